@@ -1,0 +1,3 @@
+"""Zerrit keeps the configuration files of game servers under change control."""
+
+__version__ = "0.1.0"

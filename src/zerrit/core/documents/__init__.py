@@ -1,0 +1,21 @@
+"""Reading files into documents with spans, and editing them by splices."""
+
+from zerrit.core.documents.document import Document, Format, format_of, read_document
+from zerrit.core.documents.findings import CODES, Finding, Severity, in_reading_order
+from zerrit.core.documents.node import Node, NodeKind, Span
+from zerrit.core.documents.source import MAX_BYTES
+
+__all__ = [
+    "CODES",
+    "MAX_BYTES",
+    "Document",
+    "Finding",
+    "Format",
+    "Node",
+    "NodeKind",
+    "Severity",
+    "Span",
+    "format_of",
+    "in_reading_order",
+    "read_document",
+]

@@ -1,0 +1,169 @@
+"""
+A file, read: its exact text plus the tree over it.
+
+The text is the truth and the tree a view. That is why an unedited document gives back its bytes whatever they
+are, and why an edit (`zerrit.core.documents.edits`) is a list of splices after which the text is read again.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass, field
+from enum import StrEnum
+from pathlib import PurePosixPath
+from typing import TYPE_CHECKING, Any, Final
+
+from zerrit.core.documents import ini_reader, json_reader, text_reader, xml_reader, yaml_reader
+from zerrit.core.documents.findings import Finding, Report, Severity, in_reading_order
+from zerrit.core.documents.node import Node, NodeKind
+from zerrit.core.documents.scalars import typed
+from zerrit.core.documents.source import MAX_BYTES, Source, decode
+
+if TYPE_CHECKING:
+    from zerrit.core.addresses import Keys
+
+
+class Format(StrEnum):
+    XML = "xml"
+    YAML = "yaml"
+    JSON = "json"
+    INI = "ini"
+    TEXT = "text"
+
+
+_BY_ENDING: Final = {
+    ".xml": Format.XML,
+    ".yml": Format.YAML,
+    ".yaml": Format.YAML,
+    ".json": Format.JSON,
+    ".ini": Format.INI,
+    ".cfg": Format.INI,
+}
+_READERS: Final[dict[Format, Callable[[Source, Report], Node]]] = {
+    Format.XML: xml_reader.read,
+    Format.YAML: yaml_reader.read,
+    Format.JSON: json_reader.read,
+    Format.INI: ini_reader.read,
+    Format.TEXT: text_reader.read,
+}
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Document:
+    """One file, read. `tolerate` and `given_keys` are what the reading was told; a re-read uses them again."""
+
+    source: Source
+    path: str
+    format: Format
+    root: Node
+    findings: tuple[Finding, ...]
+    tolerate: frozenset[str] = frozenset()
+    given_keys: Mapping[str, str] = field(default_factory=dict)
+    _cache: dict[str, Any] = field(default_factory=dict, repr=False)
+
+    @property
+    def text(self) -> str:
+        return self.source.text
+
+    @property
+    def ok(self) -> bool:
+        """No finding is an error; what the gamebook tolerates is none."""
+        return not any(finding.severity is Severity.ERROR for finding in self.findings)
+
+    def to_bytes(self) -> bytes:
+        """The bytes of the text in the encoding that it came in; of an unedited document its very input."""
+        return self.source.to_bytes()
+
+    def to_data(self) -> Any:
+        """Plain values: dicts, lists, text, numbers, truth values, None. Repeated names become lists."""
+        return _plain(self.root, self.format)
+
+    @property
+    def keys(self) -> Keys:
+        """Which field names the entries of this document."""
+        if "keys" not in self._cache:
+            from zerrit.core.addresses import Keys  # noqa: PLC0415  (addresses stand on documents)
+
+            self._cache["keys"] = Keys.of([self])
+        keys: Keys = self._cache["keys"]
+        return keys
+
+    def select(self, address: str) -> list[Node]:
+        """All nodes that the node part of an address leads to, in the order of the text; empty when none does."""
+        from zerrit.core.addresses import parse_node_address, select  # noqa: PLC0415
+
+        return select(self, parse_node_address(address))
+
+    def with_text(self, text: str) -> Document:
+        """Read other text in place of this document's, in the same way."""
+        return read_source(self.source.with_text(text), self.path, self.format, self.tolerate, self.given_keys)
+
+    def line_of(self, node: Node) -> int:
+        return self.source.line_at(node.start)
+
+
+def read_document(
+    data: bytes,
+    path: str = "",
+    *,
+    format: Format | None = None,
+    tolerate: Iterable[str] = (),
+    keys: Mapping[str, str] | None = None,
+) -> Document:
+    """Read a file. Never raises on bad input: what is wrong stands in `findings`.
+
+    `path` says the format by its ending unless `format` is given; `tolerate` names the faults that this game
+    accepts; `keys` gives the field that names an entry, by the entry's names (`"find": "@name"`).
+    """
+    if len(data) > MAX_BYTES:
+        finding = Finding(
+            "text.too-large",
+            Severity.ERROR,
+            f"The file has {len(data):,} bytes; Zerrit reads up to {MAX_BYTES:,}. Leave it out of the tracked files.",
+            path,
+        )
+        empty = Node(NodeKind.GROUP, "", 0, 0)
+        return Document(decode(data), path, format or Format.TEXT, empty, (finding,))
+    return read_source(decode(data), path, format or format_of(path), frozenset(tolerate), keys or {})
+
+
+def format_of(path: str) -> Format:
+    """The format that a file's name promises."""
+    return _BY_ENDING.get(PurePosixPath(path).suffix.lower(), Format.TEXT)
+
+
+def read_source(
+    source: Source, path: str, format: Format, tolerate: frozenset[str], keys: Mapping[str, str]
+) -> Document:
+    report = Report(source, path, tolerate)
+    if source.is_guessed:
+        report.add(
+            "text.legacy-encoding",
+            0,
+            "This file is not UTF-8. It is read as Western 8-bit text and written back the same way.",
+        )
+    nul = source.text.find("\0")
+    if nul >= 0:
+        report.add("text.nul", nul, "A NUL character stands here; text files have none. Was the upload cut or binary?")
+    root = _READERS[format](source, report)
+    return Document(source, path, format, root, in_reading_order(report.findings), tolerate, keys)
+
+
+def _plain(node: Node, format: Format) -> Any:
+    # Recursion is bounded: every reader stops at MAX_DEPTH.
+    if node.kind is NodeKind.VALUE:
+        return typed(node.value or "", node.is_quoted, format.value)
+    if node.kind is NodeKind.LIST:
+        return [_plain(child, format) for child in node.children]
+    result: dict[str, Any] = {}
+    repeated: set[str] = set()
+    for child in node.children:
+        value = _plain(child, format)
+        if child.name not in result or format in (Format.JSON, Format.YAML):
+            result[child.name] = value
+        elif child.name in repeated:
+            result[child.name].append(value)
+        else:
+            repeated.add(child.name)
+            result[child.name] = [result[child.name], value]
+    return result

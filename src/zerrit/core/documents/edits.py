@@ -1,0 +1,284 @@
+"""
+Edits through addresses.
+
+Every edit is worked out as splices on the text; then the text is read again, and an edit after which the file
+has a fault that it did not have before is refused. So an edit either gives a sound document or changes nothing.
+"""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from decimal import Decimal
+from enum import StrEnum
+from typing import Final
+
+from zerrit.core.addresses import Segment, find, print_segments
+from zerrit.core.documents.document import Document, Format
+from zerrit.core.documents.findings import Severity
+from zerrit.core.documents.ini_writer import IniWriter
+from zerrit.core.documents.json_writer import JsonWriter
+from zerrit.core.documents.node import Node, NodeKind
+from zerrit.core.documents.scalars import as_number, as_switch, spell_number, spell_switch
+from zerrit.core.documents.text_writer import TextWriter
+from zerrit.core.documents.writing import Splice, Writer, dedented, source_of, splice
+from zerrit.core.documents.xml_writer import XmlWriter
+from zerrit.core.documents.yaml_writer import YamlWriter
+from zerrit.core.errors import AddressNotFound, EditRefused
+
+WRITERS: Final[Mapping[Format, Writer]] = {
+    Format.XML: XmlWriter(),
+    Format.JSON: JsonWriter(),
+    Format.YAML: YamlWriter(),
+    Format.INI: IniWriter(),
+    Format.TEXT: TextWriter(),
+}
+MOST_PLACES: Final = 20_000  # one step may touch so many places; a pattern that fits more is surely a slip
+
+
+class OperationKind(StrEnum):
+    SET = "="
+    ADD = "+"
+    SUBTRACT = "-"
+    MULTIPLY = "*"
+    SWITCH = "switch"
+
+
+@dataclass(frozen=True, slots=True)
+class Operation:
+    """What is done to a value: `=40`, `+10`, `-10`, `*1.5`, `on`, `off`."""
+
+    kind: OperationKind
+    operand: str
+
+    def __str__(self) -> str:
+        return self.operand if self.kind is OperationKind.SWITCH else f"{self.kind.value}{self.operand}"
+
+    def apply(self, old: str) -> str:
+        """The new value.
+
+        Raises EditRefused: the old value is no number or no switch where the operation needs one.
+        """
+        if self.kind is OperationKind.SET:
+            return self.operand
+        if self.kind is OperationKind.SWITCH:
+            if as_switch(old) is None:
+                raise EditRefused(f"`{old}` is no switch (yes/no, true/false, on/off, 1/0). Set a value with = instead.")
+            return spell_switch(self.operand == "on", old)
+        number = as_number(old)
+        if number is None:
+            raise EditRefused(f"`{old}` is no number, so `{self}` cannot be done. Set a value with = instead.")
+        by = Decimal(self.operand)
+        if self.kind is OperationKind.MULTIPLY:
+            return spell_number(number * by, old)
+        result = number + by if self.kind is OperationKind.ADD else number - by
+        finer = self.operand if len(self.operand.partition(".")[2]) > len(old.strip().partition(".")[2]) else old
+        return spell_number(result, finer)
+
+
+def parse_operation(text: str) -> Operation:
+    """Read `=40`, `+10`, `-10`, `*1.5`, `on` or `off`.
+
+    Raises EditRefused: it is none of these.
+    """
+    if text.startswith("="):
+        return Operation(OperationKind.SET, text[1:])
+    if text in ("on", "off"):
+        return Operation(OperationKind.SWITCH, text)
+    match = re.match(r"([+\-*])\s*(\d{1,40}(?:\.\d{1,40})?)\Z", text.strip())
+    if match:
+        return Operation(OperationKind(match.group(1)), match.group(2))
+    raise EditRefused(
+        f"`{text}` is no operation. Write =40 to set, +10 or -10 to adjust, *1.5 to multiply, on or off to switch."
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class ValueChange:
+    """One place that an edit changed; `old` is None for what is new, `new` is None for what is gone."""
+
+    address: str
+    old: str | None
+    new: str | None
+
+
+@dataclass(frozen=True, slots=True)
+class Edit:
+    """The document after an edit, and what changed. No changes: it was so already."""
+
+    document: Document
+    changes: tuple[ValueChange, ...]
+
+
+def set_values(document: Document, segments: tuple[Segment, ...], operation: Operation) -> Edit:
+    """Do `operation` on every value that the segments lead to.
+
+    Raises AddressNotFound, EditRefused; the document is then as it was.
+    """
+    nodes = find(document, segments)
+    if len(nodes) > MOST_PLACES:
+        raise EditRefused(f"The pattern fits {len(nodes):,} places; at most {MOST_PLACES:,} are changed in one step.")
+    writer = WRITERS[document.format]
+    splices: list[Splice] = []
+    changes: list[ValueChange] = []
+    for node in nodes:
+        if node.value is None and (node.children or not node.is_value) and document.format is not Format.XML:
+            raise _holds_others(document, node)
+        old = node.value if node.value is not None else ""
+        try:
+            new = operation.apply(old)
+            if new == old:
+                continue
+            splices += writer.set_value(document, node, new)
+        except EditRefused as refusal:
+            raise EditRefused(f"{_place(document, node)}: {refusal}") from refusal
+        changes.append(ValueChange(document.keys.address_of(node), old, new))
+    return Edit(rewrite(document, splices), tuple(changes))
+
+
+def add_entry(document: Document, parent_segments: tuple[Segment, ...], name: str, fields: Mapping[str, str]) -> Edit:
+    """Add an entry called `name` (empty for an item of a list) with `fields` behind its siblings.
+
+    Raises AddressNotFound, EditRefused: also when an entry with that key is there already.
+    """
+    parent = _one(document, parent_segments)
+    siblings = [child for child in parent.children if child.name == name]
+    like = next((child for child in reversed(siblings) if not child.is_value or child.children), None)
+    writer = WRITERS[document.format]
+    source = writer.render(document, name, fields, like)
+    return _added(document, parent, name, source, siblings[-1] if siblings else None)
+
+
+def add_field(document: Document, parent_segments: tuple[Segment, ...], name: str, value: str) -> Edit:
+    """Add one field with a value to an entry, or one value to a list (`name` empty).
+
+    Raises AddressNotFound, EditRefused: also when the field is there already.
+    """
+    parent = _one(document, parent_segments)
+    existing = parent.child(name) if name and document.format is not Format.TEXT else None
+    if existing is not None and document.format is not Format.INI:
+        raise EditRefused(f"{_place(document, existing)} is there already with the value `{existing.value}`. Set it instead.")
+    source = WRITERS[document.format].render_field(document, parent, name, value)
+    return _added(document, parent, name, source, None)
+
+
+def copy_entry(document: Document, segments: tuple[Segment, ...], new_key: str) -> Edit:
+    """Copy one entry under a new key and put it behind the original.
+
+    Raises AddressNotFound, EditRefused: the entry has no key, or the new key is taken.
+    """
+    node = _one(document, segments)
+    field = document.keys.field_for(node.names)
+    parent = node.parent
+    if field is None or parent is None:
+        raise EditRefused(f"{_place(document, node)} has no key by which a copy could be told from it.")
+    if any(document.keys.key_of(child) == new_key for child in parent.children if child.name == node.name):
+        raise EditRefused(f"{_place(document, parent)} has an entry [{new_key}] already. Choose another key.")
+    writer = WRITERS[document.format]
+    bare = document.text[node.start : node.end]
+    key_node = node if field == "=" else node.child(field)
+    if key_node is None:
+        raise EditRefused(f"{_place(document, node)} lacks the field {field} that names it.")
+    rekeyed = splice(
+        bare, [Splice(s.start - node.start, s.end - node.start, s.text) for s in writer.set_value(document, key_node, new_key)]
+    )
+    source = dedented(document, node.start, rekeyed)
+    return _added(document, parent, node.name, source, node)
+
+
+def remove_nodes(document: Document, segments: tuple[Segment, ...]) -> Edit:
+    """Take out everything that the segments lead to, with the comments that document it.
+
+    Raises AddressNotFound, EditRefused.
+    """
+    nodes = find(document, segments)
+    if any(node.parent is None for node in nodes):
+        raise EditRefused("The whole file cannot be removed by an address inside it.")
+    writer = WRITERS[document.format]
+    current = document
+    changes: list[ValueChange] = []
+    # Several items between the same commas share splices, so they go one after the other, the last first.
+    for node in nodes:
+        changes.append(ValueChange(document.keys.address_of(node), source_of(document, node), None))
+    needs_turns = len({id(node.parent) for node in nodes}) < len(nodes) and document.format in (Format.JSON, Format.YAML, Format.INI)
+    if needs_turns:
+        for node in sorted(nodes, key=lambda n: -n.start):
+            twin = _at_start(current, node)
+            current = rewrite(current, writer.remove(current, twin))
+    else:
+        current = rewrite(document, [s for node in nodes for s in writer.remove(document, node)])
+    return Edit(current, tuple(changes))
+
+
+def rewrite(document: Document, splices: Iterable[Splice]) -> Document:
+    """Apply splices and read again.
+
+    Raises EditRefused: the text would have a fault that it does not have now, or cannot be written in its encoding.
+    """
+    pieces = list(splices)
+    if not pieces:
+        return document
+    after = document.with_text(splice(document.text, pieces))
+    before = Counter(finding.code for finding in document.findings if finding.severity is Severity.ERROR)
+    for finding in after.findings:
+        if finding.severity is Severity.ERROR:
+            before[finding.code] -= 1
+            if before[finding.code] < 0:
+                raise EditRefused(
+                    f"The edit would break {document.path or 'the file'}, line {finding.line}: {finding.message} Nothing was changed."
+                )
+    try:
+        after.to_bytes()
+    except UnicodeEncodeError as error:
+        character = error.object[error.start : error.end]
+        raise EditRefused(
+            f"`{character}` cannot be written in the encoding of {document.path} ({document.source.encoding}). Nothing was changed."
+        ) from error
+    return after
+
+
+def _added(document: Document, parent: Node, name: str, source: str, after: Node | None) -> Edit:
+    segments = document.keys.segments_of(parent) if parent.parent is not None else ()
+    splices = WRITERS[document.format].insert(document, parent, [source], after)
+    edited = rewrite(document, splices)
+    new_parent = find(edited, segments)[0]
+    same = [child for child in new_parent.children if child.name == name]
+    number = sum(child.name == name for child in parent.children)
+    if len(same) != number + 1:
+        raise EditRefused(f"`{source}` cannot be added to {_place(document, parent)}. Nothing was changed.")
+    index = next(i for i, child in enumerate(parent.children) if child is after) if after is not None else -1
+    added = new_parent.children[index + 1] if after is not None else same[-1]
+    key = edited.keys.key_of(added)
+    if key and sum(edited.keys.key_of(child) == key for child in same) > 1:
+        raise EditRefused(f"{_place(document, parent)} has {name}[{key}] already. Set its fields, or choose another key.")
+    return Edit(edited, (ValueChange(edited.keys.address_of(added), None, source),))
+
+
+def _one(document: Document, segments: tuple[Segment, ...]) -> Node:
+    nodes = find(document, segments) if segments else [document.root]
+    if len(nodes) > 1:
+        raise EditRefused(
+            f"{document.path}#{print_segments(segments)} leads to {len(nodes)} places; this step needs exactly one."
+        )
+    return nodes[0]
+
+
+def _at_start(document: Document, node: Node) -> Node:
+    for candidate in document.root.walk():
+        if candidate.start == node.start and candidate.name == node.name and candidate.parent is not None:
+            return candidate
+    raise AddressNotFound("The entry moved while it was removed.", node.name, document.path, document.line_of(node), ())
+
+
+def _holds_others(document: Document, node: Node) -> EditRefused:
+    fields = [child.name for child in node.children if child.name][:6]
+    what = f" Its fields are: {', '.join(fields)}." if fields else ""
+    kind = "list" if node.kind is NodeKind.LIST else "group"
+    return EditRefused(f"{_place(document, node)} is a {kind}, no single value.{what}")
+
+
+def _place(document: Document, node: Node) -> str:
+    address = document.keys.address_of(node)
+    return f"{document.path}#{address}" if address else (document.path or "the file")

@@ -1,0 +1,136 @@
+"""
+Findings: what a reader or a check has to say about one place in a file.
+
+Each code has one row in `CODES`, which gives its usual severity and says in a sentence what it is about; a
+tolerance is simply the code of a fault that a gamebook or server admits, and turns it into a notice.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+from enum import StrEnum
+from typing import Final
+
+from zerrit.core.documents.source import Source
+
+
+class Severity(StrEnum):
+    ERROR = "error"  # the game would not read the file, or not as it is meant: blocks
+    WARNING = "warning"  # likely a mistake: does not block
+    NOTICE = "notice"  # worth knowing
+
+    @property
+    def rank(self) -> int:
+        """0 for the gravest, so that sorting puts it first."""
+        return list(Severity).index(self)
+
+
+@dataclass(frozen=True, slots=True)
+class Finding:
+    """One thing that a check reports. `line` and `column` are 1-based; 0 means the file as a whole."""
+
+    code: str
+    severity: Severity
+    message: str
+    path: str
+    line: int = 0
+    column: int = 0
+    address: str = ""
+    hint: str = ""
+
+    @property
+    def blocks(self) -> bool:
+        return self.severity is Severity.ERROR
+
+
+E_, W_, N_ = Severity.ERROR, Severity.WARNING, Severity.NOTICE
+CODES: Final[dict[str, tuple[Severity, str]]] = {
+    "text.legacy-encoding": (N_, "The file is neither UTF-8 nor UTF-16; it is read as Western 8-bit text."),
+    "text.too-large": (E_, "The file is larger than Zerrit reads."),
+    "text.too-deep": (E_, "The file nests deeper than Zerrit reads."),
+    "text.nul": (W_, "The file holds NUL characters, as a binary file or a broken upload does."),
+    "xml.no-root": (E_, "The file has no element at all."),
+    "xml.two-roots": (E_, "An XML file has exactly one outermost element."),
+    "xml.text-outside-root": (E_, "Text stands outside the outermost element."),
+    "xml.not-closed": (E_, "An element is opened and never closed."),
+    "xml.closing-without-opening": (E_, "A closing tag closes nothing."),
+    "xml.closing-name": (E_, "A closing tag has another name than the element it should close."),
+    "xml.tag-not-ended": (E_, "A tag has no closing angle bracket."),
+    "xml.bad-tag": (E_, "A `<` begins no tag that can be understood."),
+    "xml.quote-missing": (E_, "A quotation mark around a value is missing."),
+    "xml.value-missing": (E_, "An attribute has no value."),
+    "xml.value-unquoted": (E_, "The value of an attribute stands without quotation marks."),
+    "xml.attribute-twice": (E_, "An element has the same attribute twice."),
+    "xml.attribute-spacing": (E_, "Two attributes stand without a space between them."),
+    "xml.stray-ampersand": (E_, "A bare `&`; in XML it is written `&amp;`."),
+    "xml.stray-angle": (E_, "A bare `<` in a value; in XML it is written `&lt;`."),
+    "xml.comment-not-closed": (E_, "A comment is opened and never closed."),
+    "xml.comment-double-hyphen": (E_, "Two hyphens stand inside a comment."),
+    "xml.cdata-not-closed": (E_, "A CDATA section is opened and never closed."),
+    "xml.instruction-not-closed": (E_, "A processing instruction is opened and never closed."),
+    "xml.declaration-place": (E_, "The XML declaration must be the very first thing in the file."),
+    "xml.doctype": (E_, "Document type definitions are refused: they can name other files or grow without bound."),
+    "json.empty": (E_, "The file is empty."),
+    "json.comma-missing": (E_, "A comma is missing between two values."),
+    "json.comma-extra": (E_, "A comma stands after the last value."),
+    "json.colon-missing": (E_, "A colon is missing after a key."),
+    "json.value-missing": (E_, "A value is missing."),
+    "json.not-closed": (E_, "A bracket is opened and never closed."),
+    "json.bracket-mismatch": (E_, "A closing bracket does not fit the opening one."),
+    "json.string-not-closed": (E_, "A text is opened with a quotation mark and never closed."),
+    "json.bad-escape": (E_, "A backslash is followed by a letter that means nothing."),
+    "json.control-character": (E_, "A tab or another control character stands raw inside a text."),
+    "json.key-unquoted": (E_, "A key stands without quotation marks."),
+    "json.single-quotes": (E_, "A text stands in single quotation marks."),
+    "json.comment": (E_, "A comment; plain JSON has none."),
+    "json.bad-word": (E_, "A word that is none of `true`, `false`, `null`, and no number."),
+    "json.trailing": (E_, "Something stands after the end of the value."),
+    "json.duplicate-key": (W_, "A key stands twice in one object; most games use the last."),
+    "yaml.syntax": (E_, "The file cannot be read as YAML from here on."),
+    "yaml.tab": (E_, "A tab is used for indentation; YAML allows spaces only."),
+    "yaml.quote-not-closed": (E_, "A quoted text is never closed."),
+    "yaml.duplicate-key": (E_, "A key stands twice in one mapping."),
+    "yaml.old-boolean": (N_, "A word that some games read as true or false, and others as text."),
+    "ini.not-a-setting": (E_, "A line that is no section, no setting and no comment."),
+    "ini.section-not-closed": (E_, "A section header has no closing bracket."),
+    "ini.struct-not-closed": (E_, "A parenthesis in a value is never closed."),
+    "ini.struct-extra": (E_, "Something stands after the closing parenthesis of a value."),
+    "ini.quote-not-closed": (E_, "A quotation mark in a value is never closed."),
+    "meaning.unknown-name": (E_, "A name that the list it refers to does not hold."),
+    "meaning.type": (E_, "A value of another kind than the field takes."),
+    "meaning.range": (E_, "A number outside its range."),
+    "meaning.must": (E_, "Fields of an entry do not agree with each other."),
+    "meaning.duplicate": (E_, "A name that must be unique stands twice."),
+    "meaning.field-missing": (W_, "An entry lacks a field that all others have."),
+    "meaning.unknown-field": (W_, "A field that the gamebook does not know; a slip of letters does nothing in the game."),
+    "meaning.advice": (N_, "Harmless by its look, but people who run servers know what it does."),
+    "gamebook.invalid": (E_, "The gamebook itself has a mistake."),
+    "gamebook.file-missing": (W_, "A file that the gamebook knows is not there."),
+}
+
+
+@dataclass(slots=True)
+class Report:
+    """Collects the findings of one reading and turns offsets into lines and columns."""
+
+    source: Source
+    path: str
+    tolerate: frozenset[str] = frozenset()
+    findings: list[Finding] = field(default_factory=list)
+
+    #: One broken file can give as many findings as it has lines; nobody reads more than the first few hundred.
+    MOST: Final = 500
+
+    def add(self, code: str, offset: int, message: str, hint: str = "") -> None:
+        """Note a finding at `offset` (characters, 0-based) with the usual severity of `code`."""
+        if len(self.findings) >= self.MOST:
+            return
+        severity = Severity.NOTICE if code in self.tolerate else CODES[code][0]
+        line, column = self.source.locate(offset)
+        self.findings.append(Finding(code, severity, message, self.path, line, column, hint=hint))
+
+
+def in_reading_order(findings: Iterable[Finding]) -> tuple[Finding, ...]:
+    """Sort by file, then place, the graver first where two stand at one place."""
+    return tuple(sorted(findings, key=lambda f: (f.path, f.line, f.column, f.severity.rank, f.code)))

@@ -1,0 +1,191 @@
+"""
+How new text is put into each format: splices, and what the four writers share.
+
+A writer never touches the tree; it answers which pieces of text go where, so that what it does not name stays
+byte for byte. Indentation, quoting and line endings of new text come from its neighbours.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Final, Protocol
+
+from zerrit.core.documents.document import Document, Format
+from zerrit.core.documents.node import Node, NodeKind
+
+DEFAULT_INDENT: Final = "  "
+
+
+@dataclass(frozen=True, slots=True)
+class Splice:
+    """Replace `text[start:end]` by `text`. Offsets in characters, 0-based, `end` exclusive."""
+
+    start: int
+    end: int
+    text: str
+
+
+class Writer(Protocol):
+    """One format's way of writing. All methods return splices for the text of `document`."""
+
+    def set_value(self, document: Document, node: Node, value: str) -> list[Splice]:
+        """Give a value another content.
+
+        Raises EditRefused: the node can hold no value, or the value cannot be written there.
+        """
+        ...
+
+    def render(self, document: Document, name: str, fields: Mapping[str, str], like: Node | None) -> str:
+        """The text of a new entry called `name`, in the shape of its neighbour `like`."""
+        ...
+
+    def render_field(self, document: Document, parent: Node, name: str, value: str) -> str:
+        """The text of a new single field of `parent`."""
+        ...
+
+    def insert(self, document: Document, parent: Node, sources: Sequence[str], after: Node | None) -> list[Splice]:
+        """Put new children, given as text with the first line unindented, behind `after` or at the end."""
+        ...
+
+    def remove(self, document: Document, node: Node) -> list[Splice]:
+        """Take a node out together with the comments that document it, leaving no blank scar."""
+        ...
+
+
+def splice(text: str, splices: Iterable[Splice]) -> str:
+    """Apply splices, all of them given in offsets of `text`; they must not overlap."""
+    parts: list[str] = []
+    at = 0
+    for piece in sorted(splices, key=lambda s: (s.start, s.end)):
+        if piece.start < at:
+            raise ValueError(f"splices overlap at {piece.start}")
+        parts.append(text[at : piece.start])
+        parts.append(piece.text)
+        at = piece.end
+    parts.append(text[at:])
+    return "".join(parts)
+
+
+def source_of(document: Document, node: Node) -> str:
+    """The text of a node with the comments that document it, its later lines dedented by its own column."""
+    return dedented(document, node.lead_start, document.text[node.lead_start : node.end])
+
+
+def dedented(document: Document, start: int, text: str) -> str:
+    """Take from the later lines of `text`, which begins at `start`, the margin that its first line has there."""
+    margin = document.source.indent_at(start)
+    if document.format is Format.YAML:
+        # An item of a list begins behind its dash, and its later lines stand below it.
+        margin = " " * (start - document.source.line_start(start))
+    return re.sub(rf"(\r\n|\r|\n){re.escape(margin)}", r"\1", text) if margin else text
+
+
+def indented(source: str, indent: str, newline: str) -> str:
+    """Put `indent` before every line of `source` but the first, with `newline` as its line ending."""
+    lines = re.split(r"\r\n|\r|\n", source)
+    return newline.join([lines[0], *(indent + line if line.strip() else line for line in lines[1:])])
+
+
+def indent_unit(document: Document) -> str:
+    """One step of indentation as this document has it: the smallest difference between a node and its parent."""
+    for node in document.root.walk():
+        if node.parent is None or not document.text[node.start : node.start + 1].strip():
+            continue
+        own = document.source.indent_at(node.start)
+        parent_indent = document.source.indent_at(node.parent.start) if node.parent.parent is not None else ""
+        if len(own) > len(parent_indent) and own.startswith(parent_indent):
+            return own[len(parent_indent) :]
+    return DEFAULT_INDENT
+
+
+def is_first_on_line(document: Document, offset: int) -> bool:
+    start = document.source.line_start(offset)
+    return not document.text[start:offset].strip(" \t")
+
+
+def is_last_on_line(document: Document, offset: int) -> bool:
+    """Only white space, a comma or a comment follows on the line."""
+    rest = document.text[offset : document.source.line_end(offset)].strip(" \t,")
+    return not rest or rest.startswith(("<!--", "//", "#", ";"))
+
+
+def whole_lines(document: Document, node: Node) -> Splice | None:
+    """The splice that removes the lines of a node which has them to itself, else None."""
+    if not is_first_on_line(document, node.lead_start) or not is_last_on_line(document, node.end):
+        return None
+    start = document.source.line_start(node.lead_start)
+    end = document.source.after_line(node.end)
+    if end == len(document.text) and end == document.source.line_end(node.end) and start > 0:
+        # The last line of a file without a final line ending: take the ending before it instead.
+        before = document.text[:start].rstrip("\r\n")
+        ending = document.text[len(before) : start]
+        return Splice(start - (2 if ending.endswith("\r\n") else 1), end, "")
+    return Splice(start, end, "")
+
+
+def insert_lines(document: Document, after: Node, sources: Sequence[str], indent: str) -> Splice:
+    """Put new lines behind the line on which `after` ends, with the line ending of that line."""
+    at = document.source.line_end(after.end)
+    newline = document.source.newline_near(at + 1 if at < len(document.text) else at)
+    return Splice(at, at, "".join(newline + indent + indented(source, indent, newline) for source in sources))
+
+
+# --- values parted by commas (JSON, YAML in flow style, structs in INI) -----------------------------------------------
+
+
+def remove_between_commas(document: Document, node: Node) -> list[Splice]:
+    """Take an item out of a bracket so that the commas between those that stay are right."""
+    siblings = node.parent.children if node.parent else [node]
+    index = next(i for i, sibling in enumerate(siblings) if sibling is node)
+    if index + 1 < len(siblings):
+        following = siblings[index + 1]
+        lines = whole_lines(document, node)
+        if lines and is_first_on_line(document, following.lead_start):
+            return [Splice(lines.start, document.source.line_start(following.lead_start), "")]
+        return [Splice(node.lead_start, following.lead_start, "")]
+    if index > 0:
+        return [Splice(siblings[index - 1].end, node.end, "")]
+    parent = node.parent
+    if parent is not None:
+        inside = document.text[parent.value_start + 1 : node.lead_start] + document.text[node.end : parent.value_end - 1]
+        if not inside.strip():
+            return [Splice(parent.value_start + 1, parent.value_end - 1, "")]
+    return [Splice(node.lead_start, node.end, "")]
+
+
+def insert_between_commas(
+    document: Document, parent: Node, sources: Sequence[str], after: Node | None, gap: str
+) -> list[Splice]:
+    """Put items into a bracket, on lines of their own where the neighbours have theirs; `gap` follows a comma."""
+    after = after or (parent.children[-1] if parent.children else None)
+    if after is not None:
+        if is_first_on_line(document, after.lead_start):
+            indent = document.source.indent_at(after.start)
+            newline = document.source.newline_near(after.start)
+            text = "".join("," + newline + indent + indented(source, indent, newline) for source in sources)
+        else:
+            text = "".join(f",{gap}{source}" for source in sources)
+        return [Splice(after.end, after.end, text)]
+    start, end = parent.value_start + 1, parent.value_end - 1
+    if parent.kind is NodeKind.LIST or gap == "" or "\n" not in document.text:
+        return [Splice(start, end, f",{gap}".join(sources))]
+    outer = document.source.indent_at(parent.start)
+    indent = outer + indent_unit(document)
+    newline = document.source.newline_near(parent.start)
+    lines = f",{newline}{indent}".join(indented(source, indent, newline) for source in sources)
+    return [Splice(start, end, f"{newline}{indent}{lines}{newline}{outer}")]
+
+
+def field_order(fields: Mapping[str, str], like: Node | None) -> list[tuple[str, str]]:
+    """The fields of a new entry by the names and in the order that its neighbour has; unknown ones last.
+
+    A field may be given without the `@` that the neighbour's attribute has.
+    """
+    if like is None:
+        return list(fields.items())
+    names = {child.name.removeprefix("@"): child.name for child in reversed(like.children) if child.is_value}
+    named = [(name if name.startswith("@") else names.get(name, name), value) for name, value in fields.items()]
+    order = [child.name for child in like.children]
+    return sorted(named, key=lambda pair: order.index(pair[0]) if pair[0] in order else len(order))

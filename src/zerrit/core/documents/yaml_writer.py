@@ -1,0 +1,131 @@
+"""Write into YAML: plain words stay plain, quotes appear only where the text would otherwise mean something else."""
+
+from __future__ import annotations
+
+import json
+import re
+from collections.abc import Mapping, Sequence
+
+from zerrit.core.documents.document import Document
+from zerrit.core.documents.node import Node, NodeKind
+from zerrit.core.documents.scalars import YAML_FALSE, YAML_FLOAT, YAML_INT, YAML_NULL, YAML_OLD_BOOLEANS, YAML_TRUE
+from zerrit.core.documents.writing import (
+    Splice,
+    field_order,
+    indent_unit,
+    indented,
+    insert_between_commas,
+    insert_lines,
+    is_first_on_line,
+    remove_between_commas,
+    whole_lines,
+)
+from zerrit.core.errors import EditRefused
+
+_PLAIN = re.compile(r"[^\s\-?:,\[\]{}#&*!|>'\"%@`=][^\r\n]*\Z|-?[\w.][^\r\n]*\Z")
+_BREAKS_PLAIN = re.compile(r":(?:\s|\Z)|\s#|\s\Z")
+_FLOW_SIGNS = re.compile(r"[,\[\]{}]")
+
+
+def spell(value: str, like: Node | None, *, in_flow: bool = False) -> str:
+    """A scalar as YAML writes it. Text that `like` had in quotes stays text even where it looks like a number."""
+    is_plain = bool(_PLAIN.match(value)) and not _BREAKS_PLAIN.search(value) and not (in_flow and _FLOW_SIGNS.search(value))
+    if like is not None and like.is_quoted and _means_more_than_text(value):
+        return json.dumps(value, ensure_ascii=False)
+    return value if is_plain else json.dumps(value, ensure_ascii=False)
+
+
+def _means_more_than_text(value: str) -> bool:
+    return (
+        value in YAML_NULL
+        or value in YAML_TRUE
+        or value in YAML_FALSE
+        or value in YAML_OLD_BOOLEANS
+        or bool(YAML_INT.match(value) or YAML_FLOAT.match(value))
+    )
+
+
+class YamlWriter:
+    def set_value(self, document: Document, node: Node, value: str) -> list[Splice]:
+        if not node.is_value:
+            raise EditRefused(f"`{node.name}` holds other values. Address one of them instead.")
+        sign = document.text[node.value_start - 1] if node.is_quoted and node.value_start > 0 else ""
+        if sign == "'" and "\n" not in value:
+            return [Splice(node.value_start, node.value_end, value.replace("'", "''"))]
+        if sign == '"':
+            return [Splice(node.value_start, node.value_end, json.dumps(value, ensure_ascii=False)[1:-1])]
+        text = spell(value, node, in_flow=_in_flow(document, node))
+        if node.value_start == node.value_end and document.text[node.value_start - 1 : node.value_start] == ":":
+            text = f" {text}"
+        return [Splice(node.value_start, node.value_end, text)]
+
+    def render(self, document: Document, name: str, fields: Mapping[str, str], like: Node | None) -> str:
+        ordered = field_order(fields, like)
+        is_flow = like is not None and document.text[like.value_start : like.value_start + 1] == "{"
+        parts = [
+            f"{spell(field, None)}: {spell(value, like.child(field) if like else None, in_flow=is_flow)}"
+            for field, value in ordered
+        ]
+        if is_flow:
+            body = "{" + ", ".join(parts) + "}"
+            return f"{spell(name, None)}: {body}" if name else body
+        if not name:
+            return "\n".join(parts)
+        unit = indent_unit(document)
+        return "\n".join([f"{spell(name, None)}:", *(unit + part for part in parts)])
+
+    def render_field(self, document: Document, parent: Node, name: str, value: str) -> str:
+        if parent.kind is NodeKind.LIST:
+            return spell(value, parent.children[-1] if parent.children else None)
+        return f"{spell(name, None)}: {spell(value, None)}"
+
+    def insert(self, document: Document, parent: Node, sources: Sequence[str], after: Node | None) -> list[Splice]:
+        if document.text[parent.value_start : parent.value_start + 1] in ("{", "["):
+            return insert_between_commas(document, parent, sources, after, " ")
+        after = after or (parent.children[-1] if parent.children else None)
+        if after is None:
+            return [self._first_child(document, parent, sources)]
+        indent = document.source.indent_at(after.lead_start)
+        if parent.kind is NodeKind.LIST:
+            dashed = ["- " + indented(source, "  ", "\n") for source in sources]
+            return [insert_lines(document, after, dashed, indent)]
+        if not is_first_on_line(document, after.start):
+            # The first key of a list item stands behind its dash.
+            indent = " " * (after.start - document.source.line_start(after.start))
+        return [insert_lines(document, after, sources, indent)]
+
+    @staticmethod
+    def _first_child(document: Document, parent: Node, sources: Sequence[str]) -> Splice:
+        if parent.is_value and parent.value:
+            raise EditRefused(f"`{parent.name}` is a single value; nothing can be added to it.")
+        newline = document.source.newline_near(parent.start)
+        if parent.parent is None:
+            return Splice(len(document.text), len(document.text), "".join(source + newline for source in sources))
+        indent = document.source.indent_at(parent.start) + indent_unit(document)
+        text = "".join(newline + indent + indented(source, indent, newline) for source in sources)
+        return Splice(parent.end, parent.end, text)
+
+    def remove(self, document: Document, node: Node) -> list[Splice]:
+        if node.parent is not None and _in_flow(document, node):
+            return remove_between_commas(document, node)
+        if node.parent is not None and node.parent.kind is NodeKind.LIST:
+            start = document.source.line_start(node.lead_start)
+            return [Splice(start, document.source.after_line(node.end), "")]
+        lines = whole_lines(document, node)
+        if lines:
+            return [lines]
+        siblings = node.parent.children if node.parent else []
+        index = next((i for i, sibling in enumerate(siblings) if sibling is node), -1)
+        if 0 <= index < len(siblings) - 1:
+            return [Splice(node.start, siblings[index + 1].start, "")]
+        raise EditRefused(f"`{node.name}` is all that its list item holds. Remove the item instead.")
+
+
+def _in_flow(document: Document, node: Node) -> bool:
+    """Some bracket around the node is open."""
+    parent = node.parent
+    while parent is not None:
+        if document.text[parent.value_start : parent.value_start + 1] in ("{", "[") and parent.value_start >= 0:
+            return True
+        parent = parent.parent
+    return False

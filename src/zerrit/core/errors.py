@@ -1,0 +1,66 @@
+"""
+The family of errors that a call of the core can end in.
+
+    ZerritError            this call cannot go on; the message says what, where and what to do
+    ├── AddressInvalid     the text is no address
+    ├── AddressNotFound    the address leads to no node of the document
+    ├── EditRefused        the edit would break the document, or does not fit the value that stands there
+    ├── SnippetRefused     the snippet is no usable part of such a document
+    └── GamebookInvalid    the gamebook cannot be used; carries its findings
+
+A fault *in a file* is not an error but a finding (`zerrit.core.documents.findings`): all of them are listed,
+and reading goes on.
+"""
+
+from __future__ import annotations
+
+
+class ZerritError(Exception):
+    """Base of all errors that a caller may show to a person as they stand.
+
+    `kind` is the short stable name that the service uses as the problem type.
+    """
+
+    kind = "error"
+
+
+class AddressInvalid(ZerritError):
+    """The text is no address. Carries `text` and `offset` (0-based, in characters)."""
+
+    kind = "address-invalid"
+
+    def __init__(self, message: str, text: str, offset: int) -> None:
+        super().__init__(message)
+        self.text = text
+        self.offset = offset
+
+
+class AddressNotFound(ZerritError):
+    """An address leads to no node. Carries `address`, `path`, `line` (of the nearest parent) and `similar`."""
+
+    kind = "address-not-found"
+
+    def __init__(self, message: str, address: str, path: str, line: int, similar: tuple[str, ...]) -> None:
+        super().__init__(message)
+        self.address = address
+        self.path = path
+        self.line = line
+        self.similar = similar
+
+
+class EditRefused(ZerritError):
+    """The edit cannot be made; the document is as it was."""
+
+    kind = "edit-refused"
+
+
+class SnippetRefused(ZerritError):
+    """The snippet cannot be merged; the target is as it was."""
+
+    kind = "snippet-refused"
+
+
+class GamebookInvalid(ZerritError):
+    """The gamebook cannot be used."""
+
+    kind = "gamebook-invalid"
