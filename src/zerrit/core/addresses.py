@@ -127,7 +127,9 @@ def parse_address(text: str) -> Address:
     else:
         path, _, node = rest.partition("#")
     if not path:
-        raise AddressInvalid(f"{text}: an address begins with a file, such as sea/finds.xml#find[Copper Gimbal].", text, 0)
+        raise AddressInvalid(
+            f"{text}: an address begins with a file, such as sea/finds.xml#find[Copper Gimbal].", text, 0
+        )
     return Address(path, parse_node_address(node) if node else (), server)
 
 
@@ -314,7 +316,7 @@ class Keys:
             self._siblings[id(parent)] = counts
         key = self.key_of(node)
         if key and counts[node.name, key] == 1:
-            return Segment(node.name, keys=(KeyPattern(key, is_literal=bool(_NEEDS_QUOTES_IN_KEY.search(key))),))
+            return keyed_segment(node.name, key)
         if counts[node.name, ""] == 1 and node.name and not key:
             return Segment(node.name)
         same = [child for child in parent.children if child.name == node.name]
@@ -331,6 +333,11 @@ class Keys:
     def address_of(self, node: Node) -> str:
         """The node part of the address, ready to be pasted back; empty for the root."""
         return print_segments(self.segments_of(node))
+
+
+def keyed_segment(name: str, key: str) -> Segment:
+    """The segment that names one entry, its key taken to the letter."""
+    return Segment(name, keys=(KeyPattern(key, is_literal=bool(_NEEDS_QUOTES_IN_KEY.search(key))),))
 
 
 def _preference(field_name: str) -> int:

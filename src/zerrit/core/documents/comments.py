@@ -37,7 +37,11 @@ class CommentKeeper:
     def saw(self, start: int, end: int, text: str) -> None:
         """A comment from `start` to `end`; it may belong to the node before it on the same line."""
         last = self._last
-        if last is not None and "\n" not in self._text[last.end : start] and not self._text[last.end : start].strip(" \t,"):
+        if (
+            last is not None
+            and "\n" not in self._text[last.end : start]
+            and not self._text[last.end : start].strip(" \t,")
+        ):
             if not last.comment:
                 last.comment = text
             self._last = None

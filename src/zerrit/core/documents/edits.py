@@ -65,7 +65,9 @@ class Operation:
             return self.operand
         if self.kind is OperationKind.SWITCH:
             if as_switch(old) is None:
-                raise EditRefused(f"`{old}` is no switch (yes/no, true/false, on/off, 1/0). Set a value with = instead.")
+                raise EditRefused(
+                    f"`{old}` is no switch (yes/no, true/false, on/off, 1/0). Set a value with = instead."
+                )
             return spell_switch(self.operand == "on", old)
         number = as_number(old)
         if number is None:
@@ -159,7 +161,9 @@ def add_field(document: Document, parent_segments: tuple[Segment, ...], name: st
     parent = _one(document, parent_segments)
     existing = parent.child(name) if name and document.format is not Format.TEXT else None
     if existing is not None and document.format is not Format.INI:
-        raise EditRefused(f"{_place(document, existing)} is there already with the value `{existing.value}`. Set it instead.")
+        raise EditRefused(
+            f"{_place(document, existing)} is there already with the value `{existing.value}`. Set it instead."
+        )
     source = WRITERS[document.format].render_field(document, parent, name, value)
     return _added(document, parent, name, source, None)
 
@@ -182,7 +186,11 @@ def copy_entry(document: Document, segments: tuple[Segment, ...], new_key: str) 
     if key_node is None:
         raise EditRefused(f"{_place(document, node)} lacks the field {field} that names it.")
     rekeyed = splice(
-        bare, [Splice(s.start - node.start, s.end - node.start, s.text) for s in writer.set_value(document, key_node, new_key)]
+        bare,
+        [
+            Splice(s.start - node.start, s.end - node.start, s.text)
+            for s in writer.set_value(document, key_node, new_key)
+        ],
     )
     source = dedented(document, node.start, rekeyed)
     return _added(document, parent, node.name, source, node)
@@ -202,7 +210,11 @@ def remove_nodes(document: Document, segments: tuple[Segment, ...]) -> Edit:
     # Several items between the same commas share splices, so they go one after the other, the last first.
     for node in nodes:
         changes.append(ValueChange(document.keys.address_of(node), source_of(document, node), None))
-    needs_turns = len({id(node.parent) for node in nodes}) < len(nodes) and document.format in (Format.JSON, Format.YAML, Format.INI)
+    needs_turns = len({id(node.parent) for node in nodes}) < len(nodes) and document.format in (
+        Format.JSON,
+        Format.YAML,
+        Format.INI,
+    )
     if needs_turns:
         for node in sorted(nodes, key=lambda n: -n.start):
             twin = _at_start(current, node)
@@ -252,7 +264,9 @@ def _added(document: Document, parent: Node, name: str, source: str, after: Node
     added = new_parent.children[index + 1] if after is not None else same[-1]
     key = edited.keys.key_of(added)
     if key and sum(edited.keys.key_of(child) == key for child in same) > 1:
-        raise EditRefused(f"{_place(document, parent)} has {name}[{key}] already. Set its fields, or choose another key.")
+        raise EditRefused(
+            f"{_place(document, parent)} has {name}[{key}] already. Set its fields, or choose another key."
+        )
     return Edit(edited, (ValueChange(edited.keys.address_of(added), None, source),))
 
 

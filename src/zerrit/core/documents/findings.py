@@ -102,9 +102,6 @@ CODES: Final[dict[str, tuple[Severity, str]]] = {
     "meaning.range": (E_, "A number outside its range."),
     "meaning.must": (E_, "Fields of an entry do not agree with each other."),
     "meaning.duplicate": (E_, "A name that must be unique stands twice."),
-    "meaning.field-missing": (W_, "An entry lacks a field that all others have."),
-    "meaning.unknown-field": (W_, "A field that the gamebook does not know; a slip of letters does nothing in the game."),
-    "meaning.advice": (N_, "Harmless by its look, but people who run servers know what it does."),
     "gamebook.invalid": (E_, "The gamebook itself has a mistake."),
     "gamebook.file-missing": (W_, "A file that the gamebook knows is not there."),
 }

@@ -67,7 +67,10 @@ class _IniReader:
         name = match.group(1).strip() if match else ""
         if match is None or not match.group().endswith("]"):
             self.report.add(
-                "ini.section-not-closed", stop, f"The section header [{name} has no closing bracket.", hint="Add `]` here."
+                "ini.section-not-closed",
+                stop,
+                f"The section header [{name} has no closing bracket.",
+                hint="Add `]` here.",
             )
         self._end_section(at)
         self.section = self.root.adopt(Node(NodeKind.GROUP, name, at, stop, value_start=stop))
@@ -124,7 +127,10 @@ class _IniReader:
                 )  # fmt: skip
             if raw.count('"') % 2:
                 self.report.add(
-                    "ini.quote-not-closed", value_end, f"The value of {name} has no closing quotation mark.", hint='Add `"` here.'
+                    "ini.quote-not-closed",
+                    value_end,
+                    f"The value of {name} has no closing quotation mark.",
+                    hint='Add `"` here.',
                 )
         return Node(NodeKind.VALUE, name, start, value_end, value=raw, value_start=value_start, value_end=value_end)
 
@@ -193,10 +199,14 @@ class _IniReader:
                     value=value, value_start=at + 1, value_end=closing, is_quoted=True,
                 )  # fmt: skip
                 return node, closing + 1
-            self.report.add("ini.quote-not-closed", stop, "A quotation mark in this line is not closed.", hint='Add `"`.')
+            self.report.add(
+                "ini.quote-not-closed", stop, "A quotation mark in this line is not closed.", hint='Add `"`.'
+            )
         bare = _STRUCT_BARE.match(self.text, at, stop)
         end = bare.end() if bare else at
         end = max(end, at + 1) if not name else end
         value = self.text[at:end].rstrip()
-        node = Node(NodeKind.VALUE, name, start, at + len(value), value=value, value_start=at, value_end=at + len(value))
+        node = Node(
+            NodeKind.VALUE, name, start, at + len(value), value=value, value_start=at, value_end=at + len(value)
+        )
         return node, end

@@ -35,7 +35,12 @@ class IniWriter:
         return [Splice(node.value_start, node.value_end, value)]
 
     def render(self, document: Document, name: str, fields: Mapping[str, str], like: Node | None) -> str:
-        is_section = like is not None and like.parent is not None and like.parent.parent is None and not _is_struct(document, like)
+        is_section = (
+            like is not None
+            and like.parent is not None
+            and like.parent.parent is None
+            and not _is_struct(document, like)
+        )
         if is_section or (like is None and "/" not in name and not name):
             return "\n".join([f"[{name}]", *(f"{field}={value}" for field, value in fields.items())])
         parts = []
@@ -59,7 +64,11 @@ class IniWriter:
         if _is_struct(document, parent):
             return insert_between_commas(document, parent, sources, after, "")
         newline = document.source.newline_near(parent.end)
-        if parent.parent is None and (after is None or after.kind is NodeKind.GROUP) and sources[0].lstrip().startswith(("[", ";", "#")):
+        if (
+            parent.parent is None
+            and (after is None or after.kind is NodeKind.GROUP)
+            and sources[0].lstrip().startswith(("[", ";", "#"))
+        ):
             return [self._new_sections(document, sources, newline)]
         after = after or (parent.children[-1] if parent.children else None)
         if after is not None:
@@ -96,5 +105,5 @@ def _in_struct_text(value: str) -> str:
     if _PLAIN_IN_STRUCT.match(value):
         return value
     if '"' in value or "\n" in value:
-        raise EditRefused('A value inside parentheses cannot hold a quotation mark or a line break.')
+        raise EditRefused("A value inside parentheses cannot hold a quotation mark or a line break.")
     return f'"{value}"'

@@ -83,7 +83,9 @@ class _JsonReader:
                 end = self.source.line_end(self.at)
             else:
                 return
-            self.report.add("json.comment", self.at, "A comment stands here; plain JSON has none, and many games stop at it.")
+            self.report.add(
+                "json.comment", self.at, "A comment stands here; plain JSON has none, and many games stop at it."
+            )
             body = self.text[self.at : end].removeprefix("/*").removesuffix("*/").lstrip("/#")
             self.comments.saw(self.at, end, tidy_block(body))
             self.at = end
@@ -171,7 +173,9 @@ class _JsonReader:
         self._skip()
         if self.text.startswith((":", "="), self.at):
             if self.text[self.at] == "=":
-                self.report.add("json.colon-missing", self.at, f'After "{key}" stands `=`; JSON wants a colon.', hint="Write `:`.")
+                self.report.add(
+                    "json.colon-missing", self.at, f'After "{key}" stands `=`; JSON wants a colon.', hint="Write `:`."
+                )
             self.at += 1
             self._skip()
         else:
@@ -190,7 +194,9 @@ class _JsonReader:
             return string.value
         match = _BARE.match(self.text, self.at)
         if not match:
-            self.report.add("json.bad-word", self.at, f"`{character}` cannot stand here; a key in quotation marks is expected.")
+            self.report.add(
+                "json.bad-word", self.at, f"`{character}` cannot stand here; a key in quotation marks is expected."
+            )
             return None
         self.report.add(
             "json.key-unquoted",
@@ -243,7 +249,10 @@ class _JsonReader:
         raw = self.text[opened + 1 : end]
         if quote == "'":
             self.report.add(
-                "json.single-quotes", opened, "This text stands in single quotation marks.", hint='Write " on both sides.'
+                "json.single-quotes",
+                opened,
+                "This text stands in single quotation marks.",
+                hint='Write " on both sides.',
             )
         for bad in _BAD_ESCAPE.finditer(raw):
             self.report.add(
@@ -299,7 +308,9 @@ class _JsonReader:
 
     def _stray_comma(self, is_stray: bool) -> None:
         if is_stray:
-            self.report.add("json.value-missing", self.at, "A comma stands here with no value before it.", hint="Remove the comma.")
+            self.report.add(
+                "json.value-missing", self.at, "A comma stands here with no value before it.", hint="Remove the comma."
+            )
 
     def _mismatch(self, opening: str, opened_at: int, depth: int) -> bool:
         """A wrong closing bracket: take it for ours when nothing outside waits for it. True to consume it."""

@@ -8,11 +8,15 @@ from typing import Final
 
 JSON_NUMBER: Final = re.compile(r"-?(?:0|[1-9]\d*)(?:\.\d+)?(?:[eE][+-]?\d+)?\Z")  # RFC 8259, section 6
 YAML_INT: Final = re.compile(r"[-+]?\d+\Z|0o[0-7]+\Z|0x[0-9a-fA-F]+\Z")  # YAML 1.2.2, section 10.3.2
-YAML_FLOAT: Final = re.compile(r"[-+]?(?:\.\d+|\d+(?:\.\d*)?)(?:[eE][-+]?\d+)?\Z|[-+]?\.(?:inf|Inf|INF)\Z|\.(?:nan|NaN|NAN)\Z")
+YAML_FLOAT: Final = re.compile(
+    r"[-+]?(?:\.\d+|\d+(?:\.\d*)?)(?:[eE][-+]?\d+)?\Z|[-+]?\.(?:inf|Inf|INF)\Z|\.(?:nan|NaN|NAN)\Z"
+)
 YAML_NULL: Final = frozenset(("", "null", "Null", "NULL", "~"))
 YAML_TRUE: Final = frozenset(("true", "True", "TRUE"))
 YAML_FALSE: Final = frozenset(("false", "False", "FALSE"))
-YAML_OLD_BOOLEANS: Final = frozenset(word for base in ("yes", "no", "on", "off", "y", "n") for word in (base, base.title(), base.upper()))
+YAML_OLD_BOOLEANS: Final = frozenset(
+    word for base in ("yes", "no", "on", "off", "y", "n") for word in (base, base.title(), base.upper())
+)
 
 #: Pairs of words with which files say on and off, the on-word first.
 SWITCH_WORDS: Final = (("yes", "no"), ("true", "false"), ("on", "off"), ("1", "0"), ("enabled", "disabled"))
@@ -39,7 +43,14 @@ def typed(text: str, is_quoted: bool, format: str) -> object:
     if YAML_INT.match(text):
         return int(text, 0) if text[:2] in ("0x", "0o") else int(text)
     if YAML_FLOAT.match(text):
-        return float(text.replace(".inf", "inf").replace(".Inf", "inf").replace(".INF", "inf").replace(".nan", "nan").replace(".NaN", "nan").replace(".NAN", "nan"))
+        return float(
+            text.replace(".inf", "inf")
+            .replace(".Inf", "inf")
+            .replace(".INF", "inf")
+            .replace(".nan", "nan")
+            .replace(".NaN", "nan")
+            .replace(".NAN", "nan")
+        )
     return text
 
 

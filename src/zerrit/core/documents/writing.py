@@ -149,7 +149,9 @@ def remove_between_commas(document: Document, node: Node) -> list[Splice]:
         return [Splice(siblings[index - 1].end, node.end, "")]
     parent = node.parent
     if parent is not None:
-        inside = document.text[parent.value_start + 1 : node.lead_start] + document.text[node.end : parent.value_end - 1]
+        inside = (
+            document.text[parent.value_start + 1 : node.lead_start] + document.text[node.end : parent.value_end - 1]
+        )
         if not inside.strip():
             return [Splice(parent.value_start + 1, parent.value_end - 1, "")]
     return [Splice(node.lead_start, node.end, "")]

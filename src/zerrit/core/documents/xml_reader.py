@@ -349,7 +349,9 @@ class _XmlReader:
     def _cdata(self, at: int) -> int:
         end = self.text.find("]]>", at)
         if end < 0:
-            self.report.add("xml.cdata-not-closed", at, "This CDATA section is never closed.", hint="Add ]]> at its end.")
+            self.report.add(
+                "xml.cdata-not-closed", at, "This CDATA section is never closed.", hint="Add ]]> at its end."
+            )
             return len(self.text)
         if self.stack:
             self.stack[-1].text_parts.append(self.text[at + 9 : end])
@@ -361,7 +363,10 @@ class _XmlReader:
         end = self.text.find("?>", at)
         if end < 0:
             self.report.add(
-                "xml.instruction-not-closed", at, "This processing instruction is never closed.", hint="Add ?> at its end."
+                "xml.instruction-not-closed",
+                at,
+                "This processing instruction is never closed.",
+                hint="Add ?> at its end.",
             )
             return self.source.after_line(at)
         if at > 0 and re.match(r"<\?xml\s", self.text[at : at + 6]):
@@ -375,7 +380,9 @@ class _XmlReader:
 
     def _declaration(self, at: int) -> int:
         if not self.text.startswith("<!DOCTYPE", at):
-            self.report.add("xml.bad-tag", at, "`<!` begins neither a comment (<!-- … -->) nor anything else known here.")
+            self.report.add(
+                "xml.bad-tag", at, "`<!` begins neither a comment (<!-- … -->) nor anything else known here."
+            )
             return at + 2
         self.report.add(
             "xml.doctype",

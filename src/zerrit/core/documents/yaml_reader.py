@@ -65,7 +65,9 @@ class _YamlReader:
         except yaml.YAMLError as error:
             place = getattr(error, "position", 0)
             self.report.add(
-                "yaml.syntax", min(int(place), len(self.text)), "A character stands here that YAML does not allow in a text file."
+                "yaml.syntax",
+                min(int(place), len(self.text)),
+                "A character stands here that YAML does not allow in a text file.",
             )
         finally:
             if loader is not None:
@@ -90,17 +92,19 @@ class _YamlReader:
     # --- events -----------------------------------------------------------------------------------------------------
 
     def _event(self, event: Any) -> None:
-        start = event.start_mark.index
+        start: int = event.start_mark.index
+        end: int = event.end_mark.index
         if isinstance(event, yaml.ScalarEvent):
             self._scalar(event)
         elif isinstance(event, yaml.AliasEvent):
-            end = event.end_mark.index
-            self._value_node(Node(NodeKind.VALUE, "", start, end, value=f"*{event.anchor}", value_start=start, value_end=end))
+            self._value_node(
+                Node(NodeKind.VALUE, "", start, end, value=f"*{event.anchor}", value_start=start, value_end=end)
+            )
         elif isinstance(event, yaml.MappingStartEvent | yaml.SequenceStartEvent):
             kind = NodeKind.GROUP if isinstance(event, yaml.MappingStartEvent) else NodeKind.LIST
             self._push(kind, start, is_flow=bool(event.flow_style))
         elif isinstance(event, yaml.MappingEndEvent | yaml.SequenceEndEvent):
-            self._pop(event.end_mark.index)
+            self._pop(end)
 
     def _push(self, kind: NodeKind, start: int, *, is_flow: bool) -> None:
         node = Node(kind, "", start, start, value_start=start)
@@ -173,7 +177,7 @@ class _YamlReader:
         level = self.stack[-1]
         if level.key is not None:
             node.name = level.key
-            node.start = level.key_start
+            node.start = node.lead_start = level.key_start
             level.key = None
         level.node.adopt(node)
         # An empty value ends with its key's colon, wherever the parser saw the next token.
@@ -254,10 +258,14 @@ class _YamlReader:
             )
         elif "expected ',' or" in problem:
             self.report.add(
-                "yaml.syntax", at, f"The bracket opened on line {opened} is not closed, or a comma is missing before this place."
+                "yaml.syntax",
+                at,
+                f"The bracket opened on line {opened} is not closed, or a comma is missing before this place.",
             )
         elif "cannot start any token" in problem:
             sign = self.text[at : at + 1]
-            self.report.add("yaml.syntax", at, f"`{sign}` cannot begin a value here.", hint='Put the text in quotation marks: "…".')
+            self.report.add(
+                "yaml.syntax", at, f"`{sign}` cannot begin a value here.", hint='Put the text in quotation marks: "…".'
+            )
         else:
             self.report.add("yaml.syntax", at, f"YAML cannot be read from here on ({problem}).")

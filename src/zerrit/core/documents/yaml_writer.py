@@ -29,7 +29,9 @@ _FLOW_SIGNS = re.compile(r"[,\[\]{}]")
 
 def spell(value: str, like: Node | None, *, in_flow: bool = False) -> str:
     """A scalar as YAML writes it. Text that `like` had in quotes stays text even where it looks like a number."""
-    is_plain = bool(_PLAIN.match(value)) and not _BREAKS_PLAIN.search(value) and not (in_flow and _FLOW_SIGNS.search(value))
+    is_plain = (
+        bool(_PLAIN.match(value)) and not _BREAKS_PLAIN.search(value) and not (in_flow and _FLOW_SIGNS.search(value))
+    )
     if like is not None and like.is_quoted and _means_more_than_text(value):
         return json.dumps(value, ensure_ascii=False)
     return value if is_plain else json.dumps(value, ensure_ascii=False)

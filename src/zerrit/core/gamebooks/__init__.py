@@ -1,0 +1,17 @@
+"""Gamebooks: what is known of one game's files."""
+
+from zerrit.core.gamebooks.expressions import Expression, ExpressionInvalid, parse_expression
+from zerrit.core.gamebooks.gamebook import Gamebook, read_gamebook
+from zerrit.core.gamebooks.schema import EntryRules, FieldRules, FileRules, ListSource
+
+__all__ = [
+    "EntryRules",
+    "Expression",
+    "ExpressionInvalid",
+    "FieldRules",
+    "FileRules",
+    "Gamebook",
+    "ListSource",
+    "parse_expression",
+    "read_gamebook",
+]

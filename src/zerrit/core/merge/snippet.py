@@ -1,0 +1,351 @@
+"""
+Merge a published snippet into a document: a plan first, then the splices.
+
+The plan has one action per entry. It is found from the content of the snippet alone: entries meet those of the
+target by their keys, so merging twice is the same as once. Nothing of the target that the snippet does not name
+is touched.
+"""
+
+from __future__ import annotations
+
+import textwrap
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, replace
+from enum import StrEnum
+from typing import Final
+
+from zerrit.core.addresses import Segment, find, keyed_segment, parse_node_address, print_segments
+from zerrit.core.documents.document import Document, Format, read_document
+from zerrit.core.documents.edits import WRITERS, ValueChange, rewrite
+from zerrit.core.documents.findings import Severity
+from zerrit.core.documents.node import Node, NodeKind
+from zerrit.core.documents.writing import Splice, dedented, source_of
+from zerrit.core.errors import SnippetRefused
+from zerrit.core.merge.cleaning import clean
+
+
+class ActionKind(StrEnum):
+    ADD = "add"
+    COMBINE = "combine"  #: the fields it names change, the rest stays
+    REPLACE = "replace"  #: the whole entry becomes the snippet's
+    SAME = "same"  #: nothing to do
+    SKIP = "skip"  #: left out by choice
+    ASK = "ask"  #: it clashes; somebody must choose
+
+
+@dataclass(frozen=True, slots=True)
+class Action:
+    """What happens to one entry of the snippet. `changes` are the places it touches, with old and new values."""
+
+    kind: ActionKind
+    address: str
+    line: int  #: in the cleaned snippet, 1-based
+    changes: tuple[ValueChange, ...] = ()
+    why: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class MergePlan:
+    """The plan, with the cleaned snippet and where it belongs."""
+
+    actions: tuple[Action, ...]
+    notes: tuple[str, ...]
+    cleaned: str
+    _pairs: tuple[tuple[Node, Node | None, Node], ...]  # (snippet node, its twin in the target, the target's parent)
+    _snippet: Document
+
+    @property
+    def is_open(self) -> bool:
+        """Some action still asks."""
+        return any(action.kind is ActionKind.ASK for action in self.actions)
+
+    def decided(self, choices: Mapping[str, ActionKind]) -> MergePlan:
+        """The plan with other actions for the named addresses."""
+        actions = tuple(replace(a, kind=choices[a.address]) if a.address in choices else a for a in self.actions)
+        return replace(self, actions=actions)
+
+
+_WRAP: Final = "snippet"
+#: New text by the place where it goes: below which parent, behind which sibling.
+_Additions = dict[tuple[int, int], tuple[Node, list[str], Node | None]]
+
+
+def plan_merge(target: Document, snippet: str, into: str = "") -> MergePlan:
+    """Work out what merging `snippet` would do; the target stays as it is.
+
+    `into` is the node address of the group that the snippet's entries belong to, for when its content does not
+    say it.
+
+    Raises SnippetRefused: the snippet is empty, broken, cut off, or could belong to several places.
+    """
+    cleaned = clean(snippet, is_xml=target.format is Format.XML)
+    text = textwrap.dedent(cleaned.text)
+    if not text.strip():
+        raise SnippetRefused("The snippet is empty. Paste the block that you want to merge.")
+    if target.format is Format.TEXT:
+        raise SnippetRefused(f"{target.path} is a plain text file; a snippet can only be merged into entries.")
+    document, tops = _read_snippet(target, text)
+    parents = _places(target, tops, into)
+    pairs: list[tuple[Node, Node | None, Node]] = []
+    actions: list[Action] = []
+    for top, parent in zip(tops, parents, strict=True):
+        for action, pair in _plan_below(target, document, top, parent):
+            actions.append(action)
+            pairs.append(pair)
+    if not actions:
+        raise SnippetRefused("The snippet holds no entry and no setting; it may be only a comment.")
+    return MergePlan(tuple(actions), cleaned.notes, text, tuple(pairs), document)
+
+
+def apply_plan(target: Document, plan: MergePlan) -> Document:
+    """Do what the plan says.
+
+    Raises SnippetRefused: an action still asks. EditRefused: the result would be broken.
+    """
+    if plan.is_open:
+        asked = next(action for action in plan.actions if action.kind is ActionKind.ASK)
+        raise SnippetRefused(f"{asked.address}: {asked.why} Choose an action for it first.")
+    splices: list[Splice] = []
+    additions: _Additions = {}
+    writer = WRITERS[target.format]
+    for action, (node, twin, parent) in zip(plan.actions, plan._pairs, strict=True):
+        if action.kind is ActionKind.ADD:
+            _add(plan._snippet, node, parent, additions)
+        elif action.kind is ActionKind.REPLACE and twin is not None:
+            source = dedented(plan._snippet, node.start, plan._snippet.text[node.start : node.end])
+            splices.append(_replacement(target, twin, source))
+        elif action.kind is ActionKind.COMBINE and twin is not None:
+            for source_node, target_node, target_parent in _field_pairs(target, node, twin):
+                if target_node is None:
+                    _add(plan._snippet, source_node, target_parent, additions)
+                elif (source_node.value or "") != (target_node.value or ""):
+                    splices += writer.set_value(target, target_node, source_node.value or "")
+    # A block and the blocks inside it may end at the same place; what belongs deepest comes first there.
+    for parent, sources, after in sorted(additions.values(), key=lambda addition: -len(addition[0].names)):
+        splices += writer.insert(target, parent, sources, after)
+    return rewrite(target, splices)
+
+
+# --- reading the snippet ----------------------------------------------------------------------------------------------
+
+
+def _read_snippet(target: Document, text: str) -> tuple[Document, list[Node]]:
+    """Read it as it is or completed; returns the document and the nodes whose children are to be merged."""
+    attempts = {
+        # Completed on the same line, so that the lines of the snippet keep their numbers.
+        Format.XML: [text, f"<{_WRAP}>{text}</{_WRAP}>"],
+        Format.JSON: [text, "{" + text.rstrip().rstrip(",") + "\n}", "[" + text.rstrip().rstrip(",") + "\n]"],
+        Format.YAML: [text],
+        Format.INI: [text],
+    }[target.format]
+    documents = [
+        read_document(attempt.encode(), "the snippet", format=target.format, tolerate=target.tolerate)
+        for attempt in attempts
+    ]
+    for document in documents:
+        if document.ok and document.root.children:
+            if target.format is Format.INI:
+                return document, _ini_tops(document)
+            if target.format is Format.XML and document.root.name not in (_WRAP, target.root.name):
+                return documents[-1], [documents[-1].root]  # a single entry is taken for the root when it stands alone
+            return document, [document.root]
+    document = min(documents, key=lambda d: len(d.findings))
+    fault = next((f for f in document.findings if f.severity is Severity.ERROR), None)
+    what = f"line {fault.line}: {fault.message}" if fault else "it holds no entry that can be read."
+    raise SnippetRefused(
+        f"The snippet cannot be read as {target.format.value.upper()}, {what} Was its end or start left out?"
+    )
+
+
+def _ini_tops(document: Document) -> list[Node]:
+    loose = [
+        child for child in document.root.children if child.parent is document.root and not _is_section(document, child)
+    ]
+    sections = [child for child in document.root.children if _is_section(document, child)]
+    return ([document.root] if loose else []) + sections
+
+
+def _is_section(document: Document, node: Node) -> bool:
+    return node.kind is NodeKind.GROUP and document.text.startswith("[", node.start)
+
+
+# --- where it belongs ---------------------------------------------------------------------------------------------------
+
+
+def _places(target: Document, tops: list[Node], into: str) -> list[Node | None]:
+    """For each top of the snippet the group of the target that its children belong to; None: a new section."""
+    if into:
+        nodes = find(target, parse_node_address(into))
+        if len(nodes) != 1 or nodes[0].is_value:
+            raise SnippetRefused(f"{target.path}#{into} is not one group that entries can be added to.")
+        return [nodes[0] for _ in tops]
+    if target.format is Format.INI:
+        return [_ini_place(target, top) for top in tops]
+    return [_place_by_content(target, tops[0])]
+
+
+def _ini_place(target: Document, top: Node) -> Node | None:
+    if top.parent is not None:
+        return next((s for s in target.root.children if s.name == top.name and _is_section(target, s)), None)
+    names = {
+        child.name for child in top.children if (not child.name.startswith("[") and child.is_value) or child.children
+    }
+    homes = [
+        section
+        for section in (target.root, *target.root.children)
+        if (section is target.root or _is_section(target, section))
+        and any(child.name in names and not _is_section(target, child) for child in section.children)
+    ]
+    return _only(target, homes, sorted(names))
+
+
+def _place_by_content(target: Document, top: Node) -> Node:
+    names = {child.name for child in top.children}
+    own = {child.name for child in target.root.children}
+    if names & own or top.name == target.root.name != "" or not names:
+        return target.root
+    homes = [
+        node
+        for node in target.root.walk()
+        if not node.is_value and names <= {c.name for c in node.children} and "" not in names
+    ]
+    if not homes and target.format in (Format.YAML, Format.JSON):
+        return target.root
+    return _only(target, homes, sorted(names))
+
+
+def _only(target: Document, homes: list[Node], names: list[str]) -> Node:
+    shown = ", ".join(names[:4])
+    if not homes:
+        raise SnippetRefused(
+            f"Nothing in {target.path} holds {shown}, so the place of the snippet is unknown. Name it with `into`."
+        )
+    if len(homes) > 1:
+        places = ", ".join(target.keys.address_of(home) or "the top" for home in homes[:5])
+        raise SnippetRefused(
+            f"{shown} could belong to several places of {target.path}: {places}. Name one with `into`."
+        )
+    return homes[0]
+
+
+# --- the plan ---------------------------------------------------------------------------------------------------------
+
+_Planned = tuple[Action, tuple[Node, Node | None, Node]]
+
+
+def _plan_below(target: Document, document: Document, top: Node, parent: Node | None) -> Iterator[_Planned]:
+    if parent is None:
+        source = source_of(document, top)
+        address = print_segments((Segment(top.name),))
+        change = ValueChange(address, None, source)
+        yield (
+            Action(ActionKind.ADD, address, document.line_of(top), (change,), "a new section"),
+            (top, None, target.root),
+        )
+        return
+    names = parent.names
+    for child in top.children:
+        if top.parent is None and target.format is Format.INI and _is_section(document, child):
+            continue
+        twins = _twins(target, names, child, parent)
+        address = _address_under(target, parent, names, child)
+        line = document.line_of(child)
+        if not twins:
+            change = ValueChange(address, None, source_of(document, child))
+            yield Action(ActionKind.ADD, address, line, (change,)), (child, None, parent)
+        elif len(twins) > 1:
+            why = f"{len(twins)} entries of {target.path} bear this name."
+            yield Action(ActionKind.ASK, address, line, (), why), (child, twins[0], parent)
+        elif _is_container(target, twins[0], child):
+            yield from _plan_below(target, document, child, twins[0])
+        else:
+            yield _plan_entry(target, document, child, twins[0], parent, address), (child, twins[0], parent)
+
+
+def _plan_entry(target: Document, document: Document, node: Node, twin: Node, parent: Node, address: str) -> Action:
+    line = document.line_of(node)
+    if node.kind is not twin.kind and (node.is_value or twin.is_value):
+        change = ValueChange(address, source_of(target, twin), source_of(document, node))
+        return Action(ActionKind.ASK, address, line, (change,), "The snippet has another kind of content here.")
+    changes: list[ValueChange] = []
+    for source_node, target_node, target_parent in _field_pairs(target, node, twin):
+        if target_node is None:
+            where = _address_under(target, target_parent, target_parent.names, source_node)
+            changes.append(ValueChange(where, None, source_of(document, source_node)))
+        elif (source_node.value or "") != (target_node.value or ""):
+            changes.append(ValueChange(target.keys.address_of(target_node), target_node.value, source_node.value))
+    return Action(ActionKind.COMBINE if changes else ActionKind.SAME, address, line, tuple(changes))
+
+
+def _field_pairs(target: Document, node: Node, twin: Node) -> Iterator[tuple[Node, Node | None, Node]]:
+    """Every value of the snippet's entry with the one it meets; what meets nothing comes with its parent-to-be."""
+    if node.is_value and not node.children:
+        yield node, twin, twin
+        return
+    names = twin.names
+    if node.value is not None and node.value.strip():
+        yield node, twin, twin
+    used: set[int] = set()
+    for child in node.children:
+        twins = [candidate for candidate in _twins(target, names, child, twin) if id(candidate) not in used]
+        if not twins:
+            yield child, None, twin
+            continue
+        used.add(id(twins[0]))
+        yield from _field_pairs(target, child, twins[0])
+
+
+def _twins(target: Document, parent_names: tuple[str, ...], node: Node, parent: Node) -> list[Node]:
+    """The children of `parent` that are the same entry as `node`."""
+    same = [child for child in parent.children if child.name == node.name]
+    key = target.keys.key_among(parent_names, node)
+    if key:
+        return [child for child in same if target.keys.key_of(child) == key]
+    if parent.kind is NodeKind.LIST or (node.name and len(same) > 1):
+        # Nothing tells such items apart but their content; the ordinal decides inside an entry.
+        equal = [child for child in same if _content(child) == _content(node)]
+        siblings = [child for child in node.parent.children if child.name == node.name] if node.parent else []
+        index = next((i for i, sibling in enumerate(siblings) if sibling is node), 0)
+        return equal[:1] or (
+            same[index : index + 1] if node.parent is not None and node.parent.parent is not None else []
+        )
+    return same
+
+
+def _content(node: Node) -> tuple[object, ...]:
+    return (node.name, node.value if not node.children else "", *(_content(child) for child in node.children))
+
+
+def _is_container(target: Document, twin: Node, node: Node) -> bool:
+    """A group without identity that holds others: its children are planned one by one."""
+    return (
+        not twin.is_value
+        and not node.is_value
+        and not target.keys.key_of(twin)
+        and any(child.children or not child.is_value for child in node.children)
+    )
+
+
+def _address_under(target: Document, parent: Node, parent_names: tuple[str, ...], node: Node) -> str:
+    prefix = target.keys.address_of(parent) if parent.parent is not None else ""
+    key = target.keys.key_among(parent_names, node)
+    segment = Segment(node.name)
+    if key:
+        segment = keyed_segment(node.name, key)
+    elif not node.name:
+        return f"{prefix}/[new]"
+    return f"{prefix}/{segment}" if prefix else str(segment)
+
+
+def _add(document: Document, node: Node, parent: Node, additions: _Additions) -> None:
+    same = [child for child in parent.children if child.name == node.name]
+    after = same[-1] if same else None
+    entry = additions.setdefault((id(parent), id(after)), (parent, [], after))
+    entry[1].append(source_of(document, node))
+
+
+def _replacement(target: Document, twin: Node, source: str) -> Splice:
+    indent = target.source.indent_at(twin.start)
+    newline = target.source.newline_near(twin.start)
+    lines = source.splitlines() or [""]
+    return Splice(twin.start, twin.end, (newline + indent).join(lines))
