@@ -241,11 +241,12 @@ class Keys:
             given.update(document.given_keys)
         keys = cls(given)
         for document in listed:
-            keys._learn(document.root, may_repeat=document.format in (Format.XML, Format.INI))
+            keys._learn(document.root, document.format)
         return keys
 
-    def _learn(self, root: Node, *, may_repeat: bool) -> None:
-        """`may_repeat`: the format lets a name repeat, so that an only child may get siblings some day."""
+    def _learn(self, root: Node, format: Format) -> None:
+        is_ini = format is Format.INI
+        may_repeat = format in (Format.XML, Format.INI)
         stack: list[tuple[Node, tuple[str, ...]]] = [(root, ())]
         while stack:
             parent, names = stack.pop()
@@ -259,7 +260,8 @@ class Keys:
                 kind = self._kinds.setdefault(kind_names, _Kind())
                 kind.nodes.append(child)
                 kind.is_repeated = kind.is_repeated or counts[child.name] > 1 or parent.kind is NodeKind.LIST
-                kind.may_repeat = kind.may_repeat or may_repeat
+                # A setting of an INI file may get a twin; its sections, below the root, bear their own names.
+                kind.may_repeat = kind.may_repeat or (may_repeat and not (is_ini and parent is root))
                 if child.children:
                     stack.append((child, kind_names))
 

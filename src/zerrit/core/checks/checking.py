@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterable, Iterator, Mapping
+from decimal import Decimal
 from typing import Final
 
 from zerrit.core.addresses import parse_node_address, select
@@ -93,7 +94,7 @@ def _check_value(subject: _Subject, document: Document, node: Node, name: str, f
             yield _finding("meaning.range", document, node, f"{name} is {value}; it must be {_range(low, high)}.")
 
 
-def _range(low: float | None, high: float | None) -> str:
+def _range(low: Decimal | None, high: Decimal | None) -> str:
     if low is not None and high is not None:
         return f"from {low:g} to {high:g}"
     return f"at least {low:g}" if low is not None else f"at most {high:g}"

@@ -122,9 +122,15 @@ class _IniReader:
         if raw.startswith('"'):
             if len(raw) >= 2 and raw.endswith('"'):
                 return Node(
-                    NodeKind.VALUE, name, start, value_end,
-                    value=raw[1:-1], value_start=value_start + 1, value_end=value_end - 1, is_quoted=True,
-                )  # fmt: skip
+                    NodeKind.VALUE,
+                    name,
+                    start,
+                    value_end,
+                    value=raw[1:-1],
+                    value_start=value_start + 1,
+                    value_end=value_end - 1,
+                    is_quoted=True,
+                )
             if raw.count('"') % 2:
                 self.report.add(
                     "ini.quote-not-closed",
@@ -195,9 +201,15 @@ class _IniReader:
             if closing >= 0:
                 value = self.text[at + 1 : closing]
                 node = Node(
-                    NodeKind.VALUE, name, start, closing + 1,
-                    value=value, value_start=at + 1, value_end=closing, is_quoted=True,
-                )  # fmt: skip
+                    NodeKind.VALUE,
+                    name,
+                    start,
+                    closing + 1,
+                    value=value,
+                    value_start=at + 1,
+                    value_end=closing,
+                    is_quoted=True,
+                )
                 return node, closing + 1
             self.report.add(
                 "ini.quote-not-closed", stop, "A quotation mark in this line is not closed.", hint='Add `"`.'

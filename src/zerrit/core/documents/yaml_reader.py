@@ -82,9 +82,13 @@ class _YamlReader:
         if len(self.documents) == 1:
             return self.documents[0]
         root = Node(
-            NodeKind.LIST if self.documents else NodeKind.GROUP, "", 0, len(self.text),
-            value_start=0, value_end=len(self.text),
-        )  # fmt: skip
+            NodeKind.LIST if self.documents else NodeKind.GROUP,
+            "",
+            0,
+            len(self.text),
+            value_start=0,
+            value_end=len(self.text),
+        )
         for document in self.documents:
             root.adopt(document)
         return root
@@ -142,9 +146,15 @@ class _YamlReader:
             return
         inner = 1 if event.style in ("'", '"') else 0
         node = Node(
-            NodeKind.VALUE, "", start, end,
-            value=event.value, value_start=start + inner, value_end=end - inner, is_quoted=is_quoted,
-        )  # fmt: skip
+            NodeKind.VALUE,
+            "",
+            start,
+            end,
+            value=event.value,
+            value_start=start + inner,
+            value_end=end - inner,
+            is_quoted=is_quoted,
+        )
         if not is_quoted and event.value in YAML_OLD_BOOLEANS:
             self.report.add(
                 "yaml.old-boolean",

@@ -47,7 +47,7 @@ class Gamebook:
         rules = self.file(path)
         if rules is None:
             return read_document(data, path)
-        keys = {names: entry.key for names, entry in rules.entries.items() if entry.key}
+        keys = {_kind(names): entry.key for names, entry in rules.entries.items() if entry.key}
         return read_document(data, path, tolerate=rules.tolerate, keys=keys)
 
     def is_ignored(self, path: str) -> bool:
@@ -74,7 +74,7 @@ class Gamebook:
             cached = {}
             for entry_names, entry in rules.entries.items():
                 for name, field_rules in entry.fields.items():
-                    cached[f"{entry_names}/{field_rules.at or name}"] = field_rules
+                    cached[_kind(f"{entry_names}/{field_rules.at or name}")] = field_rules
             self._places[id(rules)] = cached
         return cached
 
@@ -124,6 +124,11 @@ def _locate(document: Document, location: tuple[int | str, ...]) -> tuple[str, N
     return " / ".join(words), node
 
 
+def _kind(names: str) -> str:
+    """The names of a kind of node as the tree has them: an item of a list has none."""
+    return "/".join("" if name == "*" else name for name in names.split("/"))
+
+
 def _crossed(document: Document, rules: GamebookFile) -> list[Finding]:
     """Faults that no single rule shows: lists that are not there, addresses that are none."""
     faults: list[Finding] = []
@@ -144,7 +149,9 @@ def _crossed(document: Document, rules: GamebookFile) -> list[Finding]:
     for path, file in rules.files.items():
         for names, entry in file.entries.items():
             base = ("files", path, "entries", names)
+            check_address(f"file#{names}", base)
             for name, field_rules in entry.fields.items():
+                check_address(f"file#{field_rules.at or name}", (*base, "fields", name))
                 if field_rules.within:
                     check_list(field_rules.within, (*base, "fields", name, "in"))
             for number, must in enumerate(entry.must):

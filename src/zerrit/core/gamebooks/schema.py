@@ -8,6 +8,8 @@ every check of every server.
 
 from __future__ import annotations
 
+import re
+from decimal import Decimal
 from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, field_validator
@@ -29,8 +31,8 @@ class FieldRules(_Rules):
 
     at: str = ""
     kind: Literal["integer", "number", "switch", "text"] | None = Field(None, alias="is")
-    least: float | None = Field(None, alias="from", description="the smallest number allowed")
-    most: float | None = Field(None, alias="to", description="the largest number allowed")
+    least: Decimal | None = Field(None, alias="from", description="the smallest number allowed")
+    most: Decimal | None = Field(None, alias="to", description="the largest number allowed")
     within: Name | None = Field(None, alias="in", description="the list that holds the allowed words")
     note: str = ""
     takes_effect: TakesEffect | None = None
@@ -101,6 +103,16 @@ class Trouble(_Rules):
         tuple[Name, ...], Field(description="regular expressions; a line that fits one means trouble")
     ] = ()
     ready_pattern: Annotated[str, Field(description="a line that fits says that the game has started")] = ""
+
+    @field_validator("log_patterns", "ready_pattern")
+    @classmethod
+    def _compiles(cls, value: tuple[str, ...] | str) -> tuple[str, ...] | str:
+        for pattern in (value,) if isinstance(value, str) else value:
+            try:
+                re.compile(pattern)
+            except re.error as error:
+                raise ValueError(f"`{pattern}` is no regular expression: {error}") from error
+        return value
 
 
 class GamebookFile(_Rules):

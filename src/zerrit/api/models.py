@@ -1,0 +1,334 @@
+"""Pydantic models of the HTTP API, version 1."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, SecretStr
+
+
+class _In(BaseModel):
+    """What comes from outside: unknown fields are refused, so that a misspelt one is noticed."""
+
+    model_config = ConfigDict(extra="forbid")
+
+
+class Problem(BaseModel):
+    """An error as RFC 9457 describes it. `type` ends in a stable short name; `facts` hold more where there is more."""
+
+    type: str
+    title: str
+    status: int
+    detail: str
+    instance: str = ""
+    facts: dict[str, Any] = {}
+
+
+class Credentials(_In):
+    name: Annotated[str, Field(max_length=80)]
+    password: Annotated[SecretStr, Field(max_length=200)]
+
+
+class TokenOut(BaseModel):
+    token: str
+
+
+class PersonOut(BaseModel):
+    name: str
+    role: str
+
+
+class GamebookIn(_In):
+    text: Annotated[str, Field(max_length=4_000_000)]
+
+
+class GamebookOut(BaseModel):
+    name: str
+    updated_at: datetime
+
+
+class FolderLink(_In):
+    kind: Literal["folder"] = "folder"
+    folder: Annotated[str, Field(min_length=1, max_length=1000)]
+
+
+class FtpLink(_In):
+    kind: Literal["ftp"] = "ftp"
+    host: Annotated[str, Field(min_length=1, max_length=255)]
+    port: Annotated[int, Field(ge=1, le=65535)] = 21
+    user: Annotated[str, Field(max_length=200)]
+    password: Annotated[SecretStr, Field(max_length=500)]
+    folder: Annotated[str, Field(max_length=1000)] = "/"
+
+
+class HttpControl(_In):
+    kind: Literal["http"] = "http"
+    url: Annotated[str, Field(pattern=r"^https?://", max_length=1000)]
+    token: Annotated[SecretStr, Field(max_length=500)]
+
+
+class ServerIn(_In):
+    id: Annotated[str, Field(max_length=63)]
+    title: Annotated[str, Field(max_length=120)] = ""
+    gamebook: str | None = None
+    link: Annotated[FolderLink | FtpLink, Field(discriminator="kind")]
+    control: HttpControl
+
+
+class ServerOut(BaseModel):
+    """A server with what one looks for first. `link` and `control` bear no secrets."""
+
+    id: str
+    title: str
+    gamebook: str | None
+    link: dict[str, Any]
+    control: dict[str, Any]
+    files: int
+    last_snapshot: SnapshotOut | None
+    defaults: list[str]
+    open_changes: int
+    running: RunOut | None
+
+
+class SnapshotOut(BaseModel):
+    id: int
+    server: str
+    kind: Literal["server", "defaults"]
+    label: str | None
+    reason: str
+    taken_at: datetime
+    files: int
+
+
+class FetchOut(BaseModel):
+    snapshot: SnapshotOut
+    is_new: bool
+    changed: list[str]
+    added: list[str]
+    removed: list[str]
+
+
+class FileStateOut(BaseModel):
+    path: str
+    format: str
+    size: int
+    state: Literal["as-shipped", "changed", "own", "unknown", "watched"]
+    errors: int
+    warnings: int
+    purpose: str
+
+
+class FindingOut(BaseModel):
+    code: str
+    severity: Literal["error", "warning", "notice"]
+    message: str
+    path: str
+    line: int
+    column: int
+    address: str
+    hint: str
+    place: str = ""
+    is_new: bool = True
+    blocks: bool = False
+    waived: str | None = None
+
+
+class FileOut(BaseModel):
+    path: str
+    format: str
+    text: str
+    encoding: str
+    findings: list[FindingOut]
+
+
+class ColumnOut(BaseModel):
+    field: str
+    note: str
+    allowed: str
+    words: list[str]
+
+
+class RowOut(BaseModel):
+    address: str
+    trail: str
+    line: int
+    comment: str
+    cells: dict[str, str]
+    changed: list[str]
+
+
+class EntriesOut(BaseModel):
+    kinds: dict[str, int]
+    kind: str
+    columns: list[ColumnOut]
+    rows: list[RowOut]
+
+
+class PlaceOut(BaseModel):
+    address: str
+    kind: str
+    value: str | None
+    source: str
+    comment: str
+    note: str
+    line: int
+    default: str | None
+    allowed: str
+
+
+class ChangeIn(_In):
+    title: Annotated[str, Field(min_length=1, max_length=200)]
+
+
+class StepIn(_In):
+    """One step. Which fields it needs depends on `kind`; see `zerrit.core.steps`."""
+
+    kind: Literal["set", "add", "copy", "remove", "merge", "put"]
+    address: Annotated[str, Field(min_length=1, max_length=2000)]
+    operation: Annotated[str, Field(max_length=100_000)] = ""
+    name: Annotated[str, Field(max_length=500)] = ""
+    value: Annotated[str, Field(max_length=100_000)] | None = None
+    fields: dict[str, str] = {}
+    key: Annotated[str, Field(max_length=500)] = ""
+    snippet: Annotated[str, Field(max_length=4_000_000)] = ""
+    into: Annotated[str, Field(max_length=2000)] = ""
+    choices: dict[str, Literal["add", "combine", "replace", "skip"]] = {}
+    content: Annotated[str, Field(max_length=64_000_000)] = ""
+
+
+class ValueChangeOut(BaseModel):
+    address: str
+    old: str | None
+    new: str | None
+
+
+class OutcomeOut(BaseModel):
+    kind: Literal["done", "same", "impossible"]
+    message: str
+    notes: list[str]
+    changes: list[ValueChangeOut]
+
+
+class StepOut(BaseModel):
+    id: int
+    position: int
+    kind: str
+    address: str
+    summary: str
+    author: str
+    outcome: OutcomeOut
+
+
+class ChangeOut(BaseModel):
+    id: int
+    server: str
+    title: str
+    state: str
+    base: int
+    author: str
+    version: int
+    steps: int
+    created_at: datetime
+    updated_at: datetime
+
+
+class ChangeDetail(ChangeOut):
+    """A change worked out on its base. `blocking` says why it may not be deployed, one sentence each."""
+
+    step_list: list[StepOut]
+    findings: list[FindingOut]
+    old_findings: int
+    touched: list[str]
+    blocking: list[str]
+    is_outdated: bool
+    runs: list[RunOut]
+
+
+class WaiverIn(_In):
+    code: str
+    place: str
+    reason: Annotated[str, Field(min_length=1, max_length=1000)]
+
+
+class MergeIn(_In):
+    path: str
+    snippet: Annotated[str, Field(max_length=4_000_000)]
+    into: str = ""
+
+
+class MergeActionOut(BaseModel):
+    kind: str
+    address: str
+    line: int
+    why: str
+    changes: list[ValueChangeOut]
+
+
+class MergePlanOut(BaseModel):
+    actions: list[MergeActionOut]
+    notes: list[str]
+
+
+class DifferenceOut(BaseModel):
+    kind: str
+    address: str
+    old: str | None
+    new: str | None
+    delta: str
+    entry: str
+
+
+class TextDifferenceOut(BaseModel):
+    path: str
+    text: str
+
+
+class ComparisonOut(BaseModel):
+    old: str
+    new: str
+    differences: list[DifferenceOut]
+    texts: list[TextDifferenceOut]
+
+
+class RollbackIn(_In):
+    snapshot: int
+
+
+class StageOut(BaseModel):
+    name: str
+    state: Literal["running", "done", "failed"]
+    detail: str
+    started_at: datetime
+    ended_at: datetime | None
+
+
+class RunOut(BaseModel):
+    """A deploy or rollback; `log` is the excerpt of the game's log since its start."""
+
+    id: int
+    server: str
+    kind: Literal["deploy", "rollback"]
+    state: str
+    change: int | None
+    target: int | None
+    before: int | None
+    after: int | None
+    person: str
+    started_at: datetime
+    ended_at: datetime | None
+    outcome: str
+    stages: list[StageOut]
+    log: str
+    crash_files: dict[str, str]
+
+
+class ActivityOut(BaseModel):
+    at: datetime
+    person: str
+    action: str
+    detail: str
+
+
+ServerOut.model_rebuild()
+ChangeDetail.model_rebuild()

@@ -1,0 +1,13 @@
+"""
+The client library: sync and async, typed, errors as exceptions that carry the problem.
+
+    from zerrit.client import Client
+    with Client("http://127.0.0.1:8750", token) as zerrit:
+        change = zerrit.open_change("coral-gate", "More gimbals")
+"""
+
+from zerrit.client.asynchronous import AsyncClient
+from zerrit.client.errors import ClientError, ProblemError, ServiceUnreachable
+from zerrit.client.sync import Client
+
+__all__ = ["AsyncClient", "Client", "ClientError", "ProblemError", "ServiceUnreachable"]

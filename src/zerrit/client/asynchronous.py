@@ -1,0 +1,159 @@
+"""The client for programs that do several things at once."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import AsyncIterator
+from types import TracebackType
+from typing import Self, TypeVar
+
+import httpx
+
+from zerrit import api
+from zerrit.client import calls
+from zerrit.client.answers import POLL, answer, unreachable
+from zerrit.client.calls import Call
+
+T = TypeVar("T")
+
+
+class AsyncClient:
+    """The same as `Client`, for asyncio."""
+
+    def __init__(self, url: str, token: str = "", *, timeout: float = 120.0) -> None:
+        """`url` is the service's address, such as http://127.0.0.1:8750; `token` comes from `zerrit sign-in`."""
+        headers = {"Authorization": f"Bearer {token}"} if token else {}
+        self._http = httpx.AsyncClient(
+            base_url=f"{url.rstrip('/')}/api/v1", headers=headers, timeout=timeout, trust_env=False
+        )
+
+    async def send(self, call: Call[T]) -> T:
+        """Send a call. Raises ProblemError, ServiceUnreachable."""
+        try:
+            response = await self._http.request(
+                call.method,
+                call.path,
+                params=dict(call.params),
+                json=call.json,
+                data=call.data,
+                files=call.files,
+                headers=dict(call.headers),
+            )
+        except httpx.HTTPError as error:
+            raise unreachable(self._http.base_url, error) from error
+        return answer(call, response)
+
+    async def close(self) -> None:
+        await self._http.aclose()
+
+    async def __aenter__(self) -> Self:
+        return self
+
+    async def __aexit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        await self.close()
+
+    async def follow(self, run_id: int) -> AsyncIterator[api.RunOut]:
+        """The run at every step of its progress, until it has ended."""
+        seen: api.RunOut | None = None
+        while seen is None or seen.state == "running":
+            now = await self.run(run_id)
+            if now != seen:
+                seen = now
+                yield now
+            if now.state == "running":
+                await asyncio.sleep(POLL)
+
+    async def token(self, name: str, password: str) -> api.TokenOut:
+        return await self.send(calls.token(name, password))
+
+    async def me(self) -> api.PersonOut:
+        return await self.send(calls.me())
+
+    async def gamebooks(self) -> list[api.GamebookOut]:
+        return await self.send(calls.gamebooks())
+
+    async def put_gamebook(self, name: str, text: str) -> None:
+        return await self.send(calls.put_gamebook(name, text))
+
+    async def servers(self) -> list[api.ServerOut]:
+        return await self.send(calls.servers())
+
+    async def server(self, server_id: str) -> api.ServerOut:
+        return await self.send(calls.server(server_id))
+
+    async def add_server(self, given: api.ServerIn) -> api.ServerOut:
+        return await self.send(calls.add_server(given))
+
+    async def game_state(self, server_id: str) -> dict[str, str]:
+        return await self.send(calls.game_state(server_id))
+
+    async def fetch(self, server_id: str) -> api.FetchOut:
+        return await self.send(calls.fetch(server_id))
+
+    async def import_defaults(self, server_id: str, label: str, archive: bytes) -> api.SnapshotOut:
+        return await self.send(calls.import_defaults(server_id, label, archive))
+
+    async def files(self, server_id: str) -> list[api.FileStateOut]:
+        return await self.send(calls.files(server_id))
+
+    async def file(self, server_id: str, path: str, change: int | None = None) -> api.FileOut:
+        return await self.send(calls.file(server_id, path, change))
+
+    async def entries(self, server_id: str, path: str, kind: str = "", change: int | None = None) -> api.EntriesOut:
+        return await self.send(calls.entries(server_id, path, kind, change))
+
+    async def show(self, server_id: str, address: str) -> list[api.PlaceOut]:
+        return await self.send(calls.show(server_id, address))
+
+    async def changes(self, server_id: str) -> list[api.ChangeOut]:
+        return await self.send(calls.changes(server_id))
+
+    async def open_change(self, server_id: str, title: str) -> api.ChangeOut:
+        return await self.send(calls.open_change(server_id, title))
+
+    async def change(self, change_id: int) -> api.ChangeDetail:
+        return await self.send(calls.change(change_id))
+
+    async def add_step(self, change_id: int, step: api.StepIn, version: int | None = None) -> api.ChangeDetail:
+        return await self.send(calls.add_step(change_id, step, version))
+
+    async def remove_step(self, change_id: int, step_id: int, version: int | None = None) -> api.ChangeDetail:
+        return await self.send(calls.remove_step(change_id, step_id, version))
+
+    async def plan_merge(self, change_id: int, path: str, snippet: str, into: str = "") -> api.MergePlanOut:
+        return await self.send(calls.plan_merge(change_id, path, snippet, into))
+
+    async def check(self, change_id: int) -> api.ChangeDetail:
+        return await self.send(calls.check(change_id))
+
+    async def waive(self, change_id: int, code: str, place: str, reason: str) -> api.ChangeDetail:
+        return await self.send(calls.waive(change_id, code, place, reason))
+
+    async def rebase(self, change_id: int) -> api.ChangeDetail:
+        return await self.send(calls.rebase(change_id))
+
+    async def withdraw(self, change_id: int) -> api.ChangeDetail:
+        return await self.send(calls.withdraw(change_id))
+
+    async def differences(self, change_id: int, against: str = "base") -> api.ComparisonOut:
+        return await self.send(calls.differences(change_id, against))
+
+    async def deploy(self, change_id: int) -> api.RunOut:
+        return await self.send(calls.deploy(change_id))
+
+    async def rollback(self, server_id: str, snapshot: int) -> api.RunOut:
+        return await self.send(calls.rollback(server_id, snapshot))
+
+    async def run(self, run_id: int) -> api.RunOut:
+        return await self.send(calls.run(run_id))
+
+    async def runs(self, server_id: str) -> list[api.RunOut]:
+        return await self.send(calls.runs(server_id))
+
+    async def snapshots(self, server_id: str) -> list[api.SnapshotOut]:
+        return await self.send(calls.snapshots(server_id))
+
+    async def activity(self, server_id: str) -> list[api.ActivityOut]:
+        return await self.send(calls.activity(server_id))

@@ -1,0 +1,198 @@
+"""
+Every call of the service, described once: method, path, what is sent, and how the answer is read.
+
+The sync and the async client only differ in how they send such a description.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from typing import Any, Generic, TypeVar
+from urllib.parse import quote
+
+from pydantic import BaseModel, SecretStr, TypeAdapter
+
+from zerrit import api
+
+T = TypeVar("T")
+
+
+@dataclass(frozen=True, slots=True)
+class Call(Generic[T]):
+    method: str
+    path: str
+    parse: Callable[[Any], T]
+    params: Mapping[str, Any] = field(default_factory=dict)
+    json: Any = None
+    data: Mapping[str, str] | None = None
+    files: Mapping[str, tuple[str, bytes, str]] | None = None
+    headers: Mapping[str, str] = field(default_factory=dict)
+
+
+def _one(model: type[T]) -> Callable[[Any], T]:
+    return TypeAdapter(model).validate_python
+
+
+def _many(model: type[T]) -> Callable[[Any], list[T]]:
+    return TypeAdapter(list[model]).validate_python  # type: ignore[valid-type]  # a list of what is handed in
+
+
+def _nothing(_: Any) -> None:
+    return None
+
+
+def _sent(value: BaseModel) -> dict[str, Any]:
+    """The JSON of a request; secrets are opened only here, on their way out."""
+
+    def opened(item: Any) -> Any:
+        if isinstance(item, SecretStr):
+            return item.get_secret_value()
+        if isinstance(item, dict):
+            return {name: opened(below) for name, below in item.items()}
+        return item
+
+    result: dict[str, Any] = opened(value.model_dump())
+    return result
+
+
+def _server(server_id: str, rest: str = "") -> str:
+    return f"/servers/{quote(server_id, safe='')}{rest}"
+
+
+def _version(version: int | None) -> dict[str, str]:
+    return {"If-Match": f'"{version}"'} if version is not None else {}
+
+
+def token(name: str, password: str) -> Call[api.TokenOut]:
+    return Call("POST", "/tokens", _one(api.TokenOut), json={"name": name, "password": password})
+
+
+def me() -> Call[api.PersonOut]:
+    return Call("GET", "/me", _one(api.PersonOut))
+
+
+def gamebooks() -> Call[list[api.GamebookOut]]:
+    return Call("GET", "/gamebooks", _many(api.GamebookOut))
+
+
+def put_gamebook(name: str, text: str) -> Call[None]:
+    return Call("PUT", f"/gamebooks/{quote(name, safe='')}", _nothing, json={"text": text})
+
+
+def servers() -> Call[list[api.ServerOut]]:
+    return Call("GET", "/servers", _many(api.ServerOut))
+
+
+def server(server_id: str) -> Call[api.ServerOut]:
+    return Call("GET", _server(server_id), _one(api.ServerOut))
+
+
+def add_server(given: api.ServerIn) -> Call[api.ServerOut]:
+    return Call("POST", "/servers", _one(api.ServerOut), json=_sent(given))
+
+
+def game_state(server_id: str) -> Call[dict[str, str]]:
+    return Call("GET", _server(server_id, "/state"), _one(dict[str, str]))
+
+
+def fetch(server_id: str) -> Call[api.FetchOut]:
+    return Call("POST", _server(server_id, "/fetch"), _one(api.FetchOut))
+
+
+def import_defaults(server_id: str, label: str, archive: bytes) -> Call[api.SnapshotOut]:
+    upload = {"archive": ("defaults.zip", archive, "application/zip")}
+    return Call("POST", _server(server_id, "/defaults"), _one(api.SnapshotOut), data={"label": label}, files=upload)
+
+
+def files(server_id: str) -> Call[list[api.FileStateOut]]:
+    return Call("GET", _server(server_id, "/files"), _many(api.FileStateOut))
+
+
+def file(server_id: str, path: str, change: int | None = None) -> Call[api.FileOut]:
+    return Call("GET", _server(server_id, "/file"), _one(api.FileOut), params=_given(path=path, change=change))
+
+
+def entries(server_id: str, path: str, kind: str = "", change: int | None = None) -> Call[api.EntriesOut]:
+    params = _given(path=path, kind=kind, change=change)
+    return Call("GET", _server(server_id, "/entries"), _one(api.EntriesOut), params=params)
+
+
+def show(server_id: str, address: str) -> Call[list[api.PlaceOut]]:
+    return Call("GET", _server(server_id, "/show"), _many(api.PlaceOut), params={"address": address})
+
+
+def changes(server_id: str) -> Call[list[api.ChangeOut]]:
+    return Call("GET", _server(server_id, "/changes"), _many(api.ChangeOut))
+
+
+def open_change(server_id: str, title: str) -> Call[api.ChangeOut]:
+    return Call("POST", _server(server_id, "/changes"), _one(api.ChangeOut), json={"title": title})
+
+
+def change(change_id: int) -> Call[api.ChangeDetail]:
+    return Call("GET", f"/changes/{change_id}", _one(api.ChangeDetail))
+
+
+def add_step(change_id: int, step: api.StepIn, version: int | None = None) -> Call[api.ChangeDetail]:
+    body = step.model_dump(exclude_defaults=True) | {"kind": step.kind, "address": step.address}
+    return Call("POST", f"/changes/{change_id}/steps", _one(api.ChangeDetail), json=body, headers=_version(version))
+
+
+def remove_step(change_id: int, step_id: int, version: int | None = None) -> Call[api.ChangeDetail]:
+    path = f"/changes/{change_id}/steps/{step_id}"
+    return Call("DELETE", path, _one(api.ChangeDetail), headers=_version(version))
+
+
+def plan_merge(change_id: int, path: str, snippet: str, into: str = "") -> Call[api.MergePlanOut]:
+    body = {"path": path, "snippet": snippet, "into": into}
+    return Call("POST", f"/changes/{change_id}/merge-plan", _one(api.MergePlanOut), json=body)
+
+
+def check(change_id: int) -> Call[api.ChangeDetail]:
+    return Call("POST", f"/changes/{change_id}/check", _one(api.ChangeDetail))
+
+
+def waive(change_id: int, code: str, place: str, reason: str) -> Call[api.ChangeDetail]:
+    body = {"code": code, "place": place, "reason": reason}
+    return Call("POST", f"/changes/{change_id}/waivers", _one(api.ChangeDetail), json=body)
+
+
+def rebase(change_id: int) -> Call[api.ChangeDetail]:
+    return Call("POST", f"/changes/{change_id}/rebase", _one(api.ChangeDetail))
+
+
+def withdraw(change_id: int) -> Call[api.ChangeDetail]:
+    return Call("POST", f"/changes/{change_id}/withdraw", _one(api.ChangeDetail))
+
+
+def differences(change_id: int, against: str = "base") -> Call[api.ComparisonOut]:
+    return Call("GET", f"/changes/{change_id}/differences", _one(api.ComparisonOut), params={"against": against})
+
+
+def deploy(change_id: int) -> Call[api.RunOut]:
+    return Call("POST", f"/changes/{change_id}/deploy", _one(api.RunOut))
+
+
+def rollback(server_id: str, snapshot: int) -> Call[api.RunOut]:
+    return Call("POST", _server(server_id, "/rollback"), _one(api.RunOut), json={"snapshot": snapshot})
+
+
+def run(run_id: int) -> Call[api.RunOut]:
+    return Call("GET", f"/runs/{run_id}", _one(api.RunOut))
+
+
+def runs(server_id: str) -> Call[list[api.RunOut]]:
+    return Call("GET", _server(server_id, "/runs"), _many(api.RunOut))
+
+
+def snapshots(server_id: str) -> Call[list[api.SnapshotOut]]:
+    return Call("GET", _server(server_id, "/snapshots"), _many(api.SnapshotOut))
+
+
+def activity(server_id: str) -> Call[list[api.ActivityOut]]:
+    return Call("GET", _server(server_id, "/activity"), _many(api.ActivityOut))
+
+
+def _given(**params: Any) -> dict[str, Any]:
+    return {name: value for name, value in params.items() if value not in (None, "")}

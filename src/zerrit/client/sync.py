@@ -1,0 +1,166 @@
+"""The client for programs that wait for each answer."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Iterator
+from types import TracebackType
+from typing import Any, Self, TypeVar
+
+import httpx
+from httpx_sse import connect_sse
+
+from zerrit import api
+from zerrit.client import calls
+from zerrit.client.answers import POLL, answer, unreachable
+from zerrit.client.calls import Call
+
+T = TypeVar("T")
+
+
+class Client:
+    """A typed client of the service; one method for each call, errors as exceptions."""
+
+    def __init__(self, url: str, token: str = "", *, timeout: float = 120.0) -> None:
+        """`url` is the service's address, such as http://127.0.0.1:8750; `token` comes from `zerrit sign-in`."""
+        headers = {"Authorization": f"Bearer {token}"} if token else {}
+        self._http = httpx.Client(
+            base_url=f"{url.rstrip('/')}/api/v1", headers=headers, timeout=timeout, trust_env=False
+        )
+
+    def send(self, call: Call[T]) -> T:
+        """Send a call. Raises ProblemError, ServiceUnreachable."""
+        try:
+            response = self._http.request(
+                call.method,
+                call.path,
+                params=dict(call.params),
+                json=call.json,
+                data=call.data,
+                files=call.files,
+                headers=dict(call.headers),
+            )
+        except httpx.HTTPError as error:
+            raise unreachable(self._http.base_url, error) from error
+        return answer(call, response)
+
+    def close(self) -> None:
+        self._http.close()
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        self.close()
+
+    def follow(self, run_id: int) -> Iterator[api.RunOut]:
+        """The run at every step of its progress, until it has ended."""
+        seen: api.RunOut | None = None
+        while seen is None or seen.state == "running":
+            now = self.run(run_id)
+            if now != seen:
+                seen = now
+                yield now
+            if now.state == "running":
+                time.sleep(POLL)
+
+    def events(self) -> Iterator[tuple[str, dict[str, Any]]]:
+        """What happens in the service, as it happens: the kind and what it is about. Ends with the connection."""
+        with connect_sse(self._http, "GET", "/events", timeout=None) as source:
+            for event in source.iter_sse():
+                yield event.event, event.json()
+
+    def token(self, name: str, password: str) -> api.TokenOut:
+        return self.send(calls.token(name, password))
+
+    def me(self) -> api.PersonOut:
+        return self.send(calls.me())
+
+    def gamebooks(self) -> list[api.GamebookOut]:
+        return self.send(calls.gamebooks())
+
+    def put_gamebook(self, name: str, text: str) -> None:
+        return self.send(calls.put_gamebook(name, text))
+
+    def servers(self) -> list[api.ServerOut]:
+        return self.send(calls.servers())
+
+    def server(self, server_id: str) -> api.ServerOut:
+        return self.send(calls.server(server_id))
+
+    def add_server(self, given: api.ServerIn) -> api.ServerOut:
+        return self.send(calls.add_server(given))
+
+    def game_state(self, server_id: str) -> dict[str, str]:
+        return self.send(calls.game_state(server_id))
+
+    def fetch(self, server_id: str) -> api.FetchOut:
+        return self.send(calls.fetch(server_id))
+
+    def import_defaults(self, server_id: str, label: str, archive: bytes) -> api.SnapshotOut:
+        return self.send(calls.import_defaults(server_id, label, archive))
+
+    def files(self, server_id: str) -> list[api.FileStateOut]:
+        return self.send(calls.files(server_id))
+
+    def file(self, server_id: str, path: str, change: int | None = None) -> api.FileOut:
+        return self.send(calls.file(server_id, path, change))
+
+    def entries(self, server_id: str, path: str, kind: str = "", change: int | None = None) -> api.EntriesOut:
+        return self.send(calls.entries(server_id, path, kind, change))
+
+    def show(self, server_id: str, address: str) -> list[api.PlaceOut]:
+        return self.send(calls.show(server_id, address))
+
+    def changes(self, server_id: str) -> list[api.ChangeOut]:
+        return self.send(calls.changes(server_id))
+
+    def open_change(self, server_id: str, title: str) -> api.ChangeOut:
+        return self.send(calls.open_change(server_id, title))
+
+    def change(self, change_id: int) -> api.ChangeDetail:
+        return self.send(calls.change(change_id))
+
+    def add_step(self, change_id: int, step: api.StepIn, version: int | None = None) -> api.ChangeDetail:
+        return self.send(calls.add_step(change_id, step, version))
+
+    def remove_step(self, change_id: int, step_id: int, version: int | None = None) -> api.ChangeDetail:
+        return self.send(calls.remove_step(change_id, step_id, version))
+
+    def plan_merge(self, change_id: int, path: str, snippet: str, into: str = "") -> api.MergePlanOut:
+        return self.send(calls.plan_merge(change_id, path, snippet, into))
+
+    def check(self, change_id: int) -> api.ChangeDetail:
+        return self.send(calls.check(change_id))
+
+    def waive(self, change_id: int, code: str, place: str, reason: str) -> api.ChangeDetail:
+        return self.send(calls.waive(change_id, code, place, reason))
+
+    def rebase(self, change_id: int) -> api.ChangeDetail:
+        return self.send(calls.rebase(change_id))
+
+    def withdraw(self, change_id: int) -> api.ChangeDetail:
+        return self.send(calls.withdraw(change_id))
+
+    def differences(self, change_id: int, against: str = "base") -> api.ComparisonOut:
+        return self.send(calls.differences(change_id, against))
+
+    def deploy(self, change_id: int) -> api.RunOut:
+        return self.send(calls.deploy(change_id))
+
+    def rollback(self, server_id: str, snapshot: int) -> api.RunOut:
+        return self.send(calls.rollback(server_id, snapshot))
+
+    def run(self, run_id: int) -> api.RunOut:
+        return self.send(calls.run(run_id))
+
+    def runs(self, server_id: str) -> list[api.RunOut]:
+        return self.send(calls.runs(server_id))
+
+    def snapshots(self, server_id: str) -> list[api.SnapshotOut]:
+        return self.send(calls.snapshots(server_id))
+
+    def activity(self, server_id: str) -> list[api.ActivityOut]:
+        return self.send(calls.activity(server_id))

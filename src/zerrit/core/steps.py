@@ -1,0 +1,181 @@
+"""
+Steps: edits that can be replayed on other text.
+
+A change is its steps, not its result. Replaying them on what the server holds *now* is what makes a change
+survive a file that the game rewrote meanwhile, and what carries it to another server.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass, field
+from enum import StrEnum
+from typing import Final
+
+from zerrit.core.addresses import Address, parse_address, path_matches
+from zerrit.core.documents import Document
+from zerrit.core.documents.edits import (
+    Edit,
+    ValueChange,
+    add_entry,
+    add_field,
+    copy_entry,
+    parse_operation,
+    remove_nodes,
+    set_values,
+)
+from zerrit.core.errors import AddressNotFound, EditRefused, ZerritError
+from zerrit.core.merge import ActionKind, apply_plan, plan_merge
+from zerrit.core.nearest import nearest
+
+
+class StepKind(StrEnum):
+    SET = "set"  #: `operation` on every value that the address leads to
+    ADD = "add"  #: an entry called `name` with `fields`, or a field called `name` with a `value`, below the address
+    COPY = "copy"  #: the entry under the new `key`, behind the original
+    REMOVE = "remove"
+    MERGE = "merge"  #: a `snippet` into the file; `into` names the group, `choices` the actions by address
+    PUT = "put"  #: the file becomes `content`
+
+
+@dataclass(frozen=True, slots=True)
+class Step:
+    """One step. Which of the fields are used depends on the kind."""
+
+    kind: StepKind
+    address: str
+    operation: str = ""
+    name: str = ""
+    value: str | None = None
+    fields: Mapping[str, str] = field(default_factory=dict)
+    key: str = ""
+    snippet: str = ""
+    into: str = ""
+    choices: Mapping[str, str] = field(default_factory=dict)
+    content: str = ""
+
+
+class OutcomeKind(StrEnum):
+    DONE = "done"
+    SAME = "same"  #: it was so already
+    IMPOSSIBLE = "impossible"
+
+
+@dataclass(frozen=True, slots=True)
+class Outcome:
+    """What became of one step. `changes` bear full addresses; `message` says why it was impossible."""
+
+    kind: OutcomeKind
+    changes: tuple[ValueChange, ...] = ()
+    message: str = ""
+    notes: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Replay:
+    """All documents after the steps, and the outcome of each step in order."""
+
+    documents: Mapping[str, Document]
+    outcomes: tuple[Outcome, ...]
+    touched: frozenset[str]  #: paths of files whose text differs from before
+
+    @property
+    def is_whole(self) -> bool:
+        """Every step could be made."""
+        return not any(outcome.kind is OutcomeKind.IMPOSSIBLE for outcome in self.outcomes)
+
+
+Read = Callable[[bytes, str], Document]
+
+
+def replay(documents: Mapping[str, Document], steps: Iterable[Step], read: Read) -> Replay:
+    """Make the steps one after the other. An impossible one is reported and left out; the rest goes on.
+
+    `read` reads a file that a step brings along.
+    """
+    current = dict(documents)
+    outcomes = tuple(_attempt(current, step, read) for step in steps)
+    touched = frozenset(p for p, d in current.items() if p not in documents or documents[p].text != d.text)
+    return Replay(current, outcomes, touched)
+
+
+def _attempt(current: dict[str, Document], step: Step, read: Read) -> Outcome:
+    try:
+        address = parse_address(step.address)
+        if step.kind is StepKind.PUT:
+            return _put(current, address, step, read)
+        changes: list[ValueChange] = []
+        notes: tuple[str, ...] = ()
+        edited: dict[str, Document] = {}
+        for path in _paths(current, address):
+            if step.kind is StepKind.MERGE:
+                edit, notes = _merge(current[path], step)
+            else:
+                edit = _EDITS[step.kind](current[path], address, step)
+            edited[path] = edit.document
+            changes.extend(ValueChange(f"{path}#{change.address}", change.old, change.new) for change in edit.changes)
+    except ZerritError as error:
+        return Outcome(OutcomeKind.IMPOSSIBLE, message=str(error))
+    current.update(edited)  # only now: a step over several files is made in all of them or in none
+    return Outcome(OutcomeKind.DONE if changes else OutcomeKind.SAME, tuple(changes), notes=notes)
+
+
+def _paths(current: Mapping[str, Document], address: Address) -> list[str]:
+    paths = [path for path in current if path_matches(address.path, path)]
+    if not paths:
+        close = nearest(address.path, current)
+        hint = f" Nearest: {', '.join(close)}." if close else ""
+        raise AddressNotFound(f"The server has no file {address.path}.{hint}", str(address), address.path, 0, close)
+    return paths
+
+
+def _put(current: dict[str, Document], address: Address, step: Step, read: Read) -> Outcome:
+    if address.segments or address.is_pattern:
+        raise EditRefused(f"{step.address} is not one file; a file is put by its path alone.")
+    before = current.get(address.path)
+    if before is not None and before.text == step.content:
+        return Outcome(OutcomeKind.SAME)
+    if before is not None:
+        current[address.path] = before.with_text(step.content)
+    else:
+        current[address.path] = read(step.content.encode(), address.path)
+    lines = len(step.content.splitlines())
+    old = f"{len(before.text.splitlines())} lines" if before is not None else None
+    return Outcome(OutcomeKind.DONE, (ValueChange(address.path, old, f"{lines} lines"),))
+
+
+def _merge(document: Document, step: Step) -> tuple[Edit, tuple[str, ...]]:
+    plan = plan_merge(document, step.snippet, step.into)
+    plan = plan.decided({address: ActionKind(kind) for address, kind in step.choices.items()})
+    merged = apply_plan(document, plan)
+    idle = (ActionKind.SAME, ActionKind.SKIP)
+    changes = tuple(change for action in plan.actions if action.kind not in idle for change in action.changes)
+    return Edit(merged, changes), plan.notes
+
+
+def _set(document: Document, address: Address, step: Step) -> Edit:
+    return set_values(document, address.segments, parse_operation(step.operation))
+
+
+def _add(document: Document, address: Address, step: Step) -> Edit:
+    if step.value is not None:
+        return add_field(document, address.segments, step.name, step.value)
+    return add_entry(document, address.segments, step.name, step.fields)
+
+
+def _copy(document: Document, address: Address, step: Step) -> Edit:
+    return copy_entry(document, address.segments, step.key)
+
+
+def _remove(document: Document, address: Address, step: Step) -> Edit:
+    if not address.segments:
+        raise EditRefused(f"{step.address} is a whole file; name an entry or a field in it.")
+    return remove_nodes(document, address.segments)
+
+
+_EDITS: Final[Mapping[StepKind, Callable[[Document, Address, Step], Edit]]] = {
+    StepKind.SET: _set,
+    StepKind.ADD: _add,
+    StepKind.COPY: _copy,
+    StepKind.REMOVE: _remove,
+}

@@ -1,0 +1,49 @@
+"""Open the one file in which everything is kept, and bring its tables up to date."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from alembic import command
+from alembic.config import Config
+from sqlalchemy import Engine, create_engine, event
+from sqlalchemy.orm import Session
+
+
+@dataclass(frozen=True, slots=True)
+class Database:
+    engine: Engine
+
+    @contextmanager
+    def session(self) -> Iterator[Session]:
+        """One transaction: committed at the end, rolled back on any error."""
+        with Session(self.engine, expire_on_commit=False) as session, session.begin():
+            yield session
+
+    def close(self) -> None:
+        self.engine.dispose()
+
+
+def open_database(path: Path) -> Database:
+    """Open or make the database at `path`, migrated to the newest form."""
+    engine = create_engine(f"sqlite:///{path}", connect_args={"timeout": 30})
+    event.listen(engine, "connect", _prepare)
+    config = Config()
+    config.set_main_option("script_location", str(Path(__file__).parent / "migrations").replace("%", "%%"))
+    with engine.begin() as connection:
+        config.attributes["connection"] = connection
+        command.upgrade(config, "head")
+    return Database(engine)
+
+
+def _prepare(connection: Any, _record: object) -> None:
+    """WAL lets the console read while a deploy writes; foreign keys are off in SQLite unless asked for."""
+    cursor = connection.cursor()
+    cursor.execute("PRAGMA journal_mode=WAL")
+    cursor.execute("PRAGMA foreign_keys=ON")
+    cursor.execute("PRAGMA synchronous=FULL")  # a journal that a power cut can lose is none
+    cursor.close()

@@ -1,0 +1,46 @@
+"""
+Secrets at rest: the passwords of links and controls.
+
+They are encrypted with a key that lies beside the database in a file of its own, readable by its owner only, so
+that a copy of the database alone gives nothing away.
+"""
+
+from __future__ import annotations
+
+import os
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from cryptography.fernet import Fernet, InvalidToken
+
+
+@dataclass(frozen=True, slots=True)
+class Vault:
+    _key: Fernet = field(repr=False)
+
+    def seal(self, secret: str) -> bytes:
+        return self._key.encrypt(secret.encode())
+
+    def unseal(self, sealed: bytes) -> str:
+        """The secret.
+
+        Raises ValueError: it was sealed with another key.
+        """
+        try:
+            return self._key.decrypt(sealed).decode()
+        except InvalidToken as error:
+            raise ValueError(
+                "The key file does not fit the database. Put back the key file, or set the passwords again."
+            ) from error
+
+
+def open_vault(path: Path) -> Vault:
+    """Read the key at `path`, or make one."""
+    try:
+        descriptor = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
+    except FileExistsError:
+        return Vault(Fernet(path.read_bytes()))
+    key = Fernet.generate_key()
+    with os.fdopen(descriptor, "wb") as file:
+        file.write(key)
+    return Vault(Fernet(key))

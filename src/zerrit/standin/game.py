@@ -1,0 +1,108 @@
+"""
+The made-up game as a process: `python -m zerrit.standin.game FOLDER`.
+
+It reads its files with readers of its own, never with Zerrit's, so that Zerrit cannot agree with itself. At a
+broken file it writes a crash file and ends with 1. When it is told to stop (SIGTERM) it writes `station.ini` back
+from what it read at its start, as many games do; whoever edited the file meanwhile loses the edit.
+"""
+
+from __future__ import annotations
+
+import json
+import re
+import signal
+import sys
+import threading
+import time
+import traceback
+from collections.abc import Iterator
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Final
+from xml.etree import ElementTree
+
+import yaml
+
+_RATING: Final = re.compile(r"Rating=(\d+)")
+
+
+class Trip(Exception):
+    """The station cannot start."""
+
+
+class Game:
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
+        self.station = ""
+        (folder / "logs").mkdir(exist_ok=True)
+
+    def log(self, text: str) -> None:
+        stamp = datetime.now(UTC).strftime("%Y-%m-%d %H:%M:%S")
+        with (self.folder / "logs" / "station.log").open("a", encoding="utf-8") as file:
+            file.write(f"{stamp} {text}\n")
+
+    def run(self) -> int:
+        stopping = threading.Event()
+        signal.signal(signal.SIGTERM, lambda *_: stopping.set())
+        self.log("fathomline 2.1 starting")
+        try:
+            for line in self.load():
+                self.log(line)
+        except Exception as error:
+            self.crash(error)
+            return 1
+        self.log("station is open")
+        stopping.wait()
+        self.write_back()
+        self.log("station closed")
+        return 0
+
+    def load(self) -> Iterator[str]:
+        self.station = (self.folder / "station.ini").read_text("utf-8")
+        yield f"station.ini: {self.pumps()} strokes on the bus"
+        chart = ElementTree.parse(self.folder / "sea/chart.xml").getroot()  # noqa: S314 (its own files)
+        grounds = {ground.get("name") for ground in chart.iter("ground")}
+        yield f"chart: {len(grounds)} grounds"
+        finds = ElementTree.parse(self.folder / "sea/finds.xml").getroot()  # noqa: S314
+        dropped = [find.get("name") for find in finds for band in find.iter("band") if band.get("at") not in grounds]
+        yield f"finds: {len(finds)} read, {len(dropped)} bands dropped"
+        for path in sorted((self.folder / "sea/happenings").glob("*.xml")):
+            season = ElementTree.parse(path).getroot()  # noqa: S314
+            running = [happening.get("name") for happening in season if happening.get("runs") == "yes"]
+            yield f"{season.get('name')}: {len(running)} of {len(season)} happenings run"
+        stores = {
+            path.stem: json.loads(path.read_text("utf-8"))
+            for path in sorted((self.folder / "galley/stores").glob("*.json"))
+        }
+        yield f"galley: {len(stores)} stores"
+        for path in sorted((self.folder / "addins").glob("*/settings.yml")):
+            yaml.safe_load(path.read_text("utf-8"))
+            yield f"add-in {path.parent.name} loaded"
+
+    def pumps(self) -> int:
+        """The strokes of all circuits; more than the bus carries trips the breaker."""
+        bus = re.search(r"^Bus=(\d+)", self.station, re.MULTILINE)
+        circuits = re.findall(r"^Circuit=(.*)$", self.station, re.MULTILINE)
+        total = sum(int(rating) for circuit in circuits for rating in _RATING.findall(circuit))
+        if bus and total > int(bus.group(1)):
+            raise Trip(f"breaker tripped: circuits draw {total} strokes, the bus carries {bus.group(1)}")
+        return total
+
+    def crash(self, error: Exception) -> None:
+        self.log(f"ERROR {error}")
+        self.log("station is going down")
+        crashes = self.folder / "crashes"
+        crashes.mkdir(exist_ok=True)
+        stamp = datetime.now(UTC).strftime("%Y%m%d-%H%M%S-%f")
+        text = f"fathomline 2.1 went down at start\n{error}\n\n{''.join(traceback.format_exception(error))}"
+        (crashes / f"crash-{stamp}.txt").write_text(text, "utf-8")
+
+    def write_back(self) -> None:
+        """What the game read at its start, with its own two lines brought up to date."""
+        text = re.sub(r"^Clock=.*$", f"Clock={int(time.time()) % 86400}", self.station, flags=re.MULTILINE)
+        text = re.sub(r"^Starts=(\d+)$", lambda m: f"Starts={int(m.group(1)) + 1}", text, flags=re.MULTILINE)
+        (self.folder / "station.ini").write_text(text, "utf-8")
+
+
+if __name__ == "__main__":
+    sys.exit(Game(Path(sys.argv[1])).run())

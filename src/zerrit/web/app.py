@@ -1,0 +1,128 @@
+"""Put the service together: workspace, routers, problems, log, and the built console."""
+
+from __future__ import annotations
+
+import logging
+import sys
+import time
+from collections.abc import AsyncIterator, Awaitable, Callable
+from contextlib import asynccontextmanager
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Final
+
+import structlog
+from fastapi import FastAPI, Request, Response
+from fastapi.responses import FileResponse
+from fastapi.staticfiles import StaticFiles
+from starlette.exceptions import HTTPException
+
+from zerrit import __version__
+from zerrit.records import open_database, open_vault
+from zerrit.web import problems
+from zerrit.web.context import Context
+from zerrit.web.events import Events
+from zerrit.web.routes import router
+from zerrit.work import deploys, people
+from zerrit.work.workspace import Workspace
+
+CONSOLE: Final = Path(__file__).parent / "console"
+_POLICY: Final = (
+    "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self' data:; "
+    "frame-ancestors 'none'; base-uri 'none'; form-action 'self'"
+)
+
+log = structlog.get_logger("zerrit.web")
+
+
+@dataclass(frozen=True, slots=True)
+class Settings:
+    """Where data lies, and the first admin. `settle` is how long in seconds a started game must stay up."""
+
+    data: Path
+    admin: str = "admin"
+    admin_password: str | None = None
+    settle: float = 2.0
+
+
+def create_app(settings: Settings) -> FastAPI:
+    @asynccontextmanager
+    async def lifespan(app: FastAPI) -> AsyncIterator[None]:
+        settings.data.mkdir(parents=True, exist_ok=True, mode=0o700)
+        events = Events()
+        database = open_database(settings.data / "zerrit.db")
+        vault = open_vault(settings.data / "zerrit.key")
+        workspace = Workspace(database, vault, events.publish, settle=settings.settle)
+        made_up = people.ensure_admin(workspace, settings.admin, settings.admin_password)
+        if made_up:
+            # Shown once on the terminal of whoever starts the service, and never written to the log.
+            print(f"First start: sign in as {settings.admin} with the password {made_up}", flush=True)
+        here = Context(workspace, events)
+        app.state.context = here
+        here.later(lambda: deploys.recover(workspace))
+        log.info("service.started", data=str(settings.data))
+        yield
+        events.close()
+        # A deploy under way is finished rather than cut; the journal covers the case that somebody insists.
+        here.jobs.shutdown(wait=True)
+        database.close()
+        log.info("service.stopped")
+
+    app = FastAPI(
+        title="Zerrit",
+        version=__version__,
+        lifespan=lifespan,
+        docs_url=None,
+        redoc_url=None,
+        openapi_url="/api/v1/openapi.json",
+    )
+    problems.install(app)
+    app.middleware("http")(_logged)
+    app.include_router(router)
+    _serve_console(app)
+    return app
+
+
+async def _logged(request: Request, call_next: Callable[[Request], Awaitable[Response]]) -> Response:
+    started = time.perf_counter()
+    response = await call_next(request)
+    response.headers["Content-Security-Policy"] = _POLICY
+    response.headers["X-Content-Type-Options"] = "nosniff"
+    response.headers["Referrer-Policy"] = "no-referrer"
+    if request.url.path.startswith("/api/"):
+        took = round((time.perf_counter() - started) * 1000, 1)
+        log.info("request", method=request.method, path=request.url.path, status=response.status_code, ms=took)
+    return response
+
+
+def _serve_console(app: FastAPI) -> None:
+    if (CONSOLE / "assets").is_dir():
+        app.mount("/assets", StaticFiles(directory=CONSOLE / "assets"), name="assets")
+
+    @app.get("/{path:path}", include_in_schema=False)
+    def console(path: str) -> FileResponse:
+        """The console finds its pages by itself, so every other path is answered with its one page."""
+        if path.startswith("api/"):
+            raise HTTPException(404, f"There is no /{path}.")
+        page = CONSOLE / "index.html"
+        if not page.is_file():
+            raise HTTPException(404, "The console is not built. Run `make console`.")
+        return FileResponse(page, headers={"Cache-Control": "no-cache"})
+
+
+def configure_log(*, as_json: bool) -> None:
+    """Structured lines on standard error: JSON for machines, aligned words for people."""
+    renderer: structlog.typing.Processor = (
+        structlog.processors.JSONRenderer() if as_json else structlog.dev.ConsoleRenderer(colors=False)
+    )
+    structlog.configure(
+        processors=[
+            structlog.contextvars.merge_contextvars,
+            structlog.processors.add_log_level,
+            structlog.processors.TimeStamper(fmt="iso", utc=True),
+            structlog.processors.format_exc_info,
+            renderer,
+        ],
+        wrapper_class=structlog.make_filtering_bound_logger(logging.INFO),
+        logger_factory=structlog.PrintLoggerFactory(file=sys.stderr),
+    )

@@ -1,0 +1,86 @@
+"""What the routers share: the workspace, the events, the threads for long work, and who is asking."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, field
+from typing import Annotated, Final
+from urllib.parse import urlsplit
+
+import structlog
+from fastapi import Depends, HTTPException, Request
+
+from zerrit.records import Person
+from zerrit.web.events import Events
+from zerrit.work import people
+from zerrit.work.workspace import Workspace
+
+COOKIE: Final = "zerrit_session"
+_SAFE_METHODS: Final = ("GET", "HEAD", "OPTIONS")
+
+log = structlog.get_logger("zerrit.web")
+
+
+@dataclass
+class Context:
+    workspace: Workspace
+    events: Events
+    jobs: ThreadPoolExecutor = field(default_factory=lambda: ThreadPoolExecutor(8, "zerrit-job"))
+
+    def later(self, work: Callable[[], object]) -> None:
+        """Do long work in a thread; what goes wrong in it is logged."""
+
+        def guarded() -> None:
+            try:
+                work()
+            except Exception:
+                log.exception("job.failed")
+
+        self.jobs.submit(guarded)
+
+
+def context(request: Request) -> Context:
+    found: Context = request.app.state.context
+    return found
+
+
+ContextDep = Annotated[Context, Depends(context)]
+
+
+def workspace(here: ContextDep) -> Workspace:
+    return here.workspace
+
+
+WorkspaceDep = Annotated[Workspace, Depends(workspace)]
+
+
+def token_of(request: Request) -> str:
+    """The bearer token, or the session cookie of the console."""
+    scheme, _, token = request.headers.get("Authorization", "").partition(" ")
+    if scheme.lower() == "bearer" and token:
+        return token
+    cookie = request.cookies.get(COOKIE, "")
+    if cookie and request.method not in _SAFE_METHODS:
+        _same_origin(request)
+    return cookie
+
+
+def _same_origin(request: Request) -> None:
+    """A page of another site must not act with the console's cookie."""
+    origin = request.headers.get("Origin")
+    if origin and urlsplit(origin).netloc != request.headers.get("Host"):
+        raise HTTPException(403, "This request comes from a page of another site and is refused.")
+
+
+def person(request: Request, here: WorkspaceDep) -> Person:
+    token = token_of(request)
+    if token:
+        with here.session() as session:
+            found = people.person_of(here, session, token)
+        if found is not None:
+            return found
+    raise HTTPException(401, "Sign in first: in the console, or with `zerrit sign-in`.")
+
+
+PersonDep = Annotated[Person, Depends(person)]

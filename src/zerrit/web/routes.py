@@ -1,0 +1,333 @@
+"""The routes of `/api/v1`: translate in, call, translate out."""
+
+from __future__ import annotations
+
+from typing import Annotated, Final, Literal
+
+from fastapi import APIRouter, File, Form, Header, HTTPException, Query, Request, Response, UploadFile
+from sse_starlette.sse import EventSourceResponse
+
+from zerrit import api
+from zerrit.core.steps import Step, StepKind
+from zerrit.web import shapes
+from zerrit.web.context import COOKIE, ContextDep, PersonDep, WorkspaceDep, token_of
+from zerrit.work import activity, changes, deploys, fetch, files, people, servers, snapshots
+
+MAX_UPLOAD: Final = 256 * 1024 * 1024  # bytes of an archive
+
+router = APIRouter(prefix="/api/v1", responses={"4XX": {"model": api.Problem}, "5XX": {"model": api.Problem}})
+Version = Annotated[str | None, Header(alias="If-Match")]
+
+
+# --- people -----------------------------------------------------------------------------------------------------------
+
+
+@router.post("/session", tags=["people"])
+def start_session(given: api.Credentials, response: Response, request: Request, here: WorkspaceDep) -> api.PersonOut:
+    """Sign in to the console: sets the session cookie."""
+    token = people.sign_in(here, given.name, given.password.get_secret_value(), "session")
+    response.set_cookie(
+        COOKIE, token, httponly=True, samesite="strict", secure=request.url.scheme == "https", max_age=14 * 24 * 3600
+    )
+    with here.session() as session:
+        found = people.person_of(here, session, token)
+    return api.PersonOut(name=given.name, role=found.role if found else "")
+
+
+@router.delete("/session", status_code=204, tags=["people"])
+def end_session(response: Response, request: Request, here: WorkspaceDep, _who: PersonDep) -> None:
+    """Sign out; the token is not valid any more."""
+    with here.session() as session:
+        people.sign_out(session, token_of(request))
+    response.delete_cookie(COOKIE)
+
+
+@router.post("/tokens", tags=["people"])
+def make_token(given: api.Credentials, here: WorkspaceDep) -> api.TokenOut:
+    """Sign in from a program: hands out a bearer token."""
+    return api.TokenOut(token=people.sign_in(here, given.name, given.password.get_secret_value(), "bearer"))
+
+
+@router.get("/me", tags=["people"])
+def who_am_i(who: PersonDep) -> api.PersonOut:
+    return api.PersonOut(name=who.name, role=who.role)
+
+
+# --- gamebooks and servers --------------------------------------------------------------------------------------------
+
+
+@router.get("/gamebooks", tags=["servers"])
+def list_gamebooks(here: WorkspaceDep, _who: PersonDep) -> list[api.GamebookOut]:
+    with here.session() as session:
+        return [api.GamebookOut(name=row.name, updated_at=row.updated_at) for row in servers.list_gamebooks(session)]
+
+
+@router.put("/gamebooks/{name}", status_code=204, tags=["servers"])
+def put_gamebook(name: str, given: api.GamebookIn, here: WorkspaceDep, who: PersonDep) -> None:
+    servers.put_gamebook(here, who.name, name, given.text)
+
+
+@router.get("/servers", tags=["servers"])
+def list_servers(here: WorkspaceDep, _who: PersonDep) -> list[api.ServerOut]:
+    with here.session() as session:
+        return [shapes.server(session, row) for row in servers.list_servers(session)]
+
+
+@router.post("/servers", status_code=201, tags=["servers"])
+def add_server(given: api.ServerIn, here: WorkspaceDep, who: PersonDep) -> api.ServerOut:
+    """Add a server; its link is tried at once."""
+    secret = given.link.password.get_secret_value() if isinstance(given.link, api.FtpLink) else ""
+    servers.add_server(
+        here,
+        who.name,
+        server_id=given.id,
+        title=given.title,
+        gamebook=given.gamebook,
+        link=given.link.model_dump(exclude={"password"}),
+        link_secret=secret,
+        control=given.control.model_dump(exclude={"token"}),
+        control_secret=given.control.token.get_secret_value(),
+    )
+    return get_server(given.id, here, who)
+
+
+@router.get("/servers/{server_id}", tags=["servers"])
+def get_server(server_id: str, here: WorkspaceDep, _who: PersonDep) -> api.ServerOut:
+    with here.session() as session:
+        return shapes.server(session, servers.get_server(session, server_id))
+
+
+@router.get("/servers/{server_id}/state", tags=["servers"])
+def game_state(server_id: str, here: WorkspaceDep, _who: PersonDep) -> dict[str, str]:
+    """The control's own word for the state of the game."""
+    with here.session() as session:
+        server = servers.get_server(session, server_id)
+    return {"state": here.control_of(server).state().word}
+
+
+@router.post("/servers/{server_id}/fetch", tags=["servers"])
+def fetch_server(server_id: str, here: WorkspaceDep, who: PersonDep) -> api.FetchOut:
+    """Read all files of the server; what differs from the last snapshot becomes a new one."""
+    found = fetch.fetch(here, who.name, server_id)
+    with here.session() as session:
+        return api.FetchOut(
+            snapshot=shapes.snapshot(session, found.snapshot),
+            is_new=found.is_new,
+            changed=list(found.drift.changed),
+            added=list(found.drift.added),
+            removed=list(found.drift.removed),
+        )
+
+
+@router.post("/servers/{server_id}/defaults", status_code=201, tags=["servers"])
+def import_defaults(
+    server_id: str,
+    here: WorkspaceDep,
+    who: PersonDep,
+    label: Annotated[str, Form(max_length=40)],
+    archive: Annotated[UploadFile, File()],
+) -> api.SnapshotOut:
+    """Keep the files of a ZIP as the defaults of a version."""
+    data = archive.file.read(MAX_UPLOAD + 1)
+    if len(data) > MAX_UPLOAD:
+        raise HTTPException(413, f"The archive has more than {MAX_UPLOAD:,} bytes.")
+    snapshot = fetch.import_defaults(here, who.name, server_id, label, data)
+    with here.session() as session:
+        return shapes.snapshot(session, snapshot)
+
+
+# --- files ------------------------------------------------------------------------------------------------------------
+
+
+@router.get("/servers/{server_id}/files", tags=["files"])
+def list_files(server_id: str, here: WorkspaceDep, _who: PersonDep) -> list[api.FileStateOut]:
+    return [api.FileStateOut.model_validate(file, from_attributes=True) for file in files.list_files(here, server_id)]
+
+
+@router.get("/servers/{server_id}/file", tags=["files"])
+def read_file(server_id: str, path: str, here: WorkspaceDep, _who: PersonDep, change: int | None = None) -> api.FileOut:
+    """One file as text with its findings; with `change`, as that change leaves it."""
+    document, found = files.read_file(here, server_id, path, change)
+    return api.FileOut(
+        path=path,
+        format=document.format.value,
+        text=document.text,
+        encoding=document.source.encoding,
+        findings=[shapes.finding(f) for f in found],
+    )
+
+
+@router.get("/servers/{server_id}/raw", tags=["files"], response_class=Response)
+def raw_file(server_id: str, path: str, here: WorkspaceDep, _who: PersonDep) -> Response:
+    """The exact bytes of one file."""
+    headers = {"Content-Disposition": "attachment", "X-Content-Type-Options": "nosniff"}
+    return Response(files.raw_file(here, server_id, path), media_type="application/octet-stream", headers=headers)
+
+
+@router.get("/servers/{server_id}/entries", tags=["files"])
+def list_entries(
+    server_id: str, path: str, here: WorkspaceDep, _who: PersonDep, kind: str = "", change: int | None = None
+) -> api.EntriesOut:
+    """The entries of a file as rows and columns; with `change`, as that change leaves them."""
+    return shapes.entries(files.list_entries(here, server_id, path, kind, change))
+
+
+@router.get("/servers/{server_id}/show", tags=["files"])
+def show(
+    server_id: str, here: WorkspaceDep, _who: PersonDep, address: Annotated[str, Query(max_length=2000)]
+) -> list[api.PlaceOut]:
+    """What stands at an address, with what is known of it."""
+    return [api.PlaceOut.model_validate(place, from_attributes=True) for place in files.show(here, server_id, address)]
+
+
+# --- changes ----------------------------------------------------------------------------------------------------------
+
+
+def _detail(here: WorkspaceDep, change_id: int, response: Response) -> api.ChangeDetail:
+    with here.session() as session:
+        change = changes.get_change(session, change_id)
+        response.headers["ETag"] = f'"{change.version}"'
+        return shapes.change_detail(session, change, changes.preview(here, session, change))
+
+
+def _version(given: str | None) -> int | None:
+    if given is None or given == "*":
+        return None
+    plain = given.strip().removeprefix("W/").strip('"')
+    if not plain.isdigit():
+        raise HTTPException(400, "If-Match is the version of the change as its ETag gave it.")
+    return int(plain)
+
+
+@router.get("/servers/{server_id}/changes", tags=["changes"])
+def list_changes(server_id: str, here: WorkspaceDep, _who: PersonDep) -> list[api.ChangeOut]:
+    with here.session() as session:
+        servers.get_server(session, server_id)
+        return [shapes.change(row) for row in changes.list_changes(session, server_id)]
+
+
+@router.post("/servers/{server_id}/changes", status_code=201, tags=["changes"])
+def open_change(server_id: str, given: api.ChangeIn, here: WorkspaceDep, who: PersonDep) -> api.ChangeOut:
+    return shapes.change(changes.open_change(here, who.name, server_id, given.title))
+
+
+@router.get("/changes/{change_id}", tags=["changes"])
+def get_change(change_id: int, response: Response, here: WorkspaceDep, _who: PersonDep) -> api.ChangeDetail:
+    """A change with its steps, worked out on its base, and its findings."""
+    return _detail(here, change_id, response)
+
+
+@router.post("/changes/{change_id}/steps", status_code=201, tags=["changes"])
+def add_step(
+    change_id: int, given: api.StepIn, response: Response, here: WorkspaceDep, who: PersonDep, if_match: Version = None
+) -> api.ChangeDetail:
+    """Append a step; one that is impossible, or changes nothing, is refused."""
+    step = Step(StepKind(given.kind), **given.model_dump(exclude={"kind"}))
+    changes.add_step(here, who.name, change_id, step, version=_version(if_match))
+    return _detail(here, change_id, response)
+
+
+@router.delete("/changes/{change_id}/steps/{step_id}", tags=["changes"])
+def remove_step(
+    change_id: int, step_id: int, response: Response, here: WorkspaceDep, who: PersonDep, if_match: Version = None
+) -> api.ChangeDetail:
+    changes.remove_step(here, who.name, change_id, step_id, version=_version(if_match))
+    return _detail(here, change_id, response)
+
+
+@router.post("/changes/{change_id}/merge-plan", tags=["changes"])
+def plan_merge(change_id: int, given: api.MergeIn, here: WorkspaceDep, _who: PersonDep) -> api.MergePlanOut:
+    """What merging a snippet would do, entry by entry; nothing is changed."""
+    return shapes.merge_plan(changes.preview_merge(here, change_id, given.path, given.snippet, given.into))
+
+
+@router.post("/changes/{change_id}/check", tags=["changes"])
+def check_change(change_id: int, response: Response, here: WorkspaceDep, who: PersonDep) -> api.ChangeDetail:
+    changes.check_change(here, who.name, change_id)
+    return _detail(here, change_id, response)
+
+
+@router.post("/changes/{change_id}/waivers", status_code=201, tags=["changes"])
+def waive(
+    change_id: int, given: api.WaiverIn, response: Response, here: WorkspaceDep, who: PersonDep
+) -> api.ChangeDetail:
+    """Accept a finding, with a reason."""
+    changes.waive(here, who.name, change_id, given.code, given.place, given.reason)
+    return _detail(here, change_id, response)
+
+
+@router.post("/changes/{change_id}/rebase", tags=["changes"])
+def rebase(change_id: int, response: Response, here: WorkspaceDep, who: PersonDep) -> api.ChangeDetail:
+    """Put the change on the newest snapshot of its server."""
+    changes.rebase(here, who.name, change_id)
+    return _detail(here, change_id, response)
+
+
+@router.post("/changes/{change_id}/withdraw", tags=["changes"])
+def withdraw(change_id: int, response: Response, here: WorkspaceDep, who: PersonDep) -> api.ChangeDetail:
+    changes.withdraw(here, who.name, change_id)
+    return _detail(here, change_id, response)
+
+
+@router.get("/changes/{change_id}/differences", tags=["changes"])
+def differences(change_id: int, here: WorkspaceDep, _who: PersonDep, against: str = "base") -> api.ComparisonOut:
+    """What differs between the change's result and `base`, `live`, `defaults` or `defaults:LABEL`."""
+    return shapes.comparison(changes.compare_change(here, change_id, against))
+
+
+# --- deploys and rollbacks --------------------------------------------------------------------------------------------
+
+
+@router.post("/changes/{change_id}/deploy", status_code=202, tags=["runs"])
+def deploy(change_id: int, here: ContextDep, who: PersonDep) -> api.RunOut:
+    """Begin to deploy a change; follow the run by its number or by the event stream."""
+    run = deploys.begin_deploy(here.workspace, who.name, change_id)
+    here.later(lambda: deploys.carry_out(here.workspace, run.id))
+    return shapes.run(run)
+
+
+@router.post("/servers/{server_id}/rollback", status_code=202, tags=["runs"])
+def rollback(server_id: str, given: api.RollbackIn, here: ContextDep, who: PersonDep) -> api.RunOut:
+    """Begin to put a server back to one of its snapshots."""
+    run = deploys.begin_rollback(here.workspace, who.name, server_id, given.snapshot)
+    here.later(lambda: deploys.carry_out(here.workspace, run.id))
+    return shapes.run(run)
+
+
+@router.get("/runs/{run_id}", tags=["runs"])
+def get_run(run_id: int, here: WorkspaceDep, _who: PersonDep) -> api.RunOut:
+    with here.session() as session:
+        return shapes.run(deploys.get_run(session, run_id))
+
+
+@router.get("/servers/{server_id}/runs", tags=["runs"])
+def list_runs(server_id: str, here: WorkspaceDep, _who: PersonDep) -> list[api.RunOut]:
+    with here.session() as session:
+        servers.get_server(session, server_id)
+        return [shapes.run(row) for row in deploys.list_runs(session, server_id)]
+
+
+@router.get("/servers/{server_id}/snapshots", tags=["runs"])
+def list_snapshots(server_id: str, here: WorkspaceDep, _who: PersonDep) -> list[api.SnapshotOut]:
+    with here.session() as session:
+        servers.get_server(session, server_id)
+        return [shapes.snapshot(session, row) for row in snapshots.list_snapshots(session, server_id)]
+
+
+@router.get("/servers/{server_id}/activity", tags=["runs"])
+def list_activity(server_id: str, here: WorkspaceDep, _who: PersonDep) -> list[api.ActivityOut]:
+    with here.session() as session:
+        servers.get_server(session, server_id)
+        rows = activity.list_activity(session, server_id)
+    return [api.ActivityOut.model_validate(row, from_attributes=True) for row in rows]
+
+
+@router.get("/events", tags=["runs"], response_class=EventSourceResponse)
+async def events(here: ContextDep, _who: PersonDep) -> EventSourceResponse:
+    """Server-sent events: `run`, `change` and `server`, each with the numbers that it is about."""
+    return EventSourceResponse(here.events.listen(), ping=15)
+
+
+@router.get("/health", tags=["service"])
+def health() -> dict[Literal["status"], str]:
+    return {"status": "ok"}

@@ -1,0 +1,216 @@
+"""From records and values of the core to the shapes of the API."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from zerrit import api
+from zerrit.core.compare import Difference
+from zerrit.core.documents import Finding
+from zerrit.core.documents.edits import ValueChange
+from zerrit.core.merge import MergePlan
+from zerrit.core.steps import Outcome
+from zerrit.records import Change, Run, Server, Snapshot, SnapshotFile
+from zerrit.records import Step as StepRow
+from zerrit.work import changes as change_work
+from zerrit.work import deploys, files, snapshots
+from zerrit.work.changes import EDITABLE, JudgedFinding, Preview
+
+
+def server(session: Session, row: Server) -> api.ServerOut:
+    latest = snapshots.latest_snapshot(session, row.id)
+    listed = snapshots.list_snapshots(session, row.id)
+    open_changes = session.scalar(
+        select(func.count(Change.id)).where(Change.server_id == row.id, Change.state.in_(EDITABLE[:3]))
+    )
+    running = next((r for r in deploys.list_runs(session, row.id) if r.state == deploys.RUNNING), None)
+    return api.ServerOut(
+        id=row.id,
+        title=row.title,
+        gamebook=row.gamebook,
+        link=row.link,
+        control=row.control,
+        files=_file_count(session, latest.id) if latest else 0,
+        last_snapshot=snapshot(session, latest) if latest else None,
+        defaults=[s.label for s in listed if s.kind == "defaults" and s.label],
+        open_changes=open_changes or 0,
+        running=run(running) if running else None,
+    )
+
+
+def snapshot(session: Session, row: Snapshot) -> api.SnapshotOut:
+    return api.SnapshotOut(
+        id=row.id,
+        server=row.server_id,
+        kind="defaults" if row.kind == "defaults" else "server",
+        label=row.label,
+        reason=row.reason,
+        taken_at=row.taken_at,
+        files=_file_count(session, row.id),
+    )
+
+
+def _file_count(session: Session, snapshot_id: int) -> int:
+    return session.scalar(select(func.count()).where(SnapshotFile.snapshot_id == snapshot_id)) or 0
+
+
+def change(row: Change) -> api.ChangeOut:
+    return api.ChangeOut(
+        id=row.id,
+        server=row.server_id,
+        title=row.title,
+        state=row.state,
+        base=row.base_id,
+        author=row.author,
+        version=row.version,
+        steps=len(row.steps),
+        created_at=row.created_at,
+        updated_at=row.updated_at,
+    )
+
+
+def change_detail(session: Session, row: Change, seen: Preview) -> api.ChangeDetail:
+    new = [judged for judged in seen.findings if judged.is_new]
+    runs = [r for r in deploys.list_runs(session, row.server_id) if r.change_id == row.id]
+    latest = snapshots.latest_snapshot(session, row.server_id)
+    return api.ChangeDetail(
+        **change(row).model_dump(),
+        step_list=[step(s, outcome) for s, outcome in zip(row.steps, seen.replayed.outcomes, strict=True)],
+        findings=[judged_finding(judged) for judged in new],
+        old_findings=len(seen.findings) - len(new),
+        touched=sorted(seen.replayed.touched),
+        blocking=seen.blocking,
+        is_outdated=row.state in EDITABLE and latest is not None and latest.id != row.base_id,
+        runs=[run(r) for r in runs],
+    )
+
+
+def step(row: StepRow, outcome: Outcome) -> api.StepOut:
+    return api.StepOut(
+        id=row.id,
+        position=row.position,
+        kind=row.kind,
+        address=row.address,
+        summary=_summary(row),
+        author=row.author,
+        outcome=api.OutcomeOut(
+            kind=outcome.kind.value,
+            message=outcome.message,
+            notes=list(outcome.notes),
+            changes=value_changes(outcome.changes),
+        ),
+    )
+
+
+def _summary(row: StepRow) -> str:
+    """What the step does, apart from its address, in a few words."""
+    given = change_work.step_of(row)
+    match row.kind:
+        case "set":
+            return given.operation
+        case "add" if given.value is not None:
+            return f"{given.name}: {given.value}".removeprefix(": ")
+        case "add":
+            return f"{given.name} " + ", ".join(f"{name} {value}" for name, value in given.fields.items())
+        case "copy":
+            return f"as {given.key}"
+        case "merge":
+            return f"a snippet of {len(given.snippet.splitlines())} lines"
+        case "put":
+            return f"{len(given.content.splitlines())} lines"
+    return ""
+
+
+def value_changes(found: Iterable[ValueChange]) -> list[api.ValueChangeOut]:
+    return [api.ValueChangeOut(address=c.address, old=c.old, new=c.new) for c in found]
+
+
+def finding(found: Finding) -> api.FindingOut:
+    return api.FindingOut(
+        code=found.code,
+        severity=found.severity.value,
+        message=found.message,
+        path=found.path,
+        line=found.line,
+        column=found.column,
+        address=found.address,
+        hint=found.hint,
+        place=change_work.place_of(found),
+        blocks=found.blocks,
+    )
+
+
+def judged_finding(judged: JudgedFinding) -> api.FindingOut:
+    waived = f"{judged.waiver.author}: {judged.waiver.reason}" if judged.waiver else None
+    return finding(judged.finding).model_copy(
+        update={"is_new": judged.is_new, "blocks": judged.blocks, "waived": waived}
+    )
+
+
+def merge_plan(plan: MergePlan) -> api.MergePlanOut:
+    actions = [
+        api.MergeActionOut(
+            kind=a.kind.value, address=a.address, line=a.line, why=a.why, changes=value_changes(a.changes)
+        )
+        for a in plan.actions
+    ]
+    return api.MergePlanOut(actions=actions, notes=list(plan.notes))
+
+
+def difference(found: Difference) -> api.DifferenceOut:
+    return api.DifferenceOut(
+        kind=found.kind.value, address=found.address, old=found.old, new=found.new, delta=found.delta, entry=found.entry
+    )
+
+
+def comparison(found: change_work.Comparison) -> api.ComparisonOut:
+    return api.ComparisonOut(
+        old=found.old_name,
+        new=found.new_name,
+        differences=[difference(d) for d in found.differences],
+        texts=[api.TextDifferenceOut(path=path, text=text) for path, text in found.texts.items()],
+    )
+
+
+def run(row: Run) -> api.RunOut:
+    return api.RunOut(
+        id=row.id,
+        server=row.server_id,
+        kind="deploy" if row.kind == "deploy" else "rollback",
+        state=row.state,
+        change=row.change_id,
+        target=row.target_id,
+        before=row.before_id,
+        after=row.after_id,
+        person=row.person,
+        started_at=row.started_at,
+        ended_at=row.ended_at,
+        outcome=row.outcome,
+        stages=[api.StageOut.model_validate(stage, from_attributes=True) for stage in row.stages],
+        log=row.evidence.get("log", ""),
+        crash_files=row.evidence.get("crash_files", {}),
+    )
+
+
+def entries(found: files.Entries) -> api.EntriesOut:
+    columns = [
+        api.ColumnOut(
+            field=c.field, note=c.rules.note if c.rules else "", allowed=files.allowed_text(c), words=list(c.words)
+        )
+        for c in found.columns
+    ]
+    rows = [
+        api.RowOut(
+            address=r.address,
+            trail=r.trail,
+            line=r.line,
+            comment=r.comment,
+            cells=dict(r.cells),
+            changed=sorted(r.changed),
+        )
+        for r in found.rows
+    ]
+    return api.EntriesOut(kinds=dict(found.kinds), kind=found.kind, columns=columns, rows=rows)

@@ -1,0 +1,371 @@
+"""Changes: their steps, their findings, their difference."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from typing import Any, Final
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from zerrit.core.checks import check
+from zerrit.core.compare import Difference, compare_files, text_difference
+from zerrit.core.documents import Document, Finding, read_document
+from zerrit.core.gamebooks import Gamebook
+from zerrit.core.merge import MergePlan, plan_merge
+from zerrit.core.steps import OutcomeKind, Read, Replay, Step, StepKind, replay
+from zerrit.records import Change, Server, Snapshot, Waiver
+from zerrit.records import Step as StepRow
+from zerrit.work.activity import note
+from zerrit.work.errors import Conflict, NotFound, Outdated, Refused
+from zerrit.work.servers import gamebook_of, get_server
+from zerrit.work.snapshots import defaults_of, documents, is_binary, latest_snapshot, require_latest
+from zerrit.work.workspace import Workspace
+
+EDITABLE: Final = ("draft", "checked", "approved", "rolled-back")
+MAX_STEPS: Final = 2000
+
+
+@dataclass(frozen=True, slots=True)
+class JudgedFinding:
+    """A finding of a change, whether the change brought it in, and the waiver that accepts it."""
+
+    finding: Finding
+    is_new: bool
+    waiver: Waiver | None
+
+    @property
+    def blocks(self) -> bool:
+        """Errors that the change brings in block; what was there before does not."""
+        return self.finding.blocks and self.is_new and self.waiver is None
+
+
+@dataclass(frozen=True, slots=True)
+class Preview:
+    """A change worked out on files: what its steps did, the files before and after, what is found."""
+
+    before: Mapping[str, Document]
+    replayed: Replay
+    findings: tuple[JudgedFinding, ...]
+
+    @property
+    def blocking(self) -> list[str]:
+        """Why it may not be deployed, one sentence each."""
+        reasons = [
+            f"step {number} is impossible: {outcome.message}"
+            for number, outcome in enumerate(self.replayed.outcomes, 1)
+            if outcome.kind is OutcomeKind.IMPOSSIBLE
+        ]
+        reasons += [f"{j.finding.path}, line {j.finding.line}: {j.finding.message}" for j in self.findings if j.blocks]
+        return reasons
+
+
+def open_change(workspace: Workspace, person: str, server_id: str, title: str) -> Change:
+    """Open a change on the newest snapshot of a server."""
+    if not title.strip():
+        raise Refused("Give the change a title that says what it is for.")
+    with workspace.session() as session:
+        get_server(session, server_id)
+        now = workspace.now()
+        change = Change(
+            server_id=server_id,
+            title=title.strip()[:200],
+            state="draft",
+            base_id=require_latest(session, server_id).id,
+            author=person,
+            created_at=now,
+            updated_at=now,
+        )
+        session.add(change)
+        session.flush()
+        note(workspace, session, person, "change.opened", server_id, f"{change.id}: {change.title}")
+        change.steps = []
+    workspace.publish("change", {"change": change.id, "server": server_id})
+    return change
+
+
+def get_change(session: Session, change_id: int) -> Change:
+    change = session.get(Change, change_id)
+    if change is None:
+        raise NotFound(f"There is no change {change_id}.")
+    return change
+
+
+def list_changes(session: Session, server_id: str) -> list[Change]:
+    query = select(Change).where(Change.server_id == server_id).order_by(Change.id.desc())
+    return list(session.scalars(query))
+
+
+def add_step(workspace: Workspace, person: str, change_id: int, step: Step, *, version: int | None = None) -> Change:
+    """Append a step. It is tried on the change's files first; an impossible one is refused with the reason.
+
+    Raises NotFound, Conflict, Outdated, Refused.
+    """
+    with workspace.session() as session:
+        change = _editable(session, change_id, version)
+        if len(change.steps) >= MAX_STEPS:
+            raise Refused(f"A change holds at most {MAX_STEPS} steps. Open another.")
+        tried = _replayed(workspace, session, change, [*map(step_of, change.steps), step])[1]
+        outcome = tried.outcomes[-1]
+        if outcome.kind is OutcomeKind.IMPOSSIBLE:
+            raise Refused(outcome.message)
+        if outcome.kind is OutcomeKind.SAME:
+            raise Refused(f"{step.address}: it is so already; the step would change nothing.")
+        position = max((row.position for row in change.steps), default=0) + 1
+        change.steps.append(
+            StepRow(
+                position=position,
+                kind=step.kind.value,
+                address=step.address,
+                data=_data(step),
+                author=person,
+                created_at=workspace.now(),
+            )
+        )
+        _edited(workspace, session, change, person, f"step {position}: {step.kind.value} {step.address}")
+    workspace.publish("change", {"change": change_id, "server": change.server_id})
+    return change
+
+
+def remove_step(
+    workspace: Workspace, person: str, change_id: int, step_id: int, *, version: int | None = None
+) -> Change:
+    """Take a step out again. Raises NotFound, Conflict, Outdated."""
+    with workspace.session() as session:
+        change = _editable(session, change_id, version)
+        row = next((row for row in change.steps if row.id == step_id), None)
+        if row is None:
+            raise NotFound(f"Change {change_id} has no step with the number {step_id}.")
+        change.steps.remove(row)
+        _edited(workspace, session, change, person, f"took out: {row.kind} {row.address}")
+    workspace.publish("change", {"change": change_id, "server": change.server_id})
+    return change
+
+
+def preview(workspace: Workspace, session: Session, change: Change) -> Preview:
+    """Work the change out on the snapshot that it is based on."""
+    before, replayed = _replayed(workspace, session, change, [step_of(row) for row in change.steps])
+    server = get_server(session, change.server_id)
+    gamebook, _ = gamebook_of(session, server)
+    return Preview(before, replayed, judge(session, server.id, before, replayed.documents, gamebook))
+
+
+def check_change(workspace: Workspace, person: str, change_id: int) -> tuple[Change, Preview]:
+    """Check the change; without blocking findings its state becomes `checked`."""
+    with workspace.session() as session:
+        change = get_change(session, change_id)
+        if change.state not in EDITABLE:
+            raise Conflict(f"Change {change_id} is {change.state}; only a change that is still open can be checked.")
+        seen = preview(workspace, session, change)
+        if change.steps and not seen.blocking:
+            change.state = "checked"
+        else:
+            change.state = "draft"
+        note(workspace, session, person, "change.checked", change.server_id, f"{change_id}: {change.state}")
+    workspace.publish("change", {"change": change_id, "server": change.server_id})
+    return change, seen
+
+
+def judge(
+    session: Session,
+    server_id: str,
+    before: Mapping[str, Document],
+    after: Mapping[str, Document],
+    gamebook: Gamebook | None,
+) -> tuple[JudgedFinding, ...]:
+    """All findings after, each with whether it is new and whether it is waived."""
+    waivers = {(w.code, w.address): w for w in session.scalars(select(Waiver).where(Waiver.server_id == server_id))}
+    old = {_identity(finding) for finding in check(before, gamebook)}
+    judged = []
+    for finding in check(after, gamebook):
+        waiver = waivers.get((finding.code, place_of(finding)))
+        judged.append(JudgedFinding(finding, _identity(finding) not in old, waiver))
+    return tuple(judged)
+
+
+def place_of(finding: Finding) -> str:
+    """What a waiver names: the address, or the path with the line for faults that have none."""
+    return finding.address or f"{finding.path}:{finding.line}"
+
+
+def _identity(finding: Finding) -> tuple[str, str, str]:
+    # Not the line: an entry added above moves old faults down without making them new.
+    return finding.code, finding.address or finding.path, finding.message
+
+
+def waive(workspace: Workspace, person: str, change_id: int, code: str, address: str, reason: str) -> Change:
+    """Accept a finding, with a reason; it stays visible and blocks nothing.
+
+    Raises Refused: no reason is given, or the change has no such finding.
+    """
+    if not reason.strip():
+        raise Refused("Say why this finding is accepted; somebody will ask later.")
+    with workspace.session() as session:
+        change = get_change(session, change_id)
+        seen = preview(workspace, session, change)
+        if not any(j.finding.code == code and place_of(j.finding) == address for j in seen.findings):
+            raise Refused(f"Change {change_id} has no finding {code} at {address}.")
+        session.add(
+            Waiver(
+                server_id=change.server_id,
+                code=code,
+                address=address,
+                reason=reason.strip()[:1000],
+                author=person,
+                created_at=workspace.now(),
+            )
+        )
+        note(workspace, session, person, "finding.waived", change.server_id, f"{code} at {address}: {reason.strip()}")
+    workspace.publish("change", {"change": change_id, "server": change.server_id})
+    return change
+
+
+def withdraw(workspace: Workspace, person: str, change_id: int) -> Change:
+    """Give a change up; it is kept for reading."""
+    with workspace.session() as session:
+        change = _editable(session, change_id, None)
+        change.state = "withdrawn"
+        change.updated_at = workspace.now()
+        note(workspace, session, person, "change.withdrawn", change.server_id, str(change_id))
+    return change
+
+
+def rebase(workspace: Workspace, person: str, change_id: int) -> Change:
+    """Put a change on the newest snapshot of its server; its steps are then worked out on those files."""
+    with workspace.session() as session:
+        change = _editable(session, change_id, None)
+        change.base_id = require_latest(session, change.server_id).id
+        _edited(workspace, session, change, person, f"put on snapshot {change.base_id}")
+    return change
+
+
+@dataclass(frozen=True, slots=True)
+class Comparison:
+    """Two states of a server's files: by entry, and as text by path."""
+
+    differences: tuple[Difference, ...]
+    texts: Mapping[str, str]
+    old_name: str
+    new_name: str
+
+
+def compare_change(workspace: Workspace, change_id: int, against: str) -> Comparison:
+    """What the change does (`base`), how its result differs from the files on the server now (`live`), or from
+    the defaults (`defaults` or `defaults:LABEL`).
+
+    Raises NotFound, Refused, LinkError.
+    """
+    with workspace.session() as session:
+        change = get_change(session, change_id)
+        server = get_server(session, change.server_id)
+        gamebook, _ = gamebook_of(session, server)
+        _, replayed = _replayed(workspace, session, change, [step_of(row) for row in change.steps])
+        after = replayed.documents
+        new_name = f"change {change.id}"
+        if against == "base":
+            before = documents(workspace, session, server, _base(session, change))
+            return compare_states(before, after, f"snapshot {change.base_id}", new_name)
+        if against.partition(":")[0] == "defaults":
+            defaults = require_defaults(session, server.id, against.partition(":")[2] or None)
+            shipped = documents(workspace, session, server, defaults)
+            return compare_states(shipped, after, f"defaults {defaults.label}", new_name)
+    if against != "live":
+        raise Refused(f"`{against}` is nothing to compare with. Write base, live, defaults or defaults:LABEL.")
+    live: dict[str, Document] = {}
+    with workspace.link_to(server) as link:
+        present = {file.path for file in link.list()}
+        for path in after:
+            if path in present:
+                data = link.read(path)
+                if not is_binary(data):
+                    live[path] = reader(gamebook)(data, path)
+    return compare_states(live, after, f"{server.id}, live", new_name)
+
+
+def require_defaults(session: Session, server_id: str, label: str | None) -> Snapshot:
+    found = defaults_of(session, server_id, label)
+    if found is None:
+        which = f"defaults {label}" if label else "defaults"
+        raise NotFound(f"{server_id} has no {which} to compare with. Import the files that the game ships first.")
+    return found
+
+
+def compare_states(
+    old: Mapping[str, Document], new: Mapping[str, Document], old_name: str, new_name: str
+) -> Comparison:
+    found = tuple(compare_files(old, new))
+    texts: dict[str, str] = {}
+    for path in sorted({difference.address.partition("#")[0] for difference in found}):
+        before = old[path].text if path in old else ""
+        after = new[path].text if path in new else ""
+        texts[path] = text_difference(before, after, f"{path} ({old_name})", f"{path} ({new_name})")
+    return Comparison(found, texts, old_name, new_name)
+
+
+def preview_merge(workspace: Workspace, change_id: int, path: str, snippet: str, into: str) -> MergePlan:
+    """The plan of merging a snippet into a file of the change, as its steps so far leave it."""
+    with workspace.session() as session:
+        change = get_change(session, change_id)
+        _, replayed = _replayed(workspace, session, change, [step_of(row) for row in change.steps])
+    document = replayed.documents.get(path)
+    if document is None:
+        raise NotFound(f"{change.server_id} has no file {path}.")
+    return plan_merge(document, snippet, into)
+
+
+def step_of(row: StepRow) -> Step:
+    return Step(StepKind(row.kind), row.address, **row.data)
+
+
+def _data(step: Step) -> dict[str, Any]:
+    empty = replace(step, kind=StepKind.SET, address="")
+    default = Step(StepKind.SET, "")
+    names = ("operation", "name", "value", "fields", "key", "snippet", "into", "choices", "content")
+    data = {name: getattr(empty, name) for name in names if getattr(empty, name) != getattr(default, name)}
+    return {name: dict(value) if isinstance(value, Mapping) else value for name, value in data.items()}
+
+
+def _replayed(
+    workspace: Workspace, session: Session, change: Change, steps: Sequence[Step]
+) -> tuple[Mapping[str, Document], Replay]:
+    server = get_server(session, change.server_id)
+    gamebook, _ = gamebook_of(session, server)
+    before = documents(workspace, session, server, _base(session, change))
+    return before, replay(before, steps, reader(gamebook))
+
+
+def reader(gamebook: Gamebook | None) -> Read:
+    """How files that a step brings along are read."""
+    return gamebook.read if gamebook else read_document
+
+
+def _base(session: Session, change: Change) -> Snapshot:
+    snapshot = session.get(Snapshot, change.base_id)
+    if snapshot is None:
+        raise NotFound(f"The snapshot {change.base_id} that change {change.id} is built on is gone.")
+    return snapshot
+
+
+def _editable(session: Session, change_id: int, version: int | None) -> Change:
+    change = get_change(session, change_id)
+    if change.state not in EDITABLE:
+        raise Conflict(f"Change {change_id} is {change.state} and is not edited any more. Open a new one.")
+    if version is not None and version != change.version:
+        raise Outdated(
+            f"Change {change_id} was edited meanwhile (now version {change.version}). Look at it again first."
+        )
+    return change
+
+
+def _edited(workspace: Workspace, session: Session, change: Change, person: str, what: str) -> None:
+    change.version += 1
+    change.state = "draft"
+    change.updated_at = workspace.now()
+    note(workspace, session, person, "change.edited", change.server_id, f"{change.id}: {what}")
+
+
+def is_outdated(session: Session, change: Change, server: Server) -> bool:
+    """A newer snapshot of the server than the one that the change is built on is known."""
+    latest = latest_snapshot(session, server.id)
+    return latest is not None and latest.id != change.base_id

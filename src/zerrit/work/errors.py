@@ -1,0 +1,49 @@
+"""How a use case fails. `kind` becomes the problem type of the service; the message is meant to be shown."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from zerrit.core.errors import ZerritError
+
+
+class NotFound(ZerritError):
+    kind = "not-found"
+
+
+class Conflict(ZerritError):
+    """It cannot be done in the state in which things are; `facts` say more."""
+
+    kind = "conflict"
+
+    def __init__(self, message: str, **facts: Any) -> None:
+        super().__init__(message)
+        self.facts = facts
+
+
+class Drifted(Conflict):
+    """The server's files are no longer those that the change was built on."""
+
+    kind = "drifted"
+
+
+class Blocked(Conflict):
+    """Findings block the change."""
+
+    kind = "blocked-by-findings"
+
+
+class Outdated(Conflict):
+    """Somebody else edited it meanwhile."""
+
+    kind = "outdated"
+
+
+class Refused(ZerritError):
+    """What was given cannot be used."""
+
+    kind = "refused"
+
+
+class SignInFailed(ZerritError):
+    kind = "sign-in-failed"

@@ -1,0 +1,296 @@
+"""Looking into a server's files: their state, their entries, one place in them."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+from typing import Final
+
+from sqlalchemy.orm import Session
+
+from zerrit.core.addresses import find, parse_address, path_matches
+from zerrit.core.checks import check, words_of
+from zerrit.core.compare import DifferenceKind, compare_documents
+from zerrit.core.documents import Document, Finding, Node, Severity, format_of
+from zerrit.core.errors import AddressNotFound
+from zerrit.core.gamebooks import FieldRules, Gamebook
+from zerrit.core.nearest import did_you_mean, nearest
+from zerrit.core.steps import replay
+from zerrit.records import Server
+from zerrit.work.changes import get_change, reader, step_of
+from zerrit.work.errors import NotFound
+from zerrit.work.servers import gamebook_of, get_server
+from zerrit.work.snapshots import contents, defaults_of, digests, documents, require_latest
+from zerrit.work.workspace import Workspace
+
+SETTINGS: Final = "settings"  #: the kind of all values that belong to no repeated entry
+MAX_SHOWN: Final = 2000  # places that one look-up returns
+
+
+@dataclass(frozen=True, slots=True)
+class FileState:
+    """One file of a server. `state`: as-shipped, changed, own (not shipped), unknown (no defaults), watched."""
+
+    path: str
+    format: str
+    size: int
+    state: str
+    errors: int
+    warnings: int
+    purpose: str
+
+
+@dataclass(frozen=True, slots=True)
+class Column:
+    """A field of a kind of entries, with what the gamebook knows of it."""
+
+    field: str
+    rules: FieldRules | None
+    words: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Row:
+    """One entry. `trail` are the keys from the outermost entry down; `cells` the values by field."""
+
+    address: str
+    trail: str
+    line: int
+    comment: str
+    cells: Mapping[str, str]
+    changed: frozenset[str]  #: fields that the open change has changed
+
+
+@dataclass(frozen=True, slots=True)
+class Entries:
+    kinds: Mapping[str, int]
+    kind: str
+    columns: tuple[Column, ...]
+    rows: tuple[Row, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Place:
+    """One place that an address leads to."""
+
+    address: str
+    kind: str
+    value: str | None
+    source: str
+    comment: str
+    note: str
+    line: int
+    default: str | None
+    allowed: str
+
+
+def list_files(workspace: Workspace, server_id: str) -> list[FileState]:
+    """All files of the newest snapshot with their state."""
+    with workspace.session() as session:
+        server = get_server(session, server_id)
+        snapshot = require_latest(session, server_id)
+        gamebook, _ = gamebook_of(session, server)
+        shipped = defaults_of(session, server_id, None)
+        defaults = digests(shipped) if shipped else None
+        counts = _counts(check(documents(workspace, session, server, snapshot), gamebook))
+        found = []
+        for file in snapshot.files:
+            rules = gamebook.file(file.path) if gamebook else None
+            state = "watched" if file.digest is None else _state(file.path, file.digest, defaults)
+            errors, warnings = counts.get(file.path, (0, 0))
+            purpose = rules.purpose if rules else ""
+            found.append(FileState(file.path, format_of(file.path).value, file.size, state, errors, warnings, purpose))
+    return found
+
+
+def _state(path: str, digest: str, defaults: Mapping[str, str] | None) -> str:
+    if defaults is None:
+        return "unknown"
+    if path not in defaults:
+        return "own"
+    return "as-shipped" if defaults[path] == digest else "changed"
+
+
+def _counts(findings: tuple[Finding, ...]) -> dict[str, tuple[int, int]]:
+    counts: dict[str, tuple[int, int]] = {}
+    for finding in findings:
+        errors, warnings = counts.get(finding.path, (0, 0))
+        is_error, is_warning = finding.severity is Severity.ERROR, finding.severity is Severity.WARNING
+        counts[finding.path] = (errors + is_error, warnings + is_warning)
+    return counts
+
+
+def read_file(
+    workspace: Workspace, server_id: str, path: str, change_id: int | None
+) -> tuple[Document, tuple[Finding, ...]]:
+    """One file as it is, or as a change leaves it, with all findings in it."""
+    with workspace.session() as session:
+        server = get_server(session, server_id)
+        gamebook, _ = gamebook_of(session, server)
+        _, after = _states(workspace, session, server, gamebook, change_id)
+        document = _one(after, path)
+        return document, tuple(finding for finding in check(after, gamebook) if finding.path == path)
+
+
+def raw_file(workspace: Workspace, server_id: str, path: str) -> bytes:
+    """The bytes of one file of the newest snapshot."""
+    with workspace.session() as session:
+        get_server(session, server_id)
+        files = contents(session, require_latest(session, server_id))
+    if path not in files:
+        raise NotFound(f"{server_id} has no file {path}. {did_you_mean(path, files)}".strip())
+    return files[path]
+
+
+def list_entries(workspace: Workspace, server_id: str, path: str, kind: str, change_id: int | None) -> Entries:
+    """The entries of one kind in a file as rows and columns; without a kind, those there are most of."""
+    with workspace.session() as session:
+        server = get_server(session, server_id)
+        gamebook, _ = gamebook_of(session, server)
+        before, after = _states(workspace, session, server, gamebook, change_id)
+    document = _one(after, path)
+    groups = _kinds(document)
+    kinds = {name: len(nodes) for name, nodes in groups.items()}
+    chosen = kind or max(kinds, key=lambda name: kinds[name], default=SETTINGS)
+    if chosen not in groups:
+        return Entries(kinds, chosen, (), ())
+    changed = _changed_addresses(before.get(path), document)
+    if chosen == SETTINGS:
+        return Entries(
+            kinds, chosen, (Column("value", None, ()),), tuple(_setting_rows(document, groups[chosen], changed))
+        )
+    names = list(dict.fromkeys(c.name for node in groups[chosen] for c in node.children if c.value is not None))
+    first = {name: next(c for node in groups[chosen] for c in node.children if c.name == name) for name in names}
+    columns = tuple(_column(name, first[name], path, gamebook, after) for name in names)
+    rows = tuple(_row(document, node, changed) for node in groups[chosen])
+    return Entries(kinds, chosen, columns, rows)
+
+
+def _kinds(document: Document) -> dict[str, list[Node]]:
+    """Groups that have siblings of their kind, by their names; and all values that belong to none of them."""
+    groups: dict[str, list[Node]] = {}
+    settings: list[Node] = []
+    stack = [(document.root, False)]
+    while stack:
+        node, in_entry = stack.pop()
+        is_entry = node.parent is not None and bool(node.children) and document.keys.field_for(node.names) is not None
+        if is_entry and any(child.value is not None for child in node.children):
+            groups.setdefault("/".join(name or "*" for name in node.names), []).append(node)
+        if node.value is not None and not in_entry and node.parent is not None:
+            settings.append(node)
+        stack.extend((child, in_entry or is_entry) for child in reversed(node.children))
+    if settings:
+        groups[SETTINGS] = settings
+    return groups
+
+
+def _setting_rows(document: Document, nodes: list[Node], changed: frozenset[str]) -> Iterator[Row]:
+    for node in nodes:
+        address = document.keys.address_of(node)
+        marks = frozenset({"value"}) if address in changed else frozenset[str]()
+        yield Row(address, address, document.line_of(node), node.comment, {"value": node.value or ""}, marks)
+
+
+def _row(document: Document, node: Node, changed: frozenset[str]) -> Row:
+    address = document.keys.address_of(node)
+    trail: list[str] = []
+    above: Node | None = node
+    while above is not None and above.parent is not None:
+        trail.append(document.keys.key_of(above) or above.name)
+        above = above.parent
+    cells = {child.name: child.value or "" for child in node.children if child.value is not None}
+    is_new = address in changed
+    marks = frozenset(name for name in cells if is_new or f"{address}/{name}" in changed)
+    return Row(address, " / ".join(reversed(trail)), document.line_of(node), node.comment, cells, marks)
+
+
+def _column(name: str, node: Node, path: str, gamebook: Gamebook | None, after: Mapping[str, Document]) -> Column:
+    rules = gamebook.field_rules(path, node) if gamebook else None
+    words: tuple[str, ...] = ()
+    if gamebook is not None and rules is not None and rules.within:
+        words = words_of(gamebook.rules.lists[rules.within], after)
+    return Column(name, rules, words)
+
+
+def _changed_addresses(before: Document | None, after: Document) -> frozenset[str]:
+    if before is None or before.text == after.text:
+        return frozenset()
+    kinds = (DifferenceKind.CHANGED, DifferenceKind.ADDED, DifferenceKind.RENAMED)
+    return frozenset(d.address.partition("#")[2] for d in compare_documents(before, after) if d.kind in kinds)
+
+
+def show(workspace: Workspace, server_id: str, address_text: str) -> list[Place]:
+    """What stands at an address, with what is known of it.
+
+    Raises AddressInvalid, AddressNotFound with the nearest existing ones, NotFound.
+    """
+    address = parse_address(address_text)
+    with workspace.session() as session:
+        server = get_server(session, server_id)
+        gamebook, _ = gamebook_of(session, server)
+        files = documents(workspace, session, server, require_latest(session, server_id))
+        shipped = defaults_of(session, server_id, None)
+        defaults = documents(workspace, session, server, shipped) if shipped else {}
+    paths = [path for path in files if path_matches(address.path, path)]
+    if not paths:
+        close = nearest(address.path, files)
+        hint = f" Nearest: {', '.join(close)}." if close else ""
+        raise AddressNotFound(f"{server_id} has no file {address.path}.{hint}", address_text, address.path, 0, close)
+    places = [
+        _place(files[path], node, gamebook, files, defaults.get(path))
+        for path in paths
+        for node in find(files[path], address.segments)[:MAX_SHOWN]
+    ]
+    return places[:MAX_SHOWN]
+
+
+def _place(
+    document: Document, node: Node, gamebook: Gamebook | None, files: Mapping[str, Document], default: Document | None
+) -> Place:
+    column = _column(node.name, node, document.path, gamebook, files)
+    address = document.keys.address_of(node)
+    shipped = default.select(address) if default is not None and address else []
+    return Place(
+        f"{document.path}#{address}" if address else document.path,
+        node.kind.value,
+        node.value,
+        document.text[node.start : node.end],
+        node.comment,
+        column.rules.note if column.rules else "",
+        document.line_of(node),
+        shipped[0].value if len(shipped) == 1 else None,
+        allowed_text(column),
+    )
+
+
+def allowed_text(column: Column) -> str:
+    """What a field may hold, in words; empty where nothing is known."""
+    rules = column.rules
+    if rules is None:
+        return ""
+    if rules.within:
+        return f"one of the {len(column.words)} {rules.within}"
+    kind = {"integer": "a whole number", "number": "a number", "switch": "yes or no", "text": "text"}.get(
+        rules.kind or "", ""
+    )
+    low = f" from {rules.least}" if rules.least is not None else ""
+    high = f" to {rules.most}" if rules.most is not None else ""
+    return f"{kind or 'a number'}{low}{high}" if kind or low or high else ""
+
+
+def _states(
+    workspace: Workspace, session: Session, server: Server, gamebook: Gamebook | None, change_id: int | None
+) -> tuple[Mapping[str, Document], Mapping[str, Document]]:
+    before = documents(workspace, session, server, require_latest(session, server.id))
+    if change_id is None:
+        return before, before
+    change = get_change(session, change_id)
+    if change.server_id != server.id:
+        raise NotFound(f"Change {change_id} belongs to {change.server_id}, not to {server.id}.")
+    return before, replay(before, [step_of(row) for row in change.steps], reader(gamebook)).documents
+
+
+def _one(files: Mapping[str, Document], path: str) -> Document:
+    if path not in files:
+        raise NotFound(f"There is no text file {path}. {did_you_mean(path, files)}".strip())
+    return files[path]

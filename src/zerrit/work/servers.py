@@ -1,0 +1,107 @@
+"""Servers and gamebooks: adding them, finding them."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+from typing import Any, Final
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from zerrit.core.errors import GamebookInvalid
+from zerrit.core.gamebooks import Gamebook, read_gamebook
+from zerrit.core.nearest import did_you_mean
+from zerrit.records import Gamebook as GamebookRow
+from zerrit.records import Server, load_content, store_content
+from zerrit.work.activity import note
+from zerrit.work.errors import Conflict, NotFound, Refused
+from zerrit.work.workspace import Workspace
+
+_ID: Final = re.compile(r"[a-z0-9][a-z0-9-]{0,62}\Z")
+
+
+def put_gamebook(workspace: Workspace, person: str, name: str, text: str) -> Gamebook:
+    """Keep a gamebook under a name; what was there under it stays in the content store.
+
+    Raises GamebookInvalid: it has mistakes; the message holds all of them with their lines.
+    """
+    if not _ID.match(name):
+        raise Refused(f"`{name}` is no name for a gamebook: small letters, digits and hyphens.")
+    gamebook, faults = read_gamebook(text.encode(), f"{name}.yml")
+    if gamebook is None:
+        listed = "; ".join(f"line {f.line}: {f.message} {f.hint}".rstrip() for f in faults[:10])
+        raise GamebookInvalid(f"The gamebook {name} cannot be used: {listed}")
+    with workspace.session() as session:
+        digest = store_content(session, text.encode())
+        session.merge(GamebookRow(name=name, digest=digest, updated_at=workspace.now()))
+        note(workspace, session, person, "gamebook.put", None, name)
+    return gamebook
+
+
+def list_gamebooks(session: Session) -> list[GamebookRow]:
+    return list(session.scalars(select(GamebookRow).order_by(GamebookRow.name)))
+
+
+def gamebook_of(session: Session, server: Server) -> tuple[Gamebook | None, str]:
+    """The gamebook of a server and the digest of its text; None and empty where it has none."""
+    row = session.get(GamebookRow, server.gamebook) if server.gamebook else None
+    if row is None:
+        return None, ""
+    gamebook, _ = read_gamebook(load_content(session, row.digest), f"{row.name}.yml")
+    return gamebook, row.digest
+
+
+def add_server(
+    workspace: Workspace,
+    person: str,
+    *,
+    server_id: str,
+    title: str,
+    gamebook: str | None,
+    link: Mapping[str, Any],
+    link_secret: str,
+    control: Mapping[str, Any],
+    control_secret: str,
+) -> Server:
+    """Add a server. Its link is tried once, so that a wrong password shows here and not at the first deploy.
+
+    Raises Refused, Conflict, NotFound, LinkError.
+    """
+    if not _ID.match(server_id):
+        raise Refused(f"`{server_id}` is no server id: small letters, digits and hyphens, such as coral-gate.")
+    server = Server(
+        id=server_id,
+        title=title or server_id,
+        gamebook=gamebook,
+        link=dict(link),
+        link_secret=workspace.vault.seal(link_secret) if link_secret else None,
+        control=dict(control),
+        control_secret=workspace.vault.seal(control_secret) if control_secret else None,
+        created_at=workspace.now(),
+    )
+    with workspace.session() as session:
+        if session.get(Server, server_id) is not None:
+            raise Conflict(f"There is a server {server_id} already. Choose another id.")
+        if gamebook and session.get(GamebookRow, gamebook) is None:
+            names = [row.name for row in list_gamebooks(session)]
+            raise NotFound(f"There is no gamebook {gamebook}. {did_you_mean(gamebook, names)}".strip())
+    with workspace.link_to(server):
+        pass
+    with workspace.session() as session:
+        session.add(server)
+        note(workspace, session, person, "server.added", server_id, f"{server.title}, by {link['kind']}")
+    return server
+
+
+def get_server(session: Session, server_id: str) -> Server:
+    """Raises NotFound, with the nearest id."""
+    server = session.get(Server, server_id)
+    if server is None:
+        known = [row.id for row in list_servers(session)]
+        raise NotFound(f"There is no server {server_id}. {did_you_mean(server_id, known)}".strip())
+    return server
+
+
+def list_servers(session: Session) -> list[Server]:
+    return list(session.scalars(select(Server).order_by(Server.id)))

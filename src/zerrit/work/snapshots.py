@@ -1,0 +1,149 @@
+"""Snapshots: taking them, reading them, what differs between two."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from zerrit.core.documents import Document
+from zerrit.core.gamebooks import Gamebook
+from zerrit.links import Link
+from zerrit.records import Server, Snapshot, SnapshotFile, load_content, store_content
+from zerrit.work.errors import NotFound
+from zerrit.work.servers import gamebook_of
+from zerrit.work.workspace import Workspace
+
+
+@dataclass(frozen=True, slots=True)
+class FetchedFile:
+    """One file as it was read from a server; `data` is None for a watched one, whose content is not kept."""
+
+    path: str
+    size: int
+    modified: int
+    data: bytes | None
+
+
+def read_all(link: Link, gamebook: Gamebook | None) -> list[FetchedFile]:
+    """Read every tracked file; of watched ones only size and time. Ignored ones (logs, crash files) are left out."""
+    fetched = []
+    for file in link.list():
+        if gamebook is not None and gamebook.is_ignored(file.path):
+            continue
+        is_watched = gamebook is not None and gamebook.is_watched(file.path)
+        data = None if is_watched else link.read(file.path)
+        fetched.append(FetchedFile(file.path, file.size if data is None else len(data), file.modified, data))
+    return fetched
+
+
+def store_snapshot(
+    workspace: Workspace,
+    session: Session,
+    server_id: str,
+    files: list[FetchedFile],
+    reason: str,
+    *,
+    label: str | None = None,
+) -> Snapshot:
+    """Keep files as a snapshot; with a `label` they are defaults of that version."""
+    snapshot = Snapshot(
+        server_id=server_id,
+        kind="defaults" if label else "server",
+        label=label,
+        reason=reason,
+        taken_at=workspace.now(),
+    )
+    for file in files:
+        digest = store_content(session, file.data) if file.data is not None else None
+        snapshot.files.append(SnapshotFile(path=file.path, digest=digest, size=file.size, modified=file.modified))
+    session.add(snapshot)
+    session.flush()
+    return snapshot
+
+
+def latest_snapshot(session: Session, server_id: str) -> Snapshot | None:
+    """The newest snapshot of the server itself."""
+    query = select(Snapshot).where(Snapshot.server_id == server_id, Snapshot.kind == "server")
+    return session.scalar(query.order_by(Snapshot.id.desc()).limit(1))
+
+
+def require_latest(session: Session, server_id: str) -> Snapshot:
+    snapshot = latest_snapshot(session, server_id)
+    if snapshot is None:
+        raise NotFound(f"No files of {server_id} are known yet. Fetch them first: zerrit fetch {server_id}.")
+    return snapshot
+
+
+def get_snapshot(session: Session, server_id: str, snapshot_id: int) -> Snapshot:
+    """Raises NotFound: also for a snapshot of another server, which must not be put on this one."""
+    snapshot = session.get(Snapshot, snapshot_id)
+    if snapshot is None or snapshot.server_id != server_id or snapshot.kind != "server":
+        raise NotFound(f"{server_id} has no snapshot {snapshot_id}. `zerrit timeline {server_id}` lists those it has.")
+    return snapshot
+
+
+def defaults_of(session: Session, server_id: str, label: str | None) -> Snapshot | None:
+    """The defaults under a version label, or the newest ones."""
+    query = select(Snapshot).where(Snapshot.server_id == server_id, Snapshot.kind == "defaults")
+    if label:
+        query = query.where(Snapshot.label == label)
+    return session.scalar(query.order_by(Snapshot.id.desc()).limit(1))
+
+
+def list_snapshots(session: Session, server_id: str) -> list[Snapshot]:
+    query = select(Snapshot).where(Snapshot.server_id == server_id).order_by(Snapshot.id.desc())
+    return list(session.scalars(query))
+
+
+def digests(snapshot: Snapshot) -> dict[str, str]:
+    """Digest by path, of tracked files."""
+    return {file.path: file.digest for file in snapshot.files if file.digest is not None}
+
+
+def contents(session: Session, snapshot: Snapshot) -> dict[str, bytes]:
+    """Bytes by path, of tracked files."""
+    return {path: load_content(session, digest) for path, digest in digests(snapshot).items()}
+
+
+def documents(workspace: Workspace, session: Session, server: Server, snapshot: Snapshot) -> dict[str, Document]:
+    """The tracked text files of a snapshot, read as the server's gamebook says."""
+    gamebook, gamebook_digest = gamebook_of(session, server)
+    read: dict[str, Document] = {}
+    for path, digest in digests(snapshot).items():
+        data = load_content(session, digest)
+        if not is_binary(data):
+            read[path] = workspace.read(data, path, digest, gamebook, gamebook_digest)
+    return read
+
+
+def is_binary(data: bytes) -> bool:
+    """Content that no text editor would open: NUL bytes near its start, unless it is marked as UTF-16."""
+    return b"\0" in data[:8000] and not data.startswith((b"\xff\xfe", b"\xfe\xff"))
+
+
+@dataclass(frozen=True, slots=True)
+class PathDifferences:
+    """Paths that differ between two states of a server."""
+
+    changed: tuple[str, ...]
+    added: tuple[str, ...]
+    removed: tuple[str, ...]
+
+    def __bool__(self) -> bool:
+        return bool(self.changed or self.added or self.removed)
+
+    @property
+    def all(self) -> tuple[str, ...]:
+        return (*self.changed, *self.added, *self.removed)
+
+
+def differing_paths(old: Mapping[str, str], new: Mapping[str, str]) -> PathDifferences:
+    """Compare digests by path."""
+    return PathDifferences(
+        tuple(sorted(path for path in old.keys() & new.keys() if old[path] != new[path])),
+        tuple(sorted(new.keys() - old.keys())),
+        tuple(sorted(old.keys() - new.keys())),
+    )

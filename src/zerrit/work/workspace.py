@@ -1,0 +1,75 @@
+"""What all use cases work with: the database, the vault, the clock, the way to links and controls, the events."""
+
+from __future__ import annotations
+
+import threading
+from collections import OrderedDict
+from collections.abc import Callable, Mapping
+from contextlib import AbstractContextManager
+from dataclasses import dataclass, field
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any, Final
+
+from sqlalchemy.orm import Session
+
+from zerrit.control import Control, HttpHook
+from zerrit.core.documents import Document, read_document
+from zerrit.core.gamebooks import Gamebook
+from zerrit.links import FolderLink, FtpLink, Link
+from zerrit.records import Database, Server, Vault
+from zerrit.work.errors import Refused
+
+Publish = Callable[[str, Mapping[str, Any]], None]
+MAX_CACHED: Final = 400  # documents kept read; a large server has some hundred files
+
+
+def _utc_now() -> datetime:
+    return datetime.now(UTC)
+
+
+@dataclass
+class Workspace:
+    """`publish(kind, facts)` tells whoever listens; `settle` is the time in seconds that a started game must stay up."""
+
+    database: Database
+    vault: Vault
+    publish: Publish
+    now: Callable[[], datetime] = _utc_now
+    settle: float = 2.0
+    patience: float = 60.0  #: seconds to wait for a game to stop, start or say that it is ready
+    _documents: OrderedDict[tuple[str, str, str], Document] = field(default_factory=OrderedDict)
+    _lock: threading.Lock = field(default_factory=threading.Lock)
+
+    def session(self) -> AbstractContextManager[Session]:
+        return self.database.session()
+
+    def link_to(self, server: Server) -> Link:
+        """Open the link of a server; raises LinkError."""
+        settings, secret = server.link, self._secret(server.link_secret)
+        if settings["kind"] == "folder":
+            return FolderLink(Path(settings["folder"]))
+        if settings["kind"] == "ftp":
+            return FtpLink(settings["host"], settings["port"], settings["user"], secret, settings["folder"])
+        raise Refused(f"The link kind `{settings['kind']}` is not known.")
+
+    def control_of(self, server: Server) -> Control:
+        return HttpHook(server.control["url"], self._secret(server.control_secret))
+
+    def _secret(self, sealed: bytes | None) -> str:
+        return self.vault.unseal(sealed) if sealed else ""
+
+    def read(self, data: bytes, path: str, digest: str, gamebook: Gamebook | None, gamebook_digest: str) -> Document:
+        """Read a file, or take it from the last readings of the same bytes with the same gamebook."""
+        key = (digest, path, gamebook_digest)
+        with self._lock:
+            document = self._documents.get(key)
+            if document is not None:
+                self._documents.move_to_end(key)
+                return document
+        document = gamebook.read(data, path) if gamebook else read_document(data, path)
+        with self._lock:
+            self._documents[key] = document
+            while len(self._documents) > MAX_CACHED:
+                self._documents.popitem(last=False)
+        return document
