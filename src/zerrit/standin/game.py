@@ -9,6 +9,7 @@ from what it read at its start, as many games do; whoever edited the file meanwh
 from __future__ import annotations
 
 import json
+import os
 import re
 import signal
 import sys
@@ -52,7 +53,10 @@ class Game:
             self.crash(error)
             return 1
         self.log("station is open")
-        stopping.wait()
+        host = os.getppid()
+        while not stopping.wait(1.0):
+            if os.getppid() != host:
+                return 0  # the host is gone; a game without one would run for ever
         self.write_back()
         self.log("station closed")
         return 0

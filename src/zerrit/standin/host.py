@@ -1,7 +1,5 @@
 """The host around the games: FTP, HTTP control, and the processes."""
 
-from __future__ import annotations
-
 import logging
 import subprocess
 import sys
@@ -42,7 +40,9 @@ class HostedGame:
     def start(self) -> None:
         with self.lock:
             if self.state != "running":
-                self.process = subprocess.Popen([sys.executable, "-m", "zerrit.standin.game", str(self.folder)])  # noqa: S603 (our own module)
+                self.process = subprocess.Popen(  # noqa: S603 (our own module)
+                    [sys.executable, "-m", "zerrit.standin.game", str(self.folder)], start_new_session=True
+                )
 
     def stop(self) -> None:
         with self.lock:
@@ -91,7 +91,9 @@ class StandinHost:
         self._threads: list[threading.Thread] = []
 
     def _make_ftp(self, port: int) -> ThreadedFTPServer:
-        logging.getLogger("pyftpdlib").setLevel(logging.WARNING)
+        # Without a handler of its own the library logs every command to the terminal.
+        logging.getLogger("pyftpdlib").addHandler(logging.NullHandler())
+        logging.getLogger("pyftpdlib").propagate = False
         authorizer = DummyAuthorizer()
         for game in self.games.values():
             authorizer.add_user(game.id, self.password, str(game.folder), perm="elradfmwMT")

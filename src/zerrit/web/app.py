@@ -110,7 +110,7 @@ def _serve_console(app: FastAPI) -> None:
         return FileResponse(page, headers={"Cache-Control": "no-cache"})
 
 
-def configure_log(*, as_json: bool) -> None:
+def configure_log(*, as_json: bool, least: str = "info") -> None:
     """Structured lines on standard error: JSON for machines, aligned words for people."""
     renderer: structlog.typing.Processor = (
         structlog.processors.JSONRenderer() if as_json else structlog.dev.ConsoleRenderer(colors=False)
@@ -123,6 +123,6 @@ def configure_log(*, as_json: bool) -> None:
             structlog.processors.format_exc_info,
             renderer,
         ],
-        wrapper_class=structlog.make_filtering_bound_logger(logging.INFO),
+        wrapper_class=structlog.make_filtering_bound_logger(logging.getLevelNamesMapping()[least.upper()]),
         logger_factory=structlog.PrintLoggerFactory(file=sys.stderr),
     )

@@ -1,0 +1,5 @@
+"""`python -m zerrit` is the command `zerrit`."""
+
+from zerrit.cli import main
+
+main(prog_name="zerrit")

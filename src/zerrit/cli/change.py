@@ -1,0 +1,270 @@
+"""Commands on changes."""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+from typing import Any, Literal
+
+import click
+
+from zerrit import api
+from zerrit.cli.local import print_differences, print_merge_plan
+from zerrit.cli.output import counted, output_option, print_findings, print_json, print_table, short
+from zerrit.cli.remote import follow
+from zerrit.cli.session import connect
+
+
+@click.group()
+def change() -> None:
+    """Open changes, add steps, check, compare and deploy them."""
+
+
+@change.command("open")
+@click.argument("server_id")
+@click.argument("title")
+def open_change(server_id: str, title: str) -> None:
+    """Open a change on a server."""
+    with connect() as zerrit:
+        opened = zerrit.open_change(server_id, title)
+    click.echo(f"Change {opened.id} on {server_id}: {opened.title}")
+
+
+@change.command("list")
+@click.argument("server_id")
+@output_option
+def list_changes(server_id: str, output: str) -> None:
+    """List the changes of a server, the newest first."""
+    with connect() as zerrit:
+        found = zerrit.changes(server_id)
+    if output == "json":
+        print_json([c.model_dump(mode="json") for c in found])
+        return
+    rows = [
+        (str(c.id), c.state, c.title, str(c.steps), c.author, c.updated_at.strftime("%Y-%m-%d %H:%M")) for c in found
+    ]
+    print_table(("change", "state", "title", "steps", "by", "last edited"), rows, right=("steps",))
+
+
+@change.command("show")
+@click.argument("change_id", type=int)
+@output_option
+def show_change(change_id: int, output: str) -> None:
+    """Show a change: its steps, what they do, its findings."""
+    with connect() as zerrit:
+        detail = zerrit.change(change_id)
+    if output == "json":
+        print_json(detail.model_dump(mode="json"))
+        return
+    _print_change(detail)
+
+
+def _print_change(detail: api.ChangeDetail) -> None:
+    click.echo(f"Change {detail.id} on {detail.server}: {detail.title}   [{detail.state}]")
+    for step in detail.step_list:
+        click.echo(f"  {step.position:>2}. {step.kind:<6} {step.address}  {step.summary}")
+        _print_outcome(step.outcome)
+    if detail.is_outdated:
+        click.echo(f"The server's files are newer than this change: zerrit change rebase {detail.id}")
+    _print_findings(detail)
+    for run in detail.runs:
+        click.echo(f"Run {run.id} {run.state}: {run.outcome}")
+        for line in run.log.splitlines()[-8:]:
+            click.echo(f"    | {line}")
+
+
+def _print_outcome(outcome: api.OutcomeOut) -> None:
+    if outcome.kind != "done":
+        click.echo(f"        {outcome.kind}: {outcome.message}".rstrip(": "))
+    for text in outcome.notes:
+        click.echo(f"        cleaned: {text}")
+    for changed in outcome.changes[:12]:
+        old = f"{short(changed.old, 40)} -> " if changed.old is not None else "new: "
+        new = short(changed.new, 70) if changed.new is not None else "(gone)"
+        click.echo(f"        {changed.address}: {old}{new}")
+    if len(outcome.changes) > 12:
+        click.echo(f"        and {len(outcome.changes) - 12} more places")
+
+
+def _print_findings(detail: api.ChangeDetail) -> None:
+    print_findings(detail.findings)
+    old = f" ({counted(detail.old_findings, 'older finding')} not counted)" if detail.old_findings else ""
+    if detail.blocking:
+        click.echo(f"Blocked for {counted(len(detail.blocking), 'reason')}{old}.")
+    else:
+        click.echo(f"Nothing blocks this change{old}.")
+
+
+def _add(
+    change_id: int, kind: Literal["set", "add", "copy", "remove", "merge", "put"], address: str, **data: Any
+) -> None:
+    with connect() as zerrit:
+        detail = zerrit.add_step(change_id, api.StepIn(kind=kind, address=address, **data))
+    step = detail.step_list[-1]
+    click.echo(f"Step {step.position}: {step.kind} {step.address} {step.summary}".rstrip())
+    _print_outcome(step.outcome)
+
+
+@change.command("set", context_settings={"ignore_unknown_options": True})
+@click.argument("change_id", type=int)
+@click.argument("address")
+@click.argument("operation")
+def set_step(change_id: int, address: str, operation: str) -> None:
+    """Add a step: change values. OPERATION is =40, +10, -10, *1.5, on or off."""
+    _add(change_id, "set", address, operation=operation)
+
+
+@change.command("add")
+@click.argument("change_id", type=int)
+@click.argument("address")
+@click.argument("name")
+@click.argument("fields", nargs=-1, metavar="[FIELD=VALUE]...")
+@click.option("--value", help="Add a single field NAME with this value instead of an entry.")
+def add_step(change_id: int, address: str, name: str, fields: tuple[str, ...], value: str | None) -> None:
+    """Add a step: a new entry NAME with fields below ADDRESS. For an item of a list give NAME as -."""
+    given: dict[str, str] = {}
+    for text in fields:
+        field, equals, content = text.partition("=")
+        if not equals or not field:
+            raise click.UsageError(f"`{text}`: write FIELD=VALUE, such as depth=abyss.")
+        given[field] = content
+    _add(change_id, "add", address, name="" if name == "-" else name, fields=given, value=value)
+
+
+@change.command("copy")
+@click.argument("change_id", type=int)
+@click.argument("address")
+@click.argument("key")
+def copy_step(change_id: int, address: str, key: str) -> None:
+    """Add a step: copy one entry under a new KEY."""
+    _add(change_id, "copy", address, key=key)
+
+
+@change.command("remove")
+@click.argument("change_id", type=int)
+@click.argument("address")
+def remove_step(change_id: int, address: str) -> None:
+    """Add a step: take entries or fields out."""
+    _add(change_id, "remove", address)
+
+
+@change.command("merge")
+@click.argument("change_id", type=int)
+@click.argument("path")
+@click.argument("snippet", type=click.File(encoding="utf-8"))
+@click.option("--into", default="", help="The group that the snippet's entries belong to.")
+@click.option("--plan", "plan_only", is_flag=True, help="Only show what would be done.")
+def merge_step(change_id: int, path: str, snippet: Any, into: str, plan_only: bool) -> None:
+    """Add a step: merge a published snippet (- for standard input) into the file PATH."""
+    text = snippet.read()
+    with connect() as zerrit:
+        plan = zerrit.plan_merge(change_id, path, text, into)
+    print_merge_plan([(a.kind, a.address, a.line, a.why) for a in plan.actions], plan.notes)
+    if not plan_only:
+        _add(change_id, "merge", path, snippet=text, into=into)
+
+
+@change.command("put")
+@click.argument("change_id", type=int)
+@click.argument("path")
+@click.argument("file", type=click.Path(exists=True, dir_okay=False, path_type=Path))
+def put_step(change_id: int, path: str, file: Path) -> None:
+    """Add a step: the file PATH on the server becomes the local FILE (UTF-8 text)."""
+    try:
+        text = file.read_bytes().decode("utf-8")
+    except UnicodeDecodeError as error:
+        raise click.UsageError(f"{file} is not UTF-8 text.") from error
+    _add(change_id, "put", path, content=text)
+
+
+@change.command("drop")
+@click.argument("change_id", type=int)
+@click.argument("number", type=int)
+def drop_step(change_id: int, number: int) -> None:
+    """Take step NUMBER out of a change."""
+    with connect() as zerrit:
+        detail = zerrit.change(change_id)
+        step = next((s for s in detail.step_list if s.position == number), None)
+        if step is None:
+            raise click.UsageError(f"Change {change_id} has no step {number}.")
+        zerrit.remove_step(change_id, step.id, detail.version)
+    click.echo(f"Step {number} is out: {step.kind} {step.address}")
+
+
+@change.command("check")
+@click.argument("change_id", type=int)
+@output_option
+def check_change(change_id: int, output: str) -> None:
+    """Check a change: syntax and meaning of the files as it leaves them. Exit code 1 when something blocks."""
+    with connect() as zerrit:
+        detail = zerrit.check(change_id)
+    if output == "json":
+        keys = {"code", "severity", "message", "path", "line", "column", "address", "hint", "blocks", "waived"}
+        listed = [f.model_dump(include=keys) for f in detail.findings]
+        print_json({"findings": listed, "summary": {"state": detail.state, "blocking": detail.blocking}})
+    else:
+        _print_findings(detail)
+        click.echo(f"Change {change_id} is {detail.state}.")
+    sys.exit(1 if detail.blocking else 0)
+
+
+@change.command()
+@click.argument("change_id", type=int)
+@click.argument("code")
+@click.argument("place")
+@click.option("--reason", required=True)
+def waive(change_id: int, code: str, place: str, reason: str) -> None:
+    """Accept the finding CODE at PLACE, with a reason."""
+    with connect() as zerrit:
+        detail = zerrit.waive(change_id, code, place, reason)
+    click.echo("Accepted. " + ("Something else still blocks." if detail.blocking else "Nothing blocks now."))
+
+
+@change.command("compare")
+@click.argument("change_id", type=int)
+@click.option("--against", default="base", show_default=True, help="base, live, defaults or defaults:LABEL")
+@click.option("--text", is_flag=True, help="As lines of text instead of by entry.")
+@output_option
+def compare_change(change_id: int, against: str, text: bool, output: str) -> None:
+    """Show what a change makes different: from its base, the live files, or the defaults."""
+    with connect() as zerrit:
+        found = zerrit.differences(change_id, against)
+    if text:
+        for one in found.texts:
+            click.echo(one.text, nl=False)
+        return
+    if output == "table":
+        click.echo(f"from {found.old} to {found.new}:")
+    print_differences(found.differences, output)
+
+
+@change.command()
+@click.argument("change_id", type=int)
+def rebase(change_id: int) -> None:
+    """Put a change on the newest snapshot of its server."""
+    with connect() as zerrit:
+        detail = zerrit.rebase(change_id)
+    click.echo(f"Change {change_id} now stands on snapshot {detail.base}. Check it again.")
+    _print_findings(detail)
+
+
+@change.command()
+@click.argument("change_id", type=int)
+def withdraw(change_id: int) -> None:
+    """Give a change up; it is kept for reading."""
+    with connect() as zerrit:
+        zerrit.withdraw(change_id)
+    click.echo(f"Change {change_id} is withdrawn.")
+
+
+@change.command()
+@click.argument("change_id", type=int)
+@click.option("--yes", is_flag=True, help="Do not ask.")
+def deploy(change_id: int, yes: bool) -> None:
+    """Deploy a change: stop, snapshot, write, verify, start, watch; on any failure roll back."""
+    with connect() as zerrit:
+        detail = zerrit.change(change_id)
+        if not yes:
+            files = ", ".join(detail.touched)
+            click.confirm(f"Stop {detail.server}, write {files}, and start it again?", abort=True)
+        follow(zerrit, zerrit.deploy(change_id))

@@ -1,0 +1,340 @@
+"""Commands on servers; they talk to the service."""
+
+from __future__ import annotations
+
+import io
+import sys
+import zipfile
+from pathlib import Path
+from typing import Final
+
+import click
+from pydantic import SecretStr
+
+from zerrit import api
+from zerrit.cli.output import counted, output_option, print_json, print_table, short
+from zerrit.cli.session import DEFAULT_URL, connect, remember
+from zerrit.client import Client
+from zerrit.core.addresses import find, parse_address
+from zerrit.core.documents import read_document
+from zerrit.core.errors import ZerritError
+
+_WORDS: Final = {"as-shipped": "as shipped", "unknown": "no defaults known"}
+
+
+@click.command()
+@click.option(
+    "--data",
+    type=click.Path(file_okay=False, path_type=Path),
+    default="zerrit-data",
+    show_default=True,
+    help="Folder of the database.",
+)
+@click.option(
+    "--host", default="127.0.0.1", show_default=True, help="Address to listen on; the default is this machine only."
+)
+@click.option("--port", default=8750, show_default=True)
+@click.option("--admin", default="admin", show_default=True, help="Name of the first admin, made at the first start.")
+@click.option(
+    "--admin-password",
+    envvar="ZERRIT_ADMIN_PASSWORD",
+    help="Password of the first admin; made up and shown where none is given.",
+)
+@click.option("--log-json", is_flag=True, help="Log in JSON lines.")
+def serve(data: Path, host: str, port: int, admin: str, admin_password: str | None, log_json: bool) -> None:
+    """Start the service with the console; Ctrl-C ends it."""
+    # The service is a heavy import that no other command needs.
+    from zerrit.cli.serving import serve_forever  # noqa: PLC0415
+
+    serve_forever(data, host, port, admin, admin_password, log_json=log_json)
+
+
+@click.command("sign-in")
+@click.option("--url", default=DEFAULT_URL, envvar="ZERRIT_URL", show_default=True)
+@click.option("--name", prompt=True)
+@click.option("--password", envvar="ZERRIT_PASSWORD", prompt=True, hide_input=True)
+def sign_in(url: str, name: str, password: str) -> None:
+    """Sign in to a service; later commands use it."""
+    with Client(url) as zerrit:
+        token = zerrit.token(name, password).token
+    path = remember(url, token)
+    click.echo(f"Signed in to {url} as {name}. The token is kept in {path}.")
+
+
+@click.command()
+@output_option
+def servers(output: str) -> None:
+    """List the servers."""
+    with connect() as zerrit:
+        found = zerrit.servers()
+    if output == "json":
+        print_json([server.model_dump(mode="json") for server in found])
+        return
+    if not found:
+        click.echo("No server yet. Add one: zerrit server-add --help")
+        return
+    rows = [
+        (
+            s.id,
+            s.title,
+            s.link["kind"],
+            s.gamebook or "-",
+            str(s.files),
+            when(s.last_snapshot),
+            ", ".join(s.defaults) or "-",
+            str(s.open_changes),
+        )
+        for s in found
+    ]
+    columns = ("server", "title", "link", "gamebook", "files", "last snapshot", "defaults", "open changes")
+    print_table(columns, rows, right=("files", "open changes"))
+
+
+def when(snapshot: api.SnapshotOut | None) -> str:
+    return snapshot.taken_at.strftime("%Y-%m-%d %H:%M") if snapshot else "never fetched"
+
+
+@click.command("server-add")
+@click.argument("server_id")
+@click.option("--title", default="")
+@click.option("--gamebook", help="Name of the gamebook of its game.")
+@click.option("--ftp", metavar="HOST:PORT", help="Reach its files by FTP.")
+@click.option("--user", help="User for FTP.")
+@click.option("--password", envvar="ZERRIT_LINK_PASSWORD", help="Password for FTP; asked for where none is given.")
+@click.option("--folder", help="Its folder: on the FTP server, or on the service's machine where --ftp is not given.")
+@click.option("--control", required=True, help="Address of the HTTP control.")
+@click.option(
+    "--control-token", envvar="ZERRIT_CONTROL_TOKEN", help="Token of the control; asked for where none is given."
+)
+def server_add(
+    server_id: str,
+    title: str,
+    gamebook: str | None,
+    ftp: str | None,
+    user: str | None,
+    password: str | None,
+    folder: str | None,
+    control: str,
+    control_token: str | None,
+) -> None:
+    """Add a server: how its files are reached, and how its game is stopped and started."""
+    link: api.FtpLink | api.FolderLink
+    if ftp:
+        host, _, port = ftp.partition(":")
+        if port and not port.isdigit():
+            raise click.UsageError(f"--ftp {ftp}: write HOST:PORT, such as files.example:21.")
+        secret = password if password is not None else click.prompt("FTP password", hide_input=True)
+        link = api.FtpLink(
+            host=host, port=int(port or 21), user=user or "", password=SecretStr(secret), folder=folder or "/"
+        )
+    elif folder:
+        link = api.FolderLink(folder=str(Path(folder).resolve()))
+    else:
+        raise click.UsageError("Say how the files are reached: --ftp HOST:PORT, or --folder PATH.")
+    token = control_token if control_token is not None else click.prompt("Token of the control", hide_input=True)
+    given = api.ServerIn(
+        id=server_id,
+        title=title,
+        gamebook=gamebook,
+        link=link,
+        control=api.HttpControl(url=control, token=SecretStr(token)),
+    )
+    with connect() as zerrit:
+        added = zerrit.add_server(given)
+    if isinstance(link, api.FtpLink):
+        click.echo(
+            "Note: FTP sends the password and all files in clear text; use it only where the host offers nothing better.",
+            err=True,
+        )
+    click.echo(f"Added {added.id}: {added.title}. Now fetch its files: zerrit fetch {added.id}")
+
+
+@click.command("gamebook-put")
+@click.argument("name")
+@click.argument("file", type=click.Path(exists=True, dir_okay=False, path_type=Path))
+def gamebook_put(name: str, file: Path) -> None:
+    """Give the service a gamebook; a mistake in it is shown with its line."""
+    with connect() as zerrit:
+        zerrit.put_gamebook(name, file.read_text("utf-8"))
+    click.echo(f"The gamebook {name} is kept.")
+
+
+@click.command()
+@click.argument("server_id")
+def fetch(server_id: str) -> None:
+    """Fetch a server's files; what differs from the last time becomes a new snapshot."""
+    with connect() as zerrit:
+        found = zerrit.fetch(server_id)
+    number = found.snapshot.id
+    if not found.is_new:
+        click.echo(f"Nothing changed on {server_id} since snapshot {number}.")
+        return
+    click.echo(f"Snapshot {number} of {server_id}: {counted(found.snapshot.files, 'file')}.")
+    marked = (
+        [("~ changed", p) for p in found.changed]
+        + [("+ added", p) for p in found.added]
+        + [("- removed", p) for p in found.removed]
+    )
+    if marked:
+        click.echo("Different from the last snapshot:")
+        print_table(("kind", "file"), marked)
+
+
+@click.command()
+@click.argument("server_id")
+@click.argument("source", type=click.Path(exists=True, path_type=Path))
+@click.option("--label", required=True, help="The version that they belong to, such as 2.1.")
+def defaults(server_id: str, source: Path, label: str) -> None:
+    """Import the files that the game ships, from a folder or a ZIP, under a version label."""
+    with connect() as zerrit:
+        snapshot = zerrit.import_defaults(server_id, label, _zipped(source))
+    click.echo(f"Defaults {label} of {server_id}: {counted(snapshot.files, 'file')}.")
+
+
+def _zipped(source: Path) -> bytes:
+    if source.is_file():
+        return source.read_bytes()
+    buffer = io.BytesIO()
+    with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED) as packed:
+        for file in sorted(source.rglob("*")):
+            if file.is_file() and not file.is_symlink():
+                packed.writestr(file.relative_to(source).as_posix(), file.read_bytes())
+    return buffer.getvalue()
+
+
+@click.command()
+@click.argument("server_id")
+@output_option
+def files(server_id: str, output: str) -> None:
+    """List a server's files with their state against the defaults."""
+    with connect() as zerrit:
+        found = zerrit.files(server_id)
+    if output == "json":
+        print_json([file.model_dump(mode="json") for file in found])
+        return
+    rows = [(f.path, _WORDS.get(f.state, f.state), f"{f.size:,}", _problems(f), f.purpose) for f in found]
+    print_table(("file", "state", "bytes", "findings", "what it is"), rows, right=("bytes",))
+
+
+def _problems(file: api.FileStateOut) -> str:
+    parts = [counted(n, w) for n, w in ((file.errors, "error"), (file.warnings, "warning")) if n]
+    return ", ".join(parts) or "-"
+
+
+@click.command()
+@click.argument("address")
+@output_option
+def show(address: str, output: str) -> None:
+    """Show what stands at SERVER:path#node, or in a local file."""
+    parsed = parse_address(address)
+    if parsed.server:
+        with connect() as zerrit:
+            places = zerrit.show(parsed.server, str(address).partition(":")[2])
+    else:
+        places = _local_places(parsed.path, address)
+    if output == "json":
+        print_json([place.model_dump(mode="json") for place in places])
+        return
+    for number, place in enumerate(places):
+        if number:
+            click.echo()
+        _print_place(place)
+
+
+def _local_places(path: str, address: str) -> list[api.PlaceOut]:
+    file = Path(path)
+    if not file.is_file():
+        raise ZerritError(f"There is no file {path}. For a file on a server write SERVER:{path}.")
+    document = read_document(file.read_bytes(), path)
+    return [
+        api.PlaceOut(
+            address=f"{path}#{document.keys.address_of(node)}",
+            kind=node.kind.value,
+            value=node.value,
+            source=document.text[node.start : node.end],
+            comment=node.comment,
+            note="",
+            line=document.line_of(node),
+            default=None,
+            allowed="",
+        )
+        for node in find(document, parse_address(address).segments)
+    ]
+
+
+def _print_place(place: api.PlaceOut) -> None:
+    click.echo(f"{place.address}   (line {place.line})")
+    shown = place.source if place.kind != "value" else f"{place.value}"
+    for line in shown.splitlines():
+        click.echo(f"    {line}")
+    for word, text in (
+        ("default", place.default),
+        ("allowed", place.allowed),
+        ("note", place.note),
+        ("comment", place.comment),
+    ):
+        if text and not (word == "default" and text == place.value):
+            click.echo(f"  {word}: {short(text, 200)}")
+
+
+@click.command()
+@click.argument("server_id")
+@output_option
+def timeline(server_id: str, output: str) -> None:
+    """Snapshots, deploys and rollbacks of a server, the newest first."""
+    with connect() as zerrit:
+        snapshots, runs = zerrit.snapshots(server_id), zerrit.runs(server_id)
+    if output == "json":
+        print_json(
+            {
+                "snapshots": [s.model_dump(mode="json") for s in snapshots],
+                "runs": [r.model_dump(mode="json") for r in runs],
+            }
+        )
+        return
+    events = [
+        (s.taken_at, "defaults" if s.kind == "defaults" else "snapshot", str(s.id), s.reason, counted(s.files, "file"))
+        for s in snapshots
+    ]
+    events += [(r.started_at, r.kind, f"run {r.id}", _run_title(r), r.outcome or r.state) for r in runs]
+    rows = [
+        (at.strftime("%Y-%m-%d %H:%M:%S"), kind, number, what, result)
+        for at, kind, number, what, result in sorted(events, reverse=True)
+    ]
+    print_table(("when (UTC)", "kind", "number", "what", "result"), rows)
+
+
+def _run_title(run: api.RunOut) -> str:
+    return f"change {run.change}" if run.change is not None else f"to snapshot {run.target}"
+
+
+@click.command()
+@click.argument("server_id")
+@click.argument("snapshot", type=int)
+@click.option("--yes", is_flag=True, help="Do not ask.")
+def rollback(server_id: str, snapshot: int, yes: bool) -> None:
+    """Put a server back to one of its snapshots, by the same careful path as a deploy."""
+    if not yes:
+        click.confirm(f"Stop {server_id}, put back snapshot {snapshot} and start it again?", abort=True)
+    with connect() as zerrit:
+        follow(zerrit, zerrit.rollback(server_id, snapshot))
+
+
+def follow(zerrit: Client, run: api.RunOut) -> None:
+    """Print the stages of a run as they end. Exit code 1 when it did not end well."""
+    told: set[int] = set()
+    last = run
+    for last in zerrit.follow(run.id):
+        for number, stage in enumerate(last.stages):
+            if stage.state != "running" and number not in told:
+                told.add(number)
+                took = (stage.ended_at - stage.started_at).total_seconds() if stage.ended_at else 0.0
+                click.echo(f"  {stage.name:<12} {stage.state:<6} {took:5.1f} s  {stage.detail}")
+    for path, text in last.crash_files.items():
+        click.echo(f"  crash file {path}: {short(text, 100)}")
+    click.echo(f"Run {last.id} {last.state}: {last.outcome}")
+    if last.state not in ("deployed", "done"):
+        sys.exit(1)
+
+
+COMMANDS = (serve, sign_in, servers, server_add, gamebook_put, fetch, defaults, files, show, timeline, rollback)

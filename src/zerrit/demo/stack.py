@@ -1,0 +1,183 @@
+"""The whole demo in one process: the stand-in host with its games, and the service on loopback."""
+
+from __future__ import annotations
+
+import io
+import shutil
+import socket
+import threading
+import time
+import zipfile
+from collections.abc import Mapping
+from dataclasses import dataclass
+from pathlib import Path
+from types import TracebackType
+from typing import Final, Self
+
+import uvicorn
+from pydantic import SecretStr
+
+from zerrit import api
+from zerrit.client import Client
+from zerrit.demo import world_files
+from zerrit.standin import StandinHost
+from zerrit.web import Settings, create_app
+
+GAMES: Final = ("coral-gate", "lantern-shelf")
+ADMIN: Final = "isolde"
+PASSWORD: Final = "mind-the-tide"  # noqa: S105 (printed at every start of the demo)
+HOST_PASSWORD: Final = "shelf-keys"  # noqa: S105 (of the stand-in host)
+
+
+class PortTaken(Exception):
+    """A port of the demo is in use."""
+
+
+@dataclass(frozen=True, slots=True)
+class Ports:
+    """0 takes any free port."""
+
+    web: int = 0
+    ftp: int = 0
+    control: int = 0
+
+
+class DemoStack:
+    """Host and service over a folder that is made when it is not there. Use as a context manager."""
+
+    def __init__(self, folder: Path, ports: Ports | None = None, *, settle: float = 2.0) -> None:
+        chosen = ports or Ports()
+        self.folder = folder
+        self.host_folder = folder / "host"
+        for what, port, option in (
+            ("console", chosen.web, "PORT"),
+            ("FTP", chosen.ftp, "FTP_PORT"),
+            ("control", chosen.control, "CONTROL_PORT"),
+        ):
+            _require_free(what, port, option)
+        self._lay_out()
+        self.host = StandinHost(
+            self.host_folder, GAMES, HOST_PASSWORD, ftp_port=chosen.ftp, control_port=chosen.control
+        )
+        app = create_app(Settings(folder / "data", ADMIN, PASSWORD, settle=settle))
+        config = uvicorn.Config(
+            app, host="127.0.0.1", port=chosen.web, log_level="warning", access_log=False, timeout_graceful_shutdown=3
+        )
+        self._socket = config.bind_socket()
+        self.url = f"http://127.0.0.1:{self._socket.getsockname()[1]}"
+        self._server = uvicorn.Server(config)
+        self._thread = threading.Thread(target=self._server.run, kwargs={"sockets": [self._socket]}, daemon=True)
+
+    def _lay_out(self) -> None:
+        for game in GAMES:
+            if not (self.host_folder / game).is_dir():
+                write_files(self.host_folder / game, world_files.server_files(game))
+        shipped = self.folder / f"fathomline-{world_files.VERSION}-defaults.zip"
+        shipped.write_bytes(defaults_zip())
+
+    def __enter__(self) -> Self:
+        self.host.start()
+        self._thread.start()
+        deadline = time.monotonic() + 30
+        while not self._server.started:
+            if time.monotonic() > deadline or not self._thread.is_alive():
+                raise RuntimeError("the service did not start")
+            time.sleep(0.05)
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        self._server.should_exit = True
+        self._thread.join(20)
+        self.host.stop()
+
+    def client(self) -> Client:
+        """A client that is signed in as the demo's admin."""
+        with Client(self.url) as anonymous:
+            token = anonymous.token(ADMIN, PASSWORD).token
+        return Client(self.url, token)
+
+    def server_in(self, server_id: str) -> api.ServerIn:
+        """How a demo server is added: coral-gate by FTP, lantern-shelf by its folder on this machine."""
+        control = api.HttpControl(
+            url=f"http://127.0.0.1:{self.host.control_port}/{server_id}", token=SecretStr(HOST_PASSWORD)
+        )
+        link: api.FtpLink | api.FolderLink
+        if server_id == "coral-gate":
+            link = api.FtpLink(
+                host="127.0.0.1", port=self.host.ftp_port, user=server_id, password=SecretStr(HOST_PASSWORD)
+            )
+        else:
+            link = api.FolderLink(folder=str((self.host_folder / server_id).resolve()))
+        title = server_id.replace("-", " ").title()
+        return api.ServerIn(id=server_id, title=title, gamebook="fathomline", link=link, control=control)
+
+    def seed(self) -> None:
+        """Put the demo's data into an empty service: both servers, their files, the defaults, one change begun."""
+        with self.client() as zerrit:
+            if zerrit.servers():
+                return
+            zerrit.put_gamebook("fathomline", world_files.gamebook().decode())
+            for server_id in GAMES:
+                zerrit.add_server(self.server_in(server_id))
+                zerrit.fetch(server_id)
+                zerrit.import_defaults(server_id, world_files.VERSION, defaults_zip())
+            change = zerrit.open_change("coral-gate", "Wet evenings: gimbals deeper, two pump circuits")
+            for step in story_steps():
+                zerrit.add_step(change.id, step)
+
+
+def story_steps(ground: str = "Ribbonwed Flats") -> list[api.StepIn]:
+    """The first change of the story; by itself with a slip in the name of a ground."""
+    finds = "sea/finds.xml#find"
+    return [
+        api.StepIn(kind="set", address=f"{finds}[Copper Gimbal]/band[shallow]/@holds", operation="-10"),
+        api.StepIn(kind="set", address=f"{finds}[Copper Gimbal]/band[middle]/@holds", operation="+10"),
+        api.StepIn(kind="set", address=f"{finds}[*Cork Float]/band[shallow]/@holds", operation="+5"),
+        api.StepIn(
+            kind="add",
+            address=f"{finds}[Copper Gimbal]",
+            name="band",
+            fields={"depth": "deep", "at": ground, "least": "2", "holds": "8", "renew": "5400"},
+        ),
+        api.StepIn(kind="set", address="sea/happenings/icewater.xml#happening[Lantern Fall]/@runs", operation="on"),
+        api.StepIn(kind="merge", address="station.ini", snippet=world_files.snippet("pump-circuits.txt")),
+    ]
+
+
+def crashing_step() -> api.StepIn:
+    """A step that no check objects to and that trips the station's breaker at its start."""
+    return api.StepIn(kind="set", address="station.ini#Pumps/Circuit[*]/Pumps/*/Rating", operation="+3")
+
+
+def write_files(folder: Path, files: Mapping[str, bytes]) -> None:
+    part = folder.with_name(f"{folder.name}.part")
+    shutil.rmtree(part, ignore_errors=True)
+    for path, data in files.items():
+        target = part / path
+        target.parent.mkdir(parents=True, exist_ok=True)
+        target.write_bytes(data)
+    part.rename(folder)
+
+
+def defaults_zip() -> bytes:
+    """The shipped defaults as a ZIP, the same bytes every time."""
+    buffer = io.BytesIO()
+    with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED) as packed:
+        for path, data in sorted(world_files.default_files().items()):
+            packed.writestr(zipfile.ZipInfo(path), data, zipfile.ZIP_DEFLATED)
+    return buffer.getvalue()
+
+
+def _require_free(what: str, port: int, option: str) -> None:
+    if not port:
+        return
+    with socket.socket() as probe:
+        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            probe.bind(("127.0.0.1", port))
+        except OSError as error:
+            raise PortTaken(
+                f"Port {port} for the {what} is in use on this machine. Choose another: make demo {option}={port + 100}"
+            ) from error

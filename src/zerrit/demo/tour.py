@@ -1,0 +1,179 @@
+"""
+The main job from beginning to end, without a person: `make tour`.
+
+Every step is a real command, run as a process of its own against a fresh demo, and printed with what it answers.
+A command that ends otherwise than it should ends the tour with exit code 1.
+"""
+
+from __future__ import annotations
+
+import os
+import shlex
+import subprocess
+import sys
+import tempfile
+from pathlib import Path
+from typing import Final
+
+from zerrit.demo import world_files
+from zerrit.demo.stack import ADMIN, HOST_PASSWORD, PASSWORD, DemoStack, write_files
+from zerrit.web.app import configure_log
+
+SHOWN_LINES: Final = 22
+
+
+class Tour:
+    def __init__(self, stack: DemoStack, folder: Path) -> None:
+        self.stack = stack
+        self.folder = folder
+        self.environment = os.environ | {
+            "ZERRIT_CONFIG": str(folder / "config"),
+            "ZERRIT_URL": stack.url,
+            "COLUMNS": "150",
+        }
+
+    def say(self, text: str) -> None:
+        print(f"\n# {text}", flush=True)
+
+    def run(self, *arguments: str, ends: int = 0, must_say: str = "", secret: dict[str, str] | None = None) -> str:
+        """Run one command; end the tour when it ends otherwise or does not say what it must."""
+        shown = [f"{name}=…" for name in secret or {}] + [
+            "zerrit",
+            *(shlex.quote(a).replace(str(self.folder), "…") for a in arguments),
+        ]
+        print(f"\n$ {' '.join(shown)}", flush=True)
+        done = subprocess.run(  # noqa: S603 (our own command)
+            [sys.executable, "-m", "zerrit", *arguments],
+            capture_output=True,
+            text=True,
+            env=self.environment | (secret or {}),
+            timeout=180,
+            check=False,
+        )
+        text = (done.stdout + done.stderr).replace(str(self.folder), "…")
+        lines = text.splitlines()
+        for line in lines[:SHOWN_LINES]:
+            print(f"  {line.rstrip()}", flush=True)
+        if len(lines) > SHOWN_LINES:
+            print(f"  … {len(lines) - SHOWN_LINES} more lines", flush=True)
+        if done.returncode != ends or must_say not in text:
+            sys.exit(
+                f"tour: this should have ended with {ends} and said {must_say!r}; it ended with {done.returncode}\n{text}"
+            )
+        return text
+
+
+def tour(stack: DemoStack, folder: Path) -> None:
+    """The story, step by step."""
+    here = Tour(stack, folder)
+    files = _prepare(folder)
+    host = stack.host
+
+    here.say("1. A server comes under care: its link, its control, its gamebook. Its files are fetched and kept.")
+    here.run("sign-in", "--url", stack.url, "--name", ADMIN, secret={"ZERRIT_PASSWORD": PASSWORD})
+    here.run("gamebook-put", "fathomline", str(files / "fathomline.yml"))
+    here.run(
+        "server-add",
+        "coral-gate",
+        "--title",
+        "Coral Gate",
+        "--gamebook",
+        "fathomline",
+        "--ftp",
+        f"127.0.0.1:{host.ftp_port}",
+        "--user",
+        "coral-gate",
+        "--control",
+        f"http://127.0.0.1:{host.control_port}/coral-gate",
+        secret={"ZERRIT_LINK_PASSWORD": HOST_PASSWORD, "ZERRIT_CONTROL_TOKEN": HOST_PASSWORD},
+    )
+    here.run("fetch", "coral-gate", must_say="Snapshot 1")
+    here.run("defaults", "coral-gate", str(files / "defaults"), "--label", world_files.VERSION, must_say="Defaults 2.1")
+    here.run("files", "coral-gate", must_say="changed")
+
+    here.say("2. Find the entry that matters, then write down what shall change. Nothing happens on the server yet.")
+    here.run("show", "coral-gate:sea/finds.xml#find[Copper Gimbal]", must_say="Ribbonweed Flats")
+    here.run("show", "coral-gate:sea/finds.xml#find[Copper Gimball]", ends=2, must_say="Nearest: find[Copper Gimbal]")
+    here.run("change", "open", "coral-gate", "Wet evenings: gimbals deeper, two pump circuits", must_say="Change 1")
+    gimbal = "sea/finds.xml#find[Copper Gimbal]"
+    here.run("change", "set", "1", f"{gimbal}/band[shallow]/@holds", "-10", must_say="40 -> 30")
+    here.run("change", "set", "1", f"{gimbal}/band[middle]/@holds", "+10", must_say="16 -> 26")
+    here.run(
+        "change",
+        "set",
+        "1",
+        "sea/finds.xml#find[*Cork Float]/band[shallow]/@holds",
+        "+5",
+        must_say="find[Great Cork Float]",
+    )
+    here.run(
+        "change",
+        "add",
+        "1",
+        gimbal,
+        "band",
+        "depth=deep",
+        "at=Ribbonwed Flats",
+        "least=2",
+        "holds=8",
+        "renew=5400",
+        must_say="band[deep]",
+    )
+    here.run(
+        "change", "set", "1", "sea/happenings/icewater.xml#happening[Lantern Fall]/@runs", "on", must_say="no -> yes"
+    )
+    here.run("change", "merge", "1", "station.ini", str(files / "pump-circuits.txt"), must_say="Pumps/Circuit[Wet Lab]")
+
+    here.say("3. Check. A slip in the name of a ground is found, with its place and the nearest right name; it blocks.")
+    here.run("change", "check", "1", ends=1, must_say="Did you mean 'Ribbonweed Flats'?")
+    here.run("change", "deploy", "1", "--yes", ends=1, must_say="blocked")
+    here.run("change", "set", "1", f"{gimbal}/band[deep]/@at", "=Ribbonweed Flats")
+    here.run("change", "check", "1", must_say="Change 1 is checked")
+
+    here.say(
+        "4. Look at the difference: against what runs now, and against the game's defaults; by entry, and as text."
+    )
+    here.run("change", "compare", "1", "--against", "live", must_say="find[Copper Gimbal]/band[deep]")
+    here.run("change", "compare", "1", "--against", "defaults", must_say="FindRate")
+    here.run("change", "compare", "1", "--against", "live", "--text", must_say='+Circuit=(Name="Wet Lab"')
+
+    here.say("5. Deploy: stop, read again, snapshot, write, read back, start, watch.")
+    here.run("change", "deploy", "1", "--yes", must_say="deployed")
+
+    here.say("6. A second change passes the check, but the game goes down at its start. Zerrit rolls back by itself.")
+    here.run("change", "open", "coral-gate", "Stronger pumps everywhere", must_say="Change 2")
+    here.run("change", "set", "2", "station.ini#Pumps/Circuit[*]/Pumps/*/Rating", "+3")
+    here.run("change", "check", "2", must_say="Change 2 is checked")
+    here.run("change", "deploy", "2", "--yes", ends=1, must_say="byte for byte")
+    here.run("change", "show", "2", must_say="breaker tripped")
+
+    here.say("7. Roll the server back to its very first snapshot, by hand.")
+    here.run("timeline", "coral-gate", must_say="Rolled back")
+    here.run("rollback", "coral-gate", "1", "--yes", must_say="done")
+    here.run("fetch", "coral-gate")
+    print("\nThe tour is over: the game runs with the files of snapshot 1.", flush=True)
+
+
+def _prepare(folder: Path) -> Path:
+    files = folder / "files"
+    write_files(
+        files,
+        {
+            "fathomline.yml": world_files.gamebook(),
+            "pump-circuits.txt": world_files.snippet("pump-circuits.txt").encode(),
+        },
+    )
+    write_files(files / "defaults", world_files.default_files())
+    return files
+
+
+def main() -> None:
+    configure_log(as_json=False, least="warning")
+    with tempfile.TemporaryDirectory(prefix="zerrit-tour-") as name:
+        folder = Path(name)
+        with DemoStack(folder / "demo", settle=1.0) as stack:
+            tour(stack, folder)
+
+
+if __name__ == "__main__":
+    main()
