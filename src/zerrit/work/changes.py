@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import Any, Final
 
@@ -106,8 +106,10 @@ def add_step(workspace: Workspace, person: str, change_id: int, step: Step, *, v
         change = _editable(session, change_id, version)
         if len(change.steps) >= MAX_STEPS:
             raise Refused(f"A change holds at most {MAX_STEPS} steps. Open another.")
-        tried = _replayed(workspace, session, change, [*map(step_of, change.steps), step])[1]
-        outcome = tried.outcomes[-1]
+        before, replayed = _replayed(workspace, session, change)
+        gamebook, gamebook_digest = gamebook_of(session, get_server(session, change.server_id))
+        tried = replay(replayed.documents, [step], reader(gamebook))
+        outcome = tried.outcomes[0]
         if outcome.kind is OutcomeKind.IMPOSSIBLE:
             raise Refused(outcome.message)
         if outcome.kind is OutcomeKind.SAME:
@@ -124,6 +126,9 @@ def add_step(workspace: Workspace, person: str, change_id: int, step: Step, *, v
             )
         )
         _edited(workspace, session, change, person, f"step {position}: {step.kind.value} {step.address}")
+        touched = frozenset(p for p, d in tried.documents.items() if p not in before or before[p].text != d.text)
+        whole = Replay(tried.documents, (*replayed.outcomes, outcome), touched)
+        workspace.keep_replay((change.id, change.version, change.base_id, gamebook_digest), whole)
     workspace.publish("change", {"change": change_id, "server": change.server_id})
     return change
 
@@ -145,7 +150,7 @@ def remove_step(
 
 def preview(workspace: Workspace, session: Session, change: Change) -> Preview:
     """Work the change out on the snapshot that it is based on."""
-    before, replayed = _replayed(workspace, session, change, [step_of(row) for row in change.steps])
+    before, replayed = _replayed(workspace, session, change)
     server = get_server(session, change.server_id)
     gamebook, _ = gamebook_of(session, server)
     return Preview(before, replayed, judge(session, server.id, before, replayed.documents, gamebook))
@@ -260,7 +265,7 @@ def compare_change(workspace: Workspace, change_id: int, against: str) -> Compar
         change = get_change(session, change_id)
         server = get_server(session, change.server_id)
         gamebook, _ = gamebook_of(session, server)
-        _, replayed = _replayed(workspace, session, change, [step_of(row) for row in change.steps])
+        _, replayed = _replayed(workspace, session, change)
         after = replayed.documents
         new_name = f"change {change.id}"
         if against == "base":
@@ -307,7 +312,7 @@ def preview_merge(workspace: Workspace, change_id: int, path: str, snippet: str,
     """The plan of merging a snippet into a file of the change, as its steps so far leave it."""
     with workspace.session() as session:
         change = get_change(session, change_id)
-        _, replayed = _replayed(workspace, session, change, [step_of(row) for row in change.steps])
+        _, replayed = _replayed(workspace, session, change)
     document = replayed.documents.get(path)
     if document is None:
         raise NotFound(f"{change.server_id} has no file {path}.")
@@ -326,13 +331,17 @@ def _data(step: Step) -> dict[str, Any]:
     return {name: dict(value) if isinstance(value, Mapping) else value for name, value in data.items()}
 
 
-def _replayed(
-    workspace: Workspace, session: Session, change: Change, steps: Sequence[Step]
-) -> tuple[Mapping[str, Document], Replay]:
+def _replayed(workspace: Workspace, session: Session, change: Change) -> tuple[Mapping[str, Document], Replay]:
+    """The files that a change is built on, and the change worked out on them."""
     server = get_server(session, change.server_id)
-    gamebook, _ = gamebook_of(session, server)
+    gamebook, gamebook_digest = gamebook_of(session, server)
     before = documents(workspace, session, server, _base(session, change))
-    return before, replay(before, steps, reader(gamebook))
+    key = (change.id, change.version, change.base_id, gamebook_digest)
+    replayed = workspace.kept_replay(key)
+    if replayed is None:
+        replayed = replay(before, [step_of(row) for row in change.steps], reader(gamebook))
+        workspace.keep_replay(key, replayed)
+    return before, replayed
 
 
 def reader(gamebook: Gamebook | None) -> Read:

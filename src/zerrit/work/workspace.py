@@ -16,12 +16,15 @@ from sqlalchemy.orm import Session
 from zerrit.control import Control, HttpHook
 from zerrit.core.documents import Document, read_document
 from zerrit.core.gamebooks import Gamebook
+from zerrit.core.steps import Replay
 from zerrit.links import FolderLink, FtpLink, Link
 from zerrit.records import Database, Server, Vault
 from zerrit.work.errors import Refused
 
 Publish = Callable[[str, Mapping[str, Any]], None]
 MAX_CACHED: Final = 400  # documents kept read; a large server has some hundred files
+MAX_REPLAYS: Final = 16  # changes kept worked out
+ReplayKey = tuple[int, int, int, str]  #: change, its version, its base, digest of the gamebook
 
 
 def _utc_now() -> datetime:
@@ -39,6 +42,7 @@ class Workspace:
     settle: float = 2.0
     patience: float = 60.0  #: seconds to wait for a game to stop, start or say that it is ready
     _documents: OrderedDict[tuple[str, str, str], Document] = field(default_factory=OrderedDict)
+    _replays: OrderedDict[ReplayKey, Replay] = field(default_factory=OrderedDict)
     _lock: threading.Lock = field(default_factory=threading.Lock)
 
     def session(self) -> AbstractContextManager[Session]:
@@ -73,3 +77,14 @@ class Workspace:
             while len(self._documents) > MAX_CACHED:
                 self._documents.popitem(last=False)
         return document
+
+    def kept_replay(self, key: ReplayKey) -> Replay | None:
+        """A change as it was worked out before; asked for by everything that looks at it."""
+        with self._lock:
+            return self._replays.get(key)
+
+    def keep_replay(self, key: ReplayKey, replayed: Replay) -> None:
+        with self._lock:
+            self._replays[key] = replayed
+            while len(self._replays) > MAX_REPLAYS:
+                self._replays.popitem(last=False)

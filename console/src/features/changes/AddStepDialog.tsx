@@ -1,0 +1,123 @@
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import Dialog from "@mui/material/Dialog";
+import DialogActions from "@mui/material/DialogActions";
+import DialogContent from "@mui/material/DialogContent";
+import DialogTitle from "@mui/material/DialogTitle";
+import MenuItem from "@mui/material/MenuItem";
+import TextField from "@mui/material/TextField";
+import Typography from "@mui/material/Typography";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+
+import { answer, api, type Schemas } from "../../api/client";
+import { KindMark } from "../../shared/KindMark";
+import { Mono } from "../../shared/Mono";
+import { ProblemNote } from "../../shared/ProblemNote";
+import { MONO } from "../../theme";
+
+type StepIn = Schemas["StepIn"];
+type Kind = StepIn["kind"];
+
+const KINDS: readonly { kind: Kind; label: string; address: string }[] = [
+  { kind: "set", label: "Change values", address: "Address, such as sea/finds.xml#find[Copper Gimbal]/band[shallow]/@holds" },
+  { kind: "add", label: "Add an entry", address: "Address of the entry or group that it goes into" },
+  { kind: "copy", label: "Copy an entry", address: "Address of the entry" },
+  { kind: "remove", label: "Remove", address: "Address of what shall go" },
+  { kind: "merge", label: "Merge a published snippet", address: "File, such as station.ini" },
+];
+const EMPTY: StepIn = { kind: "set", address: "", operation: "", name: "", fields: {}, key: "", snippet: "", into: "", choices: {}, content: "" };
+
+/** One more step: what to do, and where. A snippet's plan is shown before it becomes a step. */
+export function AddStepDialog({ change, onClose }: { change: Schemas["ChangeDetail"]; onClose: () => void }) {
+  const [step, setStep] = useState(EMPTY);
+  const [fields, setFields] = useState("");
+  const queries = useQueryClient();
+  const params = { path: { change_id: change.id } };
+  const add = useMutation({
+    mutationFn: () =>
+      answer(
+        api.POST("/api/v1/changes/{change_id}/steps", {
+          params: { ...params, header: { "If-Match": `"${String(change.version)}"` } },
+          body: { ...step, fields: step.kind === "add" ? fieldsOf(fields) : {} },
+        }),
+      ),
+    onSuccess: async () => {
+      await queries.invalidateQueries();
+      onClose();
+    },
+  });
+  const plan = useMutation({
+    mutationFn: () =>
+      answer(
+        api.POST("/api/v1/changes/{change_id}/merge-plan", {
+          params,
+          body: { path: step.address, snippet: step.snippet ?? "", into: step.into ?? "" },
+        }),
+      ),
+  });
+  const set = (field: keyof StepIn) => (event: { target: { value: string } }) => {
+    setStep({ ...step, [field]: event.target.value });
+    plan.reset();
+  };
+  const kind = KINDS.find((one) => one.kind === step.kind);
+  return (
+    <Dialog open onClose={onClose} fullWidth maxWidth="md">
+      <DialogTitle>Add a step</DialogTitle>
+      <DialogContent sx={{ display: "grid", gap: 1.5, pt: "8px !important" }}>
+        <TextField select label="What to do" value={step.kind} onChange={set("kind")}>
+          {KINDS.map((one) => (
+            <MenuItem key={one.kind} value={one.kind}>{one.label}</MenuItem>
+          ))}
+        </TextField>
+        <TextField label={kind?.address} value={step.address} onChange={set("address")} slotProps={{ htmlInput: { style: { fontFamily: MONO } } }} />
+        {step.kind === "set" && <TextField label="Operation: =40, +10, -10, *1.5, on or off" value={step.operation} onChange={set("operation")} />}
+        {step.kind === "add" && (
+          <>
+            <TextField label="Name of the new entry, such as band" value={step.name} onChange={set("name")} />
+            <TextField label="Its fields, one on a line: depth=deep" multiline minRows={4} value={fields} onChange={(event) => { setFields(event.target.value); }} />
+          </>
+        )}
+        {step.kind === "copy" && <TextField label="Key of the copy" value={step.key} onChange={set("key")} />}
+        {step.kind === "merge" && (
+          <>
+            <TextField label="Paste the snippet here" multiline minRows={6} maxRows={14} value={step.snippet} onChange={set("snippet")} slotProps={{ htmlInput: { style: { fontFamily: MONO, fontSize: 12 } } }} />
+            <TextField label="Group that it belongs to (only where it is not clear)" value={step.into} onChange={set("into")} />
+          </>
+        )}
+        {plan.data && <PlanTable plan={plan.data} />}
+        <ProblemNote error={plan.error ?? add.error} />
+      </DialogContent>
+      <DialogActions>
+        <Button onClick={onClose}>Cancel</Button>
+        {step.kind === "merge" && !plan.data ? (
+          <Button variant="contained" disabled={plan.isPending || !step.address} onClick={() => { plan.mutate(); }}>Show the plan</Button>
+        ) : (
+          <Button variant="contained" disabled={add.isPending || !step.address} onClick={() => { add.mutate(); }}>Add step</Button>
+        )}
+      </DialogActions>
+    </Dialog>
+  );
+}
+
+function PlanTable({ plan }: { plan: Schemas["MergePlanOut"] }) {
+  return (
+    <Box>
+      {plan.notes.map((note) => (
+        <Typography key={note} variant="body2" color="text.secondary">cleaned: {note}</Typography>
+      ))}
+      {plan.actions.map((action) => (
+        <Box key={action.address + String(action.line)} sx={{ display: "flex", gap: 1, py: 0.25 }}>
+          <Box sx={{ width: 120 }}><KindMark kind={action.kind} /></Box>
+          <Mono>{action.address}</Mono>
+          <Box sx={{ color: "text.secondary" }}>{action.why}</Box>
+        </Box>
+      ))}
+    </Box>
+  );
+}
+
+function fieldsOf(text: string): Record<string, string> {
+  const pairs = text.split("\n").map((line) => line.split(/=(.*)/s));
+  return Object.fromEntries(pairs.filter((pair) => pair[0]?.trim()).map((pair) => [pair[0]?.trim() ?? "", (pair[1] ?? "").trim()]));
+}

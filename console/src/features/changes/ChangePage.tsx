@@ -1,0 +1,97 @@
+import Alert from "@mui/material/Alert";
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import Paper from "@mui/material/Paper";
+import Tab from "@mui/material/Tab";
+import Tabs from "@mui/material/Tabs";
+import Typography from "@mui/material/Typography";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { useParams } from "react-router";
+
+import { answer, api, type Schemas } from "../../api/client";
+import { KindMark } from "../../shared/KindMark";
+import { ProblemNote } from "../../shared/ProblemNote";
+import { Trail } from "../../shared/Trail";
+import { AddStepDialog } from "./AddStepDialog";
+import { DifferencePanel } from "./DifferencePanel";
+import { FindingList } from "./FindingList";
+import { RunProgress } from "./RunProgress";
+import { EDITABLE } from "./states";
+import { StepList } from "./StepList";
+
+type Change = Schemas["ChangeDetail"];
+
+/** One change: its steps, what is found in it, what it makes different, and its deploy. */
+export function ChangePage() {
+  const changeId = Number(useParams()["changeId"]);
+  const params = { path: { change_id: changeId } };
+  const change = useQuery({
+    queryKey: ["change", changeId],
+    queryFn: () => answer(api.GET("/api/v1/changes/{change_id}", { params })),
+  });
+  if (change.error) return <ProblemNote error={change.error} />;
+  if (!change.data) return null;
+  return <OpenedChange change={change.data} />;
+}
+
+function OpenedChange({ change }: { change: Change }) {
+  const [adding, setAdding] = useState(false);
+  const [view, setView] = useState("steps");
+  const queries = useQueryClient();
+  const params = { path: { change_id: change.id } };
+  const onSuccess = () => queries.invalidateQueries();
+  const check = useMutation({ mutationFn: () => answer(api.POST("/api/v1/changes/{change_id}/check", { params })), onSuccess });
+  const rebase = useMutation({ mutationFn: () => answer(api.POST("/api/v1/changes/{change_id}/rebase", { params })), onSuccess });
+  const deploy = useMutation({ mutationFn: () => answer(api.POST("/api/v1/changes/{change_id}/deploy", { params })), onSuccess });
+  const isEditable = EDITABLE.includes(change.state);
+  const [run] = change.runs;
+  return (
+    <>
+      <Box sx={{ display: "flex", alignItems: "flex-start", gap: 1, flexWrap: "wrap" }}>
+        <Box sx={{ flex: 1, minWidth: 280 }}>
+          <Trail
+            steps={[{ name: "Servers", to: "/" }, { name: change.server, to: `/servers/${change.server}/changes` }]}
+            title={`Change ${String(change.id)}: ${change.title}`}
+          />
+        </Box>
+        <Box sx={{ alignSelf: "center", mr: 1 }}><KindMark kind={change.state} /></Box>
+        {isEditable && (
+          <>
+            <Button variant="outlined" onClick={() => { setAdding(true); }}>Add a step</Button>
+            <Button variant="outlined" disabled={check.isPending} onClick={() => { check.mutate(); }}>Check</Button>
+            <Button
+              variant="contained"
+              disabled={deploy.isPending || change.steps === 0 || change.blocking.length > 0}
+              onClick={() => { deploy.mutate(); }}
+            >
+              Deploy
+            </Button>
+          </>
+        )}
+      </Box>
+      <ProblemNote error={check.error ?? rebase.error ?? deploy.error} />
+      {change.is_outdated && isEditable && (
+        <Alert
+          severity="warning"
+          variant="outlined"
+          sx={{ mb: 1 }}
+          action={<Button color="inherit" onClick={() => { rebase.mutate(); }}>Put on the newest files</Button>}
+        >
+          The files of {change.server} are newer than those that this change was built on (snapshot {change.base}).
+        </Alert>
+      )}
+      {run && <RunProgress runId={run.id} />}
+      <Paper sx={{ p: 1.5, mb: 1.5 }}>
+        <Typography variant="h2" gutterBottom>Findings</Typography>
+        <FindingList change={change} />
+      </Paper>
+      <Tabs value={view} onChange={(_, value: string) => { setView(value); }} sx={{ borderBottom: 1, borderColor: "divider", mb: 1 }}>
+        <Tab value="steps" label={`Steps (${String(change.steps)})`} />
+        <Tab value="difference" label="Difference" />
+      </Tabs>
+      {view === "steps" ? <StepList change={change} isEditable={isEditable} /> : <DifferencePanel change={change} />}
+      {adding && <AddStepDialog change={change} onClose={() => { setAdding(false); }} />}
+    </>
+  );
+}

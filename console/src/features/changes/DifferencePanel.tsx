@@ -1,0 +1,92 @@
+import Box from "@mui/material/Box";
+import MenuItem from "@mui/material/MenuItem";
+import Paper from "@mui/material/Paper";
+import Table from "@mui/material/Table";
+import TableBody from "@mui/material/TableBody";
+import TableCell from "@mui/material/TableCell";
+import TableHead from "@mui/material/TableHead";
+import TableRow from "@mui/material/TableRow";
+import TextField from "@mui/material/TextField";
+import Typography from "@mui/material/Typography";
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+
+import { answer, api, type Schemas } from "../../api/client";
+import { KindMark } from "../../shared/KindMark";
+import { Mono } from "../../shared/Mono";
+import { ProblemNote } from "../../shared/ProblemNote";
+import { TextDifference } from "../../shared/TextDifference";
+
+/** What the change makes different: by entry and as text; from its base, the live files or the defaults. */
+export function DifferencePanel({ change }: { change: Schemas["ChangeDetail"] }) {
+  const [against, setAgainst] = useState("base");
+  const [shape, setShape] = useState("entries");
+  const comparison = useQuery({
+    queryKey: ["change", change.id, "differences", against, change.version],
+    queryFn: () =>
+      answer(
+        api.GET("/api/v1/changes/{change_id}/differences", {
+          params: { path: { change_id: change.id }, query: { against } },
+        }),
+      ),
+  });
+  return (
+    <>
+      <Box sx={{ display: "flex", gap: 1, mb: 1, alignItems: "center" }}>
+        <TextField select label="Compare with" value={against} onChange={(event) => { setAgainst(event.target.value); }} sx={{ width: 240 }}>
+          <MenuItem value="base">what it was built on</MenuItem>
+          <MenuItem value="live">the live files</MenuItem>
+          <MenuItem value="defaults">the defaults</MenuItem>
+        </TextField>
+        <TextField select label="Shown" value={shape} onChange={(event) => { setShape(event.target.value); }} sx={{ width: 140 }}>
+          <MenuItem value="entries">by entry</MenuItem>
+          <MenuItem value="text">as text</MenuItem>
+        </TextField>
+        {comparison.data && (
+          <Typography variant="body2" color="text.secondary">
+            from {comparison.data.old} to {comparison.data.new}: {comparison.data.differences.length} differences
+          </Typography>
+        )}
+      </Box>
+      <ProblemNote error={comparison.error} />
+      {comparison.data && shape === "entries" && <Differences differences={comparison.data.differences} />}
+      {comparison.data &&
+        shape === "text" &&
+        comparison.data.texts.map((one) => (
+          <Paper key={one.path} sx={{ mb: 1 }}>
+            <TextDifference text={one.text} />
+          </Paper>
+        ))}
+    </>
+  );
+}
+
+function Differences({ differences }: { differences: readonly Schemas["DifferenceOut"][] }) {
+  if (differences.length === 0) return <Typography sx={{ p: 2 }}>No difference.</Typography>;
+  return (
+    <Paper sx={{ overflowX: "auto" }}>
+      <Table>
+        <TableHead>
+          <TableRow>
+            <TableCell>Kind</TableCell>
+            <TableCell>Address</TableCell>
+            <TableCell>Old</TableCell>
+            <TableCell>New</TableCell>
+            <TableCell align="right">By</TableCell>
+          </TableRow>
+        </TableHead>
+        <TableBody>
+          {differences.map((one) => (
+            <TableRow key={one.kind + one.address}>
+              <TableCell><KindMark kind={one.kind} /></TableCell>
+              <TableCell><Mono>{one.address}</Mono></TableCell>
+              <TableCell sx={{ maxWidth: 260 }}><Mono>{one.old ?? ""}</Mono></TableCell>
+              <TableCell sx={{ maxWidth: 360 }}><Mono>{one.new ?? ""}</Mono></TableCell>
+              <TableCell align="right">{one.delta}</TableCell>
+            </TableRow>
+          ))}
+        </TableBody>
+      </Table>
+    </Paper>
+  );
+}

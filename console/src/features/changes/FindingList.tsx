@@ -1,0 +1,74 @@
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import Link from "@mui/material/Link";
+import TextField from "@mui/material/TextField";
+import Typography from "@mui/material/Typography";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link as RouterLink } from "react-router";
+
+import { answer, api, type Schemas } from "../../api/client";
+import { KindMark } from "../../shared/KindMark";
+import { Mono } from "../../shared/Mono";
+import { ProblemNote } from "../../shared/ProblemNote";
+
+type Finding = Schemas["FindingOut"];
+
+/** What the change brings in that is not right, and why it may not be deployed. */
+export function FindingList({ change }: { change: Schemas["ChangeDetail"] }) {
+  const broken = change.step_list.filter((step) => step.outcome.kind === "impossible");
+  return (
+    <>
+      {broken.map((step) => (
+        <Box key={step.id}><KindMark kind="impossible" /> Step {step.position}: {step.outcome.message}</Box>
+      ))}
+      {change.findings.map((finding) => (
+        <FindingRow key={`${finding.code} ${finding.place} ${finding.message}`} change={change} finding={finding} />
+      ))}
+      <Typography variant="body2" color="text.secondary">
+        {change.blocking.length > 0 ? `${String(change.blocking.length)} to mend or accept before this can be deployed.` : "Nothing blocks this change."}
+        {change.old_findings > 0 && ` ${String(change.old_findings)} older ones in these files are not counted.`}
+      </Typography>
+    </>
+  );
+}
+
+function FindingRow({ change, finding }: { change: Schemas["ChangeDetail"]; finding: Finding }) {
+  const [reason, setReason] = useState<string | null>(null);
+  const queries = useQueryClient();
+  const waive = useMutation({
+    mutationFn: () =>
+      answer(
+        api.POST("/api/v1/changes/{change_id}/waivers", {
+          params: { path: { change_id: change.id } },
+          body: { code: finding.code, place: finding.place ?? "", reason: reason ?? "" },
+        }),
+      ),
+    onSuccess: () => queries.invalidateQueries(),
+  });
+  const place = `/servers/${change.server}/file/${finding.path}?view=text&change=${String(change.id)}&line=${String(finding.line)}`;
+  return (
+    <Box sx={{ py: 0.75, borderBottom: 1, borderColor: "divider", mb: 0.75 }}>
+      <Box sx={{ display: "flex", gap: 1, alignItems: "baseline", flexWrap: "wrap" }}>
+        <KindMark kind={finding.waived ? "waived" : finding.severity} />
+        <Link component={RouterLink} to={place}>
+          <Mono>{finding.path}</Mono> line {finding.line}, column {finding.column}
+        </Link>
+        <Box sx={{ flex: 1 }}>
+          {finding.message} <strong>{finding.hint}</strong>
+        </Box>
+        {finding.blocks && reason === null && <Button color="inherit" onClick={() => { setReason(""); }}>Accept …</Button>}
+      </Box>
+      {finding.address && <Box sx={{ color: "text.secondary", fontSize: 12 }}><Mono>{finding.address}</Mono></Box>}
+      {finding.waived && <Box sx={{ color: "text.secondary" }}>accepted by {finding.waived}</Box>}
+      {finding.blocks && reason !== null && (
+        <Box sx={{ display: "flex", gap: 1, mt: 0.5 }}>
+          <TextField label="Why is this right all the same?" value={reason} onChange={(event) => { setReason(event.target.value); }} sx={{ width: 420 }} />
+          <Button variant="outlined" disabled={!reason.trim()} onClick={() => { waive.mutate(); }}>Accept</Button>
+          <Button color="inherit" onClick={() => { setReason(null); }}>Cancel</Button>
+        </Box>
+      )}
+      <ProblemNote error={waive.error} />
+    </Box>
+  );
+}

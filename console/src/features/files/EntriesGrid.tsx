@@ -1,0 +1,144 @@
+import Alert from "@mui/material/Alert";
+import Box from "@mui/material/Box";
+import Chip from "@mui/material/Chip";
+import TextField from "@mui/material/TextField";
+import Typography from "@mui/material/Typography";
+import { DataGrid, type GridColDef, type GridRowModel } from "@mui/x-data-grid";
+import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useMemo, useState } from "react";
+
+import { answer, api, type Schemas } from "../../api/client";
+import { Mono } from "../../shared/Mono";
+import { ProblemNote } from "../../shared/ProblemNote";
+import { MONO } from "../../theme";
+
+interface Props {
+  serverId: string;
+  path: string;
+  changeId: number | undefined;
+}
+
+type Entries = Schemas["EntriesOut"];
+type Row = Schemas["RowOut"];
+
+/** The entries of one kind as a searchable grid. With a change chosen, an edited cell becomes a step of it. */
+export function EntriesGrid({ serverId, path, changeId }: Props) {
+  const [kind, setKind] = useState("");
+  const [search, setSearch] = useState("");
+  const [chosen, setChosen] = useState<string | null>(null);
+  const queries = useQueryClient();
+  const entries = useQuery({
+    queryKey: ["entries", serverId, path, kind, changeId],
+    queryFn: () =>
+      answer(
+        api.GET("/api/v1/servers/{server_id}/entries", {
+          params: { path: { server_id: serverId }, query: { path, kind, change: changeId ?? null } },
+        }),
+      ),
+    placeholderData: keepPreviousData,
+  });
+  const edit = useMutation({
+    mutationFn: ({ address, value }: { address: string; value: string }) =>
+      answer(
+        api.POST("/api/v1/changes/{change_id}/steps", {
+          params: { path: { change_id: changeId ?? 0 } },
+          body: { kind: "set", address: `${path}#${address}`, operation: `=${value}`, name: "", fields: {}, key: "", snippet: "", into: "", choices: {}, content: "" },
+        }),
+      ),
+    onSettled: () => queries.invalidateQueries(),
+  });
+  const columns = useMemo(() => columnsOf(entries.data, changeId !== undefined), [entries.data, changeId]);
+  const rows = useMemo(() => {
+    const wanted = search.toLowerCase();
+    return (entries.data?.rows ?? []).filter((row) => [row.trail, ...Object.values(row.cells)].join(" ").toLowerCase().includes(wanted));
+  }, [entries.data, search]);
+  if (entries.error) return <ProblemNote error={entries.error} />;
+  if (!entries.data) return null;
+
+  const save = async (after: GridRowModel<Row>, before: GridRowModel<Row>): Promise<Row> => {
+    const field = Object.keys(after.cells).find((name) => after.cells[name] !== before.cells[name]);
+    if (field === undefined) return before;
+    const address = entries.data.kind === "settings" ? after.address : `${after.address}/${field}`;
+    await edit.mutateAsync({ address, value: after.cells[field] ?? "" });
+    return after;
+  };
+  const row = rows.find((one) => one.address === chosen);
+  return (
+    <>
+      <Box sx={{ display: "flex", gap: 1, alignItems: "center", mb: 1, flexWrap: "wrap" }}>
+        <TextField label="Search entries" value={search} onChange={(event) => { setSearch(event.target.value); }} sx={{ width: 280 }} />
+        {Object.entries(entries.data.kinds).map(([name, count]) => (
+          <Chip
+            key={name}
+            label={`${name} ${String(count)}`}
+            size="small"
+            color={name === entries.data.kind ? "primary" : "default"}
+            variant={name === entries.data.kind ? "filled" : "outlined"}
+            onClick={() => { setKind(name); }}
+          />
+        ))}
+        <Typography variant="body2" color="text.secondary" sx={{ ml: "auto" }}>
+          {changeId === undefined ? "Choose a change above to edit cells." : "Double-click a cell to edit it; ◆ marks what this change has changed."}
+        </Typography>
+      </Box>
+      <ProblemNote error={edit.error} />
+      {entries.data.rows.length === 0 && <Alert severity="info" variant="outlined">This file has no entries; look at its text.</Alert>}
+      <Box sx={{ height: "calc(100vh - 236px)", minHeight: 320 }}>
+        <DataGrid
+          rows={rows}
+          columns={columns}
+          getRowId={(one: Row) => one.address}
+          density="compact"
+          disableColumnMenu
+          onRowClick={(one) => { setChosen(String(one.id)); }}
+          processRowUpdate={save}
+          onProcessRowUpdateError={() => undefined}
+          getCellClassName={({ row: one, field }) => ((one as Row).changed.includes(field) ? "is-changed" : "")}
+          sx={{
+            fontVariantNumeric: "tabular-nums",
+            "& .is-changed": { color: "warning.main", fontWeight: 700 },
+            "& .is-changed::before": { content: '"◆ "' },
+          }}
+        />
+      </Box>
+      <Box sx={{ minHeight: 34, pt: 0.5 }}>
+        {row && (
+          <Typography variant="body2" color="text.secondary">
+            <Mono>{`${path}#${row.address}`}</Mono> · line {row.line}
+            {row.comment && <Box component="span" sx={{ color: "text.primary" }}> · {row.comment}</Box>}
+          </Typography>
+        )}
+      </Box>
+    </>
+  );
+}
+
+function columnsOf(entries: Entries | undefined, isEditable: boolean): GridColDef<Row>[] {
+  if (!entries) return [];
+  const trail: GridColDef<Row> = { field: "trail", headerName: entries.kind === "settings" ? "setting" : "entry", flex: 2, minWidth: 220 };
+  const fields = entries.columns.map((column): GridColDef<Row> => {
+    const isNumeric = entries.rows.some((row) => row.cells[column.field]) && entries.rows.every((row) => !Number.isNaN(Number(row.cells[column.field] ?? "0")));
+    const column_: GridColDef<Row> = {
+      field: column.field,
+      headerName: column.field.replace(/^@/, ""),
+      description: [column.allowed, column.note].filter(Boolean).join(" · "),
+      flex: 1,
+      minWidth: 90,
+      editable: isEditable,
+      align: isNumeric ? "right" : "left",
+      headerAlign: isNumeric ? "right" : "left",
+      valueGetter: (_, row) => row.cells[column.field] ?? "",
+      valueSetter: (value, row) => ({ ...row, cells: { ...row.cells, [column.field]: String(value) } }),
+      ...(isNumeric && { sortComparator: (a: string, b: string) => Number(a) - Number(b) }),
+    };
+    return column.words.length > 0 ? { ...column_, type: "singleSelect", valueOptions: column.words } : column_;
+  });
+  const comment: GridColDef<Row> = {
+    field: "comment",
+    headerName: "comment",
+    flex: 2,
+    minWidth: 120,
+    renderCell: ({ value }) => <Box component="span" sx={{ fontFamily: MONO, fontSize: 11.5, color: "text.secondary" }}>{String(value)}</Box>,
+  };
+  return entries.rows.some((row) => row.comment) ? [trail, ...fields, comment] : [trail, ...fields];
+}

@@ -1,0 +1,93 @@
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import Link from "@mui/material/Link";
+import Paper from "@mui/material/Paper";
+import Table from "@mui/material/Table";
+import TableBody from "@mui/material/TableBody";
+import TableCell from "@mui/material/TableCell";
+import TableHead from "@mui/material/TableHead";
+import TableRow from "@mui/material/TableRow";
+import Typography from "@mui/material/Typography";
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link as RouterLink } from "react-router";
+
+import { answer, api, type Schemas } from "../../api/client";
+import { KindMark } from "../../shared/KindMark";
+import { Mono } from "../../shared/Mono";
+import { ProblemNote } from "../../shared/ProblemNote";
+import { when } from "../../shared/when";
+import { AddServerDialog } from "./AddServerDialog";
+
+/** All servers at a glance: does the game run, what is kept, what is open. */
+export function OverviewPage() {
+  const [adding, setAdding] = useState(false);
+  const servers = useQuery({ queryKey: ["servers"], queryFn: () => answer(api.GET("/api/v1/servers")) });
+  return (
+    <>
+      <Box sx={{ display: "flex", alignItems: "center", mb: 1 }}>
+        <Typography variant="h1" sx={{ flex: 1 }}>
+          Servers
+        </Typography>
+        <Button variant="contained" onClick={() => { setAdding(true); }}>
+          Add a server
+        </Button>
+      </Box>
+      <ProblemNote error={servers.error} />
+      {servers.data?.length === 0 && (
+        <Paper sx={{ p: 3 }}>
+          <Typography>No server yet. Add one: say how its files are reached and how its game is stopped and started.</Typography>
+        </Paper>
+      )}
+      {servers.data && servers.data.length > 0 && (
+        <Paper sx={{ overflowX: "auto" }}>
+          <Table>
+            <TableHead>
+              <TableRow>
+                {["Server", "Game", "Reached by", "Last snapshot", "Files", "Defaults", "Open changes"].map((head) => (
+                  <TableCell key={head} align={head === "Files" || head === "Open changes" ? "right" : "left"}>{head}</TableCell>
+                ))}
+              </TableRow>
+            </TableHead>
+            <TableBody>
+              {servers.data.map((server) => (
+                <ServerRow key={server.id} server={server} />
+              ))}
+            </TableBody>
+          </Table>
+        </Paper>
+      )}
+      {adding && <AddServerDialog onClose={() => { setAdding(false); }} />}
+    </>
+  );
+}
+
+function ServerRow({ server }: { server: Schemas["ServerOut"] }) {
+  const state = useQuery({
+    queryKey: ["servers", server.id, "state"],
+    queryFn: () => answer(api.GET("/api/v1/servers/{server_id}/state", { params: { path: { server_id: server.id } } })),
+    refetchInterval: 15_000,
+  });
+  const place = server.link["kind"] === "ftp" ? `FTP ${String(server.link["host"])}:${String(server.link["port"])}` : String(server.link["folder"]);
+  return (
+    <TableRow hover>
+      <TableCell>
+        <Link component={RouterLink} to={`/servers/${server.id}`} sx={{ fontWeight: 600 }}>
+          {server.title}
+        </Link>
+        <Box component="span" sx={{ color: "text.secondary", ml: 1 }}>
+          <Mono>{server.id}</Mono>
+        </Box>
+      </TableCell>
+      <TableCell>
+        {server.running ? <KindMark kind="deploying" /> : <KindMark kind={state.data?.["state"] === "running" ? "done" : (state.data?.["state"] ?? "unknown")} />}{" "}
+        <Box component="span" sx={{ color: "text.secondary" }}>{state.error ? "control does not answer" : state.data?.["state"] === "running" ? "runs" : ""}</Box>
+      </TableCell>
+      <TableCell sx={{ maxWidth: 260 }}><Mono>{place}</Mono></TableCell>
+      <TableCell>{server.last_snapshot ? `${String(server.last_snapshot.id)} · ${when(server.last_snapshot.taken_at)}` : "never fetched"}</TableCell>
+      <TableCell align="right">{server.files}</TableCell>
+      <TableCell>{server.defaults.join(", ") || "none"}</TableCell>
+      <TableCell align="right">{server.open_changes}</TableCell>
+    </TableRow>
+  );
+}

@@ -1,0 +1,67 @@
+import Alert from "@mui/material/Alert";
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import Tab from "@mui/material/Tab";
+import Tabs from "@mui/material/Tabs";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link as RouterLink, useParams } from "react-router";
+
+import { answer, api } from "../../api/client";
+import { ProblemNote } from "../../shared/ProblemNote";
+import { Trail } from "../../shared/Trail";
+import { ChangesTab } from "../changes/ChangesTab";
+import { FilesTab } from "../files/FilesTab";
+import { TimelineTab } from "../timeline/TimelineTab";
+import { DefaultsDialog } from "./DefaultsDialog";
+
+/** One server: its files, its changes, its timeline. */
+export function ServerPage() {
+  const { serverId = "", tab = "files" } = useParams();
+  const [importing, setImporting] = useState(false);
+  const queries = useQueryClient();
+  const path = { server_id: serverId };
+  const server = useQuery({
+    queryKey: ["servers", serverId],
+    queryFn: () => answer(api.GET("/api/v1/servers/{server_id}", { params: { path } })),
+  });
+  const fetchFiles = useMutation({
+    mutationFn: () => answer(api.POST("/api/v1/servers/{server_id}/fetch", { params: { path } })),
+    onSuccess: () => queries.invalidateQueries(),
+  });
+  if (server.error) return <ProblemNote error={server.error} />;
+  if (!server.data) return null;
+  const fetched = fetchFiles.data;
+  return (
+    <>
+      <Box sx={{ display: "flex", alignItems: "flex-start", gap: 1 }}>
+        <Box sx={{ flex: 1 }}>
+          <Trail steps={[{ name: "Servers", to: "/" }]} title={server.data.title} />
+        </Box>
+        <Button variant="outlined" onClick={() => { setImporting(true); }}>
+          Import defaults
+        </Button>
+        <Button variant="contained" disabled={fetchFiles.isPending} onClick={() => { fetchFiles.mutate(); }}>
+          {fetchFiles.isPending ? "Fetching …" : "Fetch files"}
+        </Button>
+      </Box>
+      <ProblemNote error={fetchFiles.error} />
+      {fetched && (
+        <Alert severity="info" variant="outlined" sx={{ mb: 1 }}>
+          {fetched.is_new
+            ? `Snapshot ${String(fetched.snapshot.id)} with ${String(fetched.snapshot.files)} files. ${[...fetched.changed, ...fetched.added, ...fetched.removed].join(", ")}`
+            : `Nothing changed since snapshot ${String(fetched.snapshot.id)}.`}
+        </Alert>
+      )}
+      <Tabs value={tab} sx={{ borderBottom: 1, borderColor: "divider", mb: 1 }}>
+        {["files", "changes", "timeline"].map((name) => (
+          <Tab key={name} value={name} label={name[0]?.toUpperCase() + name.slice(1)} component={RouterLink} to={`/servers/${serverId}/${name}`} />
+        ))}
+      </Tabs>
+      {tab === "files" && <FilesTab serverId={serverId} hasFiles={server.data.last_snapshot !== null} />}
+      {tab === "changes" && <ChangesTab serverId={serverId} />}
+      {tab === "timeline" && <TimelineTab serverId={serverId} />}
+      {importing && <DefaultsDialog serverId={serverId} onClose={() => { setImporting(false); }} />}
+    </>
+  );
+}

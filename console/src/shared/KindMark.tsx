@@ -1,0 +1,54 @@
+import Box from "@mui/material/Box";
+
+type Tone = "success" | "error" | "warning" | "info" | "text";
+
+const MARKS: Record<string, { sign: string; tone: Tone; word?: string }> = {
+  changed: { sign: "◆", tone: "warning" },
+  added: { sign: "▲", tone: "success" },
+  removed: { sign: "▼", tone: "error" },
+  moved: { sign: "↕", tone: "info" },
+  renamed: { sign: "≡", tone: "info" },
+  comment: { sign: "¶", tone: "text" },
+  layout: { sign: "·", tone: "text" },
+  add: { sign: "▲", tone: "success" },
+  combine: { sign: "◆", tone: "warning" },
+  replace: { sign: "◈", tone: "warning" },
+  same: { sign: "=", tone: "text", word: "same already" },
+  skip: { sign: "×", tone: "text" },
+  ask: { sign: "?", tone: "error" },
+  error: { sign: "■", tone: "error" },
+  warning: { sign: "▣", tone: "warning" },
+  notice: { sign: "□", tone: "info" },
+  waived: { sign: "○", tone: "text" },
+  done: { sign: "✓", tone: "success" },
+  failed: { sign: "✗", tone: "error" },
+  running: { sign: "…", tone: "info" },
+  impossible: { sign: "✗", tone: "error" },
+  "as-shipped": { sign: "=", tone: "text", word: "as shipped" },
+  own: { sign: "▲", tone: "success", word: "own file" },
+  watched: { sign: "◌", tone: "text" },
+  unknown: { sign: "–", tone: "text", word: "no defaults" },
+  deployed: { sign: "✓", tone: "success" },
+  "rolled-back": { sign: "↩", tone: "error", word: "rolled back" },
+  checked: { sign: "✓", tone: "info" },
+  draft: { sign: "✎", tone: "text" },
+  queued: { sign: "…", tone: "info" },
+  deploying: { sign: "…", tone: "info" },
+  withdrawn: { sign: "×", tone: "text" },
+  crashed: { sign: "✗", tone: "error" },
+  stopped: { sign: "■", tone: "warning" },
+};
+
+/** A kind as a shape of its own with its word beside it, so that nothing hangs on the colour. */
+export function KindMark({ kind }: { kind: string }) {
+  const mark = MARKS[kind] ?? { sign: "•", tone: "text" as const };
+  const color = mark.tone === "text" ? "text.secondary" : `${mark.tone}.main`;
+  return (
+    <Box component="span" sx={{ color, whiteSpace: "nowrap", fontWeight: 600, fontSize: "0.86em" }}>
+      <Box component="span" aria-hidden sx={{ display: "inline-block", width: "1.3em", textAlign: "center" }}>
+        {mark.sign}
+      </Box>
+      {mark.word ?? kind}
+    </Box>
+  );
+}

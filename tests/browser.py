@@ -1,0 +1,44 @@
+"""Debian's Chromium, headless, driven by Playwright."""
+
+from __future__ import annotations
+
+import shutil
+from collections.abc import Iterator
+from contextlib import contextmanager
+
+from playwright.sync_api import Browser, Page, sync_playwright
+
+ARGUMENTS = [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+]
+
+
+@contextmanager
+def chromium() -> Iterator[Browser]:
+    path = shutil.which("chromium")
+    if path is None:
+        raise RuntimeError("chromium is not installed; scripts/setup-chromium installs it")
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path=path, args=ARGUMENTS)
+        yield browser
+        browser.close()
+
+
+def new_page(browser: Browser, *, dark: bool = False, width: int = 1280, height: int = 800) -> Page:
+    scheme = "dark" if dark else "light"
+    context = browser.new_context(viewport={"width": width, "height": height}, color_scheme=scheme, timezone_id="UTC", locale="en-GB")
+    return context.new_page()
+
+
+def sign_in(page: Page, url: str, name: str, password: str) -> None:
+    page.goto(url)
+    page.get_by_label("Name").fill(name)
+    page.get_by_label("Password").fill(password)
+    page.get_by_role("button", name="Sign in").click()
+    page.get_by_role("heading", name="Servers").wait_for()

@@ -1,0 +1,136 @@
+"""
+Take the pictures of docs/screenshots again: `make screenshots`.
+
+Pages are taken from the console in Chromium; commands are run for real and their output is drawn as a terminal.
+"""
+
+from __future__ import annotations
+
+import html
+import os
+import subprocess
+import sys
+import tempfile
+from pathlib import Path
+
+from playwright.sync_api import Browser, Page
+
+from tests.browser import chromium, new_page, sign_in
+from zerrit.demo.stack import ADMIN, PASSWORD, DemoStack, crashing_step, story_steps, write_files
+from zerrit.demo.world_files import gamebook, server_files, snippet
+from zerrit.web.app import configure_log
+
+OUT = Path(__file__).parent.parent / "docs" / "screenshots"
+
+
+def pages(stack: DemoStack, browser: Browser) -> None:
+    page = new_page(browser)
+    page.goto(stack.url)
+    page.get_by_role("button", name="Sign in").wait_for()
+    shoot(page, "sign-in")
+    sign_in(page, stack.url, ADMIN, PASSWORD)
+    page.get_by_text("runs").first.wait_for()
+    shoot(page, "servers")
+    page.goto(f"{stack.url}/servers/coral-gate/files")
+    page.get_by_text("sea/finds.xml").wait_for()
+    shoot(page, "files")
+    page.goto(f"{stack.url}/servers/coral-gate/file/sea/finds.xml?change=1")
+    page.get_by_label("Search entries").fill("gimbal")
+    page.get_by_role("gridcell", name="Copper Gimbal / deep").click()
+    shoot(page, "entries")
+    page.goto(f"{stack.url}/changes/1")
+    page.get_by_text("Did you mean").wait_for()
+    shoot(page, "change")
+    page.goto(f"{stack.url}/servers/coral-gate/file/sea/finds.xml?view=text&change=1&line=76")
+    page.get_by_text("Did you mean").wait_for()
+    shoot(page, "text")
+    page.goto(f"{stack.url}/changes/1")
+    page.get_by_role("button", name="Add a step").click()
+    page.get_by_label("What to do").click()
+    page.get_by_role("option", name="Merge a published snippet").click()
+    page.get_by_label("File, such as").fill("station.ini")
+    page.get_by_label("Paste the snippet here").fill(snippet("pump-circuits.txt"))
+    page.get_by_role("button", name="Show the plan").click()
+    page.get_by_text("Straightened").wait_for()
+    shoot(page, "merge")
+    page.goto(f"{stack.url}/changes/1")
+    page.get_by_role("tab", name="Difference").click()
+    page.get_by_text("differences").wait_for()
+    shoot(page, "difference")
+
+
+def deployed(stack: DemoStack, browser: Browser) -> None:
+    page = new_page(browser)
+    sign_in(page, stack.url, ADMIN, PASSWORD)
+    with stack.client() as zerrit:
+        zerrit.withdraw(1)
+        for title, steps in (("Gimbals deeper, two circuits", story_steps("Ribbonweed Flats")), ("Stronger pumps everywhere", [crashing_step()])):
+            change = zerrit.open_change("coral-gate", title)
+            for step in steps:
+                zerrit.add_step(change.id, step)
+            zerrit.check(change.id)
+            page.goto(f"{stack.url}/changes/{change.id}")
+            page.get_by_role("button", name="Deploy").click()
+            page.get_by_text("seeing whether").or_(page.get_by_text("restore", exact=True)).first.wait_for()
+            shoot(page, "deploy" if steps[0].kind == "set" and len(steps) > 1 else "rolling-back")
+            for _ in zerrit.follow(zerrit.runs("coral-gate")[0].id):
+                pass
+    page.get_by_text("Crash file kept").wait_for()
+    shoot(page, "rolled-back")
+    page.goto(f"{stack.url}/servers/coral-gate/timeline")
+    page.get_by_text("Deploy of change 3").wait_for()
+    shoot(page, "timeline")
+    dark = new_page(browser, dark=True)
+    sign_in(dark, stack.url, ADMIN, PASSWORD)
+    dark.goto(f"{stack.url}/servers/coral-gate/timeline")
+    dark.get_by_text("Deploy of change 3").wait_for()
+    shoot(dark, "timeline-dark")
+
+
+def commands(stack: DemoStack, browser: Browser, folder: Path) -> None:
+    """Each main command as a person sees it in a terminal of 140 columns."""
+    write_files(folder / "mine", server_files("coral-gate"))
+    broken = (folder / "mine" / "sea/finds.xml").read_text().replace('depth="middle" at="Needle Arch"', 'depth="middle at="Needle Arch"', 1)
+    (folder / "mine" / "sea/finds.xml").write_text(broken)
+    (folder / "fathomline.yml").write_bytes(gamebook())
+    with stack.client() as zerrit:
+        change = zerrit.open_change("lantern-shelf", "Fewer lanterns")
+        zerrit.add_step(change.id, story_steps()[3])
+    terminal(browser, stack, folder, "cli-check", "zerrit check mine --gamebook fathomline.yml", f"zerrit change check {change.id}")
+    terminal(browser, stack, folder, "cli-show", "zerrit show 'coral-gate:sea/finds.xml#find[Copper Gimbal]'", "zerrit show 'coral-gate:sea/finds.xml#find[*Cork Float]/band[shallow]/@holds'")
+    terminal(browser, stack, folder, "cli-change", "zerrit change show 2", "zerrit change compare 2 --against defaults")
+    terminal(browser, stack, folder, "cli-deploy", "zerrit rollback coral-gate 1 --yes", "zerrit timeline coral-gate")
+
+
+def terminal(browser: Browser, stack: DemoStack, folder: Path, name: str, *lines: str) -> None:
+    with stack.client() as zerrit:
+        token = zerrit.token(ADMIN, PASSWORD).token
+    environment = os.environ | {"ZERRIT_URL": stack.url, "ZERRIT_TOKEN": token, "PATH": f"{Path(sys.executable).parent}:{os.environ['PATH']}"}
+    parts = []
+    for line in lines:
+        done = subprocess.run(["bash", "-c", line], cwd=folder, env=environment, capture_output=True, text=True, check=False)
+        parts.append(f'<b>$ {html.escape(line)}</b>\n{html.escape(done.stdout + done.stderr)}')
+    page = new_page(browser)
+    style = "background:#10191b;color:#dfe8e5;font:12px/1.45 'DejaVu Sans Mono',monospace;padding:16px;white-space:pre;margin:0"
+    page.set_content(f'<body style="{style}">{chr(10).join(parts)}</body>')
+    shoot(page, name)
+
+
+def shoot(page: Page, name: str) -> None:
+    page.wait_for_timeout(500)
+    page.screenshot(path=OUT / f"{name}.png")
+    print(f"{name}.png")
+
+
+def main() -> None:
+    configure_log(as_json=False, least="warning")
+    OUT.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory() as name, DemoStack(Path(name) / "demo", settle=2.0) as stack, chromium() as browser:
+        stack.seed()
+        pages(stack, browser)
+        deployed(stack, browser)
+        commands(stack, browser, Path(name))
+
+
+if __name__ == "__main__":
+    main()
