@@ -262,8 +262,9 @@ def _added(document: Document, parent: Node, name: str, source: str, after: Node
         raise EditRefused(f"`{source}` cannot be added to {_place(document, parent)}. Nothing was changed.")
     index = next(i for i, child in enumerate(parent.children) if child is after) if after is not None else -1
     added = new_parent.children[index + 1] if after is not None else same[-1]
-    key = edited.keys.key_of(added)
-    if key and sum(edited.keys.key_of(child) == key for child in same) > 1:
+    # By the keys as they were: a twin would make its kind choose another key field, and so hide itself.
+    key = document.keys.key_among(parent.names, added)
+    if key and any(document.keys.key_of(child) == key for child in parent.children if child.name == name):
         raise EditRefused(
             f"{_place(document, parent)} has {name}[{key}] already. Set its fields, or choose another key."
         )

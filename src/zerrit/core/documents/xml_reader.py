@@ -247,7 +247,7 @@ class _XmlReader:
             index = node.children.index(twin)
             moved = node.children[index:]
             del node.children[index:]
-            mend = node.children[-1].end if node.children else node.value_start
+            mend = max([node.value_start, *(child.end for child in node.children[-1:])])
             message = (
                 f"<{node.name}> opened on line {opened} is never closed; "
                 f"the next <{node.name}> starts on line {self.source.line_at(twin.start)}."
@@ -257,7 +257,7 @@ class _XmlReader:
                 for child in moved:
                     parent.adopt(child)
         else:
-            mend = node.children[-1].end if node.children else node.value_start
+            mend = max([node.value_start, *(child.end for child in node.children[-1:])])
             message = f"<{node.name}> opened on line {opened} is never closed."
             if at < len(self.text):
                 message += f" The closing tag of what surrounds it stands on line {self.source.line_at(at)}."
@@ -328,7 +328,8 @@ class _XmlReader:
                 "The comment that begins here is never closed, so the game reads nothing of what follows.",
                 hint="Add --> where the comment ends.",
             )
-            return len(self.text)
+            # Most comments are one line long; going on behind it, nothing else is reported that is not wrong.
+            return self.source.line_end(at)
         body = self.text[at + 4 : end]
         double = body.find("--")
         if double >= 0 or body.endswith("-"):

@@ -129,10 +129,10 @@ class _YamlReader:
         if level.key is not None:
             node.adopt(Node(NodeKind.VALUE, level.key, level.key_start, level.key_start + len(level.key), value=""))
         if level.is_flow:
-            node.end = node.value_end = end
+            node.end = node.value_end = max(end, node.value_start)
         else:
             # The parser ends a block where the next token starts; for us it ends with its last item.
-            node.end = node.value_end = node.children[-1].end if node.children else node.start
+            node.end = node.value_end = node.children[-1].end if node.children else node.value_start
 
     def _scalar(self, event: Any) -> None:
         start, end = event.start_mark.index, event.end_mark.index

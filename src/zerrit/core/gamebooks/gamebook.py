@@ -101,6 +101,7 @@ def _finding(document: Document, item: Mapping[str, Any]) -> Finding:
     place, node = _locate(document, item["loc"])
     message = str(item["msg"]).removeprefix("Value error, ")
     if item["type"] == "extra_forbidden":
+        place, _ = _locate(document, item["loc"][:-1])
         message = f"`{item['loc'][-1]}` is nothing that a gamebook has here."
     elif item["type"] == "missing":
         message = f"`{item['loc'][-1]}` is missing here."

@@ -248,6 +248,8 @@ def _plan_below(target: Document, document: Document, top: Node, parent: Node | 
         if top.parent is None and target.format is Format.INI and _is_section(document, child):
             continue
         twins = _twins(target, names, child, parent)
+        if not target.keys.key_among(names, child) and parent.kind is NodeKind.LIST:
+            twins = twins[:1]  # items without a key that are alike are all the same to us
         address = _address_under(target, parent, names, child)
         line = document.line_of(child)
         if not twins:
@@ -306,9 +308,8 @@ def _twins(target: Document, parent_names: tuple[str, ...], node: Node, parent: 
         equal = [child for child in same if _content(child) == _content(node)]
         siblings = [child for child in node.parent.children if child.name == node.name] if node.parent else []
         index = next((i for i, sibling in enumerate(siblings) if sibling is node), 0)
-        return equal[:1] or (
-            same[index : index + 1] if node.parent is not None and node.parent.parent is not None else []
-        )
+        by_place = same[index : index + 1] if node.parent is not None and node.parent.parent is not None else []
+        return equal or by_place
     return same
 
 

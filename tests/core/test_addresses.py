@@ -1,0 +1,105 @@
+"""Addresses: text to nodes and back."""
+
+from __future__ import annotations
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from zerrit.core import parse_address, read_document
+from zerrit.core.addresses import Address, KeyPattern, Segment, find, parse_node_address, path_matches
+from zerrit.core.errors import AddressInvalid, AddressNotFound
+from zerrit.demo.world_files import default_files
+
+FINDS = read_document(default_files()["sea/finds.xml"], "sea/finds.xml")
+
+
+@pytest.mark.parametrize(
+    "text",
+    [
+        "coral-gate:sea/finds.xml#find[Copper Gimbal]/band[shallow]/@holds",
+        "sea/finds.xml#find[*Float,Copper ?imbal]/band[*]/@holds",
+        'station.ini#Pumps/Circuit["a,b"]/Pumps/[#3]/Rating',
+        "galley/menus/*.json#dishes/*/from",
+        "a.yml#**/name",
+        "launch.sh",
+    ],
+)
+def test_an_address_is_printed_as_it_was_read(text: str) -> None:
+    assert str(parse_address(text)) == text
+
+
+@given(st.text(min_size=1, max_size=12), st.text(min_size=1, max_size=12))
+def test_any_name_and_key_survive_printing(name: str, key: str) -> None:
+    address = Address("a.xml", (Segment(name, keys=(KeyPattern(key, is_literal=True),)),))
+    (segment,) = parse_address(str(address)).segments
+    assert segment.name == name
+    assert segment.keys[0].matches(key)
+
+
+@pytest.mark.parametrize(
+    "path", ["sea/finds.xml", "station.ini", "galley/menus/feast.json", "addins/tidebell/settings.yml", "launch.sh"]
+)
+def test_every_node_is_found_again_by_its_address(path: str) -> None:
+    document = read_document(default_files()[path], path)
+    nodes = [node for node in document.root.walk() if node.parent is not None][:3000]
+    for node in nodes[:: max(1, len(nodes) // 300)]:
+        assert document.select(document.keys.address_of(node)) == [node]
+
+
+@pytest.mark.parametrize(
+    ("text", "message"),
+    [
+        ("a.xml#find[A", "find[A is no address: a bracket `[` is never closed, at character 7."),
+        ("a.xml#find//b", "find//b is no address: a name is missing between two `/` or at the end, at character 6."),
+        ('a.xml#find["A]', 'find["A] is no address: a quotation mark is never closed, at character 6.'),
+        (
+            "a.xml#find[#x]",
+            "find[#x] is no address: `[#` is followed by a number from 1 and `]`, such as [#3], at character 6.",
+        ),
+        ("#find", "#find: an address begins with a file, such as sea/finds.xml#find[Copper Gimbal]."),
+    ],
+)
+def test_what_is_no_address_is_explained(text: str, message: str) -> None:
+    with pytest.raises(AddressInvalid) as caught:
+        parse_address(text)
+    assert str(caught.value) == message
+
+
+@pytest.mark.parametrize(
+    ("address", "message"),
+    [
+        ("find[Coper Gimbal]", "sea/finds.xml has no find that fits [Coper Gimbal]. Nearest: find[Copper Gimbal], "),
+        (
+            "find[Copper Gimbal]/bnad",
+            "sea/finds.xml#find[Copper Gimbal] has no `bnad`. Nearest: find[Copper Gimbal]/band.",
+        ),
+        ("find[#900]", "sea/finds.xml has 399 of find, so there is no number 900."),
+        ("find[Zz*]", "sea/finds.xml has no find that fits [Zz*]. There are: find[Small Amber Float], "),
+    ],
+)
+def test_a_wrong_address_is_answered_with_the_nearest(address: str, message: str) -> None:
+    with pytest.raises(AddressNotFound) as caught:
+        find(FINDS, parse_node_address(address))
+    assert str(caught.value).startswith(message)
+
+
+def test_keys_prefer_names_and_avoid_numbers() -> None:
+    document = read_document(b'<a><b n="1" kind="x" id="9"/><b n="2" kind="y" id="8"/></a>', "a.xml")
+    assert [document.keys.address_of(n) for n in document.root.children] == ["b[9]", "b[8]"]
+    document = read_document(b'<a><b n="1" kind="x"/><b n="2" kind="y"/></a>', "a.xml")
+    assert [document.keys.address_of(n) for n in document.root.children] == ["b[x]", "b[y]"]
+
+
+def test_one_entry_pasted_twice_does_not_rename_the_others() -> None:
+    entries = "".join(f'<b name="n{i}"/>' for i in range(40)) + '<b name="n7"/>'
+    document = read_document(f"<a>{entries}</a>".encode(), "a.xml")
+    assert document.keys.address_of(document.root.children[3]) == "b[n3]"
+    assert document.keys.address_of(document.root.children[40]) == "b[#41]"
+    assert len(document.select("b[n7]")) == 2
+
+
+def test_path_patterns() -> None:
+    assert path_matches("galley/*.json", "galley/a.json")
+    assert not path_matches("galley/*.json", "galley/stores/a.json")
+    assert path_matches("**/settings.yml", "addins/a/settings.yml")
