@@ -20,8 +20,8 @@ from zerrit.records import Step as StepRow
 from zerrit.work.activity import note
 from zerrit.work.errors import Conflict, NotFound, Outdated, Refused
 from zerrit.work.servers import gamebook_of, get_server
-from zerrit.work.snapshots import defaults_of, documents, is_binary, latest_snapshot, require_latest
-from zerrit.work.workspace import Workspace
+from zerrit.work.snapshots import defaults_of, documents, latest_snapshot, require_latest
+from zerrit.work.workspace import WorkedOut, Workspace
 
 EDITABLE: Final = ("draft", "checked", "approved", "rolled-back")
 MAX_STEPS: Final = 2000
@@ -106,9 +106,9 @@ def add_step(workspace: Workspace, person: str, change_id: int, step: Step, *, v
         change = _editable(session, change_id, version)
         if len(change.steps) >= MAX_STEPS:
             raise Refused(f"A change holds at most {MAX_STEPS} steps. Open another.")
-        before, replayed = _replayed(workspace, session, change)
+        known = _worked_out(workspace, session, change)
         gamebook, gamebook_digest = gamebook_of(session, get_server(session, change.server_id))
-        tried = replay(replayed.documents, [step], reader(gamebook))
+        tried = replay(known.replayed.documents, [step], reader(gamebook))
         outcome = tried.outcomes[0]
         if outcome.kind is OutcomeKind.IMPOSSIBLE:
             raise Refused(outcome.message)
@@ -126,9 +126,10 @@ def add_step(workspace: Workspace, person: str, change_id: int, step: Step, *, v
             )
         )
         _edited(workspace, session, change, person, f"step {position}: {step.kind.value} {step.address}")
-        touched = frozenset(p for p, d in tried.documents.items() if p not in before or before[p].text != d.text)
-        whole = Replay(tried.documents, (*replayed.outcomes, outcome), touched)
-        workspace.keep_replay((change.id, change.version, change.base_id, gamebook_digest), whole)
+        touched = frozenset(p for p, d in tried.documents.items() if d is not known.before.get(p))
+        whole = Replay(tried.documents, (*known.replayed.outcomes, outcome), touched)
+        key = (change.id, change.version, change.base_id, gamebook_digest)
+        workspace.keep(key, WorkedOut(known.before, whole, known.old_findings, check(whole.documents, gamebook)))
     workspace.publish("change", {"change": change_id, "server": change.server_id})
     return change
 
@@ -150,10 +151,9 @@ def remove_step(
 
 def preview(workspace: Workspace, session: Session, change: Change) -> Preview:
     """Work the change out on the snapshot that it is based on."""
-    before, replayed = _replayed(workspace, session, change)
-    server = get_server(session, change.server_id)
-    gamebook, _ = gamebook_of(session, server)
-    return Preview(before, replayed, judge(session, server.id, before, replayed.documents, gamebook))
+    known = _worked_out(workspace, session, change)
+    judged = judge(session, change.server_id, known.old_findings, known.findings)
+    return Preview(known.before, known.replayed, judged)
 
 
 def check_change(workspace: Workspace, person: str, change_id: int) -> tuple[Change, Preview]:
@@ -173,20 +173,15 @@ def check_change(workspace: Workspace, person: str, change_id: int) -> tuple[Cha
 
 
 def judge(
-    session: Session,
-    server_id: str,
-    before: Mapping[str, Document],
-    after: Mapping[str, Document],
-    gamebook: Gamebook | None,
+    session: Session, server_id: str, old: tuple[Finding, ...], new: tuple[Finding, ...]
 ) -> tuple[JudgedFinding, ...]:
-    """All findings after, each with whether it is new and whether it is waived."""
+    """All findings after a change, each with whether it is new and whether it is waived."""
     waivers = {(w.code, w.address): w for w in session.scalars(select(Waiver).where(Waiver.server_id == server_id))}
-    old = {_identity(finding) for finding in check(before, gamebook)}
-    judged = []
-    for finding in check(after, gamebook):
-        waiver = waivers.get((finding.code, place_of(finding)))
-        judged.append(JudgedFinding(finding, _identity(finding) not in old, waiver))
-    return tuple(judged)
+    known = {_identity(finding) for finding in old}
+    return tuple(
+        JudgedFinding(finding, _identity(finding) not in known, waivers.get((finding.code, place_of(finding))))
+        for finding in new
+    )
 
 
 def place_of(finding: Finding) -> str:
@@ -265,7 +260,7 @@ def compare_change(workspace: Workspace, change_id: int, against: str) -> Compar
         change = get_change(session, change_id)
         server = get_server(session, change.server_id)
         gamebook, _ = gamebook_of(session, server)
-        _, replayed = _replayed(workspace, session, change)
+        replayed = _worked_out(workspace, session, change).replayed
         after = replayed.documents
         new_name = f"change {change.id}"
         if against == "base":
@@ -282,9 +277,7 @@ def compare_change(workspace: Workspace, change_id: int, against: str) -> Compar
         present = {file.path for file in link.list()}
         for path in after:
             if path in present:
-                data = link.read(path)
-                if not is_binary(data):
-                    live[path] = reader(gamebook)(data, path)
+                live[path] = reader(gamebook)(link.read(path), path)
     return compare_states(live, after, f"{server.id}, live", new_name)
 
 
@@ -312,7 +305,7 @@ def preview_merge(workspace: Workspace, change_id: int, path: str, snippet: str,
     """The plan of merging a snippet into a file of the change, as its steps so far leave it."""
     with workspace.session() as session:
         change = get_change(session, change_id)
-        _, replayed = _replayed(workspace, session, change)
+        replayed = _worked_out(workspace, session, change).replayed
     document = replayed.documents.get(path)
     if document is None:
         raise NotFound(f"{change.server_id} has no file {path}.")
@@ -331,17 +324,18 @@ def _data(step: Step) -> dict[str, Any]:
     return {name: dict(value) if isinstance(value, Mapping) else value for name, value in data.items()}
 
 
-def _replayed(workspace: Workspace, session: Session, change: Change) -> tuple[Mapping[str, Document], Replay]:
-    """The files that a change is built on, and the change worked out on them."""
+def _worked_out(workspace: Workspace, session: Session, change: Change) -> WorkedOut:
+    """A change on the files that it is built on; kept, since everything that looks at a change asks for it."""
     server = get_server(session, change.server_id)
     gamebook, gamebook_digest = gamebook_of(session, server)
-    before = documents(workspace, session, server, _base(session, change))
     key = (change.id, change.version, change.base_id, gamebook_digest)
-    replayed = workspace.kept_replay(key)
-    if replayed is None:
+    kept = workspace.kept(key)
+    if kept is None:
+        before = documents(workspace, session, server, _base(session, change))
         replayed = replay(before, [step_of(row) for row in change.steps], reader(gamebook))
-        workspace.keep_replay(key, replayed)
-    return before, replayed
+        kept = WorkedOut(before, replayed, check(before, gamebook), check(replayed.documents, gamebook))
+        workspace.keep(key, kept)
+    return kept
 
 
 def reader(gamebook: Gamebook | None) -> Read:

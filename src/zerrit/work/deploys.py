@@ -20,10 +20,12 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from zerrit.control import Control, ControlError
+from zerrit.core.checks import check
 from zerrit.core.documents import Document
 from zerrit.core.errors import ZerritError
 from zerrit.core.gamebooks import Gamebook
 from zerrit.core.steps import Step, replay
+from zerrit.core.wording import counted
 from zerrit.links import Link, LinkError
 from zerrit.records import Change, Run, Server, digest_of
 from zerrit.work.activity import note
@@ -31,7 +33,15 @@ from zerrit.work.changes import get_change, judge, preview, reader, step_of
 from zerrit.work.errors import Blocked, Conflict, Drifted, NotFound, Refused
 from zerrit.work.journal import Journal, StageFailed
 from zerrit.work.servers import gamebook_of, get_server
-from zerrit.work.snapshots import FetchedFile, contents, digests, get_snapshot, is_binary, read_all, store_snapshot
+from zerrit.work.snapshots import (
+    FetchedFile,
+    contents,
+    digests,
+    get_snapshot,
+    has_binary_text,
+    read_all,
+    store_snapshot,
+)
 from zerrit.work.watch import Verdict, look_before, watch_start
 from zerrit.work.workspace import Workspace
 
@@ -235,7 +245,7 @@ class _Runner:
             with self.journal.stage("read") as stage:
                 files = read_all(link, self.gamebook)
                 held = {file.path: file.data for file in files if file.data is not None}
-                stage.say(f"{len(files)} files read")
+                stage.say(f"{counted(len(files), 'file')} read")
                 writes = plan(held)
             with self.journal.stage("snapshot") as stage:
                 before_id = self._keep(files, f"before {title}")
@@ -257,7 +267,10 @@ class _Runner:
             return
         after_id = self._keep(_after(files, writes), f"after {title}")
         self.journal.note(after_id=after_id)
-        self._end("deployed" if self.run.kind == "deploy" else "done", f"{len(writes)} files written, the game is up.")
+        self._end(
+            "deployed" if self.run.kind == "deploy" else "done",
+            f"{counted(len(writes), 'file')} written, the game is up.",
+        )
 
     def recover(self, before: Files | None) -> None:
         try:
@@ -282,13 +295,15 @@ class _Runner:
         Raises StageFailed: a step is impossible there, or a finding blocks.
         """
         read = reader(self.gamebook)
-        before: dict[str, Document] = {path: read(data, path) for path, data in held.items() if not is_binary(data)}
+        everything: dict[str, Document] = {path: read(data, path) for path, data in held.items()}
+        before = {path: document for path, document in everything.items() if not has_binary_text(document)}
         replayed = replay(before, steps, read)
         if not replayed.is_whole:
             reason = next(outcome.message for outcome in replayed.outcomes if outcome.message)
             raise StageFailed(f"A step cannot be made on the files that the stopped server holds: {reason}")
         with self.workspace.session() as session:
-            judged = judge(session, self.server.id, before, replayed.documents, self.gamebook)
+            old, new = check(before, self.gamebook), check(replayed.documents, self.gamebook)
+            judged = judge(session, self.server.id, old, new)
         blocking = next((j.finding for j in judged if j.blocks), None)
         if blocking is not None:
             raise StageFailed(f"{blocking.path}, line {blocking.line}: {blocking.message}")
@@ -318,7 +333,7 @@ class _Runner:
                     link.remove(path)
                 else:
                     link.write(path, data)
-            stage.say(f"{len(writes)} files")
+            stage.say(counted(len(writes), "file"))
 
     def _verify(self, link: Link, writes: Mapping[str, bytes | None]) -> None:
         with self.journal.stage("verify") as stage:
@@ -328,7 +343,7 @@ class _Runner:
                     raise StageFailed(f"{path} should be gone, but is still there")
                 if data is not None and (path not in present or digest_of(link.read(path)) != digest_of(data)):
                     raise StageFailed(f"{path} was read back and is not what was written")
-            stage.say(f"{len(writes)} files read back, all as written")
+            stage.say(f"{counted(len(writes), 'file')} read back, all as written")
 
     def _start_and_watch(self, link: Link, control: Control) -> Verdict:
         before = look_before(link, self.gamebook)
@@ -365,13 +380,13 @@ class _Runner:
                         link.remove(path)
                     else:
                         link.write(path, data)
-                stage.say(f"{len(back)} files put back")
+                stage.say(f"{counted(len(back), 'file')} put back")
             with self.journal.stage("verify again") as stage:
                 held = {f.path: f.data for f in read_all(link, self.gamebook) if f.data is not None}
                 unlike = [path for path in sorted(held.keys() | before.keys()) if held.get(path) != before.get(path)]
                 if unlike:
                     raise StageFailed(f"these files are not as in the snapshot: {', '.join(unlike[:5])}")
-                stage.say(f"all {len(before)} files equal the snapshot, byte for byte")
+                stage.say(f"all {counted(len(before), 'file')} equal the snapshot, byte for byte")
             seen = look_before(link, self.gamebook)
             with self.journal.stage("start again") as stage:
                 control.start()

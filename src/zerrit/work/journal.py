@@ -81,10 +81,10 @@ class Journal:
             run.state = state
             run.outcome = outcome
             run.ended_at = self._workspace.now()
-        self._tell()
+        self._tell(state)
 
-    def _tell(self) -> None:
-        self._workspace.publish("run", {"run": self.run_id})
+    def _tell(self, state: str = "running") -> None:
+        self._workspace.publish("run", {"run": self.run_id, "state": state})
 
     def _run(self, run: Run | None) -> Run:
         if run is None:

@@ -111,17 +111,16 @@ def contents(session: Session, snapshot: Snapshot) -> dict[str, bytes]:
 def documents(workspace: Workspace, session: Session, server: Server, snapshot: Snapshot) -> dict[str, Document]:
     """The tracked text files of a snapshot, read as the server's gamebook says."""
     gamebook, gamebook_digest = gamebook_of(session, server)
-    read: dict[str, Document] = {}
-    for path, digest in digests(snapshot).items():
-        data = load_content(session, digest)
-        if not is_binary(data):
-            read[path] = workspace.read(data, path, digest, gamebook, gamebook_digest)
-    return read
+    read = {
+        path: workspace.read(lambda d: load_content(session, d), path, digest, gamebook, gamebook_digest)
+        for path, digest in digests(snapshot).items()
+    }
+    return {path: document for path, document in read.items() if not has_binary_text(document)}
 
 
-def is_binary(data: bytes) -> bool:
-    """Content that no text editor would open: NUL bytes near its start, unless it is marked as UTF-16."""
-    return b"\0" in data[:8000] and not data.startswith((b"\xff\xfe", b"\xfe\xff"))
+def has_binary_text(document: Document) -> bool:
+    """Content that no text editor would open: NUL characters near its start."""
+    return "\0" in document.text[:8000]
 
 
 @dataclass(frozen=True, slots=True)

@@ -14,7 +14,7 @@ from typing import Any, Final
 from sqlalchemy.orm import Session
 
 from zerrit.control import Control, HttpHook
-from zerrit.core.documents import Document, read_document
+from zerrit.core.documents import Document, Finding, read_document
 from zerrit.core.gamebooks import Gamebook
 from zerrit.core.steps import Replay
 from zerrit.links import FolderLink, FtpLink, Link
@@ -23,8 +23,18 @@ from zerrit.work.errors import Refused
 
 Publish = Callable[[str, Mapping[str, Any]], None]
 MAX_CACHED: Final = 400  # documents kept read; a large server has some hundred files
-MAX_REPLAYS: Final = 16  # changes kept worked out
-ReplayKey = tuple[int, int, int, str]  #: change, its version, its base, digest of the gamebook
+MAX_WORKED_OUT: Final = 16  # changes kept worked out
+WorkKey = tuple[int, int, int, str]  #: change, its version, its base, digest of the gamebook
+
+
+@dataclass(frozen=True, slots=True)
+class WorkedOut:
+    """A change on its base: the files before, the steps made on them, and all findings before and after."""
+
+    before: Mapping[str, Document]
+    replayed: Replay
+    old_findings: tuple[Finding, ...]
+    findings: tuple[Finding, ...]
 
 
 def _utc_now() -> datetime:
@@ -42,7 +52,7 @@ class Workspace:
     settle: float = 2.0
     patience: float = 60.0  #: seconds to wait for a game to stop, start or say that it is ready
     _documents: OrderedDict[tuple[str, str, str], Document] = field(default_factory=OrderedDict)
-    _replays: OrderedDict[ReplayKey, Replay] = field(default_factory=OrderedDict)
+    _worked_out: OrderedDict[WorkKey, WorkedOut] = field(default_factory=OrderedDict)
     _lock: threading.Lock = field(default_factory=threading.Lock)
 
     def session(self) -> AbstractContextManager[Session]:
@@ -63,7 +73,9 @@ class Workspace:
     def _secret(self, sealed: bytes | None) -> str:
         return self.vault.unseal(sealed) if sealed else ""
 
-    def read(self, data: bytes, path: str, digest: str, gamebook: Gamebook | None, gamebook_digest: str) -> Document:
+    def read(
+        self, load: Callable[[str], bytes], path: str, digest: str, gamebook: Gamebook | None, gamebook_digest: str
+    ) -> Document:
         """Read a file, or take it from the last readings of the same bytes with the same gamebook."""
         key = (digest, path, gamebook_digest)
         with self._lock:
@@ -71,6 +83,7 @@ class Workspace:
             if document is not None:
                 self._documents.move_to_end(key)
                 return document
+        data = load(digest)
         document = gamebook.read(data, path) if gamebook else read_document(data, path)
         with self._lock:
             self._documents[key] = document
@@ -78,13 +91,13 @@ class Workspace:
                 self._documents.popitem(last=False)
         return document
 
-    def kept_replay(self, key: ReplayKey) -> Replay | None:
+    def kept(self, key: WorkKey) -> WorkedOut | None:
         """A change as it was worked out before; asked for by everything that looks at it."""
         with self._lock:
-            return self._replays.get(key)
+            return self._worked_out.get(key)
 
-    def keep_replay(self, key: ReplayKey, replayed: Replay) -> None:
+    def keep(self, key: WorkKey, worked_out: WorkedOut) -> None:
         with self._lock:
-            self._replays[key] = replayed
-            while len(self._replays) > MAX_REPLAYS:
-                self._replays.popitem(last=False)
+            self._worked_out[key] = worked_out
+            while len(self._worked_out) > MAX_WORKED_OUT:
+                self._worked_out.popitem(last=False)
