@@ -9,7 +9,12 @@ export function useEvents(): void {
     const again = (...keys: string[]) => () => {
       for (const key of keys) void queries.invalidateQueries({ queryKey: [key] });
     };
-    source.addEventListener("run", again("run", "change", "timeline", "servers"));
+    source.addEventListener("run", (event: MessageEvent<string>) => {
+      const { run, state } = JSON.parse(event.data) as { run: number; state: string };
+      void queries.invalidateQueries({ queryKey: ["run", run] });
+      // Everything around a run changes when it ends; asking at each of its stages would only slow it down.
+      if (state !== "running") again("change", "changes", "timeline", "servers", "files", "entries", "file")();
+    });
     source.addEventListener("change", again("change", "changes", "entries", "file"));
     source.addEventListener("server", again("servers", "files", "timeline", "entries", "file"));
     return () => {

@@ -35,6 +35,9 @@ const MARKS: Record<string, { sign: string; tone: Tone; word?: string }> = {
   queued: { sign: "…", tone: "info" },
   deploying: { sign: "…", tone: "info" },
   withdrawn: { sign: "×", tone: "text" },
+  runs: { sign: "✓", tone: "success" },
+  asking: { sign: "…", tone: "text" },
+  "no answer": { sign: "✗", tone: "error" },
   crashed: { sign: "✗", tone: "error" },
   stopped: { sign: "■", tone: "warning" },
 };

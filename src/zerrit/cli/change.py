@@ -10,9 +10,10 @@ import click
 
 from zerrit import api
 from zerrit.cli.local import print_differences, print_merge_plan
-from zerrit.cli.output import counted, output_option, print_findings, print_json, print_table, short
+from zerrit.cli.output import output_option, print_findings, print_json, print_table, short
 from zerrit.cli.remote import follow
 from zerrit.cli.session import connect
+from zerrit.core.wording import counted
 
 
 @click.group()

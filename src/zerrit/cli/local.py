@@ -10,7 +10,7 @@ from typing import Any
 import click
 
 from zerrit import api
-from zerrit.cli.output import counted, output_option, print_findings, print_json, print_table, short, sign
+from zerrit.cli.output import output_option, print_findings, print_json, print_table, short, sign
 from zerrit.core.addresses import parse_node_address
 from zerrit.core.checks import check as check_documents
 from zerrit.core.compare import Difference, compare_documents, compare_files, text_difference
@@ -19,6 +19,7 @@ from zerrit.core.documents.edits import parse_operation, set_values
 from zerrit.core.errors import ZerritError
 from zerrit.core.gamebooks import Gamebook, read_gamebook
 from zerrit.core.merge import ActionKind, apply_plan, plan_merge
+from zerrit.core.wording import counted
 
 _FILE = click.Path(exists=True, dir_okay=False, path_type=Path)
 _ANY = click.Path(exists=True, path_type=Path)

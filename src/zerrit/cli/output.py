@@ -83,7 +83,3 @@ def print_findings(findings: Iterable[api.FindingOut]) -> None:
             click.echo(f"    accepted by {finding.waived}")
         elif finding.address:
             click.echo(f"    at {finding.address}")
-
-
-def counted(number: int, word: str) -> str:
-    return f"{number} {word}" if number == 1 else f"{number} {word}s"

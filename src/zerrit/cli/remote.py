@@ -12,12 +12,13 @@ import click
 from pydantic import SecretStr
 
 from zerrit import api
-from zerrit.cli.output import counted, output_option, print_json, print_table, short
+from zerrit.cli.output import output_option, print_json, print_table, short
 from zerrit.cli.session import DEFAULT_URL, connect, remember
 from zerrit.client import Client
 from zerrit.core.addresses import find, parse_address
 from zerrit.core.documents import read_document
 from zerrit.core.errors import ZerritError
+from zerrit.core.wording import counted
 
 _WORDS: Final = {"as-shipped": "as shipped", "unknown": "no defaults known"}
 

@@ -36,7 +36,7 @@ export function TextView({ serverId, path, changeId, line }: Props) {
   if (!file.data) return null;
   const lines = file.data.text.replace(/(\r\n|\r|\n)$/, "").split(/\r\n|\r|\n/);
   return (
-    <Paper sx={{ overflow: "auto", maxHeight: "calc(100vh - 150px)" }} aria-label="Text of the file">
+    <Paper sx={{ overflow: "auto", maxHeight: "calc(100vh - 170px)" }} aria-label="Text of the file">
       <Box sx={{ fontFamily: MONO, fontSize: 12.5, lineHeight: "19px", width: "max-content", minWidth: "100%" }}>
         {lines.map((text, index) => (
           // Lines out of sight are not laid out; a long file stays light.

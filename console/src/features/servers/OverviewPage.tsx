@@ -62,13 +62,16 @@ export function OverviewPage() {
   );
 }
 
+/** The control's word for the state of a game, as the console says it. */
+const GAME_WORDS: Record<string, string> = { running: "runs" };
+
 function ServerRow({ server }: { server: Schemas["ServerOut"] }) {
   const state = useQuery({
     queryKey: ["servers", server.id, "state"],
     queryFn: () => answer(api.GET("/api/v1/servers/{server_id}/state", { params: { path: { server_id: server.id } } })),
     refetchInterval: 15_000,
   });
-  const place = server.link["kind"] === "ftp" ? `FTP ${String(server.link["host"])}:${String(server.link["port"])}` : String(server.link["folder"]);
+  const place = server.link["kind"] === "ftp" ? `FTP ${String(server.link["host"])}:${String(server.link["port"])}` : `folder ${String(server.link["folder"]).split("/").slice(-2).join("/")}`;
   return (
     <TableRow hover>
       <TableCell>
@@ -80,8 +83,7 @@ function ServerRow({ server }: { server: Schemas["ServerOut"] }) {
         </Box>
       </TableCell>
       <TableCell>
-        {server.running ? <KindMark kind="deploying" /> : <KindMark kind={state.data?.["state"] === "running" ? "done" : (state.data?.["state"] ?? "unknown")} />}{" "}
-        <Box component="span" sx={{ color: "text.secondary" }}>{state.error ? "control does not answer" : state.data?.["state"] === "running" ? "runs" : ""}</Box>
+        <KindMark kind={server.running ? "deploying" : state.error ? "no answer" : (GAME_WORDS[state.data?.["state"] ?? ""] ?? state.data?.["state"] ?? "asking")} />
       </TableCell>
       <TableCell sx={{ maxWidth: 260 }}><Mono>{place}</Mono></TableCell>
       <TableCell>{server.last_snapshot ? `${String(server.last_snapshot.id)} · ${when(server.last_snapshot.taken_at)}` : "never fetched"}</TableCell>

@@ -62,7 +62,7 @@ export function TimelineTab({ serverId }: { serverId: string }) {
           <TableHead>
             <TableRow>
               <TableCell>When</TableCell>
-              <TableCell>What</TableCell>
+              <TableCell sx={{ minWidth: 340 }}>What</TableCell>
               <TableCell>Result</TableCell>
               <TableCell />
             </TableRow>
