@@ -32,7 +32,9 @@ def chromium() -> Iterator[Browser]:
 
 def new_page(browser: Browser, *, dark: bool = False, width: int = 1280, height: int = 800) -> Page:
     scheme = "dark" if dark else "light"
-    context = browser.new_context(viewport={"width": width, "height": height}, color_scheme=scheme, timezone_id="UTC", locale="en-GB")
+    context = browser.new_context(
+        viewport={"width": width, "height": height}, color_scheme=scheme, timezone_id="UTC", locale="en-GB"
+    )
     return context.new_page()
 
 

@@ -64,7 +64,10 @@ def deployed(stack: DemoStack, browser: Browser) -> None:
     sign_in(page, stack.url, ADMIN, PASSWORD)
     with stack.client() as zerrit:
         zerrit.withdraw(1)
-        for title, steps in (("Gimbals deeper, two circuits", story_steps("Ribbonweed Flats")), ("Stronger pumps everywhere", [crashing_step()])):
+        for title, steps in (
+            ("Gimbals deeper, two circuits", story_steps("Ribbonweed Flats")),
+            ("Stronger pumps everywhere", [crashing_step()]),
+        ):
             change = zerrit.open_change("coral-gate", title)
             for step in steps:
                 zerrit.add_step(change.id, step)
@@ -90,14 +93,32 @@ def deployed(stack: DemoStack, browser: Browser) -> None:
 def commands(stack: DemoStack, browser: Browser, folder: Path) -> None:
     """Each main command as a person sees it in a terminal of 140 columns."""
     write_files(folder / "mine", server_files("coral-gate"))
-    broken = (folder / "mine" / "sea/finds.xml").read_text().replace('depth="middle" at="Needle Arch"', 'depth="middle at="Needle Arch"', 1)
+    broken = (
+        (folder / "mine" / "sea/finds.xml")
+        .read_text()
+        .replace('depth="middle" at="Needle Arch"', 'depth="middle at="Needle Arch"', 1)
+    )
     (folder / "mine" / "sea/finds.xml").write_text(broken)
     (folder / "fathomline.yml").write_bytes(gamebook())
     with stack.client() as zerrit:
         change = zerrit.open_change("lantern-shelf", "Fewer lanterns")
         zerrit.add_step(change.id, story_steps()[3])
-    terminal(browser, stack, folder, "cli-check", "zerrit check mine --gamebook fathomline.yml", f"zerrit change check {change.id}")
-    terminal(browser, stack, folder, "cli-show", "zerrit show 'coral-gate:sea/finds.xml#find[Copper Gimbal]'", "zerrit show 'coral-gate:sea/finds.xml#find[*Cork Float]/band[shallow]/@holds'")
+    terminal(
+        browser,
+        stack,
+        folder,
+        "cli-check",
+        "zerrit check mine --gamebook fathomline.yml",
+        f"zerrit change check {change.id}",
+    )
+    terminal(
+        browser,
+        stack,
+        folder,
+        "cli-show",
+        "zerrit show 'coral-gate:sea/finds.xml#find[Copper Gimbal]'",
+        "zerrit show 'coral-gate:sea/finds.xml#find[*Cork Float]/band[shallow]/@holds'",
+    )
     terminal(browser, stack, folder, "cli-change", "zerrit change show 2", "zerrit change compare 2 --against defaults")
     terminal(browser, stack, folder, "cli-deploy", "zerrit rollback coral-gate 1 --yes", "zerrit timeline coral-gate")
 
@@ -105,11 +126,17 @@ def commands(stack: DemoStack, browser: Browser, folder: Path) -> None:
 def terminal(browser: Browser, stack: DemoStack, folder: Path, name: str, *lines: str) -> None:
     with stack.client() as zerrit:
         token = zerrit.token(ADMIN, PASSWORD).token
-    environment = os.environ | {"ZERRIT_URL": stack.url, "ZERRIT_TOKEN": token, "PATH": f"{Path(sys.executable).parent}:{os.environ['PATH']}"}
+    environment = os.environ | {
+        "ZERRIT_URL": stack.url,
+        "ZERRIT_TOKEN": token,
+        "PATH": f"{Path(sys.executable).parent}:{os.environ['PATH']}",
+    }
     parts = []
     for line in lines:
-        done = subprocess.run(["bash", "-c", line], cwd=folder, env=environment, capture_output=True, text=True, check=False)
-        parts.append(f'<b>$ {html.escape(line)}</b>\n{html.escape(done.stdout + done.stderr)}')
+        done = subprocess.run(
+            ["bash", "-c", line], cwd=folder, env=environment, capture_output=True, text=True, check=False
+        )
+        parts.append(f"<b>$ {html.escape(line)}</b>\n{html.escape(done.stdout + done.stderr)}")
     page = new_page(browser)
     style = "background:#10191b;color:#dfe8e5;font:12px/1.45 'DejaVu Sans Mono',monospace;padding:16px;white-space:pre;margin:0"
     page.set_content(f'<body style="{style}">{chr(10).join(parts)}</body>')
@@ -125,7 +152,11 @@ def shoot(page: Page, name: str) -> None:
 def main() -> None:
     configure_log(as_json=False, least="warning")
     OUT.mkdir(parents=True, exist_ok=True)
-    with tempfile.TemporaryDirectory() as name, DemoStack(Path(name) / "demo", settle=2.0) as stack, chromium() as browser:
+    with (
+        tempfile.TemporaryDirectory() as name,
+        DemoStack(Path(name) / "demo", settle=2.0) as stack,
+        chromium() as browser,
+    ):
         stack.seed()
         pages(stack, browser)
         deployed(stack, browser)

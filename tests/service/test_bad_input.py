@@ -1,0 +1,222 @@
+"""What goes wrong gets a clear problem, and nothing is lost or half written."""
+
+from __future__ import annotations
+
+import io
+import zipfile
+from pathlib import Path
+
+import httpx
+import pytest
+from pydantic import SecretStr
+
+from zerrit import api
+from zerrit.client import Client, ProblemError
+from zerrit.demo.stack import ADMIN, HOST_PASSWORD, PASSWORD, DemoStack, Ports, defaults_zip
+from zerrit.links import PART_PREFIX
+from zerrit.records import Run, RunStage, open_database
+from zerrit.web.app import configure_log
+from zerrit.work.snapshots import contents, latest_snapshot
+
+HOLDS = "sea/finds.xml#find[Copper Gimbal]/band[shallow]/@holds"
+Shared = tuple[DemoStack, Client]
+
+
+@pytest.mark.parametrize(
+    ("step", "status", "kind", "detail"),
+    [
+        ({"address": "sea/finds.xml#find[Coper Gimbal]/@house", "operation": "=1"}, 422, "refused", "Nearest: find[Copper Gimbal], "),
+        ({"address": "sea/finds.xml#find[Zz*]/@house", "operation": "=1"}, 422, "refused", "sea/finds.xml has no find that fits [Zz*]."),
+        ({"address": "sea/fnds.xml#find", "operation": "=1"}, 422, "refused", "The server has no file sea/fnds.xml. Nearest: sea/finds.xml"),
+        ({"address": "sea/finds.xml#find[", "operation": "=1"}, 422, "refused", "a bracket `[` is never closed"),
+        ({"address": "sea/finds.xml#find[Copper Gimbal]/@name", "operation": "+1"}, 422, "refused", "`Copper Gimbal` is no number"),
+        ({"address": HOLDS, "operation": "more"}, 422, "refused", "`more` is no operation."),
+        ({"address": HOLDS, "operation": "=30"}, 422, "refused", "it is so already; the step would change nothing."),
+        ({"kind": "put", "address": "../outside.xml", "content": "<a/>"}, 422, "refused", "../outside.xml"),
+        ({"kind": "put", "address": "/etc/outside.xml", "content": "<a/>"}, 422, "refused", "/etc/outside.xml"),
+        ({"kind": "merge", "address": "station.ini", "snippet": "[Pumps]\nCircuit=(Name="}, 422, "refused", "The snippet cannot be read as INI, line 2: "),
+        ({"kind": "dance", "address": "a"}, 422, "request-invalid", "kind: Input should be"),
+        ({"adress": "a"}, 422, "request-invalid", "adress: Extra inputs are not permitted"),
+    ],
+)  # fmt: skip
+def test_an_impossible_step_is_refused_and_the_change_stays(
+    shared: Shared, step: dict[str, str], status: int, kind: str, detail: str
+) -> None:
+    stack, zerrit = shared
+    before = zerrit.change(1)
+    token = zerrit.token(ADMIN, PASSWORD).token
+    answer = httpx.post(
+        f"{stack.url}/api/v1/changes/1/steps", json={"kind": "set"} | step, headers={"Authorization": f"Bearer {token}"}
+    )
+    problem = answer.json()
+    assert (answer.status_code, problem["type"]) == (status, f"urn:zerrit:problem:{kind}")
+    assert detail in problem["detail"]
+    assert zerrit.change(1) == before
+
+
+def expect(kind: str, status: int) -> pytest.RaisesExc[ProblemError]:
+    return pytest.RaisesExc(ProblemError, check=lambda error: (error.kind, error.problem.status) == (kind, status))
+
+
+def server(stack: DemoStack, **link: object) -> api.ServerIn:
+    given = stack.server_in("coral-gate")
+    return given.model_copy(update={"id": "other", "link": given.link.model_copy(update=link)})
+
+
+def test_a_server_that_cannot_be_reached_is_not_added(shared: Shared) -> None:
+    stack, zerrit = shared
+    with expect("link-unreachable", 502):
+        zerrit.add_server(server(stack, port=1))
+    with expect("link-sign-in", 502):
+        zerrit.add_server(server(stack, password=SecretStr("wrong")))
+    assert [s.id for s in zerrit.servers()] == ["coral-gate", "lantern-shelf"]
+
+
+def test_an_unknown_server_is_answered_with_the_nearest(shared: Shared) -> None:
+    _, zerrit = shared
+    with pytest.raises(ProblemError, match=r"There is no server coral-gat\. Did you mean 'coral-gate'\?"):
+        zerrit.fetch("coral-gat")
+
+
+def test_a_snapshot_of_another_server_is_not_put_back(shared: Shared) -> None:
+    _, zerrit = shared
+    other = zerrit.snapshots("lantern-shelf")[-1].id
+    with expect("not-found", 404):
+        zerrit.rollback("coral-gate", other)
+
+
+@pytest.mark.parametrize(
+    ("name", "said"),
+    [("../evil.xml", "leaves the server's folder"), ("/etc/evil.xml", "leaves the server's folder"), ("", "no ZIP")],
+)
+def test_a_hostile_archive_is_refused(shared: Shared, name: str, said: str) -> None:
+    _, zerrit = shared
+    buffer = io.BytesIO()
+    if name:
+        with zipfile.ZipFile(buffer, "w") as packed:
+            packed.writestr(name, b"<a/>")
+    else:
+        buffer.write(b"PK\x03\x04 and then nothing")
+    with pytest.raises(ProblemError, match=said):
+        zerrit.import_defaults("coral-gate", "9.9", buffer.getvalue())
+    with expect("conflict", 409):
+        zerrit.import_defaults("coral-gate", "2.1", defaults_zip())
+
+
+def test_a_broken_gamebook_is_refused_with_its_lines(shared: Shared) -> None:
+    _, zerrit = shared
+    with pytest.raises(ProblemError, match="line 3: `filez` is nothing that a gamebook has here"):
+        zerrit.put_gamebook("fathomline", "gamebook: 1\ngame: x\nfilez: {}\n")
+
+
+def test_two_people_do_not_overwrite_each_other(shared: Shared) -> None:
+    _, zerrit = shared
+    change = zerrit.open_change("lantern-shelf", "Two hands")
+    step = api.StepIn(kind="set", address=HOLDS, operation="=20")
+    zerrit.add_step(change.id, step, version=change.version)
+    with expect("outdated", 412):
+        zerrit.add_step(change.id, step.model_copy(update={"operation": "=30"}), version=change.version)
+
+
+def test_signing_in(shared: Shared) -> None:
+    stack, _ = shared
+    base = f"{stack.url}/api/v1"
+    for body in ({"name": ADMIN, "password": "wrong"}, {"name": "nobody", "password": PASSWORD}):
+        answer = httpx.post(f"{base}/session", json=body)
+        assert (answer.status_code, answer.json()["detail"]) == (401, "The name or the password is wrong.")
+    for path in ("/servers", "/events", "/changes/1"):
+        answer = httpx.get(base + path)
+        assert (answer.status_code, answer.json()["type"]) == (401, "urn:zerrit:problem:not-signed-in")
+    with httpx.Client(base_url=base) as browser:
+        answer = browser.post("/session", json={"name": ADMIN, "password": PASSWORD})
+        assert "HttpOnly" in answer.headers["set-cookie"]
+        assert "SameSite=strict" in answer.headers["set-cookie"]
+        assert browser.get("/me").json() == {"name": ADMIN, "role": "admin"}
+        elsewhere = browser.post("/servers/coral-gate/fetch", headers={"Origin": "https://elsewhere.example"})
+        assert elsewhere.status_code == 403
+        assert browser.delete("/session").status_code == 204
+        assert browser.get("/me").status_code == 401
+
+
+def test_secrets_stand_nowhere_in_clear(stack: DemoStack, capfd: pytest.CaptureFixture[str]) -> None:
+    configure_log(as_json=True, least="info")
+    stack.seed()
+    with stack.client() as zerrit:
+        zerrit.fetch("coral-gate")
+        answers = "".join(s.model_dump_json() for s in zerrit.servers())
+        invalid = httpx.post(f"{stack.url}/api/v1/session", json={"name": ADMIN, "password": PASSWORD, "extra": 1})
+    configure_log(as_json=True, least="error")
+    printed = capfd.readouterr()
+    kept = b"".join(path.read_bytes() for path in (stack.folder / "data").iterdir())
+    for secret in (HOST_PASSWORD, PASSWORD):
+        assert secret not in answers
+        assert secret not in printed.out + printed.err
+        assert secret.encode() not in kept
+        assert secret not in invalid.text
+    assert '"event": "request"' in printed.err
+
+
+def test_a_change_on_files_that_drifted_is_not_deployed(zerrit: Client, stack: DemoStack) -> None:
+    change = zerrit.open_change("coral-gate", "Fewer gimbals")
+    zerrit.add_step(change.id, api.StepIn(kind="set", address=HOLDS, operation="-10"))
+    finds = stack.host_folder / "coral-gate/sea/finds.xml"
+    finds.write_text(finds.read_text().replace('holds="40"', 'holds="36"'))
+    edited = finds.read_bytes()
+    with pytest.raises(ProblemError) as caught:
+        zerrit.deploy(change.id)
+    assert (caught.value.kind, caught.value.facts["paths"]) == ("drifted", ["sea/finds.xml"])
+    assert f"zerrit change rebase {change.id}" in str(caught.value)
+    assert finds.read_bytes() == edited
+    assert zerrit.fetch("coral-gate").changed == ["sea/finds.xml"]
+    assert zerrit.change(change.id).is_outdated
+    rebased = zerrit.rebase(change.id)
+    assert rebased.step_list[0].outcome.changes[0].new == "26"
+    *_, run = zerrit.follow(zerrit.deploy(change.id).id)
+    assert run.state == "deployed"
+
+
+def test_a_broken_file_can_be_put_only_with_a_waiver_for_its_fault(zerrit: Client) -> None:
+    change = zerrit.open_change("lantern-shelf", "A broken file")
+    detail = zerrit.add_step(
+        change.id, api.StepIn(kind="put", address="craft.xml", content="<craft>\n<hull>\n</craft>\n")
+    )
+    assert [(f.code, f.line, f.blocks) for f in detail.findings if f.path == "craft.xml"] == [
+        ("xml.not-closed", 2, True)
+    ]
+    with expect("blocked-by-findings", 409):
+        zerrit.deploy(change.id)
+
+
+def test_a_service_killed_while_it_writes_puts_the_snapshot_back(tmp_path: Path) -> None:
+    """The journal of a run that was cut in the middle of writing, as a killed service leaves it."""
+    with DemoStack(tmp_path / "demo", settle=0.3) as stack:
+        stack.seed()
+        ports = Ports(ftp=stack.host.ftp_port, control=stack.host.control_port)
+    game = tmp_path / "demo/host/coral-gate"
+    database = open_database(tmp_path / "demo/data/zerrit.db")
+    with database.session() as session:
+        snapshot = latest_snapshot(session, "coral-gate")
+        assert snapshot is not None
+        (game / "station.ini").write_bytes(contents(session, snapshot)["station.ini"])
+        run = Run(
+            server_id="coral-gate",
+            kind="deploy",
+            state="running",
+            person=ADMIN,
+            before_id=snapshot.id,
+            started_at=snapshot.taken_at,
+            evidence={},
+        )
+        run.stages = [RunStage(position=1, name="write", state="running", started_at=snapshot.taken_at)]
+        session.add(run)
+        session.flush()
+        run_id, before = run.id, contents(session, snapshot)
+    database.close()
+    (game / "craft.xml").write_bytes(b"<craft>half")
+    (game / f"{PART_PREFIX}launch.sh").write_bytes(b"half")
+    with DemoStack(tmp_path / "demo", ports, settle=0.3) as stack, stack.client() as client:
+        *_, ended = client.follow(run_id)
+        assert ended.state == "rolled-back", ended
+        assert {path: (game / path).read_bytes() for path in before} == before
+        assert not list(game.rglob(f"{PART_PREFIX}*"))
+        assert client.game_state("coral-gate") == {"state": "running"}
