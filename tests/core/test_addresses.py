@@ -7,8 +7,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from zerrit.core import parse_address, read_document
-from zerrit.core.addresses import Address, KeyPattern, Segment, find, parse_node_address, path_matches
+from zerrit.core.addresses import Address, KeyPattern, Segment, parse_node_address
+from zerrit.core.documents.lookup import find
 from zerrit.core.errors import AddressInvalid, AddressNotFound
+from zerrit.core.paths import path_matches
 from zerrit.demo.world_files import default_files
 
 FINDS = read_document(default_files()["sea/finds.xml"], "sea/finds.xml")

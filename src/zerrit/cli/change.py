@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import shlex
 import sys
 from pathlib import Path
 from typing import Any, Literal
@@ -9,9 +10,9 @@ from typing import Any, Literal
 import click
 
 from zerrit import api
-from zerrit.cli.local import print_differences, print_merge_plan
+from zerrit.cli.local import choices, choose_option, print_differences, print_merge_plan, snippet_argument
 from zerrit.cli.output import output_option, print_findings, print_json, print_table, short
-from zerrit.cli.remote import follow
+from zerrit.cli.remote import follow, run_result
 from zerrit.cli.session import connect
 from zerrit.core.wording import counted
 
@@ -69,7 +70,7 @@ def _print_change(detail: api.ChangeDetail) -> None:
         click.echo(f"The server's files are newer than this change: zerrit change rebase {detail.id}")
     _print_findings(detail)
     for run in detail.runs:
-        click.echo(f"Run {run.id} {run.state}: {run.outcome}")
+        click.echo(f"Run {run.id} {run_result(run)}")
         for line in run.log.splitlines()[-8:]:
             click.echo(f"    | {line}")
 
@@ -91,7 +92,12 @@ def _print_findings(detail: api.ChangeDetail) -> None:
     print_findings(detail.findings)
     old = f" ({counted(detail.old_findings, 'older finding')} not counted)" if detail.old_findings else ""
     if detail.blocking:
-        click.echo(f"Blocked for {counted(len(detail.blocking), 'reason')}{old}.")
+        click.echo(
+            f"Blocked for {counted(len(detail.blocking), 'reason')}{old}. Mend it with another step, or accept it:"
+        )
+        for finding in (f for f in detail.findings if f.blocks):
+            place = shlex.quote(finding.place)
+            click.echo(f"    zerrit change waive {detail.id} {finding.code} {place} --reason '...'")
     else:
         click.echo(f"Nothing blocks this change{old}.")
 
@@ -99,6 +105,7 @@ def _print_findings(detail: api.ChangeDetail) -> None:
 def _add(
     change_id: int, kind: Literal["set", "add", "copy", "remove", "merge", "put"], address: str, **data: Any
 ) -> None:
+    """Append a step and say what it does."""
     with connect() as zerrit:
         detail = zerrit.add_step(change_id, api.StepIn(kind=kind, address=address, **data))
     step = detail.step_list[-1]
@@ -152,17 +159,23 @@ def remove_step(change_id: int, address: str) -> None:
 @change.command("merge")
 @click.argument("change_id", type=int)
 @click.argument("path")
-@click.argument("snippet", type=click.File(encoding="utf-8"))
+@snippet_argument
 @click.option("--into", default="", help="The group that the snippet's entries belong to.")
+@choose_option
 @click.option("--plan", "plan_only", is_flag=True, help="Only show what would be done.")
-def merge_step(change_id: int, path: str, snippet: Any, into: str, plan_only: bool) -> None:
+def merge_step(change_id: int, path: str, snippet: str, into: str, choose: tuple[str, ...], plan_only: bool) -> None:
     """Add a step: merge a published snippet (- for standard input) into the file PATH."""
-    text = snippet.read()
+    given: dict[str, Any] = {address: kind.value for address, kind in choices(choose).items()}
     with connect() as zerrit:
-        plan = zerrit.plan_merge(change_id, path, text, into)
-    print_merge_plan([(a.kind, a.address, a.line, a.why) for a in plan.actions], plan.notes)
-    if not plan_only:
-        _add(change_id, "merge", path, snippet=text, into=into)
+        plan = zerrit.plan_merge(change_id, path, snippet, into)
+        print_merge_plan([(a.kind, a.address, a.line, a.why) for a in plan.actions], plan.notes)
+        if plan_only:
+            return
+        detail = zerrit.add_step(
+            change_id, api.StepIn(kind="merge", address=path, snippet=snippet, into=into, choices=given)
+        )
+    step = detail.step_list[-1]
+    click.echo(f"Step {step.position}: merge {path} {step.summary}, {counted(len(step.outcome.changes), 'place')}")
 
 
 @change.command("put")

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import sys
+from collections.abc import Callable, Iterable
 from dataclasses import asdict
 from pathlib import Path
-from typing import Any
+from typing import Any, BinaryIO
 
 import click
 
@@ -16,6 +17,7 @@ from zerrit.core.checks import check as check_documents
 from zerrit.core.compare import Difference, compare_documents, compare_files, text_difference
 from zerrit.core.documents import CODES, Document, Finding, read_document
 from zerrit.core.documents.edits import parse_operation, set_values
+from zerrit.core.documents.source import decode
 from zerrit.core.errors import ZerritError
 from zerrit.core.gamebooks import Gamebook, read_gamebook
 from zerrit.core.merge import ActionKind, apply_plan, plan_merge
@@ -24,6 +26,24 @@ from zerrit.core.wording import counted
 _FILE = click.Path(exists=True, dir_okay=False, path_type=Path)
 _ANY = click.Path(exists=True, path_type=Path)
 _OUT = click.Path(dir_okay=False, path_type=Path)
+
+
+def text_file(name: str, **more: Any) -> Callable[[Any], Any]:
+    """An argument that is a text file in any encoding, or - for standard input; the command gets its text."""
+
+    def read(_ctx: click.Context, _param: click.Parameter, file: BinaryIO) -> str:
+        return decode(file.read()).text
+
+    return click.argument(name, type=click.File("rb"), callback=read, **more)
+
+
+snippet_argument = text_file("snippet")
+choose_option = click.option(
+    "--choose",
+    multiple=True,
+    metavar="ADDRESS=ACTION",
+    help="Another action for one entry: add, combine, replace, skip.",
+)
 
 
 @click.command()
@@ -92,7 +112,7 @@ def print_differences(differences: list[Difference] | list[api.DifferenceOut], o
         return
     rows = [(sign(str(d.kind)), d.address, short(d.old), short(d.new), d.delta) for d in differences]
     if rows:
-        print_table(("kind", "address", "old", "new", "by"), rows, right=("by",))
+        print_table(("kind", "address", "old", "new", "by"), rows, right=("by",), whole=("kind", "address"))
     entries = len({difference.entry for difference in differences})
     click.echo(
         f"{counted(len(rows), 'difference')} in {entries} {'entry' if entries == 1 else 'entries'}."
@@ -103,22 +123,17 @@ def print_differences(differences: list[Difference] | list[api.DifferenceOut], o
 
 @click.command()
 @click.argument("target", type=_FILE)
-@click.argument("snippet", type=click.File(encoding="utf-8"))
+@snippet_argument
 @click.option("--save-to", type=_OUT, help="Write the result here; without it the plan is only shown.")
 @click.option(
     "--into", default="", help="The group that the snippet's entries belong to, as the node part of an address."
 )
-@click.option(
-    "--choose",
-    multiple=True,
-    metavar="ADDRESS=ACTION",
-    help="Another action for one entry: add, combine, replace, skip.",
-)
+@choose_option
 @output_option
-def merge(target: Path, snippet: Any, save_to: Path | None, into: str, choose: tuple[str, ...], output: str) -> None:
+def merge(target: Path, snippet: str, save_to: Path | None, into: str, choose: tuple[str, ...], output: str) -> None:
     """Merge a published snippet (- for standard input) into a file; the plan is shown first."""
     document = read_document(target.read_bytes(), target.name)
-    plan = plan_merge(document, snippet.read(), into).decided(dict(_choice(text) for text in choose))
+    plan = plan_merge(document, snippet, into).decided(choices(choose))
     merged = apply_plan(document, plan) if not plan.is_open else None
     if output == "json":
         keys = ("address", "line", "why")
@@ -145,15 +160,19 @@ def print_merge_plan(actions: list[tuple[str, str, int, str]], notes: list[str])
     )
 
 
-def _choice(text: str) -> tuple[str, ActionKind]:
-    address, _, word = text.rpartition("=")
+def choices(given: Iterable[str]) -> dict[str, ActionKind]:
+    """The actions that were chosen with --choose, by address."""
     allowed = [kind.value for kind in (ActionKind.ADD, ActionKind.COMBINE, ActionKind.REPLACE, ActionKind.SKIP)]
-    if not address or word not in allowed:
-        raise click.UsageError(f"--choose {text}: write ADDRESS=ACTION with one of {', '.join(allowed)}.")
-    return address, ActionKind(word)
+    chosen: dict[str, ActionKind] = {}
+    for text in given:
+        address, _, word = text.rpartition("=")
+        if not address or word not in allowed:
+            raise click.UsageError(f"--choose {text}: write ADDRESS=ACTION with one of {', '.join(allowed)}.")
+        chosen[address] = ActionKind(word)
+    return chosen
 
 
-@click.command()
+@click.command(context_settings={"ignore_unknown_options": True})
 @click.argument("file", type=_FILE)
 @click.argument("address")
 @click.argument("operation")
@@ -211,8 +230,8 @@ def _read_path(path: Path, gamebook: Gamebook | None) -> dict[str, Document]:
     found: dict[str, Document] = {}
     for file in sorted(path.rglob("*")):
         name = file.relative_to(path).as_posix()
-        skipped = gamebook is not None and (gamebook.is_ignored(name) or gamebook.is_watched(name))
-        if file.is_file() and not file.is_symlink() and not skipped:
+        is_wanted = gamebook is None or gamebook.is_tracked(name)
+        if file.is_file() and not file.is_symlink() and is_wanted:
             document = read(file, name)
             if "\0" not in document.text[:8000]:
                 found[name] = document

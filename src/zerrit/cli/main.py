@@ -9,7 +9,7 @@ import click
 from pydantic import ValidationError
 
 from zerrit import __version__
-from zerrit.cli import change, local, remote
+from zerrit.cli import change, local, remote, servers
 from zerrit.client import ClientError, ProblemError
 from zerrit.core.errors import ZerritError
 
@@ -58,5 +58,5 @@ def main() -> None:
     """
 
 
-for command in (*local.COMMANDS, *remote.COMMANDS, change.change):
+for command in (*local.COMMANDS, *remote.COMMANDS, servers.server, servers.gamebook, change.change):
     main.add_command(command)

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import json
 import sys
-from collections.abc import Iterable, Sequence
-from typing import Any, Final
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from contextlib import contextmanager
+from typing import Any, Final, Literal
 
 import click
 from rich.console import Console
@@ -50,11 +51,24 @@ def print_json(value: Any) -> None:
     click.echo(json.dumps(value, ensure_ascii=False, indent=2, default=str))
 
 
-def print_table(columns: Sequence[str], rows: Iterable[Sequence[str]], *, right: Sequence[str] = ()) -> None:
-    """Print rows under headings; nothing in them is taken for markup."""
+@contextmanager
+def progress() -> Iterator[Callable[[str], None]]:
+    """A line at the foot of the terminal that says what is being done; nothing at all where output is piped."""
+    if not sys.stdout.isatty():
+        yield lambda _: None
+        return
+    with console().status("") as line:
+        yield lambda text: line.update(Text(text))
+
+
+def print_table(
+    columns: Sequence[str], rows: Iterable[Sequence[str]], *, right: Sequence[str] = (), whole: Sequence[str] = ()
+) -> None:
+    """Print rows under headings; nothing in them is taken for markup. `whole` columns are never folded."""
     table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="bold")
     for column in columns:
-        table.add_column(column, justify="right" if column in right else "left", overflow="fold")
+        side: Literal["left", "right"] = "right" if column in right else "left"
+        table.add_column(column, justify=side, overflow="fold", no_wrap=column in whole)
     for row in rows:
         table.add_row(*(Text(cell) for cell in row))
     console().print(table)

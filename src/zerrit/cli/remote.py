@@ -5,18 +5,20 @@ from __future__ import annotations
 import io
 import sys
 import zipfile
+from collections import Counter
 from pathlib import Path
 from typing import Final
 
 import click
-from pydantic import SecretStr
 
 from zerrit import api
-from zerrit.cli.output import output_option, print_json, print_table, short
+from zerrit.cli.output import output_option, print_json, print_table, progress, short
 from zerrit.cli.session import DEFAULT_URL, connect, remember
 from zerrit.client import Client
-from zerrit.core.addresses import find, parse_address
+from zerrit.core.addresses import parse_address
 from zerrit.core.documents import read_document
+from zerrit.core.documents.lookup import find
+from zerrit.core.documents.writing import dedented
 from zerrit.core.errors import ZerritError
 from zerrit.core.wording import counted
 
@@ -60,104 +62,6 @@ def sign_in(url: str, name: str, password: str) -> None:
         token = zerrit.token(name, password).token
     path = remember(url, token)
     click.echo(f"Signed in to {url} as {name}. The token is kept in {path}.")
-
-
-@click.command()
-@output_option
-def servers(output: str) -> None:
-    """List the servers."""
-    with connect() as zerrit:
-        found = zerrit.servers()
-    if output == "json":
-        print_json([server.model_dump(mode="json") for server in found])
-        return
-    if not found:
-        click.echo("No server yet. Add one: zerrit server-add --help")
-        return
-    rows = [
-        (
-            s.id,
-            s.title,
-            s.link["kind"],
-            s.gamebook or "-",
-            str(s.files),
-            when(s.last_snapshot),
-            ", ".join(s.defaults) or "-",
-            str(s.open_changes),
-        )
-        for s in found
-    ]
-    columns = ("server", "title", "link", "gamebook", "files", "last snapshot", "defaults", "open changes")
-    print_table(columns, rows, right=("files", "open changes"))
-
-
-def when(snapshot: api.SnapshotOut | None) -> str:
-    return snapshot.taken_at.strftime("%Y-%m-%d %H:%M") if snapshot else "never fetched"
-
-
-@click.command("server-add")
-@click.argument("server_id")
-@click.option("--title", default="")
-@click.option("--gamebook", help="Name of the gamebook of its game.")
-@click.option("--ftp", metavar="HOST:PORT", help="Reach its files by FTP.")
-@click.option("--user", help="User for FTP.")
-@click.option("--password", envvar="ZERRIT_LINK_PASSWORD", help="Password for FTP; asked for where none is given.")
-@click.option("--folder", help="Its folder: on the FTP server, or on the service's machine where --ftp is not given.")
-@click.option("--control", required=True, help="Address of the HTTP control.")
-@click.option(
-    "--control-token", envvar="ZERRIT_CONTROL_TOKEN", help="Token of the control; asked for where none is given."
-)
-def server_add(
-    server_id: str,
-    title: str,
-    gamebook: str | None,
-    ftp: str | None,
-    user: str | None,
-    password: str | None,
-    folder: str | None,
-    control: str,
-    control_token: str | None,
-) -> None:
-    """Add a server: how its files are reached, and how its game is stopped and started."""
-    link: api.FtpLink | api.FolderLink
-    if ftp:
-        host, _, port = ftp.partition(":")
-        if port and not port.isdigit():
-            raise click.UsageError(f"--ftp {ftp}: write HOST:PORT, such as files.example:21.")
-        secret = password if password is not None else click.prompt("FTP password", hide_input=True)
-        link = api.FtpLink(
-            host=host, port=int(port or 21), user=user or "", password=SecretStr(secret), folder=folder or "/"
-        )
-    elif folder:
-        link = api.FolderLink(folder=str(Path(folder).resolve()))
-    else:
-        raise click.UsageError("Say how the files are reached: --ftp HOST:PORT, or --folder PATH.")
-    token = control_token if control_token is not None else click.prompt("Token of the control", hide_input=True)
-    given = api.ServerIn(
-        id=server_id,
-        title=title,
-        gamebook=gamebook,
-        link=link,
-        control=api.HttpControl(url=control, token=SecretStr(token)),
-    )
-    with connect() as zerrit:
-        added = zerrit.add_server(given)
-    if isinstance(link, api.FtpLink):
-        click.echo(
-            "Note: FTP sends the password and all files in clear text; use it only where the host offers nothing better.",
-            err=True,
-        )
-    click.echo(f"Added {added.id}: {added.title}. Now fetch its files: zerrit fetch {added.id}")
-
-
-@click.command("gamebook-put")
-@click.argument("name")
-@click.argument("file", type=click.Path(exists=True, dir_okay=False, path_type=Path))
-def gamebook_put(name: str, file: Path) -> None:
-    """Give the service a gamebook; a mistake in it is shown with its line."""
-    with connect() as zerrit:
-        zerrit.put_gamebook(name, file.read_text("utf-8"))
-    click.echo(f"The gamebook {name} is kept.")
 
 
 @click.command()
@@ -214,7 +118,9 @@ def files(server_id: str, output: str) -> None:
         print_json([file.model_dump(mode="json") for file in found])
         return
     rows = [(f.path, _WORDS.get(f.state, f.state), f"{f.size:,}", _problems(f), f.purpose) for f in found]
-    print_table(("file", "state", "bytes", "findings", "what it is"), rows, right=("bytes",))
+    print_table(("file", "state", "bytes", "findings", "what it is"), rows, right=("bytes",), whole=("file",))
+    states = Counter(_WORDS.get(f.state, f.state) for f in found)
+    click.echo(f"{counted(len(found), 'file')}: {', '.join(f'{n} {word}' for word, n in states.most_common())}.")
 
 
 def _problems(file: api.FileStateOut) -> str:
@@ -252,7 +158,7 @@ def _local_places(path: str, address: str) -> list[api.PlaceOut]:
             address=f"{path}#{document.keys.address_of(node)}",
             kind=node.kind.value,
             value=node.value,
-            source=document.text[node.start : node.end],
+            source=dedented(document, node.start, document.text[node.start : node.end]),
             comment=node.comment,
             note="",
             line=document.line_of(node),
@@ -297,12 +203,18 @@ def timeline(server_id: str, output: str) -> None:
         (s.taken_at, "defaults" if s.kind == "defaults" else "snapshot", str(s.id), s.reason, counted(s.files, "file"))
         for s in snapshots
     ]
-    events += [(r.started_at, r.kind, f"run {r.id}", _run_title(r), r.outcome or r.state) for r in runs]
+    events += [(r.started_at, r.kind, f"run {r.id}", _run_title(r), run_result(r)) for r in runs]
     rows = [
         (at.strftime("%Y-%m-%d %H:%M:%S"), kind, number, what, result)
         for at, kind, number, what, result in sorted(events, reverse=True)
     ]
-    print_table(("when (UTC)", "kind", "number", "what", "result"), rows)
+    print_table(("when (UTC)", "kind", "number", "what", "result"), rows, whole=("when (UTC)",))
+
+
+def run_result(run: api.RunOut) -> str:
+    """The state of a run with its outcome."""
+    state = run.state.replace("-", " ")
+    return f"{state}: {run.outcome}" if run.outcome else state
 
 
 def _run_title(run: api.RunOut) -> str:
@@ -322,20 +234,23 @@ def rollback(server_id: str, snapshot: int, yes: bool) -> None:
 
 
 def follow(zerrit: Client, run: api.RunOut) -> None:
-    """Print the stages of a run as they end. Exit code 1 when it did not end well."""
-    told: set[int] = set()
+    """Print the stages of a run as they end, and on a terminal what it is doing. Exit code 1 when it did not end well."""
+    told = 0
     last = run
-    for last in zerrit.follow(run.id):
-        for number, stage in enumerate(last.stages):
-            if stage.state != "running" and number not in told:
-                told.add(number)
+    with progress() as doing:
+        for last in zerrit.follow(run.id):
+            for stage in last.stages[told:]:
+                if stage.state == "running":
+                    doing(f"{stage.name}: {stage.detail}")
+                    break
+                told += 1
                 took = (stage.ended_at - stage.started_at).total_seconds() if stage.ended_at else 0.0
                 click.echo(f"  {stage.name:<12} {stage.state:<6} {took:5.1f} s  {stage.detail}")
     for path, text in last.crash_files.items():
         click.echo(f"  crash file {path}: {short(text, 100)}")
-    click.echo(f"Run {last.id} {last.state}: {last.outcome}")
+    click.echo(f"Run {last.id} {run_result(last)}")
     if last.state not in ("deployed", "done"):
         sys.exit(1)
 
 
-COMMANDS = (serve, sign_in, servers, server_add, gamebook_put, fetch, defaults, files, show, timeline, rollback)
+COMMANDS = (serve, sign_in, fetch, defaults, files, show, timeline, rollback)

@@ -6,6 +6,7 @@ The family of errors that a call of the core can end in.
     ├── AddressNotFound    the address leads to no node of the document
     ├── EditRefused        the edit would break the document, or does not fit the value that stands there
     ├── SnippetRefused     the snippet is no usable part of such a document
+    ├── PathRefused        the path would lead out of the server's folder
     └── GamebookInvalid    the gamebook cannot be used; carries its findings
 
 A fault *in a file* is not an error but a finding (`zerrit.core.documents.findings`): all of them are listed,
@@ -58,6 +59,12 @@ class SnippetRefused(ZerritError):
     """The snippet cannot be merged; the target is as it was."""
 
     kind = "snippet-refused"
+
+
+class PathRefused(ZerritError):
+    """The path would lead out of the server's folder, or is no file name."""
+
+    kind = "path-refused"
 
 
 class GamebookInvalid(ZerritError):

@@ -12,7 +12,7 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 from typing import Final
 
-from zerrit.core.addresses import Address, parse_address, path_matches
+from zerrit.core.addresses import Address, parse_address
 from zerrit.core.documents import Document
 from zerrit.core.documents.edits import (
     Edit,
@@ -27,6 +27,7 @@ from zerrit.core.documents.edits import (
 from zerrit.core.errors import AddressNotFound, EditRefused, ZerritError
 from zerrit.core.merge import ActionKind, apply_plan, plan_merge
 from zerrit.core.nearest import nearest
+from zerrit.core.paths import path_matches, safe_path
 
 
 class StepKind(StrEnum):
@@ -132,6 +133,7 @@ def _paths(current: Mapping[str, Document], address: Address) -> list[str]:
 def _put(current: dict[str, Document], address: Address, step: Step, read: Read) -> Outcome:
     if address.segments or address.is_pattern:
         raise EditRefused(f"{step.address} is not one file; a file is put by its path alone.")
+    safe_path(address.path)
     before = current.get(address.path)
     if before is not None and before.text == step.content:
         return Outcome(OutcomeKind.SAME)

@@ -39,7 +39,7 @@ def demo(folder: Path, port: int, ftp_port: int, control_port: int) -> None:
   Two games run on the stand-in host: coral-gate (by FTP on port {stack.host.ftp_port}) and lantern-shelf (by folder).
   The game's files:  {stack.host_folder}
   From a terminal:   .venv/bin/zerrit sign-in --url {stack.url} --name {ADMIN} --password {PASSWORD}
-                     .venv/bin/zerrit servers
+                     .venv/bin/zerrit server list
 
   Ctrl-C ends everything; the data stays in {folder} for the next time.
 """)

@@ -71,9 +71,10 @@ def tour(stack: DemoStack, folder: Path) -> None:
 
     here.say("1. A server comes under care: its link, its control, its gamebook. Its files are fetched and kept.")
     here.run("sign-in", "--url", stack.url, "--name", ADMIN, secret={"ZERRIT_PASSWORD": PASSWORD})
-    here.run("gamebook-put", "fathomline", str(files / "fathomline.yml"))
+    here.run("gamebook", "put", "fathomline", str(files / "fathomline.yml"))
     here.run(
-        "server-add",
+        "server",
+        "add",
         "coral-gate",
         "--title",
         "Coral Gate",
@@ -148,7 +149,7 @@ def tour(stack: DemoStack, folder: Path) -> None:
     here.run("change", "show", "2", must_say="breaker tripped")
 
     here.say("7. Roll the server back to its very first snapshot, by hand.")
-    here.run("timeline", "coral-gate", must_say="Rolled back")
+    here.run("timeline", "coral-gate", must_say="rolled back")
     here.run("rollback", "coral-gate", "1", "--yes", must_say="done")
     here.run("fetch", "coral-gate")
     print("\nThe tour is over: the game runs with the files of snapshot 1.", flush=True)

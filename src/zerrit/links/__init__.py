@@ -2,6 +2,6 @@
 
 from zerrit.links.folder import FolderLink
 from zerrit.links.ftp import FtpLink
-from zerrit.links.link import PART_PREFIX, Link, LinkError, LinkFault, RemoteFile, safe_path
+from zerrit.links.link import PART_PREFIX, Link, LinkError, LinkFault, RemoteFile
 
-__all__ = ["PART_PREFIX", "FolderLink", "FtpLink", "Link", "LinkError", "LinkFault", "RemoteFile", "safe_path"]
+__all__ = ["PART_PREFIX", "FolderLink", "FtpLink", "Link", "LinkError", "LinkFault", "RemoteFile"]

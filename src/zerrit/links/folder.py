@@ -9,7 +9,9 @@ from pathlib import Path
 from types import TracebackType
 from typing import Self
 
-from zerrit.links.link import MAX_FILES, PART_PREFIX, LinkError, LinkFault, RemoteFile, part_name, safe_path
+from zerrit.core.errors import PathRefused
+from zerrit.core.paths import safe_path
+from zerrit.links.link import MAX_FILES, PART_PREFIX, LinkError, LinkFault, RemoteFile, part_name
 
 
 class FolderLink:
@@ -81,7 +83,7 @@ class FolderLink:
         place = self._folder.joinpath(*safe_path(path).split("/"))
         # A link inside the folder could lead out of it; what is reached must still lie below.
         if not place.parent.resolve().is_relative_to(self._folder.resolve()) or place.is_symlink():
-            raise LinkError(LinkFault.PATH, f"{path} leads out of the server's folder through a link; it is refused.")
+            raise PathRefused(f"{path} leads out of the server's folder through a link; it is refused.")
         return place
 
     @contextlib.contextmanager

@@ -10,7 +10,8 @@ from datetime import UTC, datetime
 from types import TracebackType
 from typing import Final, Self
 
-from zerrit.links.link import MAX_FILES, PART_PREFIX, LinkError, LinkFault, RemoteFile, part_name, safe_path
+from zerrit.core.paths import safe_path
+from zerrit.links.link import MAX_FILES, PART_PREFIX, LinkError, LinkFault, RemoteFile, part_name
 
 TIMEOUT: Final = 20.0  # seconds without a byte, after which a connection counts as dropped
 MAX_FILE: Final = 64 * 1024 * 1024
@@ -82,9 +83,9 @@ class FtpLink:
 
     def write(self, path: str, data: bytes) -> None:
         part = part_name(safe_path(path))
-        self._make_folders(path)
         try:
             with self._explained(path):
+                self._make_folders(path)
                 self._ftp.storbinary(f"STOR {part}", io.BytesIO(data))
                 self._ftp.rename(part, path)
         except LinkError:

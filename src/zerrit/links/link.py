@@ -19,7 +19,6 @@ class LinkFault(StrEnum):
     MISSING = "link-file-missing"
     DENIED = "link-denied"
     BROKEN = "link-broken"  #: the connection dropped, or the other side answered nonsense
-    PATH = "path-refused"
 
 
 class LinkError(Exception):
@@ -67,27 +66,6 @@ class Link(Protocol):
     def __exit__(
         self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
     ) -> None: ...
-
-
-def safe_path(path: str) -> str:
-    """The path itself, when it stays inside the server's folder.
-
-    Raises LinkError: it is absolute, climbs with `..`, or holds characters that a server could take for a command.
-    """
-    parts = PurePosixPath(path).parts
-    is_bad = (
-        not path
-        or path.startswith("/")
-        or "\\" in path
-        or any(part in ("..", ".") for part in path.split("/"))
-        or any(ord(character) < 32 or ord(character) == 127 for character in path)
-        or (len(parts[0]) > 1 and parts[0][1] == ":")
-    )
-    if is_bad:
-        raise LinkError(
-            LinkFault.PATH, f"`{path[:120]!s}` leaves the server's folder or is no file name; such a path is refused."
-        )
-    return path
 
 
 def part_name(path: str) -> str:

@@ -10,12 +10,14 @@ from sqlalchemy import (
     DateTime,
     Dialect,
     ForeignKey,
+    Index,
     LargeBinary,
     MetaData,
     String,
     Text,
     TypeDecorator,
     UniqueConstraint,
+    text,
 )
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 
@@ -168,6 +170,8 @@ class Run(Base):
     """A deploy or a rollback. `before_id` is the snapshot taken on the way, to which a failure goes back."""
 
     __tablename__ = "runs"
+    # At most one run of a server is under way, whoever asks at the same moment.
+    __table_args__ = (Index("uq_runs_running", "server_id", unique=True, sqlite_where=text("state = 'running'")),)
     id: Mapped[int] = mapped_column(primary_key=True)
     server_id: Mapped[str] = mapped_column(ForeignKey("servers.id", ondelete="CASCADE"), index=True)
     change_id: Mapped[int | None] = mapped_column(ForeignKey("changes.id"))
@@ -210,5 +214,5 @@ class Activity(Base):
     action: Mapped[str] = mapped_column(String(40))
     server_id: Mapped[str | None] = mapped_column(String(63), index=True)
     detail: Mapped[str] = mapped_column(Text)
-    before_hash: Mapped[str] = mapped_column(String(64))
+    before_hash: Mapped[str] = mapped_column(String(64), unique=True)
     hash: Mapped[str] = mapped_column(String(64), unique=True)

@@ -23,6 +23,7 @@ STATUS: Final = {
     "address-not-found": 404,
     "edit-refused": 422,
     "snippet-refused": 422,
+    "path-refused": 422,
     "gamebook-invalid": 422,
     "refused": 422,
     "not-found": 404,
@@ -37,7 +38,6 @@ STATUS: Final = {
     LinkFault.MISSING: 502,
     LinkFault.DENIED: 502,
     LinkFault.BROKEN: 502,
-    LinkFault.PATH: 422,
 }
 _HTTP_KINDS: Final = {
     401: "not-signed-in",

@@ -11,7 +11,7 @@ from zerrit import api
 from zerrit.core.steps import Step, StepKind
 from zerrit.web import shapes
 from zerrit.web.context import COOKIE, ContextDep, PersonDep, WorkspaceDep, token_of
-from zerrit.work import activity, changes, deploys, fetch, files, people, servers, snapshots
+from zerrit.work import activity, changes, deploys, fetch, files, people, runs, servers, snapshots
 
 MAX_UPLOAD: Final = 256 * 1024 * 1024  # bytes of an archive
 
@@ -281,7 +281,7 @@ def differences(change_id: int, here: WorkspaceDep, _who: PersonDep, against: st
 @router.post("/changes/{change_id}/deploy", status_code=202, tags=["runs"])
 def deploy(change_id: int, here: ContextDep, who: PersonDep) -> api.RunOut:
     """Begin to deploy a change; follow the run by its number or by the event stream."""
-    run = deploys.begin_deploy(here.workspace, who.name, change_id)
+    run = runs.begin_deploy(here.workspace, who.name, change_id)
     here.later(lambda: deploys.carry_out(here.workspace, run.id))
     return shapes.run(run)
 
@@ -289,7 +289,7 @@ def deploy(change_id: int, here: ContextDep, who: PersonDep) -> api.RunOut:
 @router.post("/servers/{server_id}/rollback", status_code=202, tags=["runs"])
 def rollback(server_id: str, given: api.RollbackIn, here: ContextDep, who: PersonDep) -> api.RunOut:
     """Begin to put a server back to one of its snapshots."""
-    run = deploys.begin_rollback(here.workspace, who.name, server_id, given.snapshot)
+    run = runs.begin_rollback(here.workspace, who.name, server_id, given.snapshot)
     here.later(lambda: deploys.carry_out(here.workspace, run.id))
     return shapes.run(run)
 
@@ -297,14 +297,14 @@ def rollback(server_id: str, given: api.RollbackIn, here: ContextDep, who: Perso
 @router.get("/runs/{run_id}", tags=["runs"])
 def get_run(run_id: int, here: WorkspaceDep, _who: PersonDep) -> api.RunOut:
     with here.session() as session:
-        return shapes.run(deploys.get_run(session, run_id))
+        return shapes.run(runs.get_run(session, run_id))
 
 
 @router.get("/servers/{server_id}/runs", tags=["runs"])
 def list_runs(server_id: str, here: WorkspaceDep, _who: PersonDep) -> list[api.RunOut]:
     with here.session() as session:
         servers.get_server(session, server_id)
-        return [shapes.run(row) for row in deploys.list_runs(session, server_id)]
+        return [shapes.run(row) for row in runs.list_runs(session, server_id)]
 
 
 @router.get("/servers/{server_id}/snapshots", tags=["runs"])

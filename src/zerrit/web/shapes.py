@@ -16,7 +16,7 @@ from zerrit.core.steps import Outcome
 from zerrit.records import Change, Run, Server, Snapshot, SnapshotFile
 from zerrit.records import Step as StepRow
 from zerrit.work import changes as change_work
-from zerrit.work import deploys, files, snapshots
+from zerrit.work import files, runs, snapshots
 from zerrit.work.changes import EDITABLE, JudgedFinding, Preview
 
 
@@ -26,7 +26,7 @@ def server(session: Session, row: Server) -> api.ServerOut:
     open_changes = session.scalar(
         select(func.count(Change.id)).where(Change.server_id == row.id, Change.state.in_(EDITABLE[:3]))
     )
-    running = next((r for r in deploys.list_runs(session, row.id) if r.state == deploys.RUNNING), None)
+    running = next((r for r in runs.list_runs(session, row.id) if r.state == runs.RUNNING), None)
     return api.ServerOut(
         id=row.id,
         title=row.title,
@@ -74,7 +74,7 @@ def change(row: Change) -> api.ChangeOut:
 
 def change_detail(session: Session, row: Change, seen: Preview) -> api.ChangeDetail:
     new = [judged for judged in seen.findings if judged.is_new]
-    runs = [r for r in deploys.list_runs(session, row.server_id) if r.change_id == row.id]
+    own_runs = [r for r in runs.list_runs(session, row.server_id) if r.change_id == row.id]
     latest = snapshots.latest_snapshot(session, row.server_id)
     return api.ChangeDetail(
         **change(row).model_dump(),
@@ -84,7 +84,7 @@ def change_detail(session: Session, row: Change, seen: Preview) -> api.ChangeDet
         touched=sorted(seen.replayed.touched),
         blocking=seen.blocking,
         is_outdated=row.state in EDITABLE and latest is not None and latest.id != row.base_id,
-        runs=[run(r) for r in runs],
+        runs=[run(r) for r in own_runs],
     )
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 import json
 
-from sqlalchemy import select
+from sqlalchemy import false, select, update
 from sqlalchemy.orm import Session
 
 from zerrit.records import Activity
@@ -14,6 +14,8 @@ from zerrit.work.workspace import Workspace
 
 def note(workspace: Workspace, session: Session, person: str, action: str, server_id: str | None, detail: str) -> None:
     """Append one row."""
+    # A statement that changes nothing takes the write lock, so that no other row can come between the last and ours.
+    session.execute(update(Activity).where(false()).values(detail=""))
     last = session.scalar(select(Activity.hash).order_by(Activity.id.desc()).limit(1)) or ""
     at = workspace.now()
     body = json.dumps([last, at.isoformat(), person, action, server_id, detail], ensure_ascii=False)

@@ -57,8 +57,13 @@ class Preview:
             for number, outcome in enumerate(self.replayed.outcomes, 1)
             if outcome.kind is OutcomeKind.IMPOSSIBLE
         ]
-        reasons += [f"{j.finding.path}, line {j.finding.line}: {j.finding.message}" for j in self.findings if j.blocks]
+        reasons += [said(judged.finding) for judged in self.findings if judged.blocks]
         return reasons
+
+
+def said(finding: Finding) -> str:
+    """A finding as one line: its place, what is wrong, and the mend where there is one."""
+    return f"{finding.path}, line {finding.line}: {finding.message} {finding.hint}".rstrip()
 
 
 def open_change(workspace: Workspace, person: str, server_id: str, title: str) -> Change:
@@ -108,6 +113,10 @@ def add_step(workspace: Workspace, person: str, change_id: int, step: Step, *, v
             raise Refused(f"A change holds at most {MAX_STEPS} steps. Open another.")
         known = _worked_out(workspace, session, change)
         gamebook, gamebook_digest = gamebook_of(session, get_server(session, change.server_id))
+        if step.kind is StepKind.PUT and gamebook is not None and not gamebook.is_tracked(step.address):
+            raise Refused(
+                f"{step.address} is none of the files that Zerrit keeps for {change.server_id} (see `ignore` and `watch` in the gamebook), so a rollback could not take it back. Choose another path."
+            )
         tried = replay(known.replayed.documents, [step], reader(gamebook))
         outcome = tried.outcomes[0]
         if outcome.kind is OutcomeKind.IMPOSSIBLE:

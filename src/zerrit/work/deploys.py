@@ -17,7 +17,6 @@ from typing import Final
 
 import structlog
 from sqlalchemy import select
-from sqlalchemy.orm import Session
 
 from zerrit.control import Control, ControlError
 from zerrit.core.checks import check
@@ -29,20 +28,19 @@ from zerrit.core.wording import counted
 from zerrit.links import Link, LinkError
 from zerrit.records import Change, Run, Server, digest_of
 from zerrit.work.activity import note
-from zerrit.work.changes import get_change, judge, preview, reader, step_of
-from zerrit.work.errors import Blocked, Conflict, Drifted, NotFound, Refused
-from zerrit.work.journal import Journal, StageFailed
+from zerrit.work.changes import get_change, judge, reader, said, step_of
+from zerrit.work.journal import Journal, Stage, StageFailed
+from zerrit.work.runs import RUNNING, get_run
 from zerrit.work.servers import gamebook_of, get_server
 from zerrit.work.snapshots import (
     FetchedFile,
     contents,
-    digests,
     get_snapshot,
     has_binary_text,
     read_all,
     store_snapshot,
 )
-from zerrit.work.watch import Verdict, look_before, watch_start
+from zerrit.work.watch import Before, Verdict, look_before, watch_start
 from zerrit.work.workspace import Workspace
 
 log = structlog.get_logger("zerrit.deploys")
@@ -51,117 +49,6 @@ Files = Mapping[str, bytes]
 #: Given what the stopped server holds, the files that shall differ; None takes a file away.
 Plan = Callable[[Files], dict[str, bytes | None]]
 POLL: Final = 0.2  # seconds
-RUNNING: Final = "running"
-
-
-# --- asking for a run -------------------------------------------------------------------------------------------------
-
-
-def begin_deploy(workspace: Workspace, person: str, change_id: int) -> Run:
-    """Check once more, then queue a run; `carry_out` does it.
-
-    Raises Blocked: findings or impossible steps. Drifted: the files are no longer those that the change was built
-    on. Conflict: a run is under way, or the change is not open. LinkError, ControlError.
-    """
-    with workspace.session() as session:
-        change = get_change(session, change_id)
-        if change.state not in ("draft", "checked", "approved", "rolled-back"):
-            raise Conflict(f"Change {change_id} is {change.state} already.")
-        if not change.steps:
-            raise Refused(f"Change {change_id} has no steps yet; there is nothing to deploy.")
-        server = get_server(session, change.server_id)
-        _no_other_run(session, server.id)
-        seen = preview(workspace, session, change)
-        if seen.blocking:
-            raise Blocked(
-                f"Change {change_id} is blocked: {seen.blocking[0]}"
-                + (f" ({len(seen.blocking) - 1} more)" if len(seen.blocking) > 1 else ""),
-                reasons=seen.blocking,
-            )
-        gamebook, _ = gamebook_of(session, server)
-        base = digests(get_snapshot(session, server.id, change.base_id))
-    drifted = _drifted(workspace, server, gamebook, base, seen.replayed.touched)
-    if drifted:
-        raise Drifted(
-            f"{', '.join(drifted)} on {server.id} changed since change {change_id} was built on it. Fetch the server, put the "
-            f"change on the new files (`zerrit change rebase {change_id}`) and look at its difference again.",
-            paths=drifted,
-        )
-    with workspace.session() as session:
-        _no_other_run(session, server.id)
-        change = get_change(session, change_id)
-        change.state = "queued"
-        run = Run(
-            server_id=server.id,
-            change_id=change_id,
-            kind="deploy",
-            state=RUNNING,
-            person=person,
-            started_at=workspace.now(),
-            evidence={},
-        )
-        session.add(run)
-        note(workspace, session, person, "deploy.begun", server.id, f"{change_id}: {change.title}")
-        run.stages = []
-    return run
-
-
-def begin_rollback(workspace: Workspace, person: str, server_id: str, snapshot_id: int) -> Run:
-    """Queue a run that puts the server back to a snapshot. Raises NotFound, Conflict."""
-    with workspace.session() as session:
-        server = get_server(session, server_id)
-        _no_other_run(session, server_id)
-        snapshot = get_snapshot(session, server_id, snapshot_id)
-        run = Run(
-            server_id=server.id,
-            target_id=snapshot.id,
-            kind="rollback",
-            state=RUNNING,
-            person=person,
-            started_at=workspace.now(),
-            evidence={},
-        )
-        session.add(run)
-        note(workspace, session, person, "rollback.begun", server.id, f"to snapshot {snapshot_id}")
-        run.stages = []
-    return run
-
-
-def get_run(session: Session, run_id: int) -> Run:
-    run = session.get(Run, run_id)
-    if run is None:
-        raise NotFound(f"There is no run {run_id}.")
-    return run
-
-
-def list_runs(session: Session, server_id: str) -> list[Run]:
-    return list(session.scalars(select(Run).where(Run.server_id == server_id).order_by(Run.id.desc())))
-
-
-def _no_other_run(session: Session, server_id: str) -> None:
-    other = session.scalar(select(Run).where(Run.server_id == server_id, Run.state == RUNNING))
-    if other is not None:
-        raise Conflict(f"A {other.kind} is under way on {server_id} (run {other.id}). Wait until it has ended.")
-
-
-def _drifted(
-    workspace: Workspace, server: Server, gamebook: Gamebook | None, base: Mapping[str, str], touched: frozenset[str]
-) -> list[str]:
-    """Files of the change that differ on the server now. Those that the game rewrites itself are merged later."""
-    with workspace.link_to(server) as link:
-        present = {file.path for file in link.list()}
-        drifted = []
-        for path in sorted(touched):
-            if gamebook is not None and gamebook.is_rewritten(path):
-                continue
-            now = digest_of(link.read(path)) if path in present else None
-            if now != base.get(path):
-                drifted.append(path)
-    workspace.control_of(server).state()
-    return drifted
-
-
-# --- carrying it out --------------------------------------------------------------------------------------------------
 
 
 def carry_out(workspace: Workspace, run_id: int) -> None:
@@ -218,76 +105,94 @@ class _Runner:
     server: Server
     gamebook: Gamebook | None
     run: Run
+    was_running: bool = False  #: the game ran before this run stopped it
+    has_written: bool = False  #: files of the server may differ from the snapshot
 
     def go(self, plan: Plan, title: str) -> None:
         """The whole path; see the module's docstring."""
         try:
             with self.workspace.link_to(self.server) as link:
-                control = self.workspace.control_of(self.server)
-                self._go(link, control, plan, title)
+                self._go(link, self.workspace.control_of(self.server), plan, title)
         except Exception as error:
             # The last resort: a run must never stay open, and the reason must be readable where it is looked for.
             log.exception("run.broke", run=self.journal.run_id)
-            self._end("failed", f"{self.run.kind} ended before anything was written: {error}")
+            if self.has_written:
+                outcome = f"The run broke off while files were written: {error} Roll back by hand."
+            else:
+                outcome = f"Nothing was written: {error}"
+            self._end("failed", outcome)
 
     def _go(self, link: Link, control: Control, plan: Plan, title: str) -> None:
-        was_running = False
         try:
-            with self.journal.stage("preflight") as stage:
-                swept = link.sweep()
-                was_running = control.state().is_running
-                stage.say(
-                    f"link and control answer; the game {'runs' if was_running else 'does not run'}"
-                    + (f"; {swept} left-over part files removed" if swept else "")
-                )
-            with self.journal.stage("stop") as stage:
-                stage.say(self._stop(control))
-            with self.journal.stage("read") as stage:
-                files = read_all(link, self.gamebook)
-                held = {file.path: file.data for file in files if file.data is not None}
-                stage.say(f"{counted(len(files), 'file')} read")
-                writes = plan(held)
-            with self.journal.stage("snapshot") as stage:
-                before_id = self._keep(files, f"before {title}")
-                self.journal.note(before_id=before_id)
-                stage.say(f"snapshot {before_id}")
-        except (ZerritError, LinkError, ControlError, StageFailed) as error:
-            self._back_up_again(control)
+            files, writes, before_id = self._prepare(link, control, plan, title)
+        except Exception as error:
+            self._log_unexpected(error)
+            if self.was_running:
+                self._start_again(control)
             self._end("failed", f"Nothing was written: {error}")
             return
+        # From here on any failure whatever, ours too, leads back to the snapshot.
+        self.has_written = True
         try:
             self._write(link, writes)
             self._verify(link, writes)
-            verdict = self._start_and_watch(link, control)
-            self.journal.note(log=verdict.log_excerpt, crash_files=verdict.crash_files)
-            if verdict.trouble:
-                raise StageFailed(verdict.trouble)
-        except (LinkError, ControlError, StageFailed) as error:
-            self._restore(link, control, held, str(error))
+            self._start_and_watch(link, control)
+            self.journal.note(after_id=self._keep(_after(files, writes), f"after {title}"))
+        except Exception as error:
+            self._log_unexpected(error)
+            held = {file.path: file.data for file in files if file.data is not None}
+            self._restore(link, control, held, before_id, str(error))
             return
-        after_id = self._keep(_after(files, writes), f"after {title}")
-        self.journal.note(after_id=after_id)
-        self._end(
-            "deployed" if self.run.kind == "deploy" else "done",
-            f"{counted(len(writes), 'file')} written, the game is up.",
-        )
+        what = counted(len(writes), "file")
+        if self.run.kind == "deploy":
+            self._end("deployed", f"{what} written and read back; the game is up.")
+        else:
+            self._end("done", f"{what} put back and compared; the game is up.")
+
+    def _prepare(
+        self, link: Link, control: Control, plan: Plan, title: str
+    ) -> tuple[list[FetchedFile], dict[str, bytes | None], int]:
+        """Everything up to the first written byte: the files held, those to write, the snapshot of what is held."""
+        with self.journal.stage("preflight") as stage:
+            swept = link.sweep()
+            self.was_running = control.state().is_running
+            self.journal.note(was_running=self.was_running)
+            stage.say(
+                f"link and control answer; the game {'runs' if self.was_running else 'does not run'}"
+                + (f"; {counted(swept, 'left-over part file')} removed" if swept else "")
+            )
+        with self.journal.stage("stop") as stage:
+            stage.say(self._stop(control))
+        with self.journal.stage("read") as stage:
+            files = read_all(link, self.gamebook)
+            stage.say(f"{counted(len(files), 'file')} read")
+            writes = plan({file.path: file.data for file in files if file.data is not None})
+        with self.journal.stage("snapshot") as stage:
+            before_id = self._keep(files, f"before {title}")
+            self.journal.note(before_id=before_id)
+            stage.say(f"snapshot {before_id}")
+        return files, writes, before_id
+
+    def _log_unexpected(self, error: Exception) -> None:
+        if not isinstance(error, ZerritError | LinkError | ControlError | StageFailed):
+            log.error("run.unexpected", run=self.journal.run_id, exc_info=error)
 
     def recover(self, before: Files | None) -> None:
+        """End what a killed service left open; `before` is None when nothing was written yet."""
         try:
             with self.workspace.link_to(self.server) as link:
                 control = self.workspace.control_of(self.server)
-                if before is None:
-                    link.sweep()
-                    self._back_up_again(control)
-                    self._end("failed", "The service ended before anything was written; the files are as they were.")
-                else:
-                    self._restore(link, control, before, "the service ended while files were written")
+                if before is not None:
+                    reason = "the service ended while files were written"
+                    self._restore(link, control, before, self.run.before_id or 0, reason)
+                    return
+                link.sweep()
+                if self.run.evidence.get("was_running", False):
+                    self._start_again(control)
+                self._end("failed", "The service ended before anything was written; the files are as they were.")
         except (LinkError, ControlError) as error:
             log.error("run.recovery-failed", run=self.journal.run_id, error=str(error))
-            self._end(
-                "failed",
-                f"The service ended during this run and the server cannot be reached: {error} Roll back by hand.",
-            )
+            self._end("failed", f"The service ended during this run, and now: {error} Roll back by hand.")
 
     def planned(self, held: Files, steps: list[Step]) -> dict[str, bytes | None]:
         """Replay the steps on what the stopped server holds.
@@ -306,7 +211,7 @@ class _Runner:
             judged = judge(session, self.server.id, old, new)
         blocking = next((j.finding for j in judged if j.blocks), None)
         if blocking is not None:
-            raise StageFailed(f"{blocking.path}, line {blocking.line}: {blocking.message}")
+            raise StageFailed(said(blocking))
         return {path: replayed.documents[path].to_bytes() for path in sorted(replayed.touched)}
 
     # --- stages -------------------------------------------------------------------------------------------------------
@@ -345,29 +250,31 @@ class _Runner:
                     raise StageFailed(f"{path} was read back and is not what was written")
             stage.say(f"{counted(len(writes), 'file')} read back, all as written")
 
-    def _start_and_watch(self, link: Link, control: Control) -> Verdict:
+    def _start_and_watch(self, link: Link, control: Control) -> None:
         before = look_before(link, self.gamebook)
         with self.journal.stage("start") as stage:
             control.start()
             stage.say("told to start")
         with self.journal.stage("watch") as stage:
-            verdict = watch_start(
-                link,
-                control,
-                self.gamebook,
-                before,
-                settle=self.workspace.settle,
-                patience=self.workspace.patience,
-                say=stage.say,
-            )
+            verdict = self._watch(link, control, before, stage)
+            self.journal.note(log=verdict.log_excerpt, crash_files=verdict.crash_files)
             if verdict.trouble:
-                self.journal.note(log=verdict.log_excerpt, crash_files=verdict.crash_files)
                 raise StageFailed(verdict.trouble)
             stage.say("up, no crash file, nothing bad in the log")
-        return verdict
 
-    def _restore(self, link: Link, control: Control, before: Files, reason: str) -> None:
-        """Back to the snapshot, by the same careful path."""
+    def _watch(self, link: Link, control: Control, before: Before, stage: Stage) -> Verdict:
+        return watch_start(
+            link,
+            control,
+            self.gamebook,
+            before,
+            settle=self.workspace.settle,
+            patience=self.workspace.patience,
+            say=stage.say,
+        )
+
+    def _restore(self, link: Link, control: Control, before: Files, before_id: int, reason: str) -> None:
+        """Back to the snapshot `before_id`, by the same careful path."""
         try:
             with self.journal.stage("stop again") as stage:
                 stage.say(self._stop(control))
@@ -392,27 +299,24 @@ class _Runner:
                 control.start()
                 stage.say("told to start")
             with self.journal.stage("watch again") as stage:
-                verdict = watch_start(
-                    link,
-                    control,
-                    self.gamebook,
-                    seen,
-                    settle=self.workspace.settle,
-                    patience=self.workspace.patience,
-                    say=stage.say,
-                )
+                verdict = self._watch(link, control, seen, stage)
                 if verdict.trouble:
                     raise StageFailed(verdict.trouble)
                 stage.say("the game runs again")
-        except (LinkError, ControlError, StageFailed) as error:
+        except Exception as error:
+            self._log_unexpected(error)
             self._end(
                 "failed",
-                f"It failed ({reason}), and going back failed too: {error} The snapshot is safe; roll back by hand.",
+                f"Going back to snapshot {before_id} failed: {error} It was needed because {reason}. "
+                f"The snapshot is safe; when the server can be reached again: "
+                f"zerrit rollback {self.server.id} {before_id}",
             )
             return
-        self._end("rolled-back", f"Rolled back: {reason}. The files are those of the snapshot and the game runs.")
+        self._end(
+            "rolled-back", f"The files are those of snapshot {before_id} again and the game runs. It failed: {reason}."
+        )
 
-    def _back_up_again(self, control: Control) -> None:
+    def _start_again(self, control: Control) -> None:
         """Nothing was written: let the game run again, if it does not."""
         try:
             if not control.state().is_running:

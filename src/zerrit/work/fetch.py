@@ -9,10 +9,13 @@ from pathlib import PurePosixPath
 from typing import Final
 
 from zerrit.core.documents import MAX_BYTES
-from zerrit.links import LinkError, safe_path
+from zerrit.core.errors import PathRefused
+from zerrit.core.paths import safe_path
+from zerrit.core.wording import counted
 from zerrit.records import Snapshot
 from zerrit.work.activity import note
 from zerrit.work.errors import Conflict, Refused
+from zerrit.work.runs import require_no_run
 from zerrit.work.servers import gamebook_of, get_server
 from zerrit.work.snapshots import (
     FetchedFile,
@@ -42,14 +45,16 @@ class Fetched:
 def fetch(workspace: Workspace, person: str, server_id: str) -> Fetched:
     """Read all files of a server. A snapshot is kept when something differs from the last one.
 
-    Raises NotFound, LinkError.
+    Raises NotFound, Conflict: a deploy or rollback is under way. LinkError.
     """
     with workspace.session() as session:
         server = get_server(session, server_id)
         gamebook, _ = gamebook_of(session, server)
+        require_no_run(session, server_id)
     with workspace.link_to(server) as link:
         files = read_all(link, gamebook)
     with workspace.session() as session:
+        require_no_run(session, server_id)  # one that began while the files were read may have written some of them
         before = latest_snapshot(session, server_id)
         known = digests(before) if before else {}
         snapshot = store_snapshot(workspace, session, server_id, files, "fetched" if before else "first fetch")
@@ -57,7 +62,11 @@ def fetch(workspace: Workspace, person: str, server_id: str) -> Fetched:
         if before is not None and not drift:
             session.delete(snapshot)
             return Fetched(before, False, drift)
-        count = f"{len(files)} files" if before is None else f"{len(drift.all)} of {len(files)} files differ"
+        count = (
+            counted(len(files), "file")
+            if before is None
+            else f"{len(drift.all)} of {counted(len(files), 'file')} differ"
+        )
         note(workspace, session, person, "server.fetched", server_id, count)
     workspace.publish("server", {"server": server_id})
     return Fetched(snapshot, True, drift if before is not None else PathDifferences((), (), ()))
@@ -76,9 +85,7 @@ def import_defaults(workspace: Workspace, person: str, server_id: str, label: st
     with workspace.session() as session:
         server = get_server(session, server_id)
         gamebook, _ = gamebook_of(session, server)
-        kept = [
-            f for f in files if gamebook is None or not (gamebook.is_ignored(f.path) or gamebook.is_watched(f.path))
-        ]
+        kept = [file for file in files if gamebook is None or gamebook.is_tracked(file.path)]
         before = defaults_of(session, server_id, label)
         if before is not None:
             raise Conflict(
@@ -109,7 +116,7 @@ def _unpack(archive: bytes) -> list[FetchedFile]:
         raise Refused(
             "This is no ZIP that can be unpacked; it may be damaged, cut off or locked by a password."
         ) from error
-    except LinkError as error:
+    except PathRefused as error:
         raise Refused(f"The archive is refused: {error}") from error
     if not files:
         raise Refused("The archive holds no file.")

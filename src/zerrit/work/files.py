@@ -8,16 +8,18 @@ from typing import Final
 
 from sqlalchemy.orm import Session
 
-from zerrit.core.addresses import find, parse_address, path_matches
+from zerrit.core.addresses import parse_address
 from zerrit.core.checks import check, words_of
 from zerrit.core.compare import DifferenceKind, compare_documents
 from zerrit.core.documents import Document, Finding, Node, Severity, format_of
+from zerrit.core.documents.lookup import find
+from zerrit.core.documents.writing import dedented
 from zerrit.core.errors import AddressNotFound
 from zerrit.core.gamebooks import FieldRules, Gamebook
 from zerrit.core.nearest import did_you_mean, nearest
-from zerrit.core.steps import replay
+from zerrit.core.paths import path_matches
 from zerrit.records import Server
-from zerrit.work.changes import get_change, reader, step_of
+from zerrit.work.changes import get_change, preview
 from zerrit.work.errors import NotFound
 from zerrit.work.servers import gamebook_of, get_server
 from zerrit.work.snapshots import contents, defaults_of, digests, documents, require_latest
@@ -127,7 +129,7 @@ def read_file(
     with workspace.session() as session:
         server = get_server(session, server_id)
         gamebook, _ = gamebook_of(session, server)
-        _, after = _states(workspace, session, server, gamebook, change_id)
+        _, after = _states(workspace, session, server, change_id)
         document = _one(after, path)
         return document, tuple(finding for finding in check(after, gamebook) if finding.path == path)
 
@@ -147,7 +149,7 @@ def list_entries(workspace: Workspace, server_id: str, path: str, kind: str, cha
     with workspace.session() as session:
         server = get_server(session, server_id)
         gamebook, _ = gamebook_of(session, server)
-        before, after = _states(workspace, session, server, gamebook, change_id)
+        before, after = _states(workspace, session, server, change_id)
     document = _one(after, path)
     groups = _kinds(document)
     kinds = {name: len(nodes) for name, nodes in groups.items()}
@@ -254,7 +256,7 @@ def _place(
         f"{document.path}#{address}" if address else document.path,
         node.kind.value,
         node.value,
-        document.text[node.start : node.end],
+        dedented(document, node.start, document.text[node.start : node.end]),
         node.comment,
         column.rules.note if column.rules else "",
         document.line_of(node),
@@ -279,15 +281,17 @@ def allowed_text(column: Column) -> str:
 
 
 def _states(
-    workspace: Workspace, session: Session, server: Server, gamebook: Gamebook | None, change_id: int | None
+    workspace: Workspace, session: Session, server: Server, change_id: int | None
 ) -> tuple[Mapping[str, Document], Mapping[str, Document]]:
-    before = documents(workspace, session, server, require_latest(session, server.id))
+    """The files before and after a change, on those that it is built on; without one twice the newest ones."""
     if change_id is None:
-        return before, before
+        newest = documents(workspace, session, server, require_latest(session, server.id))
+        return newest, newest
     change = get_change(session, change_id)
     if change.server_id != server.id:
         raise NotFound(f"Change {change_id} belongs to {change.server_id}, not to {server.id}.")
-    return before, replay(before, [step_of(row) for row in change.steps], reader(gamebook)).documents
+    seen = preview(workspace, session, change)
+    return seen.before, seen.replayed.documents
 
 
 def _one(files: Mapping[str, Document], path: str) -> Document:

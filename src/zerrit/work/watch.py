@@ -9,8 +9,8 @@ from dataclasses import dataclass, field
 from typing import Final
 
 from zerrit.control import Control
-from zerrit.core.addresses import path_matches
 from zerrit.core.gamebooks import Gamebook
+from zerrit.core.paths import path_matches
 from zerrit.links import Link, LinkError, LinkFault
 
 EXCERPT_LINES: Final = 40

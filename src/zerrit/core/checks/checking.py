@@ -12,7 +12,6 @@ from collections.abc import Callable, Iterable, Iterator, Mapping
 from decimal import Decimal
 from typing import Final
 
-from zerrit.core.addresses import parse_node_address, select
 from zerrit.core.checks.lists import values_at, words_of
 from zerrit.core.documents import CODES, Document, Finding, Node, in_reading_order
 from zerrit.core.documents.scalars import as_number, as_switch
@@ -69,7 +68,7 @@ def check_fields(subject: _Subject) -> Iterator[Finding]:
     for document, rules in subject.files_with_rules():
         for names, entry in rules.entries.items():
             for name, field in entry.fields.items():
-                for node in select(document, parse_node_address(f"{names}/{field.at or name}")):
+                for node in document.select(f"{names}/{field.at or name}"):
                     if node.value is not None:
                         yield from _check_value(subject, document, node, name, field)
 
@@ -119,7 +118,7 @@ def check_conditions(subject: _Subject) -> Iterator[Finding]:
     for document, rules in subject.files_with_rules():
         for names, entry in rules.entries.items():
             if entry.must:
-                for node in select(document, parse_node_address(names)):
+                for node in document.select(names):
                     yield from _check_entry(document, node, entry)
 
 

@@ -5,9 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 from pathlib import PurePosixPath
 
-from zerrit.core.addresses import parse_address, path_matches, select
+from zerrit.core.addresses import parse_address
 from zerrit.core.documents import Document, Node
+from zerrit.core.documents.selecting import select
 from zerrit.core.gamebooks import ListSource
+from zerrit.core.paths import path_matches
 
 
 def words_of(source: ListSource, documents: Mapping[str, Document]) -> tuple[str, ...]:
@@ -29,5 +31,5 @@ def values_at(address_text: str, documents: Mapping[str, Document]) -> Iterator[
     address = parse_address(address_text)
     for path, document in documents.items():
         if path_matches(address.path, path):
-            for node in select(document, address.segments):
+            for node in select(document.root, document.keys, address.segments):
                 yield document, node

@@ -14,8 +14,10 @@ from dataclasses import dataclass
 from difflib import SequenceMatcher
 from enum import StrEnum
 
-from zerrit.core.addresses import Keys, print_segments
-from zerrit.core.documents.document import Document, Format
+from zerrit.core.addresses import print_segments
+from zerrit.core.documents.document import Document
+from zerrit.core.documents.format import Format
+from zerrit.core.documents.keys import Keys
 from zerrit.core.documents.node import Node, NodeKind
 from zerrit.core.documents.scalars import as_number
 from zerrit.core.documents.writing import source_of

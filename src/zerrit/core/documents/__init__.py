@@ -1,7 +1,8 @@
 """Reading files into documents with spans, and editing them by splices."""
 
-from zerrit.core.documents.document import Document, Format, format_of, read_document
+from zerrit.core.documents.document import Document, read_document
 from zerrit.core.documents.findings import CODES, Finding, Severity, in_reading_order
+from zerrit.core.documents.format import Format, format_of
 from zerrit.core.documents.node import Node, NodeKind, Span
 from zerrit.core.documents.source import MAX_BYTES
 

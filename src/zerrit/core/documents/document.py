@@ -9,36 +9,19 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
-from enum import StrEnum
-from pathlib import PurePosixPath
-from typing import TYPE_CHECKING, Any, Final
+from functools import cached_property
+from typing import Any, Final
 
+from zerrit.core.addresses import parse_node_address
 from zerrit.core.documents import ini_reader, json_reader, text_reader, xml_reader, yaml_reader
 from zerrit.core.documents.findings import Finding, Report, Severity, in_reading_order
+from zerrit.core.documents.format import Format, format_of
+from zerrit.core.documents.keys import Keys
 from zerrit.core.documents.node import Node, NodeKind
 from zerrit.core.documents.scalars import typed
+from zerrit.core.documents.selecting import select
 from zerrit.core.documents.source import MAX_BYTES, Source, decode
 
-if TYPE_CHECKING:
-    from zerrit.core.addresses import Keys
-
-
-class Format(StrEnum):
-    XML = "xml"
-    YAML = "yaml"
-    JSON = "json"
-    INI = "ini"
-    TEXT = "text"
-
-
-_BY_ENDING: Final = {
-    ".xml": Format.XML,
-    ".yml": Format.YAML,
-    ".yaml": Format.YAML,
-    ".json": Format.JSON,
-    ".ini": Format.INI,
-    ".cfg": Format.INI,
-}
 _READERS: Final[dict[Format, Callable[[Source, Report], Node]]] = {
     Format.XML: xml_reader.read,
     Format.YAML: yaml_reader.read,
@@ -48,7 +31,7 @@ _READERS: Final[dict[Format, Callable[[Source, Report], Node]]] = {
 }
 
 
-@dataclass(frozen=True, slots=True, eq=False)
+@dataclass(frozen=True, eq=False)
 class Document:
     """One file, read. `tolerate` and `given_keys` are what the reading was told; a re-read uses them again."""
 
@@ -59,7 +42,6 @@ class Document:
     findings: tuple[Finding, ...]
     tolerate: frozenset[str] = frozenset()
     given_keys: Mapping[str, str] = field(default_factory=dict)
-    _cache: dict[str, Any] = field(default_factory=dict, repr=False)
 
     @property
     def text(self) -> str:
@@ -78,21 +60,14 @@ class Document:
         """Plain values: dicts, lists, text, numbers, truth values, None. Repeated names become lists."""
         return _plain(self.root, self.format)
 
-    @property
+    @cached_property
     def keys(self) -> Keys:
         """Which field names the entries of this document."""
-        if "keys" not in self._cache:
-            from zerrit.core.addresses import Keys  # noqa: PLC0415  (addresses stand on documents)
-
-            self._cache["keys"] = Keys.of([self])
-        keys: Keys = self._cache["keys"]
-        return keys
+        return Keys.of([self])
 
     def select(self, address: str) -> list[Node]:
         """All nodes that the node part of an address leads to, in the order of the text; empty when none does."""
-        from zerrit.core.addresses import parse_node_address, select  # noqa: PLC0415
-
-        return select(self, parse_node_address(address))
+        return select(self.root, self.keys, parse_node_address(address))
 
     def with_text(self, text: str) -> Document:
         """Read other text in place of this document's, in the same way."""
@@ -125,11 +100,6 @@ def read_document(
         empty = Node(NodeKind.GROUP, "", 0, 0)
         return Document(decode(data), path, format or Format.TEXT, empty, (finding,))
     return read_source(decode(data), path, format or format_of(path), frozenset(tolerate), keys or {})
-
-
-def format_of(path: str) -> Format:
-    """The format that a file's name promises."""
-    return _BY_ENDING.get(PurePosixPath(path).suffix.lower(), Format.TEXT)
 
 
 def read_source(

@@ -15,11 +15,13 @@ from decimal import Decimal
 from enum import StrEnum
 from typing import Final
 
-from zerrit.core.addresses import Segment, find, print_segments
-from zerrit.core.documents.document import Document, Format
+from zerrit.core.addresses import Segment, print_segments
+from zerrit.core.documents.document import Document
 from zerrit.core.documents.findings import Severity
+from zerrit.core.documents.format import Format
 from zerrit.core.documents.ini_writer import IniWriter
 from zerrit.core.documents.json_writer import JsonWriter
+from zerrit.core.documents.lookup import find
 from zerrit.core.documents.node import Node, NodeKind
 from zerrit.core.documents.scalars import as_number, as_switch, spell_number, spell_switch
 from zerrit.core.documents.text_writer import TextWriter

@@ -12,7 +12,8 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Final, Protocol
 
-from zerrit.core.documents.document import Document, Format
+from zerrit.core.documents.document import Document
+from zerrit.core.documents.format import Format
 from zerrit.core.documents.node import Node, NodeKind
 
 DEFAULT_INDENT: Final = "  "

@@ -14,11 +14,12 @@ from typing import Any
 
 from pydantic import ValidationError
 
-from zerrit.core.addresses import Address, parse_address, path_matches
+from zerrit.core.addresses import Address, parse_address
 from zerrit.core.documents import Document, Finding, Node, Severity, read_document
 from zerrit.core.errors import AddressInvalid
 from zerrit.core.gamebooks.schema import FieldRules, FileRules, GamebookFile
 from zerrit.core.nearest import did_you_mean
+from zerrit.core.paths import path_matches
 
 
 @dataclass(frozen=True)
@@ -55,6 +56,10 @@ class Gamebook:
 
     def is_watched(self, path: str) -> bool:
         return any(path_matches(pattern, path) for pattern in self.rules.watch)
+
+    def is_tracked(self, path: str) -> bool:
+        """The content of the file is kept, so that it can be compared and put back."""
+        return not self.is_ignored(path) and not self.is_watched(path)
 
     def is_rewritten(self, path: str) -> bool:
         rules = self.file(path)

@@ -14,10 +14,12 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 from typing import Final
 
-from zerrit.core.addresses import Segment, find, keyed_segment, parse_node_address, print_segments
-from zerrit.core.documents.document import Document, Format, read_document
+from zerrit.core.addresses import Segment, keyed_segment, parse_node_address, print_segments
+from zerrit.core.documents.document import Document, read_document
 from zerrit.core.documents.edits import WRITERS, ValueChange, rewrite
 from zerrit.core.documents.findings import Severity
+from zerrit.core.documents.format import Format
+from zerrit.core.documents.lookup import find
 from zerrit.core.documents.node import Node, NodeKind
 from zerrit.core.documents.writing import Splice, dedented, source_of
 from zerrit.core.errors import SnippetRefused

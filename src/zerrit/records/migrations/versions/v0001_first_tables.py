@@ -22,6 +22,7 @@ def upgrade() -> None:
         sa.Column("before_hash", sa.String(length=64), nullable=False),
         sa.Column("hash", sa.String(length=64), nullable=False),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_activity")),
+        sa.UniqueConstraint("before_hash", name=op.f("uq_activity_before_hash")),
         sa.UniqueConstraint("hash", name=op.f("uq_activity_hash")),
     )
     with op.batch_alter_table("activity", schema=None) as batch_op:
@@ -162,6 +163,8 @@ def upgrade() -> None:
     )
     with op.batch_alter_table("runs", schema=None) as batch_op:
         batch_op.create_index(batch_op.f("ix_runs_server_id"), ["server_id"], unique=False)
+        running = sa.text("state = 'running'")
+        batch_op.create_index("uq_runs_running", ["server_id"], unique=True, sqlite_where=running)
 
     op.create_table(
         "steps",
@@ -209,6 +212,7 @@ def downgrade() -> None:
 
     op.drop_table("steps")
     with op.batch_alter_table("runs", schema=None) as batch_op:
+        batch_op.drop_index("uq_runs_running")
         batch_op.drop_index(batch_op.f("ix_runs_server_id"))
 
     op.drop_table("runs")

@@ -1,0 +1,43 @@
+"""
+Paths of a server's files: always relative, with `/`, below the server's folder.
+
+Every path that comes from outside (a step, an archive, a listing) passes `safe_path` before anything is done at it.
+"""
+
+from __future__ import annotations
+
+import re
+from functools import lru_cache
+from pathlib import PurePosixPath
+
+from zerrit.core.errors import PathRefused
+
+
+def safe_path(path: str) -> str:
+    """The path itself, when it stays inside the server's folder.
+
+    Raises PathRefused: it is absolute, climbs with `..`, or holds characters that a server could take for a command.
+    """
+    is_bad = (
+        not path
+        or path.startswith("/")
+        or "\\" in path
+        or any(part in ("..", ".", "") for part in path.split("/"))
+        or any(ord(character) < 32 or ord(character) == 127 for character in path)
+        or PurePosixPath(path).parts[0][1:2] == ":"
+    )
+    if is_bad:
+        raise PathRefused(f"`{path[:120]!s}` leaves the server's folder or is no file name; such a path is refused.")
+    return path
+
+
+def path_matches(pattern: str, path: str) -> bool:
+    """Whether a file path fits a pattern: `*` within a folder, `**` across folders, `?` one character."""
+    return bool(_path_pattern(pattern).match(path))
+
+
+@lru_cache(maxsize=1024)
+def _path_pattern(pattern: str) -> re.Pattern[str]:
+    parts = re.split(r"(\*\*/?|\*|\?)", pattern)
+    translated = {"**/": "(?:.*/)?", "**": ".*", "*": "[^/]*", "?": "[^/]"}
+    return re.compile("".join(translated.get(part, re.escape(part)) for part in parts) + r"\Z")
