@@ -13,6 +13,21 @@ T = TypeVar("T")
 POLL: Final = 0.15  # seconds between two looks at a run
 
 
+def base_of(url: str) -> httpx.URL:
+    """Where the API is. Raises ServiceUnreachable: `url` is no address."""
+    try:
+        base = httpx.URL(f"{url.rstrip('/')}/api/v1")
+    except httpx.InvalidURL as error:
+        raise ServiceUnreachable(f"`{url}` is no address of a service; write http://127.0.0.1:8750, say.") from error
+    if base.scheme not in ("http", "https") or not base.host:
+        raise ServiceUnreachable(f"`{url}` is no address of a service; write http://127.0.0.1:8750, say.")
+    return base
+
+
+def authorized(token: str) -> dict[str, str]:
+    return {"Authorization": f"Bearer {token}"} if token else {}
+
+
 def answer(call: Call[T], response: httpx.Response) -> T:
     if response.is_error:
         raise ProblemError.of(response)

@@ -5,14 +5,16 @@ from __future__ import annotations
 import asyncio
 from collections.abc import AsyncIterator
 from types import TracebackType
-from typing import Self, TypeVar
+from typing import Any, Self, TypeVar
 
 import httpx
+from httpx_sse import aconnect_sse
 
 from zerrit import api
 from zerrit.client import calls
-from zerrit.client.answers import POLL, answer, unreachable
+from zerrit.client.answers import POLL, answer, authorized, base_of, unreachable
 from zerrit.client.calls import Call
+from zerrit.client.errors import ProblemError
 
 T = TypeVar("T")
 
@@ -21,10 +23,12 @@ class AsyncClient:
     """The same as `Client`, for asyncio."""
 
     def __init__(self, url: str, token: str = "", *, timeout: float = 120.0) -> None:
-        """`url` is the service's address, such as http://127.0.0.1:8750; `token` comes from `zerrit sign-in`."""
-        headers = {"Authorization": f"Bearer {token}"} if token else {}
+        """`url` is the service's address, such as http://127.0.0.1:8750; `token` comes from `zerrit sign-in`.
+
+        Raises ServiceUnreachable: `url` is no address.
+        """
         self._http = httpx.AsyncClient(
-            base_url=f"{url.rstrip('/')}/api/v1", headers=headers, timeout=timeout, trust_env=False
+            base_url=base_of(url), headers=authorized(token), timeout=timeout, trust_env=False
         )
 
     async def send(self, call: Call[T]) -> T:
@@ -64,6 +68,18 @@ class AsyncClient:
                 yield now
             if now.state == "running":
                 await asyncio.sleep(POLL)
+
+    async def events(self) -> AsyncIterator[tuple[str, dict[str, Any]]]:
+        """What happens in the service, as it happens: the kind and what it is about. Ends with the connection."""
+        try:
+            async with aconnect_sse(self._http, "GET", "/events", timeout=None) as source:
+                if source.response.is_error:
+                    await source.response.aread()
+                    raise ProblemError.of(source.response)
+                async for event in source.aiter_sse():
+                    yield event.event, event.json()
+        except httpx.HTTPError as error:
+            raise unreachable(self._http.base_url, error) from error
 
     async def token(self, name: str, password: str) -> api.TokenOut:
         return await self.send(calls.token(name, password))

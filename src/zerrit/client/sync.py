@@ -12,8 +12,9 @@ from httpx_sse import connect_sse
 
 from zerrit import api
 from zerrit.client import calls
-from zerrit.client.answers import POLL, answer, unreachable
+from zerrit.client.answers import POLL, answer, authorized, base_of, unreachable
 from zerrit.client.calls import Call
+from zerrit.client.errors import ProblemError
 
 T = TypeVar("T")
 
@@ -22,11 +23,11 @@ class Client:
     """A typed client of the service; one method for each call, errors as exceptions."""
 
     def __init__(self, url: str, token: str = "", *, timeout: float = 120.0) -> None:
-        """`url` is the service's address, such as http://127.0.0.1:8750; `token` comes from `zerrit sign-in`."""
-        headers = {"Authorization": f"Bearer {token}"} if token else {}
-        self._http = httpx.Client(
-            base_url=f"{url.rstrip('/')}/api/v1", headers=headers, timeout=timeout, trust_env=False
-        )
+        """`url` is the service's address, such as http://127.0.0.1:8750; `token` comes from `zerrit sign-in`.
+
+        Raises ServiceUnreachable: `url` is no address.
+        """
+        self._http = httpx.Client(base_url=base_of(url), headers=authorized(token), timeout=timeout, trust_env=False)
 
     def send(self, call: Call[T]) -> T:
         """Send a call. Raises ProblemError, ServiceUnreachable."""
@@ -68,9 +69,15 @@ class Client:
 
     def events(self) -> Iterator[tuple[str, dict[str, Any]]]:
         """What happens in the service, as it happens: the kind and what it is about. Ends with the connection."""
-        with connect_sse(self._http, "GET", "/events", timeout=None) as source:
-            for event in source.iter_sse():
-                yield event.event, event.json()
+        try:
+            with connect_sse(self._http, "GET", "/events", timeout=None) as source:
+                if source.response.is_error:
+                    source.response.read()
+                    raise ProblemError.of(source.response)
+                for event in source.iter_sse():
+                    yield event.event, event.json()
+        except httpx.HTTPError as error:
+            raise unreachable(self._http.base_url, error) from error
 
     def token(self, name: str, password: str) -> api.TokenOut:
         return self.send(calls.token(name, password))
