@@ -9,7 +9,7 @@ import pytest
 
 from zerrit.client import Client
 from zerrit.demo.stack import DemoStack
-from zerrit.web.app import configure_log
+from zerrit.web import configure_log
 
 
 @pytest.fixture(scope="session", autouse=True)

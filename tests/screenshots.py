@@ -18,7 +18,7 @@ from playwright.sync_api import Browser, Page
 from tests.browser import chromium, new_page, sign_in
 from zerrit.demo.stack import ADMIN, PASSWORD, DemoStack, crashing_step, story_steps, write_files
 from zerrit.demo.world_files import gamebook, server_files, snippet
-from zerrit.web.app import configure_log
+from zerrit.web import configure_log
 
 OUT = Path(__file__).parent.parent / "docs" / "screenshots"
 
@@ -29,14 +29,12 @@ def pages(stack: DemoStack, browser: Browser) -> None:
     page.get_by_role("button", name="Sign in").wait_for()
     shoot(page, "sign-in")
     sign_in(page, stack.url, ADMIN, PASSWORD)
-    page.get_by_text("runs").first.wait_for()
-    shoot(page, "servers")
     page.goto(f"{stack.url}/servers/coral-gate/files")
     page.get_by_text("sea/finds.xml").wait_for()
     shoot(page, "files")
     page.goto(f"{stack.url}/servers/coral-gate/file/sea/finds.xml?change=1")
     page.get_by_label("Search entries").fill("gimbal")
-    page.get_by_role("gridcell", name="Copper Gimbal / deep").click()
+    page.get_by_role("gridcell", name="Ribbonwed Flats").click()
     shoot(page, "entries")
     page.goto(f"{stack.url}/changes/1")
     page.get_by_text("Did you mean").wait_for()
@@ -44,7 +42,9 @@ def pages(stack: DemoStack, browser: Browser) -> None:
     page.goto(f"{stack.url}/servers/coral-gate/file/sea/finds.xml?view=text&change=1&line=76")
     page.get_by_text("Did you mean").wait_for()
     shoot(page, "text")
-    page.goto(f"{stack.url}/changes/1")
+    with stack.client() as zerrit:
+        other = zerrit.open_change("lantern-shelf", "Two circuits for wet evenings")
+    page.goto(f"{stack.url}/changes/{other.id}")
     page.get_by_role("button", name="Add a step").click()
     page.get_by_label("What to do").click()
     page.get_by_role("option", name="Merge a published snippet").click()
@@ -74,19 +74,23 @@ def deployed(stack: DemoStack, browser: Browser) -> None:
             zerrit.check(change.id)
             page.goto(f"{stack.url}/changes/{change.id}")
             page.get_by_role("button", name="Deploy").click()
+            page.get_by_role("button", name="Stop, write and start").click()
             page.get_by_text("seeing whether").or_(page.get_by_text("restore", exact=True)).first.wait_for()
             shoot(page, "deploy" if steps[0].kind == "set" and len(steps) > 1 else "rolling-back")
             for _ in zerrit.follow(zerrit.runs("coral-gate")[0].id):
                 pass
     page.get_by_text("Crash file kept").wait_for()
     shoot(page, "rolled-back")
+    page.goto(stack.url)
+    page.get_by_text("runs").nth(1).wait_for()
+    shoot(page, "servers")
     page.goto(f"{stack.url}/servers/coral-gate/timeline")
-    page.get_by_text("Deploy of change 3").wait_for()
+    page.get_by_text("Deploy of change 4").wait_for()
     shoot(page, "timeline")
     dark = new_page(browser, dark=True)
     sign_in(dark, stack.url, ADMIN, PASSWORD)
     dark.goto(f"{stack.url}/servers/coral-gate/timeline")
-    dark.get_by_text("Deploy of change 3").wait_for()
+    dark.get_by_text("Deploy of change 4").wait_for()
     shoot(dark, "timeline-dark")
 
 
@@ -119,7 +123,7 @@ def commands(stack: DemoStack, browser: Browser, folder: Path) -> None:
         "zerrit show 'coral-gate:sea/finds.xml#find[Copper Gimbal]'",
         "zerrit show 'coral-gate:sea/finds.xml#find[*Cork Float]/band[shallow]/@holds'",
     )
-    terminal(browser, stack, folder, "cli-change", "zerrit change show 2", "zerrit change compare 2 --against defaults")
+    terminal(browser, stack, folder, "cli-change", "zerrit change show 3", "zerrit change compare 3 --against live")
     terminal(browser, stack, folder, "cli-deploy", "zerrit rollback coral-gate 1 --yes", "zerrit timeline coral-gate")
 
 

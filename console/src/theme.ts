@@ -50,6 +50,7 @@ export const theme = createTheme({
     MuiButton: { defaultProps: { size: "small", disableElevation: true } },
     MuiTextField: { defaultProps: { size: "small" } },
     MuiTable: { defaultProps: { size: "small" } },
+    MuiTableCell: { styleOverrides: { root: ({ theme: { vars } }) => ({ borderColor: vars?.palette.divider }), head: { fontWeight: 650 } } },
     MuiTab: { styleOverrides: { root: { minHeight: 40, textTransform: "none", fontWeight: 600 } } },
     MuiTabs: { styleOverrides: { root: { minHeight: 40 } } },
     MuiPaper: { defaultProps: { variant: "outlined" } },

@@ -15,7 +15,7 @@ from zerrit.client import Client, ProblemError
 from zerrit.demo.stack import ADMIN, HOST_PASSWORD, PASSWORD, DemoStack, Ports, defaults_zip
 from zerrit.links import PART_PREFIX
 from zerrit.records import Run, RunStage, open_database
-from zerrit.web.app import configure_log
+from zerrit.web import configure_log
 from zerrit.work.snapshots import contents, latest_snapshot
 
 HOLDS = "sea/finds.xml#find[Copper Gimbal]/band[shallow]/@holds"

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import asyncio
-from pathlib import Path
 
 import httpx
 import pytest
 from sqlalchemy import select
 
+from tests.files import files_of
 from zerrit import api
 from zerrit.client import AsyncClient, Client, ProblemError, ServiceUnreachable
 from zerrit.demo import world_files
@@ -18,12 +18,6 @@ from zerrit.records.models import SnapshotFile
 
 FINDS = "sea/finds.xml"
 DEEP_AT = f"{FINDS}#find[Copper Gimbal]/band[deep]/@at"
-
-
-def files_of(folder: Path) -> dict[str, bytes]:
-    """All files of a game but its logs and crash files."""
-    found = {p.relative_to(folder).as_posix(): p.read_bytes() for p in folder.rglob("*") if p.is_file()}
-    return {path: data for path, data in found.items() if not path.startswith(("logs/", "crashes/"))}
 
 
 def test_the_story_through_the_client(stack: DemoStack) -> None:

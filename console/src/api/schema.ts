@@ -1050,7 +1050,10 @@ export interface components {
             /** Snapshot */
             snapshot: number;
         };
-        /** RowOut */
+        /**
+         * RowOut
+         * @description One entry. `changed` are the fields that the open change has changed; `findings` what is wrong, by field.
+         */
         RowOut: {
             /** Address */
             address: string;
@@ -1062,6 +1065,10 @@ export interface components {
             changed: string[];
             /** Comment */
             comment: string;
+            /** Findings */
+            findings: {
+                [key: string]: string;
+            };
             /** Line */
             line: number;
             /** Trail */
@@ -1128,7 +1135,7 @@ export interface components {
         };
         /**
          * ServerOut
-         * @description A server with what one looks for first. `link` and `control` bear no secrets.
+         * @description A server with what one looks for first. `link` and `control` bear no secrets; `last_run` may be under way.
          */
         ServerOut: {
             /** Control */
@@ -1143,6 +1150,7 @@ export interface components {
             gamebook: string | null;
             /** Id */
             id: string;
+            last_run: components["schemas"]["RunOut"] | null;
             last_snapshot: components["schemas"]["SnapshotOut"] | null;
             /** Link */
             link: {
@@ -1150,7 +1158,6 @@ export interface components {
             };
             /** Open Changes */
             open_changes: number;
-            running: components["schemas"]["RunOut"] | null;
             /** Title */
             title: string;
         };

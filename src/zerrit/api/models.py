@@ -77,7 +77,7 @@ class ServerIn(_In):
 
 
 class ServerOut(BaseModel):
-    """A server with what one looks for first. `link` and `control` bear no secrets."""
+    """A server with what one looks for first. `link` and `control` bear no secrets; `last_run` may be under way."""
 
     id: str
     title: str
@@ -88,7 +88,7 @@ class ServerOut(BaseModel):
     last_snapshot: SnapshotOut | None
     defaults: list[str]
     open_changes: int
-    running: RunOut | None
+    last_run: RunOut | None
 
 
 class SnapshotOut(BaseModel):
@@ -150,12 +150,15 @@ class ColumnOut(BaseModel):
 
 
 class RowOut(BaseModel):
+    """One entry. `changed` are the fields that the open change has changed; `findings` what is wrong, by field."""
+
     address: str
     trail: str
     line: int
     comment: str
     cells: dict[str, str]
     changed: list[str]
+    findings: dict[str, str]
 
 
 class EntriesOut(BaseModel):
@@ -246,15 +249,15 @@ class ChangeDetail(ChangeOut):
 
 
 class WaiverIn(_In):
-    code: str
-    place: str
+    code: Annotated[str, Field(max_length=60)]
+    place: Annotated[str, Field(max_length=2000)]
     reason: Annotated[str, Field(min_length=1, max_length=1000)]
 
 
 class MergeIn(_In):
-    path: str
+    path: Annotated[str, Field(min_length=1, max_length=2000)]
     snippet: Annotated[str, Field(max_length=4_000_000)]
-    into: str = ""
+    into: Annotated[str, Field(max_length=2000)] = ""
 
 
 class MergeActionOut(BaseModel):

@@ -218,7 +218,9 @@ def check_change(change_id: int, output: str) -> None:
         print_json({"findings": listed, "summary": {"state": detail.state, "blocking": detail.blocking}})
     else:
         _print_findings(detail)
-        click.echo(f"Change {change_id} is {detail.state}.")
+        click.echo(
+            f"Change {change_id} stays a draft." if detail.blocking else f"Change {change_id} is {detail.state}."
+        )
     sys.exit(1 if detail.blocking else 0)
 
 

@@ -10,7 +10,7 @@ from pathlib import Path
 import click
 
 from zerrit.demo.stack import ADMIN, PASSWORD, DemoStack, Ports, PortTaken
-from zerrit.web.app import configure_log
+from zerrit.web import configure_log
 
 
 @click.command()

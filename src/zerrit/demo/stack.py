@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import io
 import shutil
-import socket
 import threading
 import time
 import zipfile
@@ -14,14 +13,13 @@ from pathlib import Path
 from types import TracebackType
 from typing import Final, Self
 
-import uvicorn
 from pydantic import SecretStr
 
 from zerrit import api
 from zerrit.client import Client
 from zerrit.demo import world_files
 from zerrit.standin import StandinHost
-from zerrit.web import Settings, create_app
+from zerrit.web import Service, Settings, bound_socket, create_app
 
 GAMES: Final = ("coral-gate", "lantern-shelf")
 ADMIN: Final = "isolde"
@@ -60,12 +58,9 @@ class DemoStack:
             self.host_folder, GAMES, HOST_PASSWORD, ftp_port=chosen.ftp, control_port=chosen.control
         )
         app = create_app(Settings(folder / "data", ADMIN, PASSWORD, settle=settle))
-        config = uvicorn.Config(
-            app, host="127.0.0.1", port=chosen.web, log_level="warning", access_log=False, timeout_graceful_shutdown=3
-        )
-        self._socket = config.bind_socket()
+        self._socket = bound_socket("127.0.0.1", chosen.web)
         self.url = f"http://127.0.0.1:{self._socket.getsockname()[1]}"
-        self._server = uvicorn.Server(config)
+        self._server = Service(app)
         self._thread = threading.Thread(target=self._server.run, kwargs={"sockets": [self._socket]}, daemon=True)
 
     def _lay_out(self) -> None:
@@ -171,13 +166,9 @@ def defaults_zip() -> bytes:
 
 
 def _require_free(what: str, port: int, option: str) -> None:
-    if not port:
-        return
-    with socket.socket() as probe:
-        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
-        try:
-            probe.bind(("127.0.0.1", port))
-        except OSError as error:
-            raise PortTaken(
-                f"Port {port} for the {what} is in use on this machine. Choose another: make demo {option}={port + 100}"
-            ) from error
+    try:
+        bound_socket("127.0.0.1", port).close()
+    except OSError as error:
+        raise PortTaken(
+            f"Port {port} for the {what} is in use on this machine. Choose another: make demo {option}={port + 100}"
+        ) from error

@@ -17,7 +17,7 @@ from typing import Final
 
 from zerrit.demo import world_files
 from zerrit.demo.stack import ADMIN, HOST_PASSWORD, PASSWORD, DemoStack, write_files
-from zerrit.web.app import configure_log
+from zerrit.web import configure_log
 
 SHOWN_LINES: Final = 22
 

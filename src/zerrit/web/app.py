@@ -4,15 +4,14 @@ from __future__ import annotations
 
 import logging
 import sys
-import time
-from collections.abc import AsyncIterator, Awaitable, Callable
+from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Final
 
 import structlog
-from fastapi import FastAPI, Request, Response
+from fastapi import FastAPI
 from fastapi.responses import FileResponse
 from fastapi.staticfiles import StaticFiles
 from starlette.exceptions import HTTPException
@@ -22,27 +21,27 @@ from zerrit.records import open_database, open_vault
 from zerrit.web import problems
 from zerrit.web.context import Context
 from zerrit.web.events import Events
+from zerrit.web.limits import MAX_BODY, BodyLimit
+from zerrit.web.logged import Logged
 from zerrit.web.routes import router
 from zerrit.work import deploys, people
 from zerrit.work.workspace import Workspace
 
 CONSOLE: Final = Path(__file__).parent / "console"
-_POLICY: Final = (
-    "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self' data:; "
-    "frame-ancestors 'none'; base-uri 'none'; form-action 'self'"
-)
 
 log = structlog.get_logger("zerrit.web")
 
 
 @dataclass(frozen=True, slots=True)
 class Settings:
-    """Where data lies, and the first admin. `settle` is how long in seconds a started game must stay up."""
+    """Where data lies, and the first admin. `settle` is how long in seconds a started game must stay up; `max_body`
+    bounds a request in bytes."""
 
     data: Path
     admin: str = "admin"
     admin_password: str | None = None
     settle: float = 2.0
+    max_body: int = MAX_BODY
 
 
 def create_app(settings: Settings) -> FastAPI:
@@ -77,22 +76,11 @@ def create_app(settings: Settings) -> FastAPI:
         openapi_url="/api/v1/openapi.json",
     )
     problems.install(app)
-    app.middleware("http")(_logged)
+    app.add_middleware(BodyLimit, most=settings.max_body)
+    app.add_middleware(Logged)
     app.include_router(router)
     _serve_console(app)
     return app
-
-
-async def _logged(request: Request, call_next: Callable[[Request], Awaitable[Response]]) -> Response:
-    started = time.perf_counter()
-    response = await call_next(request)
-    response.headers["Content-Security-Policy"] = _POLICY
-    response.headers["X-Content-Type-Options"] = "nosniff"
-    response.headers["Referrer-Policy"] = "no-referrer"
-    if request.url.path.startswith("/api/"):
-        took = round((time.perf_counter() - started) * 1000, 1)
-        log.info("request", method=request.method, path=request.url.path, status=response.status_code, ms=took)
-    return response
 
 
 def _serve_console(app: FastAPI) -> None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Final, Literal
+from typing import Annotated, Literal
 
 from fastapi import APIRouter, File, Form, Header, HTTPException, Query, Request, Response, UploadFile
 from sse_starlette.sse import EventSourceResponse
@@ -12,8 +12,6 @@ from zerrit.core.steps import Step, StepKind
 from zerrit.web import shapes
 from zerrit.web.context import COOKIE, ContextDep, PersonDep, WorkspaceDep, token_of
 from zerrit.work import activity, changes, deploys, fetch, files, people, runs, servers, snapshots
-
-MAX_UPLOAD: Final = 256 * 1024 * 1024  # bytes of an archive
 
 router = APIRouter(prefix="/api/v1", responses={"4XX": {"model": api.Problem}, "5XX": {"model": api.Problem}})
 Version = Annotated[str | None, Header(alias="If-Match")]
@@ -128,10 +126,7 @@ def import_defaults(
     archive: Annotated[UploadFile, File()],
 ) -> api.SnapshotOut:
     """Keep the files of a ZIP as the defaults of a version."""
-    data = archive.file.read(MAX_UPLOAD + 1)
-    if len(data) > MAX_UPLOAD:
-        raise HTTPException(413, f"The archive has more than {MAX_UPLOAD:,} bytes.")
-    snapshot = fetch.import_defaults(here, who.name, server_id, label, data)
+    snapshot = fetch.import_defaults(here, who.name, server_id, label, archive.file.read())
     with here.session() as session:
         return shapes.snapshot(session, snapshot)
 

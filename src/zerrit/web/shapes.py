@@ -26,7 +26,7 @@ def server(session: Session, row: Server) -> api.ServerOut:
     open_changes = session.scalar(
         select(func.count(Change.id)).where(Change.server_id == row.id, Change.state.in_(EDITABLE[:3]))
     )
-    running = next((r for r in runs.list_runs(session, row.id) if r.state == runs.RUNNING), None)
+    last_run = runs.latest_run(session, row.id)
     return api.ServerOut(
         id=row.id,
         title=row.title,
@@ -37,7 +37,7 @@ def server(session: Session, row: Server) -> api.ServerOut:
         last_snapshot=snapshot(session, latest) if latest else None,
         defaults=[s.label for s in listed if s.kind == "defaults" and s.label],
         open_changes=open_changes or 0,
-        running=run(running) if running else None,
+        last_run=run(last_run) if last_run else None,
     )
 
 
@@ -75,7 +75,6 @@ def change(row: Change) -> api.ChangeOut:
 def change_detail(session: Session, row: Change, seen: Preview) -> api.ChangeDetail:
     new = [judged for judged in seen.findings if judged.is_new]
     own_runs = [r for r in runs.list_runs(session, row.server_id) if r.change_id == row.id]
-    latest = snapshots.latest_snapshot(session, row.server_id)
     return api.ChangeDetail(
         **change(row).model_dump(),
         step_list=[step(s, outcome) for s, outcome in zip(row.steps, seen.replayed.outcomes, strict=True)],
@@ -83,7 +82,7 @@ def change_detail(session: Session, row: Change, seen: Preview) -> api.ChangeDet
         old_findings=len(seen.findings) - len(new),
         touched=sorted(seen.replayed.touched),
         blocking=seen.blocking,
-        is_outdated=row.state in EDITABLE and latest is not None and latest.id != row.base_id,
+        is_outdated=change_work.is_outdated(session, row),
         runs=[run(r) for r in own_runs],
     )
 
@@ -210,6 +209,7 @@ def entries(found: files.Entries) -> api.EntriesOut:
             comment=r.comment,
             cells=dict(r.cells),
             changed=sorted(r.changed),
+            findings=dict(r.findings),
         )
         for r in found.rows
     ]

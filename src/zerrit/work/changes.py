@@ -15,12 +15,20 @@ from zerrit.core.documents import Document, Finding, read_document
 from zerrit.core.gamebooks import Gamebook
 from zerrit.core.merge import MergePlan, plan_merge
 from zerrit.core.steps import OutcomeKind, Read, Replay, Step, StepKind, replay
-from zerrit.records import Change, Server, Snapshot, Waiver
+from zerrit.records import Change, Snapshot, Waiver
 from zerrit.records import Step as StepRow
 from zerrit.work.activity import note
 from zerrit.work.errors import Conflict, NotFound, Outdated, Refused
 from zerrit.work.servers import gamebook_of, get_server
-from zerrit.work.snapshots import defaults_of, documents, latest_snapshot, require_latest
+from zerrit.work.snapshots import (
+    defaults_of,
+    differing_paths,
+    digests,
+    documents,
+    findings_in,
+    latest_snapshot,
+    require_latest,
+)
 from zerrit.work.workspace import WorkedOut, Workspace
 
 EDITABLE: Final = ("draft", "checked", "approved", "rolled-back")
@@ -138,7 +146,9 @@ def add_step(workspace: Workspace, person: str, change_id: int, step: Step, *, v
         touched = frozenset(p for p, d in tried.documents.items() if d is not known.before.get(p))
         whole = Replay(tried.documents, (*known.replayed.outcomes, outcome), touched)
         key = (change.id, change.version, change.base_id, gamebook_digest)
-        workspace.keep(key, WorkedOut(known.before, whole, known.old_findings, check(whole.documents, gamebook)))
+        workspace.worked_out.keep(
+            key, WorkedOut(known.before, whole, known.old_findings, check(whole.documents, gamebook))
+        )
     workspace.publish("change", {"change": change_id, "server": change.server_id})
     return change
 
@@ -338,13 +348,15 @@ def _worked_out(workspace: Workspace, session: Session, change: Change) -> Worke
     server = get_server(session, change.server_id)
     gamebook, gamebook_digest = gamebook_of(session, server)
     key = (change.id, change.version, change.base_id, gamebook_digest)
-    kept = workspace.kept(key)
-    if kept is None:
-        before = documents(workspace, session, server, _base(session, change))
-        replayed = replay(before, [step_of(row) for row in change.steps], reader(gamebook))
-        kept = WorkedOut(before, replayed, check(before, gamebook), check(replayed.documents, gamebook))
-        workspace.keep(key, kept)
-    return kept
+    kept = workspace.worked_out.get(key)
+    if kept is not None:
+        return kept
+    base = _base(session, change)
+    before = documents(workspace, session, server, base)
+    replayed = replay(before, [step_of(row) for row in change.steps], reader(gamebook))
+    old = findings_in(workspace, session, server, base)
+    new = check(replayed.documents, gamebook) if replayed.touched else old
+    return workspace.worked_out.keep(key, WorkedOut(before, replayed, old, new))
 
 
 def reader(gamebook: Gamebook | None) -> Read:
@@ -377,7 +389,14 @@ def _edited(workspace: Workspace, session: Session, change: Change, person: str,
     note(workspace, session, person, "change.edited", change.server_id, f"{change.id}: {what}")
 
 
-def is_outdated(session: Session, change: Change, server: Server) -> bool:
-    """A newer snapshot of the server than the one that the change is built on is known."""
-    latest = latest_snapshot(session, server.id)
-    return latest is not None and latest.id != change.base_id
+def is_outdated(session: Session, change: Change) -> bool:
+    """The newest files of the server are not those that an open change is built on.
+
+    Files that the game rewrites by itself do not count: they differ after every stop, and are merged at the deploy.
+    """
+    latest = latest_snapshot(session, change.server_id)
+    if change.state not in EDITABLE or latest is None or latest.id == change.base_id:
+        return False
+    gamebook, _ = gamebook_of(session, get_server(session, change.server_id))
+    differing = differing_paths(digests(_base(session, change)), digests(latest)).all
+    return any(gamebook is None or not gamebook.is_rewritten(path) for path in differing)

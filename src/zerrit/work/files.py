@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Final
 
 from sqlalchemy.orm import Session
 
 from zerrit.core.addresses import parse_address
-from zerrit.core.checks import check, words_of
+from zerrit.core.checks import words_of
 from zerrit.core.compare import DifferenceKind, compare_documents
 from zerrit.core.documents import Document, Finding, Node, Severity, format_of
 from zerrit.core.documents.lookup import find
@@ -22,7 +22,7 @@ from zerrit.records import Server
 from zerrit.work.changes import get_change, preview
 from zerrit.work.errors import NotFound
 from zerrit.work.servers import gamebook_of, get_server
-from zerrit.work.snapshots import contents, defaults_of, digests, documents, require_latest
+from zerrit.work.snapshots import contents, defaults_of, digests, documents, findings_in, require_latest
 from zerrit.work.workspace import Workspace
 
 SETTINGS: Final = "settings"  #: the kind of all values that belong to no repeated entry
@@ -61,6 +61,7 @@ class Row:
     comment: str
     cells: Mapping[str, str]
     changed: frozenset[str]  #: fields that the open change has changed
+    findings: Mapping[str, str]  #: what is wrong, by field
 
 
 @dataclass(frozen=True, slots=True)
@@ -94,7 +95,7 @@ def list_files(workspace: Workspace, server_id: str) -> list[FileState]:
         gamebook, _ = gamebook_of(session, server)
         shipped = defaults_of(session, server_id, None)
         defaults = digests(shipped) if shipped else None
-        counts = _counts(check(documents(workspace, session, server, snapshot), gamebook))
+        counts = _counts(findings_in(workspace, session, server, snapshot))
         found = []
         for file in snapshot.files:
             rules = gamebook.file(file.path) if gamebook else None
@@ -127,11 +128,8 @@ def read_file(
 ) -> tuple[Document, tuple[Finding, ...]]:
     """One file as it is, or as a change leaves it, with all findings in it."""
     with workspace.session() as session:
-        server = get_server(session, server_id)
-        gamebook, _ = gamebook_of(session, server)
-        _, after = _states(workspace, session, server, change_id)
-        document = _one(after, path)
-        return document, tuple(finding for finding in check(after, gamebook) if finding.path == path)
+        states = _states(workspace, session, get_server(session, server_id), change_id)
+        return _one(states.after, path), states.findings_in(path)
 
 
 def raw_file(workspace: Workspace, server_id: str, path: str) -> bytes:
@@ -149,22 +147,24 @@ def list_entries(workspace: Workspace, server_id: str, path: str, kind: str, cha
     with workspace.session() as session:
         server = get_server(session, server_id)
         gamebook, _ = gamebook_of(session, server)
-        before, after = _states(workspace, session, server, change_id)
-    document = _one(after, path)
+        states = _states(workspace, session, server, change_id)
+    document = _one(states.after, path)
     groups = _kinds(document)
     kinds = {name: len(nodes) for name, nodes in groups.items()}
     chosen = kind or max(kinds, key=lambda name: kinds[name], default=SETTINGS)
     if chosen not in groups:
         return Entries(kinds, chosen, (), ())
-    changed = _changed_addresses(before.get(path), document)
+    marks = _Marks(
+        _changed_addresses(states.before.get(path), document),
+        {f.address.partition("#")[2]: f"{f.message} {f.hint}".rstrip() for f in states.findings_in(path)},
+    )
     if chosen == SETTINGS:
-        return Entries(
-            kinds, chosen, (Column("value", None, ()),), tuple(_setting_rows(document, groups[chosen], changed))
-        )
+        rows = tuple(_setting_row(document, node, marks) for node in groups[chosen])
+        return Entries(kinds, chosen, (Column("value", None, ()),), rows)
     names = list(dict.fromkeys(c.name for node in groups[chosen] for c in node.children if c.value is not None))
     first = {name: next(c for node in groups[chosen] for c in node.children if c.name == name) for name in names}
-    columns = tuple(_column(name, first[name], path, gamebook, after) for name in names)
-    rows = tuple(_row(document, node, changed) for node in groups[chosen])
+    columns = tuple(_column(name, first[name], path, gamebook, states.after) for name in names)
+    rows = tuple(_row(document, node, marks) for node in groups[chosen])
     return Entries(kinds, chosen, columns, rows)
 
 
@@ -186,14 +186,22 @@ def _kinds(document: Document) -> dict[str, list[Node]]:
     return groups
 
 
-def _setting_rows(document: Document, nodes: list[Node], changed: frozenset[str]) -> Iterator[Row]:
-    for node in nodes:
-        address = document.keys.address_of(node)
-        marks = frozenset({"value"}) if address in changed else frozenset[str]()
-        yield Row(address, address, document.line_of(node), node.comment, {"value": node.value or ""}, marks)
+@dataclass(frozen=True, slots=True)
+class _Marks:
+    """What is to be marked in a grid: addresses that a change has changed, and findings by address."""
+
+    changed: frozenset[str]
+    findings: Mapping[str, str]
 
 
-def _row(document: Document, node: Node, changed: frozenset[str]) -> Row:
+def _setting_row(document: Document, node: Node, marks: _Marks) -> Row:
+    address = document.keys.address_of(node)
+    changed = frozenset({"value"}) if address in marks.changed else frozenset[str]()
+    wrong = {"value": marks.findings[address]} if address in marks.findings else {}
+    return Row(address, address, document.line_of(node), node.comment, {"value": node.value or ""}, changed, wrong)
+
+
+def _row(document: Document, node: Node, marks: _Marks) -> Row:
     address = document.keys.address_of(node)
     trail: list[str] = []
     above: Node | None = node
@@ -201,9 +209,11 @@ def _row(document: Document, node: Node, changed: frozenset[str]) -> Row:
         trail.append(document.keys.key_of(above) or above.name)
         above = above.parent
     cells = {child.name: child.value or "" for child in node.children if child.value is not None}
-    is_new = address in changed
-    marks = frozenset(name for name in cells if is_new or f"{address}/{name}" in changed)
-    return Row(address, " / ".join(reversed(trail)), document.line_of(node), node.comment, cells, marks)
+    is_new = address in marks.changed
+    changed = frozenset(name for name in cells if is_new or f"{address}/{name}" in marks.changed)
+    places = {name: f"{address}/{name}" for name in cells} | {"": address}  # a rule may speak of the entry as a whole
+    wrong = {name: marks.findings[place] for name, place in places.items() if place in marks.findings}
+    return Row(address, " / ".join(reversed(trail)), document.line_of(node), node.comment, cells, changed, wrong)
 
 
 def _column(name: str, node: Node, path: str, gamebook: Gamebook | None, after: Mapping[str, Document]) -> Column:
@@ -280,18 +290,28 @@ def allowed_text(column: Column) -> str:
     return f"{kind or 'a number'}{low}{high}" if kind or low or high else ""
 
 
-def _states(
-    workspace: Workspace, session: Session, server: Server, change_id: int | None
-) -> tuple[Mapping[str, Document], Mapping[str, Document]]:
-    """The files before and after a change, on those that it is built on; without one twice the newest ones."""
+@dataclass(frozen=True, slots=True)
+class _States:
+    """The files before and after a change, with what is found in them after it; without a change both are the newest."""
+
+    before: Mapping[str, Document]
+    after: Mapping[str, Document]
+    findings: tuple[Finding, ...]
+
+    def findings_in(self, path: str) -> tuple[Finding, ...]:
+        return tuple(finding for finding in self.findings if finding.path == path)
+
+
+def _states(workspace: Workspace, session: Session, server: Server, change_id: int | None) -> _States:
     if change_id is None:
-        newest = documents(workspace, session, server, require_latest(session, server.id))
-        return newest, newest
+        snapshot = require_latest(session, server.id)
+        newest = documents(workspace, session, server, snapshot)
+        return _States(newest, newest, findings_in(workspace, session, server, snapshot))
     change = get_change(session, change_id)
     if change.server_id != server.id:
         raise NotFound(f"Change {change_id} belongs to {change.server_id}, not to {server.id}.")
     seen = preview(workspace, session, change)
-    return seen.before, seen.replayed.documents
+    return _States(seen.before, seen.replayed.documents, tuple(judged.finding for judged in seen.findings))
 
 
 def _one(files: Mapping[str, Document], path: str) -> Document:

@@ -93,6 +93,11 @@ def list_runs(session: Session, server_id: str) -> list[Run]:
     return list(session.scalars(select(Run).where(Run.server_id == server_id).order_by(Run.id.desc())))
 
 
+def latest_run(session: Session, server_id: str) -> Run | None:
+    """The newest run of a server; it may be under way."""
+    return session.scalar(select(Run).where(Run.server_id == server_id).order_by(Run.id.desc()).limit(1))
+
+
 def require_no_run(session: Session, server_id: str) -> None:
     """Raises Conflict: a run is under way, so the server's files are neither the old nor the new ones."""
     other = session.scalar(select(Run).where(Run.server_id == server_id, Run.state == RUNNING))

@@ -8,7 +8,8 @@ from dataclasses import dataclass
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from zerrit.core.documents import Document
+from zerrit.core.checks import check
+from zerrit.core.documents import Document, Finding
 from zerrit.core.gamebooks import Gamebook
 from zerrit.links import Link
 from zerrit.records import Server, Snapshot, SnapshotFile, load_content, store_content
@@ -116,6 +117,16 @@ def documents(workspace: Workspace, session: Session, server: Server, snapshot: 
         for path, digest in digests(snapshot).items()
     }
     return {path: document for path, document in read.items() if not has_binary_text(document)}
+
+
+def findings_in(workspace: Workspace, session: Session, server: Server, snapshot: Snapshot) -> tuple[Finding, ...]:
+    """All findings in the files of a snapshot."""
+    gamebook, gamebook_digest = gamebook_of(session, server)
+    key = (snapshot.id, gamebook_digest)
+    kept = workspace.findings.get(key)
+    if kept is not None:
+        return kept
+    return workspace.findings.keep(key, check(documents(workspace, session, server, snapshot), gamebook))
 
 
 def has_binary_text(document: Document) -> bool:

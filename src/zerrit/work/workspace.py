@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 import threading
-from collections import OrderedDict
 from collections.abc import Callable, Mapping
 from contextlib import AbstractContextManager
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import Any, Final
+from typing import Any, Final, Generic, TypeVar
 
+from cachetools import LRUCache
 from sqlalchemy.orm import Session
 
 from zerrit.control import Control, HttpHook
@@ -22,9 +22,29 @@ from zerrit.records import Database, Server, Vault
 from zerrit.work.errors import Refused
 
 Publish = Callable[[str, Mapping[str, Any]], None]
-MAX_CACHED: Final = 400  # documents kept read; a large server has some hundred files
+MAX_DOCUMENTS: Final = 400  # kept read; a large server has some hundred files
+MAX_CHECKED: Final = 16  # snapshots whose findings are kept
 MAX_WORKED_OUT: Final = 16  # changes kept worked out
 WorkKey = tuple[int, int, int, str]  #: change, its version, its base, digest of the gamebook
+K = TypeVar("K")
+V = TypeVar("V")
+
+
+class Recent(Generic[K, V]):
+    """The last values that were worked out, at most so many. Safe between threads."""
+
+    def __init__(self, most: int) -> None:
+        self._values: LRUCache[K, V] = LRUCache(most)
+        self._lock = threading.Lock()
+
+    def get(self, key: K) -> V | None:
+        with self._lock:
+            return self._values.get(key)
+
+    def keep(self, key: K, value: V) -> V:
+        with self._lock:
+            self._values[key] = value
+        return value
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,9 +71,9 @@ class Workspace:
     now: Callable[[], datetime] = _utc_now
     settle: float = 2.0
     patience: float = 60.0  #: seconds to wait for a game to stop, start or say that it is ready
-    _documents: OrderedDict[tuple[str, str, str], Document] = field(default_factory=OrderedDict)
-    _worked_out: OrderedDict[WorkKey, WorkedOut] = field(default_factory=OrderedDict)
-    _lock: threading.Lock = field(default_factory=threading.Lock)
+    documents: Recent[tuple[str, str, str], Document] = field(default_factory=lambda: Recent(MAX_DOCUMENTS))
+    findings: Recent[tuple[int, str], tuple[Finding, ...]] = field(default_factory=lambda: Recent(MAX_CHECKED))
+    worked_out: Recent[WorkKey, WorkedOut] = field(default_factory=lambda: Recent(MAX_WORKED_OUT))
 
     def session(self) -> AbstractContextManager[Session]:
         return self.database.session()
@@ -78,26 +98,8 @@ class Workspace:
     ) -> Document:
         """Read a file, or take it from the last readings of the same bytes with the same gamebook."""
         key = (digest, path, gamebook_digest)
-        with self._lock:
-            document = self._documents.get(key)
-            if document is not None:
-                self._documents.move_to_end(key)
-                return document
+        kept = self.documents.get(key)
+        if kept is not None:
+            return kept
         data = load(digest)
-        document = gamebook.read(data, path) if gamebook else read_document(data, path)
-        with self._lock:
-            self._documents[key] = document
-            while len(self._documents) > MAX_CACHED:
-                self._documents.popitem(last=False)
-        return document
-
-    def kept(self, key: WorkKey) -> WorkedOut | None:
-        """A change as it was worked out before; asked for by everything that looks at it."""
-        with self._lock:
-            return self._worked_out.get(key)
-
-    def keep(self, key: WorkKey, worked_out: WorkedOut) -> None:
-        with self._lock:
-            self._worked_out[key] = worked_out
-            while len(self._worked_out) > MAX_WORKED_OUT:
-                self._worked_out.popitem(last=False)
+        return self.documents.keep(key, gamebook.read(data, path) if gamebook else read_document(data, path))

@@ -60,6 +60,7 @@ export function AddStepDialog({ change, onClose }: { change: Schemas["ChangeDeta
     setStep({ ...step, [field]: event.target.value });
     plan.reset();
   };
+  const isIdle = plan.data?.actions.every((action) => action.kind === "same") ?? false;
   const kind = KINDS.find((one) => one.kind === step.kind);
   return (
     <Dialog open onClose={onClose} fullWidth maxWidth="md">
@@ -86,6 +87,7 @@ export function AddStepDialog({ change, onClose }: { change: Schemas["ChangeDeta
           </>
         )}
         {plan.data && <PlanTable plan={plan.data} />}
+        {isIdle && <Typography>Nothing to do: all of it is there already.</Typography>}
         <ProblemNote error={plan.error ?? add.error} />
       </DialogContent>
       <DialogActions>
@@ -93,7 +95,7 @@ export function AddStepDialog({ change, onClose }: { change: Schemas["ChangeDeta
         {step.kind === "merge" && !plan.data ? (
           <Button variant="contained" disabled={plan.isPending || !step.address} onClick={() => { plan.mutate(); }}>Show the plan</Button>
         ) : (
-          <Button variant="contained" disabled={add.isPending || !step.address} onClick={() => { add.mutate(); }}>Add step</Button>
+          <Button variant="contained" disabled={add.isPending || !step.address || isIdle} onClick={() => { add.mutate(); }}>Add step</Button>
         )}
       </DialogActions>
     </Dialog>

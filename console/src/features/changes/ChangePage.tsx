@@ -14,6 +14,7 @@ import { KindMark } from "../../shared/KindMark";
 import { ProblemNote } from "../../shared/ProblemNote";
 import { Trail } from "../../shared/Trail";
 import { AddStepDialog } from "./AddStepDialog";
+import { DeployDialog } from "./DeployDialog";
 import { DifferencePanel } from "./DifferencePanel";
 import { FindingList } from "./FindingList";
 import { RunProgress } from "./RunProgress";
@@ -36,41 +37,43 @@ export function ChangePage() {
 }
 
 function OpenedChange({ change }: { change: Change }) {
-  const [adding, setAdding] = useState(false);
+  const [asked, setAsked] = useState<"step" | "deploy" | null>(null);
+  const close = () => { setAsked(null); };
   const [view, setView] = useState("steps");
   const queries = useQueryClient();
   const params = { path: { change_id: change.id } };
   const onSuccess = () => queries.invalidateQueries();
   const check = useMutation({ mutationFn: () => answer(api.POST("/api/v1/changes/{change_id}/check", { params })), onSuccess });
   const rebase = useMutation({ mutationFn: () => answer(api.POST("/api/v1/changes/{change_id}/rebase", { params })), onSuccess });
-  const deploy = useMutation({ mutationFn: () => answer(api.POST("/api/v1/changes/{change_id}/deploy", { params })), onSuccess });
+  const withdraw = useMutation({ mutationFn: () => answer(api.POST("/api/v1/changes/{change_id}/withdraw", { params })), onSuccess });
   const isEditable = EDITABLE.includes(change.state);
   const [run] = change.runs;
   return (
     <>
-      <Box sx={{ display: "flex", alignItems: "flex-start", gap: 1, flexWrap: "wrap" }}>
+      <Box sx={{ display: "flex", alignItems: "center", gap: 1, flexWrap: "wrap", mb: 1 }}>
         <Box sx={{ flex: 1, minWidth: 280 }}>
           <Trail
             steps={[{ name: "Servers", to: "/" }, { name: change.server, to: `/servers/${change.server}/changes` }]}
             title={`Change ${String(change.id)}: ${change.title}`}
           />
         </Box>
-        <Box sx={{ alignSelf: "center", mr: 1 }}><KindMark kind={change.state} /></Box>
+        <Box sx={{ mr: 1 }}><KindMark kind={change.state} /></Box>
         {isEditable && (
           <>
-            <Button variant="outlined" onClick={() => { setAdding(true); }}>Add a step</Button>
+            <Button color="inherit" disabled={withdraw.isPending} onClick={() => { withdraw.mutate(); }}>Withdraw</Button>
+            <Button variant="outlined" onClick={() => { setAsked("step"); }}>Add a step</Button>
             <Button variant="outlined" disabled={check.isPending} onClick={() => { check.mutate(); }}>Check</Button>
             <Button
               variant="contained"
-              disabled={deploy.isPending || change.steps === 0 || change.blocking.length > 0}
-              onClick={() => { deploy.mutate(); }}
+              disabled={change.steps === 0 || change.blocking.length > 0}
+              onClick={() => { setAsked("deploy"); }}
             >
-              Deploy
+              Deploy …
             </Button>
           </>
         )}
       </Box>
-      <ProblemNote error={check.error ?? rebase.error ?? deploy.error} />
+      <ProblemNote error={check.error ?? rebase.error ?? withdraw.error} />
       {change.is_outdated && isEditable && (
         <Alert
           severity="warning"
@@ -91,7 +94,8 @@ function OpenedChange({ change }: { change: Change }) {
         <Tab value="difference" label="Difference" />
       </Tabs>
       {view === "steps" ? <StepList change={change} isEditable={isEditable} /> : <DifferencePanel change={change} />}
-      {adding && <AddStepDialog change={change} onClose={() => { setAdding(false); }} />}
+      {asked === "step" && <AddStepDialog change={change} onClose={close} />}
+      {asked === "deploy" && <DeployDialog change={change} onClose={close} />}
     </>
   );
 }

@@ -26,11 +26,17 @@ export function FindingList({ change }: { change: Schemas["ChangeDetail"] }) {
         <FindingRow key={`${finding.code} ${finding.place} ${finding.message}`} change={change} finding={finding} />
       ))}
       <Typography variant="body2" color="text.secondary">
-        {change.blocking.length > 0 ? `${String(change.blocking.length)} to mend or accept before this can be deployed.` : "Nothing blocks this change."}
+        {verdictOf(change)}
         {change.old_findings > 0 && ` ${String(change.old_findings)} older ones in these files are not counted.`}
       </Typography>
     </>
   );
+}
+
+function verdictOf(change: Schemas["ChangeDetail"]): string {
+  if (change.steps === 0) return "Nothing to check yet.";
+  if (change.blocking.length === 0) return "Nothing blocks this change.";
+  return `${String(change.blocking.length)} to mend or accept before this can be deployed.`;
 }
 
 function FindingRow({ change, finding }: { change: Schemas["ChangeDetail"]; finding: Finding }) {

@@ -29,7 +29,8 @@ export function RunProgress({ runId }: { runId: number }) {
       <Typography variant="h2" gutterBottom>
         {run.data.kind === "deploy" ? "Deploy" : "Rollback"} {runId} <KindMark kind={state} />
       </Typography>
-      <Table sx={{ "& td": { py: 0.25, borderBottom: 0 } }}>
+      {outcome && <Typography sx={{ mb: 0.5, fontWeight: 600 }}>{outcome}</Typography>}
+      <Table sx={{ "& td": { py: 0.25, px: 0, pr: 2, borderBottom: 0, verticalAlign: "baseline" } }}>
         <TableBody>
           {stages.map((stage, index) => (
             <TableRow key={index}>
@@ -41,7 +42,6 @@ export function RunProgress({ runId }: { runId: number }) {
           ))}
         </TableBody>
       </Table>
-      {outcome && <Typography variant="body2" sx={{ mt: 1 }}>{outcome}</Typography>}
       {state !== "running" && log && (
         <Box component="pre" aria-label="Log excerpt" sx={{ fontFamily: MONO, fontSize: 12, m: 0, mt: 1, p: 1, maxHeight: 160, overflow: "auto", bgcolor: "action.hover" }}>
           {log}

@@ -8,9 +8,9 @@ import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tansta
 import { useMemo, useState } from "react";
 
 import { answer, api, type Schemas } from "../../api/client";
-import { Mono } from "../../shared/Mono";
 import { ProblemNote } from "../../shared/ProblemNote";
 import { MONO } from "../../theme";
+import { CellHelp } from "./CellHelp";
 
 interface Props {
   serverId: string;
@@ -25,7 +25,7 @@ type Row = Schemas["RowOut"];
 export function EntriesGrid({ serverId, path, changeId }: Props) {
   const [kind, setKind] = useState("");
   const [search, setSearch] = useState("");
-  const [chosen, setChosen] = useState<string | null>(null);
+  const [chosen, setChosen] = useState<{ address: string; field: string } | null>(null);
   const queries = useQueryClient();
   const entries = useQuery({
     queryKey: ["entries", serverId, path, kind, changeId],
@@ -62,7 +62,7 @@ export function EntriesGrid({ serverId, path, changeId }: Props) {
     await edit.mutateAsync({ address, value: after.cells[field] ?? "" });
     return after;
   };
-  const row = rows.find((one) => one.address === chosen);
+  const row = rows.find((one) => one.address === chosen?.address);
   return (
     <>
       <Box sx={{ display: "flex", gap: 1, alignItems: "center", mb: 1, flexWrap: "wrap" }}>
@@ -90,27 +90,40 @@ export function EntriesGrid({ serverId, path, changeId }: Props) {
           getRowId={(one: Row) => one.address}
           density="compact"
           disableColumnMenu
-          onRowClick={(one) => { setChosen(String(one.id)); }}
+          hideFooterSelectedRowCount
+          onCellClick={({ id, field }) => { setChosen({ address: String(id), field }); }}
           processRowUpdate={save}
           onProcessRowUpdateError={() => undefined}
-          getCellClassName={({ row: one, field }) => ((one as Row).changed.includes(field) ? "is-changed" : "")}
+          getCellClassName={({ row: one, field }) => marksOf(one as Row, field)}
           sx={{
             fontVariantNumeric: "tabular-nums",
             "& .is-changed": { color: "warning.main", fontWeight: 700 },
             "& .is-changed::before": { content: '"◆ "' },
+            "& .is-wrong": { color: "error.main", fontWeight: 700 },
+            "& .is-wrong::before": { content: '"■ "' },
           }}
         />
       </Box>
       <Box sx={{ minHeight: 34, pt: 0.5 }}>
         {row && (
-          <Typography variant="body2" color="text.secondary">
-            <Mono>{`${path}#${row.address}`}</Mono> · line {row.line}
-            {row.comment && <Box component="span" sx={{ color: "text.primary" }}> · {row.comment}</Box>}
-          </Typography>
+          <CellHelp
+            row={row}
+            field={chosen?.field ?? ""}
+            column={entries.data.columns.find((one) => one.field === chosen?.field)}
+            isSetting={entries.data.kind === "settings"}
+            path={path}
+            textAt={`?view=text&line=${String(row.line)}${changeId === undefined ? "" : `&change=${String(changeId)}`}`}
+          />
         )}
       </Box>
     </>
   );
+}
+
+/** A cell that is wrong shows that before that it was changed. The entry's own cell stands for a rule about all of it. */
+function marksOf(row: Row, field: string): string {
+  if (row.findings[field === "trail" ? "" : field] !== undefined) return "is-wrong";
+  return row.changed.includes(field) ? "is-changed" : "";
 }
 
 function columnsOf(entries: Entries | undefined, isEditable: boolean): GridColDef<Row>[] {

@@ -44,7 +44,7 @@ export function OverviewPage() {
           <Table>
             <TableHead>
               <TableRow>
-                {["Server", "Game", "Reached by", "Last snapshot", "Files", "Defaults", "Open changes"].map((head) => (
+                {["Server", "Game", "Last run", "Last snapshot", "Files", "Defaults", "Open changes", "Reached by"].map((head) => (
                   <TableCell key={head} align={head === "Files" || head === "Open changes" ? "right" : "left"}>{head}</TableCell>
                 ))}
               </TableRow>
@@ -83,13 +83,25 @@ function ServerRow({ server }: { server: Schemas["ServerOut"] }) {
         </Box>
       </TableCell>
       <TableCell>
-        <KindMark kind={server.running ? "deploying" : state.error ? "no answer" : (GAME_WORDS[state.data?.["state"] ?? ""] ?? state.data?.["state"] ?? "asking")} />
+        <KindMark kind={state.error ? "no answer" : (GAME_WORDS[state.data?.["state"] ?? ""] ?? state.data?.["state"] ?? "asking")} />
       </TableCell>
-      <TableCell sx={{ maxWidth: 260 }}><Mono>{place}</Mono></TableCell>
+      <TableCell><LastRun server={server} /></TableCell>
       <TableCell>{server.last_snapshot ? `${String(server.last_snapshot.id)} · ${when(server.last_snapshot.taken_at)}` : "never fetched"}</TableCell>
       <TableCell align="right">{server.files}</TableCell>
       <TableCell>{server.defaults.join(", ") || "none"}</TableCell>
       <TableCell align="right">{server.open_changes}</TableCell>
+      <TableCell sx={{ maxWidth: 260 }}><Mono>{place}</Mono></TableCell>
     </TableRow>
+  );
+}
+
+function LastRun({ server }: { server: Schemas["ServerOut"] }) {
+  const run = server.last_run;
+  if (!run) return <Box component="span" sx={{ color: "text.secondary" }}>none yet</Box>;
+  const what = run.change === null ? `to snapshot ${String(run.target)}` : `change ${String(run.change)}`;
+  return (
+    <Link component={RouterLink} to={run.change === null ? `/servers/${server.id}/timeline` : `/changes/${String(run.change)}`} color="inherit" underline="hover">
+      <KindMark kind={run.kind === "rollback" && run.state === "done" ? "rolled-back" : run.state} /> {what}
+    </Link>
   );
 }

@@ -1,0 +1,36 @@
+"""Fixtures: one Chromium for all tests of the console, one signed-in page for each."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import pytest
+from playwright.sync_api import Browser, Page, Request
+
+from tests.browser import chromium, new_page
+
+
+@pytest.fixture(scope="session")
+def browser() -> Iterator[Browser]:
+    with chromium() as running:
+        yield running
+
+
+@pytest.fixture
+def page(browser: Browser) -> Iterator[Page]:
+    """A page that fails its test when a script breaks in it, or when anything is loaded from elsewhere."""
+    opened = new_page(browser)
+    opened.set_default_timeout(20_000)
+    broken: list[str] = []
+    elsewhere: list[str] = []
+
+    def note(request: Request) -> None:
+        if not request.url.startswith(("http://127.0.0.1:", "data:")):
+            elsewhere.append(request.url)
+
+    opened.on("pageerror", lambda error: broken.append(str(error)))
+    opened.on("request", note)
+    yield opened
+    opened.context.close()
+    assert broken == []
+    assert elsewhere == []
