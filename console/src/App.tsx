@@ -8,6 +8,7 @@ import { FilePage } from "./features/files/FilePage";
 import { OverviewPage } from "./features/servers/OverviewPage";
 import { ServerPage } from "./features/servers/ServerPage";
 import { SignInPage } from "./features/signin/SignInPage";
+import { NoSuchPage } from "./shared/NoSuchPage";
 import { ProblemNote } from "./shared/ProblemNote";
 import { Shell } from "./shared/Shell";
 
@@ -29,6 +30,7 @@ function Pages({ name }: { name: string }) {
         <Route path="/servers/:serverId/file/*" element={<FilePage />} />
         <Route path="/servers/:serverId/:tab?" element={<ServerPage />} />
         <Route path="/changes/:changeId" element={<ChangePage />} />
+        <Route path="*" element={<NoSuchPage />} />
       </Routes>
     </Shell>
   );

@@ -5,13 +5,19 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, SecretStr
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, SecretStr
 
 
 class _In(BaseModel):
     """What comes from outside: unknown fields are refused, so that a misspelt one is noticed."""
 
     model_config = ConfigDict(extra="forbid")
+
+
+def _web_address(text: str) -> str:
+    if not text.startswith(("http://", "https://")):
+        raise ValueError("write it with http:// or https:// in front, such as https://host/coral-gate")
+    return text
 
 
 class Problem(BaseModel):
@@ -64,7 +70,7 @@ class FtpLink(_In):
 
 class HttpControl(_In):
     kind: Literal["http"] = "http"
-    url: Annotated[str, Field(pattern=r"^https?://", max_length=1000)]
+    url: Annotated[str, Field(max_length=1000), AfterValidator(_web_address)]
     token: Annotated[SecretStr, Field(max_length=500)]
 
 

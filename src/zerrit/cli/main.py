@@ -32,7 +32,8 @@ class _Zerrit(click.Group):
             sys.exit(SERVICE_TROUBLE)
         except ValidationError as error:
             fault = error.errors()[0]
-            click.echo(f"zerrit: {'.'.join(str(part) for part in fault['loc'])}: {fault['msg']}", err=True)
+            said = str(fault["msg"]).removeprefix("Value error, ")
+            click.echo(f"zerrit: {'.'.join(str(part) for part in fault['loc'])}: {said}", err=True)
             sys.exit(WRONG_USE)
         except ZerritError as error:
             click.echo(f"zerrit: {error}", err=True)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 from pathlib import Path
 from typing import Final
 
@@ -23,4 +24,5 @@ def serve_forever(data: Path, host: str, port: int, admin: str, admin_password: 
         )
         raise SystemExit(SERVICE_TROUBLE) from error
     click.echo(f"Zerrit listens on http://{host}:{listening.getsockname()[1]}", err=True)
-    Service(create_app(Settings(data, admin, admin_password))).run(sockets=[listening])
+    with contextlib.suppress(KeyboardInterrupt):  # Ctrl-C is how a person ends it; by then it has stopped cleanly
+        Service(create_app(Settings(data, admin, admin_password))).run(sockets=[listening])

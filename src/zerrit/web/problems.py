@@ -82,7 +82,10 @@ def install(app: FastAPI) -> None:
     @app.exception_handler(RequestValidationError)
     async def _request(request: Request, error: RequestValidationError) -> JSONResponse:
         # The rejected values are left out: one of them may be a password.
-        faults = [{"field": ".".join(str(p) for p in e["loc"][1:]), "message": str(e["msg"])} for e in error.errors()]
+        faults = [
+            {"field": ".".join(str(p) for p in e["loc"][1:]), "message": str(e["msg"]).removeprefix("Value error, ")}
+            for e in error.errors()
+        ]
         said = "; ".join(f"{fault['field']}: {fault['message']}" for fault in faults[:5])
         return problem(422, "request-invalid", f"The request cannot be used. {said}", request, faults=faults)
 

@@ -1,0 +1,84 @@
+"""What is kept: content once, nothing half, secrets sealed, the activity log unbroken."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
+
+import pytest
+from alembic.autogenerate import compare_metadata
+from alembic.migration import MigrationContext
+from sqlalchemy import event, select
+
+from zerrit.records import Activity, Database, Person, load_content, open_database, open_vault, store_content
+from zerrit.records.models import Base
+from zerrit.work.activity import note
+from zerrit.work.workspace import Workspace
+
+
+@pytest.fixture
+def database(tmp_path: Path) -> Iterator[Database]:
+    opened = open_database(tmp_path / "a.db")
+    yield opened
+    opened.close()
+
+
+def test_the_migrations_give_the_tables_of_the_models(database: Database) -> None:
+    with database.engine.connect() as connection:
+        context = MigrationContext.configure(connection, opts={"compare_type": False})
+        assert compare_metadata(context, Base.metadata) == []
+        assert connection.exec_driver_sql("PRAGMA journal_mode").scalar() == "wal"
+        assert connection.exec_driver_sql("PRAGMA foreign_keys").scalar() == 1
+
+
+def test_content_is_kept_once_and_damage_is_noticed(database: Database) -> None:
+    with database.session() as session:
+        digest = store_content(session, b"tide " * 1000)
+        assert store_content(session, b"tide " * 1000) == digest
+        assert load_content(session, digest) == b"tide " * 1000
+    with database.engine.begin() as connection:
+        assert connection.exec_driver_sql("SELECT length(packed) < 100 FROM contents").scalar() == 1
+        connection.exec_driver_sql("UPDATE contents SET packed = (SELECT x'789c4b04000062006200')")
+    with database.session() as session, pytest.raises(ValueError, match="damaged"):
+        load_content(session, digest)
+
+
+def test_an_error_leaves_nothing_half_written(database: Database) -> None:
+    def fail(*_: object) -> None:
+        raise RuntimeError("the disk is full")
+
+    event.listen(Person, "before_insert", fail)
+    try:
+        with pytest.raises(RuntimeError), database.session() as session:
+            store_content(session, b"x")
+            session.add(Person(name="a", password_hash="b", role="admin"))
+    finally:
+        event.remove(Person, "before_insert", fail)
+    with database.engine.connect() as connection:
+        assert connection.exec_driver_sql("SELECT count(*) FROM contents").scalar() == 0
+
+
+def test_a_secret_needs_its_key(tmp_path: Path) -> None:
+    vault = open_vault(tmp_path / "one.key")
+    sealed = vault.seal("shelf-keys")
+    assert b"shelf" not in sealed
+    assert open_vault(tmp_path / "one.key").unseal(sealed) == "shelf-keys"
+    assert (tmp_path / "one.key").stat().st_mode & 0o077 == 0
+    with pytest.raises(ValueError, match="key file does not fit"):
+        open_vault(tmp_path / "two.key").unseal(sealed)
+
+
+def test_the_activity_log_is_one_chain_however_many_write_at_once(database: Database, tmp_path: Path) -> None:
+    workspace = Workspace(database, open_vault(tmp_path / "one.key"), lambda *_: None)
+
+    def write(number: int) -> None:
+        with workspace.session() as session:
+            note(workspace, session, "isolde", "tested", None, str(number))
+
+    with ThreadPoolExecutor(8) as pool:
+        list(pool.map(write, range(60)))
+    with database.session() as session:
+        rows = list(session.scalars(select(Activity).order_by(Activity.id)))
+    assert sorted(int(row.detail) for row in rows) == list(range(60))
+    assert [row.before_hash for row in rows] == ["", *(row.hash for row in rows[:-1])]
