@@ -1,17 +1,21 @@
-"""Fixtures: one Chromium for all tests of the console, one signed-in page for each."""
+"""Fixtures: Chromium, and a fresh page for each test."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator
 
 import pytest
-from playwright.sync_api import Browser, Page, Request
+from playwright.sync_api import Browser, Page, Request, expect
 
 from tests.browser import chromium, new_page
 
+# Generous: machines that run tests are shared, and a page that is slow is not wrong.
+expect.set_options(timeout=30_000)
 
-@pytest.fixture(scope="session")
+
+@pytest.fixture(scope="module")
 def browser() -> Iterator[Browser]:
+    """One Chromium for a module; it must have ended before other modules use an event loop of their own."""
     with chromium() as running:
         yield running
 
@@ -20,7 +24,7 @@ def browser() -> Iterator[Browser]:
 def page(browser: Browser) -> Iterator[Page]:
     """A page that fails its test when a script breaks in it, or when anything is loaded from elsewhere."""
     opened = new_page(browser)
-    opened.set_default_timeout(20_000)
+    opened.set_default_timeout(30_000)
     broken: list[str] = []
     elsewhere: list[str] = []
 

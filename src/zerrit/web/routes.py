@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
+import anyio
 from fastapi import APIRouter, File, Form, Header, HTTPException, Query, Request, Response, UploadFile
 from sse_starlette.sse import EventSourceResponse
 
@@ -11,6 +12,7 @@ from zerrit import api
 from zerrit.core.steps import Step, StepKind
 from zerrit.web import shapes
 from zerrit.web.context import COOKIE, ContextDep, PersonDep, WorkspaceDep, token_of
+from zerrit.web.serving import STOP_PATIENCE
 from zerrit.work import activity, changes, deploys, fetch, files, people, runs, servers, snapshots
 
 router = APIRouter(prefix="/api/v1", responses={"4XX": {"model": api.Problem}, "5XX": {"model": api.Problem}})
@@ -320,7 +322,10 @@ def list_activity(server_id: str, here: WorkspaceDep, _who: PersonDep) -> list[a
 @router.get("/events", tags=["runs"], response_class=EventSourceResponse)
 async def events(here: ContextDep, _who: PersonDep) -> EventSourceResponse:
     """Server-sent events: `run`, `change` and `server`, each with the numbers that it is about."""
-    return EventSourceResponse(here.events.listen(), ping=15)
+    # When the service stops, `Events.close` ends the stream; the grace keeps the library from cutting it off first.
+    return EventSourceResponse(
+        here.events.listen(), ping=15, shutdown_event=anyio.Event(), shutdown_grace_period=STOP_PATIENCE / 2
+    )
 
 
 @router.get("/health", tags=["service"])
