@@ -6,10 +6,15 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+from hypothesis import settings
 
 from zerrit.client import Client
 from zerrit.demo.stack import DemoStack
 from zerrit.web import configure_log
+
+# Machines that run tests are shared: how long one example takes says nothing about the code.
+settings.register_profile("shared", deadline=None)
+settings.load_profile("shared")
 
 
 @pytest.fixture(scope="session", autouse=True)

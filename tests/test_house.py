@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+import io
 import json
 import re
 import tomllib
 from pathlib import Path
+
+import pytest
+import structlog
 
 from zerrit.client import AsyncClient, Client
 from zerrit.web import Settings, create_app
@@ -32,3 +36,10 @@ def test_every_dependency_is_explained() -> None:
     names = [re.split("[<>=]", line)[0] for line in listed]
     for name in [*names, *package["dependencies"], *package["devDependencies"]]:
         assert f"`{name}`" in text, name
+
+
+def test_a_log_that_cannot_be_written_stops_nothing(monkeypatch: pytest.MonkeyPatch) -> None:
+    closed = io.StringIO()
+    closed.close()
+    monkeypatch.setattr("sys.stderr", closed)
+    structlog.get_logger("zerrit.test").error("the disk is full")

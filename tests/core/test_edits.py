@@ -62,6 +62,12 @@ CASES: list[tuple[str, str, Do, str, str]] = [
     ("a.ini", INI, lambda d: add_field(d, at("B"), "y", "2"), "x=1", "x=1\r\ny=2"),
     ("a.ini", INI, lambda d: remove_nodes(d, at("B/x")), "[B]\r\nx=1", "[B]"),
     ("a.sh", "one\r\ntwo\r\n", setting("line[#2]", "=2"), "two", "2"),
+    ("a.xml", "<a><v> 5\n</v></a>", setting("v", "+1"), "5", "6"),
+    ("a.yml", "x: &a 5\ny: !!str '6'\nz: *a\n", setting("x", "+1"), "5", "6"),
+    ("a.yml", "x: &a 5\ny: !!str '6'\nz: *a\n", setting("y", "=it's"), "'6'", "'it''s'"),
+    ("a.yml", "l: !t [1, 2]\n", lambda d: add_field(d, at("l"), "", "3"), "2]", "2, 3]"),
+    ("a.ini", "[S]\nk=v\n[S]\nk=w\n", setting("S[#2]/k", "=x"), "k=w", "k=x"),
+    ("a.ini", "[S]\nName=v\n[S]\nName=w\nr=1\n", setting("S[w]/r", "+1"), "r=1", "r=2"),
 ]  # fmt: skip
 
 

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import logging
-import sys
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from dataclasses import dataclass
@@ -96,21 +94,3 @@ def _serve_console(app: FastAPI) -> None:
         if not page.is_file():
             raise HTTPException(404, "The console is not built. Run `make console`.")
         return FileResponse(page, headers={"Cache-Control": "no-cache"})
-
-
-def configure_log(*, as_json: bool, least: str = "info") -> None:
-    """Structured lines on standard error: JSON for machines, aligned words for people."""
-    renderer: structlog.typing.Processor = (
-        structlog.processors.JSONRenderer() if as_json else structlog.dev.ConsoleRenderer(colors=False)
-    )
-    structlog.configure(
-        processors=[
-            structlog.contextvars.merge_contextvars,
-            structlog.processors.add_log_level,
-            structlog.processors.TimeStamper(fmt="iso", utc=True),
-            structlog.processors.format_exc_info,
-            renderer,
-        ],
-        wrapper_class=structlog.make_filtering_bound_logger(logging.getLevelNamesMapping()[least.upper()]),
-        logger_factory=structlog.PrintLoggerFactory(file=sys.stderr),
-    )

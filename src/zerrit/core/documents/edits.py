@@ -59,12 +59,17 @@ class Operation:
         return self.operand if self.kind is OperationKind.SWITCH else f"{self.kind.value}{self.operand}"
 
     def apply(self, old: str) -> str:
-        """The new value.
+        """The new value. White space around the old one, which an element of XML may hold, stays.
 
         Raises EditRefused: the old value is no number or no switch where the operation needs one.
         """
         if self.kind is OperationKind.SET:
             return self.operand
+        body = old.strip()
+        start = old.index(body)
+        return old[:start] + self._applied(body) + old[start + len(body) :]
+
+    def _applied(self, old: str) -> str:
         if self.kind is OperationKind.SWITCH:
             if as_switch(old) is None:
                 raise EditRefused(
@@ -78,7 +83,7 @@ class Operation:
         if self.kind is OperationKind.MULTIPLY:
             return spell_number(number * by, old)
         result = number + by if self.kind is OperationKind.ADD else number - by
-        finer = self.operand if len(self.operand.partition(".")[2]) > len(old.strip().partition(".")[2]) else old
+        finer = self.operand if len(self.operand.partition(".")[2]) > len(old.partition(".")[2]) else old
         return spell_number(result, finer)
 
 

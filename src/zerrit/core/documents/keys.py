@@ -40,6 +40,7 @@ class _Kind:
     nodes: list[Node] = field(default_factory=list)
     is_repeated: bool = False
     may_repeat: bool = False
+    is_section: bool = False  #: bears its own name; only a field that is called a name can be its key
 
 
 class Keys:
@@ -82,6 +83,7 @@ class Keys:
                 kind.nodes.append(child)
                 kind.is_repeated = kind.is_repeated or counts[child.name] > 1 or parent.kind is NodeKind.LIST
                 # A setting of an INI file may get a twin; its sections, below the root, bear their own names.
+                kind.is_section = is_ini and parent is root and not child.is_value
                 kind.may_repeat = kind.may_repeat or (may_repeat and not (is_ini and parent is root))
                 if child.children:
                     stack.append((child, kind_names))
@@ -110,6 +112,8 @@ class Keys:
         if len(fields) < len(first.children):
             fields = [name for name in fields if sum(child.name == name for child in first.children) == 1]
         ranked = sorted(fields, key=_preference)
+        if kind.is_section:
+            ranked = [name for name in ranked if _is_name(name)]
         return next((name for name in ranked if _tells_apart(kind.nodes, name)), None)
 
     def key_of(self, node: Node) -> str:

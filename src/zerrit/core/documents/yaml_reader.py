@@ -25,6 +25,8 @@ MAX_DEPTH: Final = 200
 
 _Loader: Any = getattr(yaml, "CSafeLoader", yaml.SafeLoader)
 _COMMENT: Final = re.compile(r"(?:^|(?<=[ \t\r\n]))#[^\r\n]*", re.MULTILINE)
+#: An anchor and a tag before a value, in either order (YAML 1.2.2, section 6.9).
+_PROPERTIES: Final = re.compile(r"(?:(?:&[^\s,\[\]{}]+|!(?:<[^>\s]*>|[^\s,\[\]{}]*))(?:[ \t\r\n]+|(?=[,\]}])|\Z))*")
 _TAB_INDENT: Final = re.compile(r"^ *\t", re.MULTILINE)
 
 
@@ -111,7 +113,7 @@ class _YamlReader:
             self._pop(end)
 
     def _push(self, kind: NodeKind, start: int, *, is_flow: bool) -> None:
-        node = Node(kind, "", start, start, value_start=start)
+        node = Node(kind, "", start, start, value_start=self._after_properties(start))
         level = self.stack[-1] if self.stack else None
         if level is not None and level.node.kind is NodeKind.GROUP and level.key is None:
             # A mapping or list as a key: legal YAML that no game uses. It is kept in the text and not opened.
@@ -145,14 +147,16 @@ class _YamlReader:
             self._key(level, event.value, start)
             return
         inner = 1 if event.style in ("'", '"') else 0
+        value_start = min(self._after_properties(start) + inner, end)
+        value_end = max(end - inner, value_start)
         node = Node(
             NodeKind.VALUE,
             "",
             start,
             end,
             value=event.value,
-            value_start=start + inner,
-            value_end=end - inner,
+            value_start=value_start,
+            value_end=value_end,
             is_quoted=is_quoted,
         )
         if not is_quoted and event.value in YAML_OLD_BOOLEANS:
@@ -163,6 +167,11 @@ class _YamlReader:
                 "games and as a word by others; true and false are read alike by all.",
             )
         self._value_node(node)
+
+    def _after_properties(self, start: int) -> int:
+        """Where the value itself begins; an anchor or a tag before it is not part of what an edit replaces."""
+        match = _PROPERTIES.match(self.text, start)
+        return match.end() if match else start
 
     def _key(self, level: _Level, key: str, start: int) -> None:
         if level.seen is not None:

@@ -51,6 +51,11 @@ class YamlWriter:
     def set_value(self, document: Document, node: Node, value: str) -> list[Splice]:
         if not node.is_value:
             raise EditRefused(f"`{node.name}` holds other values. Address one of them instead.")
+        if not node.is_quoted and document.text.startswith("*", node.value_start):
+            raise EditRefused(
+                f"`{node.value}` stands for the value that bears the anchor &{(node.value or '')[1:]}. Change it there, "
+                "or remove this one and add a value of its own."
+            )
         sign = document.text[node.value_start - 1] if node.is_quoted and node.value_start > 0 else ""
         if sign == "'" and "\n" not in value:
             return [Splice(node.value_start, node.value_end, value.replace("'", "''"))]

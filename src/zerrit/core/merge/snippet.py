@@ -62,7 +62,16 @@ class MergePlan:
         return any(action.kind is ActionKind.ASK for action in self.actions)
 
     def decided(self, choices: Mapping[str, ActionKind]) -> MergePlan:
-        """The plan with other actions for the named addresses."""
+        """The plan with other actions for the named addresses.
+
+        Raises SnippetRefused: the plan has no such address.
+        """
+        known = [action.address for action in self.actions]
+        for address in choices:
+            if address not in known:
+                raise SnippetRefused(
+                    f"The snippet has no entry {address}, so no action can be chosen for it. It has: {', '.join(known[:8])}."
+                )
         actions = tuple(replace(a, kind=choices[a.address]) if a.address in choices else a for a in self.actions)
         return replace(self, actions=actions)
 
