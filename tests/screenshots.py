@@ -123,7 +123,7 @@ def commands(stack: DemoStack, browser: Browser, folder: Path) -> None:
         "zerrit show 'coral-gate:sea/finds.xml#find[Copper Gimbal]'",
         "zerrit show 'coral-gate:sea/finds.xml#find[*Cork Float]/band[shallow]/@holds'",
     )
-    terminal(browser, stack, folder, "cli-change", "zerrit change show 3", "zerrit change compare 3 --against live")
+    terminal(browser, stack, folder, "cli-change", "zerrit change show 3", "zerrit change compare 3 --against defaults")
     terminal(browser, stack, folder, "cli-deploy", "zerrit rollback coral-gate 1 --yes", "zerrit timeline coral-gate")
 
 

@@ -109,6 +109,21 @@ def test_a_character_that_the_encoding_lacks_is_refused() -> None:
         set_values(document, at("@b"), parse_operation("=\u4e2d"))
 
 
+def test_adding_an_entry_twice_is_adding_it_once() -> None:
+    document = read_document(XML.encode(), "a.xml")
+    once = add_entry(document, at("f[A]"), "b", {"d": "z", "h": "9"})
+    again = add_entry(once.document, at("f[A]"), "b", {"d": "z", "h": "9"})
+    assert (again.document, again.changes) == (once.document, ())
+    with pytest.raises(EditRefused, match=r"f\[A\] has b\[z\] already"):
+        add_entry(once.document, at("f[A]"), "b", {"d": "z", "h": "8"})
+
+
+def test_an_alias_is_not_overwritten_by_a_word() -> None:
+    document = read_document(b"x: &a 5\nz: *a\n", "a.yml")
+    with pytest.raises(EditRefused, match="stands for the value that bears the anchor &a"):
+        set_values(document, at("z"), parse_operation("=6"))
+
+
 WORLD = {
     path: read_document(data, path)
     for path, data in default_files().items()

@@ -104,6 +104,21 @@ def test_what_the_game_wrote_when_it_stopped_is_kept_beside_the_change(zerrit: C
     assert "Starts=1" in station
 
 
+def test_the_live_comparison_shows_what_a_deploy_would_do_and_what_drifted(zerrit: Client, stack: DemoStack) -> None:
+    change = opened(zerrit, SET, api.StepIn(kind="set", address="station.ini#World/DayLength", operation="=120"))
+    game = stack.host.games["coral-gate"]
+    game.stop()  # the station writes its clock
+    game.start()
+    finds = game.folder / "sea/finds.xml"
+    finds.write_text(finds.read_text().replace('holds="40"', 'holds="36"', 1))
+    found = zerrit.differences(change, "live")
+    assert [(d.address, d.old, d.new) for d in found.differences] == [
+        (HOLDS, "36", "26"),
+        ("station.ini#World/DayLength", "96", "120"),
+    ]
+    assert found.notes == ["sea/finds.xml on coral-gate is not as in snapshot 1 any more."]
+
+
 def test_an_old_crash_file_is_not_taken_for_a_new_one(zerrit: Client, stack: DemoStack) -> None:
     crashes = stack.host_folder / "coral-gate/crashes"
     crashes.mkdir(exist_ok=True)

@@ -744,12 +744,17 @@ export interface components {
             /** Words */
             words: string[];
         };
-        /** ComparisonOut */
+        /**
+         * ComparisonOut
+         * @description What differs between `old` and `new`; `notes` say what else one should know, such as files that drifted.
+         */
         ComparisonOut: {
             /** Differences */
             differences: components["schemas"]["DifferenceOut"][];
             /** New */
             new: string;
+            /** Notes */
+            notes: string[];
             /** Old */
             old: string;
             /** Texts */

@@ -294,8 +294,11 @@ class TextDifferenceOut(BaseModel):
 
 
 class ComparisonOut(BaseModel):
+    """What differs between `old` and `new`; `notes` say what else one should know, such as files that drifted."""
+
     old: str
     new: str
+    notes: list[str]
     differences: list[DifferenceOut]
     texts: list[TextDifferenceOut]
 

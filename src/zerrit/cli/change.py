@@ -250,6 +250,8 @@ def compare_change(change_id: int, against: str, text: bool, output: str) -> Non
             click.echo(one.text, nl=False)
         return
     if output == "table":
+        for sentence in found.notes:
+            click.echo(f"note: {sentence}")
         click.echo(f"from {found.old} to {found.new}:")
     print_differences(found.differences, output)
 

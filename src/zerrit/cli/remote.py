@@ -136,7 +136,8 @@ def show(address: str, output: str) -> None:
     parsed = parse_address(address)
     if parsed.server:
         with connect() as zerrit:
-            places = zerrit.show(parsed.server, str(address).partition(":")[2])
+            found = zerrit.show(parsed.server, address.strip().partition(":")[2])
+        places = [place.model_copy(update={"address": f"{parsed.server}:{place.address}"}) for place in found]
     else:
         places = _local_places(parsed.path, address)
     if output == "json":

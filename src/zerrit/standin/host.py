@@ -132,7 +132,9 @@ class StandinHost:
     def start(self) -> None:
         """Serve in threads of this process, and start every game."""
         self._threads = [
-            threading.Thread(target=self._ftp.serve_forever, kwargs={"timeout": 0.1, "handle_exit": False}, daemon=True),
+            threading.Thread(
+                target=self._ftp.serve_forever, kwargs={"timeout": 0.1, "handle_exit": False}, daemon=True
+            ),
             threading.Thread(target=self._control.run, kwargs={"sockets": [self._socket]}, daemon=True),
         ]
         for thread in self._threads:

@@ -169,6 +169,7 @@ def comparison(found: change_work.Comparison) -> api.ComparisonOut:
     return api.ComparisonOut(
         old=found.old_name,
         new=found.new_name,
+        notes=list(found.notes),
         differences=[difference(d) for d in found.differences],
         texts=[api.TextDifferenceOut(path=path, text=text) for path, text in found.texts.items()],
     )

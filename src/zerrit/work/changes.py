@@ -15,7 +15,7 @@ from zerrit.core.documents import Document, Finding, read_document
 from zerrit.core.gamebooks import Gamebook
 from zerrit.core.merge import MergePlan, plan_merge
 from zerrit.core.steps import OutcomeKind, Read, Replay, Step, StepKind, replay
-from zerrit.records import Change, Snapshot, Waiver
+from zerrit.records import Change, Run, Snapshot, Waiver, digest_of
 from zerrit.records import Step as StepRow
 from zerrit.work.activity import note
 from zerrit.work.errors import Conflict, NotFound, Outdated, Refused
@@ -26,6 +26,7 @@ from zerrit.work.snapshots import (
     digests,
     documents,
     findings_in,
+    has_binary_text,
     latest_snapshot,
     require_latest,
 )
@@ -60,13 +61,18 @@ class Preview:
     @property
     def blocking(self) -> list[str]:
         """Why it may not be deployed, one sentence each."""
-        reasons = [
-            f"step {number} is impossible: {outcome.message}"
-            for number, outcome in enumerate(self.replayed.outcomes, 1)
-            if outcome.kind is OutcomeKind.IMPOSSIBLE
-        ]
+        reasons = impossible_steps(self.replayed)
         reasons += [said(judged.finding) for judged in self.findings if judged.blocks]
         return reasons
+
+
+def impossible_steps(replayed: Replay) -> list[str]:
+    """The steps that cannot be made, one sentence each."""
+    return [
+        f"step {number} is impossible: {outcome.message}"
+        for number, outcome in enumerate(replayed.outcomes, 1)
+        if outcome.kind is OutcomeKind.IMPOSSIBLE
+    ]
 
 
 def said(finding: Finding) -> str:
@@ -261,43 +267,69 @@ def rebase(workspace: Workspace, person: str, change_id: int) -> Change:
 
 @dataclass(frozen=True, slots=True)
 class Comparison:
-    """Two states of a server's files: by entry, and as text by path."""
+    """Two states of a server's files: by entry, and as text by path. `notes` say what else one should know."""
 
     differences: tuple[Difference, ...]
     texts: Mapping[str, str]
     old_name: str
     new_name: str
+    notes: tuple[str, ...] = ()
 
 
 def compare_change(workspace: Workspace, change_id: int, against: str) -> Comparison:
-    """What the change does (`base`), how its result differs from the files on the server now (`live`), or from
-    the defaults (`defaults` or `defaults:LABEL`).
+    """What the change does (`base`), what it would do to the files on the server now (`live`), or how its result
+    differs from the defaults (`defaults` or `defaults:LABEL`).
 
     Raises NotFound, Refused, LinkError.
     """
+    kind, _, label = against.partition(":")
+    if kind == "live":
+        return _compare_live(workspace, change_id)
+    with workspace.session() as session:
+        change = get_change(session, change_id)
+        server = get_server(session, change.server_id)
+        known = _worked_out(workspace, session, change)
+        after, new_name = known.replayed.documents, f"change {change.id}"
+        if kind == "base":
+            return compare_states(known.before, after, f"snapshot {change.base_id}", new_name)
+        if kind == "defaults":
+            defaults = require_defaults(session, server.id, label or None)
+            shipped = documents(workspace, session, server, defaults)
+            return compare_states(shipped, after, f"defaults {defaults.label}", new_name)
+    raise Refused(f"`{against}` is nothing to compare with. Write base, live, defaults or defaults:LABEL.")
+
+
+def _compare_live(workspace: Workspace, change_id: int) -> Comparison:
+    """An open change is replayed on the live files, as its deploy would; of one that was deployed, what was written."""
     with workspace.session() as session:
         change = get_change(session, change_id)
         server = get_server(session, change.server_id)
         gamebook, _ = gamebook_of(session, server)
-        replayed = _worked_out(workspace, session, change).replayed
-        after = replayed.documents
-        new_name = f"change {change.id}"
-        if against == "base":
-            before = documents(workspace, session, server, _base(session, change))
-            return compare_states(before, after, f"snapshot {change.base_id}", new_name)
-        if against.partition(":")[0] == "defaults":
-            defaults = require_defaults(session, server.id, against.partition(":")[2] or None)
-            shipped = documents(workspace, session, server, defaults)
-            return compare_states(shipped, after, f"defaults {defaults.label}", new_name)
-    if against != "live":
-        raise Refused(f"`{against}` is nothing to compare with. Write base, live, defaults or defaults:LABEL.")
+        steps = [step_of(row) for row in change.steps]
+        base = digests(_base(session, change))
+        query = select(Run.after_id).where(Run.change_id == change.id, Run.after_id.is_not(None))
+        written = session.scalar(query.order_by(Run.id.desc()).limit(1))
+        snapshot = session.get(Snapshot, written) if written is not None else None
+        after: Mapping[str, Document] = documents(workspace, session, server, snapshot) if snapshot else {}
+    read = reader(gamebook)
     live: dict[str, Document] = {}
+    drifted: list[str] = []
     with workspace.link_to(server) as link:
-        present = {file.path for file in link.list()}
-        for path in after:
-            if path in present:
-                live[path] = reader(gamebook)(link.read(path), path)
-    return compare_states(live, after, f"{server.id}, live", new_name)
+        for path in [file.path for file in link.list()]:
+            if path in base:
+                data = link.read(path)
+                live[path] = read(data, path)
+                if digest_of(data) != base[path] and not (gamebook and gamebook.is_rewritten(path)):
+                    drifted.append(path)
+    live = {path: document for path, document in live.items() if not has_binary_text(document)}
+    notes: list[str] = []
+    if change.state in EDITABLE:
+        replayed = replay(live, steps, read)
+        after = replayed.documents
+        notes += impossible_steps(replayed)
+        notes += [f"{path} on {server.id} is not as in snapshot {change.base_id} any more." for path in drifted]
+    found = compare_states(live, after, f"{server.id}, live", f"change {change.id}")
+    return replace(found, notes=tuple(notes))
 
 
 def require_defaults(session: Session, server_id: str, label: str | None) -> Snapshot:

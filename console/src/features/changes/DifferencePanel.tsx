@@ -1,3 +1,4 @@
+import Alert from "@mui/material/Alert";
 import Box from "@mui/material/Box";
 import MenuItem from "@mui/material/MenuItem";
 import Paper from "@mui/material/Paper";
@@ -49,6 +50,9 @@ export function DifferencePanel({ change }: { change: Schemas["ChangeDetail"] })
         )}
       </Box>
       <ProblemNote error={comparison.error} />
+      {comparison.data?.notes.map((note) => (
+        <Alert key={note} severity="warning" variant="outlined" sx={{ mb: 1 }}>{note}</Alert>
+      ))}
       {comparison.data && shape === "entries" && <Differences differences={comparison.data.differences} />}
       {comparison.data &&
         shape === "text" &&

@@ -150,14 +150,26 @@ def set_values(document: Document, segments: tuple[Segment, ...], operation: Ope
 def add_entry(document: Document, parent_segments: tuple[Segment, ...], name: str, fields: Mapping[str, str]) -> Edit:
     """Add an entry called `name` (empty for an item of a list) with `fields` behind its siblings.
 
-    Raises AddressNotFound, EditRefused: also when an entry with that key is there already.
+    No change when the same entry is there already.
+
+    Raises AddressNotFound, EditRefused: also when another entry with that key is there.
     """
     parent = _one(document, parent_segments)
+    if any(_has_fields(document, child, fields) for child in parent.children if child.name == name):
+        return Edit(document, ())
     siblings = [child for child in parent.children if child.name == name]
     like = next((child for child in reversed(siblings) if not child.is_value or child.children), None)
     writer = WRITERS[document.format]
     source = writer.render(document, name, fields, like)
     return _added(document, parent, name, source, siblings[-1] if siblings else None)
+
+
+def _has_fields(document: Document, node: Node, fields: Mapping[str, str]) -> bool:
+    """It has all these fields with these values, and the one that names it is among them."""
+    key = document.keys.field_for(node.names)
+    wanted = {name.removeprefix("@"): value for name, value in fields.items()}
+    own = {child.name.removeprefix("@"): child.value for child in node.children}
+    return key is not None and key.removeprefix("@") in wanted and wanted.items() <= own.items()
 
 
 def add_field(document: Document, parent_segments: tuple[Segment, ...], name: str, value: str) -> Edit:
