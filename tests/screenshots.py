@@ -17,7 +17,7 @@ from playwright.sync_api import Browser, Page
 
 from tests.browser import chromium, new_page, sign_in
 from zerrit.demo.stack import ADMIN, PASSWORD, DemoStack, crashing_step, story_steps, write_files
-from zerrit.demo.world_files import gamebook, server_files, snippet
+from zerrit.demo.world_files import default_files, gamebook, server_files, snippet
 from zerrit.web import configure_log
 
 OUT = Path(__file__).parent.parent / "docs" / "screenshots"
@@ -122,6 +122,18 @@ def commands(stack: DemoStack, browser: Browser, folder: Path) -> None:
         "cli-show",
         "zerrit show 'coral-gate:sea/finds.xml#find[Copper Gimbal]'",
         "zerrit show 'coral-gate:sea/finds.xml#find[*Cork Float]/band[shallow]/@holds'",
+    )
+    (folder / "pumps.txt").write_text(snippet("pump-circuits.txt"))
+    write_files(folder / "defaults", default_files())
+    terminal(
+        browser,
+        stack,
+        folder,
+        "cli-merge",
+        "zerrit merge mine/station.ini pumps.txt --save-to station.ini",
+        "zerrit edit station.ini 'Pumps/Circuit[Wet Lab]/Pumps/*/Rating' -1",
+        "zerrit compare mine/station.ini station.ini",
+        "zerrit compare defaults mine",
     )
     terminal(browser, stack, folder, "cli-change", "zerrit change show 3", "zerrit change compare 3 --against defaults")
     terminal(browser, stack, folder, "cli-deploy", "zerrit rollback coral-gate 1 --yes", "zerrit timeline coral-gate")

@@ -38,6 +38,18 @@ def test_every_dependency_is_explained() -> None:
         assert f"`{name}`" in text, name
 
 
+def test_every_link_of_the_documentation_leads_somewhere_and_every_picture_is_linked() -> None:
+    linked: set[Path] = set()
+    for page in [ROOT / "README.md", *(ROOT / "docs").glob("*.md")]:
+        for target in re.findall(r"\]\(([^)#:]+)\)", page.read_text()):
+            place = (page.parent / target).resolve()
+            assert place.exists(), f"{page.name} links to {target}"
+            linked.add(place)
+    pictures = set((ROOT / "docs/screenshots").glob("*.png"))
+    assert pictures <= linked
+    assert len(pictures) < 20
+
+
 def test_a_log_that_cannot_be_written_stops_nothing(monkeypatch: pytest.MonkeyPatch) -> None:
     closed = io.StringIO()
     closed.close()

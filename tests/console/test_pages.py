@@ -79,8 +79,11 @@ def test_a_refused_step_says_why_in_the_dialog(at: Page, shared: Shared) -> None
 
 def test_a_setting_is_edited_in_the_grid(at: Page, shared: Shared) -> None:
     stack, zerrit = shared
-    change = zerrit.open_change("lantern-shelf", "Longer days")
-    at.goto(f"{stack.url}/servers/lantern-shelf/file/station.ini?change={change.id}")
+    at.goto(f"{stack.url}/servers/lantern-shelf/file/station.ini")
+    at.get_by_label("Edit in").click()
+    at.get_by_role("option", name="A new change …").click()
+    expect(at.get_by_label("Edit in")).to_contain_text("Edit station.ini")
+    change = zerrit.changes("lantern-shelf")[0]
     at.get_by_role("button", name="settings").click()
     at.get_by_label("Search entries").fill("DayLength")
     at.get_by_role("gridcell", name="96").dblclick()

@@ -85,6 +85,12 @@ def test_a_snippet_finds_its_place_and_merging_twice_is_the_same_as_once(
     assert apply_plan(merged, again).text == merged.text
 
 
+def test_a_loose_setting_with_its_comment_stays_before_the_sections() -> None:
+    target = doc("top=1\n[A]\nx=1\n", "a.ini")
+    merged = apply_plan(target, plan_merge(target, "top=1\n; of other\nother=2\n"))
+    assert merged.text == "top=1\n; of other\nother=2\n[A]\nx=1\n"
+
+
 def test_what_a_snippet_does_not_name_stays() -> None:
     merged = apply_plan(doc(FINDS), plan_merge(doc(FINDS), '<find name="B" w="7"/>'))
     assert merged.text == FINDS.replace('name="B" w="2"', 'name="B" w="7"')

@@ -90,7 +90,7 @@ def test_an_edit_changes_just_this(path: str, text: str, edit: Do, old: str, new
         ("a.xml", XML, setting("f[A]/@name", "+1"), "a.xml#f[A]/@name: `A` is no number, so `+1` cannot be done. Set a value with = instead."),
         ("a.xml", XML, setting("f[A]/@w", "ten"), "`ten` is no operation. Write =40 to set, +10 or -10 to adjust, *1.5 to multiply, on or off to switch."),
         ("a.xml", XML, setting("f[A]", "=1"), "a.xml#f[A]: <f> holds other elements, so it has no value of its own. Address one of its fields instead."),
-        ("a.xml", XML, lambda d: add_entry(d, at("f[A]"), "b", {"d": "x"}), "a.xml#f[A] has b[x] already. Set its fields, or choose another key."),
+        ("a.xml", XML, lambda d: add_entry(d, at("f[A]"), "b", {"d": "x", "h": "9"}), "a.xml#f[A] has b[x] already. Set its fields, or choose another key."),
         ("a.xml", XML, lambda d: add_entry(d, (), "not a name", {}), "`not a name` cannot be a name in XML: it begins with a letter and holds no spaces."),
         ("a.xml", XML, lambda d: copy_entry(d, at("f[A]"), "B"), "a.xml has an entry [B] already. Choose another key."),
         ("a.ini", INI, setting("P/Rate", "=1\n[X]"), "a.ini#P/Rate: A setting in an INI file is one line; the value holds a line break."),

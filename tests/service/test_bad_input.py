@@ -69,6 +69,10 @@ def test_a_server_that_cannot_be_reached_is_not_added(shared: Shared) -> None:
         zerrit.add_server(server(stack, port=1))
     with expect("link-sign-in", 502):
         zerrit.add_server(server(stack, password=SecretStr("wrong")))
+    for control in ({"token": SecretStr("wrong")}, {"url": "http://127.0.0.1:1"}, {"url": "http://["}):
+        given = server(stack)
+        with expect("control-failed", 502):
+            zerrit.add_server(given.model_copy(update={"control": given.control.model_copy(update=control)}))
     assert [s.id for s in zerrit.servers()] == ["coral-gate", "lantern-shelf"]
 
 

@@ -157,7 +157,12 @@ def test_the_story_through_plain_http(stack: DemoStack) -> None:
         assert http.post("/changes/1/waivers", json=waiver).json()["blocking"] == []
         http.post("/changes/1/steps", json={"kind": "set", "address": DEEP_AT, "operation": "=Ribbonweed Flats"})
         assert http.post("/changes/1/check").json()["state"] == "checked"
-        assert http.get("/changes/1/differences", params={"against": "live"}).json()["differences"]
+        live = http.get("/changes/1/differences", params={"against": "live"}).json()
+        assert ("added", "station.ini#Pumps/Circuit[Wet Lab]") in {
+            (d["kind"], d["address"]) for d in live["differences"]
+        }
+        shipped = http.get("/changes/1/differences", params={"against": "defaults:2.1"}).json()
+        assert "+FindRate=1.4" in "".join(one["text"] for one in shipped["texts"])
         run = finished(http, http.post("/changes/1/deploy").json()["id"])
         assert run["state"] == "deployed"
         http.post("/servers/coral-gate/changes", json={"title": "Stronger pumps"})

@@ -312,7 +312,7 @@ export interface paths {
         put?: never;
         /**
          * Add Server
-         * @description Add a server; its link is tried at once.
+         * @description Add a server; its link and its control are tried at once.
          */
         post: operations["add_server_api_v1_servers_post"];
         delete?: never;

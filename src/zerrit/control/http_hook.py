@@ -40,7 +40,7 @@ class HttpHook:
                 follow_redirects=False,
                 trust_env=False,
             )
-        except httpx.HTTPError as error:
+        except (httpx.HTTPError, httpx.InvalidURL) as error:
             raise ControlError(
                 f"The control at {self._url} does not answer ({type(error).__name__}). Is the host up, and is the address right?"
             ) from error

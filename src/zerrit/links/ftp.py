@@ -136,6 +136,11 @@ class FtpLink:
             missing = answer.startswith("550") and "permission" not in answer.lower()
             fault = LinkFault.MISSING if missing else LinkFault.DENIED
             raise LinkError(fault, f"{what}: the FTP server at {self._where} refuses it ({answer}).") from error
+        except ValueError as error:  # names in another encoding, sizes that are no numbers
+            raise LinkError(
+                LinkFault.BROKEN,
+                f"{what}: the FTP server at {self._where} answers in a way that cannot be understood ({error}).",
+            ) from error
         except (OSError, EOFError, ftplib.Error) as error:
             raise LinkError(
                 LinkFault.BROKEN,

@@ -75,7 +75,7 @@ def list_servers(here: WorkspaceDep, _who: PersonDep) -> list[api.ServerOut]:
 
 @router.post("/servers", status_code=201, tags=["servers"])
 def add_server(given: api.ServerIn, here: WorkspaceDep, who: PersonDep) -> api.ServerOut:
-    """Add a server; its link is tried at once."""
+    """Add a server; its link and its control are tried at once."""
     secret = given.link.password.get_secret_value() if isinstance(given.link, api.FtpLink) else ""
     servers.add_server(
         here,

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping
+from functools import lru_cache
 from typing import Any, Final
 
 from sqlalchemy import select
@@ -48,8 +49,13 @@ def gamebook_of(session: Session, server: Server) -> tuple[Gamebook | None, str]
     row = session.get(GamebookRow, server.gamebook) if server.gamebook else None
     if row is None:
         return None, ""
-    gamebook, _ = read_gamebook(load_content(session, row.digest), f"{row.name}.yml")
-    return gamebook, row.digest
+    return _kept_gamebook(load_content(session, row.digest), f"{row.name}.yml"), row.digest
+
+
+@lru_cache(maxsize=32)
+def _kept_gamebook(data: bytes, path: str) -> Gamebook | None:
+    """A gamebook that was kept; nearly every use case asks for it, and reading it takes longer than most of them."""
+    return read_gamebook(data, path)[0]
 
 
 def add_server(
@@ -64,9 +70,9 @@ def add_server(
     control: Mapping[str, Any],
     control_secret: str,
 ) -> Server:
-    """Add a server. Its link is tried once, so that a wrong password shows here and not at the first deploy.
+    """Add a server. Link and control are tried once, so that a wrong password shows here and not at the first deploy.
 
-    Raises Refused, Conflict, NotFound, LinkError.
+    Raises Refused, Conflict, NotFound, LinkError, ControlError.
     """
     if not _ID.match(server_id):
         raise Refused(f"`{server_id}` is no server id: small letters, digits and hyphens, such as coral-gate.")
@@ -87,7 +93,7 @@ def add_server(
             names = [row.name for row in list_gamebooks(session)]
             raise NotFound(f"There is no gamebook {gamebook}. {did_you_mean(gamebook, names)}".strip())
     with workspace.link_to(server):
-        pass
+        workspace.control_of(server).state()
     with workspace.session() as session:
         session.add(server)
         note(workspace, session, person, "server.added", server_id, f"{server.title}, by {link['kind']}")

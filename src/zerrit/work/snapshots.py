@@ -9,7 +9,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from zerrit.core.checks import check
-from zerrit.core.documents import Document, Finding
+from zerrit.core.documents import MAX_BYTES, Document, Finding
 from zerrit.core.gamebooks import Gamebook
 from zerrit.links import Link
 from zerrit.records import Server, Snapshot, SnapshotFile, load_content, store_content
@@ -29,12 +29,15 @@ class FetchedFile:
 
 
 def read_all(link: Link, gamebook: Gamebook | None) -> list[FetchedFile]:
-    """Read every tracked file; of watched ones only size and time. Ignored ones (logs, crash files) are left out."""
+    """Read every tracked file; of watched ones only size and time. Ignored ones (logs, crash files) are left out.
+
+    What is larger than any text that Zerrit reads is watched, whether the gamebook says so or not.
+    """
     fetched = []
     for file in link.list():
         if gamebook is not None and gamebook.is_ignored(file.path):
             continue
-        is_watched = gamebook is not None and gamebook.is_watched(file.path)
+        is_watched = file.size > MAX_BYTES or (gamebook is not None and gamebook.is_watched(file.path))
         data = None if is_watched else link.read(file.path)
         fetched.append(FetchedFile(file.path, file.size if data is None else len(data), file.modified, data))
     return fetched

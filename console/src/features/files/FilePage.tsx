@@ -3,7 +3,7 @@ import MenuItem from "@mui/material/MenuItem";
 import Tab from "@mui/material/Tab";
 import Tabs from "@mui/material/Tabs";
 import TextField from "@mui/material/TextField";
-import { useQuery } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useParams, useSearchParams } from "react-router";
 
 import { answer, api } from "../../api/client";
@@ -13,10 +13,14 @@ import { EDITABLE } from "../changes/states";
 import { EntriesGrid } from "./EntriesGrid";
 import { TextView } from "./TextView";
 
+/** In the choice of changes: none of those that are open. */
+const NEW = "new";
+
 /** One file: its entries as a grid, and its text. With a change chosen, both show what that change makes of it. */
 export function FilePage() {
   const { serverId = "", "*": path = "" } = useParams();
   const [search, setSearch] = useSearchParams();
+  const queries = useQueryClient();
   const view = search.get("view") ?? "entries";
   const change = search.get("change") ?? "";
   const line = Number(search.get("line") ?? 0);
@@ -33,18 +37,31 @@ export function FilePage() {
       return after;
     });
   };
+  const openNew = useMutation({
+    mutationFn: () =>
+      answer(
+        api.POST("/api/v1/servers/{server_id}/changes", { params: { path: { server_id: serverId } }, body: { title: `Edit ${path}` } }),
+      ),
+    onSuccess: async (opened) => {
+      await queries.invalidateQueries({ queryKey: ["changes"] });
+      turn("change", String(opened.id));
+    },
+  });
   const changeId = change ? Number(change) : undefined;
   return (
     <>
-      <Box sx={{ display: "flex", alignItems: "flex-start", gap: 2 }}>
-        <Box sx={{ flex: 1, minWidth: 0 }}>
+      <Box sx={{ display: "flex", alignItems: "flex-start", columnGap: 2, rowGap: 1, flexWrap: "wrap" }}>
+        <Box sx={{ flex: 1, minWidth: 260 }}>
           <Trail steps={[{ name: "Servers", to: "/" }, { name: serverId, to: `/servers/${serverId}` }]} title={path} />
         </Box>
         <TextField
           select
           label="Edit in"
           value={open.some((one) => String(one.id) === change) ? change : ""}
-          onChange={(event) => { turn("change", event.target.value); }}
+          onChange={(event) => {
+            if (event.target.value === NEW) openNew.mutate();
+            else turn("change", event.target.value);
+          }}
           sx={{ width: 340 }}
           slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}
         >
@@ -54,9 +71,10 @@ export function FilePage() {
               Change {one.id}: {one.title}
             </MenuItem>
           ))}
+          <MenuItem value={NEW}>A new change …</MenuItem>
         </TextField>
       </Box>
-      <ProblemNote error={changes.error} />
+      <ProblemNote error={changes.error ?? openNew.error} />
       <Tabs value={view} onChange={(_, value: string) => { turn("view", value); }} sx={{ borderBottom: 1, borderColor: "divider", mb: 1 }}>
         <Tab value="entries" label="Entries" />
         <Tab value="text" label="Text" />

@@ -6,7 +6,7 @@ import re
 from collections.abc import Mapping, Sequence
 
 from zerrit.core.documents.document import Document
-from zerrit.core.documents.node import Node, NodeKind
+from zerrit.core.documents.node import Node
 from zerrit.core.documents.writing import (
     Splice,
     field_order,
@@ -64,17 +64,17 @@ class IniWriter:
         if _is_struct(document, parent):
             return insert_between_commas(document, parent, sources, after, "")
         newline = document.source.newline_near(parent.end)
-        if (
-            parent.parent is None
-            and (after is None or after.kind is NodeKind.GROUP)
-            and sources[0].lstrip().startswith(("[", ";", "#"))
-        ):
+        if parent.parent is None and _opens_section(sources[0]):
             return [self._new_sections(document, sources, newline)]
-        after = after or (parent.children[-1] if parent.children else None)
+        settings = [child for child in parent.children if not _is_section(document, child)]
+        after = after or (settings[-1] if settings else None)
         if after is not None:
             return [insert_lines(document, after, sources, document.source.indent_at(after.start))]
         if parent.parent is None:
-            return [Splice(0, 0, "".join(source + newline for source in sources))]
+            # Before the first section and its comments; behind it the setting would belong to that section.
+            first = parent.children[0].lead_start if parent.children else len(document.text)
+            at = document.source.line_start(first)
+            return [Splice(at, at, "".join(source + newline for source in sources))]
         at = document.source.line_end(parent.start)
         return [Splice(at, at, "".join(newline + source for source in sources))]
 
@@ -91,6 +91,17 @@ class IniWriter:
             return remove_between_commas(document, node)
         lines = whole_lines(document, node)
         return [lines] if lines else [Splice(node.lead_start, node.end, "")]
+
+
+def _opens_section(source: str) -> bool:
+    """The text of a new child of the root is a section with its settings; comments may stand above either."""
+    lines = (line.strip() for line in source.splitlines())
+    first = next((line for line in lines if line and not line.startswith((";", "#", "//"))), "")
+    return first.startswith("[")
+
+
+def _is_section(document: Document, node: Node) -> bool:
+    return node.parent is not None and node.parent.parent is None and document.text.startswith("[", node.start)
 
 
 def _in_struct(document: Document, node: Node) -> bool:

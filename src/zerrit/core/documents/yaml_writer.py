@@ -68,7 +68,7 @@ class YamlWriter:
 
     def render(self, document: Document, name: str, fields: Mapping[str, str], like: Node | None) -> str:
         ordered = field_order(fields, like)
-        is_flow = like is not None and document.text[like.value_start : like.value_start + 1] == "{"
+        is_flow = like is not None and _is_flow(document, like)
         parts = [
             f"{spell(field, None)}: {spell(value, like.child(field) if like else None, in_flow=is_flow)}"
             for field, value in ordered
@@ -82,12 +82,13 @@ class YamlWriter:
         return "\n".join([f"{spell(name, None)}:", *(unit + part for part in parts)])
 
     def render_field(self, document: Document, parent: Node, name: str, value: str) -> str:
+        in_flow = _is_flow(document, parent) or _in_flow(document, parent)
         if parent.kind is NodeKind.LIST:
-            return spell(value, parent.children[-1] if parent.children else None)
-        return f"{spell(name, None)}: {spell(value, None)}"
+            return spell(value, parent.children[-1] if parent.children else None, in_flow=in_flow)
+        return f"{spell(name, None, in_flow=in_flow)}: {spell(value, None, in_flow=in_flow)}"
 
     def insert(self, document: Document, parent: Node, sources: Sequence[str], after: Node | None) -> list[Splice]:
-        if document.text[parent.value_start : parent.value_start + 1] in ("{", "["):
+        if _is_flow(document, parent):
             return insert_between_commas(document, parent, sources, after, " ")
         after = after or (parent.children[-1] if parent.children else None)
         if after is None:
@@ -128,11 +129,16 @@ class YamlWriter:
         raise EditRefused(f"`{node.name}` is all that its list item holds. Remove the item instead.")
 
 
+def _is_flow(document: Document, node: Node) -> bool:
+    """It stands in brackets."""
+    return not node.is_value and node.value_start >= 0 and document.text.startswith(("{", "["), node.value_start)
+
+
 def _in_flow(document: Document, node: Node) -> bool:
     """Some bracket around the node is open."""
     parent = node.parent
     while parent is not None:
-        if document.text[parent.value_start : parent.value_start + 1] in ("{", "[") and parent.value_start >= 0:
+        if _is_flow(document, parent):
             return True
         parent = parent.parent
     return False
