@@ -12,18 +12,17 @@ import textwrap
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
 from enum import StrEnum
-from typing import Final
 
 from zerrit.core.addresses import Segment, keyed_segment, parse_node_address, print_segments
-from zerrit.core.documents.document import Document, read_document
+from zerrit.core.documents.document import Document
 from zerrit.core.documents.edits import WRITERS, ValueChange, rewrite
-from zerrit.core.documents.findings import Severity
 from zerrit.core.documents.format import Format
 from zerrit.core.documents.lookup import find
 from zerrit.core.documents.node import Node, NodeKind
 from zerrit.core.documents.writing import Splice, dedented, source_of
 from zerrit.core.errors import SnippetRefused
 from zerrit.core.merge.cleaning import clean
+from zerrit.core.merge.reading import Reading, is_section, read_snippet
 
 
 class ActionKind(StrEnum):
@@ -76,7 +75,6 @@ class MergePlan:
         return replace(self, actions=actions)
 
 
-_WRAP: Final = "snippet"
 #: New text by the place where it goes: below which parent, behind which sibling.
 _Additions = dict[tuple[int, int], tuple[Node, list[str], Node | None]]
 
@@ -95,17 +93,18 @@ def plan_merge(target: Document, snippet: str, into: str = "") -> MergePlan:
         raise SnippetRefused("The snippet is empty. Paste the block that you want to merge.")
     if target.format is Format.TEXT:
         raise SnippetRefused(f"{target.path} is a plain text file; a snippet can only be merged into entries.")
-    document, tops = _read_snippet(target, text)
-    parents = _places(target, tops, into)
+    home = _named_place(target, into) if into else None
+    reading = read_snippet(target, text, is_item=home is not None and home.kind is NodeKind.LIST)
+    parents = [home for _ in reading.tops] if home is not None else _places(target, reading.tops)
     pairs: list[tuple[Node, Node | None, Node]] = []
     actions: list[Action] = []
-    for top, parent in zip(tops, parents, strict=True):
-        for action, pair in _plan_below(target, document, top, parent):
+    for top, parent in zip(reading.tops, parents, strict=True):
+        for action, pair in _plan_below(target, reading, top, parent):
             actions.append(action)
             pairs.append(pair)
     if not actions:
         raise SnippetRefused("The snippet holds no entry and no setting; it may be only a comment.")
-    return MergePlan(tuple(actions), cleaned.notes, text, tuple(pairs), document)
+    return MergePlan(tuple(actions), cleaned.notes, text, tuple(pairs), reading.document)
 
 
 def apply_plan(target: Document, plan: MergePlan) -> Document:
@@ -137,59 +136,18 @@ def apply_plan(target: Document, plan: MergePlan) -> Document:
     return rewrite(target, splices)
 
 
-# --- reading the snippet ----------------------------------------------------------------------------------------------
-
-
-def _read_snippet(target: Document, text: str) -> tuple[Document, list[Node]]:
-    """Read it as it is or completed; returns the document and the nodes whose children are to be merged."""
-    attempts = {
-        # Completed on the same line, so that the lines of the snippet keep their numbers.
-        Format.XML: [text, f"<{_WRAP}>{text}</{_WRAP}>"],
-        Format.JSON: [text, "{" + text.rstrip().rstrip(",") + "\n}", "[" + text.rstrip().rstrip(",") + "\n]"],
-        Format.YAML: [text],
-        Format.INI: [text],
-    }[target.format]
-    documents = [
-        read_document(attempt.encode(), "the snippet", format=target.format, tolerate=target.tolerate)
-        for attempt in attempts
-    ]
-    for document in documents:
-        if document.ok and document.root.children:
-            if target.format is Format.INI:
-                return document, _ini_tops(document)
-            if target.format is Format.XML and document.root.name not in (_WRAP, target.root.name):
-                return documents[-1], [documents[-1].root]  # a single entry is taken for the root when it stands alone
-            return document, [document.root]
-    document = min(documents, key=lambda d: len(d.findings))
-    fault = next((f for f in document.findings if f.severity is Severity.ERROR), None)
-    what = f"line {fault.line}: {fault.message}" if fault else "it holds no entry that can be read."
-    raise SnippetRefused(
-        f"The snippet cannot be read as {target.format.value.upper()}, {what} Was its end or start left out?"
-    )
-
-
-def _ini_tops(document: Document) -> list[Node]:
-    loose = [
-        child for child in document.root.children if child.parent is document.root and not _is_section(document, child)
-    ]
-    sections = [child for child in document.root.children if _is_section(document, child)]
-    return ([document.root] if loose else []) + sections
-
-
-def _is_section(document: Document, node: Node) -> bool:
-    return node.kind is NodeKind.GROUP and document.text.startswith("[", node.start)
-
-
 # --- where it belongs ---------------------------------------------------------------------------------------------------
 
 
-def _places(target: Document, tops: list[Node], into: str) -> list[Node | None]:
+def _named_place(target: Document, into: str) -> Node:
+    nodes = find(target, parse_node_address(into))
+    if len(nodes) != 1 or nodes[0].name.startswith("@") or (nodes[0].is_value and target.format is not Format.XML):
+        raise SnippetRefused(f"{target.path}#{into} is not one group that entries can be added to.")
+    return nodes[0]
+
+
+def _places(target: Document, tops: tuple[Node, ...]) -> list[Node | None]:
     """For each top of the snippet the group of the target that its children belong to; None: a new section."""
-    if into:
-        nodes = find(target, parse_node_address(into))
-        if len(nodes) != 1 or nodes[0].is_value:
-            raise SnippetRefused(f"{target.path}#{into} is not one group that entries can be added to.")
-        return [nodes[0] for _ in tops]
     if target.format is Format.INI:
         return [_ini_place(target, top) for top in tops]
     return [_place_by_content(target, tops[0])]
@@ -197,15 +155,15 @@ def _places(target: Document, tops: list[Node], into: str) -> list[Node | None]:
 
 def _ini_place(target: Document, top: Node) -> Node | None:
     if top.parent is not None:
-        return next((s for s in target.root.children if s.name == top.name and _is_section(target, s)), None)
+        return next((s for s in target.root.children if s.name == top.name and is_section(target, s)), None)
     names = {
         child.name for child in top.children if (not child.name.startswith("[") and child.is_value) or child.children
     }
     homes = [
         section
         for section in (target.root, *target.root.children)
-        if (section is target.root or _is_section(target, section))
-        and any(child.name in names and not _is_section(target, child) for child in section.children)
+        if (section is target.root or is_section(target, section))
+        and any(child.name in names and not is_section(target, child) for child in section.children)
     ]
     return _only(target, homes, sorted(names))
 
@@ -244,25 +202,26 @@ def _only(target: Document, homes: list[Node], names: list[str]) -> Node:
 _Planned = tuple[Action, tuple[Node, Node | None, Node]]
 
 
-def _plan_below(target: Document, document: Document, top: Node, parent: Node | None) -> Iterator[_Planned]:
+def _plan_below(target: Document, reading: Reading, top: Node, parent: Node | None) -> Iterator[_Planned]:
+    document = reading.document
     if parent is None:
         source = source_of(document, top)
         address = print_segments((Segment(top.name),))
         change = ValueChange(address, None, source)
         yield (
-            Action(ActionKind.ADD, address, document.line_of(top), (change,), "a new section"),
+            Action(ActionKind.ADD, address, reading.line_of(top), (change,), "a new section"),
             (top, None, target.root),
         )
         return
     names = parent.names
     for child in top.children:
-        if top.parent is None and target.format is Format.INI and _is_section(document, child):
+        if top.parent is None and target.format is Format.INI and is_section(document, child):
             continue
         twins = _twins(target, names, child, parent)
         if not target.keys.key_among(names, child) and parent.kind is NodeKind.LIST:
             twins = twins[:1]  # items without a key that are alike are all the same to us
         address = _address_under(target, parent, names, child)
-        line = document.line_of(child)
+        line = reading.line_of(child)
         if not twins:
             change = ValueChange(address, None, source_of(document, child))
             yield Action(ActionKind.ADD, address, line, (change,)), (child, None, parent)
@@ -270,13 +229,13 @@ def _plan_below(target: Document, document: Document, top: Node, parent: Node | 
             why = f"{len(twins)} entries of {target.path} bear this name."
             yield Action(ActionKind.ASK, address, line, (), why), (child, twins[0], parent)
         elif _is_container(target, twins[0], child):
-            yield from _plan_below(target, document, child, twins[0])
+            yield from _plan_below(target, reading, child, twins[0])
         else:
-            yield _plan_entry(target, document, child, twins[0], parent, address), (child, twins[0], parent)
+            yield _plan_entry(target, reading, child, twins[0], parent, address), (child, twins[0], parent)
 
 
-def _plan_entry(target: Document, document: Document, node: Node, twin: Node, parent: Node, address: str) -> Action:
-    line = document.line_of(node)
+def _plan_entry(target: Document, reading: Reading, node: Node, twin: Node, parent: Node, address: str) -> Action:
+    document, line = reading.document, reading.line_of(node)
     if node.kind is not twin.kind and (node.is_value or twin.is_value):
         change = ValueChange(address, source_of(target, twin), source_of(document, node))
         return Action(ActionKind.ASK, address, line, (change,), "The snippet has another kind of content here.")
