@@ -164,7 +164,9 @@ class _Comparison:
         counts: dict[tuple[str, str], int] = {}
         for child in parent.children:
             key = self.keys.key_of(child)
-            if not key and (parent.kind is NodeKind.LIST or self._repeats(parent, child)):
+            # Lines have no identity but their place: one that reads otherwise is changed, not gone and come.
+            is_line = self.old.format is Format.TEXT
+            if is_line or (not key and (parent.kind is NodeKind.LIST or self._repeats(parent, child))):
                 yield None, child
                 continue
             number = counts.get((child.name, key), 0)
@@ -173,7 +175,7 @@ class _Comparison:
 
     @staticmethod
     def _repeats(parent: Node, child: Node) -> bool:
-        return child.name == "line" or sum(sibling.name == child.name for sibling in parent.children) > 1
+        return sum(sibling.name == child.name for sibling in parent.children) > 1
 
     def _align(
         self,
