@@ -19,7 +19,7 @@ from zerrit import api
 from zerrit.client import Client
 from zerrit.demo import world_files
 from zerrit.standin import StandinHost
-from zerrit.web import Service, Settings, bound_socket, create_app
+from zerrit.web import MAX_BODY, Service, Settings, bound_socket, create_app
 
 GAMES: Final = ("coral-gate", "lantern-shelf")
 ADMIN: Final = "isolde"
@@ -43,7 +43,9 @@ class Ports:
 class DemoStack:
     """Host and service over a folder that is made when it is not there. Use as a context manager."""
 
-    def __init__(self, folder: Path, ports: Ports | None = None, *, settle: float = 2.0) -> None:
+    def __init__(
+        self, folder: Path, ports: Ports | None = None, *, settle: float = 2.0, max_body: int = MAX_BODY
+    ) -> None:
         chosen = ports or Ports()
         self.folder = folder
         self.host_folder = folder / "host"
@@ -57,7 +59,7 @@ class DemoStack:
         self.host = StandinHost(
             self.host_folder, GAMES, HOST_PASSWORD, ftp_port=chosen.ftp, control_port=chosen.control
         )
-        app = create_app(Settings(folder / "data", ADMIN, PASSWORD, settle=settle))
+        app = create_app(Settings(folder / "data", ADMIN, PASSWORD, settle=settle, max_body=max_body))
         self._socket = bound_socket("127.0.0.1", chosen.web)
         self.url = f"http://127.0.0.1:{self._socket.getsockname()[1]}"
         self._server = Service(app)
