@@ -1,0 +1,174 @@
+"""The life of a change on the command line, one command after the other."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+
+from tests.cli.command import Done, zerrit
+from zerrit.client import Client
+from zerrit.demo.stack import ADMIN, PASSWORD, DemoStack
+from zerrit.demo.world_files import snippet
+
+Run = Callable[..., Done]
+Shared = tuple[DemoStack, Client]
+
+
+@pytest.fixture
+def run(shared: Shared, tmp_path: Path) -> Run:
+    """A command of a signed-in person, in a folder of its own."""
+    stack, client = shared
+    signed_in = {"ZERRIT_URL": stack.url, "ZERRIT_TOKEN": client.token(ADMIN, PASSWORD).token}
+
+    def command(*arguments: str, stdin: str = "") -> Done:
+        return zerrit(*arguments, cwd=tmp_path, stdin=stdin, **signed_in)
+
+    return command
+
+
+@pytest.fixture
+def change(shared: Shared) -> str:
+    return str(shared[1].open_change("lantern-shelf", "By command").id)
+
+
+STEPS = [
+    pytest.param(
+        ("set", "craft.xml#hull[Skiff]/@stock", "+4"),
+        ["Step 1: set craft.xml#hull[Skiff]/@stock +4", "        craft.xml#hull[Skiff]/@stock: 12 -> 16"],
+        id="set",
+    ),
+    pytest.param(
+        ("add", "craft.xml#hull[Skiff]", "rig", "part=Bell", "count=1"),
+        [
+            "Step 1: add craft.xml#hull[Skiff] rig part Bell, count 1",
+            '        craft.xml#hull[Skiff]/rig[Bell]: new: <rig part="Bell" count="1"/>',
+        ],
+        id="add an entry",
+    ),
+    pytest.param(
+        ("add", "addins/tidebell/settings.yml#settings", "calm", "--value", "true"),
+        [
+            "Step 1: add addins/tidebell/settings.yml#settings calm: true",
+            "        addins/tidebell/settings.yml#settings/calm: new: calm: true",
+        ],
+        id="add a field",
+    ),
+    pytest.param(
+        ("add", "addins/tidebell/settings.yml#settings/ring_before", "-", "--value", "60"),
+        [
+            "Step 1: add addins/tidebell/settings.yml#settings/ring_before 60",
+            "        addins/tidebell/settings.yml#settings/ring_before/[#5]: new: 60",
+        ],
+        id="add an item",
+    ),
+    pytest.param(
+        ("copy", "craft.xml#hull[Skiff]", "Dinghy"),
+        ["Step 1: copy craft.xml#hull[Skiff] as Dinghy"],
+        id="copy",
+    ),
+    pytest.param(
+        ("remove", "craft.xml#hull[Lugger]/rig[Deep Lamp]"),
+        [
+            "Step 1: remove craft.xml#hull[Lugger]/rig[Deep Lamp]",
+            '        craft.xml#hull[Lugger]/rig[Deep Lamp]: <rig part="Deep Lamp" count="4"/> -> (gone)',
+        ],
+        id="remove",
+    ),
+]
+
+
+@pytest.mark.parametrize(("arguments", "said"), STEPS)
+def test_a_step_says_what_it_will_do(run: Run, change: str, arguments: tuple[str, ...], said: list[str]) -> None:
+    name, *rest = arguments
+    done = run("change", name, change, *rest)
+    assert (done.code, done.err) == (0, "")
+    assert done.out.splitlines()[: len(said)] == said
+
+
+def test_a_snippet_comes_from_standard_input_or_a_file(run: Run, change: str, tmp_path: Path) -> None:
+    (tmp_path / "pumps.txt").write_text(snippet("pump-circuits.txt"), encoding="utf-8")
+    planned = run("change", "merge", change, "station.ini", "pumps.txt", "--plan")
+    assert "+ add   Pumps/Circuit[Wet Lab]" in planned.out
+    assert "Step" not in planned.out
+    merged = run("change", "merge", change, "station.ini", "-", stdin=(tmp_path / "pumps.txt").read_text())
+    assert merged.out.splitlines()[-1] == "Step 1: merge station.ini a snippet of 6 lines, 2 places"
+    again = run("change", "merge", change, "station.ini", "pumps.txt")
+    assert (again.code, "it is so already" in again.err) == (2, True)
+
+
+def test_an_action_of_a_merge_is_chosen(run: Run, change: str) -> None:
+    snippet = "[Pumps]\nBus=44\nSpare=1\n"
+    done = run("change", "merge", change, "station.ini", "-", "--choose", "Pumps/Bus=skip", stdin=snippet)
+    assert done.out.splitlines()[-1] == "Step 1: merge station.ini a snippet of 3 lines, 1 place"
+    wrong = run("change", "merge", change, "station.ini", "-", "--choose", "Pumps/Bus=maybe", stdin=snippet)
+    assert (wrong.code, "with one of add, combine, replace, skip" in wrong.err) == (2, True)
+    unknown = run("change", "merge", change, "station.ini", "-", "--choose", "Pumps/Bsu=skip", stdin=snippet)
+    assert (unknown.code, "The snippet has no entry Pumps/Bsu" in unknown.err) == (2, True)
+
+
+def test_a_file_is_put_and_taken_out_again(run: Run, change: str, tmp_path: Path) -> None:
+    (tmp_path / "rules.txt").write_text("no diving alone\n")
+    assert run("change", "put", change, "crew/rules.txt", "rules.txt").out.startswith(
+        "Step 1: put crew/rules.txt 1 lines"
+    )
+    assert run("change", "drop", change, "1").out == "Step 1 is out: put crew/rules.txt\n"
+    (tmp_path / "rules.bin").write_bytes(b"caf\xe9")
+    assert "rules.bin is not UTF-8 text." in run("change", "put", change, "crew/rules.txt", "rules.bin").err
+    ignored = run("change", "put", change, "logs/a.log", "rules.txt")
+    assert "logs/a.log is none of the files that Zerrit keeps for lantern-shelf" in ignored.err
+
+
+def test_a_finding_blocks_until_it_is_accepted_with_the_command_that_is_shown(run: Run, change: str) -> None:
+    run("change", "set", change, "sea/finds.xml#find[Copper Gimbal]/band[shallow]/@at", "=Kelp Hall")
+    checked = run("change", "check", change)
+    assert checked.code == 1
+    assert f"Change {change} stays a draft." in checked.out
+    place = "sea/finds.xml#find[Copper Gimbal]/band[shallow]/@at"
+    assert f"    zerrit change waive {change} meaning.unknown-name '{place}' --reason '...'" in checked.out
+    empty = run("change", "waive", change, "meaning.unknown-name", place, "--reason", " ")
+    assert (empty.code, "Say why this finding is accepted" in empty.err) == (2, True)
+    nothing = run("change", "waive", change, "meaning.range", place, "--reason", "so")
+    assert f"Change {change} has no finding meaning.range at {place}." in nothing.err
+    waived = run("change", "waive", change, "meaning.unknown-name", place, "--reason", "the new chart")
+    assert waived.out == "Accepted. Nothing blocks now.\n"
+    after = run("change", "check", change)
+    assert (after.code, f"accepted by {ADMIN}: the new chart" in after.out) == (0, True)
+    assert after.out.endswith(f"Nothing blocks this change.\nChange {change} is checked.\n")
+
+
+def test_a_change_is_listed_shown_and_withdrawn(run: Run, change: str) -> None:
+    run("change", "set", change, "craft.xml#hull[Skiff]/@stock", "+4")
+    listed = run("change", "list", "lantern-shelf")
+    assert any(line.split()[:2] == [change, "draft"] for line in listed.out.splitlines())
+    shown = run("change", "show", change).out.splitlines()
+    assert shown[0] == f"Change {change} on lantern-shelf: By command   [draft]"
+    assert shown[1] == "   1. set    craft.xml#hull[Skiff]/@stock  +4"
+    text = run("change", "compare", change, "--text").out
+    assert '-  <hull name="Skiff" crew="2" crush="60" stock="12">' in text
+    assert '+  <hull name="Skiff" crew="2" crush="60" stock="16">' in text
+    assert run("change", "withdraw", change).out == f"Change {change} is withdrawn.\n"
+    assert f"Change {change} is withdrawn and is not edited any more." in run("change", "drop", change, "1").err
+
+
+def test_a_change_is_put_on_newer_files(run: Run, change: str, shared: Shared) -> None:
+    stack, _ = shared
+    run("change", "set", change, "craft.xml#hull[Lugger]/@stock", "+1")
+    craft = stack.host_folder / "lantern-shelf/craft.xml"
+    craft.write_text(craft.read_text().replace('stock="4"', 'stock="7"'))
+    refused = run("change", "deploy", change, "--yes")
+    assert (refused.code, "craft.xml on lantern-shelf changed since" in refused.err) == (1, True)
+    noted = run("change", "compare", change, "--against", "live").out
+    assert "note: craft.xml on lantern-shelf is not as in snapshot" in noted
+    fetched = run("fetch", "lantern-shelf")
+    assert "~ changed  craft.xml" in fetched.out
+    assert run("change", "rebase", change).out.startswith(f"Change {change} now stands on snapshot ")
+    assert "craft.xml#hull[Lugger]/@stock: 7 -> 8" in run("change", "show", change).out
+
+
+def test_gamebooks_are_listed_and_a_broken_one_is_refused(run: Run, tmp_path: Path) -> None:
+    assert "fathomline" in run("gamebook", "list").out
+    (tmp_path / "bad.yml").write_text("gamebook: 1\ngame: x\nlists: {a: {from: 'b.xml#c['}}\n")
+    done = run("gamebook", "put", "bad", "bad.yml")
+    assert (done.code, "line 3: lists / a / from: c[ is no address" in done.err) == (2, True)
