@@ -14,7 +14,7 @@ demo: .venv/ready src/zerrit/web/console/index.html ## start the stand-in host a
 
 test: lint ## set up everything and run every test
 	scripts/setup-chromium
-	$(PYTHON) -m pytest
+	$(PYTHON) -m pytest --numprocesses 2 --dist loadfile
 
 tour: .venv/ready ## run the main job without a person and print it
 	@$(PYTHON) -m zerrit.demo.tour
