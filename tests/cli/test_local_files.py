@@ -91,6 +91,7 @@ def test_a_snippet_is_merged_once_and_then_there_already(world: Path, tmp_path: 
     assert done.code == 0
     assert "cleaned: Straightened bent quotation marks." in done.out
     assert "+ add   Pumps/Circuit[Wet Lab]" in done.out
+    assert done.out.endswith(f"Written to {out}.\n")
     assert 'Circuit=(Name="Sump Six",Deck=3,Pumps=((Model=T3,Rating=5)),Duty=Night)' in out.read_text()
     again = zerrit("merge", str(out), "-", "--output", "json", cwd=world, stdin=(world / "pumps.txt").read_bytes())
     assert again.data["clashes"] == []
@@ -111,6 +112,7 @@ def test_a_value_is_edited_and_nothing_else(world: Path, tmp_path: Path, operati
     out = tmp_path / "station.ini"
     done = zerrit("edit", "mine/station.ini", "Multipliers/FindRate", operation, "--save-to", str(out), cwd=world)
     assert (done.code, done.err) == (0, "")
+    assert done.out.endswith(f"1 value changed in {out}.\n")
     assert out.read_text() == before.replace("FindRate=1.4", f"FindRate={value}")
     assert (world / "mine/station.ini").read_text() == before
 

@@ -63,7 +63,7 @@ BELL = read_document(default_files()["addins/tidebell/settings.yml"], "addins/ti
 SNIPPETS = [
     pytest.param(STATION, snippet("pump-circuits.txt"), "", {"Pumps/Circuit[Wet Lab]": "add", "Pumps/Circuit[Sump Six]": "add"}, id="fenced, with smart quotes"),
     pytest.param(STATION, 'Circuit=(Name="Gate Bilge",Duty=Day)\n', "", {"Pumps/Circuit[Gate Bilge]": "combine"}, id="no section header"),
-    pytest.param(STATION, "[Beacon]\nLit=yes\n", "", {"Beacon": "add"}, id="a new section"),
+    pytest.param(STATION, "[Signals]\nLit=yes\n", "", {"Signals": "add"}, id="a new section"),
     pytest.param(doc(FINDS), '<find name="A"><band d="y" h="9"/><band d="z" h="1"/></find>', "", {"find[A]": "combine"}, id="an entry without the root"),
     pytest.param(doc(FINDS), FINDS, "", {"find[A]": "same", "find[B]": "same", "find[C]": "same"}, id="what is there already"),
     pytest.param(doc(FINDS), '<band d="z" h="1"/>', "find[A]", {"find[A]/band[z]": "add"}, id="into a named place"),

@@ -166,7 +166,7 @@ def test_a_merge_is_planned_without_touching_the_change(shared: Shared) -> None:
 
 def test_the_old_faults_of_a_file_are_counted_and_do_not_block(zerrit: Client, stack: DemoStack) -> None:
     finds = stack.host_folder / "lantern-shelf" / FINDS
-    finds.write_text(finds.read_text().replace('at="Needle Arch"', 'at="Needle Ark"', 1))
+    finds.write_text(finds.read_text().replace('at="Needle Arch"', 'at="Needle Arrch"', 1))
     zerrit.fetch("lantern-shelf")
     change = zerrit.open_change("lantern-shelf", "Something else")
     detail = zerrit.add_step(change.id, api.StepIn(kind="set", address="craft.xml#hull[Skiff]/@stock", operation="+1"))

@@ -148,6 +148,8 @@ def merge(target: Path, snippet: str, save_to: Path | None, into: str, choose: t
         sys.exit(1)
     if save_to is not None:
         _save(save_to, merged.to_bytes())
+    if output == "table":
+        click.echo(f"Written to {save_to}." if save_to else "Nothing was written; --save-to OUT keeps the result.")
 
 
 def print_merge_plan(actions: list[tuple[str, str, int, str]], notes: list[str]) -> None:
@@ -183,9 +185,10 @@ def edit(file: Path, address: str, operation: str, save_to: Path | None) -> None
     result = set_values(document, parse_node_address(address), parse_operation(operation))
     if result.changes:
         print_table(("address", "old", "new"), [(c.address, short(c.old), short(c.new)) for c in result.changes])
-    click.echo(f"{counted(len(result.changes), 'value')} changed.")
     if result.changes or save_to is not None:
         _save(save_to or file, result.document.to_bytes())
+    where = f" in {save_to or file}" if result.changes else ", it is so already"
+    click.echo(f"{counted(len(result.changes), 'value')} changed{where}.")
 
 
 @click.command()

@@ -35,7 +35,7 @@ _FAMILIES: Final = {
     "tool": ("still of use", 3.1, ("Rusted", "Diver's", "Rigger's", "Heavy"),
               ("Marlinspike", "Hatchet", "Caulking Iron", "Shackle", "Block", "Crowbar", "Mallet", "Line Reel", "Grapnel", "Auger Bit", "Rasp", "Clamp")),
     "stone": ("from below the break", 4.8, ("Banded", "Green", "Black", "Speckled"),
-              ("Agate", "Obsidian", "Serpentine", "Geode", "Jet Lump", "Whetstone", "Flint Core", "Beryl", "Onyx", "Sinker", "Quern", "Tablet")),
+              ("Agate", "Obsidian", "Serpentine", "Geode", "Jet Lump", "Hone Stone", "Flint Core", "Beryl", "Onyx", "Sinker", "Quern", "Tablet")),
     "cloth": ("dry them slowly", 0.9, ("Tarred", "Silk", "Faded", "Knotted"),
               ("Pennant", "Net", "Sail Scrap", "Rope Coil", "Signal Flag", "Hammock", "Kit Bag", "Sash", "Canvas Roll", "Lanyard", "Chart Case", "Tarpaulin")),
 }  # fmt: skip
