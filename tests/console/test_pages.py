@@ -82,7 +82,7 @@ def test_a_setting_is_edited_in_the_grid(at: Page, shared: Shared) -> None:
     at.goto(f"{stack.url}/servers/lantern-shelf/file/station.ini")
     at.get_by_label("Edit in").click()
     at.get_by_role("option", name="A new change …").click()
-    expect(at.get_by_label("Edit in")).to_contain_text("Edit station.ini")
+    expect(at.get_by_role("combobox", name="Edit in")).to_contain_text("Edit station.ini")
     change = zerrit.changes("lantern-shelf")[0]
     at.get_by_role("button", name="settings").click()
     at.get_by_label("Search entries").fill("DayLength")

@@ -11,7 +11,16 @@ from alembic.autogenerate import compare_metadata
 from alembic.migration import MigrationContext
 from sqlalchemy import event, select
 
-from zerrit.records import Activity, Database, Person, load_content, open_database, open_vault, store_content
+from zerrit.records import (
+    Activity,
+    Database,
+    Person,
+    RecordsUnusable,
+    load_content,
+    open_database,
+    open_vault,
+    store_content,
+)
 from zerrit.records.models import Base
 from zerrit.work.activity import note
 from zerrit.work.workspace import Workspace
@@ -40,7 +49,7 @@ def test_content_is_kept_once_and_damage_is_noticed(database: Database) -> None:
     with database.engine.begin() as connection:
         assert connection.exec_driver_sql("SELECT length(packed) < 100 FROM contents").scalar() == 1
         connection.exec_driver_sql("UPDATE contents SET packed = (SELECT x'789c4b04000062006200')")
-    with database.session() as session, pytest.raises(ValueError, match="damaged"):
+    with database.session() as session, pytest.raises(RecordsUnusable, match="damaged"):
         load_content(session, digest)
 
 
@@ -65,7 +74,7 @@ def test_a_secret_needs_its_key(tmp_path: Path) -> None:
     assert b"shelf" not in sealed
     assert open_vault(tmp_path / "one.key").unseal(sealed) == "shelf-keys"
     assert (tmp_path / "one.key").stat().st_mode & 0o077 == 0
-    with pytest.raises(ValueError, match="key file does not fit"):
+    with pytest.raises(RecordsUnusable, match="key file does not fit"):
         open_vault(tmp_path / "two.key").unseal(sealed)
 
 

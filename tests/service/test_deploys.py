@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import socket
 from concurrent.futures import ThreadPoolExecutor
 
 import pytest
@@ -10,7 +11,8 @@ from tests.files import files_of
 from zerrit import api
 from zerrit.client import Client, ProblemError
 from zerrit.demo.stack import DemoStack
-from zerrit.links import PART_PREFIX
+from zerrit.links import PART_PREFIX, FtpLink
+from zerrit.records import open_database
 from zerrit.work import deploys
 
 HOLDS = "sea/finds.xml#find[Copper Gimbal]/band[shallow]/@holds"
@@ -75,6 +77,52 @@ def test_an_error_of_our_own_after_the_first_written_byte_leads_back_too(
     assert run.state == "rolled-back"
     assert untouched(stack, before)
     assert zerrit.game_state("coral-gate") == {"state": "running"}
+
+
+def test_a_link_that_drops_between_two_files_is_opened_anew_to_go_back(
+    zerrit: Client, stack: DemoStack, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    before = files_of(stack.host_folder / "coral-gate")
+    real = FtpLink.write
+    drops = iter([True])
+
+    def drop_behind_the_first(link: FtpLink, path: str, data: bytes) -> None:
+        real(link, path, data)
+        if next(drops, False):
+            link._ftp.sock.shutdown(socket.SHUT_RDWR)  # type: ignore[union-attr]  # it is connected
+
+    monkeypatch.setattr(FtpLink, "write", drop_behind_the_first)
+    change = opened(zerrit, SET, api.StepIn(kind="set", address="station.ini#World/DayLength", operation="=120"))
+    run = carried_out(zerrit, zerrit.deploy(change))
+    assert run.state == "rolled-back"
+    assert "station.ini: the connection to 127.0.0.1" in run.outcome
+    assert untouched(stack, before)
+    assert not list(stack.host_folder.rglob(f"{PART_PREFIX}*"))
+    assert zerrit.game_state("coral-gate") == {"state": "running"}
+
+
+@pytest.mark.parametrize(
+    ("damaged", "stages"),
+    [
+        pytest.param("SELECT digest FROM snapshot_files WHERE path = 'craft.xml'", ["preflight"], id="a file of it"),
+        pytest.param("SELECT digest FROM gamebooks", [], id="the gamebook"),
+    ],
+)
+def test_a_damaged_database_stops_a_rollback_before_the_game(
+    zerrit: Client, stack: DemoStack, damaged: str, stages: list[str]
+) -> None:
+    first = zerrit.snapshots("coral-gate")[-1].id
+    before = files_of(stack.host_folder / "coral-gate")
+    database = open_database(stack.folder / "data" / "zerrit.db")
+    with database.engine.begin() as connection:
+        nonsense = f"UPDATE contents SET packed = x'789c4b04000062006200' WHERE digest IN ({damaged})"  # noqa: S608
+        connection.exec_driver_sql(nonsense)
+    database.close()
+    run = carried_out(zerrit, zerrit.rollback("coral-gate", first))
+    assert (run.state, [stage.name for stage in run.stages]) == ("failed", stages)
+    assert run.outcome.startswith("Nothing was written: The content ")
+    assert "is damaged in the database" in run.outcome
+    assert files_of(stack.host_folder / "coral-gate") == before
 
 
 @pytest.mark.parametrize("runs", [True, False], ids=["the game ran", "its admin had stopped it"])

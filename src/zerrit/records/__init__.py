@@ -2,6 +2,7 @@
 
 from zerrit.records.contents import digest_of, load_content, store_content
 from zerrit.records.database import Database, open_database
+from zerrit.records.errors import RecordsUnusable
 from zerrit.records.models import (
     Activity,
     Change,
@@ -26,6 +27,7 @@ __all__ = [
     "Database",
     "Gamebook",
     "Person",
+    "RecordsUnusable",
     "Run",
     "RunStage",
     "Server",

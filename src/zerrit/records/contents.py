@@ -7,6 +7,7 @@ import zlib
 
 from sqlalchemy.orm import Session
 
+from zerrit.records.errors import RecordsUnusable
 from zerrit.records.models import Content
 
 
@@ -26,12 +27,15 @@ def store_content(session: Session, data: bytes) -> str:
 def load_content(session: Session, digest: str) -> bytes:
     """The bytes of a digest.
 
-    Raises LookupError: nothing is kept under it. ValueError: what is kept is damaged.
+    Raises LookupError: nothing is kept under it. RecordsUnusable: what is kept is damaged.
     """
     content = session.get(Content, digest)
     if content is None:
         raise LookupError(f"no content {digest}")
-    data = zlib.decompress(content.packed)
-    if digest_of(data) != digest:
-        raise ValueError(f"the content {digest} is damaged in the database; restore the database from a backup")
+    try:
+        data = zlib.decompress(content.packed)
+    except zlib.error:
+        data = None
+    if data is None or digest_of(data) != digest:
+        raise RecordsUnusable(f"The content {digest} is damaged in the database. Restore the database from a backup.")
     return data

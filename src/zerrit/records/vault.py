@@ -13,6 +13,8 @@ from pathlib import Path
 
 from cryptography.fernet import Fernet, InvalidToken
 
+from zerrit.records.errors import RecordsUnusable
+
 
 @dataclass(frozen=True, slots=True)
 class Vault:
@@ -24,12 +26,12 @@ class Vault:
     def unseal(self, sealed: bytes) -> str:
         """The secret.
 
-        Raises ValueError: it was sealed with another key.
+        Raises RecordsUnusable: it was sealed with another key.
         """
         try:
             return self._key.decrypt(sealed).decode()
         except InvalidToken as error:
-            raise ValueError(
+            raise RecordsUnusable(
                 "The key file does not fit the database. Put back the key file, or set the passwords again."
             ) from error
 

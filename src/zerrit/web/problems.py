@@ -33,6 +33,7 @@ STATUS: Final = {
     "outdated": 412,
     "sign-in-failed": 401,
     "control-failed": 502,
+    "records-unusable": 500,
     LinkFault.UNREACHABLE: 502,
     LinkFault.SIGN_IN: 502,
     LinkFault.MISSING: 502,

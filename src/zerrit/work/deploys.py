@@ -46,49 +46,58 @@ from zerrit.work.workspace import Workspace
 log = structlog.get_logger("zerrit.deploys")
 
 Files = Mapping[str, bytes]
-#: Given what the stopped server holds, the files that shall differ; None takes a file away.
-Plan = Callable[[Files], dict[str, bytes | None]]
 POLL: Final = 0.2  # seconds
+RESTORE_TRIES: Final = 3
+RESTORE_PAUSE: Final = 1.0  # seconds between two tries
+
+
+@dataclass(frozen=True, slots=True)
+class Plan:
+    """What a run is to do. Given what the stopped server holds, `writes` are the files that shall differ; None takes
+    a file away."""
+
+    title: str
+    writes: Callable[[Files], dict[str, bytes | None]]
 
 
 def carry_out(workspace: Workspace, run_id: int) -> None:
     """Do a queued run from beginning to end; whatever happens ends in the journal."""
-    with workspace.session() as session:
-        run = get_run(session, run_id)
-        server = get_server(session, run.server_id)
-        gamebook, _ = gamebook_of(session, server)
-        change = get_change(session, run.change_id) if run.change_id is not None else None
-        steps = [step_of(row) for row in change.steps] if change is not None else []
-        target = contents(session, get_snapshot(session, server.id, run.target_id)) if run.target_id else None
-    runner = _Runner(workspace, Journal(workspace, run_id), server, gamebook, run)
-    if change is not None:
-        _set_change_state(workspace, change.id, "deploying")
-        runner.go(lambda held: runner.planned(held, steps), f"change {change.id}: {change.title}")
-    elif target is not None:
-        wanted = target
-        runner.go(lambda held: _way_back(held, wanted), f"rollback to snapshot {run.target_id}")
+    runner = _runner_for(workspace, run_id, "Nothing was written")
+    if runner is None:
+        return
+    change_id, target_id = runner.run.change_id, runner.run.target_id
+    if change_id is not None:
+        _set_change_state(workspace, change_id, "deploying")
+        runner.go(lambda: runner.plan_of_change(change_id))
+    elif target_id is not None:
+        runner.go(lambda: runner.plan_of_rollback(target_id))
 
 
 def recover(workspace: Workspace) -> list[int]:
     """Bring every run to an end that a killed service left open: back to the snapshot, or nothing was written yet."""
     with workspace.session() as session:
-        open_runs = list(session.scalars(select(Run).where(Run.state == RUNNING)))
-        prepared = []
-        for run in open_runs:
+        open_runs = list(session.scalars(select(Run.id).where(Run.state == RUNNING)))
+    for run_id in open_runs:
+        log.warning("run.recovering", run=run_id)
+        runner = _runner_for(workspace, run_id, "The service ended during this run, and it cannot be carried on")
+        if runner is not None:
+            runner.recover()
+    return open_runs
+
+
+def _runner_for(workspace: Workspace, run_id: int, else_say: str) -> _Runner | None:
+    """What is needed to carry a run out; where that cannot be had (a damaged database, say), the run is ended."""
+    journal = Journal(workspace, run_id)
+    try:
+        with workspace.session() as session:
+            run = get_run(session, run_id)
             server = get_server(session, run.server_id)
             gamebook, _ = gamebook_of(session, server)
-            before = contents(session, get_snapshot(session, server.id, run.before_id)) if run.before_id else None
-            has_written = any(stage.name == "write" for stage in run.stages)
-            for stage in run.stages:
-                if stage.state == RUNNING:
-                    stage.state, stage.ended_at = "failed", workspace.now()
-                    stage.detail = f"{stage.detail} (the service ended here)".strip()
-            prepared.append((run, server, gamebook, before if has_written else None))
-    for run, server, gamebook, before in prepared:
-        runner = _Runner(workspace, Journal(workspace, run.id), server, gamebook, run)
-        log.warning("run.recovering", run=run.id, server=server.id, writes=before is not None)
-        runner.recover(before)
-    return [run.id for run in open_runs]
+    except Exception as error:
+        log.exception("run.broke", run=run_id)
+        journal.end("failed", f"{else_say}: {error}")
+        return None
+    return _Runner(workspace, journal, server, gamebook, run)
 
 
 def _way_back(held: Files, wanted: Files) -> dict[str, bytes | None]:
@@ -108,11 +117,11 @@ class _Runner:
     was_running: bool = False  #: the game ran before this run stopped it
     has_written: bool = False  #: files of the server may differ from the snapshot
 
-    def go(self, plan: Plan, title: str) -> None:
-        """The whole path; see the module's docstring."""
+    def go(self, planner: Callable[[], Plan]) -> None:
+        """The whole path; see the module's docstring. `planner` says, before the game is stopped, what is to be done."""
         try:
             with self.workspace.link_to(self.server) as link:
-                self._go(link, self.workspace.control_of(self.server), plan, title)
+                self._go(link, self.workspace.control_of(self.server), planner)
         except Exception as error:
             # The last resort: a run must never stay open, and the reason must be readable where it is looked for.
             log.exception("run.broke", run=self.journal.run_id)
@@ -122,9 +131,9 @@ class _Runner:
                 outcome = f"Nothing was written: {error}"
             self._end("failed", outcome)
 
-    def _go(self, link: Link, control: Control, plan: Plan, title: str) -> None:
+    def _go(self, link: Link, control: Control, planner: Callable[[], Plan]) -> None:
         try:
-            files, writes, before_id = self._prepare(link, control, plan, title)
+            plan, files, writes, before_id = self._prepare(link, control, planner)
         except Exception as error:
             self._log_unexpected(error)
             if self.was_running:
@@ -137,11 +146,11 @@ class _Runner:
             self._write(link, writes)
             self._verify(link, writes)
             self._start_and_watch(link, control)
-            self.journal.note(after_id=self._keep(_after(files, writes), f"after {title}"))
+            self.journal.note(after_id=self._keep(_after(files, writes), f"after {plan.title}"))
         except Exception as error:
             self._log_unexpected(error)
             held = {file.path: file.data for file in files if file.data is not None}
-            self._restore(link, control, held, before_id, str(error))
+            self._restore(control, held, before_id, str(error))
             return
         what = counted(len(writes), "file")
         if self.run.kind == "deploy":
@@ -150,10 +159,11 @@ class _Runner:
             self._end("done", f"{what} put back and compared; the game is up.")
 
     def _prepare(
-        self, link: Link, control: Control, plan: Plan, title: str
-    ) -> tuple[list[FetchedFile], dict[str, bytes | None], int]:
-        """Everything up to the first written byte: the files held, those to write, the snapshot of what is held."""
+        self, link: Link, control: Control, planner: Callable[[], Plan]
+    ) -> tuple[Plan, list[FetchedFile], dict[str, bytes | None], int]:
+        """Everything up to the first written byte: the plan, the files held, those to write, the snapshot of the held."""
         with self.journal.stage("preflight") as stage:
+            plan = planner()
             swept = link.sweep()
             self.was_running = control.state().is_running
             self.journal.note(was_running=self.was_running)
@@ -166,36 +176,54 @@ class _Runner:
         with self.journal.stage("read") as stage:
             files = read_all(link, self.gamebook)
             stage.say(f"{counted(len(files), 'file')} read")
-            writes = plan({file.path: file.data for file in files if file.data is not None})
+            writes = plan.writes({file.path: file.data for file in files if file.data is not None})
         with self.journal.stage("snapshot") as stage:
-            before_id = self._keep(files, f"before {title}")
+            before_id = self._keep(files, f"before {plan.title}")
             self.journal.note(before_id=before_id)
             stage.say(f"snapshot {before_id}")
-        return files, writes, before_id
+        return plan, files, writes, before_id
+
+    def plan_of_change(self, change_id: int) -> Plan:
+        """Make the steps of a change on what the stopped server holds."""
+        with self.workspace.session() as session:
+            change = get_change(session, change_id)
+            steps = [step_of(row) for row in change.steps]
+        return Plan(f"change {change.id}: {change.title}", lambda held: self._replayed(held, steps))
+
+    def plan_of_rollback(self, snapshot_id: int) -> Plan:
+        """Make the server hold exactly the files of a snapshot."""
+        wanted = self._contents(snapshot_id)
+        return Plan(f"rollback to snapshot {snapshot_id}", lambda held: _way_back(held, wanted))
+
+    def _contents(self, snapshot_id: int) -> Files:
+        with self.workspace.session() as session:
+            return contents(session, get_snapshot(session, self.server.id, snapshot_id))
 
     def _log_unexpected(self, error: Exception) -> None:
         if not isinstance(error, ZerritError | LinkError | ControlError | StageFailed):
             log.error("run.unexpected", run=self.journal.run_id, exc_info=error)
 
-    def recover(self, before: Files | None) -> None:
-        """End what a killed service left open; `before` is None when nothing was written yet."""
+    def recover(self) -> None:
+        """End what a killed service left open."""
+        self.journal.close_open_stages("the service ended here")
+        before_id = self.run.before_id
         try:
+            control = self.workspace.control_of(self.server)
+            if before_id is not None and self.journal.has_stage("write"):
+                reason = "the service ended while files were written"
+                self._restore(control, self._contents(before_id), before_id, reason)
+                return
             with self.workspace.link_to(self.server) as link:
-                control = self.workspace.control_of(self.server)
-                if before is not None:
-                    reason = "the service ended while files were written"
-                    self._restore(link, control, before, self.run.before_id or 0, reason)
-                    return
                 link.sweep()
-                if self.run.evidence.get("was_running", False):
-                    self._start_again(control)
-                self._end("failed", "The service ended before anything was written; the files are as they were.")
-        except (LinkError, ControlError) as error:
-            log.error("run.recovery-failed", run=self.journal.run_id, error=str(error))
+            if self.run.evidence.get("was_running", False):
+                self._start_again(control)
+            self._end("failed", "The service ended before anything was written; the files are as they were.")
+        except Exception as error:
+            self._log_unexpected(error)
             self._end("failed", f"The service ended during this run, and now: {error} Roll back by hand.")
 
-    def planned(self, held: Files, steps: list[Step]) -> dict[str, bytes | None]:
-        """Replay the steps on what the stopped server holds.
+    def _replayed(self, held: Files, steps: list[Step]) -> dict[str, bytes | None]:
+        """The files that the steps make different.
 
         Raises StageFailed: a step is impossible there, or a finding blocks.
         """
@@ -232,12 +260,7 @@ class _Runner:
 
     def _write(self, link: Link, writes: Mapping[str, bytes | None]) -> None:
         with self.journal.stage("write") as stage:
-            for number, (path, data) in enumerate(writes.items(), 1):
-                stage.say(f"{path} ({number} of {len(writes)})")
-                if data is None:
-                    link.remove(path)
-                else:
-                    link.write(path, data)
+            _put(link, writes, stage)
             stage.say(counted(len(writes), "file"))
 
     def _verify(self, link: Link, writes: Mapping[str, bytes | None]) -> None:
@@ -273,48 +296,64 @@ class _Runner:
             say=stage.say,
         )
 
-    def _restore(self, link: Link, control: Control, before: Files, before_id: int, reason: str) -> None:
+    def _restore(self, control: Control, before: Files, before_id: int, reason: str) -> None:
         """Back to the snapshot `before_id`, by the same careful path."""
+        is_back = False
         try:
             with self.journal.stage("stop again") as stage:
                 stage.say(self._stop(control))
-            with self.journal.stage("restore") as stage:
-                link.sweep()
-                held = {f.path: f.data for f in read_all(link, self.gamebook) if f.data is not None}
-                back = _way_back(held, before)
-                for path, data in back.items():
-                    if data is None:
-                        link.remove(path)
-                    else:
-                        link.write(path, data)
-                stage.say(f"{counted(len(back), 'file')} put back")
-            with self.journal.stage("verify again") as stage:
-                held = {f.path: f.data for f in read_all(link, self.gamebook) if f.data is not None}
-                unlike = [path for path in sorted(held.keys() | before.keys()) if held.get(path) != before.get(path)]
-                if unlike:
-                    raise StageFailed(f"these files are not as in the snapshot: {', '.join(unlike[:5])}")
-                stage.say(f"all {counted(len(before), 'file')} equal the snapshot, byte for byte")
-            seen = look_before(link, self.gamebook)
-            with self.journal.stage("start again") as stage:
-                control.start()
-                stage.say("told to start")
-            with self.journal.stage("watch again") as stage:
-                verdict = self._watch(link, control, seen, stage)
-                if verdict.trouble:
-                    raise StageFailed(verdict.trouble)
-                stage.say("the game runs again")
+            self._put_back(before)
+            is_back = True
+            with self.workspace.link_to(self.server) as link:
+                seen = look_before(link, self.gamebook)
+                with self.journal.stage("start again") as stage:
+                    control.start()
+                    stage.say("told to start")
+                with self.journal.stage("watch again") as stage:
+                    verdict = self._watch(link, control, seen, stage)
+                    if verdict.trouble:
+                        raise StageFailed(verdict.trouble)
+                    stage.say("the game runs again")
         except Exception as error:
             self._log_unexpected(error)
-            self._end(
-                "failed",
-                f"Going back to snapshot {before_id} failed: {error} It was needed because {reason}. "
-                f"The snapshot is safe; when the server can be reached again: "
-                f"zerrit rollback {self.server.id} {before_id}",
-            )
+            if is_back:
+                outcome = f"The files are those of snapshot {before_id} again, but the game does not come up: {error}."
+            else:
+                outcome = (
+                    f"Going back to snapshot {before_id} failed: {error} The snapshot is safe; when the server can be "
+                    f"reached again: zerrit rollback {self.server.id} {before_id}."
+                )
+            self._end("failed", f"{outcome} It was needed because {reason}.")
             return
         self._end(
             "rolled-back", f"The files are those of snapshot {before_id} again and the game runs. It failed: {reason}."
         )
+
+    def _put_back(self, before: Files) -> None:
+        """Write what differs and compare everything. The old connection may be what broke, so each try makes its own."""
+        with self.journal.stage("restore") as stage:
+            for tries_left in reversed(range(RESTORE_TRIES)):
+                try:
+                    with self.workspace.link_to(self.server) as link:
+                        link.sweep()
+                        back = _way_back(self._held(link), before)
+                        _put(link, back, stage)
+                    break
+                except LinkError as error:
+                    if not tries_left:
+                        raise
+                    stage.say(f"{error} Trying again.")
+                    time.sleep(RESTORE_PAUSE)
+            stage.say(f"{counted(len(back), 'file')} put back")
+        with self.journal.stage("verify again") as stage, self.workspace.link_to(self.server) as link:
+            held = self._held(link)
+            unlike = [path for path in sorted(held.keys() | before.keys()) if held.get(path) != before.get(path)]
+            if unlike:
+                raise StageFailed(f"these files are not as in the snapshot: {', '.join(unlike[:5])}")
+            stage.say(f"all {counted(len(before), 'file')} equal the snapshot, byte for byte")
+
+    def _held(self, link: Link) -> dict[str, bytes]:
+        return {file.path: file.data for file in read_all(link, self.gamebook) if file.data is not None}
 
     def _start_again(self, control: Control) -> None:
         """Nothing was written: let the game run again, if it does not."""
@@ -337,6 +376,16 @@ class _Runner:
         with self.workspace.session() as session:
             note(self.workspace, session, self.run.person, f"{self.run.kind}.{state}", self.server.id, outcome)
         self.journal.end(state, outcome)
+
+
+def _put(link: Link, writes: Mapping[str, bytes | None], stage: Stage) -> None:
+    """Write and take away, saying how far it is."""
+    for number, (path, data) in enumerate(writes.items(), 1):
+        stage.say(f"{path} ({number} of {len(writes)})")
+        if data is None:
+            link.remove(path)
+        else:
+            link.write(path, data)
 
 
 def _after(files: list[FetchedFile], writes: Mapping[str, bytes | None]) -> list[FetchedFile]:

@@ -63,6 +63,19 @@ class Journal:
                     row.ended_at = self._workspace.now()
         self._tell()
 
+    def has_stage(self, name: str) -> bool:
+        """Whether a stage of that name was begun."""
+        with self._workspace.session() as session:
+            return any(stage.name == name for stage in self._run(session.get(Run, self.run_id)).stages)
+
+    def close_open_stages(self, why: str) -> None:
+        """Stages that were begun and never ended have failed."""
+        with self._workspace.session() as session:
+            for stage in self._run(session.get(Run, self.run_id)).stages:
+                if stage.state == "running":
+                    stage.state, stage.ended_at = "failed", self._workspace.now()
+                    stage.detail = f"{stage.detail} ({why})".strip()
+
     def note(self, **facts: object) -> None:
         """Keep facts on the run: `before_id`, `after_id`, or evidence by name."""
         with self._workspace.session() as session:
