@@ -169,12 +169,12 @@ def test_a_change_on_files_that_drifted_is_not_deployed(zerrit: Client, stack: D
     with pytest.raises(ProblemError) as caught:
         zerrit.deploy(change.id)
     assert (caught.value.kind, caught.value.facts["paths"]) == ("drifted", ["sea/finds.xml"])
-    assert f"zerrit change rebase {change.id}" in str(caught.value)
+    assert f"zerrit change refresh {change.id}" in str(caught.value)
     assert finds.read_bytes() == edited
     assert zerrit.fetch("coral-gate").changed == ["sea/finds.xml"]
     assert zerrit.change(change.id).is_outdated
-    rebased = zerrit.rebase(change.id)
-    assert rebased.step_list[0].outcome.changes[0].new == "26"
+    refreshed = zerrit.refresh(change.id)
+    assert refreshed.step_list[0].outcome.changes[0].new == "26"
     *_, run = zerrit.follow(zerrit.deploy(change.id).id)
     assert run.state == "deployed"
 

@@ -101,7 +101,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/changes/{change_id}/rebase": {
+    "/api/v1/changes/{change_id}/refresh": {
         parameters: {
             query?: never;
             header?: never;
@@ -111,10 +111,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Rebase
+         * Refresh
          * @description Put the change on the newest snapshot of its server.
          */
-        post: operations["rebase_api_v1_changes__change_id__rebase_post"];
+        post: operations["refresh_api_v1_changes__change_id__refresh_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1528,7 +1528,7 @@ export interface operations {
             };
         };
     };
-    rebase_api_v1_changes__change_id__rebase_post: {
+    refresh_api_v1_changes__change_id__refresh_post: {
         parameters: {
             query?: never;
             header?: never;

@@ -67,7 +67,7 @@ def _print_change(detail: api.ChangeDetail) -> None:
         click.echo(f"  {step.position:>2}. {step.kind:<6} {step.address}  {step.summary}")
         _print_outcome(step.outcome)
     if detail.is_outdated:
-        click.echo(f"The server's files are newer than this change: zerrit change rebase {detail.id}")
+        click.echo(f"The server's files are newer than this change: zerrit change refresh {detail.id}")
     _print_findings(detail)
     for run in detail.runs:
         click.echo(f"Run {run.id} {run_result(run)}")
@@ -129,7 +129,7 @@ def set_step(change_id: int, address: str, operation: str) -> None:
 @click.argument("fields", nargs=-1, metavar="[FIELD=VALUE]...")
 @click.option("--value", help="Add a single field NAME with this value instead of an entry.")
 def add_step(change_id: int, address: str, name: str, fields: tuple[str, ...], value: str | None) -> None:
-    """Add a step: a new entry NAME with fields below ADDRESS. For an item of a list give NAME as -."""
+    """Add a step: a new entry or field. NAME stands below ADDRESS; for an item of a list give NAME as -."""
     given: dict[str, str] = {}
     for text in fields:
         field, equals, content = text.partition("=")
@@ -164,7 +164,7 @@ def remove_step(change_id: int, address: str) -> None:
 @choose_option
 @click.option("--plan", "plan_only", is_flag=True, help="Only show what would be done.")
 def merge_step(change_id: int, path: str, snippet: str, into: str, choose: tuple[str, ...], plan_only: bool) -> None:
-    """Add a step: merge a published snippet (- for standard input) into the file PATH."""
+    """Add a step: merge a published snippet. SNIPPET (- for standard input) goes into the file PATH."""
     given: dict[str, Any] = {address: kind.value for address, kind in choices(choose).items()}
     with connect() as zerrit:
         plan = zerrit.plan_merge(change_id, path, snippet, into)
@@ -183,7 +183,7 @@ def merge_step(change_id: int, path: str, snippet: str, into: str, choose: tuple
 @click.argument("path")
 @click.argument("file", type=click.Path(exists=True, dir_okay=False, path_type=Path))
 def put_step(change_id: int, path: str, file: Path) -> None:
-    """Add a step: the file PATH on the server becomes the local FILE (UTF-8 text)."""
+    """Add a step: put a whole file. The file PATH on the server becomes the local FILE (UTF-8 text)."""
     try:
         text = file.read_bytes().decode("utf-8")
     except UnicodeDecodeError as error:
@@ -209,7 +209,7 @@ def drop_step(change_id: int, number: int) -> None:
 @click.argument("change_id", type=int)
 @output_option
 def check_change(change_id: int, output: str) -> None:
-    """Check a change: syntax and meaning of the files as it leaves them. Exit code 1 when something blocks."""
+    """Check a change. Syntax and meaning of the files as it leaves them; exit code 1 when something blocks."""
     with connect() as zerrit:
         detail = zerrit.check(change_id)
     if output == "json":
@@ -242,7 +242,7 @@ def waive(change_id: int, code: str, place: str, reason: str) -> None:
 @click.option("--text", is_flag=True, help="As lines of text instead of by entry.")
 @output_option
 def compare_change(change_id: int, against: str, text: bool, output: str) -> None:
-    """Show what a change makes different: from its base, the live files, or the defaults."""
+    """Show what a change makes different. From its base, the live files, or the defaults."""
     with connect() as zerrit:
         found = zerrit.differences(change_id, against)
     if text:
@@ -258,10 +258,10 @@ def compare_change(change_id: int, against: str, text: bool, output: str) -> Non
 
 @change.command()
 @click.argument("change_id", type=int)
-def rebase(change_id: int) -> None:
+def refresh(change_id: int) -> None:
     """Put a change on the newest snapshot of its server."""
     with connect() as zerrit:
-        detail = zerrit.rebase(change_id)
+        detail = zerrit.refresh(change_id)
     click.echo(f"Change {change_id} now stands on snapshot {detail.base}. Check it again.")
     _print_findings(detail)
 
@@ -279,7 +279,7 @@ def withdraw(change_id: int) -> None:
 @click.argument("change_id", type=int)
 @click.option("--yes", is_flag=True, help="Do not ask.")
 def deploy(change_id: int, yes: bool) -> None:
-    """Deploy a change: stop, snapshot, write, verify, start, watch; on any failure roll back."""
+    """Deploy a change. Stop, snapshot, write, verify, start, watch; on any failure roll back."""
     with connect() as zerrit:
         detail = zerrit.change(change_id)
         if not yes:

@@ -51,7 +51,7 @@ choose_option = click.option(
 @click.option("--gamebook", "gamebook_file", type=_FILE, help="Check the meaning too, by this gamebook.")
 @output_option
 def check(paths: tuple[Path, ...], gamebook_file: Path | None, output: str) -> None:
-    """Check files or folders: syntax, and with a gamebook their meaning."""
+    """Check files or folders; with a gamebook their meaning too."""
     gamebook = _load_gamebook(gamebook_file) if gamebook_file else None
     documents: dict[str, Document] = {}
     for path in paths:
@@ -82,7 +82,7 @@ def _shaped(finding: Finding) -> api.FindingOut:
 @click.option("--text", is_flag=True, help="As lines of text instead of by entry.")
 @output_option
 def compare(old: Path, new: Path, text: bool, output: str) -> None:
-    """Compare two files or two folders: what differs, by address. Exit code 1 when they differ."""
+    """Compare two files or folders, by address. Exit code 1 when they differ."""
     if old.is_dir() != new.is_dir():
         raise click.UsageError("Compare two files or two folders, not one with the other.")
     if old.is_dir():
@@ -131,7 +131,7 @@ def print_differences(differences: list[Difference] | list[api.DifferenceOut], o
 @choose_option
 @output_option
 def merge(target: Path, snippet: str, save_to: Path | None, into: str, choose: tuple[str, ...], output: str) -> None:
-    """Merge a published snippet (- for standard input) into a file; the plan is shown first."""
+    """Merge a published snippet into a local file. The plan is shown first; SNIPPET may be - for standard input."""
     document = read_document(target.read_bytes(), target.name)
     plan = plan_merge(document, snippet, into).decided(choices(choose))
     merged = apply_plan(document, plan) if not plan.is_open else None
@@ -180,7 +180,7 @@ def choices(given: Iterable[str]) -> dict[str, ActionKind]:
 @click.argument("operation")
 @click.option("--save-to", type=_OUT, help="Write the result here; without it the file itself is changed.")
 def edit(file: Path, address: str, operation: str, save_to: Path | None) -> None:
-    """Change values in a local file: ADDRESS is the part after #, OPERATION is =40, +10, -10, *1.5, on or off."""
+    """Change values in a local file. ADDRESS is the part after #, OPERATION is =40, +10, -10, *1.5, on or off."""
     document = read_document(file.read_bytes(), file.name)
     result = set_values(document, parse_node_address(address), parse_operation(operation))
     if result.changes:
@@ -194,7 +194,7 @@ def edit(file: Path, address: str, operation: str, save_to: Path | None) -> None
 @click.command()
 @click.argument("code", required=False)
 def codes(code: str | None) -> None:
-    """List every code that a finding can bear; any code of reading can be tolerated by a gamebook."""
+    """List the codes that findings bear. Any code of reading can be tolerated by a gamebook."""
     if code is not None and code not in CODES:
         raise ZerritError(f"There is no code {code}. `zerrit codes` lists all.")
     chosen = {code: CODES[code]} if code else CODES

@@ -47,7 +47,7 @@ def _exit_code(error: ProblemError) -> int:
     return SERVICE_TROUBLE if status in (401, 403) or status >= 500 else WRONG_USE
 
 
-@click.group(cls=_Zerrit, context_settings={"help_option_names": ["-h", "--help"]})
+@click.group(cls=_Zerrit, context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 110})
 @click.version_option(__version__, prog_name="zerrit")
 def main() -> None:
     """Keep the configuration files of game servers under change control.

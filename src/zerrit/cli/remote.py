@@ -67,7 +67,7 @@ def sign_in(url: str, name: str, password: str) -> None:
 @click.command()
 @click.argument("server_id")
 def fetch(server_id: str) -> None:
-    """Fetch a server's files; what differs from the last time becomes a new snapshot."""
+    """Fetch a server's files. What differs from the last time becomes a new snapshot."""
     with connect() as zerrit:
         found = zerrit.fetch(server_id)
     number = found.snapshot.id
@@ -90,7 +90,7 @@ def fetch(server_id: str) -> None:
 @click.argument("source", type=click.Path(exists=True, path_type=Path))
 @click.option("--label", required=True, help="The version that they belong to, such as 2.1.")
 def defaults(server_id: str, source: Path, label: str) -> None:
-    """Import the files that the game ships, from a folder or a ZIP, under a version label."""
+    """Import the files that a game ships. They come from a folder or a ZIP, under a version label."""
     with connect() as zerrit:
         snapshot = zerrit.import_defaults(server_id, label, _zipped(source))
     click.echo(f"Defaults {label} of {server_id}: {counted(snapshot.files, 'file')}.")
@@ -227,7 +227,7 @@ def _run_title(run: api.RunOut) -> str:
 @click.argument("snapshot", type=int)
 @click.option("--yes", is_flag=True, help="Do not ask.")
 def rollback(server_id: str, snapshot: int, yes: bool) -> None:
-    """Put a server back to one of its snapshots, by the same careful path as a deploy."""
+    """Put a server back to a snapshot. It takes the same careful path as a deploy."""
     if not yes:
         click.confirm(f"Stop {server_id}, put back snapshot {snapshot} and start it again?", abort=True)
     with connect() as zerrit:

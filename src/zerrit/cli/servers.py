@@ -108,7 +108,7 @@ def add_server(
 
 @click.group()
 def gamebook() -> None:
-    """Keep what is known of a game's files: list gamebooks, give the service one."""
+    """Gamebooks: list them, give the service one."""
 
 
 @gamebook.command("list")

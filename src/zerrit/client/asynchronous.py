@@ -147,8 +147,8 @@ class AsyncClient:
     async def waive(self, change_id: int, code: str, place: str, reason: str) -> api.ChangeDetail:
         return await self.send(calls.waive(change_id, code, place, reason))
 
-    async def rebase(self, change_id: int) -> api.ChangeDetail:
-        return await self.send(calls.rebase(change_id))
+    async def refresh(self, change_id: int) -> api.ChangeDetail:
+        return await self.send(calls.refresh(change_id))
 
     async def withdraw(self, change_id: int) -> api.ChangeDetail:
         return await self.send(calls.withdraw(change_id))

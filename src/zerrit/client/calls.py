@@ -158,8 +158,8 @@ def waive(change_id: int, code: str, place: str, reason: str) -> Call[api.Change
     return Call("POST", f"/changes/{change_id}/waivers", _one(api.ChangeDetail), json=body)
 
 
-def rebase(change_id: int) -> Call[api.ChangeDetail]:
-    return Call("POST", f"/changes/{change_id}/rebase", _one(api.ChangeDetail))
+def refresh(change_id: int) -> Call[api.ChangeDetail]:
+    return Call("POST", f"/changes/{change_id}/refresh", _one(api.ChangeDetail))
 
 
 def withdraw(change_id: int) -> Call[api.ChangeDetail]:

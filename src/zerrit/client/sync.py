@@ -145,8 +145,8 @@ class Client:
     def waive(self, change_id: int, code: str, place: str, reason: str) -> api.ChangeDetail:
         return self.send(calls.waive(change_id, code, place, reason))
 
-    def rebase(self, change_id: int) -> api.ChangeDetail:
-        return self.send(calls.rebase(change_id))
+    def refresh(self, change_id: int) -> api.ChangeDetail:
+        return self.send(calls.refresh(change_id))
 
     def withdraw(self, change_id: int) -> api.ChangeDetail:
         return self.send(calls.withdraw(change_id))

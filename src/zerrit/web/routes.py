@@ -253,10 +253,10 @@ def waive(
     return _detail(here, change_id, response)
 
 
-@router.post("/changes/{change_id}/rebase", tags=["changes"])
-def rebase(change_id: int, response: Response, here: WorkspaceDep, who: PersonDep) -> api.ChangeDetail:
+@router.post("/changes/{change_id}/refresh", tags=["changes"])
+def refresh(change_id: int, response: Response, here: WorkspaceDep, who: PersonDep) -> api.ChangeDetail:
     """Put the change on the newest snapshot of its server."""
-    changes.rebase(here, who.name, change_id)
+    changes.refresh(here, who.name, change_id)
     return _detail(here, change_id, response)
 
 

@@ -256,7 +256,7 @@ def withdraw(workspace: Workspace, person: str, change_id: int) -> Change:
     return change
 
 
-def rebase(workspace: Workspace, person: str, change_id: int) -> Change:
+def refresh(workspace: Workspace, person: str, change_id: int) -> Change:
     """Put a change on the newest snapshot of its server; its steps are then worked out on those files."""
     with workspace.session() as session:
         change = _editable(session, change_id, None)

@@ -48,7 +48,7 @@ def begin_deploy(workspace: Workspace, person: str, change_id: int) -> Run:
     if drifted:
         raise Drifted(
             f"{', '.join(drifted)} on {server.id} changed since change {change_id} was built on it. Fetch the server, put the "
-            f"change on the new files (`zerrit change rebase {change_id}`) and look at its difference again.",
+            f"change on the new files (`zerrit change refresh {change_id}`) and look at its difference again.",
             paths=drifted,
         )
     with workspace.session() as session:

@@ -44,7 +44,7 @@ function OpenedChange({ change }: { change: Change }) {
   const params = { path: { change_id: change.id } };
   const onSuccess = () => queries.invalidateQueries();
   const check = useMutation({ mutationFn: () => answer(api.POST("/api/v1/changes/{change_id}/check", { params })), onSuccess });
-  const rebase = useMutation({ mutationFn: () => answer(api.POST("/api/v1/changes/{change_id}/rebase", { params })), onSuccess });
+  const refresh = useMutation({ mutationFn: () => answer(api.POST("/api/v1/changes/{change_id}/refresh", { params })), onSuccess });
   const withdraw = useMutation({ mutationFn: () => answer(api.POST("/api/v1/changes/{change_id}/withdraw", { params })), onSuccess });
   const isEditable = EDITABLE.includes(change.state);
   const [run] = change.runs;
@@ -73,13 +73,13 @@ function OpenedChange({ change }: { change: Change }) {
           </>
         )}
       </Box>
-      <ProblemNote error={check.error ?? rebase.error ?? withdraw.error} />
+      <ProblemNote error={check.error ?? refresh.error ?? withdraw.error} />
       {change.is_outdated && isEditable && (
         <Alert
           severity="warning"
           variant="outlined"
           sx={{ mb: 1 }}
-          action={<Button color="inherit" onClick={() => { rebase.mutate(); }}>Put on the newest files</Button>}
+          action={<Button color="inherit" onClick={() => { refresh.mutate(); }}>Put on the newest files</Button>}
         >
           The files of {change.server} are newer than those that this change was built on (snapshot {change.base}).
         </Alert>
