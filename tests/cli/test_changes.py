@@ -167,6 +167,19 @@ def test_a_change_is_put_on_newer_files(run: Run, change: str, shared: Shared) -
     assert "craft.xml#hull[Lugger]/@stock: 7 -> 8" in run("change", "show", change).out
 
 
+def test_a_setting_of_a_server_is_changed_and_the_rest_stays(run: Run, shared: Shared) -> None:
+    _, client = shared
+    before = client.server("coral-gate")
+    done = run("server", "set", "coral-gate", "--title", "The Gate")
+    assert done.out == "coral-gate has its new settings; link and control answer.\n"
+    after = client.server("coral-gate")
+    assert (after.title, after.link, after.control) == ("The Gate", before.link, before.control)
+    refused = run("server", "set", "coral-gate", "--ftp", "127.0.0.1:1")
+    assert (refused.code, "No FTP server answers at 127.0.0.1:1" in refused.err) == (3, True)
+    shelf = run("server", "set", "lantern-shelf", "--folder", "nowhere")
+    assert (shelf.code, "is not there. Check the path of the link." in shelf.err) == (3, True)
+
+
 def test_gamebooks_are_listed_and_a_broken_one_is_refused(run: Run, tmp_path: Path) -> None:
     assert "fathomline" in run("gamebook", "list").out
     (tmp_path / "bad.yml").write_text("gamebook: 1\ngame: x\nlists: {a: {from: 'b.xml#c['}}\n")

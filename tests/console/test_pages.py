@@ -95,6 +95,23 @@ def test_a_setting_is_edited_in_the_grid(at: Page, shared: Shared) -> None:
     assert zerrit.change(change.id).step_list[0].summary == "=120"
 
 
+def test_settings_of_a_server_are_changed_without_its_passwords(at: Page, shared: Shared) -> None:
+    stack, zerrit = shared
+    at.goto(f"{stack.url}/servers/coral-gate")
+    at.get_by_role("button", name="Settings").click()
+    dialog = at.get_by_role("dialog")
+    expect(dialog.get_by_label("FTP user")).to_have_value("coral-gate")
+    expect(dialog.get_by_label("FTP password")).to_have_value("")
+    dialog.get_by_label("FTP port").fill("1")
+    dialog.get_by_role("button", name="Keep").click()
+    expect(dialog.get_by_role("alert")).to_contain_text("No FTP server answers at 127.0.0.1:1")
+    dialog.get_by_label("FTP port").fill(str(stack.host.ftp_port))
+    dialog.get_by_label("Title").fill("Coral Gate, deck 1")
+    dialog.get_by_role("button", name="Keep").click()
+    expect(at.get_by_role("heading", name="Coral Gate, deck 1")).to_be_visible()
+    assert zerrit.server("coral-gate").title == "Coral Gate, deck 1"
+
+
 def test_files_that_drifted_are_said_on_the_change(at: Page, shared: Shared) -> None:
     stack, zerrit = shared
     change = zerrit.open_change("coral-gate", "Fewer gimbals")

@@ -330,7 +330,11 @@ export interface paths {
         };
         /** Get Server */
         get: operations["get_server_api_v1_servers__server_id__get"];
-        put?: never;
+        /**
+         * Change Server
+         * @description Give a server other settings. A password or token that is left empty stays as it is kept.
+         */
+        put: operations["change_server_api_v1_servers__server_id__put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -2065,6 +2069,50 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Server Error */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ServerOut"];
+                };
+            };
+        };
+    };
+    change_server_api_v1_servers__server_id__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ServerIn"];
+            };
+        };
         responses: {
             /** @description Client Error */
             "4XX": {

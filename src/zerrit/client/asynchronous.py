@@ -102,6 +102,9 @@ class AsyncClient:
     async def add_server(self, given: api.ServerIn) -> api.ServerOut:
         return await self.send(calls.add_server(given))
 
+    async def change_server(self, given: api.ServerIn) -> api.ServerOut:
+        return await self.send(calls.change_server(given))
+
     async def game_state(self, server_id: str) -> dict[str, str]:
         return await self.send(calls.game_state(server_id))
 

@@ -92,6 +92,10 @@ def add_server(given: api.ServerIn) -> Call[api.ServerOut]:
     return Call("POST", "/servers", _one(api.ServerOut), json=_sent(given))
 
 
+def change_server(given: api.ServerIn) -> Call[api.ServerOut]:
+    return Call("PUT", _server(given.id), _one(api.ServerOut), json=_sent(given))
+
+
 def game_state(server_id: str) -> Call[dict[str, str]]:
     return Call("GET", _server(server_id, "/state"), _one(dict[str, str]))
 

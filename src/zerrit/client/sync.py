@@ -100,6 +100,9 @@ class Client:
     def add_server(self, given: api.ServerIn) -> api.ServerOut:
         return self.send(calls.add_server(given))
 
+    def change_server(self, given: api.ServerIn) -> api.ServerOut:
+        return self.send(calls.change_server(given))
+
     def game_state(self, server_id: str) -> dict[str, str]:
         return self.send(calls.game_state(server_id))
 

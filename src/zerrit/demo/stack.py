@@ -113,6 +113,8 @@ class DemoStack:
     def seed(self) -> None:
         """Put the demo's data into an empty service: both servers, their files, the defaults, one change begun."""
         with self.client() as zerrit:
+            for known in zerrit.servers():
+                zerrit.change_server(self.server_in(known.id))  # the ports may be others than the last time
             if zerrit.servers():
                 return
             zerrit.put_gamebook("fathomline", world_files.gamebook().decode())

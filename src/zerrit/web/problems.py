@@ -46,6 +46,7 @@ _HTTP_KINDS: Final = {
     404: "not-found",
     405: "method-not-allowed",
     413: "too-large",
+    422: "refused",
 }
 
 

@@ -76,19 +76,28 @@ def list_servers(here: WorkspaceDep, _who: PersonDep) -> list[api.ServerOut]:
 @router.post("/servers", status_code=201, tags=["servers"])
 def add_server(given: api.ServerIn, here: WorkspaceDep, who: PersonDep) -> api.ServerOut:
     """Add a server; its link and its control are tried at once."""
-    secret = given.link.password.get_secret_value() if isinstance(given.link, api.FtpLink) else ""
-    servers.add_server(
-        here,
-        who.name,
-        server_id=given.id,
+    servers.add_server(here, who.name, given.id, _settings(given))
+    return get_server(given.id, here, who)
+
+
+@router.put("/servers/{server_id}", tags=["servers"])
+def change_server(server_id: str, given: api.ServerIn, here: WorkspaceDep, who: PersonDep) -> api.ServerOut:
+    """Give a server other settings. A password or token that is left empty stays as it is kept."""
+    if given.id != server_id:
+        raise HTTPException(422, f"The id of a server cannot be changed ({server_id} to {given.id}). Add another one.")
+    servers.change_server(here, who.name, server_id, _settings(given))
+    return get_server(server_id, here, who)
+
+
+def _settings(given: api.ServerIn) -> servers.ServerSettings:
+    return servers.ServerSettings(
         title=given.title,
         gamebook=given.gamebook,
         link=given.link.model_dump(exclude={"password"}),
-        link_secret=secret,
+        link_secret=given.link.password.get_secret_value() if isinstance(given.link, api.FtpLink) else "",
         control=given.control.model_dump(exclude={"token"}),
         control_secret=given.control.token.get_secret_value(),
     )
-    return get_server(given.id, here, who)
 
 
 @router.get("/servers/{server_id}", tags=["servers"])

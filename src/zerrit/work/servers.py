@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping
+from dataclasses import dataclass, field
 from functools import lru_cache
 from typing import Any, Final
+from urllib.parse import urlsplit
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -58,46 +60,80 @@ def _kept_gamebook(data: bytes, path: str) -> Gamebook | None:
     return read_gamebook(data, path)[0]
 
 
-def add_server(
-    workspace: Workspace,
-    person: str,
-    *,
-    server_id: str,
-    title: str,
-    gamebook: str | None,
-    link: Mapping[str, Any],
-    link_secret: str,
-    control: Mapping[str, Any],
-    control_secret: str,
-) -> Server:
+@dataclass(frozen=True, slots=True)
+class ServerSettings:
+    """What an admin says of a server. An empty secret means: the one that is kept."""
+
+    title: str
+    gamebook: str | None
+    link: Mapping[str, Any]
+    link_secret: str = field(repr=False)
+    control: Mapping[str, Any]
+    control_secret: str = field(repr=False)
+
+
+def add_server(workspace: Workspace, person: str, server_id: str, given: ServerSettings) -> Server:
     """Add a server. Link and control are tried once, so that a wrong password shows here and not at the first deploy.
 
     Raises Refused, Conflict, NotFound, LinkError, ControlError.
     """
     if not _ID.match(server_id):
         raise Refused(f"`{server_id}` is no server id: small letters, digits and hyphens, such as coral-gate.")
-    server = Server(
-        id=server_id,
-        title=title or server_id,
-        gamebook=gamebook,
-        link=dict(link),
-        link_secret=workspace.vault.seal(link_secret) if link_secret else None,
-        control=dict(control),
-        control_secret=workspace.vault.seal(control_secret) if control_secret else None,
-        created_at=workspace.now(),
-    )
     with workspace.session() as session:
         if session.get(Server, server_id) is not None:
             raise Conflict(f"There is a server {server_id} already. Choose another id.")
-        if gamebook and session.get(GamebookRow, gamebook) is None:
-            names = [row.name for row in list_gamebooks(session)]
-            raise NotFound(f"There is no gamebook {gamebook}. {did_you_mean(gamebook, names)}".strip())
-    with workspace.link_to(server):
-        workspace.control_of(server).state()
+        _require_gamebook(session, given.gamebook)
+    server = Server(id=server_id, created_at=workspace.now(), link_secret=None, control_secret=None)
+    _settle(workspace, server, given)
     with workspace.session() as session:
         session.add(server)
-        note(workspace, session, person, "server.added", server_id, f"{server.title}, by {link['kind']}")
+        note(workspace, session, person, "server.added", server_id, f"{server.title}, by {given.link['kind']}")
     return server
+
+
+def change_server(workspace: Workspace, person: str, server_id: str, given: ServerSettings) -> Server:
+    """Give a server other settings; they are tried like those of a new one, and the old ones stay when they fail.
+
+    Raises Refused: a kept secret would go to another host or user. NotFound, LinkError, ControlError.
+    """
+    with workspace.session() as session:
+        server = get_server(session, server_id)
+        _require_gamebook(session, given.gamebook)
+        session.expunge(server)
+    if not given.link_secret and server.link_secret and _whom(given.link) != _whom(server.link):
+        raise Refused("Give the link's password again: a kept one is only used for the host and user that it is for.")
+    if not given.control_secret and server.control_secret and _whom(given.control) != _whom(server.control):
+        raise Refused("Give the control's token again: a kept one is only used for the host that it is for.")
+    _settle(workspace, server, given)
+    with workspace.session() as session:
+        session.merge(server)
+        note(workspace, session, person, "server.changed", server_id, f"{server.title}, by {given.link['kind']}")
+    workspace.publish("server", {"server": server_id})
+    return server
+
+
+def _settle(workspace: Workspace, server: Server, given: ServerSettings) -> None:
+    """Put the settings on the server and try them."""
+    server.title = given.title or server.id
+    server.gamebook = given.gamebook
+    server.link, server.control = dict(given.link), dict(given.control)
+    if given.link_secret:
+        server.link_secret = workspace.vault.seal(given.link_secret)
+    if given.control_secret:
+        server.control_secret = workspace.vault.seal(given.control_secret)
+    with workspace.link_to(server):
+        workspace.control_of(server).state()
+
+
+def _whom(settings: Mapping[str, Any]) -> tuple[object, ...]:
+    """To whom a secret of these settings goes: kind, host and user."""
+    return settings["kind"], settings.get("host") or urlsplit(settings.get("url", "")).hostname, settings.get("user")
+
+
+def _require_gamebook(session: Session, name: str | None) -> None:
+    if name and session.get(GamebookRow, name) is None:
+        names = [row.name for row in list_gamebooks(session)]
+        raise NotFound(f"There is no gamebook {name}. {did_you_mean(name, names)}".strip())
 
 
 def get_server(session: Session, server_id: str) -> Server:

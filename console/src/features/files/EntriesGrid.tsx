@@ -26,6 +26,7 @@ export function EntriesGrid({ serverId, path, changeId }: Props) {
   const [kind, setKind] = useState("");
   const [search, setSearch] = useState("");
   const [chosen, setChosen] = useState<{ address: string; field: string } | null>(null);
+  const [saves, setSaves] = useState(0);
   const queries = useQueryClient();
   const entries = useQuery({
     queryKey: ["entries", serverId, path, kind, changeId],
@@ -48,10 +49,12 @@ export function EntriesGrid({ serverId, path, changeId }: Props) {
     onSettled: () => queries.invalidateQueries(),
   });
   const columns = useMemo(() => columnsOf(entries.data, changeId !== undefined), [entries.data, changeId]);
+  // After each save the rows are handed to the grid anew: it keeps the row that it edited, which knows nothing of the
+  // marks, findings and other key that the service has answered with meanwhile.
   const rows = useMemo(() => {
     const wanted = search.toLowerCase();
     return (entries.data?.rows ?? []).filter((row) => [row.trail, ...Object.values(row.cells)].join(" ").toLowerCase().includes(wanted));
-  }, [entries.data, search]);
+  }, [entries.data, search, saves]);
   if (entries.error) return <ProblemNote error={entries.error} />;
   if (!entries.data) return null;
 
@@ -60,6 +63,7 @@ export function EntriesGrid({ serverId, path, changeId }: Props) {
     if (field === undefined) return before;
     const address = entries.data.kind === "settings" ? after.address : `${after.address}/${field}`;
     await edit.mutateAsync({ address, value: after.cells[field] ?? "" });
+    setTimeout(() => { setSaves((count) => count + 1); });
     return after;
   };
   const row = rows.find((one) => one.address === chosen?.address);

@@ -17,7 +17,7 @@ import { KindMark } from "../../shared/KindMark";
 import { Mono } from "../../shared/Mono";
 import { ProblemNote } from "../../shared/ProblemNote";
 import { when } from "../../shared/when";
-import { AddServerDialog } from "./AddServerDialog";
+import { ServerDialog } from "./ServerDialog";
 
 /** All servers at a glance: does the game run, what is kept, what is open. */
 export function OverviewPage() {
@@ -57,7 +57,7 @@ export function OverviewPage() {
           </Table>
         </Paper>
       )}
-      {adding && <AddServerDialog onClose={() => { setAdding(false); }} />}
+      {adding && <ServerDialog onClose={() => { setAdding(false); }} />}
     </>
   );
 }

@@ -14,11 +14,13 @@ import { ChangesTab } from "../changes/ChangesTab";
 import { FilesTab } from "../files/FilesTab";
 import { TimelineTab } from "../timeline/TimelineTab";
 import { DefaultsDialog } from "./DefaultsDialog";
+import { ServerDialog } from "./ServerDialog";
 
 /** One server: its files, its changes, its timeline. */
 export function ServerPage() {
   const { serverId = "", tab = "files" } = useParams();
-  const [importing, setImporting] = useState(false);
+  const [asked, setAsked] = useState<"defaults" | "settings" | null>(null);
+  const close = () => { setAsked(null); };
   const queries = useQueryClient();
   const path = { server_id: serverId };
   const server = useQuery({
@@ -38,7 +40,10 @@ export function ServerPage() {
         <Box sx={{ flex: 1 }}>
           <Trail steps={[{ name: "Servers", to: "/" }]} title={server.data.title} />
         </Box>
-        <Button variant="outlined" onClick={() => { setImporting(true); }}>
+        <Button color="inherit" onClick={() => { setAsked("settings"); }}>
+          Settings
+        </Button>
+        <Button variant="outlined" onClick={() => { setAsked("defaults"); }}>
           Import defaults
         </Button>
         <Button variant="contained" disabled={fetchFiles.isPending} onClick={() => { fetchFiles.mutate(); }}>
@@ -61,7 +66,8 @@ export function ServerPage() {
       {tab === "files" && <FilesTab serverId={serverId} hasFiles={server.data.last_snapshot !== null} />}
       {tab === "changes" && <ChangesTab serverId={serverId} />}
       {tab === "timeline" && <TimelineTab serverId={serverId} />}
-      {importing && <DefaultsDialog serverId={serverId} onClose={() => { setImporting(false); }} />}
+      {asked === "defaults" && <DefaultsDialog serverId={serverId} onClose={close} />}
+      {asked === "settings" && <ServerDialog server={server.data} onClose={close} />}
     </>
   );
 }

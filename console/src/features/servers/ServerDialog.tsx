@@ -42,17 +42,41 @@ function serverOf(sheet: Sheet): Schemas["ServerIn"] {
   };
 }
 
-/** How a server's files are reached, and how its game is stopped and started. */
-export function AddServerDialog({ onClose }: { onClose: () => void }) {
-  const [sheet, setSheet] = useState(EMPTY);
+/** The settings of a server as a sheet; its secrets are not known here. */
+function sheetOf(server: Schemas["ServerOut"]): Sheet {
+  const { link, control } = server;
+  const text = (value: unknown) => (value === undefined || value === null ? "" : String(value));
+  return {
+    ...EMPTY,
+    id: server.id,
+    title: server.title,
+    gamebook: server.gamebook ?? "",
+    kind: text(link["kind"]),
+    host: text(link["host"]),
+    port: text(link["port"]),
+    user: text(link["user"]),
+    folder: text(link["folder"]),
+    url: text(control["url"]),
+  };
+}
+
+/** How a server's files are reached, and how its game is stopped and started: of a new one, or of one that is known. */
+export function ServerDialog({ server, onClose }: { server?: Schemas["ServerOut"]; onClose: () => void }) {
+  const [sheet, setSheet] = useState(server ? sheetOf(server) : EMPTY);
   const navigate = useNavigate();
   const queries = useQueryClient();
   const gamebooks = useQuery({ queryKey: ["gamebooks"], queryFn: () => answer(api.GET("/api/v1/gamebooks")) });
-  const add = useMutation({
-    mutationFn: () => answer(api.POST("/api/v1/servers", { body: serverOf(sheet) })),
-    onSuccess: async (server) => {
-      await queries.invalidateQueries({ queryKey: ["servers"] });
-      await navigate(`/servers/${server.id}`);
+  const keep = useMutation({
+    mutationFn: () =>
+      answer(
+        server
+          ? api.PUT("/api/v1/servers/{server_id}", { params: { path: { server_id: server.id } }, body: serverOf(sheet) })
+          : api.POST("/api/v1/servers", { body: serverOf(sheet) }),
+      ),
+    onSuccess: async (kept) => {
+      await queries.invalidateQueries();
+      if (server) onClose();
+      else await navigate(`/servers/${kept.id}`);
     },
   });
   const set = (field: keyof Sheet) => (event: { target: { value: string } }) => {
@@ -63,10 +87,10 @@ export function AddServerDialog({ onClose }: { onClose: () => void }) {
       <form
         onSubmit={(event) => {
           event.preventDefault();
-          add.mutate();
+          keep.mutate();
         }}
       >
-        <DialogTitle>Add a server</DialogTitle>
+        <DialogTitle>{server ? `Settings of ${server.id}` : "Add a server"}</DialogTitle>
         <DialogContent sx={{ display: "grid", gap: 1.5, gridTemplateColumns: "1fr 1fr", pt: "8px !important" }}>
           <TextField select label="Files are reached by" value={sheet.kind} onChange={set("kind")}>
             <MenuItem value="ftp">FTP</MenuItem>
@@ -80,11 +104,11 @@ export function AddServerDialog({ onClose }: { onClose: () => void }) {
               </MenuItem>
             ))}
           </TextField>
-          {QUESTIONS.filter((question) => !question.only || question.only === sheet.kind).map((question) => (
+          {QUESTIONS.filter((question) => (!question.only || question.only === sheet.kind) && !(server && question.field === "id")).map((question) => (
             <TextField
               key={question.field}
               label={question.label}
-              helperText={question.help}
+              helperText={question.secret && server ? "Left empty, the one that is kept stays" : question.help}
               type={question.secret ? "password" : "text"}
               value={sheet[question.field]}
               onChange={set(question.field)}
@@ -97,13 +121,13 @@ export function AddServerDialog({ onClose }: { onClose: () => void }) {
             </Typography>
           )}
           <div style={{ gridColumn: "1 / -1" }}>
-            <ProblemNote error={add.error} />
+            <ProblemNote error={keep.error} />
           </div>
         </DialogContent>
         <DialogActions>
           <Button onClick={onClose}>Cancel</Button>
-          <Button type="submit" variant="contained" disabled={add.isPending}>
-            Add server
+          <Button type="submit" variant="contained" disabled={keep.isPending}>
+            {server ? "Keep" : "Add server"}
           </Button>
         </DialogActions>
       </form>

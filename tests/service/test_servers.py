@@ -1,0 +1,82 @@
+"""The settings of a server: tried before they are kept, secrets only for whom they are for."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+from pydantic import SecretStr
+
+from zerrit import api
+from zerrit.client import Client, ProblemError
+from zerrit.demo.stack import DemoStack, Ports
+
+Shared = tuple[DemoStack, Client]
+
+
+def settings(stack: DemoStack, control: dict[str, object] | None = None, **link: object) -> api.ServerIn:
+    """Those of coral-gate, without its secrets."""
+    given = stack.server_in("coral-gate")
+    nothing = SecretStr("")
+    return given.model_copy(
+        update={
+            "link": given.link.model_copy(update={"password": nothing, **link}),
+            "control": given.control.model_copy(update={"token": nothing, **(control or {})}),
+        }
+    )
+
+
+def test_a_secret_that_is_left_empty_stays(shared: Shared) -> None:
+    stack, zerrit = shared
+    changed = zerrit.change_server(settings(stack).model_copy(update={"title": "Coral Gate, deck 2"}))
+    assert changed.title == "Coral Gate, deck 2"
+    assert zerrit.fetch("coral-gate").is_new is False
+    assert zerrit.activity("coral-gate")[0].action == "server.changed"
+
+
+@pytest.mark.parametrize(
+    ("link", "control", "kind", "said"),
+    [
+        ({"password": SecretStr("wrong")}, {}, "link-sign-in", "refuses the user `coral-gate` or its password"),
+        ({"port": 1}, {}, "link-unreachable", "No FTP server answers"),
+        ({}, {"token": SecretStr("wrong")}, "control-failed", "refuses the token"),
+        ({"host": "127.0.0.2"}, {}, "refused", "Give the link's password again"),
+        ({"user": "lantern-shelf"}, {}, "refused", "Give the link's password again"),
+        ({}, {"url": "http://127.0.0.2:1/x"}, "refused", "Give the control's token again"),
+    ],
+)
+def test_settings_that_do_not_work_leave_the_old_ones(
+    shared: Shared, link: dict[str, object], control: dict[str, object], kind: str, said: str
+) -> None:
+    stack, zerrit = shared
+    before = zerrit.server("coral-gate")
+    with pytest.raises(ProblemError) as caught:
+        zerrit.change_server(settings(stack, control, **link))
+    assert caught.value.kind == kind
+    assert said in str(caught.value)
+    after = zerrit.server("coral-gate")
+    assert (after.link, after.control, after.gamebook) == (before.link, before.control, before.gamebook)
+    assert zerrit.fetch("coral-gate").is_new is False
+
+
+def test_an_unknown_gamebook_or_server_is_said(shared: Shared) -> None:
+    stack, zerrit = shared
+    with pytest.raises(ProblemError, match=r"There is no gamebook fathomlin\. Did you mean 'fathomline'\?"):
+        zerrit.change_server(settings(stack).model_copy(update={"gamebook": "fathomlin"}))
+    with pytest.raises(ProblemError, match=r"There is no server coral-gat\. Did you mean 'coral-gate'\?"):
+        zerrit.change_server(settings(stack).model_copy(update={"id": "coral-gat"}))
+
+
+def test_the_demo_goes_on_when_it_is_started_on_other_ports(tmp_path: Path) -> None:
+    with DemoStack(tmp_path / "demo", settle=0.3) as stack:
+        stack.seed()
+        first = stack.host.ftp_port
+    with DemoStack(tmp_path / "demo", Ports(ftp=0), settle=0.3) as stack:
+        stack.seed()
+        with stack.client() as zerrit:
+            assert zerrit.server("coral-gate").link["port"] == stack.host.ftp_port
+            assert stack.host.ftp_port != first
+            zerrit.fetch("coral-gate")
+            assert [change.title for change in zerrit.changes("coral-gate")] == [
+                "Wet evenings: gimbals deeper, two pump circuits"
+            ]
