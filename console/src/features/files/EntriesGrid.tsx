@@ -54,6 +54,7 @@ export function EntriesGrid({ serverId, path, changeId }: Props) {
   const rows = useMemo(() => {
     const wanted = search.toLowerCase();
     return (entries.data?.rows ?? []).filter((row) => [row.trail, ...Object.values(row.cells)].join(" ").toLowerCase().includes(wanted));
+    // eslint-disable-next-line react-hooks/exhaustive-deps -- a new count of saves makes new rows
   }, [entries.data, search, saves]);
   if (entries.error) return <ProblemNote error={entries.error} />;
   if (!entries.data) return null;
