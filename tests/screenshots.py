@@ -39,7 +39,7 @@ def pages(stack: DemoStack, browser: Browser) -> None:
     page.goto(f"{stack.url}/changes/1")
     page.get_by_text("Did you mean").wait_for()
     shoot(page, "change")
-    page.goto(f"{stack.url}/servers/coral-gate/file/sea/finds.xml?view=text&change=1&line=76")
+    page.goto(f"{stack.url}/servers/coral-gate/file/sea/finds.xml?view=text&change=1&line=77")
     page.get_by_text("Did you mean").wait_for()
     shoot(page, "text")
     with stack.client() as zerrit:
@@ -135,7 +135,7 @@ def commands(stack: DemoStack, browser: Browser, folder: Path) -> None:
         "zerrit compare mine/station.ini station.ini",
         "zerrit compare defaults mine",
     )
-    terminal(browser, stack, folder, "cli-change", "zerrit change show 3", "zerrit change compare 3 --against defaults")
+    terminal(browser, stack, folder, "cli-change", "zerrit change show 3", "zerrit change compare 3")
     terminal(browser, stack, folder, "cli-deploy", "zerrit rollback coral-gate 1 --yes", "zerrit timeline coral-gate")
 
 

@@ -99,6 +99,25 @@ def test_a_taken_port_is_said(tmp_path: Path) -> None:
     assert not (tmp_path / "data").exists()
 
 
+@pytest.mark.parametrize(
+    ("file", "password", "said"),
+    [
+        pytest.param("", "short", "A password has at least 8 characters.", id="a short first password"),
+        pytest.param("zerrit.db", "long enough", "file is not a database", id="no database"),
+        pytest.param("zerrit.key", "long enough", "holds no key", id="no key"),
+    ],
+)
+def test_data_that_cannot_be_used_is_said(tmp_path: Path, file: str, password: str, said: str) -> None:
+    (tmp_path / "data").mkdir()
+    if file:
+        (tmp_path / "data" / file).write_text("nonsense, and rather a lot of it\n" * 400)
+    done = zerrit("serve", "--data", "data", "--port", "0", cwd=tmp_path, ZERRIT_ADMIN_PASSWORD=password)
+    assert done.code == 3
+    assert done.err.startswith("zerrit: the data in data cannot be used: ")
+    assert said in done.err
+    assert "Traceback" not in done.err
+
+
 def test_a_sign_in_is_remembered_for_its_owner_only(shared: Shared, tmp_path: Path) -> None:
     stack, _ = shared
     wrong = zerrit("sign-in", "--url", stack.url, "--name", ADMIN, cwd=tmp_path, ZERRIT_PASSWORD="wrong")

@@ -76,6 +76,9 @@ def test_a_secret_needs_its_key(tmp_path: Path) -> None:
     assert (tmp_path / "one.key").stat().st_mode & 0o077 == 0
     with pytest.raises(RecordsUnusable, match="key file does not fit"):
         open_vault(tmp_path / "two.key").unseal(sealed)
+    (tmp_path / "three.key").write_text("no key")
+    with pytest.raises(RecordsUnusable, match=r"three\.key holds no key"):
+        open_vault(tmp_path / "three.key")
 
 
 def test_the_activity_log_is_one_chain_however_many_write_at_once(database: Database, tmp_path: Path) -> None:

@@ -7,14 +7,16 @@ from pathlib import Path
 from typing import Final
 
 import click
+from sqlalchemy.exc import DatabaseError
 
-from zerrit.web import Service, Settings, bound_socket, configure_log, create_app
+from zerrit.core.errors import ZerritError
+from zerrit.web import Service, Settings, bound_socket, configure_log, create_app, open_workspace
 
 SERVICE_TROUBLE: Final = 3
 
 
 def serve_forever(data: Path, host: str, port: int, admin: str, admin_password: str | None, *, log_json: bool) -> None:
-    """Bind first, so that a taken port is a clear message; then serve until SIGTERM or Ctrl-C."""
+    """Bind and open the data first, so that what is wrong is a clear message; serve until SIGTERM or Ctrl-C."""
     configure_log(as_json=log_json)
     try:
         listening = bound_socket(host, port)
@@ -23,6 +25,12 @@ def serve_forever(data: Path, host: str, port: int, admin: str, admin_password: 
             f"zerrit: port {port} on {host} cannot be used ({error.strerror}). Choose another with --port.", err=True
         )
         raise SystemExit(SERVICE_TROUBLE) from error
+    settings = Settings(data, admin, admin_password)
+    try:
+        open_workspace(settings, lambda *_: None).database.close()
+    except (ZerritError, OSError, DatabaseError) as error:
+        click.echo(f"zerrit: the data in {data} cannot be used: {error}", err=True)
+        raise SystemExit(SERVICE_TROUBLE) from error
     click.echo(f"Zerrit listens on http://{host}:{listening.getsockname()[1]}", err=True)
     with contextlib.suppress(KeyboardInterrupt):  # Ctrl-C is how a person ends it; by then it has stopped cleanly
-        Service(create_app(Settings(data, admin, admin_password))).run(sockets=[listening])
+        Service(create_app(settings)).run(sockets=[listening])

@@ -37,11 +37,19 @@ class Vault:
 
 
 def open_vault(path: Path) -> Vault:
-    """Read the key at `path`, or make one."""
+    """Read the key at `path`, or make one.
+
+    Raises RecordsUnusable: the file is there and holds no key.
+    """
     try:
         descriptor = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
     except FileExistsError:
-        return Vault(Fernet(path.read_bytes()))
+        try:
+            return Vault(Fernet(path.read_bytes()))
+        except ValueError as error:
+            raise RecordsUnusable(
+                f"{path} holds no key. Put back the key file that belongs to the database."
+            ) from error
     key = Fernet.generate_key()
     with os.fdopen(descriptor, "wb") as file:
         file.write(key)

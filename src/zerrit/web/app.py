@@ -23,7 +23,7 @@ from zerrit.web.limits import MAX_BODY, BodyLimit
 from zerrit.web.logged import Logged
 from zerrit.web.routes import router
 from zerrit.work import deploys, people
-from zerrit.work.workspace import Workspace
+from zerrit.work.workspace import Publish, Workspace
 
 CONSOLE: Final = Path(__file__).parent / "console"
 
@@ -42,18 +42,28 @@ class Settings:
     max_body: int = MAX_BODY
 
 
+def open_workspace(settings: Settings, publish: Publish) -> Workspace:
+    """Open the data, made where there is none, and see that there is an admin.
+
+    Raises Refused: the first admin's password is too short. RecordsUnusable, OSError, DatabaseError: the data cannot
+    be used.
+    """
+    settings.data.mkdir(parents=True, exist_ok=True, mode=0o700)
+    database = open_database(settings.data / "zerrit.db")
+    vault = open_vault(settings.data / "zerrit.key")
+    workspace = Workspace(database, vault, publish, settle=settings.settle)
+    made_up = people.ensure_admin(workspace, settings.admin, settings.admin_password)
+    if made_up:
+        # Shown once on the terminal of whoever starts the service, and never written to the log.
+        print(f"First start: sign in as {settings.admin} with the password {made_up}", flush=True)
+    return workspace
+
+
 def create_app(settings: Settings) -> FastAPI:
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
-        settings.data.mkdir(parents=True, exist_ok=True, mode=0o700)
         events = Events()
-        database = open_database(settings.data / "zerrit.db")
-        vault = open_vault(settings.data / "zerrit.key")
-        workspace = Workspace(database, vault, events.publish, settle=settings.settle)
-        made_up = people.ensure_admin(workspace, settings.admin, settings.admin_password)
-        if made_up:
-            # Shown once on the terminal of whoever starts the service, and never written to the log.
-            print(f"First start: sign in as {settings.admin} with the password {made_up}", flush=True)
+        workspace = open_workspace(settings, events.publish)
         here = Context(workspace, events)
         app.state.context = here
         here.later(lambda: deploys.recover(workspace))
@@ -62,7 +72,7 @@ def create_app(settings: Settings) -> FastAPI:
         events.close()
         # A deploy under way is finished rather than cut; the journal covers the case that somebody insists.
         here.jobs.shutdown(wait=True)
-        database.close()
+        workspace.database.close()
         log.info("service.stopped")
 
     app = FastAPI(
