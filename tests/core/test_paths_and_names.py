@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from zerrit.core.errors import PathRefused
 from zerrit.core.nearest import did_you_mean, nearest
 from zerrit.core.paths import path_matches, safe_path
-from zerrit.core.wording import counted
+from zerrit.core.wording import counted, sentence
 
 
 @pytest.mark.parametrize("path", ["a.xml", "sea/finds.xml", "b é.txt", "a..b/c", ".hidden", "a/...b"])
@@ -75,6 +75,14 @@ def test_the_nearest_name_is_proposed(word: str, name: str) -> None:
 def test_a_word_that_is_near_to_nothing_gets_no_proposal() -> None:
     assert nearest("Trench", ["Bus", "Duty"]) == ()
     assert did_you_mean("Trench", []) == ""
+
+
+def test_a_sentence_ends_in_one_full_stop() -> None:
+    assert [sentence(text) for text in ("it broke", "Try again.", "Is it up?")] == [
+        "it broke.",
+        "Try again.",
+        "Is it up?",
+    ]
 
 
 def test_counts_are_worded() -> None:

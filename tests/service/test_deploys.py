@@ -96,6 +96,7 @@ def test_a_link_that_drops_between_two_files_is_opened_anew_to_go_back(
     run = carried_out(zerrit, zerrit.deploy(change))
     assert run.state == "rolled-back"
     assert "station.ini: the connection to 127.0.0.1" in run.outcome
+    assert run.outcome.endswith("Try again.")
     assert untouched(stack, before)
     assert not list(stack.host_folder.rglob(f"{PART_PREFIX}*"))
     assert zerrit.game_state("coral-gate") == {"state": "running"}

@@ -150,6 +150,16 @@ def test_a_change_lists_the_newest_first_and_keeps_what_was_withdrawn(shared: Sh
     assert listed == [(second.id, "Two", "draft"), (first.id, "One", "withdrawn")]
 
 
+def test_a_step_back_leaves_nothing_to_write(shared: Shared) -> None:
+    _, zerrit = shared
+    change = zerrit.open_change("lantern-shelf", "There and back")
+    for operation in ("+4", "-4"):
+        detail = zerrit.add_step(
+            change.id, api.StepIn(kind="set", address="craft.xml#hull[Skiff]/@stock", operation=operation)
+        )
+    assert detail.touched == []
+
+
 def test_a_merge_is_planned_without_touching_the_change(shared: Shared) -> None:
     _, zerrit = shared
     change = zerrit.open_change("lantern-shelf", "Only looking")

@@ -68,14 +68,16 @@ def test_an_unknown_gamebook_or_server_is_said(shared: Shared) -> None:
 
 
 def test_the_demo_goes_on_when_it_is_started_on_other_ports(tmp_path: Path) -> None:
-    with DemoStack(tmp_path / "demo", settle=0.3) as stack:
+    with DemoStack(tmp_path / "demo", settle=0.3) as stack, stack.client() as zerrit:
         stack.seed()
         first = stack.host.ftp_port
+        own = zerrit.add_server(stack.server_in("coral-gate").model_copy(update={"id": "mine", "title": "My own"}))
     with DemoStack(tmp_path / "demo", Ports(ftp=0), settle=0.3) as stack:
         stack.seed()
         with stack.client() as zerrit:
             assert zerrit.server("coral-gate").link["port"] == stack.host.ftp_port
             assert stack.host.ftp_port != first
+            assert zerrit.server("mine").link == own.link, "servers that the demo did not add are left alone"
             zerrit.fetch("coral-gate")
             assert [change.title for change in zerrit.changes("coral-gate")] == [
                 "Wet evenings: gimbals deeper, two pump circuits"

@@ -236,7 +236,7 @@ def _read_path(path: Path, gamebook: Gamebook | None) -> dict[str, Document]:
         is_wanted = gamebook is None or gamebook.is_tracked(name)
         if file.is_file() and not file.is_symlink() and is_wanted:
             document = read(file, name)
-            if "\0" not in document.text[:8000]:
+            if not document.is_binary:
                 found[name] = document
     return found
 

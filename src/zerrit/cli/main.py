@@ -13,7 +13,6 @@ from zerrit.cli import change, local, remote, servers
 from zerrit.client import ClientError, ProblemError
 from zerrit.core.errors import ZerritError
 
-FINE: Final = 0
 FINDINGS: Final = 1
 WRONG_USE: Final = 2
 SERVICE_TROUBLE: Final = 3

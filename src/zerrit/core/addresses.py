@@ -82,11 +82,6 @@ class Address:
         return f"{prefix}{path}#{print_segments(self.segments)}" if self.segments else f"{prefix}{path}"
 
     @property
-    def node_text(self) -> str:
-        """The part after `#`."""
-        return print_segments(self.segments)
-
-    @property
     def is_pattern(self) -> bool:
         return "*" in self.path or any(segment.is_pattern for segment in self.segments)
 

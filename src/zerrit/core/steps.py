@@ -96,8 +96,14 @@ def replay(documents: Mapping[str, Document], steps: Iterable[Step], read: Read)
     """
     current = dict(documents)
     outcomes = tuple(_attempt(current, step, read) for step in steps)
-    touched = frozenset(p for p, d in current.items() if p not in documents or documents[p].text != d.text)
-    return Replay(current, outcomes, touched)
+    return Replay(current, outcomes, touched_paths(documents, current))
+
+
+def touched_paths(before: Mapping[str, Document], after: Mapping[str, Document]) -> frozenset[str]:
+    """Paths of files that are new or whose text differs."""
+    return frozenset(
+        p for p, d in after.items() if p not in before or (d is not before[p] and d.text != before[p].text)
+    )
 
 
 def _attempt(current: dict[str, Document], step: Step, read: Read) -> Outcome:

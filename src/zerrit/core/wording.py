@@ -3,6 +3,11 @@
 from __future__ import annotations
 
 
+def sentence(text: str) -> str:
+    """The text with one full stop at its end, whether it had one or not."""
+    return text if text.endswith((".", "!", "?")) else f"{text}."
+
+
 def counted(number: int, word: str) -> str:
     """`1 file`, `2 files`."""
     return f"{number:,} {word}" if number == 1 else f"{number:,} {word}s"

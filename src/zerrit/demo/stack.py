@@ -113,9 +113,10 @@ class DemoStack:
     def seed(self) -> None:
         """Put the demo's data into an empty service: both servers, their files, the defaults, one change begun."""
         with self.client() as zerrit:
-            for known in zerrit.servers():
-                zerrit.change_server(self.server_in(known.id))  # the ports may be others than the last time
-            if zerrit.servers():
+            known = {server.id: server for server in zerrit.servers()}
+            for server_id in known.keys() & set(GAMES):
+                self._follow_ports(zerrit, known[server_id])
+            if known:
                 return
             zerrit.put_gamebook("fathomline", world_files.gamebook().decode())
             for server_id in GAMES:
@@ -125,6 +126,13 @@ class DemoStack:
             change = zerrit.open_change("coral-gate", "Wet evenings: gimbals deeper, two pump circuits")
             for step in story_steps():
                 zerrit.add_step(change.id, step)
+
+    def _follow_ports(self, zerrit: Client, known: api.ServerOut) -> None:
+        """The ports of the host, or the folder of the demo, may be others than the last time."""
+        given = self.server_in(known.id)
+        link, control = given.link.model_dump(exclude={"password"}), given.control.model_dump(exclude={"token"})
+        if (known.link, known.control) != (link, control):
+            zerrit.change_server(given.model_copy(update={"title": known.title, "gamebook": known.gamebook}))
 
 
 def story_steps(ground: str = "Ribbonwed Flats") -> list[api.StepIn]:

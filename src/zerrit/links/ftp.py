@@ -10,11 +10,11 @@ from datetime import UTC, datetime
 from types import TracebackType
 from typing import Final, Self
 
+from zerrit.core.documents import MAX_BYTES
 from zerrit.core.paths import safe_path
 from zerrit.links.link import MAX_FILES, PART_PREFIX, LinkError, LinkFault, RemoteFile, part_name
 
 TIMEOUT: Final = 20.0  # seconds without a byte, after which a connection counts as dropped
-MAX_FILE: Final = 64 * 1024 * 1024
 
 
 class FtpLink:
@@ -71,9 +71,9 @@ class FtpLink:
         buffer = io.BytesIO()
 
         def take(block: bytes) -> None:
-            if buffer.tell() + len(block) > MAX_FILE:
+            if buffer.tell() + len(block) > MAX_BYTES:
                 raise LinkError(
-                    LinkFault.BROKEN, f"{path} is larger than {MAX_FILE:,} bytes; leave it out of the tracked files."
+                    LinkFault.BROKEN, f"{path} is larger than {MAX_BYTES:,} bytes; leave it out of the tracked files."
                 )
             buffer.write(block)
 

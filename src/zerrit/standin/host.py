@@ -16,6 +16,7 @@ from pyftpdlib.handlers import FTPHandler
 from pyftpdlib.servers import ThreadedFTPServer
 
 REFUSED: Final = (".exe", ".dll", ".bat")
+FTP_POLL: Final = 0.1  # seconds
 STOP_PATIENCE: Final = 10.0  # seconds after which a game that does not stop is ended
 
 
@@ -82,6 +83,7 @@ class StandinHost:
     ) -> None:
         self.games = {id_: HostedGame(id_, root / id_) for id_ in games}
         self.password = password
+        self._stopping = threading.Event()
         self._ftp = self._make_ftp(ftp_port)
         self.ftp_port: int = self._ftp.address[1]
         config = uvicorn.Config(self._make_control(), host="127.0.0.1", port=control_port, log_level="warning")
@@ -98,7 +100,16 @@ class StandinHost:
         for game in self.games.values():
             authorizer.add_user(game.id, self.password, str(game.folder), perm="elradfmwMT")
         handler = type("Handler", (_Handler,), {"authorizer": authorizer, "banner": "stand-in host"})
-        return ThreadedFTPServer(("127.0.0.1", port), handler)
+        server = ThreadedFTPServer(("127.0.0.1", port), handler)
+        # The library keeps these on the class, so that one server that closes would end the sessions of all.
+        server._exit, server._lock = threading.Event(), threading.Lock()
+        return server
+
+    def _serve_ftp(self) -> None:
+        """Serve until told to stop, and close in the same thread: closed from another, the loop polls a dead socket."""
+        while not self._stopping.is_set():
+            self._ftp.ioloop.loop(timeout=FTP_POLL, blocking=False)
+        self._ftp.close_all()
 
     def _make_control(self) -> FastAPI:
         app = FastAPI(title="Stand-in host", openapi_url=None)
@@ -132,9 +143,7 @@ class StandinHost:
     def start(self) -> None:
         """Serve in threads of this process, and start every game."""
         self._threads = [
-            threading.Thread(
-                target=self._ftp.serve_forever, kwargs={"timeout": 0.1, "handle_exit": False}, daemon=True
-            ),
+            threading.Thread(target=self._serve_ftp, daemon=True),
             threading.Thread(target=self._control.run, kwargs={"sockets": [self._socket]}, daemon=True),
         ]
         for thread in self._threads:
@@ -147,6 +156,6 @@ class StandinHost:
         for game in self.games.values():
             game.stop()
         self._control.should_exit = True
-        self._ftp.close_all()
+        self._stopping.set()
         for thread in self._threads:
             thread.join(5)

@@ -14,7 +14,7 @@ from zerrit.core.compare import Difference, compare_files, text_difference
 from zerrit.core.documents import Document, Finding, read_document
 from zerrit.core.gamebooks import Gamebook
 from zerrit.core.merge import MergePlan, plan_merge
-from zerrit.core.steps import OutcomeKind, Read, Replay, Step, StepKind, replay
+from zerrit.core.steps import OutcomeKind, Read, Replay, Step, StepKind, replay, touched_paths
 from zerrit.records import Change, Run, Snapshot, Waiver, digest_of
 from zerrit.records import Step as StepRow
 from zerrit.work.activity import note
@@ -26,7 +26,6 @@ from zerrit.work.snapshots import (
     digests,
     documents,
     findings_in,
-    has_binary_text,
     latest_snapshot,
     require_latest,
 )
@@ -149,7 +148,7 @@ def add_step(workspace: Workspace, person: str, change_id: int, step: Step, *, v
             )
         )
         _edited(workspace, session, change, person, f"step {position}: {step.kind.value} {step.address}")
-        touched = frozenset(p for p, d in tried.documents.items() if d is not known.before.get(p))
+        touched = touched_paths(known.before, tried.documents)
         whole = Replay(tried.documents, (*known.replayed.outcomes, outcome), touched)
         key = (change.id, change.version, change.base_id, gamebook_digest)
         workspace.worked_out.keep(
@@ -321,7 +320,7 @@ def _compare_live(workspace: Workspace, change_id: int) -> Comparison:
                 live[path] = read(data, path)
                 if digest_of(data) != base[path] and not (gamebook and gamebook.is_rewritten(path)):
                     drifted.append(path)
-    live = {path: document for path, document in live.items() if not has_binary_text(document)}
+    live = {path: document for path, document in live.items() if not document.is_binary}
     notes: list[str] = []
     if change.state in EDITABLE:
         replayed = replay(live, steps, read)

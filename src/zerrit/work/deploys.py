@@ -24,7 +24,7 @@ from zerrit.core.documents import Document
 from zerrit.core.errors import ZerritError
 from zerrit.core.gamebooks import Gamebook
 from zerrit.core.steps import Step, replay
-from zerrit.core.wording import counted
+from zerrit.core.wording import counted, sentence
 from zerrit.links import Link, LinkError
 from zerrit.records import Change, Run, Server, digest_of
 from zerrit.work.activity import note
@@ -36,7 +36,6 @@ from zerrit.work.snapshots import (
     FetchedFile,
     contents,
     get_snapshot,
-    has_binary_text,
     read_all,
     store_snapshot,
 )
@@ -95,7 +94,7 @@ def _runner_for(workspace: Workspace, run_id: int, else_say: str) -> _Runner | N
             gamebook, _ = gamebook_of(session, server)
     except Exception as error:
         log.exception("run.broke", run=run_id)
-        journal.end("failed", f"{else_say}: {error}")
+        journal.end("failed", f"{else_say}: {sentence(str(error))}")
         return None
     return _Runner(workspace, journal, server, gamebook, run)
 
@@ -126,9 +125,9 @@ class _Runner:
             # The last resort: a run must never stay open, and the reason must be readable where it is looked for.
             log.exception("run.broke", run=self.journal.run_id)
             if self.has_written:
-                outcome = f"The run broke off while files were written: {error} Roll back by hand."
+                outcome = f"The run broke off while files were written: {sentence(str(error))} Roll back by hand."
             else:
-                outcome = f"Nothing was written: {error}"
+                outcome = f"Nothing was written: {sentence(str(error))}"
             self._end("failed", outcome)
 
     def _go(self, link: Link, control: Control, planner: Callable[[], Plan]) -> None:
@@ -138,7 +137,7 @@ class _Runner:
             self._log_unexpected(error)
             if self.was_running:
                 self._start_again(control)
-            self._end("failed", f"Nothing was written: {error}")
+            self._end("failed", f"Nothing was written: {sentence(str(error))}")
             return
         # From here on any failure whatever, ours too, leads back to the snapshot.
         self.has_written = True
@@ -220,7 +219,9 @@ class _Runner:
             self._end("failed", "The service ended before anything was written; the files are as they were.")
         except Exception as error:
             self._log_unexpected(error)
-            self._end("failed", f"The service ended during this run, and now: {error} Roll back by hand.")
+            self._end(
+                "failed", f"The service ended during this run, and now: {sentence(str(error))} Roll back by hand."
+            )
 
     def _replayed(self, held: Files, steps: list[Step]) -> dict[str, bytes | None]:
         """The files that the steps make different.
@@ -229,7 +230,7 @@ class _Runner:
         """
         read = reader(self.gamebook)
         everything: dict[str, Document] = {path: read(data, path) for path, data in held.items()}
-        before = {path: document for path, document in everything.items() if not has_binary_text(document)}
+        before = {path: document for path, document in everything.items() if not document.is_binary}
         replayed = replay(before, steps, read)
         if not replayed.is_whole:
             reason = next(outcome.message for outcome in replayed.outcomes if outcome.message)
@@ -317,16 +318,17 @@ class _Runner:
         except Exception as error:
             self._log_unexpected(error)
             if is_back:
-                outcome = f"The files are those of snapshot {before_id} again, but the game does not come up: {error}."
+                outcome = f"The files are those of snapshot {before_id} again, but the game does not come up: {sentence(str(error))}"
             else:
                 outcome = (
-                    f"Going back to snapshot {before_id} failed: {error} The snapshot is safe; when the server can be "
-                    f"reached again: zerrit rollback {self.server.id} {before_id}."
+                    f"Going back to snapshot {before_id} failed: {sentence(str(error))} The snapshot is safe; when the "
+                    f"server can be reached again: zerrit rollback {self.server.id} {before_id}."
                 )
-            self._end("failed", f"{outcome} It was needed because {reason}.")
+            self._end("failed", f"{outcome} It was needed because of this: {sentence(reason)}")
             return
         self._end(
-            "rolled-back", f"The files are those of snapshot {before_id} again and the game runs. It failed: {reason}."
+            "rolled-back",
+            f"The files are those of snapshot {before_id} again and the game runs. It failed: {sentence(reason)}",
         )
 
     def _put_back(self, before: Files) -> None:

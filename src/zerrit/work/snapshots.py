@@ -119,7 +119,7 @@ def documents(workspace: Workspace, session: Session, server: Server, snapshot: 
         path: workspace.read(lambda d: load_content(session, d), path, digest, gamebook, gamebook_digest)
         for path, digest in digests(snapshot).items()
     }
-    return {path: document for path, document in read.items() if not has_binary_text(document)}
+    return {path: document for path, document in read.items() if not document.is_binary}
 
 
 def findings_in(workspace: Workspace, session: Session, server: Server, snapshot: Snapshot) -> tuple[Finding, ...]:
@@ -130,11 +130,6 @@ def findings_in(workspace: Workspace, session: Session, server: Server, snapshot
     if kept is not None:
         return kept
     return workspace.findings.keep(key, check(documents(workspace, session, server, snapshot), gamebook))
-
-
-def has_binary_text(document: Document) -> bool:
-    """Content that no text editor would open: NUL characters near its start."""
-    return "\0" in document.text[:8000]
 
 
 @dataclass(frozen=True, slots=True)

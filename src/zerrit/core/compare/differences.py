@@ -42,8 +42,6 @@ class Difference:
     old: str | None = None
     new: str | None = None
     delta: str = ""  #: for numbers, with sign
-    old_line: int = 0
-    new_line: int = 0
 
     @property
     def entry(self) -> str:
@@ -63,7 +61,7 @@ def compare_documents(old: Document, new: Document) -> list[Difference]:
         return []
     comparison = _Comparison(old, new)
     found = list(comparison.node(old.root, new.root))
-    return found or [Difference(DifferenceKind.LAYOUT, new.path, old_line=1, new_line=1)]
+    return found or [Difference(DifferenceKind.LAYOUT, new.path)]
 
 
 def compare_files(old: Mapping[str, Document], new: Mapping[str, Document]) -> list[Difference]:
@@ -236,8 +234,6 @@ class _Comparison:
             old,
             new,
             _delta(old, new) if kind is DifferenceKind.CHANGED else "",
-            self.old.line_of(a) if a is not None else 0,
-            self.new.line_of(b) if b is not None else 0,
         )
 
 

@@ -22,6 +22,7 @@ from zerrit.core.documents.scalars import typed
 from zerrit.core.documents.selecting import select
 from zerrit.core.documents.source import MAX_BYTES, Source, decode
 
+BINARY_LOOK: Final = 8000  # characters; binary formats show a NUL long before
 _READERS: Final[dict[Format, Callable[[Source, Report], Node]]] = {
     Format.XML: xml_reader.read,
     Format.YAML: yaml_reader.read,
@@ -51,6 +52,11 @@ class Document:
     def ok(self) -> bool:
         """No finding is an error; what the gamebook tolerates is none."""
         return not any(finding.severity is Severity.ERROR for finding in self.findings)
+
+    @property
+    def is_binary(self) -> bool:
+        """No text editor would open it: NUL characters stand near its start."""
+        return "\0" in self.text[:BINARY_LOOK]
 
     def to_bytes(self) -> bytes:
         """The bytes of the text in the encoding that it came in; of an unedited document its very input."""

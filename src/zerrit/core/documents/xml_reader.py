@@ -61,7 +61,6 @@ class _Open:
     """An element whose closing tag has not come yet."""
 
     node: Node
-    tag_start: int
     has_elements: bool = False
     text_parts: list[str] = field(default_factory=list)
 
@@ -199,7 +198,7 @@ class _XmlReader:
         else:
             node.value_start = node.end = tag_end
             self.comments.ended(node)
-            self.stack.append(_Open(node, node.start))
+            self.stack.append(_Open(node))
 
     # --- closing -----------------------------------------------------------------------------------------------
 
