@@ -31,8 +31,13 @@ class KeyPattern:
     text: str
     is_literal: bool = False
 
+    @property
+    def is_plain(self) -> bool:
+        """It fits one key only."""
+        return self.is_literal or not ("*" in self.text or "?" in self.text)
+
     def matches(self, key: str) -> bool:
-        if self.is_literal or not ("*" in self.text or "?" in self.text):
+        if self.is_plain:
             return key == self.text
         return bool(_wildcard(self.text).match(key))
 

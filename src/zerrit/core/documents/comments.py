@@ -33,15 +33,12 @@ class CommentKeeper:
         self._text = source.text
         self._pending: list[_Comment] = []
         self._last: Node | None = None
+        self._last_end = 0
 
     def saw(self, start: int, end: int, text: str) -> None:
         """A comment from `start` to `end`; it may belong to the node before it on the same line."""
         last = self._last
-        if (
-            last is not None
-            and "\n" not in self._text[last.end : start]
-            and not self._text[last.end : start].strip(" \t,")
-        ):
+        if last is not None and not self._text[self._last_end : start].strip(" \t,"):
             if not last.comment:
                 last.comment = text
             self._last = None
@@ -63,8 +60,10 @@ class CommentKeeper:
         """What begins here is no node: comments above it document nothing."""
         self._pending.clear()
 
-    def ended(self, node: Node) -> None:
+    def ended(self, node: Node, at: int) -> None:
+        """`node`, or its opening, ended at the offset `at`; a comment that follows on the line belongs to it."""
         self._last = node
+        self._last_end = at
 
     def _is_apart(self, end: int, start: int) -> bool:
         return bool(_BLANK_LINE.search(self._text, end, start))

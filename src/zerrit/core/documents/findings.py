@@ -27,8 +27,23 @@ class Severity(StrEnum):
 
 
 @dataclass(frozen=True, slots=True)
+class Mend:
+    """The one sure way to put a fault right: replace `text[start:end]` by `text`.
+
+    Offsets in characters of the text in which the fault was found, 0-based, `end` exclusive.
+    """
+
+    start: int
+    end: int
+    text: str
+
+
+@dataclass(frozen=True, slots=True)
 class Finding:
-    """One thing that a check reports. `line` and `column` are 1-based; 0 means the file as a whole."""
+    """One thing that a check reports. `line` and `column` are 1-based; 0 means the file as a whole.
+
+    `hint` says what to do; where there is one sure way, `mend` does it.
+    """
 
     code: str
     severity: Severity
@@ -38,6 +53,7 @@ class Finding:
     column: int = 0
     address: str = ""
     hint: str = ""
+    mend: Mend | None = None
 
     @property
     def blocks(self) -> bool:
@@ -69,7 +85,13 @@ CODES: Final[dict[str, tuple[Severity, str]]] = {
     "xml.comment-double-hyphen": (E_, "Two hyphens stand inside a comment."),
     "xml.cdata-not-closed": (E_, "A CDATA section is opened and never closed."),
     "xml.instruction-not-closed": (E_, "A processing instruction is opened and never closed."),
+    "xml.instruction-name": (E_, "A processing instruction has no name, or the reserved name `xml`."),
     "xml.declaration-place": (E_, "The XML declaration must be the very first thing in the file."),
+    "xml.declaration": (E_, "The XML declaration is not written as the standard has it."),
+    "xml.encoding": (E_, "The bytes of the file are not in the encoding that XML takes them to be in."),
+    "xml.character": (E_, "A control character that XML does not allow."),
+    "xml.cdata-end": (E_, "`]]>` stands in a text; XML keeps it for the end of a CDATA section."),
+    "xml.smart-quotes": (E_, "A value stands in typographic quotation marks."),
     "xml.doctype": (E_, "Document type definitions are refused: they can name other files or grow without bound."),
     "json.empty": (E_, "The file is empty."),
     "json.comma-missing": (E_, "A comma is missing between two values."),
@@ -119,13 +141,13 @@ class Report:
     #: One broken file can give as many findings as it has lines; nobody reads more than the first few hundred.
     MOST: Final = 500
 
-    def add(self, code: str, offset: int, message: str, hint: str = "") -> None:
+    def add(self, code: str, offset: int, message: str, hint: str = "", mend: Mend | None = None) -> None:
         """Note a finding at `offset` (characters, 0-based) with the usual severity of `code`."""
         if len(self.findings) >= self.MOST:
             return
         severity = Severity.NOTICE if code in self.tolerate else CODES[code][0]
         line, column = self.source.locate(offset)
-        self.findings.append(Finding(code, severity, message, self.path, line, column, hint=hint))
+        self.findings.append(Finding(code, severity, message, self.path, line, column, "", hint, mend))
 
 
 def in_reading_order(findings: Iterable[Finding]) -> tuple[Finding, ...]:

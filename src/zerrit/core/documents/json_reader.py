@@ -104,7 +104,7 @@ class _JsonReader:
         else:
             node = self._bare(name, start)
             self.comments.document(node)
-        self.comments.ended(node)
+        self.comments.ended(node, node.end)
         return node
 
     def _container(self, name: str, depth: int, start: int) -> Node:

@@ -4,20 +4,25 @@ Which field names the entries of a document.
 It is either given (a gamebook says so) or found: the first field, preferring `name`, `id` and `key`, that all
 entries of one kind have and that tells siblings apart. It is chosen once for all entries of a kind, since an
 address that changed its form with each new sibling could not be written down.
+
+A kind is judged by its first `SAMPLE` entries: that many tell as much as 200,000 would, and the inside of the
+rest need not be read. An entry further down that has no such field, or shares its key with a sibling, is named
+by its number.
 """
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Final, Protocol
 
-from zerrit.core.addresses import Segment, keyed_segment, print_segments
+from zerrit.core.addresses import KeyPattern, Segment, keyed_segment, print_segments
 from zerrit.core.documents.format import Format
 from zerrit.core.documents.node import Node, NodeKind
 from zerrit.core.documents.scalars import as_number
 
 PREFERRED_KEYS: Final = ("name", "id", "key", "title", "code")
+SAMPLE: Final = 2_000
 
 
 class HasEntries(Protocol):
@@ -35,12 +40,27 @@ class HasEntries(Protocol):
 
 @dataclass(slots=True)
 class _Kind:
-    """What is known of all nodes with the same names from the root down."""
+    """What is known of nodes with the same names from the root down."""
 
-    nodes: list[Node] = field(default_factory=list)
+    nodes: list[Node] = field(default_factory=list)  #: of any sort, up to `SAMPLE`
+    entries: list[Node] = field(default_factory=list)  #: those that are no plain field of their parent
     is_repeated: bool = False
     may_repeat: bool = False
     is_section: bool = False  #: bears its own name; only a field that is called a name can be its key
+
+
+@dataclass(slots=True)
+class _Siblings:
+    """The children of one parent that share a name: in order, and by their keys."""
+
+    nodes: list[Node]
+    by_key: dict[str, list[Node]]
+    place: dict[int, int] = field(default_factory=dict)  #: 1-based, by the identity of the node; made when asked for
+
+    def place_of(self, node: Node) -> int:
+        if not self.place:
+            self.place = {id(sibling): number for number, sibling in enumerate(self.nodes, 1)}
+        return self.place[id(node)]
 
 
 class Keys:
@@ -49,72 +69,78 @@ class Keys:
     Two documents that are compared share one `Keys`, so that an entry has the same identity in both.
     """
 
-    def __init__(self, given: Mapping[str, str]) -> None:
+    def __init__(self, given: Mapping[str, str], documents: Sequence[HasEntries] = ()) -> None:
         self._given = given
+        self._documents = documents
         self._fields: dict[tuple[str, ...], str | None] = {}
         self._kinds: dict[tuple[str, ...], _Kind] = {}
-        self._siblings: dict[int, dict[tuple[str, str], int]] = {}
+        self._siblings: dict[int, dict[str, _Siblings]] = {}
 
     @classmethod
     def of(cls, documents: Iterable[HasEntries]) -> Keys:
         given: dict[str, str] = {}
-        listed = list(documents)
+        listed = tuple(documents)
         for document in listed:
             given.update(document.given_keys)
-        keys = cls(given)
-        for document in listed:
-            keys._learn(document.root, document.format)
-        return keys
+        return cls(given, listed)
 
-    def _learn(self, root: Node, format: Format) -> None:
-        is_ini = format is Format.INI
-        may_repeat = format in (Format.XML, Format.INI)
-        stack: list[tuple[Node, tuple[str, ...]]] = [(root, ())]
-        while stack:
-            parent, names = stack.pop()
-            counts: dict[str, int] = {}
-            for child in parent.children:
-                counts[child.name] = counts.get(child.name, 0) + 1
-            for child in parent.children:
-                if child.is_value and counts[child.name] == 1 and parent.kind is not NodeKind.LIST:
-                    continue  # a plain field; most nodes are
-                kind_names = (*names, child.name)
-                kind = self._kinds.setdefault(kind_names, _Kind())
-                kind.nodes.append(child)
-                kind.is_repeated = kind.is_repeated or counts[child.name] > 1 or parent.kind is NodeKind.LIST
-                # A setting of an INI file may get a twin; its sections, below the root, bear their own names.
-                kind.is_section = is_ini and parent is root and not child.is_value
-                kind.may_repeat = kind.may_repeat or (may_repeat and not (is_ini and parent is root))
-                if child.children:
-                    stack.append((child, kind_names))
+    # --- choosing the key field of a kind -----------------------------------------------------------------------
 
     def field_for(self, names: tuple[str, ...]) -> str | None:
         """The name of the key field of entries with these `names`; `=` where the value itself is the key."""
         if names not in self._fields:
-            self._fields[names] = self._choose(names)
+            self._fields[names] = self._given.get("/".join(names)) or self._choose(self._kind(names))
         return self._fields[names]
 
-    def _choose(self, names: tuple[str, ...]) -> str | None:
-        given = self._given.get("/".join(names))
-        if given:
-            return given
+    def _kind(self, names: tuple[str, ...]) -> _Kind:
         kind = self._kinds.get(names)
-        if kind is None or not (kind.is_repeated or kind.may_repeat):
+        if kind is None:
+            kind = self._kinds[names] = _Kind()
+            for document in self._documents:
+                self._learn(kind, document, names)
+        return kind
+
+    def _learn(self, kind: _Kind, document: HasEntries, names: tuple[str, ...]) -> None:
+        root = document.root
+        is_ini = document.format is Format.INI
+        parents = [root] if len(names) == 1 else self._kind(names[:-1]).nodes
+        most = len(kind.nodes) + SAMPLE
+        for parent in parents:
+            if parent is not root and not _is_below(parent, root):
+                continue
+            same = [child for child in parent.children if child.name == names[-1]]
+            is_entry = len(same) > 1 or parent.kind is NodeKind.LIST
+            kind.nodes += same[: most - len(kind.nodes)]
+            kind.entries += [child for child in same[:SAMPLE] if is_entry or not child.is_value]
+            kind.is_repeated = kind.is_repeated or (is_entry and bool(same))
+            if same and parent is root and is_ini:
+                # A setting of an INI file may get a twin; its sections, below the root, bear their own names.
+                kind.is_section = kind.is_section or not same[0].is_value
+            elif document.format in (Format.XML, Format.INI):
+                kind.may_repeat = True
+            if len(kind.nodes) >= most:
+                break
+
+    @staticmethod
+    def _choose(kind: _Kind) -> str | None:
+        if not kind.entries or not (kind.is_repeated or kind.may_repeat):
             return None
+        first = kind.entries[0]
         if not kind.is_repeated:
             # An only child that says its name keeps its address when it gets siblings.
-            named = (child.name for child in kind.nodes[0].children if child.value and _is_name(child.name))
-            return next((name for name in named if _tells_apart(kind.nodes, name)), None)
-        if all(node.is_value and not node.children for node in kind.nodes):
-            return "=" if _tells_apart(kind.nodes, "=") else None
-        first = kind.nodes[0]
+            named = (child.name for child in first.children if child.value and _is_name(child.name))
+            return next((name for name in named if _tells_apart(kind.entries, name)), None)
+        if all(node.is_value and not node.children for node in kind.entries):
+            return "=" if _tells_apart(kind.entries, "=") else None
         fields = [child.name for child in first.children if child.is_value and child.value]
         if len(fields) < len(first.children):
             fields = [name for name in fields if sum(child.name == name for child in first.children) == 1]
         ranked = sorted(fields, key=_preference)
         if kind.is_section:
             ranked = [name for name in ranked if _is_name(name)]
-        return next((name for name in ranked if _tells_apart(kind.nodes, name)), None)
+        return next((name for name in ranked if _tells_apart(kind.entries, name)), None)
+
+    # --- the keys of nodes ---------------------------------------------------------------------------------------
 
     def key_of(self, node: Node) -> str:
         """The key of an entry, or an empty text for a node that has none."""
@@ -127,27 +153,43 @@ class Keys:
         name = self.field_for((*parent_names, node.name))
         return _field_value(node, name) if name else ""
 
+    def siblings(self, parent: Node, name: str) -> _Siblings:
+        """The children of `parent` called `name`."""
+        by_name = self._siblings.setdefault(id(parent), {})
+        found = by_name.get(name)
+        if found is None:
+            nodes = [child for child in parent.children if child.name == name]
+            by_key: dict[str, list[Node]] = {}
+            key_field = self.field_for((*parent.names, name)) if nodes else None
+            if key_field:
+                for node in nodes:
+                    key = _field_value(node, key_field)
+                    if key:
+                        by_key.setdefault(key, []).append(node)
+            found = by_name[name] = _Siblings(nodes, by_key)
+        return found
+
+    def with_key(self, parent: Node, name: str, patterns: Sequence[KeyPattern]) -> list[Node]:
+        """The children of `parent` called `name` whose key fits one of the patterns, in the order of the text."""
+        siblings = self.siblings(parent, name)
+        if len(patterns) == 1 and patterns[0].is_plain:
+            return siblings.by_key.get(patterns[0].text, [])
+        fitting = {key for key in siblings.by_key if any(pattern.matches(key) for pattern in patterns)}
+        chosen = [node for key in fitting for node in siblings.by_key[key]]
+        return sorted(chosen, key=lambda node: node.start)
+
     def segment_of(self, node: Node) -> Segment:
         """The last segment of the node's address."""
         parent = node.parent
         if parent is None:
             raise ValueError("the root has no segment")
-        counts = self._siblings.get(id(parent))
-        if counts is None:
-            counts = {}
-            for child in parent.children:
-                counts[child.name, ""] = counts.get((child.name, ""), 0) + 1
-                key = self.key_of(child)
-                if key:
-                    counts[child.name, key] = counts.get((child.name, key), 0) + 1
-            self._siblings[id(parent)] = counts
+        siblings = self.siblings(parent, node.name)
         key = self.key_of(node)
-        if key and counts[node.name, key] == 1:
+        if key and len(siblings.by_key.get(key, ())) == 1:
             return keyed_segment(node.name, key)
-        if counts[node.name, ""] == 1 and node.name and not key:
+        if len(siblings.nodes) == 1 and node.name and not key:
             return Segment(node.name)
-        same = [child for child in parent.children if child.name == node.name]
-        return Segment(node.name, ordinal=next(i for i, child in enumerate(same, 1) if child is node))
+        return Segment(node.name, ordinal=siblings.place_of(node))
 
     def segments_of(self, node: Node) -> tuple[Segment, ...]:
         """The address of a node, from below the root down."""
@@ -162,6 +204,12 @@ class Keys:
         return print_segments(self.segments_of(node))
 
 
+def _is_below(node: Node, root: Node) -> bool:
+    while node.parent is not None:
+        node = node.parent
+    return node is root
+
+
 def _preference(field_name: str) -> int:
     plain = field_name.removeprefix("@").lower()
     return PREFERRED_KEYS.index(plain) if plain in PREFERRED_KEYS else len(PREFERRED_KEYS)
@@ -171,7 +219,7 @@ def _is_name(field_name: str) -> bool:
     return _preference(field_name) < len(PREFERRED_KEYS)
 
 
-def _tells_apart(nodes: list[Node], field_name: str) -> bool:
+def _tells_apart(nodes: Sequence[Node], field_name: str) -> bool:
     """All nodes have the field and nearly all siblings differ in it.
 
     One entry pasted twice must not rename all others, so a preferred name may repeat once in twenty. A field that
@@ -193,5 +241,4 @@ def _tells_apart(nodes: list[Node], field_name: str) -> bool:
 def _field_value(node: Node, field_name: str) -> str:
     if field_name == "=":
         return node.value or ""
-    child = node.child(field_name)
-    return (child.value or "") if child is not None and child.is_value else ""
+    return node.field(field_name) or ""

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 
-from zerrit.core.addresses import KeyPattern, Segment
+from zerrit.core.addresses import Segment
 from zerrit.core.documents.keys import Keys
 from zerrit.core.documents.node import Node
 
@@ -35,18 +35,14 @@ def below(keys: Keys, nodes: list[Node], segment: Segment) -> Iterator[Node]:
                     yield deeper
         return
     for node in nodes:
-        ordinal = 0
-        for child in node.children:
-            if not segment.is_any_name and child.name != segment.name:
-                continue
-            ordinal += 1
-            if segment.ordinal and segment.ordinal != ordinal:
-                continue
-            if segment.keys and not _fits_keys(keys, child, segment.keys):
-                continue
-            yield child
-
-
-def _fits_keys(keys: Keys, node: Node, patterns: tuple[KeyPattern, ...]) -> bool:
-    key = keys.key_of(node)
-    return bool(key) and any(pattern.matches(key) for pattern in patterns)
+        if segment.is_any_name:
+            chosen: Sequence[Node] = node.children
+            if segment.keys:
+                names = dict.fromkeys(child.name for child in node.children)
+                keyed = (child for name in names for child in keys.with_key(node, name, segment.keys))
+                chosen = sorted(keyed, key=lambda child: child.start)
+        elif segment.keys:
+            chosen = keys.with_key(node, segment.name, segment.keys)
+        else:
+            chosen = keys.siblings(node, segment.name).nodes
+        yield from chosen[segment.ordinal - 1 : segment.ordinal] if segment.ordinal else chosen

@@ -226,7 +226,7 @@ class _YamlReader:
         for start, _, node in sorted(marks, key=lambda mark: mark[:2]):
             if node is None:
                 if last_value is not None:
-                    keeper.ended(last_value)
+                    keeper.ended(last_value, last_value.end)
                 keeper.saw(start, ends[start], tidy_block(self.text[start : ends[start]].lstrip("#")))
                 last_value = None
             else:

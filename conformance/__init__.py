@@ -1,0 +1,1 @@
+"""The public conformance suites, run against the readers."""

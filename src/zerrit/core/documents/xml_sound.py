@@ -1,0 +1,218 @@
+"""
+Read XML that is known to be well-formed, one level at a time.
+
+Reading stands on two facts. First, expat tells in C, at a small part of the cost of making nodes, whether a text
+is well-formed at all; only when it is not, a reader that can recover has to look (`xml_faulty`). Second, in
+well-formed text the end of an element is found by searching for its closing tag, without looking at what stands
+between, unless a namesake, a comment or a CDATA section does. So the children of the root are found by a few
+searches each, and their inside is read when somebody asks.
+
+Both readers make the same tree of the same text; a property test holds them to it.
+"""
+
+from __future__ import annotations
+
+import re
+from functools import lru_cache
+from typing import Final
+from xml.parsers import expat  # only tells whether a text without a DTD is well-formed; it expands nothing
+
+from zerrit.core.documents.comments import CommentKeeper, tidy_block
+from zerrit.core.documents.node import Node, NodeKind
+from zerrit.core.documents.source import Source
+from zerrit.core.documents.xml_text import SPACE, attribute, settle, unescape
+
+#: Deeper texts are left to the reader that makes all nodes at once; one level at a time they would take too long.
+SOUND_DEPTH: Final = 40
+
+_START_TAG: Final = re.compile(r"""<([^\s/>]+)([^>"']*+(?:"[^"]*+"[^>"']*+|'[^']*+'[^>"']*+)*+)>""")
+_ATTRIBUTE: Final = re.compile(r"""([^\s=]+)\s*=\s*(?:"([^"]*)"|'([^']*)')""")
+_SKIPPED: Final = r"<!--.*?-->|<!\[CDATA\[.*?\]\]>|<\?.*?\?>"
+_ANY_TAG: Final = re.compile(
+    rf"""{_SKIPPED}|<(/?)[^>"']*+(?:"[^"]*+"[^>"']*+|'[^']*+'[^>"']*+)*+(?<!/)()>|<[^>"']*+(?:"[^"]*+"[^>"']*+|'[^']*+'[^>"']*+)*+>""",
+    re.DOTALL,
+)
+
+
+def is_well_formed(text: str) -> bool:
+    """True for XML without a DTD in which no rule of well-formedness is broken."""
+    if "<!DOCTYPE" in text:
+        return False
+    parser = expat.ParserCreate("utf-8")
+    try:
+        parser.Parse(text.encode(), True)  # noqa: FBT003 - "this is all of it"; takes no keyword
+    except (expat.ExpatError, UnicodeEncodeError):
+        return False
+    return True
+
+
+def read_sound(source: Source) -> Node | None:
+    """The root element of a well-formed text, its children found and their inside unread; None for a deep text."""
+    levels = _Levels(source)
+    root = levels.root()
+    for child in root.children:
+        if child.inside is not None and levels.is_deep(child):
+            return None
+    return root
+
+
+@lru_cache(maxsize=256)
+def _namesakes(name: str) -> re.Pattern[str]:
+    return re.compile(
+        rf"""{_SKIPPED}|<(/?){re.escape(name)}(?=[\s/>])[^>"']*+(?:"[^"]*+"[^>"']*+|'[^']*+'[^>"']*+)*+>""", re.DOTALL
+    )
+
+
+class _Levels:
+    """Reads the levels of one well-formed text; the `Inside` of its nodes."""
+
+    def __init__(self, source: Source) -> None:
+        self.source = source
+        self.text = source.text
+
+    def root(self) -> Node:
+        keeper = CommentKeeper(self.source)
+        at = self.text.find("<")
+        while self.text[at + 1] in "!?":
+            at = self.text.find("<", self._skip(at, keeper))
+        return self._element(at, None, keeper)[0]
+
+    def is_deep(self, node: Node) -> bool:
+        """It may hold levels beyond `SOUND_DEPTH`."""
+        if self.text.count("</", node.start, node.end) <= SOUND_DEPTH:
+            return False
+        depth = 0
+        for tag in _ANY_TAG.finditer(self.text, node.start, node.end):
+            if tag.group(1) is not None:
+                depth += -1 if tag.group(1) else 1
+                if depth > SOUND_DEPTH:
+                    return True
+        return False
+
+    # --- Inside ---------------------------------------------------------------------------------------------------
+
+    def children_of(self, node: Node) -> list[Node]:
+        text = self.text
+        tag_end = node.value_start if node.value_start >= 0 else node.end
+        children = [
+            attribute(node, name, match.start(), match.end(), text, *match.span(2 if double is not None else 3))
+            for match in self._attributes(node)
+            for name, double in (match.group(1, 2),)
+        ]
+        if node.value_start < 0:
+            return children
+        keeper = CommentKeeper(self.source)
+        keeper.ended(node, tag_end)
+        stop = node.value_end
+        at = text.find("<", tag_end, stop)
+        while at >= 0:
+            if text[at + 1] in "!?":
+                end = self._skip(at, keeper)
+            else:
+                child, end = self._element(at, node, keeper)
+                children.append(child)
+            at = text.find("<", end, stop)
+        return children
+
+    def field_of(self, node: Node, name: str) -> str | None:
+        if not name.startswith("@"):
+            child = node.child(name)
+            return child.value if child is not None and child.is_value else None
+        for match in self._attributes(node):
+            if match.group(1) == name[1:]:
+                return unescape(match.group(2) if match.group(2) is not None else match.group(3))
+        return None
+
+    def _attributes(self, node: Node) -> list[re.Match[str]]:
+        tag_end = node.value_start if node.value_start >= 0 else node.end
+        return list(_ATTRIBUTE.finditer(self.text, node.start + len(node.name) + 1, tag_end))
+
+    # --- one level --------------------------------------------------------------------------------------------------
+
+    def _skip(self, at: int, keeper: CommentKeeper) -> int:
+        """The end of the comment, CDATA section or instruction at `at`."""
+        text = self.text
+        if text.startswith("<!--", at):
+            end = text.index("-->", at) + 3
+            keeper.saw(at, end, tidy_block(text[at + 4 : end - 3]))
+            return end
+        if text[at + 1] == "!":
+            return text.index("]]>", at) + 3
+        return text.index("?>", at) + 2
+
+    def _element(self, at: int, parent: Node | None, keeper: CommentKeeper) -> tuple[Node, int]:
+        text = self.text
+        match = _START_TAG.match(text, at)
+        if match is None:
+            raise AssertionError(f"no start tag at {at} in well-formed XML")
+        name, inner = match.groups()
+        tag_end = match.end()
+        node = Node(NodeKind.GROUP, name, at, tag_end, parent=parent)
+        keeper.document(node)
+        has_attributes = "=" in inner
+        if has_attributes:
+            node.inside = self
+        if inner.endswith("/"):
+            if not has_attributes and parent is not None:
+                node.kind = NodeKind.VALUE
+                node.value = ""
+            keeper.ended(node, tag_end)
+            return node, tag_end
+        node.value_start = tag_end
+        angle = text.find("<", tag_end)
+        sign = text[angle + 1]
+        if sign == "/":
+            node.value_end = angle
+            settle(node, unescape(text[tag_end:angle]), has_elements=False)
+        elif sign in "!?":
+            node.value_end = self._end_of(name, tag_end)
+            self._settle_mixed(node, angle, keeper)
+        else:
+            node.inside = self
+            node.value_end = self._end_of(name, tag_end)
+        end = node.end = text.index(">", node.value_end) + 1
+        keeper.ended(node, end)
+        return node, end
+
+    def _settle_mixed(self, node: Node, at: int, keeper: CommentKeeper) -> None:
+        """The content begins with a comment, CDATA section or instruction: is there an element behind it?"""
+        text = self.text
+        beside = text[node.value_start : at]
+        if text.startswith("<!--", at) and not beside.strip(" \t,") and not node.comment:
+            node.comment = tidy_block(text[at + 4 : text.index("-->", at)])
+        parts: list[str] = []
+        here = node.value_start
+        spare = CommentKeeper(self.source)
+        while at < node.value_end:
+            parts.append(unescape(text[here:at]))
+            if text[at + 1] not in "!?":
+                node.inside = self
+                return
+            here = self._skip(at, spare)
+            if text.startswith("<![CDATA[", at):
+                parts.append(text[at + 9 : here - 3])
+            at = text.find("<", here)
+        parts.append(unescape(text[here : node.value_end]))
+        settle(node, "".join(parts), has_elements=False)
+
+    def _end_of(self, name: str, at: int) -> int:
+        """Where the closing tag begins of the element `name` whose content begins at `at`."""
+        text = self.text
+        closing = f"</{name}"
+        end = text.find(closing, at)
+        if (
+            text[end + len(closing)] in ">" + SPACE
+            and text.find(f"<{name}", at, end) < 0
+            and text.find("<!", at, end) < 0
+            and text.find("<?", at, end) < 0
+        ):
+            return end
+        depth = 1
+        for match in _namesakes(name).finditer(text, at):
+            if match.group(1) == "/":
+                depth -= 1
+                if depth == 0:
+                    return match.start()
+            elif match.group(1) is not None and not match.group().endswith("/>"):
+                depth += 1
+        raise AssertionError(f"<{name}> at {at} has no end in well-formed XML")
