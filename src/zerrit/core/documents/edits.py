@@ -24,8 +24,9 @@ from zerrit.core.documents.json_writer import JsonWriter
 from zerrit.core.documents.lookup import find
 from zerrit.core.documents.node import Node, NodeKind
 from zerrit.core.documents.scalars import as_number, as_switch, spell_number, spell_switch
+from zerrit.core.documents.source import Splice, splice
 from zerrit.core.documents.text_writer import TextWriter
-from zerrit.core.documents.writing import Splice, Writer, dedented, source_of, splice
+from zerrit.core.documents.writing import Writer, dedented, source_of
 from zerrit.core.documents.xml_writer import XmlWriter
 from zerrit.core.documents.yaml_writer import YamlWriter
 from zerrit.core.errors import AddressNotFound, EditRefused
@@ -251,7 +252,7 @@ def rewrite(document: Document, splices: Iterable[Splice]) -> Document:
     pieces = list(splices)
     if not pieces:
         return document
-    after = document.with_text(splice(document.text, pieces))
+    after = document.with_splices(pieces)
     before = Counter(finding.code for finding in document.findings if finding.severity is Severity.ERROR)
     for finding in after.findings:
         if finding.severity is Severity.ERROR:

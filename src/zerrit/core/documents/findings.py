@@ -12,7 +12,7 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 from typing import Final
 
-from zerrit.core.documents.source import Source
+from zerrit.core.documents.source import Source, Splice
 
 
 class Severity(StrEnum):
@@ -24,18 +24,6 @@ class Severity(StrEnum):
     def rank(self) -> int:
         """0 for the gravest, so that sorting puts it first."""
         return list(Severity).index(self)
-
-
-@dataclass(frozen=True, slots=True)
-class Mend:
-    """The one sure way to put a fault right: replace `text[start:end]` by `text`.
-
-    Offsets in characters of the text in which the fault was found, 0-based, `end` exclusive.
-    """
-
-    start: int
-    end: int
-    text: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,7 +41,7 @@ class Finding:
     column: int = 0
     address: str = ""
     hint: str = ""
-    mend: Mend | None = None
+    mend: Splice | None = None
 
     @property
     def blocks(self) -> bool:
@@ -141,7 +129,7 @@ class Report:
     #: One broken file can give as many findings as it has lines; nobody reads more than the first few hundred.
     MOST: Final = 500
 
-    def add(self, code: str, offset: int, message: str, hint: str = "", mend: Mend | None = None) -> None:
+    def add(self, code: str, offset: int, message: str, hint: str = "", mend: Splice | None = None) -> None:
         """Note a finding at `offset` (characters, 0-based) with the usual severity of `code`."""
         if len(self.findings) >= self.MOST:
             return

@@ -7,8 +7,8 @@ from collections.abc import Mapping, Sequence
 
 from zerrit.core.documents.document import Document
 from zerrit.core.documents.node import Node
+from zerrit.core.documents.source import Splice
 from zerrit.core.documents.writing import (
-    Splice,
     field_order,
     insert_between_commas,
     insert_lines,

@@ -8,8 +8,8 @@ from collections.abc import Mapping, Sequence
 from zerrit.core.documents.document import Document
 from zerrit.core.documents.node import Node, NodeKind
 from zerrit.core.documents.scalars import JSON_NUMBER
+from zerrit.core.documents.source import Splice
 from zerrit.core.documents.writing import (
-    Splice,
     field_order,
     indent_unit,
     insert_between_commas,

@@ -86,7 +86,7 @@ class Node:
         value: str | None = None,
         value_start: int = -1,
         value_end: int = -1,
-        is_quoted: bool = False,  # noqa: FBT001, FBT002 - readers make hundreds of thousands; keywords cost time
+        is_quoted: bool = False,
         parent: Node | None = None,
         inside: Inside | None = None,
     ) -> None:

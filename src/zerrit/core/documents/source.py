@@ -11,7 +11,9 @@ from __future__ import annotations
 import codecs
 import re
 from bisect import bisect_right
+from collections.abc import Iterable
 from dataclasses import dataclass, field
+from itertools import accumulate
 from typing import Final
 
 MAX_BYTES: Final = 64 * 1024 * 1024  # far above any real file; a bound on memory for what a stranger sends
@@ -49,8 +51,12 @@ class Source:
     def line_starts(self) -> list[int]:
         """Offset of the first character of each line; CR, LF and CRLF each end one line."""
         if not self._line_starts:
-            self._line_starts.append(0)
-            self._line_starts.extend(match.end() for match in _LINE_END.finditer(self.text))
+            if "\r" in self.text:
+                starts = [0, *(match.end() for match in _LINE_END.finditer(self.text))]
+            else:
+                lengths = (len(line) + 1 for line in self.text.split("\n"))
+                starts = [0, *accumulate(lengths)][:-1]
+            self._line_starts[:] = starts
         return self._line_starts
 
     def locate(self, offset: int) -> tuple[int, int]:
@@ -100,6 +106,29 @@ class Source:
             return self.newline
         match = _LINE_END.search(self.text, max(starts[line - 1] - 2, 0), starts[line - 1])
         return match.group() if match else self.newline
+
+
+@dataclass(frozen=True, slots=True)
+class Splice:
+    """Replace `text[start:end]` by `text`. Offsets in characters, 0-based, `end` exclusive."""
+
+    start: int
+    end: int
+    text: str
+
+
+def splice(text: str, splices: Iterable[Splice]) -> str:
+    """Apply splices, all of them given in offsets of `text`; they must not overlap."""
+    parts: list[str] = []
+    at = 0
+    for piece in sorted(splices, key=lambda s: (s.start, s.end)):
+        if piece.start < at:
+            raise ValueError(f"splices overlap at {piece.start}")
+        parts.append(text[at : piece.start])
+        parts.append(piece.text)
+        at = piece.end
+    parts.append(text[at:])
+    return "".join(parts)
 
 
 def decode(data: bytes) -> Source:

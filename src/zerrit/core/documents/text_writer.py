@@ -6,7 +6,8 @@ from collections.abc import Mapping, Sequence
 
 from zerrit.core.documents.document import Document
 from zerrit.core.documents.node import Node
-from zerrit.core.documents.writing import Splice, insert_lines, whole_lines
+from zerrit.core.documents.source import Splice
+from zerrit.core.documents.writing import insert_lines, whole_lines
 from zerrit.core.errors import EditRefused
 
 

@@ -8,24 +8,15 @@ byte for byte. Indentation, quoting and line endings of new text come from its n
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
 from typing import Final, Protocol
 
 from zerrit.core.documents.document import Document
 from zerrit.core.documents.format import Format
 from zerrit.core.documents.node import Node, NodeKind
+from zerrit.core.documents.source import Splice
 
 DEFAULT_INDENT: Final = "  "
-
-
-@dataclass(frozen=True, slots=True)
-class Splice:
-    """Replace `text[start:end]` by `text`. Offsets in characters, 0-based, `end` exclusive."""
-
-    start: int
-    end: int
-    text: str
 
 
 class Writer(Protocol):
@@ -53,20 +44,6 @@ class Writer(Protocol):
     def remove(self, document: Document, node: Node) -> list[Splice]:
         """Take a node out together with the comments that document it, leaving no blank scar."""
         ...
-
-
-def splice(text: str, splices: Iterable[Splice]) -> str:
-    """Apply splices, all of them given in offsets of `text`; they must not overlap."""
-    parts: list[str] = []
-    at = 0
-    for piece in sorted(splices, key=lambda s: (s.start, s.end)):
-        if piece.start < at:
-            raise ValueError(f"splices overlap at {piece.start}")
-        parts.append(text[at : piece.start])
-        parts.append(piece.text)
-        at = piece.end
-    parts.append(text[at:])
-    return "".join(parts)
 
 
 def source_of(document: Document, node: Node) -> str:

@@ -14,9 +14,9 @@ from itertools import islice
 from typing import Final
 
 from zerrit.core.documents.comments import CommentKeeper, tidy_block
-from zerrit.core.documents.findings import Mend, Report
+from zerrit.core.documents.findings import Report
 from zerrit.core.documents.node import Node, NodeKind
-from zerrit.core.documents.source import Source
+from zerrit.core.documents.source import Source, Splice
 from zerrit.core.documents.xml_text import (
     FORBIDDEN,
     MAX_DEPTH,
@@ -76,7 +76,7 @@ class _XmlReader:
                 match.start(),
                 f"A control character (code {ord(match.group())}) stands here; XML allows none but tab and line end.",
                 hint="Remove it.",
-                mend=Mend(match.start(), match.end(), ""),
+                mend=Splice(match.start(), match.end(), ""),
             )
         at = 0
         while at < len(text):
@@ -283,7 +283,7 @@ class _XmlReader:
                     start + stray,
                     "`]]>` stands here as text; XML keeps it for the end of a CDATA section.",
                     hint="Write ]]&gt; for it.",
-                    mend=Mend(start + stray + 2, start + stray + 3, "&gt;"),
+                    mend=Splice(start + stray + 2, start + stray + 3, "&gt;"),
                 )
         elif raw.strip(SPACE + "\ufeff"):
             first = start + len(raw) - len(raw.lstrip())
@@ -304,7 +304,7 @@ class _XmlReader:
                     at,
                     "A bare `&` stands here; XML takes it for the start of a special character.",
                     hint="Write &amp; for it.",
-                    mend=Mend(at, at + 1, "&amp;"),
+                    mend=Splice(at, at + 1, "&amp;"),
                 )
             at = self.text.find("&", at + 1, end)
 
@@ -381,7 +381,7 @@ class _XmlReader:
                 "xml.instruction-name",
                 at,
                 f"<?{name} … ?> bears a name that XML keeps for itself; the declaration is written <?xml … ?>.",
-                mend=Mend(at + 2, at + 5, "xml") if at == 0 else None,
+                mend=Splice(at + 2, at + 5, "xml") if at == 0 else None,
             )
             return
         blank = not self.text[:at].strip(SPACE + "\ufeff")
@@ -390,7 +390,7 @@ class _XmlReader:
             at,
             "The line <?xml … ?> must be the very first thing in the file; something stands before it.",
             hint="Remove what stands before it, blank lines too.",
-            mend=Mend(0, at, "") if blank else None,
+            mend=Splice(0, at, "") if blank else None,
         )
 
     def _check_declaration(self, end: int) -> None:

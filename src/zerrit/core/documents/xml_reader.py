@@ -12,11 +12,13 @@ import codecs
 import re
 from typing import Final
 
-from zerrit.core.documents.findings import Mend, Report
+from zerrit.core.documents.findings import Report
 from zerrit.core.documents.node import Node
-from zerrit.core.documents.source import Source
+from zerrit.core.documents.source import Source, Splice
 from zerrit.core.documents.xml_faulty import read_faulty
-from zerrit.core.documents.xml_sound import is_well_formed, read_sound
+from zerrit.core.documents.xml_sound import is_well_formed, read_again, read_sound
+
+__all__ = ["read", "read_again"]
 
 _ENCODING: Final = re.compile(r"""<\?xml\s[^>]*?\sencoding\s*=\s*["']([A-Za-z][A-Za-z0-9._-]*)["']""")
 
@@ -46,7 +48,7 @@ def _check_encoding(source: Source, report: Report) -> None:
             declared.start(1),
             f"The first line says {declared.group(1)}, but the file is {actual}.",
             hint=f"Write {actual}.",
-            mend=Mend(declared.start(1), declared.end(1), actual),
+            mend=Splice(declared.start(1), declared.end(1), actual),
         )
 
 

@@ -13,6 +13,7 @@ Both readers make the same tree of the same text; a property test holds them to 
 from __future__ import annotations
 
 import re
+from bisect import bisect_right
 from functools import lru_cache
 from typing import Final
 from xml.parsers import expat  # only tells whether a text without a DTD is well-formed; it expands nothing
@@ -27,6 +28,7 @@ SOUND_DEPTH: Final = 40
 
 _START_TAG: Final = re.compile(r"""<([^\s/>]+)([^>"']*+(?:"[^"]*+"[^>"']*+|'[^']*+'[^>"']*+)*+)>""")
 _ATTRIBUTE: Final = re.compile(r"""([^\s=]+)\s*=\s*(?:"([^"]*)"|'([^']*)')""")
+_BESIDE: Final = re.compile(r"[ \t,]*<!--(.*?)-->", re.DOTALL)
 _SKIPPED: Final = r"<!--.*?-->|<!\[CDATA\[.*?\]\]>|<\?.*?\?>"
 _ANY_TAG: Final = re.compile(
     rf"""{_SKIPPED}|<(/?)[^>"']*+(?:"[^"]*+"[^>"']*+|'[^']*+'[^>"']*+)*+(?<!/)()>|<[^>"']*+(?:"[^"]*+"[^>"']*+|'[^']*+'[^>"']*+)*+>""",
@@ -40,7 +42,7 @@ def is_well_formed(text: str) -> bool:
         return False
     parser = expat.ParserCreate("utf-8")
     try:
-        parser.Parse(text.encode(), True)  # noqa: FBT003 - "this is all of it"; takes no keyword
+        parser.Parse(text.encode(), True)
     except (expat.ExpatError, UnicodeEncodeError):
         return False
     return True
@@ -53,6 +55,33 @@ def read_sound(source: Source) -> Node | None:
     for child in root.children:
         if child.inside is not None and levels.is_deep(child):
             return None
+    return root
+
+
+def read_again(old: Node, source: Source, start: int, end: int, shift: int) -> Node | None:
+    """The root of a text that differs from a sound one only between `start` and `end`, which moved by `shift`.
+
+    Where the difference lies inside one child of the root, it is enough to look whether that child is well-formed
+    by itself; the others only move. None where that is not so; then the whole text has to be read.
+    """
+    children = old.children
+    index = bisect_right(children, start, key=lambda child: child.start) - 1
+    if index < 0 or start <= children[index].start or end >= children[index].end or children[index].is_quoted:
+        return None
+    changed = children[index]
+    text = source.text[changed.start : changed.end + shift]
+    if text[1] in "!?" or not is_well_formed(text):
+        return None
+    levels = _Levels(source)
+    root = levels.moved(old, None, 0)
+    root.inside = None
+    root.end += shift
+    root.value_end += shift
+    child = levels.alone(changed, root)
+    if child.end != changed.end + shift or levels.is_deep(child):
+        return None
+    for number, other in enumerate(children):
+        root.adopt(child if number == index else levels.moved(other, root, shift if number > index else 0))
     return root
 
 
@@ -88,6 +117,37 @@ class _Levels:
                 if depth > SOUND_DEPTH:
                     return True
         return False
+
+    def moved(self, node: Node, parent: Node | None, by: int) -> Node:
+        """The same node `by` characters further on in this text, its inside unread."""
+        twin = Node(
+            node.kind,
+            node.name,
+            node.start + by,
+            node.end + by,
+            node.value,
+            node.value_start + by if node.value_start >= 0 else -1,
+            node.value_end + by if node.value_start >= 0 else -1,
+            node.is_quoted,
+            parent,
+            self if node.has_children else None,
+        )
+        twin.comment = node.comment
+        twin.lead_start = node.lead_start + by
+        return twin
+
+    def alone(self, old: Node, parent: Node) -> Node:
+        """The element that stands where `old` stood, what documents it outside of it unchanged."""
+        keeper = CommentKeeper(self.source)
+        node, end = self._element(old.start, parent, keeper)
+        node.lead_start = old.lead_start
+        if old.lead_start < old.start:
+            node.comment = old.comment
+        elif not node.comment:
+            beside = _BESIDE.match(self.text, end)
+            if beside:
+                node.comment = tidy_block(beside.group(1))
+        return node
 
     # --- Inside ---------------------------------------------------------------------------------------------------
 

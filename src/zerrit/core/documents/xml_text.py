@@ -17,7 +17,7 @@ _NAME_START: Final = (
 )
 NAME: Final = rf"[{_NAME_START}][{_NAME_START}\-.0-9\u00b7\u0300-\u036f\u203f-\u2040]*"
 FORBIDDEN: Final = re.compile(r"[\x00-\x08\x0b\x0c\x0e-\x1f\ud800-\udfff\ufffe\uffff]")  # production 2
-_REFERENCE: Final = re.compile(r"&(?:(amp|lt|gt|quot|apos)|#(\d{1,7})|#x([0-9A-Fa-f]{1,6}));")
+_REFERENCE: Final = re.compile(r"&(?:(amp|lt|gt|quot|apos)|#0*(\d{1,7})|#x0*([0-9A-Fa-f]{1,6}));")
 _NAMED: Final = {"amp": "&", "lt": "<", "gt": ">", "quot": '"', "apos": "'"}
 
 
@@ -47,7 +47,7 @@ def reference_at(text: str, at: int) -> re.Match[str] | None:
 def attribute(owner: Node, name: str, start: int, end: int, text: str, value_start: int, value_end: int) -> Node:
     """The node of one attribute of `owner`; `text` is that of the document."""
     value = unescape(text[value_start:value_end])
-    return Node(NodeKind.VALUE, f"@{name}", start, end, value, value_start, value_end, True, owner)  # noqa: FBT003
+    return Node(NodeKind.VALUE, f"@{name}", start, end, value, value_start, value_end, True, owner)
 
 
 def settle(node: Node, content: str, has_elements: bool) -> None:

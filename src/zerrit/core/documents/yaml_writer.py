@@ -9,8 +9,8 @@ from collections.abc import Mapping, Sequence
 from zerrit.core.documents.document import Document
 from zerrit.core.documents.node import Node, NodeKind
 from zerrit.core.documents.scalars import YAML_FALSE, YAML_FLOAT, YAML_INT, YAML_NULL, YAML_OLD_BOOLEANS, YAML_TRUE
+from zerrit.core.documents.source import Splice
 from zerrit.core.documents.writing import (
-    Splice,
     field_order,
     indent_unit,
     indented,

@@ -19,7 +19,8 @@ from zerrit.core.documents.edits import WRITERS, ValueChange, rewrite
 from zerrit.core.documents.format import Format
 from zerrit.core.documents.lookup import find
 from zerrit.core.documents.node import Node, NodeKind
-from zerrit.core.documents.writing import Splice, dedented, source_of
+from zerrit.core.documents.source import Splice
+from zerrit.core.documents.writing import dedented, source_of
 from zerrit.core.errors import SnippetRefused
 from zerrit.core.merge.cleaning import clean
 from zerrit.core.merge.reading import Reading, is_section, read_snippet
