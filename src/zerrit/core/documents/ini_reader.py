@@ -15,15 +15,22 @@ from typing import Final
 from zerrit.core.documents.comments import CommentKeeper, tidy_block
 from zerrit.core.documents.findings import Report
 from zerrit.core.documents.node import Node, NodeKind
-from zerrit.core.documents.source import Source
+from zerrit.core.documents.source import Source, Splice
 
 MAX_DEPTH: Final = 100
 
-_SECTION: Final = re.compile(r"\[([^\]\r\n]*)\]?")
+_SECTION: Final = re.compile(r"\[([^\]\r\n]*)(\]?)")
+#: A whole line; the first two groups are the name and value of the plainest setting, which most lines are.
+_ROW: Final = re.compile(
+    r"[ \t\ufeff]*+(?:([\w+\-.!][\w.\-]*+)[ \t]*+[=:][ \t]*+(?:([^\s\"(;/=\u201c\u201d][^;/\r\n\"]*+)(?=[\r\n]|\Z))|([^\r\n]*+))"
+    r"(?:\r\n|\r|\n|\Z)"
+)
 _SETTING: Final = re.compile(r"([+\-!.]?[^=:\s;#\[(][^=:\r\n]*?|[+\-!.]?[^=:\s;#\[(])[ \t]*([=:])[ \t]*")
 _BESIDE: Final = re.compile(r"[ \t]+(?:;|//)[^\r\n]*\Z")
 _STRUCT_KEY: Final = re.compile(r"\s*([A-Za-z_][\w.\-]*)\s*=\s*")
 _STRUCT_BARE: Final = re.compile(r"[^,()]*")
+_MISSING_COMMA: Final = re.compile(r"[ \t]+(?=[A-Za-z_][\w.\-]*[ \t]*=)")
+_SMART: Final = "\u201c\u201d\u201e"
 
 
 def read(source: Source, report: Report) -> Node:
@@ -39,17 +46,40 @@ class _IniReader:
         self.comments = CommentKeeper(source)
         self.root = Node(NodeKind.GROUP, "", 0, len(self.text), value_start=0, value_end=len(self.text))
         self.section = self.root
+        self.seen: dict[str, int] = {}  #: where each plain key of the section stood first
 
     def read(self) -> Node:
-        starts = self.source.line_starts
-        for index, start in enumerate(starts):
-            end = starts[index + 1] if index + 1 < len(starts) else len(self.text)
-            self._line(start, end)
-        self._end_section(len(self.text))
+        for row in _ROW.finditer(self.text):
+            name, value, other = row.groups()
+            if name is None:
+                if other:
+                    self._line(row.start(3), row.end(3))
+                continue
+            value_start = row.start(2)
+            value = value.rstrip(" \t")
+            end = value_start + len(value)
+            node = Node(NodeKind.VALUE, name, row.start(1), end, value, value_start, end)
+            self._place(node)
+        self._end_section()
         return self.root
 
+    def _place(self, node: Node) -> None:
+        self.comments.document(node)
+        self.section.adopt(node)
+        name = node.name
+        if name[0] in "+-!." or node.kind is not NodeKind.VALUE:
+            return  # these are lists by their form
+        first = self.seen.setdefault(name, node.start)
+        if first != node.start:
+            self.report.add(
+                "ini.repeated-key",
+                node.start,
+                f"{name} stands on line {self.source.line_at(first)} of this section already; "
+                "games that do not collect such keys keep only one of them.",
+            )
+
     def _line(self, start: int, end: int) -> None:
-        line = self.text[start:end].rstrip("\r\n")
+        line = self.text[start:end]
         stripped = line.strip(" \t\ufeff")
         at = start + len(line) - len(line.lstrip(" \t\ufeff"))
         stop = at + len(stripped)
@@ -64,45 +94,85 @@ class _IniReader:
 
     def _section(self, at: int, stop: int) -> None:
         match = _SECTION.match(self.text, at, stop)
-        name = match.group(1).strip() if match else ""
-        if match is None or not match.group().endswith("]"):
+        name, closing = (match.group(1).strip(), match.group(2)) if match else ("", "")
+        header_end = match.end() if match else stop
+        if not closing:
             self.report.add(
                 "ini.section-not-closed",
                 stop,
                 f"The section header [{name} has no closing bracket.",
                 hint="Add `]` here.",
+                mend=Splice(stop, stop, "]"),
             )
-        self._end_section(at)
-        self.section = self.root.adopt(Node(NodeKind.GROUP, name, at, stop, value_start=stop))
+        rest = self.text[header_end:stop].strip(" \t")
+        if rest.startswith("]") and not rest.strip("]"):
+            self.report.add(
+                "ini.after-section",
+                header_end,
+                f"The section header [{name}] has a bracket too many.",
+                hint="Remove it.",
+                mend=Splice(header_end, stop, ""),
+            )
+        elif rest and not rest.startswith((";", "#", "//")):
+            self.report.add(
+                "ini.after-section",
+                header_end,
+                f"`{rest[:30]}` stands behind the section header [{name}]; the game skips it or the whole line.",
+                hint="Put it on a line of its own.",
+            )
+        self._end_section()
+        self.seen = {}
+        self.section = self.root.adopt(Node(NodeKind.GROUP, name, at, header_end, value_start=stop))
         self.comments.document(self.section)
+        if rest:
+            self.section.comment = self.section.comment or tidy_block(rest.lstrip(";#/"))
 
-    def _end_section(self, at: int) -> None:
+    def _end_section(self) -> None:
         """A section ends with its last setting, so that blank lines and the next heading are not part of it."""
         section = self.section
         if section is not self.root:
             section.end = section.children[-1].end if section.children else section.end
-            section.value_end = section.end
+            section.value_end = max(section.end, section.value_start)
 
     def _setting(self, at: int, stop: int) -> None:
         match = _SETTING.match(self.text, at, stop)
         if not match:
-            shown = self.text[at : min(stop, at + 40)]
-            self.report.add(
-                "ini.not-a-setting",
-                at,
-                f"`{shown}` is no setting (Name=value), no [section] and no comment; the game skips it or stops here.",
-            )
+            self._no_setting(at, stop)
             self.comments.forget()
             return
         value_start = match.end()
+        if self.text.startswith("=", value_start) and match.group(2) == "=":
+            self.report.add(
+                "ini.equals-twice",
+                value_start,
+                f"A second `=` stands behind {match.group(1)}=; the game takes it for a part of the value.",
+                hint="Remove it.",
+                mend=Splice(value_start, value_start + 1, ""),
+            )
         raw = self.text[value_start:stop]
         beside = "" if raw.startswith("(") else self._beside(raw)
         value_end = stop - len(beside)
         node = self._value(match.group(1), at, value_start, value_end)
-        self.comments.document(node)
-        self.section.adopt(node)
+        self._place(node)
         if beside:
             node.comment = node.comment or tidy_block(beside.strip().lstrip(";/"))
+
+    def _no_setting(self, at: int, stop: int) -> None:
+        shown = self.text[at : min(stop, at + 40)]
+        if self.text[stop - 1] == "]" and "[" not in shown and "=" not in self.text[at:stop]:
+            self.report.add(
+                "ini.section-not-closed",
+                at,
+                f"`{shown}` looks like a section header without its opening bracket.",
+                hint="Add `[` here.",
+                mend=Splice(at, at, "["),
+            )
+            return
+        self.report.add(
+            "ini.not-a-setting",
+            at,
+            f"`{shown}` is no setting (Name=value), no [section] and no comment; the game skips it or stops here.",
+        )
 
     @staticmethod
     def _beside(raw: str) -> str:
@@ -117,6 +187,15 @@ class _IniReader:
     def _value(self, name: str, start: int, value_start: int, value_end: int) -> Node:
         raw = self.text[value_start:value_end].rstrip(" \t")
         value_end = value_start + len(raw)
+        if raw[:1] and raw[0] in _SMART:
+            inner = raw.strip(_SMART + '"')
+            self.report.add(
+                "ini.smart-quotes",
+                value_start,
+                f"The value of {name} stands in typographic quotation marks; the game takes them for a part of it.",
+                hint='Write " on both sides.',
+                mend=Splice(value_start, value_end, f'"{inner}"'),
+            )
         if raw.startswith("("):
             return self._struct_setting(name, start, value_start, value_end)
         if raw.startswith('"'):
@@ -137,7 +216,16 @@ class _IniReader:
                     value_end,
                     f"The value of {name} has no closing quotation mark.",
                     hint='Add `"` here.',
+                    mend=Splice(value_end, value_end, '"'),
                 )
+        elif raw.endswith('"') and raw.count('"') % 2:
+            self.report.add(
+                "ini.quote-not-closed",
+                value_start,
+                f"The value of {name} has no opening quotation mark.",
+                hint='Add `"` here.',
+                mend=Splice(value_start, value_start, '"'),
+            )
         return Node(NodeKind.VALUE, name, start, value_end, value=raw, value_start=value_start, value_end=value_end)
 
     # --- parentheses --------------------------------------------------------------------------------------------------
@@ -150,6 +238,7 @@ class _IniReader:
                 "ini.struct-extra",
                 at,
                 f"`{rest[:30]}` stands after the closing parenthesis of {name}. Is there one `)` too many?",
+                mend=Splice(at, value_end, "") if not rest.strip(")") else None,
             )
             node.end = value_end
         return node
@@ -182,6 +271,7 @@ class _IniReader:
             stop,
             f"The parenthesis opened in line {line}, column {column} is not closed on its line.",
             hint="Add `)` here.",
+            mend=Splice(stop, stop, ")"),
         )
         node.end = node.value_end = stop
         return node, stop
@@ -218,7 +308,26 @@ class _IniReader:
         end = bare.end() if bare else at
         end = max(end, at + 1) if not name else end
         value = self.text[at:end].rstrip()
+        self._check_struct_value(name, value, at)
         node = Node(
             NodeKind.VALUE, name, start, at + len(value), value=value, value_start=at, value_end=at + len(value)
         )
         return node, end
+
+    def _check_struct_value(self, name: str, value: str, at: int) -> None:
+        """A bare value between commas that holds an `=` lacks the comma before its second name."""
+        missing = _MISSING_COMMA.search(value)
+        if missing:
+            self.report.add(
+                "ini.struct-comma",
+                at + missing.start(),
+                f"A comma is missing after {f'{name}=' if name else ''}{value[: missing.start()]}.",
+                hint="Add `,` here.",
+                mend=Splice(at + missing.start(), at + missing.end(), ","),
+            )
+        elif value[:1] and value[0] in "[]{}":
+            self.report.add(
+                "ini.struct-bracket",
+                at,
+                f"`{value[0]}` stands where a value or a parenthesis is expected; parts of a value stand in ( and ).",
+            )
