@@ -13,7 +13,7 @@ from functools import cached_property
 from typing import Any, Final
 
 from zerrit.core.addresses import parse_node_address
-from zerrit.core.documents import ini_reader, json_reader, text_reader, xml_reader, yaml_reader
+from zerrit.core.documents import ini_reader, json_reader, text_reader, xml_reader, yaml_data, yaml_reader
 from zerrit.core.documents.findings import Finding, Report, Severity, in_reading_order
 from zerrit.core.documents.format import Format, format_of
 from zerrit.core.documents.keys import Keys
@@ -64,6 +64,8 @@ class Document:
 
     def to_data(self) -> Any:
         """Plain values: dicts, lists, text, numbers, truth values, None. Repeated names become lists."""
+        if self.format is Format.YAML:
+            return yaml_data.to_data(self.root, self.text)
         return _plain(self.root, self.format)
 
     @cached_property
@@ -151,7 +153,7 @@ def _plain(node: Node, format: Format) -> Any:
     repeated: set[str] = set()
     for child in node.children:
         value = _plain(child, format)
-        if child.name not in result or format in (Format.JSON, Format.YAML):
+        if child.name not in result or format is Format.JSON:
             result[child.name] = value
         elif child.name in repeated:
             result[child.name].append(value)

@@ -122,7 +122,7 @@ class _IniReader:
             )
         self._end_section()
         self.seen = {}
-        self.section = self.root.adopt(Node(NodeKind.GROUP, name, at, header_end, value_start=stop))
+        self.section = self.root.adopt(Node(NodeKind.GROUP, name, at, header_end, value_start=header_end))
         self.comments.document(self.section)
         if rest:
             self.section.comment = self.section.comment or tidy_block(rest.lstrip(";#/"))

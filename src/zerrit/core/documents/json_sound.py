@@ -28,7 +28,7 @@ _ITEM: Final = re.compile(rf"[ \t\r\n]*(){_VALUE}")
 _NEXT: Final = re.compile(r"[ \t\r\n]*,?")
 
 
-class _Unsound(ValueError):  # noqa: N818 - never leaves this module
+class _Unsound(ValueError):
     """Something that strict JSON does not have, or that has to be reported."""
 
 
@@ -98,7 +98,7 @@ class _Levels:
         if match.group(2) is None:
             return Node(NodeKind.VALUE, name, start, end, match.group(3), match.start(3), end, parent=parent)
         value = unescape(match.group(2))
-        return Node(NodeKind.VALUE, name, start, end, value, match.start(2), end - 1, True, parent)  # noqa: FBT003
+        return Node(NodeKind.VALUE, name, start, end, value, match.start(2), end - 1, True, parent)
 
     # --- Inside ---------------------------------------------------------------------------------------------------
 

@@ -1,0 +1,87 @@
+"""
+Plain values from a YAML tree: tags and aliases followed.
+
+The tree keeps an alias as what it is, so that an edit can tell it from a value. Here each alias gives the very
+object that its anchor gave, so that however often aliases name each other nothing grows.
+"""
+
+from __future__ import annotations
+
+import re
+from typing import Any, Final
+
+from zerrit.core.documents.node import Node, NodeKind
+from zerrit.core.documents.scalars import YAML_FLOAT, YAML_INT, typed
+
+#: The anchors and tags that end where a value begins, and those that stand before a key.
+_BEFORE_VALUE: Final = re.compile(r"(?:(?<=[\s\[{,])|^)(?:[&!]\S*[ \t\r\n]+)*[&!][^\s]*[ \t\r\n]*\Z")
+_BEFORE_KEY: Final = re.compile(r"(?:[&!]\S+[ \t]+)+")
+_LONGEST: Final = 300  # characters of an anchor and tag that are looked at
+
+
+def to_data(root: Node, text: str) -> Any:
+    """The data that the tree means; anchors are only known within their document."""
+    return _Values(text).of(root)
+
+
+class _Values:
+    def __init__(self, text: str) -> None:
+        self.text = text
+        self.anchors: dict[str, Any] = {}
+
+    def of(self, node: Node) -> Any:
+        # Recursion is bounded: the reader stops at MAX_DEPTH.
+        anchor, tag = self._properties(node)
+        if node.kind is NodeKind.VALUE:
+            value = self._scalar(node, tag)
+            if anchor:
+                self.anchors[anchor] = value
+            return value
+        if node.kind is NodeKind.LIST:
+            items: list[Any] = []
+            if anchor:
+                self.anchors[anchor] = items
+            items.extend(self.of(child) for child in node.children)
+            return items
+        members: dict[Any, Any] = {}
+        if anchor:
+            self.anchors[anchor] = members
+        for child in node.children:
+            members[self._name(child)] = self.of(child)
+        return members
+
+    def _name(self, child: Node) -> str:
+        """The key of a member; an anchor on it is noted, an alias followed."""
+        before = _BEFORE_KEY.match(self.text, child.start)
+        for word in before.group().split() if before else ():
+            if word.startswith("&"):
+                self.anchors[word[1:]] = child.name
+        if child.name.startswith("*") and self.text.startswith("*", child.start):
+            return str(self.anchors.get(child.name[1:], child.name))
+        return child.name
+
+    def _properties(self, node: Node) -> tuple[str, str]:
+        end = node.value_start
+        if node.is_quoted and self.text[end - 1 : end] in ("'", '"'):
+            end -= 1
+        before = self.text[end - 1 : end]
+        if end <= 0 or not (before.isspace() or node.value_start == node.value_end):
+            return "", ""
+        match = _BEFORE_VALUE.search(self.text, max(end - _LONGEST, 0), end)
+        words = match.group().split() if match else []
+        anchor = next((word[1:] for word in words if word.startswith("&")), "")
+        return anchor, next((word for word in words if word.startswith("!")), "")
+
+    def _scalar(self, node: Node, tag: str) -> Any:
+        value = node.value or ""
+        if not node.is_quoted and value.startswith("*") and self.text.startswith("*", node.value_start):
+            return self.anchors.get(value[1:], value)
+        kind = tag.removeprefix("!!").removeprefix("!<tag:yaml.org,2002:").removesuffix(">")
+        if kind == "null":
+            return None
+        if kind == "bool" or (kind == "int" and YAML_INT.match(value)) or (kind == "float" and YAML_FLOAT.match(value)):
+            found = typed(value, False, "yaml")
+            return float(found) if kind == "float" and isinstance(found, int) else found
+        if tag:
+            return value
+        return typed(value, node.is_quoted, "yaml")
