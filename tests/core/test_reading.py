@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import json
+
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -104,54 +106,6 @@ def test_structs_in_ini_open_into_nodes() -> None:
     assert [n.value for n in document.select("Pumps/Circuit[Gate]/Pumps/*/Rating")] == ["4", "6"]
 
 
-MISTAKES = [
-    ("a.xml", '<a>\n<b x="1>\n</b>\n</a>', "xml.quote-missing", 2),
-    ("a.xml", "<a>\n<b x=1/>\n</a>", "xml.value-unquoted", 2),
-    ("a.xml", '<a>\n<b x="1" y>\n</b></a>', "xml.value-missing", 2),
-    ("a.xml", '<a>\n<b x="1"y="2"/>\n</a>', "xml.attribute-spacing", 2),
-    ("a.xml", '<a>\n<b x="1"\n<c/>\n</a>', "xml.tag-not-ended", 2),
-    ("a.xml", "<a>\n<f>\n<g/>\n<f>\n<g/>\n</f>\n</a>", "xml.not-closed", 3),
-    ("a.xml", "<a>\n<fnd>\n</find>\n</a>", "xml.closing-name", 3),
-    ("a.xml", "<a>\n</b>\n</a>", "xml.closing-without-opening", 2),
-    ("a.xml", '<a>\n<b t="x & y"/>\n</a>', "xml.stray-ampersand", 2),
-    ("a.xml", '<a>\n<b t="x < y"/>\n</a>', "xml.stray-angle", 2),
-    ("a.xml", "<a>\n<!-- one -- two -->\n</a>", "xml.comment-double-hyphen", 2),
-    ("a.xml", "<a>\n<!-- one\n</a>", "xml.comment-not-closed", 2),
-    ("a.xml", "<a/>\n<b/>", "xml.two-roots", 2),
-    ("a.xml", "<a/>\nword", "xml.text-outside-root", 2),
-    ("a.xml", '\n<?xml version="1.0"?><a/>', "xml.declaration-place", 2),
-    ("a.xml", '<!DOCTYPE a [<!ENTITY b "c">]>\n<a/>', "xml.doctype", 1),
-    ("a.json", '{\n"a": 1\n"b": 2\n}', "json.comma-missing", 2),
-    ("a.json", '{\n"a": 1,\n}', "json.comma-extra", 2),
-    ("a.json", '{\n"a" 1\n}', "json.colon-missing", 2),
-    ("a.json", '{\n"a": "x,\n"b": 2\n}', "json.string-not-closed", 2),
-    ("a.json", '{\n"a": tru\n}', "json.bad-word", 2),
-    ("a.json", "{\na: 1\n}", "json.key-unquoted", 2),
-    ("a.json", "{\n'a': 1\n}", "json.single-quotes", 2),
-    ("a.json", '{\n"a": 1 // one\n}', "json.comment", 2),
-    ("a.json", '{\n"a": [1, 2\n}', "json.bracket-mismatch", 3),
-    ("a.json", '{\n"a": 1', "json.not-closed", 2),
-    ("a.json", '{"a": 1}\n}', "json.trailing", 2),
-    ("a.json", '{\n"a": 1,\n"a": 2\n}', "json.duplicate-key", 3),
-    ("a.yml", "a:\n\tb: 1\n", "yaml.tab", 2),
-    ("a.yml", 'a: 1\nb: "x\n', "yaml.quote-not-closed", 2),
-    ("a.yml", "a: 1\nb: c: d\n", "yaml.syntax", 2),
-    ("a.yml", "a: 1\nb: [1, 2\nc: 3\n", "yaml.syntax", 3),
-    ("a.yml", "a: 1\na: 2\n", "yaml.duplicate-key", 2),
-    ("a.yml", "a: yes\n", "yaml.old-boolean", 1),
-    ("a.ini", "[A]\nword\n", "ini.not-a-setting", 2),
-    ("a.ini", "[A\nb=1\n", "ini.section-not-closed", 1),
-    ("a.ini", "[A]\nb=(C=(D=1)\n", "ini.struct-not-closed", 2),
-    ("a.ini", "[A]\nb=(C=1))\n", "ini.struct-extra", 2),
-    ("a.ini", '[A]\nb="x\n', "ini.quote-not-closed", 2),
-]
-
-
-@pytest.mark.parametrize(("path", "text", "code", "line"), MISTAKES, ids=lambda value: str(value)[:24])
-def test_one_mistake_gives_one_finding_at_its_place(path: str, text: str, code: str, line: int) -> None:
-    assert [(f.code, f.line) for f in read_document(text.encode(), path).findings] == [(code, line)]
-
-
 def test_an_unclosed_entry_names_both_lines() -> None:
     document = read_document(b"<a>\n<f>\n<g/>\n\n<f>\n</f>\n</a>", "a.xml")
     (finding,) = document.findings
@@ -185,4 +139,7 @@ def test_absurd_nesting_is_a_finding_and_no_crash(path: str, text: str) -> None:
 def test_an_alias_bomb_does_not_grow() -> None:
     lines = ["a0: &a0 [x, x]"] + [f"a{i}: &a{i} [*a{i - 1}, *a{i - 1}]" for i in range(1, 60)]
     document = read_document("\n".join(lines).encode(), "a.yml")
-    assert document.to_data()["a59"] == ["*a58", "*a58"]
+    data = document.to_data()
+    assert data["a1"] == [["x", "x"], ["x", "x"]]
+    assert "*a58" in data["a59"]  # far beyond what is followed
+    assert len(json.dumps(data)) < 20_000_000

@@ -4,6 +4,7 @@ from zerrit.core.documents.document import Document, read_document
 from zerrit.core.documents.findings import CODES, Finding, Severity, in_reading_order
 from zerrit.core.documents.format import Format, format_of
 from zerrit.core.documents.node import Node, NodeKind, Span
+from zerrit.core.documents.slots import Slot
 from zerrit.core.documents.source import MAX_BYTES
 
 __all__ = [
@@ -15,6 +16,7 @@ __all__ = [
     "Node",
     "NodeKind",
     "Severity",
+    "Slot",
     "Span",
     "format_of",
     "in_reading_order",

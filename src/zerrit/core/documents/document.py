@@ -20,6 +20,7 @@ from zerrit.core.documents.keys import Keys
 from zerrit.core.documents.node import Node, NodeKind
 from zerrit.core.documents.scalars import typed
 from zerrit.core.documents.selecting import select
+from zerrit.core.documents.slots import Slot
 from zerrit.core.documents.source import MAX_BYTES, Source, Splice, decode, splice
 
 BINARY_LOOK: Final = 8000  # characters; binary formats show a NUL long before
@@ -28,21 +29,37 @@ _READERS: Final[dict[Format, Callable[[Source, Report], Node]]] = {
     Format.YAML: yaml_reader.read,
     Format.JSON: json_reader.read,
     Format.INI: ini_reader.read,
-    Format.TEXT: text_reader.read,
 }
+
+
+@dataclass(frozen=True, slots=True)
+class Reading:
+    """What a reader is told about a file; a re-read uses it again.
+
+    `tolerate`: the codes of faults that this game accepts. `keys`: the field that names an entry, by the entry's
+    names (`"find": "@name"`). `slots`: the parts that are cut out of a text file, by name.
+    """
+
+    tolerate: frozenset[str] = frozenset()
+    keys: Mapping[str, str] = field(default_factory=dict)
+    slots: Mapping[str, Slot] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, eq=False)
 class Document:
-    """One file, read. `tolerate` and `given_keys` are what the reading was told; a re-read uses them again."""
+    """One file, read."""
 
     source: Source
     path: str
     format: Format
     root: Node
     findings: tuple[Finding, ...]
-    tolerate: frozenset[str] = frozenset()
-    given_keys: Mapping[str, str] = field(default_factory=dict)
+    reading: Reading = Reading()
+
+    @property
+    def given_keys(self) -> Mapping[str, str]:
+        """The fields that name entries because somebody said so."""
+        return self.reading.keys
 
     @property
     def text(self) -> str:
@@ -79,7 +96,7 @@ class Document:
 
     def with_text(self, text: str) -> Document:
         """Read other text in place of this document's, in the same way."""
-        return read_source(self.source.with_text(text), self.path, self.format, self.tolerate, self.given_keys)
+        return read_source(self.source.with_text(text), self.path, self.format, self.reading)
 
     def with_splices(self, splices: Iterable[Splice]) -> Document:
         """Put splices, given in offsets of this text, into it and read what comes out, in the same way.
@@ -95,7 +112,7 @@ class Document:
             root = xml_reader.read_again(self.root, source, pieces[0].start, pieces[-1].end, shift)
             if root is not None:
                 return replace(self, source=source, root=root)
-        return read_source(source, self.path, self.format, self.tolerate, self.given_keys)
+        return read_source(source, self.path, self.format, self.reading)
 
     def line_of(self, node: Node) -> int:
         return self.source.line_at(node.start)
@@ -108,11 +125,11 @@ def read_document(
     format: Format | None = None,
     tolerate: Iterable[str] = (),
     keys: Mapping[str, str] | None = None,
+    slots: Mapping[str, Slot] | None = None,
 ) -> Document:
     """Read a file. Never raises on bad input: what is wrong stands in `findings`.
 
-    `path` says the format by its ending unless `format` is given; `tolerate` names the faults that this game
-    accepts; `keys` gives the field that names an entry, by the entry's names (`"find": "@name"`).
+    `path` says the format by its ending unless `format` is given; for the rest see `Reading`.
     """
     if len(data) > MAX_BYTES:
         finding = Finding(
@@ -123,13 +140,13 @@ def read_document(
         )
         empty = Node(NodeKind.GROUP, "", 0, 0)
         return Document(decode(data), path, format or Format.TEXT, empty, (finding,))
-    return read_source(decode(data), path, format or format_of(path), frozenset(tolerate), keys or {})
+    return read_source(
+        decode(data), path, format or format_of(path), Reading(frozenset(tolerate), keys or {}, slots or {})
+    )
 
 
-def read_source(
-    source: Source, path: str, format: Format, tolerate: frozenset[str], keys: Mapping[str, str]
-) -> Document:
-    report = Report(source, path, tolerate)
+def read_source(source: Source, path: str, format: Format, reading: Reading) -> Document:
+    report = Report(source, path, reading.tolerate)
     if source.is_guessed:
         report.add(
             "text.legacy-encoding",
@@ -139,8 +156,11 @@ def read_source(
     nul = source.text.find("\0")
     if nul >= 0:
         report.add("text.nul", nul, "A NUL character stands here; text files have none. Was the upload cut or binary?")
-    root = _READERS[format](source, report)
-    return Document(source, path, format, root, in_reading_order(report.findings), tolerate, keys)
+    if format is Format.TEXT:
+        root = text_reader.read(source, report, reading.slots)
+    else:
+        root = _READERS[format](source, report)
+    return Document(source, path, format, root, in_reading_order(report.findings), reading)
 
 
 def _plain(node: Node, format: Format) -> Any:

@@ -130,7 +130,7 @@ class Keys:
             # An only child that says its name keeps its address when it gets siblings.
             named = (child.name for child in first.children if child.value and _is_name(child.name))
             return next((name for name in named if _tells_apart(kind.entries, name)), None)
-        if all(node.is_value and not node.children for node in kind.entries):
+        if all(node.is_value for node in kind.entries):
             return "=" if _tells_apart(kind.entries, "=") else None
         fields = [child.name for child in first.children if child.is_value and child.value]
         if len(fields) < len(first.children):

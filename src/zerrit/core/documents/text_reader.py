@@ -1,27 +1,157 @@
 """
-Read any other text file: a list of lines.
+Read any other text file: a list of lines, and what can be said of it without a grammar.
 
 Start scripts and plain lists have no common grammar; what they share is lines, so a line is what can be
-addressed (`line[#3]`), compared and changed.
+addressed (`line[#3]`), compared and changed. Below a line stand the slots that a gamebook cuts out of it
+(`line/mods[tide-watch]`). In files that are scripts by their ending, brackets and quotation marks have to pair up,
+comments and texts being passed over.
 """
 
 from __future__ import annotations
 
+import re
+from collections.abc import Mapping
+from typing import Final
+
+from zerrit.core.documents.comments import CommentKeeper, tidy_block
 from zerrit.core.documents.findings import Report
+from zerrit.core.documents.languages import Language, language_of
 from zerrit.core.documents.node import Node, NodeKind
-from zerrit.core.documents.source import Source
+from zerrit.core.documents.slots import Slot, cuts
+from zerrit.core.documents.source import Source, Splice
+
+_COMMENT: Final = re.compile(r"[ \t]*(?:#(?!!)|//|--|;|::|[rR][eE][mM][ \t])([^\r\n]*)")
+_SMART: Final = re.compile("[\u201c\u201d\u201e]")
+MOST_OPEN: Final = 10_000  # brackets open at one time; a file with more is no script
 
 
-def read(source: Source, report: Report) -> Node:
+def read(source: Source, report: Report, slots: Mapping[str, Slot]) -> Node:
     """Read the text; the root's children are its lines, named `line`, blank ones included."""
     text = source.text
     root = Node(NodeKind.GROUP, "", 0, len(text), value_start=0, value_end=len(text))
     starts = source.line_starts
+    keeper = CommentKeeper(source)
     for index, start in enumerate(starts):
         end = starts[index + 1] if index + 1 < len(starts) else len(text)
         body = text[start:end].rstrip("\r\n")
         if index + 1 == len(starts) and not body:
             break  # what follows the last line ending is no line
         stop = start + len(body)
-        root.adopt(Node(NodeKind.VALUE, "line", start, stop, value=body, value_start=start, value_end=stop))
+        line = root.adopt(Node(NodeKind.VALUE, "line", start, stop, body, start, stop))
+        for name, slot in slots.items():
+            _cut(line, name, slot, text)
+        comment = _COMMENT.match(body)
+        if comment:
+            keeper.saw(start, stop, tidy_block(comment.group(1)))
+        elif body.strip():
+            _document(keeper, line)
+        else:
+            keeper.forget()
+    language = language_of(report.path, text)
+    if language is not None:
+        _Balance(source, report, language).check()
     return root
+
+
+def _document(keeper: CommentKeeper, line: Node) -> None:
+    """The comment above a line is its help, but a line of its own: removing what it documents leaves it."""
+    keeper.document(line)
+    line.lead_start = line.start
+
+
+def _cut(line: Node, name: str, slot: Slot, text: str) -> None:
+    for cut in cuts(slot, text, line.value_start, line.value_end):
+        if not slot.split:
+            line.adopt(Node(NodeKind.VALUE, name, cut.start, cut.end, text[cut.start : cut.end], cut.start, cut.end))
+            continue
+        holder = line.adopt(Node(NodeKind.LIST, name, cut.start, cut.end, None, cut.start, cut.end))
+        for start, end in cut.items:
+            holder.adopt(Node(NodeKind.VALUE, "", start, end, text[start:end], start, end))
+
+
+class _Balance:
+    """Do brackets and quotation marks pair up?"""
+
+    def __init__(self, source: Source, report: Report, language: Language) -> None:
+        self.source = source
+        self.text = source.text
+        self.report = report
+        self.language = language
+        self.pairs = dict(zip(language.brackets[1::2], language.brackets[::2], strict=True))
+        signs = "".join(language.quotes) + language.brackets
+        self.next = re.compile(rf"{language.skipped.pattern}|(?P<sign>[{re.escape(signs)}])", language.skipped.flags)
+        self.open: list[tuple[str, int]] = []
+
+    def check(self) -> None:
+        for smart in _SMART.finditer(self.text):
+            self.report.add(
+                "text.smart-quotes",
+                smart.start(),
+                f"A typographic quotation mark ({smart.group()}) stands in a script, which knows only plain ones.",
+                hint='Write " for it.',
+                mend=Splice(smart.start(), smart.end(), '"'),
+            )
+        at = 0
+        while match := self.next.search(self.text, at):
+            sign = match.group("sign")
+            if sign is None:
+                at = max(match.end(), at + 1)
+            elif sign in self.language.quotes:
+                at = self._quoted(sign, match.start())
+            else:
+                self._bracket(sign, match.start())
+                at = match.end()
+            if len(self.open) > MOST_OPEN:
+                self.report.add("text.too-deep", match.start(), f"More than {MOST_OPEN:,} brackets are open here.")
+                return
+        for sign, opened in reversed(self.open):
+            self._never_closed(sign, opened)
+
+    def _quoted(self, sign: str, start: int) -> int:
+        whole = self.language.quotes[sign].match(self.text, start)
+        if whole:
+            return whole.end()
+        end = self.source.line_end(start)
+        stop = start + len(self.text[start:end].rstrip(" \t;,"))
+        self.report.add(
+            "text.quote-not-closed",
+            start,
+            f"The text opened with {sign} on line {self.source.line_at(start)} is never closed.",
+            hint=f"Add {sign} where the text ends.",
+        )
+        return max(stop, start + 1)
+
+    def _bracket(self, sign: str, at: int) -> None:
+        if sign not in self.pairs:
+            self.open.append((sign, at))
+            return
+        wanted = self.pairs[sign]
+        if self.open and self.open[-1][0] == wanted:
+            self.open.pop()
+            return
+        if sign == ")" and self.language.lone_parenthesis and not any(kind == "(" for kind, _ in self.open):
+            return
+        if any(kind == wanted for kind, _ in self.open):
+            while self.open[-1][0] != wanted:
+                self._never_closed(*self.open.pop())
+            self.open.pop()
+            return
+        if self.open and self.source.line_at(self.open[-1][1]) == self.source.line_at(at):
+            opening = self.open.pop()[0]
+            closing = next(close for close, opener in self.pairs.items() if opener == opening)
+            self.report.add(
+                "text.bracket-mismatch",
+                at,
+                f"`{sign}` stands here, but `{opening}` before it in this line is closed by `{closing}`.",
+                hint=f"Write `{closing}`.",
+            )
+            return
+        self.report.add("text.bracket-extra", at, f"`{sign}` closes nothing: no `{wanted}` is open here.")
+
+    def _never_closed(self, sign: str, opened: int) -> None:
+        self.report.add(
+            "text.bracket-not-closed",
+            opened,
+            f"`{sign}` on line {self.source.line_at(opened)} is never closed.",
+            hint="Add the closing bracket where it belongs.",
+        )

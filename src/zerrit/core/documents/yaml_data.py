@@ -2,7 +2,8 @@
 Plain values from a YAML tree: tags and aliases followed.
 
 The tree keeps an alias as what it is, so that an edit can tell it from a value. Here each alias gives the very
-object that its anchor gave, so that however often aliases name each other nothing grows.
+object that its anchor gave, so nothing grows in memory. Whoever walks the data would still meet every copy, so an
+alias stays a text once the data would count more than `MOST_VALUES`.
 """
 
 from __future__ import annotations
@@ -16,6 +17,7 @@ from zerrit.core.documents.scalars import YAML_FLOAT, YAML_INT, typed
 #: The anchors and tags that end where a value begins, and those that stand before a key.
 _BEFORE_VALUE: Final = re.compile(r"(?:(?<=[\s\[{,])|^)(?:[&!]\S*[ \t\r\n]+)*[&!][^\s]*[ \t\r\n]*\Z")
 _BEFORE_KEY: Final = re.compile(r"(?:[&!]\S+[ \t]+)+")
+MOST_VALUES: Final = 1_000_000  # with what aliases repeat; no file that people write comes near
 _LONGEST: Final = 300  # characters of an anchor and tag that are looked at
 
 
@@ -28,9 +30,13 @@ class _Values:
     def __init__(self, text: str) -> None:
         self.text = text
         self.anchors: dict[str, Any] = {}
+        self.sizes: dict[str, int] = {}  #: how many values each anchor stands for, with what aliases repeat
+        self.count = 0
 
     def of(self, node: Node) -> Any:
         # Recursion is bounded: the reader stops at MAX_DEPTH.
+        self.count += 1
+        before = self.count
         anchor, tag = self._properties(node)
         if node.kind is NodeKind.VALUE:
             value = self._scalar(node, tag)
@@ -42,12 +48,14 @@ class _Values:
             if anchor:
                 self.anchors[anchor] = items
             items.extend(self.of(child) for child in node.children)
+            self.sizes[anchor] = self.count - before
             return items
         members: dict[Any, Any] = {}
         if anchor:
             self.anchors[anchor] = members
         for child in node.children:
             members[self._name(child)] = self.of(child)
+        self.sizes[anchor] = self.count - before
         return members
 
     def _name(self, child: Node) -> str:
@@ -75,6 +83,10 @@ class _Values:
     def _scalar(self, node: Node, tag: str) -> Any:
         value = node.value or ""
         if not node.is_quoted and value.startswith("*") and self.text.startswith("*", node.value_start):
+            size = self.sizes.get(value[1:], 0)
+            if self.count + size > MOST_VALUES:
+                return value
+            self.count += size
             return self.anchors.get(value[1:], value)
         kind = tag.removeprefix("!!").removeprefix("!<tag:yaml.org,2002:").removesuffix(">")
         if kind == "null":

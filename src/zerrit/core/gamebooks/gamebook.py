@@ -15,7 +15,7 @@ from typing import Any
 from pydantic import ValidationError
 
 from zerrit.core.addresses import Address, parse_address
-from zerrit.core.documents import Document, Finding, Node, Severity, read_document
+from zerrit.core.documents import Document, Finding, Node, Severity, Slot, read_document
 from zerrit.core.errors import AddressInvalid
 from zerrit.core.gamebooks.schema import FieldRules, FileRules, GamebookFile
 from zerrit.core.nearest import did_you_mean
@@ -49,7 +49,8 @@ class Gamebook:
         if rules is None:
             return read_document(data, path)
         keys = {_kind(names): entry.key for names, entry in rules.entries.items() if entry.key}
-        return read_document(data, path, tolerate=rules.tolerate, keys=keys)
+        slots = {name: Slot(slot.at, slot.split) for name, slot in rules.slots.items()}
+        return read_document(data, path, tolerate=rules.tolerate, keys=keys, slots=slots)
 
     def is_ignored(self, path: str) -> bool:
         return any(path_matches(pattern, path) for pattern in self.rules.ignore)

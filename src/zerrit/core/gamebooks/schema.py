@@ -15,6 +15,7 @@ from typing import Annotated, Literal
 from pydantic import BaseModel, ConfigDict, Field, field_validator
 
 from zerrit.core.documents.findings import CODES
+from zerrit.core.documents.slots import check_form
 from zerrit.core.gamebooks.expressions import Expression, parse_expression
 
 TakesEffect = Literal["restart", "reload", "next-chart", "new-world", "rejoin"]
@@ -56,12 +57,28 @@ class EntryRules(_Rules):
     must: tuple[MustRule, ...] = ()
 
 
+class SlotRules(_Rules):
+    """A part of a text file that can be addressed: `at` is the text around it, with {} in its place."""
+
+    at: Text
+    split: str = Field("", description="what parts the entries of a list; empty for a single value")
+
+    @field_validator("at")
+    @classmethod
+    def _has_place(cls, at: str) -> str:
+        fault = check_form(at)
+        if fault:
+            raise ValueError(fault)
+        return at
+
+
 class FileRules(_Rules):
     purpose: str = ""
     takes_effect: TakesEffect = "restart"
     tolerate: tuple[str, ...] = ()
     rewritten_at_stop: bool = Field(False, description="the game writes this file by itself when it stops")
     entries: dict[Name, EntryRules] = {}
+    slots: dict[Name, SlotRules] = {}
 
     @field_validator("tolerate")
     @classmethod

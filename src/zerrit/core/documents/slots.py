@@ -1,0 +1,94 @@
+"""
+Slots: the parts of a text file that a gamebook cuts out of it.
+
+A start script is not understood, but one of its lines may hold the list of mods. A slot names such a part by the
+text around it, `--mods={}`, so that the part can be addressed, checked and changed like any other value, while
+all the rest of the line stays closed. The form is no regular expression: people can write it without knowing
+one, and no form can take long to match.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from functools import lru_cache
+from typing import Final
+
+PLACE: Final = "{}"
+_BLANKS: Final = re.compile(r"[ \t]+")
+_WORD: Final = re.compile(r"[^\s\"';]*")
+
+
+@dataclass(frozen=True, slots=True)
+class Slot:
+    """Where a part of a line stands: `at` is the text around it, with `{}` in its place.
+
+    `split`: what parts the entries of a list, such as `;`; empty for a single value.
+    """
+
+    at: str
+    split: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Cut:
+    """A slot found in a line. Offsets in characters of the text; `items` is empty for a single value."""
+
+    start: int
+    end: int
+    items: tuple[tuple[int, int], ...] = field(default=())
+
+
+def check_form(at: str) -> str:
+    """What is wrong with the form of a slot, in a sentence; empty when nothing is."""
+    before, place, _ = at.partition(PLACE)
+    if not place:
+        return f"`{at}` has no {{}} where the value stands, as in --mods={{}}."
+    if at.count(PLACE) > 1:
+        return f"`{at}` has more than one {{}}; write a slot for each value."
+    return "" if before.strip() else f"`{at}` has no text before {{}} by which the value could be found."
+
+
+def cuts(slot: Slot, text: str, start: int, end: int) -> Iterator[Cut]:
+    """All places of one line where the form of the slot fits. Behind `{}` at the end, a word is the value."""
+    before, after = _patterns(slot.at)
+    at = start
+    while match := before.search(text, at, end):
+        begin = match.end()
+        if after is None:
+            word = _WORD.match(text, begin, end)
+            stop = at = word.end() if word else begin
+        else:
+            closing = after.search(text, begin, end)
+            if closing is None:
+                return
+            stop, at = closing.span()
+        yield Cut(begin, stop, tuple(_items(text, begin, stop, slot.split)))
+        at = max(at, begin)
+
+
+@lru_cache(maxsize=256)
+def _patterns(at: str) -> tuple[re.Pattern[str], re.Pattern[str] | None]:
+    """What stands before and behind the place; a run of blanks fits any other."""
+
+    def literal(part: str) -> str:
+        return r"[ \t]+".join(re.escape(piece) for piece in _BLANKS.split(part))
+
+    before, _, after = at.partition(PLACE)
+    return re.compile(literal(before)), re.compile(literal(after)) if after.strip() else None
+
+
+def _items(text: str, start: int, end: int, split: str) -> Iterator[tuple[int, int]]:
+    if not split:
+        return
+    at = start
+    while at <= end:
+        found = text.find(split, at, end)
+        stop = found if found >= 0 else end
+        raw = text[at:stop]
+        body = raw.strip(" \t")
+        if body:
+            first = at + raw.index(body)
+            yield first, first + len(body)
+        at = stop + len(split)

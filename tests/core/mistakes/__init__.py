@@ -1,0 +1,1 @@
+"""Forty hand-made mistakes for each format, in files like those that admins edit."""

@@ -1,0 +1,63 @@
+"""Each of the hand-made mistakes is found once, within two lines of where it was made; a sure mend mends it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import pytest
+
+from tests.core.mistakes import in_ini, in_json, in_scripts, in_xml, in_yaml
+from zerrit.core import Finding, Severity, read_document
+from zerrit.core.documents.source import splice
+
+_BASES = {
+    "a.xml": in_xml.BASE,
+    "a.json": in_json.BASE,
+    "a.yml": in_yaml.BASE,
+    "a.ini": in_ini.BASE,
+    "a.sh": in_scripts.SHELL,
+    "a.lua": in_scripts.LUA,
+    "a.js": in_scripts.C_LIKE,
+}
+_TABLES = {
+    "a.xml": in_xml.MISTAKES,
+    "a.json": in_json.MISTAKES,
+    "a.yml": in_yaml.MISTAKES,
+    "a.ini": in_ini.MISTAKES,
+}
+
+
+def _cases() -> Iterator[object]:
+    rows = [(path, *mistake) for path, mistakes in _TABLES.items() for mistake in mistakes]
+    rows += in_scripts.MISTAKES
+    for path, what, old, new in rows:
+        yield pytest.param(path, old, new, id=f"{path[2:]}: {what}")
+
+
+def faults(text: str, path: str) -> list[Finding]:
+    return [f for f in read_document(text.encode(), path).findings if f.severity is not Severity.NOTICE]
+
+
+@pytest.mark.parametrize("path", _BASES)
+def test_the_sound_file_has_no_finding(path: str) -> None:
+    assert faults(_BASES[path], path) == []
+
+
+@pytest.mark.parametrize(("path", "old", "new"), _cases())
+def test_a_mistake_is_found_once_and_where_it_was_made(path: str, old: str, new: str) -> None:
+    base = _BASES[path]
+    assert base.count(old) >= 1
+    text = base.replace(old, new, 1)
+    start = base.index(old)
+    same = next((i for i, (a, b) in enumerate(zip(old, new, strict=False)) if a != b), min(len(old), len(new)))
+    made_on = base.count("\n", 0, start + same) + 1
+    found = faults(text, path)
+    assert len(found) == 1, [(f.line, f.code, f.message) for f in found]
+    assert abs(found[0].line - made_on) <= 2, (made_on, found[0].line, found[0].message)
+    mend = found[0].mend
+    if mend is not None:
+        assert faults(splice(text, [mend]), path) == []
+
+
+def test_there_are_forty_of_each() -> None:
+    assert all(len(mistakes) >= 40 for mistakes in (*_TABLES.values(), in_scripts.MISTAKES))
