@@ -3,11 +3,15 @@ Read JSON text that is not sound, and go on after every mistake.
 
 The grammar is RFC 8259; what people write besides (comments, a comma after the last entry, single quotes, bare
 keys, NaN) is recognised by name, so that a gamebook can tolerate what its game tolerates.
+
+Where a bracket is missing or wrong, the indentation of its line and what the neighbours look like tell what was
+meant: the aim is one finding at the place where a person would mend, not the place where a parser noticed.
 """
 
 from __future__ import annotations
 
 import re
+from dataclasses import dataclass, field
 from typing import Final
 
 from zerrit.core.documents.comments import CommentKeeper, tidy_block
@@ -16,19 +20,41 @@ from zerrit.core.documents.json_sound import MAX_DEPTH
 from zerrit.core.documents.json_text import unescape
 from zerrit.core.documents.node import Node, NodeKind
 from zerrit.core.documents.scalars import JSON_NUMBER
-from zerrit.core.documents.source import Source
-from zerrit.core.nearest import did_you_mean
+from zerrit.core.documents.source import Source, Splice
+from zerrit.core.nearest import nearest
 
 _SPACE: Final = re.compile(r"[ \t\r\n]*")
 _STRING: Final = re.compile(r'"((?:[^"\\\x00-\x1f]|\\(?:["\\/bfnrt]|u[0-9a-fA-F]{4}))*)"')
-_BARE: Final = re.compile(r"[^\s,:\[\]{}\"']+")
+_BARE: Final = re.compile(r"[^\s,:;\[\]{}\"'\u201c\u201d\u201e]+")
+_BARE_TEXT: Final = re.compile(r"[^,;\[\]{}\"\r\n\u201c\u201d\u201e]*[^\s,;:\[\]{}\"\u201c\u201d\u201e]")
 _BAD_ESCAPE: Final = re.compile(r'\\(?!["\\/bfnrt]|u[0-9a-fA-F]{4}).?')
+_SMART: Final = re.compile('[\u201c\u201d\u201e]([^\u201c\u201d\u201e"\r\n]*)[\u201c\u201d\u201e"]?')
+_KEY_BEFORE_COLON: Final = re.compile(r"([\w .-]*?)\s*:")
+_REST_OF_TEXT: Final = re.compile(r"[^\"{}\[\]:\r\n]*\"\s*[,}\]]?[ \t]*(?=[\r\n]|\Z)")
+_INNER_QUOTES: Final = re.compile(r"[^\s,:\]}\"][^\r\n]*\"[ \t]*(?=[,}\]]?[ \t]*(?:[\r\n]|\Z))")
+_ITEMS_TO_BRACKET: Final = re.compile(r"[^\[\]{}\r\n]*\]")
 _CLOSING: Final = {"{": "}", "[": "]"}
+_WORDS: Final = ("true", "false", "null")
 
 
 def read_faulty(source: Source, report: Report) -> Node:
     """Read the text; the root node is its one value."""
     return _JsonReader(source, report).read()
+
+
+@dataclass(slots=True)
+class _Open:
+    """A bracket that is not closed yet."""
+
+    node: Node
+    opening: str
+    at: int
+    seen: set[str] = field(default_factory=set)
+    comma_at: int = -1  #: where the comma stands behind the last child; -1 where none does
+
+    @property
+    def closing(self) -> str:
+        return _CLOSING[self.opening]
 
 
 class _JsonReader:
@@ -37,26 +63,33 @@ class _JsonReader:
         self.text = source.text
         self.report = report
         self.at = 0
-        self.too_deep = False
+        self.is_too_deep = False
+        self.open: list[_Open] = []
         self.comments = CommentKeeper(source)
 
     def read(self) -> Node:
         self._skip()
         if self.at >= len(self.text):
-            self.report.add("json.empty", 0, "The file is empty; JSON needs at least {} or [].")
+            self._fault("json.empty", 0, "The file is empty; JSON needs at least {} or [].")
             return Node(NodeKind.GROUP, "", 0, 0)
-        root = self._value("", 0, self.at)
+        root = self._value("", self.at)
         self._skip()
         if self.at < len(self.text):
             shown = self.text[self.at : self.at + 20].split("\n")[0]
-            self.report.add(
+            rest = self.text[self.at :].strip()
+            self._fault(
                 "json.trailing",
                 self.at,
                 f"`{shown}` stands after the end of the value. Is there one closing bracket too many above?",
+                mend=Splice(self.at, self.at + len(rest), "") if rest in ("}", "]", ",") else None,
             )
         return root
 
-    # --- white space and comments ----------------------------------------------------------------------------------
+    def _fault(self, code: str, at: int, message: str, hint: str = "", mend: Splice | None = None) -> None:
+        if not self.is_too_deep:
+            self.report.add(code, at, message, hint, mend)
+
+    # --- white space and comments ------------------------------------------------------------------------------
 
     def _skip(self) -> None:
         while True:
@@ -71,131 +104,334 @@ class _JsonReader:
                 end = self.source.line_end(self.at)
             else:
                 return
-            self.report.add(
+            self._fault(
                 "json.comment", self.at, "A comment stands here; plain JSON has none, and many games stop at it."
             )
             body = self.text[self.at : end].removeprefix("/*").removesuffix("*/").lstrip("/#")
             self.comments.saw(self.at, end, tidy_block(body))
             self.at = end
 
+    def _next_sign(self, at: int) -> str:
+        match = _SPACE.match(self.text, at)
+        end = match.end() if match else at
+        return self.text[end : end + 1]
+
     # --- values -----------------------------------------------------------------------------------------------------
 
-    def _value(self, name: str, depth: int, start: int) -> Node:
+    def _value(self, name: str, start: int) -> Node:
         """Read the value at the present place; the node of a member starts at its key (`start`)."""
-        character = self.text[self.at]
-        if character in "{[":
-            node = self._container(name, depth, start)
-        elif character in "\"'":
+        sign = self.text[self.at]
+        if sign in "{[":
+            return self._container(name, start)
+        if sign in "\"'":
             node = self._string(name, start)
-            self.comments.document(node)
+        elif sign in "\u201c\u201d\u201e":
+            node = self._smart(name, start)
         else:
             node = self._bare(name, start)
-            self.comments.document(node)
+        self.comments.document(node)
         self.comments.ended(node, node.end)
         return node
 
-    def _container(self, name: str, depth: int, start: int) -> Node:
+    def _container(self, name: str, start: int) -> Node:
         opening = self.text[self.at]
         kind = NodeKind.GROUP if opening == "{" else NodeKind.LIST
         node = Node(kind, name, start, start, value_start=self.at)
         self.comments.document(node)
-        if depth >= MAX_DEPTH:
-            self.report.add("text.too-deep", self.at, f"Brackets nest deeper than {MAX_DEPTH} levels here.")
-            self.too_deep = True
-            self.at = len(self.text)
-            node.end = node.value_end = self.at
+        if len(self.open) >= MAX_DEPTH:
+            self._fault("text.too-deep", self.at, f"Brackets nest deeper than {MAX_DEPTH} levels here.")
+            self.is_too_deep = True
+            self.at = node.end = node.value_end = len(self.text)
             return node
-        opened_at = self.at
+        self.open.append(_Open(node, opening, self.at))
         self.at += 1
-        seen: set[str] = set()
-        comma_at = -1
-        first = True
+        self._inside()
+        self.open.pop()
+        node.end = node.value_end = self.at
+        self.comments.ended(node, node.end)
+        return node
+
+    def _inside(self) -> None:
+        """What stands in the innermost open bracket, up to and with the closing one."""
+        here = self.open[-1]
         while True:
             before = self.at
             self._skip()
             if self.at >= len(self.text):
-                if not self.too_deep:
-                    self._not_closed(opening, opened_at, before)
-                break
-            character = self.text[self.at]
-            if character in "}]":
-                if comma_at >= 0:
-                    self._comma_extra(comma_at)
-                if character != _CLOSING[opening] and not self._mismatch(opening, opened_at, depth):
-                    break
-                self.at += 1
-                break
-            if character == ",":
-                self._stray_comma(first or comma_at >= 0)
-                comma_at = self.at
-                self.at += 1
-                continue
-            if not first and comma_at < 0:
-                self._comma_missing(node)
-            if not self._member(node, kind, depth, seen):
-                self.at += 1
-                continue
-            first = False
-            comma_at = -1
-        node.end = node.value_end = self.at
-        return node
+                self._not_closed(here, min(before, len(self.text)))
+                return
+            sign = self.text[self.at]
+            if sign in "}]":
+                if self._closes(here, sign):
+                    return
+            elif sign in ",;" or (sign == "." and self._next_sign(self.at + 1) in ('"', "{", "[", "")):
+                self._comma(here, sign)
+            else:
+                if here.node.children and here.comma_at < 0:
+                    self._comma_missing(here.node)
+                if self._ends_by_content(here, sign):
+                    return
+                begin = self.at
+                is_read = self._item(here) if here.opening == "[" else self._member(here)
+                if is_read:
+                    here.comma_at = -1
+                elif self.at == begin:
+                    self.at += 1
 
-    def _member(self, node: Node, kind: NodeKind, depth: int, seen: set[str]) -> bool:
-        """Read one item or one `key: value`; False when nothing readable stands here."""
-        if self.text[self.at] == ":":
-            self.report.add("json.value-missing", self.at, "A colon stands here with no key before it.")
+    # --- brackets ------------------------------------------------------------------------------------------------
+
+    def _closes(self, here: _Open, sign: str) -> bool:
+        """A closing bracket stands here. True when the innermost open bracket has ended."""
+        if sign == here.closing:
+            if here.comma_at >= 0:
+                self._comma_extra(here.comma_at)
+            self.at += 1
+            return True
+        if self.text[self.at - 1 : self.at] == sign and here.opening == "[":
+            self._fault(
+                "json.bracket-extra",
+                self.at,
+                f"`{sign}` stands twice; the first one has closed what it belongs to.",
+                hint="Remove one.",
+                mend=Splice(self.at, self.at + 1, ""),
+            )
+            self.at += 1
             return False
-        if kind is NodeKind.LIST:
-            node.adopt(self._value("", depth + 1, self.at))
+        line = self.source.line_at(here.at)
+        if self._is_outer(sign) and not self._is_typed_for(here):
+            if here.comma_at >= 0:
+                self._comma_extra(here.comma_at)
+            else:
+                self._not_closed(here, self._end_of_content(here))
+            return True
+        self._fault(
+            "json.bracket-mismatch",
+            self.at,
+            f"`{sign}` stands here, but `{here.opening}` on line {line} is still open and is closed by `{here.closing}`.",
+            hint=f"Write `{here.closing}` here.",
+            mend=Splice(self.at, self.at + 1, here.closing),
+        )
+        self.at += 1
+        return True
+
+    def _is_outer(self, sign: str) -> bool:
+        return any(outer.closing == sign for outer in self.open[:-1])
+
+    def _is_typed_for(self, here: _Open) -> bool:
+        """The wrong bracket stands where the right one would: by its line, or by the indentation of its line."""
+        start = self.source.line_start(self.at)
+        if self.text[start : self.at].strip():
+            return self.source.line_at(here.at) == self.source.line_at(self.at)
+        return self.source.indent_at(self.at) == self.source.indent_at(here.at)
+
+    def _end_of_content(self, here: _Open) -> int:
+        return here.node.children[-1].end if here.node.children else here.at + 1
+
+    def _not_closed(self, here: _Open, at: int) -> None:
+        line = self.source.line_at(here.at)
+        is_end = at >= len(self.text.rstrip())
+        place = self._end_of_content(here)
+        own_line = self.source.line_at(place) > line
+        lead = self.source.newline_near(place) + self.source.indent_at(here.at) if own_line else ""
+        self._fault(
+            "json.not-closed",
+            place,
+            f"{'The file ends, but' if is_end else 'Here'} `{here.opening}` opened on line {line} is not closed.",
+            hint=f"Add `{here.closing}` here.",
+            mend=Splice(place, place, lead + here.closing) if not is_end or len(self.open) == 1 else None,
+        )
+        if is_end:
+            self.is_too_deep = True  # what else is open is open for the same reason
+
+    def _ends_by_content(self, here: _Open, sign: str) -> bool:
+        """What stands here cannot belong into this bracket, but does belong into the one around it."""
+        if len(self.open) < 2:
+            return False
+        outer = self.open[-2]
+        if here.opening == "{" and sign in "{[" and outer.opening == "[":
+            self._give_back(here)
+            return True
+        if here.opening == "[" and sign == '"' and outer.opening == "{" and self._is_key():
+            key = _STRING.match(self.text, self.at)
+            last = here.node.children[-1] if here.node.children else None
+            if last is not None and key is not None and last.child(unescape(key.group(1))) is not None:
+                return False  # an entry of this list whose opening brace is missing
+            self._give_back(here)
+            return True
+        return False
+
+    def _give_back(self, here: _Open) -> None:
+        self._not_closed(here, self._end_of_content(here))
+        if here.comma_at >= 0:
+            self.at = here.comma_at
+
+    def _is_key(self) -> bool:
+        match = _STRING.match(self.text, self.at)
+        return match is not None and self._next_sign(match.end()) == ":"
+
+    # --- members and items -------------------------------------------------------------------------------------
+
+    def _item(self, here: _Open) -> bool:
+        if self.text[self.at] == ":":
+            self._fault("json.value-missing", self.at, "A colon stands here, but the values of a list have no names.")
+            return False
+        if self.text[self.at] == '"' and self._is_key():
+            self._without_opening(here)
+            return True
+        here.node.adopt(self._value("", self.at))
+        return True
+
+    def _without_opening(self, here: _Open) -> None:
+        """`"name": …` straight inside a list: the brace before it is missing."""
+        start = self.at
+        self._fault(
+            "json.opening-missing",
+            start,
+            "A name with a value stands straight inside a list here; the opening brace of its entry is missing.",
+            hint="Add `{` here.",
+            mend=Splice(start, start, "{"),
+        )
+        node = here.node.adopt(Node(NodeKind.GROUP, "", start, start, value_start=start))
+        self.open.append(_Open(node, "{", start))
+        self._inside()
+        self.open.pop()
+        node.end = node.value_end = self.at
+
+    def _member(self, here: _Open) -> bool:
+        """Read one `key: value`; False when nothing readable stands here."""
+        node = here.node
+        if self.text[self.at] == ":":
+            self._fault("json.value-missing", self.at, "A colon stands here with no key before it.")
+            return False
+        if here.comma_at >= 0 and self._is_loose_item(here):
             return True
         key_start = self.at
         key = self._key()
         if key is None:
             return False
-        if key in seen:
-            self.report.add(
+        if key in here.seen:
+            self._fault(
                 "json.duplicate-key",
                 key_start,
                 f'"{key}" stands twice in this object; most games keep the last and forget the first.',
             )
-        seen.add(key)
+        here.seen.add(key)
         key_end = self.at
         self._skip()
-        if self.text.startswith((":", "="), self.at):
-            if self.text[self.at] == "=":
-                self.report.add(
-                    "json.colon-missing", self.at, f'After "{key}" stands `=`; JSON wants a colon.', hint="Write `:`."
-                )
-            self.at += 1
-            self._skip()
-        else:
-            self.report.add("json.colon-missing", key_end, f'A colon is missing after "{key}".', hint="Add `:` here.")
+        self._colon(key, key_end)
         if self.at >= len(self.text) or self.text[self.at] in ",}]":
-            self.report.add("json.value-missing", key_end, f'"{key}" has no value.')
-            node.adopt(Node(NodeKind.VALUE, key, key_start, key_end, value="", value_start=key_end, value_end=key_end))
+            self._fault("json.value-missing", key_end, f'"{key}" has no value.')
+            node.adopt(Node(NodeKind.VALUE, key, key_start, key_end, "", key_end, key_end))
             return True
-        node.adopt(self._value(key, depth + 1, key_start))
+        node.adopt(self._value(key, key_start))
         return True
 
+    def _colon(self, key: str, key_end: int) -> None:
+        sign = self.text[self.at : self.at + 1]
+        if sign not in (":", "="):
+            self._fault(
+                "json.colon-missing",
+                key_end,
+                f'A colon is missing after "{key}".',
+                hint="Add `:` here.",
+                mend=Splice(key_end, key_end, ":"),
+            )
+            return
+        if sign == "=":
+            self._fault(
+                "json.colon-missing",
+                self.at,
+                f'After "{key}" stands `=`; JSON wants a colon.',
+                hint="Write `:`.",
+                mend=Splice(self.at, self.at + 1, ":"),
+            )
+        self.at += 1
+        self._skip()
+        if self.text.startswith(":", self.at):
+            self._fault(
+                "json.colon-extra",
+                self.at,
+                f'Two colons stand after "{key}".',
+                hint="Remove one.",
+                mend=Splice(self.at, self.at + 1, ""),
+            )
+            self.at += 1
+            self._skip()
+
+    def _is_loose_item(self, here: _Open) -> bool:
+        """Values without names behind a comma in an object: a decimal comma, or a list without its opening bracket."""
+        last = here.node.children[-1] if here.node.children else None
+        bare = _BARE.match(self.text, self.at)
+        if last is None or bare is None or not last.is_value or self._next_sign(bare.end()) in (":", '"', "="):
+            return False
+        line = self.text[self.at : self.source.line_end(self.at)]
+        closing = _ITEMS_TO_BRACKET.match(line)
+        if closing:
+            self._fault(
+                "json.opening-missing",
+                last.value_start,
+                "Several values stand here with a closing bracket, but without an opening one.",
+                hint="Add `[` here.",
+                mend=Splice(last.value_start, last.value_start, "["),
+            )
+            self.at += closing.end()
+            return True
+        if bare.group().isdigit() and here.comma_at == last.end and (last.value or "").lstrip("-").isdigit():
+            self._fault(
+                "json.bad-number",
+                last.value_start,
+                f"{last.value},{bare.group()} is no number; the decimal sign is a point.",
+                hint=f"Write {last.value}.{bare.group()}.",
+                mend=Splice(here.comma_at, here.comma_at + 1, "."),
+            )
+            self.at = bare.end()
+            return True
+        return False
+
     def _key(self) -> str | None:
-        character = self.text[self.at]
-        if character in "\"'":
-            string = self._string("", self.at)
-            return string.value
+        sign = self.text[self.at]
+        if sign in "\"'":
+            return self._quoted_key()
+        if sign in "\u201c\u201d\u201e":
+            return self._smart("", self.at).value
         match = _BARE.match(self.text, self.at)
         if not match:
-            self.report.add(
-                "json.bad-word", self.at, f"`{character}` cannot stand here; a key in quotation marks is expected."
-            )
+            self._fault("json.bad-word", self.at, f"`{sign}` cannot stand here; a key in quotation marks is expected.")
             return None
-        self.report.add(
+        start, self.at = self.at, match.end()
+        if self.text.startswith('"', self.at):
+            self._fault(
+                "json.quote-missing",
+                start,
+                f'The key {match.group()}" has no opening quotation mark.',
+                hint='Add `"` here.',
+                mend=Splice(start, start, '"'),
+            )
+            self.at += 1
+            return match.group()
+        self._fault(
             "json.key-unquoted",
-            self.at,
+            start,
             f"The key {match.group()} stands without quotation marks.",
             hint=f'Write "{match.group()}".',
+            mend=Splice(start, match.end(), f'"{match.group()}"'),
         )
-        self.at = match.end()
         return match.group()
+
+    def _quoted_key(self) -> str | None:
+        start = self.at
+        whole = _STRING.match(self.text, start)
+        if whole is None and self.text[start] == '"':
+            line = self.text[start + 1 : self.source.line_end(start)]
+            open_key = _KEY_BEFORE_COLON.match(line)
+            if open_key and '"' not in line[: open_key.end()]:
+                end = start + 1 + len(open_key.group(1))
+                self._string_not_closed(start, end, '"')
+                self.at = end
+                return open_key.group(1)
+        return self._string("", start).value
+
+    # --- texts ------------------------------------------------------------------------------------------------------
 
     def _string(self, name: str, start: int) -> Node:
         opened = self.at
@@ -203,6 +439,9 @@ class _JsonReader:
         if match:
             self.at = match.end()
             raw, value_start, value_end = match.group(1), match.start(1), match.end(1)
+            inner = _INNER_QUOTES.match(self.text, self.at)
+            if inner and not self._is_key_at(inner.start()):
+                raw, value_end = self._quote_inside(opened, inner.end())
         else:
             raw, value_start, value_end = self._loose_string(opened)
         return Node(
@@ -210,10 +449,39 @@ class _JsonReader:
             name,
             start,
             self.at,
-            value=unescape(raw),
-            value_start=value_start,
-            value_end=value_end,
-            is_quoted=True,
+            unescape(raw),
+            value_start,
+            value_end,
+            True,  # noqa: FBT003
+        )
+
+    def _is_key_at(self, at: int) -> bool:
+        """A quoted or bare key with its colon stands there: only a comma is missing."""
+        return bool(re.compile(r"[\w.-]*\"?\s*:").match(self.text, at))
+
+    def _quote_inside(self, opened: int, end: int) -> tuple[str, int]:
+        """`"Eel "royal" Pie"`: the text goes on to the last quotation mark of the line."""
+        last = end - 1 - (len(self.text[opened:end]) - len(self.text[opened:end].rstrip(" \t")))
+        raw = self.text[opened + 1 : last]
+        mended = re.sub(r'(?<!\\)"', r'\\"', raw)
+        place = opened + 1 + raw.index('"')
+        self._fault(
+            "json.quote-inside",
+            place,
+            'A quotation mark stands inside a text; it ends the text. One that belongs to the text is written \\".',
+            hint='Write \\" for it.',
+            mend=Splice(opened + 1, last, mended),
+        )
+        self.at = last + 1
+        return mended, last
+
+    def _string_not_closed(self, opened: int, end: int, quote: str) -> None:
+        self._fault(
+            "json.string-not-closed",
+            end,
+            f"The text opened with {quote} on line {self.source.line_at(opened)} is not closed on that line.",
+            hint=f"Add {quote} here.",
+            mend=Splice(end, end, quote),
         )
 
     def _loose_string(self, opened: int) -> tuple[str, int, int]:
@@ -221,105 +489,186 @@ class _JsonReader:
         line_end = self.source.line_end(opened)
         body = re.compile(rf"(?:[^{quote}\\\r\n]|\\.)*").match(self.text, opened + 1)
         end = body.end() if body else opened + 1
-        closed = self.text.startswith(quote, end) and end < line_end
-        if not closed:
-            # The quote is missing: the text ends where a person would end it, before a comma or bracket.
-            tail = re.compile(r"\s*[,\]}:]*\s*\Z").search(self.text[opened + 1 : line_end])
-            end = opened + 1 + (tail.start() if tail else line_end - opened - 1)
-            line = self.source.line_at(opened)
-            self.report.add(
-                "json.string-not-closed",
-                end,
-                f"The text opened with {quote} on line {line} is not closed on that line.",
-                hint=f"Add {quote} here.",
-            )
-            self.at = end
-            return self.text[opened + 1 : end], opened + 1, end
+        if not (self.text.startswith(quote, end) and end < line_end):
+            return self._open_string(opened, line_end, quote)
         self.at = end + 1
         raw = self.text[opened + 1 : end]
         if quote == "'":
-            self.report.add(
+            inner = raw.replace('"', '\\"').replace("\\'", "'")
+            self._fault(
                 "json.single-quotes",
                 opened,
                 "This text stands in single quotation marks.",
                 hint='Write " on both sides.',
+                mend=Splice(opened, end + 1, f'"{inner}"'),
             )
         for bad in _BAD_ESCAPE.finditer(raw):
-            self.report.add(
+            if quote == "'" and bad.group() == "\\'":
+                continue
+            at = opened + 1 + bad.start()
+            self._fault(
                 "json.bad-escape",
-                opened + 1 + bad.start(),
+                at,
                 f"`{bad.group()}` means nothing in JSON; a backslash itself is written `\\\\`.",
+                hint="Write two backslashes.",
+                mend=Splice(at, at, "\\"),
             )
         control = re.search(r"[\x00-\x1f]", raw)
         if control:
-            self.report.add(
+            at = opened + 1 + control.start()
+            self._fault(
                 "json.control-character",
-                opened + 1 + control.start(),
+                at,
                 "A tab or another control character stands raw inside a text.",
                 hint="Write \\t for a tab.",
+                mend=Splice(at, at + 1, "\\t") if control.group() == "\t" else None,
             )
         return raw, opened + 1, end
 
-    def _bare(self, name: str, start: int) -> Node:
-        match = _BARE.match(self.text, self.at)
-        if not match:
-            word = self.text[self.at]
-            end = self.at + 1
-        else:
-            word, end = match.group(), match.end()
-        if word not in ("true", "false", "null") and not JSON_NUMBER.match(word):
-            suggestion = did_you_mean(word, ("true", "false", "null"))
-            self.report.add(
-                "json.bad-word",
-                self.at,
-                f"{word[:40]} is no number and none of true, false, null; a text stands in quotation marks.",
-                hint=suggestion or f'Write "{word[:40]}".',
+    def _open_string(self, opened: int, line_end: int, quote: str) -> tuple[str, int, int]:
+        """The quote is missing: the text ends where a person would end it, before a comma or bracket."""
+        following = self.source.after_line(opened)
+        rest = _REST_OF_TEXT.match(self.text, following)
+        if quote == '"' and rest and following > line_end:
+            end = self.text.index('"', following)
+            self._fault(
+                "json.line-break",
+                line_end,
+                "A text goes over two lines; in JSON it stands on one, and a line break in it is written \\n.",
+                hint="Join the lines.",
+                mend=Splice(line_end, following, "\\n"),
             )
-        node = Node(NodeKind.VALUE, name, start, end, value=word, value_start=self.at, value_end=end)
+            self.at = end + 1
+            return self.text[opened + 1 : end], opened + 1, end
+        tail = re.compile(r"\s*[,\]}:]*\s*\Z").search(self.text[opened + 1 : line_end])
+        end = opened + 1 + (tail.start() if tail else line_end - opened - 1)
+        self._string_not_closed(opened, end, quote)
         self.at = end
-        return node
+        return self.text[opened + 1 : end], opened + 1, end
 
-    # --- what is wrong ------------------------------------------------------------------------------------------------
+    def _smart(self, name: str, start: int) -> Node:
+        """A text in typographic quotation marks."""
+        match = _SMART.match(self.text, self.at)
+        inner = match.group(1) if match else ""
+        end = match.end() if match else self.at + 1
+        self._fault(
+            "json.smart-quotes",
+            self.at,
+            "This text stands in typographic quotation marks; JSON knows only plain ones.",
+            hint=f'Write "{inner}".',
+            mend=Splice(self.at, end, f'"{inner}"'),
+        )
+        value_start = self.at + 1
+        self.at = end
+        value_end = max(value_start, min(value_start + len(inner), end))
+        return Node(NodeKind.VALUE, name, start, end, inner, value_start, value_end, True)  # noqa: FBT003
+
+    # --- words and numbers -------------------------------------------------------------------------------------
+
+    def _bare(self, name: str, start: int) -> Node:
+        begin = self.at
+        match = _BARE.match(self.text, begin)
+        word = match.group() if match else self.text[begin]
+        end = begin + len(word)
+        if word not in _WORDS and not JSON_NUMBER.match(word):
+            end = self._bad_word(begin, word)
+            word = self.text[begin:end].removesuffix('"')
+        self.at = end
+        value_end = begin + len(word)
+        return Node(NodeKind.VALUE, name, start, end, word, begin, value_end)
+
+    def _bad_word(self, begin: int, word: str) -> int:
+        """Say what is wrong with a bare word, and where it ends."""
+        mended = _mended_number(word)
+        close = nearest(word.lower(), _WORDS)
+        text = _BARE_TEXT.match(self.text, begin)
+        end = text.end() if text else begin + len(word)
+        if mended or word in ("NaN", "Infinity", "-Infinity"):
+            self._fault(
+                "json.bad-number" if mended else "json.not-a-number",
+                begin,
+                f"{word[:40]} is no number in JSON.",
+                hint=f"Write {mended}." if mended else "Write null, or the number that is meant.",
+                mend=Splice(begin, begin + len(word), mended) if mended else None,
+            )
+            return begin + len(word)
+        if self.text.startswith('"', end) and self._next_sign(end + 1) in (",", "}", "]", ""):
+            self._fault(
+                "json.quote-missing",
+                begin,
+                f'The text {self.text[begin:end][:40]}" has no opening quotation mark.',
+                hint='Add `"` here.',
+                mend=Splice(begin, begin, '"'),
+            )
+            return end + 1
+        if close and end == begin + len(word):
+            self._fault(
+                "json.bad-word",
+                begin,
+                f"{word} is none of true, false and null, which are written small.",
+                hint=f"Write {close[0]}.",
+                mend=Splice(begin, end, close[0]),
+            )
+            return end
+        shown = self.text[begin:end]
+        is_sure = ":" not in shown and "//" not in shown and "\\" not in shown
+        stop = end if is_sure else begin + len(word)
+        self._fault(
+            "json.bad-word",
+            begin,
+            f"{self.text[begin:stop][:40]} is no number and none of true, false, null; a text stands in quotation marks.",
+            hint=f'Write "{self.text[begin:stop][:40]}".',
+            mend=Splice(begin, stop, f'"{self.text[begin:stop]}"') if is_sure else None,
+        )
+        return stop
+
+    # --- commas ------------------------------------------------------------------------------------------------------
+
+    def _comma(self, here: _Open, sign: str) -> None:
+        if sign != ",":
+            self._fault(
+                "json.comma-missing",
+                self.at,
+                f"`{sign}` stands where a comma is expected.",
+                hint="Write `,`.",
+                mend=Splice(self.at, self.at + 1, ","),
+            )
+        if not here.node.children or here.comma_at >= 0:
+            self._fault(
+                "json.value-missing",
+                self.at,
+                "A comma stands here with no value before it.",
+                hint="Remove the comma.",
+                mend=Splice(self.at, self.at + 1, ""),
+            )
+        here.comma_at = self.at
+        self.at += 1
 
     def _comma_missing(self, node: Node) -> None:
-        end = node.children[-1].end if node.children else self.at
-        what = f'"{node.children[-1].name}"' if node.children and node.children[-1].name else "this value"
-        self.report.add(
-            "json.comma-missing", end, f"A comma is missing after {what}; the next one follows.", hint="Add `,` here."
+        last = node.children[-1]
+        what = f'"{last.name}"' if last.name else "this value"
+        self._fault(
+            "json.comma-missing",
+            last.end,
+            f"A comma is missing after {what}; the next one follows.",
+            hint="Add `,` here.",
+            mend=Splice(last.end, last.end, ","),
         )
 
     def _comma_extra(self, comma_at: int) -> None:
-        self.report.add(
+        self._fault(
             "json.comma-extra",
             comma_at,
             "A comma stands after the last value; only values that are followed by another have one.",
             hint="Remove the comma.",
+            mend=Splice(comma_at, comma_at + 1, ""),
         )
 
-    def _stray_comma(self, is_stray: bool) -> None:
-        if is_stray:
-            self.report.add(
-                "json.value-missing", self.at, "A comma stands here with no value before it.", hint="Remove the comma."
-            )
 
-    def _mismatch(self, opening: str, opened_at: int, depth: int) -> bool:
-        """A wrong closing bracket: take it for ours when nothing outside waits for it. True to consume it."""
-        line = self.source.line_at(opened_at)
-        found = self.text[self.at]
-        self.report.add(
-            "json.bracket-mismatch",
-            self.at,
-            f"`{found}` stands here, but `{opening}` on line {line} is still open and is closed by `{_CLOSING[opening]}`.",
-            hint=f"Write `{_CLOSING[opening]}` here, or add it before.",
-        )
-        outer_waits = depth > 0 and self.text.count(found, self.at + 1) == 0
-        return not outer_waits
-
-    def _not_closed(self, opening: str, opened_at: int, at: int) -> None:
-        line = self.source.line_at(opened_at)
-        self.report.add(
-            "json.not-closed",
-            min(at, len(self.text)),
-            f"The file ends here, but `{opening}` opened on line {line} is not closed.",
-            hint=f"Add `{_CLOSING[opening]}`.",
-        )
+def _mended_number(word: str) -> str:
+    """The number that a misspelt one means, or an empty text: `+30`, `030`, `.5`, `5.`."""
+    match = re.fullmatch(r"([+-]?)0*(\d*)(?:\.(\d*))?", word)
+    if not match or not any(character.isdigit() for character in word):
+        return ""
+    sign, whole, places = match.groups()
+    return f"{sign.replace('+', '')}{whole or '0'}{f'.{places}' if places else ''}"

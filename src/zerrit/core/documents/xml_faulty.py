@@ -39,8 +39,9 @@ _DECLARATION: Final = re.compile(
     r"""(?:\s+encoding\s*=\s*(?:"[A-Za-z][A-Za-z0-9._-]*"|'[A-Za-z][A-Za-z0-9._-]*'))?"""
     r"""(?:\s+standalone\s*=\s*(?:"(?:yes|no)"|'(?:yes|no)'))?\s*\?>"""
 )
-_SMART_QUOTES: Final = "\u201c\u201d\u201e\u201f\u2018\u2019\u201a\u2033\u2032\u00ab\u00bb"
+SMART_QUOTES: Final = "\u201c\u201d\u201e\u201f\u2018\u2019\u201a\u2033\u2032\u00ab\u00bb"
 MOST_CHARACTERS: Final = 20  # forbidden characters listed of one file; a binary file has thousands
+_VALUE_END: Final = re.compile(r"\s*/?>|\s*[\r\n]|<|\Z")
 _NEXT_ATTRIBUTE: Final = re.compile(rf"\s+{NAME}\s*=\s*[\"']")
 
 
@@ -201,23 +202,105 @@ class _XmlReader:
         if depth is None:
             self._end_without_start(name, at, end)
             return
+        if self._is_meant_for_top(name, at, end):
+            self._wrong_name(name, at, end)
+            return
+        if len(self.stack) - 1 > depth and self._is_slash_missing():
+            self._slash_missing()
         while len(self.stack) - 1 > depth:
             self._never_closed(at)
         self._close_top(at, end)
 
+    def _is_meant_for_top(self, name: str, at: int, end: int) -> bool:
+        """The tag closes a field of one line, and the same tag follows at once for the entry around it."""
+        top = self.stack[-1].node
+        following = _END_TAG.match(self.text, self._after_space(end))
+        return (
+            self.source.line_at(top.start) == self.source.line_at(at)
+            and following is not None
+            and following.group(1) == name
+        )
+
+    def _after_space(self, at: int) -> int:
+        while at < len(self.text) and self.text[at] in SPACE:
+            at += 1
+        return at
+
+    def _wrong_name(self, name: str, at: int, end: int) -> None:
+        top = self.stack[-1].node
+        line = self.source.line_at(top.start)
+        self.report.add(
+            "xml.closing-name",
+            at,
+            f"</{name}> should close <{top.name}>, opened on line {line}, but bears another name.",
+            hint=f"Write </{top.name}>.",
+            mend=Splice(at, end, f"</{top.name}>"),
+        )
+        self._close_top(at, end)
+
+    def _is_slash_missing(self) -> bool:
+        """`<note>text<note>`: the second was meant to close the first."""
+        if len(self.stack) < 2:
+            return False
+        inner, outer = self.stack[-1], self.stack[-2]
+        return (
+            inner.node.name == outer.node.name
+            and not inner.node.children
+            and not "".join(inner.text_parts).strip()
+            and len(outer.node.children) == 1
+        )
+
+    def _slash_missing(self) -> None:
+        inner = self.stack.pop().node
+        outer = self.stack[-1]
+        outer.node.disown(0)
+        outer.has_elements = False
+        line = self.source.line_at(outer.node.start)
+        self.report.add(
+            "xml.closing-slash",
+            inner.start,
+            f"<{inner.name}> stands where </{inner.name}> should close the element opened on line {line}.",
+            hint=f"Write </{inner.name}>.",
+            mend=Splice(inner.start + 1, inner.start + 1, "/"),
+        )
+        self._close_top(inner.start, inner.end)
+
     def _end_without_start(self, name: str, at: int, end: int) -> None:
         if self.stack:
             top = self.stack[-1].node
-            if nearest(name, [top.name]):
-                line = self.source.line_at(top.start)
-                self.report.add(
-                    "xml.closing-name",
-                    at,
-                    f"</{name}> should close <{top.name}>, opened on line {line}, but is spelt differently.",
-                    hint=f"Write </{top.name}>.",
-                )
-                self._close_top(at, end)
+            siblings = [child for child in top.children if not child.name.startswith("@")]
+            last = next((i for i in range(len(siblings) - 1, -1, -1) if siblings[i].name == name), -1)
+            if last < 0 and nearest(name, [top.name]):
+                self._wrong_name(name, at, end)
                 return
+            orphans = siblings[last + 1 :]
+            if last >= 0 and orphans:
+                self.report.add(
+                    "xml.opening-missing",
+                    orphans[0].start,
+                    f"</{name}> on line {self.source.line_at(at)} closes nothing: the opening tag <{name} …> seems to be "
+                    "missing above this line.",
+                    hint=f"Add <{name} …> here.",
+                )
+                return
+            if last >= 0 and self._after_space(siblings[last].end) == at:
+                self.report.add(
+                    "xml.closing-without-opening",
+                    at,
+                    f"</{name}> stands twice; the first one has closed <{name}> already.",
+                    hint="Remove one.",
+                    mend=Splice(siblings[last].end, end, ""),
+                )
+                return
+        elif self.root is not None and self.root.name == name and self._after_space(self.root.end) == at:
+            self.report.add(
+                "xml.closing-without-opening",
+                at,
+                f"</{name}> stands twice; the first one has closed <{name}> already.",
+                hint="Remove one.",
+                mend=Splice(self.root.end, end, ""),
+            )
+            return
         self.report.add(
             "xml.closing-without-opening",
             at,
@@ -248,11 +331,23 @@ class _XmlReader:
             message = f"<{node.name}> opened on line {opened} is never closed."
             if at < len(self.text):
                 message += f" The closing tag of what surrounds it stands on line {self.source.line_at(at)}."
-        self.report.add("xml.not-closed", mend, message, hint=f"Add </{node.name}> here.")
+        self.report.add(
+            "xml.not-closed", mend, message, hint=f"Add </{node.name}> here.", mend=self._closing_splice(node, mend)
+        )
         node.value_end = mend
         node.end = mend
         settle(node, "".join(open_.text_parts), open_.has_elements)
         self.comments.forget()
+
+    def _closing_splice(self, node: Node, at: int) -> Splice:
+        """The closing tag on a line of its own where the children of the element have theirs."""
+        children = [child for child in node.children if not child.name.startswith("@")]
+        closing = f"</{node.name}>"
+        if children and self.source.line_at(children[-1].end) > self.source.line_at(node.start):
+            newline = self.source.newline_near(at)
+            return Splice(at, at, newline + self.source.indent_at(node.start) + closing)
+        text_end = at + len(self.text[at : self.source.line_end(at)].split("<")[0].rstrip())
+        return Splice(text_end, text_end, closing)
 
     def _close_top(self, at: int, end: int) -> None:
         open_ = self.stack.pop()
@@ -339,10 +434,17 @@ class _XmlReader:
     def _cdata(self, at: int) -> int:
         end = self.text.find("]]>", at)
         if end < 0:
+            top = self.stack[-1].node.name if self.stack else ""
+            stop = self.text.find(f"</{top}", at) if top else -1
+            stop = stop if stop >= 0 else self.source.line_end(at)
             self.report.add(
-                "xml.cdata-not-closed", at, "This CDATA section is never closed.", hint="Add ]]> at its end."
+                "xml.cdata-not-closed",
+                stop,
+                f"The CDATA section that begins on line {self.source.line_at(at)} is never closed.",
+                hint="Add ]]> here.",
+                mend=Splice(stop, stop, "]]>") if top else None,
             )
-            return len(self.text)
+            return stop
         if self.stack:
             self.stack[-1].text_parts.append(self.text[at + 9 : end])
         else:
@@ -456,8 +558,13 @@ class _XmlReader:
             if text.startswith("/>", here):
                 self._open(node, self_closing=True, tag_end=here + 2)
                 return here + 2
-            attribute = _NAME_ONLY.match(text, here)
-            if not attribute:
+            found = _NAME_ONLY.match(text, here)
+            if not found and text[here] == "/" and not text[here + 1 : self.source.line_end(here)].strip():
+                return self._end_bracket_missing(node, here + 1)
+            if not found and text[here] in "\"'" and node.children and gap == here:
+                here = self._doubled_quote(node, here)
+                continue
+            if not found:
                 self.report.add("xml.bad-tag", here, f"`{text[here]}` has no place inside the tag <{node.name}>.")
                 here += 1
                 continue
@@ -465,10 +572,32 @@ class _XmlReader:
                 self.report.add(
                     "xml.attribute-spacing",
                     here,
-                    f"A space is missing before `{attribute.group()}`.",
+                    f"A space is missing before `{found.group()}`.",
                     hint="Put a space here.",
+                    mend=Splice(here, here, " "),
                 )
-            here = self._loose_attribute(node, attribute, seen)
+            here = self._loose_attribute(node, found, seen)
+
+    def _end_bracket_missing(self, node: Node, at: int) -> int:
+        self.report.add(
+            "xml.tag-not-ended",
+            at,
+            f"The tag <{node.name} on line {self.source.line_at(node.start)} has no `>` behind its `/`.",
+            hint="Add `>` here.",
+            mend=Splice(at, at, ">"),
+        )
+        self._open(node, self_closing=True, tag_end=at)
+        return at
+
+    def _doubled_quote(self, node: Node, at: int) -> int:
+        self.report.add(
+            "xml.quote-extra",
+            at,
+            f"A second quotation mark stands behind the value of `{node.children[-1].name[1:]}`.",
+            hint="Remove it.",
+            mend=Splice(at, at + 1, ""),
+        )
+        return at + 1
 
     def _unended_start_tag(self, node: Node, at: int) -> int:
         line = self.source.line_at(node.start)
@@ -479,35 +608,60 @@ class _XmlReader:
             at,
             f"The tag <{node.name} on line {line} has no `{mark}` at its end.",
             hint=f"Add `{mark}` here.",
+            mend=Splice(at, at, mark),
         )
         self._open(node, self_closing=closes_itself, tag_end=at)
         return at
 
-    def _loose_attribute(self, node: Node, attribute: re.Match[str], seen: set[str]) -> int:
+    def _loose_attribute(self, node: Node, found: re.Match[str], seen: set[str]) -> int:
         text = self.text
-        name = attribute.group()
-        here = attribute.end()
-        while here < len(text) and text[here] in SPACE:
-            here += 1
-        if here >= len(text) or text[here] != "=":
-            self.report.add(
-                "xml.value-missing",
-                attribute.start(),
-                f'`{name}` in <{node.name}> has no value; an attribute is written {name}="…".',
-            )
-            return attribute.end()
-        here += 1
+        name = found.group()
+        here = found.end()
         while here < len(text) and text[here] in SPACE:
             here += 1
         if here < len(text) and text[here] in "\"'":
-            return self._loose_quoted(node, name, attribute.start(), here, seen)
+            self.report.add(
+                "xml.equals-missing",
+                found.end(),
+                f"An equals sign is missing between `{name}` and its value.",
+                hint="Add `=` here.",
+                mend=Splice(found.end(), here, "="),
+            )
+            return self._loose_quoted(node, name, found.start(), here, seen)
+        if here >= len(text) or text[here] != "=":
+            if self._is_split_name(node, name):
+                return found.end()
+            self.report.add(
+                "xml.value-missing",
+                found.start(),
+                f'`{name}` in <{node.name}> has no value; an attribute is written {name}="…".',
+            )
+            return found.end()
+        here = self._after_space(here + 1)
+        if text.startswith("=", here):
+            self.report.add(
+                "xml.equals-extra",
+                here,
+                f"Two equals signs stand behind `{name}`.",
+                hint="Remove one.",
+                mend=Splice(here, here + 1, ""),
+            )
+            here = self._after_space(here + 1)
+        if here < len(text) and text[here] in SMART_QUOTES:
+            return self._smart_quoted(node, name, found.start(), here, seen)
+        if here < len(text) and text[here] in "\"'":
+            return self._loose_quoted(node, name, found.start(), here, seen)
         end = here
         while end < len(text) and text[end] not in SPACE + "<>" and not text.startswith("/>", end):
             end += 1
         value = text[here:end].rstrip("\"'")
         if value != text[here:end]:
             self.report.add(
-                "xml.quote-missing", here, f"The value of `{name}` has no opening quotation mark.", hint='Add `"` here.'
+                "xml.quote-missing",
+                here,
+                f"The value of `{name}` has no opening quotation mark.",
+                hint=f"Add `{text[end - 1]}` here.",
+                mend=Splice(here, here, text[end - 1]),
             )
         else:
             self.report.add(
@@ -515,8 +669,42 @@ class _XmlReader:
                 here,
                 f"The value of `{name}` stands without quotation marks.",
                 hint=f'Write {name}="{value}".',
+                mend=Splice(here, end, f'"{value}"') if value and '"' not in value else None,
             )
-        self._add_attribute(node, name, attribute.start(), end, here, here + len(value), seen)
+        self._add_attribute(node, name, found.start(), end, here, here + len(value), seen)
+        return end
+
+    def _is_split_name(self, node: Node, rest: str) -> bool:
+        """`<no te>`: a space has come into the name, as the closing tag tells."""
+        joined = f"{node.name}{rest}"
+        if node.children or f"</{joined}>" not in self.text[node.start : node.start + 2000]:
+            return False
+        at = node.start + 1 + len(node.name)
+        self.report.add(
+            "xml.bad-tag",
+            at,
+            f"A space stands inside the name of the tag <{joined}>.",
+            hint="Remove the space.",
+            mend=Splice(at, self.text.index(rest, at), ""),
+        )
+        node.name = joined
+        return True
+
+    def _smart_quoted(self, node: Node, name: str, start: int, at: int, seen: set[str]) -> int:
+        """A value in typographic quotation marks, as word processors and web pages make them."""
+        line_end = self.source.line_end(at)
+        closing = next((i for i in range(at + 1, line_end) if self.text[i] in SMART_QUOTES + '"'), -1)
+        stop = closing if closing >= 0 else _VALUE_END.search(self.text, at, line_end + 1).start()  # type: ignore[union-attr]
+        value = self.text[at + 1 : stop]
+        self.report.add(
+            "xml.smart-quotes",
+            at,
+            f"The value of `{name}` stands in typographic quotation marks; XML knows only plain ones.",
+            hint=f'Write {name}="{value}".',
+            mend=Splice(at, stop + (closing >= 0), f'"{value}"'),
+        )
+        end = stop + (closing >= 0)
+        self._add_attribute(node, name, start, end, at + 1, stop, seen)
         return end
 
     def _loose_quoted(self, node: Node, name: str, start: int, quote_at: int, seen: set[str]) -> int:
@@ -542,16 +730,18 @@ class _XmlReader:
                     angle,
                     f"A bare `<` stands in the value of `{name}`.",
                     hint="Write &lt; for it.",
+                    mend=Splice(angle, angle + 1, "&lt;"),
                 )
                 self._add_attribute(node, name, start, end + 1, value_start, end, seen)
                 return end + 1
-            stop = re.compile(r"\s*/?>|\s*[\r\n]|<|\Z").search(text, value_start)
+            stop = _VALUE_END.search(text, value_start)
             value_end = stop.start() if stop else len(text)
         self.report.add(
             "xml.quote-missing",
             value_end,
             f"The value of `{name}` has no closing quotation mark.",
             hint=f"Add `{quote}` here.",
+            mend=Splice(value_end, value_end, quote),
         )
         self._add_attribute(node, name, start, value_end, value_start, value_end, seen)
         return value_end

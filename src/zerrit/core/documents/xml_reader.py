@@ -16,18 +16,63 @@ from zerrit.core.documents.findings import Report
 from zerrit.core.documents.node import Node
 from zerrit.core.documents.source import Source, Splice
 from zerrit.core.documents.xml_faulty import read_faulty
-from zerrit.core.documents.xml_sound import is_well_formed, read_again, read_sound
-
-__all__ = ["read", "read_again"]
+from zerrit.core.documents.xml_sound import is_well_formed, read_entry_again, read_sound
 
 _ENCODING: Final = re.compile(r"""<\?xml\s[^>]*?\sencoding\s*=\s*["']([A-Za-z][A-Za-z0-9._-]*)["']""")
+#: A `>` behind a `>` with no `<` between them, the second ending what may be a tag or comment.
+_TWO_ENDS: Final = re.compile(r""">([^<>]*+)(?:(?<=[/"'>])|(?<=--))(?=>)""")
+#: Tags, in whose values a `>` may stand, and what is no text.
+_NOT_TEXT: Final = re.compile(
+    r"""<!--.*?-->|<!\[CDATA\[.*?\]\]>|<\?.*?\?>|<[^>"']*+(?:"[^"]*+"[^>"']*+|'[^']*+'[^>"']*+)*+>""", re.DOTALL
+)
+_LOST_TAG: Final = re.compile(
+    r"""[A-Za-z_][\w.:-]*(?:\s+[\w.:-]+\s*=\s*(?:"[^"]*"|'[^']*'))*\s*/>|/[A-Za-z_][\w.:-]*\s*>"""
+)
 
 
 def read(source: Source, report: Report) -> Node:
     """Read the text; the root node is the outermost element, or an empty group where there is none."""
     _check_encoding(source, report)
     root = read_sound(source) if is_well_formed(source.text) else None
-    return root if root is not None else read_faulty(source, report)
+    if root is None:
+        root = read_faulty(source, report)
+    if not report.findings:
+        _check_stray_ends(source, report)
+    return root
+
+
+def read_again(old: Node, source: Source, start: int, end: int, shift: int) -> Node | None:
+    """Read a text that differs from a sound one only in `start` to `end`, which moved by `shift`, where that is quick.
+
+    None where the whole text has to be read.
+    """
+    text = source.text
+    window = text[max(text.rfind("<", 0, start), 0) : text.find("<", end + shift) + 1]
+    if _TWO_ENDS.search(window):
+        return None
+    return read_entry_again(old, source, start, end, shift)
+
+
+def _check_stray_ends(source: Source, report: Report) -> None:
+    """`band at="shelf"/>` and `rare -->` are well-formed as text; what was meant is a tag and a comment."""
+    passed_over: list[tuple[int, int]] | None = None
+    for match in _TWO_ENDS.finditer(source.text):
+        if passed_over is None:
+            passed_over = [found.span() for found in _NOT_TEXT.finditer(source.text)]
+        start, end = match.start() + 1, match.end() + 1
+        if any(first < end <= last for first, last in passed_over):
+            continue
+        body = match.group(1).strip()
+        place = start + match.group(1).index(body) if body else end - 1
+        is_tag = bool(_LOST_TAG.match(body + ">"))
+        report.add(
+            "xml.stray-end",
+            place,
+            f"`{(body + '>')[:40]}` stands here as text; it looks like a {'comment' if body.endswith('--') else 'tag'} "
+            "whose beginning is missing. The game does not see it.",
+            hint="Add `<` here." if is_tag else "Remove it." if not body else "",
+            mend=Splice(place, place, "<") if is_tag else Splice(end - 1, end, "") if not body else None,
+        )
 
 
 def _check_encoding(source: Source, report: Report) -> None:

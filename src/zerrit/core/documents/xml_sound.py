@@ -58,7 +58,7 @@ def read_sound(source: Source) -> Node | None:
     return root
 
 
-def read_again(old: Node, source: Source, start: int, end: int, shift: int) -> Node | None:
+def read_entry_again(old: Node, source: Source, start: int, end: int, shift: int) -> Node | None:
     """The root of a text that differs from a sound one only between `start` and `end`, which moved by `shift`.
 
     Where the difference lies inside one child of the root, it is enough to look whether that child is well-formed

@@ -41,7 +41,10 @@ def read_snippet(target: Document, text: str, *, is_item: bool) -> Reading:
     Raises SnippetRefused: it can be read in no way.
     """
     readings = [
-        (attempt, read_document(attempt.text.encode(), "the snippet", format=target.format, tolerate=target.reading.tolerate))
+        (
+            attempt,
+            read_document(attempt.text.encode(), "the snippet", format=target.format, tolerate=target.reading.tolerate),
+        )
         for attempt in _attempts(target.format, text, is_item=is_item)
     ]
     for attempt, document in readings:
