@@ -78,6 +78,7 @@ class _Balance:
         self.report = report
         self.language = language
         self.pairs = dict(zip(language.brackets[1::2], language.brackets[::2], strict=True))
+        self.closing = {opening: closing for closing, opening in self.pairs.items()}
         signs = "".join(language.quotes) + language.brackets
         self.next = re.compile(rf"{language.skipped.pattern}|(?P<sign>[{re.escape(signs)}])", language.skipped.flags)
         self.open: list[tuple[str, int]] = []
@@ -89,7 +90,7 @@ class _Balance:
                 smart.start(),
                 f"A typographic quotation mark ({smart.group()}) stands in a script, which knows only plain ones.",
                 hint='Write " for it.',
-                mend=Splice(smart.start(), smart.end(), '"'),
+                mend=Splice(smart.start(), smart.end(), '"') if self._has_partner(smart.start()) else None,
             )
         at = 0
         while match := self.next.search(self.text, at):
@@ -109,17 +110,31 @@ class _Balance:
 
     def _quoted(self, sign: str, start: int) -> int:
         whole = self.language.quotes[sign].match(self.text, start)
-        if whole:
+        if whole and not self._is_swapped(start, whole.end()):
             return whole.end()
-        end = self.source.line_end(start)
-        stop = start + len(self.text[start:end].rstrip(" \t;,"))
+        line = self.source.line_start(start)
+        while self.open and self.open[-1][1] >= line:
+            self.open.pop()  # it may be closed in what the open text seems to hold
         self.report.add(
             "text.quote-not-closed",
             start,
             f"The text opened with {sign} on line {self.source.line_at(start)} is never closed.",
             hint=f"Add {sign} where the text ends.",
         )
-        return max(stop, start + 1)
+        return max(self.source.line_end(start), start + 1)
+
+    def _has_partner(self, at: int) -> bool:
+        """The typographic marks of the line come in pairs, so that plain ones in their place do, too."""
+        return len(_SMART.findall(self.text, self.source.line_start(at), self.source.line_end(at))) % 2 == 0
+
+    def _is_swapped(self, start: int, end: int) -> bool:
+        """A text over several lines ends with what looks like the beginning of another: its own end is missing."""
+        if not re.search(r"[\r\n]", self.text[start:end]):
+            return False
+        before, after = self.text[end - 2], self.text[end : end + 1]
+        opens = before in " \t=(,[" and not (after.isspace() or after in ";),]|&" or not after)
+        is_apostrophe = before.isalnum() and after.isalnum()
+        return opens or is_apostrophe
 
     def _bracket(self, sign: str, at: int) -> None:
         if sign not in self.pairs:
@@ -131,27 +146,66 @@ class _Balance:
             return
         if sign == ")" and self.language.lone_parenthesis and not any(kind == "(" for kind, _ in self.open):
             return
-        if any(kind == wanted for kind, _ in self.open):
+        line = self.source.line_start(at)
+        if self.open and self.open[-1][1] >= line and not any(kind == wanted and o >= line for kind, o in self.open):
+            self._mismatch(sign, at)
+        elif any(kind == wanted for kind, _ in self.open):
             while self.open[-1][0] != wanted:
                 self._never_closed(*self.open.pop())
             self.open.pop()
-            return
-        if self.open and self.source.line_at(self.open[-1][1]) == self.source.line_at(at):
-            opening = self.open.pop()[0]
-            closing = next(close for close, opener in self.pairs.items() if opener == opening)
-            self.report.add(
-                "text.bracket-mismatch",
-                at,
-                f"`{sign}` stands here, but `{opening}` before it in this line is closed by `{closing}`.",
-                hint=f"Write `{closing}`.",
-            )
-            return
-        self.report.add("text.bracket-extra", at, f"`{sign}` closes nothing: no `{wanted}` is open here.")
+        else:
+            self._extra(sign, wanted, at)
+
+    def _mismatch(self, sign: str, at: int) -> None:
+        opening = self.open.pop()[0]
+        closing = self.closing[opening]
+        self.report.add(
+            "text.bracket-mismatch",
+            at,
+            f"`{sign}` stands here, but `{opening}` before it in this line is closed by `{closing}`.",
+            hint=f"Write `{closing}`.",
+            mend=Splice(at, at + 1, closing),
+        )
+
+    def _extra(self, sign: str, wanted: str, at: int) -> None:
+        """A bracket that closes nothing; where it ends an indented block, the opening one is missing above that."""
+        start = self.source.line_start(at)
+        place = at
+        if not self.text[start:at].strip():
+            indent = len(self.source.indent_at(at))
+            number = self.source.line_at(at) - 1
+            lines = self.source.line_starts
+            while number > 0 and self._is_deeper(lines[number - 1], indent):
+                number -= 1
+            if 0 < number < self.source.line_at(at) - 1:
+                end = self.source.line_end(lines[number - 1])
+                place = lines[number - 1] + len(self.text[lines[number - 1] : end].rstrip())
+        self.report.add(
+            "text.bracket-extra",
+            place,
+            f"`{sign}` on line {self.source.line_at(at)} closes nothing: no `{wanted}` is open there."
+            + ("" if place == at else f" It seems to be missing at the end of line {self.source.line_at(place)}."),
+            hint=f"Remove it, or add `{wanted}` where it belongs.",
+        )
+
+    def _is_deeper(self, line: int, indent: int) -> bool:
+        """The line is blank or indented by more than `indent`."""
+        end = self.source.line_end(line)
+        body = self.text[line:end].lstrip(" \t")
+        return not body or end - line - len(body) > indent
 
     def _never_closed(self, sign: str, opened: int) -> None:
+        """The mend stands before the first line below that is indented no further than the one that opens it."""
+        lines = self.source.line_starts
+        number = self.source.line_at(opened)
+        indent = len(self.source.indent_at(opened))
+        while number < len(lines) and self._is_deeper(lines[number], indent):
+            number += 1
+        start = lines[number - 1]
+        place = max(opened, start + len(self.text[start : self.source.line_end(start)].rstrip()))
         self.report.add(
             "text.bracket-not-closed",
-            opened,
-            f"`{sign}` on line {self.source.line_at(opened)} is never closed.",
-            hint="Add the closing bracket where it belongs.",
+            place,
+            f"`{sign}` opened on line {self.source.line_at(opened)} is never closed.",
+            hint=f"Add `{self.closing[sign]}` where it belongs.",
         )

@@ -81,6 +81,7 @@ class _YamlReader:
         self.handles: set[str] = set()  #: of tags, declared for the document
         self.is_tab_reported = False
         self.is_too_deep = False
+        self.is_list_misplaced = False  #: a list began behind its name; the dashes below say where it stands
 
     def read(self) -> Node:
         documents = self._documents()
@@ -207,6 +208,13 @@ class _YamlReader:
         return crossed
 
     def _column(self) -> int:
+        return self.at - self.line
+
+    def _column_or(self, expected: int) -> int:
+        """The column of what stands here; behind a tab, which says nothing, the one that its neighbours have."""
+        if "\t" in self.text[self.line : self.at]:
+            self._check_tab()
+            return expected
         return self.at - self.line
 
     def _is_dash(self, sign: str = "-") -> bool:
@@ -359,6 +367,7 @@ class _YamlReader:
         column = begin - self.line
         if sign == "-" and self._is_dash():
             if not may_open or has_own:
+                self.is_list_misplaced = True
                 self._fault(
                     "yaml.list-place",
                     self.at,
@@ -438,14 +447,14 @@ class _YamlReader:
             self._skip()
             if self.at >= len(self.text) or self._marker():
                 break
-            here = self._column()
+            here = self._column_or(column)
             if here == column:
                 if self._is_dash() and self._key_end() < 0:
                     if column <= indent:
                         break
                     self._stray_dash(column)
                 continue
-            if here <= indent:
+            if here <= indent or (here < column and self._is_dash()):
                 break
             if here != own_column:
                 self._misaligned(node, here, column)
@@ -465,20 +474,24 @@ class _YamlReader:
         self.at = match.end() if match else self.at
 
     def _misaligned(self, node: Node, here: int, column: int) -> None:
-        tab = self.text.find("\t", self.line, self.at)
-        if tab >= 0:
-            self._check_tab()
-            return
+        """Say that a line stands where none of its neighbours does."""
         last = node.children[-1] if node.children else node
-        line = self.source.line_at(last.start)
         how = "more" if here > column else "less"
         self._fault(
             "yaml.indent",
             self.at,
-            f"This line is indented by {here} spaces, {how} than line {line} above it, which has {column}.",
+            f"This line is indented by {here} spaces, {how} than line {self.source.line_at(last.start)} above it, "
+            f"which has {column}.",
             hint=f"Give it {column} spaces, as many as its neighbours have.",
             mend=Splice(self.line, self.at, " " * column),
         )
+
+    def _realign(self, here: int, column: int) -> None:
+        """Count the columns of this entry as if it stood right, unless the lines below moved with it."""
+        following = self.source.after_line(self.at)
+        below = _SPACES.match(self.text, following)
+        if below is None or below.end() - following < here + 2:
+            self.line += here - column
 
     def _entry(self, node: Node, column: int, seen: dict[str, int]) -> None:
         simple = _simple_line(column).match(self.text, self.at)
@@ -676,7 +689,7 @@ class _YamlReader:
             self._skip()
             if self.at >= len(self.text) or self._marker():
                 break
-            here = self._column()
+            here = self._column_or(column)
             if here == column and self._is_dash():
                 continue
             if here <= indent:
@@ -687,9 +700,14 @@ class _YamlReader:
                 self._no_dash(here, column)
                 column = min(column, here)
                 continue
-            if here != own_column:
+            if self.is_list_misplaced:
+                self.is_list_misplaced = False
+                own_column = column = here
+            elif here == own_column:
+                column = here
+            else:
                 self._misaligned(node, here, column)
-            column = here
+                self._realign(here, column)
         node.end = node.value_end = node.children[-1].end if node.children else node.value_start
 
     def _item(self, node: Node, column: int) -> None:
@@ -726,6 +744,7 @@ class _YamlReader:
                 mend=Splice(self.at + 1, self.at + 1, " "),
             )
             self.at += 1
+            self.line -= 1  # count columns as if the space were there
             return
         self._fault(
             "yaml.dash-missing",
@@ -734,6 +753,7 @@ class _YamlReader:
             "and a dash.",
             hint="Begin it with a dash and a space, or give it the indentation of the entry that it belongs to.",
         )
+        self.line -= 2  # count columns as if they were there
 
     # --- single values ----------------------------------------------------------------------------------------------
 
