@@ -13,15 +13,20 @@ from functools import cached_property
 from typing import Any, Final
 
 from zerrit.core.addresses import parse_node_address
-from zerrit.core.documents import ini_reader, json_reader, text_reader, xml_reader, yaml_data, yaml_reader
 from zerrit.core.documents.findings import Finding, Report, Severity, in_reading_order
 from zerrit.core.documents.format import Format, format_of
+from zerrit.core.documents.ini import reader as ini_reader
+from zerrit.core.documents.json import reader as json_reader
 from zerrit.core.documents.keys import Keys
 from zerrit.core.documents.node import Node, NodeKind
 from zerrit.core.documents.scalars import typed
 from zerrit.core.documents.selecting import select
 from zerrit.core.documents.slots import Slot
 from zerrit.core.documents.source import MAX_BYTES, Source, Splice, decode, splice
+from zerrit.core.documents.text import reader as text_reader
+from zerrit.core.documents.xml import reader as xml_reader
+from zerrit.core.documents.yaml import data as yaml_data
+from zerrit.core.documents.yaml import reader as yaml_reader
 
 BINARY_LOOK: Final = 8000  # characters; binary formats show a NUL long before
 _READERS: Final[dict[Format, Callable[[Source, Report], Node]]] = {

@@ -19,16 +19,16 @@ from zerrit.core.addresses import Segment, print_segments
 from zerrit.core.documents.document import Document
 from zerrit.core.documents.findings import Severity
 from zerrit.core.documents.format import Format
-from zerrit.core.documents.ini_writer import IniWriter
-from zerrit.core.documents.json_writer import JsonWriter
+from zerrit.core.documents.ini.writer import IniWriter
+from zerrit.core.documents.json.writer import JsonWriter
 from zerrit.core.documents.lookup import find
 from zerrit.core.documents.node import Node, NodeKind
 from zerrit.core.documents.scalars import as_number, as_switch, spell_number, spell_switch
 from zerrit.core.documents.source import Splice, splice
-from zerrit.core.documents.text_writer import TextWriter
+from zerrit.core.documents.text.writer import TextWriter
 from zerrit.core.documents.writing import Writer, dedented, source_of
-from zerrit.core.documents.xml_writer import XmlWriter
-from zerrit.core.documents.yaml_writer import YamlWriter
+from zerrit.core.documents.xml.writer import XmlWriter
+from zerrit.core.documents.yaml.writer import YamlWriter
 from zerrit.core.errors import AddressNotFound, EditRefused
 
 WRITERS: Final[Mapping[Format, Writer]] = {

@@ -21,7 +21,7 @@ from xml.parsers import expat  # only tells whether a text without a DTD is well
 from zerrit.core.documents.comments import CommentKeeper, tidy_block
 from zerrit.core.documents.node import Node, NodeKind
 from zerrit.core.documents.source import Source
-from zerrit.core.documents.xml_text import SPACE, attribute, settle, unescape
+from zerrit.core.documents.xml.text import SPACE, attribute, settle, unescape
 
 #: Deeper texts are left to the reader that makes all nodes at once; one level at a time they would take too long.
 SOUND_DEPTH: Final = 40

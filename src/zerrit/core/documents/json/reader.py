@@ -8,8 +8,8 @@ So sound text goes to `json_sound`, and everything else to `json_faulty`.
 from __future__ import annotations
 
 from zerrit.core.documents.findings import Report
-from zerrit.core.documents.json_faulty import read_faulty
-from zerrit.core.documents.json_sound import read_sound
+from zerrit.core.documents.json.faulty import read_faulty
+from zerrit.core.documents.json.sound import read_sound
 from zerrit.core.documents.node import Node
 from zerrit.core.documents.source import Source
 

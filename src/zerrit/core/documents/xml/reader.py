@@ -15,8 +15,8 @@ from typing import Final
 from zerrit.core.documents.findings import Report
 from zerrit.core.documents.node import Node
 from zerrit.core.documents.source import Source, Splice
-from zerrit.core.documents.xml_faulty import read_faulty
-from zerrit.core.documents.xml_sound import is_well_formed, read_entry_again, read_sound
+from zerrit.core.documents.xml.faulty import read_faulty
+from zerrit.core.documents.xml.sound import is_well_formed, read_entry_again, read_sound
 
 _ENCODING: Final = re.compile(r"""<\?xml\s[^>]*?\sencoding\s*=\s*["']([A-Za-z][A-Za-z0-9._-]*)["']""")
 #: A `>` behind a `>` with no `<` between them, the second ending what may be a tag or comment.

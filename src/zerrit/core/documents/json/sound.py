@@ -14,7 +14,7 @@ import json
 import re
 from typing import Any, Final, NoReturn
 
-from zerrit.core.documents.json_text import unescape
+from zerrit.core.documents.json.text import unescape
 from zerrit.core.documents.node import Node, NodeKind
 from zerrit.core.documents.source import Source
 

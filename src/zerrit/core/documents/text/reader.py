@@ -15,10 +15,10 @@ from typing import Final
 
 from zerrit.core.documents.comments import CommentKeeper, tidy_block
 from zerrit.core.documents.findings import Report
-from zerrit.core.documents.languages import Language, language_of
 from zerrit.core.documents.node import Node, NodeKind
 from zerrit.core.documents.slots import Slot, cuts
 from zerrit.core.documents.source import Source, Splice
+from zerrit.core.documents.text.languages import Language, language_of
 
 _COMMENT: Final = re.compile(r"[ \t]*(?:#(?!!)|//|--|;|::|[rR][eE][mM][ \t])([^\r\n]*)")
 _SMART: Final = re.compile("[\u201c\u201d\u201e]")
