@@ -43,7 +43,7 @@ def test_the_sound_file_has_no_finding(path: str) -> None:
     assert faults(_BASES[path], path) == []
 
 
-@pytest.mark.parametrize(("path", "old", "new"), _cases())
+@pytest.mark.parametrize(("path", "old", "new"), list(_cases()))
 def test_a_mistake_is_found_once_and_where_it_was_made(path: str, old: str, new: str) -> None:
     base = _BASES[path]
     assert base.count(old) >= 1

@@ -65,7 +65,9 @@ def test_a_sound_file_with_a_few_characters_changed_is_still_read(format: Format
         pytest.param(
             b'<?xml version="1.0" encoding="iso-8859-15"?><a b="\xa4"/>', "iso-8859-15", id="named in the declaration"
         ),
-        pytest.param(b"<?xml version='1.0' encoding='windows-1252'?><a b='caf\xe9'/>", "windows-1252", id="named 8-bit"),
+        pytest.param(
+            b"<?xml version='1.0' encoding='windows-1252'?><a b='caf\xe9'/>", "windows-1252", id="named 8-bit"
+        ),
     ],
 )
 def test_the_encoding_is_recognised_and_kept(data: bytes, encoding: str) -> None:

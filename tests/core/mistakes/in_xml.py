@@ -33,7 +33,11 @@ BASE = """<?xml version="1.0" encoding="UTF-8"?>
 """
 
 MISTAKES = [
-    ("closing tag of an entry deleted", "    <note>Rust does no harm</note>\n  </find>\n", "    <note>Rust does no harm</note>\n"),
+    (
+        "closing tag of an entry deleted",
+        "    <note>Rust does no harm</note>\n  </find>\n",
+        "    <note>Rust does no harm</note>\n",
+    ),
     ("closing tag of the first entry deleted", "boats</note>\n  </find>\n", "boats</note>\n"),
     ("closing tag of the last entry deleted", 'holds="16"/>\n  </find>\n', 'holds="16"/>\n'),
     ("closing tag of the root deleted", "  </find>\n</finds>\n", "  </find>\n"),

@@ -57,7 +57,7 @@ def _finding(code: str, document: Document, node: Node, message: str, hint: str 
     at = node.value_start if node.is_value and node.value_start >= 0 else node.start
     line, column = document.source.locate(at)
     address = f"{document.path}#{document.keys.address_of(node)}"
-    return Finding(code, CODES[code][0], message, document.path, line, column, address, hint)
+    return Finding(code, CODES[code].severity, message, document.path, line, column, address, hint)
 
 
 # --- fields -----------------------------------------------------------------------------------------------------------
@@ -194,7 +194,7 @@ def check_presence(subject: _Subject) -> Iterator[Finding]:
         if "*" not in pattern and pattern not in subject.documents:
             what = f" ({rules.purpose})" if rules.purpose else ""
             message = f"The gamebook knows {pattern}{what}, but it is not there."
-            yield Finding("gamebook.file-missing", CODES["gamebook.file-missing"][0], message, pattern)
+            yield Finding("gamebook.file-missing", CODES["gamebook.file-missing"].severity, message, pattern)
 
 
 CHECKS: Final[tuple[Check, ...]] = (check_fields, check_conditions, check_references, check_unique, check_presence)

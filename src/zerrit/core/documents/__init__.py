@@ -1,7 +1,8 @@
 """Reading files into documents with spans, and editing them by splices."""
 
+from zerrit.core.documents.codes import CODES, TOLERANCES, Code, Severity
 from zerrit.core.documents.document import Document, read_document
-from zerrit.core.documents.findings import CODES, Finding, Severity, in_reading_order
+from zerrit.core.documents.findings import Finding, in_reading_order
 from zerrit.core.documents.format import Format, format_of
 from zerrit.core.documents.node import Node, NodeKind, Span
 from zerrit.core.documents.slots import Slot
@@ -10,6 +11,8 @@ from zerrit.core.documents.source import MAX_BYTES
 __all__ = [
     "CODES",
     "MAX_BYTES",
+    "TOLERANCES",
+    "Code",
     "Document",
     "Finding",
     "Format",

@@ -13,7 +13,8 @@ from functools import cached_property
 from typing import Any, Final
 
 from zerrit.core.addresses import parse_node_address
-from zerrit.core.documents.findings import Finding, Report, Severity, in_reading_order
+from zerrit.core.documents.codes import Severity
+from zerrit.core.documents.findings import Finding, Report, in_reading_order
 from zerrit.core.documents.format import Format, format_of
 from zerrit.core.documents.ini import reader as ini_reader
 from zerrit.core.documents.json import reader as json_reader

@@ -16,8 +16,8 @@ from enum import StrEnum
 from typing import Final
 
 from zerrit.core.addresses import Segment, print_segments
+from zerrit.core.documents.codes import Severity
 from zerrit.core.documents.document import Document
-from zerrit.core.documents.findings import Severity
 from zerrit.core.documents.format import Format
 from zerrit.core.documents.ini.writer import IniWriter
 from zerrit.core.documents.json.writer import JsonWriter

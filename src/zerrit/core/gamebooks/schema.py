@@ -14,7 +14,7 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, field_validator
 
-from zerrit.core.documents.findings import CODES
+from zerrit.core.documents.codes import TOLERANCES
 from zerrit.core.documents.slots import check_form
 from zerrit.core.gamebooks.expressions import Expression, parse_expression
 
@@ -84,7 +84,7 @@ class FileRules(_Rules):
     @classmethod
     def _known(cls, codes: tuple[str, ...]) -> tuple[str, ...]:
         for code in codes:
-            if code not in CODES:
+            if code not in TOLERANCES:
                 raise ValueError(f"`{code}` is no finding that could be tolerated")
         return codes
 

@@ -6,8 +6,8 @@ import textwrap
 from dataclasses import dataclass
 from typing import Final
 
+from zerrit.core.documents.codes import Severity
 from zerrit.core.documents.document import Document, read_document
-from zerrit.core.documents.findings import Severity
 from zerrit.core.documents.format import Format
 from zerrit.core.documents.node import Node, NodeKind
 from zerrit.core.errors import SnippetRefused

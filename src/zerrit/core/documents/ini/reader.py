@@ -51,8 +51,11 @@ class _IniReader(Structs):
                 if other:
                     self._line(row.start(3), row.end(3))
                 continue
-            value_start = row.start(2)
             value = value.rstrip(" \t")
+            if value[-1:] == ")":
+                self._line(row.start(1), row.end(2))
+                continue
+            value_start = row.start(2)
             end = value_start + len(value)
             node = Node(NodeKind.VALUE, name, row.start(1), end, value, value_start, end)
             self._place(node)

@@ -22,6 +22,7 @@ from zerrit.core.documents.text.languages import Language, language_of
 
 _COMMENT: Final = re.compile(r"[ \t]*(?:#(?!!)|//|--|;|::|[rR][eE][mM][ \t])([^\r\n]*)")
 _SMART: Final = re.compile("[\u201c\u201d\u201e]")
+_SMART_LINE: Final = re.compile("([\u201c\u201d\u201e](?:[^\r\n]*[\u201c\u201d\u201e])?)")
 MOST_OPEN: Final = 10_000  # brackets open at one time; a file with more is no script
 
 
@@ -84,14 +85,8 @@ class _Balance:
         self.open: list[tuple[str, int]] = []
 
     def check(self) -> None:
-        for smart in _SMART.finditer(self.text):
-            self.report.add(
-                "text.smart-quotes",
-                smart.start(),
-                f"A typographic quotation mark ({smart.group()}) stands in a script, which knows only plain ones.",
-                hint='Write " for it.',
-                mend=Splice(smart.start(), smart.end(), '"') if self._has_partner(smart.start()) else None,
-            )
+        for line in _SMART_LINE.finditer(self.text):
+            self._smart_quotes(line)
         at = 0
         while match := self.next.search(self.text, at):
             sign = match.group("sign")
@@ -123,9 +118,18 @@ class _Balance:
         )
         return max(self.source.line_end(start), start + 1)
 
-    def _has_partner(self, at: int) -> bool:
-        """The typographic marks of the line come in pairs, so that plain ones in their place do, too."""
-        return len(_SMART.findall(self.text, self.source.line_start(at), self.source.line_end(at))) % 2 == 0
+    def _smart_quotes(self, line: re.Match[str]) -> None:
+        """Typographic marks of one line; where they come in pairs, plain ones in their place do, too."""
+        first = line.start(1)
+        marked = line.group(1)
+        is_paired = len(_SMART.findall(marked)) % 2 == 0
+        self.report.add(
+            "text.smart-quotes",
+            first,
+            f"Typographic quotation marks ({marked[0]}) stand in a script, which knows only plain ones.",
+            hint='Write " for them.',
+            mend=Splice(first, line.end(1), _SMART.sub('"', marked)) if is_paired else None,
+        )
 
     def _is_swapped(self, start: int, end: int) -> bool:
         """A text over several lines ends with what looks like the beginning of another: its own end is missing."""

@@ -166,15 +166,15 @@ class Brackets(Keys):
         end, line = self.at, self.line
         self._skip()
         may_span = is_explicit or node.kind is NodeKind.GROUP
-        if self.at < len(text) and self._is_flow_colon(after_json=is_json) and (may_span or self.line == key_line):
+        may_span = may_span or self.line == key_line
+        if self.at < len(text) and not may_span and self._is_flow_colon(after_json=is_json):
+            self._fault("yaml.colon-place", self.at, "The colon of a name in [ ] stands on the line of the name.")
+            may_span = True
+        if self.at < len(text) and may_span and self._is_flow_colon(after_json=is_json):
             name = (child.value or "") if child.kind is NodeKind.VALUE else text[child.start : child.end]
             pair = Node(NodeKind.VALUE, name, start, start)
             self.at += 1
             self._flow_pair(node, pair, indent, seen)
-            return
-        if self.at < len(text) and self._is_flow_colon(after_json=is_json):
-            self._fault("yaml.colon-place", self.at, "The colon of a name in [ ] stands on the line of the name.")
-            self.at += 1
             return
         self.at, self.line = end, line
         if node.kind is NodeKind.LIST and not is_explicit:

@@ -14,6 +14,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable
 from functools import lru_cache
+from itertools import islice
 from typing import Final
 
 from zerrit.core.documents.findings import Report
@@ -23,6 +24,9 @@ from zerrit.core.documents.yaml.brackets import MAX_DEPTH, Brackets
 from zerrit.core.documents.yaml.scan import SPACES
 from zerrit.core.documents.yaml.values import COLON
 
+MOST_CHARACTERS: Final = 20  # forbidden characters listed of one file; a binary file has thousands
+#: What is not printable (YAML 1.2.2, production 1); a byte order mark may stand anywhere.
+_FORBIDDEN: Final = re.compile(r"[\x00-\x08\x0b\x0c\x0e-\x1f\x7f-\x84\x86-\x9f\ud800-\udfff\ufffe\uffff]")
 _DIRECTIVE: Final = re.compile(
     r"%(YAML[ \t]+\d+\.\d+|TAG[ \t]+![\w-]*!?[ \t]+\S+|(?!YAML\b|TAG\b)\w+[^\r\n]*)[ \t]*(?:[ \t]#[^\r\n]*)?(?=[\r\n]|\Z)"
 )
@@ -48,6 +52,14 @@ class _YamlReader(Brackets):
     """Reads the documents of a stream and what is laid out by indentation."""
 
     def read(self) -> Node:
+        for match in islice(_FORBIDDEN.finditer(self.text), MOST_CHARACTERS):
+            self._fault(
+                "yaml.character",
+                match.start(),
+                f"A control character (code {ord(match.group())}) stands here; YAML allows none but tab and line end.",
+                hint="Remove it.",
+                mend=Splice(match.start(), match.end(), ""),
+            )
         documents = self._documents()
         if len(documents) == 1:
             return documents[0]

@@ -1,0 +1,876 @@
+"""
+Every code that a finding can bear: what it says, how grave it is, what to do, a wrong and a right example.
+
+This is the one source of it: the readers take the severity from here, `zerrit codes` prints it, and
+`docs/findings.md` is made of it. The examples are read by the tests: each wrong one gives its code, each right one
+gives no finding.
+
+A *tolerance* is the code of a fault that a gamebook admits for a file because its game does; the fault is then only
+a notice.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import StrEnum
+from typing import Final
+
+
+class Severity(StrEnum):
+    ERROR = "error"  # the game would not read the file, or not as it is meant: blocks
+    WARNING = "warning"  # likely a mistake: does not block
+    NOTICE = "notice"  # worth knowing
+
+    @property
+    def rank(self) -> int:
+        """0 for the gravest, so that sorting puts it first."""
+        return list(Severity).index(self)
+
+
+@dataclass(frozen=True, slots=True)
+class Code:
+    """One kind of finding."""
+
+    severity: Severity
+    says: str  #: what it is about, in a sentence
+    advice: str  #: what to do, or what to know
+    wrong: str  #: a text that has the fault
+    right: str  #: the same without it
+    path: str = ""  #: the file that the examples stand in; empty where the examples are told in words
+    gamebook: str = ""  #: the gamebook by which the examples are checked
+    may_be_tolerated: bool = True
+
+    @property
+    def is_told(self) -> bool:
+        """The examples are descriptions, no texts of a file."""
+        return not self.path
+
+
+_E, _W, _N = Severity.ERROR, Severity.WARNING, Severity.NOTICE
+
+
+def _xml(severity: Severity, says: str, advice: str, wrong: str, right: str, *, tolerable: bool = True) -> Code:
+    return Code(severity, says, advice, wrong, right, "example.xml", may_be_tolerated=tolerable)
+
+
+def _json(severity: Severity, says: str, advice: str, wrong: str, right: str) -> Code:
+    return Code(severity, says, advice, wrong, right, "example.json")
+
+
+def _yaml(severity: Severity, says: str, advice: str, wrong: str, right: str) -> Code:
+    return Code(severity, says, advice, wrong, right, "example.yml")
+
+
+def _ini(severity: Severity, says: str, advice: str, wrong: str, right: str) -> Code:
+    return Code(severity, says, advice, wrong, right, "example.ini")
+
+
+def _script(severity: Severity, says: str, advice: str, wrong: str, right: str) -> Code:
+    return Code(severity, says, advice, wrong, right, "example.sh")
+
+
+def _told(severity: Severity, says: str, advice: str, wrong: str, right: str, *, tolerable: bool = False) -> Code:
+    return Code(severity, says, advice, wrong, right, may_be_tolerated=tolerable)
+
+
+def _meaning(severity: Severity, says: str, advice: str, wrong: str, right: str, rules: str) -> Code:
+    gamebook = f"gamebook: 1\ngame: example\n{rules}"
+    return Code(severity, says, advice, wrong, right, "example.xml", gamebook, may_be_tolerated=False)
+
+
+_FIND_FIELD: Final = "files:\n  example.xml:\n    entries:\n      find:\n        key: '@name'\n        fields:\n"
+
+_TEXT: Final[dict[str, Code]] = {
+    "text.legacy-encoding": _told(
+        _N,
+        "The file is neither UTF-8 nor UTF-16; it is read as Western 8-bit text.",
+        "It is written back as it came. Letters that its encoding does not hold cannot be put into it.",
+        "a list in which the byte E9 stands for é",
+        "the same list saved as UTF-8",
+        tolerable=True,
+    ),
+    "text.too-large": _told(
+        _E,
+        "The file is larger than Zerrit reads.",
+        "Zerrit reads up to 64 MiB. Leave the file out of the tracked ones, with `watch` or `ignore` in the gamebook.",
+        "a log of 300 MiB among the settings",
+        "the log is ignored",
+    ),
+    "text.too-deep": _told(
+        _E,
+        "The file nests deeper than Zerrit reads.",
+        "Real files stay below 20 levels; this one is broken, or made to stop whatever reads it.",
+        "100,000 opening brackets in a row",
+        "brackets that are closed again",
+    ),
+    "text.nul": Code(
+        _W,
+        "The file holds NUL characters, as a binary file or a broken upload does.",
+        "Fetch the file again. If it is no text, let the gamebook watch it instead of tracking it.",
+        "coral-gate\0\n",
+        "coral-gate\n",
+        "example.txt",
+    ),
+    "text.quote-not-closed": _script(
+        _W,
+        "A text in a script is opened with a quotation mark and never closed.",
+        "Add the mark where the text ends. From there on the script is read inside out.",
+        'CHART="coral-gate\nexec ./fathomline\n',
+        'CHART="coral-gate"\nexec ./fathomline\n',
+    ),
+    "text.bracket-not-closed": _script(
+        _W,
+        "A bracket in a script is opened and never closed.",
+        "Add the closing bracket where it belongs.",
+        "for MOD in $(ls mods; do\n  echo $MOD\ndone\n",
+        "for MOD in $(ls mods); do\n  echo $MOD\ndone\n",
+    ),
+    "text.bracket-mismatch": _script(
+        _W,
+        "A closing bracket in a script does not fit the opening one.",
+        "Write the bracket that belongs to the opening one.",
+        "[ -d mods ] || { exit 2; ]\n",
+        "[ -d mods ] || { exit 2; }\n",
+    ),
+    "text.bracket-extra": _script(
+        _W,
+        "A closing bracket in a script closes nothing.",
+        "Remove it, or add the opening one.",
+        "[ -d mods ] || exit 2; }\n",
+        "[ -d mods ] || exit 2;\n",
+    ),
+    "text.smart-quotes": _script(
+        _W,
+        "A typographic quotation mark stands in a script.",
+        "They come from web pages and word processors. Scripts know plain ones only.",
+        "CHART=\u201ccoral-gate\u201d\n",
+        'CHART="coral-gate"\n',
+    ),
+}
+
+_XML: Final[dict[str, Code]] = {
+    "xml.no-root": _xml(
+        _E,
+        "The file has no element at all.",
+        "Put everything between one opening and one closing tag.",
+        "<!-- finds -->\n",
+        "<finds>\n</finds>\n",
+    ),
+    "xml.two-roots": _xml(
+        _E,
+        "An XML file has exactly one outermost element.",
+        "Mostly the closing tag of the first one stands too far up.",
+        "<finds>\n</finds>\n<finds>\n</finds>\n",
+        "<finds>\n</finds>\n",
+    ),
+    "xml.text-outside-root": _xml(
+        _E,
+        "Text stands outside the outermost element.",
+        "Remove it, or make it a comment.",
+        "<finds>\n</finds>\nend\n",
+        "<finds>\n</finds>\n<!-- end -->\n",
+    ),
+    "xml.not-closed": _xml(
+        _E,
+        "An element is opened and never closed.",
+        "Add its closing tag where it ends.",
+        '<finds>\n  <find name="Rope">\n    <note>wet</note>\n</finds>\n',
+        '<finds>\n  <find name="Rope">\n    <note>wet</note>\n  </find>\n</finds>\n',
+    ),
+    "xml.opening-missing": _xml(
+        _E,
+        "The opening tag of an element is missing.",
+        "Add it above the first thing that belongs to the element.",
+        '<finds>\n  <find name="Rope">\n  </find>\n    <note>wet</note>\n  </find>\n</finds>\n',
+        '<finds>\n  <find name="Rope">\n  </find>\n  <find name="Bell">\n    <note>wet</note>\n  </find>\n</finds>\n',
+    ),
+    "xml.closing-slash": _xml(
+        _E,
+        "The slash of a closing tag is missing.",
+        "A closing tag is written </name>.",
+        "<find>\n  <note>wet<note>\n</find>\n",
+        "<find>\n  <note>wet</note>\n</find>\n",
+    ),
+    "xml.stray-end": _xml(
+        _W,
+        "A `>` stands in a text, as if the beginning of its tag or comment were missing.",
+        "The file can be read, but the game does not see what was meant. Add the beginning, or remove the rest.",
+        '<find>\n  band at="shelf"/>\n</find>\n',
+        '<find>\n  <band at="shelf"/>\n</find>\n',
+    ),
+    "xml.closing-without-opening": _xml(
+        _E,
+        "A closing tag closes nothing.",
+        "Remove it, or add the opening tag above.",
+        "<finds>\n  </note>\n</finds>\n",
+        "<finds>\n</finds>\n",
+    ),
+    "xml.closing-name": _xml(
+        _E,
+        "A closing tag has another name than the element it should close.",
+        "Both tags bear the same name, in the same letter case.",
+        "<find>\n  <note>wet</noet>\n</find>\n",
+        "<find>\n  <note>wet</note>\n</find>\n",
+    ),
+    "xml.tag-not-ended": _xml(
+        _E,
+        "A tag has no closing angle bracket.",
+        "Add `>`, or `/>` when the element has no content.",
+        '<find>\n  <band at="shelf"\n  <band at="slope"/>\n</find>\n',
+        '<find>\n  <band at="shelf"/>\n  <band at="slope"/>\n</find>\n',
+    ),
+    "xml.bad-tag": _xml(
+        _E,
+        "A `<` begins no tag that can be understood.",
+        "A name begins with a letter and holds no spaces. A `<` that is meant as text is written `&lt;`.",
+        "<find>\n  <2nd/>\n</find>\n",
+        "<find>\n  <second/>\n</find>\n",
+    ),
+    "xml.quote-missing": _xml(
+        _E,
+        "A quotation mark around a value is missing.",
+        "A value stands between two quotation marks of the same kind.",
+        '<band at="shelf holds="3"/>\n',
+        '<band at="shelf" holds="3"/>\n',
+    ),
+    "xml.quote-extra": _xml(
+        _E,
+        "A quotation mark too many stands behind a value.",
+        "Remove it.",
+        '<band at="shelf""/>\n',
+        '<band at="shelf"/>\n',
+    ),
+    "xml.equals-missing": _xml(
+        _E,
+        "The equals sign between an attribute and its value is missing.",
+        'An attribute is written name="value".',
+        '<band at"shelf"/>\n',
+        '<band at="shelf"/>\n',
+    ),
+    "xml.equals-extra": _xml(
+        _E, "Two equals signs stand in a row.", "Remove one.", '<band at=="shelf"/>\n', '<band at="shelf"/>\n'
+    ),
+    "xml.value-missing": _xml(
+        _E, "An attribute has no value.", "Give it one, or remove it.", "<band at/>\n", '<band at="shelf"/>\n'
+    ),
+    "xml.value-unquoted": _xml(
+        _E,
+        "The value of an attribute stands without quotation marks.",
+        "Some games read it all the same; then the gamebook can tolerate it.",
+        "<band holds=3/>\n",
+        '<band holds="3"/>\n',
+    ),
+    "xml.attribute-twice": _xml(
+        _E,
+        "An element has the same attribute twice.",
+        "Decide which one holds and remove the other.",
+        '<band holds="3" holds="4"/>\n',
+        '<band holds="4"/>\n',
+    ),
+    "xml.attribute-spacing": _xml(
+        _E,
+        "Two attributes stand without a space between them.",
+        "Put a space between them.",
+        '<band at="shelf"holds="3"/>\n',
+        '<band at="shelf" holds="3"/>\n',
+    ),
+    "xml.stray-ampersand": _xml(
+        _E,
+        "A bare `&`; in XML it is written `&amp;`.",
+        "The commonest fault in names and notes. Some games read it all the same.",
+        "<note>salt & rust</note>\n",
+        "<note>salt &amp; rust</note>\n",
+    ),
+    "xml.stray-angle": _xml(
+        _E,
+        "A bare `<` in a value; in XML it is written `&lt;`.",
+        "Write `&lt;` for it.",
+        '<note say="a < b"/>\n',
+        '<note say="a &lt; b"/>\n',
+    ),
+    "xml.comment-not-closed": _xml(
+        _E,
+        "A comment is opened and never closed.",
+        "The game reads nothing of what follows. Add --> where the comment ends.",
+        "<finds>\n  <!-- rare\n  <find/>\n</finds>\n",
+        "<finds>\n  <!-- rare -->\n  <find/>\n</finds>\n",
+    ),
+    "xml.comment-double-hyphen": _xml(
+        _E,
+        "Two hyphens stand inside a comment.",
+        "XML allows them only at its end. Vendors' own files often have them, and many games do not mind.",
+        "<find><!-- rare -- very --></find>\n",
+        "<find><!-- rare, very --></find>\n",
+    ),
+    "xml.cdata-not-closed": _xml(
+        _E,
+        "A CDATA section is opened and never closed.",
+        "It ends with ]]>.",
+        "<note><![CDATA[a & b</note>\n",
+        "<note><![CDATA[a & b]]></note>\n",
+    ),
+    "xml.instruction-not-closed": _xml(
+        _E,
+        "A processing instruction is opened and never closed.",
+        "It ends with ?>.",
+        '<?xml version="1.0">\n<finds/>\n',
+        '<?xml version="1.0"?>\n<finds/>\n',
+    ),
+    "xml.instruction-name": _xml(
+        _E,
+        "A processing instruction has no name, or the reserved name `xml`.",
+        "It is written <?name … ?>. Files of game settings rarely need one.",
+        "<finds><? sort ?></finds>\n",
+        "<finds><?sort names?></finds>\n",
+    ),
+    "xml.declaration-place": _xml(
+        _E,
+        "The XML declaration must be the very first thing in the file.",
+        "Remove what stands before it, blank lines and spaces too.",
+        '\n<?xml version="1.0"?>\n<finds/>\n',
+        '<?xml version="1.0"?>\n<finds/>\n',
+    ),
+    "xml.declaration": _xml(
+        _E,
+        "The XML declaration is not written as the standard has it.",
+        "The version comes first, then the encoding; both stand in plain quotation marks.",
+        '<?xml encoding="UTF-8"?>\n<finds/>\n',
+        '<?xml version="1.0" encoding="UTF-8"?>\n<finds/>\n',
+    ),
+    "xml.encoding": _xml(
+        _E,
+        "The bytes of the file are not in the encoding that XML takes them to be in.",
+        "XML is UTF-8 unless its first line says otherwise. Save the file as UTF-8, or say what it is.",
+        '<?xml version="1.0" encoding="ISO-8859-1"?>\n<finds/>\n'.replace("ISO-8859-1", "UTF-16"),
+        '<?xml version="1.0" encoding="UTF-8"?>\n<finds/>\n',
+    ),
+    "xml.character": _xml(
+        _E,
+        "A control character that XML does not allow.",
+        "Remove it. Such characters come from broken uploads and from colour codes of consoles.",
+        "<note>\x1bred</note>\n",
+        "<note>red</note>\n",
+    ),
+    "xml.cdata-end": _xml(
+        _E,
+        "`]]>` stands in a text; XML keeps it for the end of a CDATA section.",
+        "Write ]]&gt; for it.",
+        "<note>a]]>b</note>\n",
+        "<note>a]]&gt;b</note>\n",
+    ),
+    "xml.smart-quotes": _xml(
+        _E,
+        "A value stands in typographic quotation marks.",
+        "They come from web pages and word processors. XML knows plain ones only.",
+        "<band at=\u201cshelf\u201d/>\n",
+        '<band at="shelf"/>\n',
+    ),
+    "xml.doctype": _xml(
+        _E,
+        "Document type definitions are refused: they can name other files or grow without bound.",
+        "Remove the line. No game needs it in its settings.",
+        "<!DOCTYPE finds>\n<finds/>\n",
+        "<finds/>\n",
+        tolerable=False,
+    ),
+}
+
+_JSON: Final[dict[str, Code]] = {
+    "json.empty": _json(_E, "The file is empty.", "The smallest JSON is {} or [].", "\n", "{}\n"),
+    "json.comma-missing": _json(
+        _E,
+        "A comma is missing between two values.",
+        "Every value but the last has a comma behind it.",
+        '{\n  "name": "Oda"\n  "berth": 14\n}\n',
+        '{\n  "name": "Oda",\n  "berth": 14\n}\n',
+    ),
+    "json.comma-extra": _json(
+        _E,
+        "A comma stands after the last value.",
+        "Remove it. Some games read it all the same.",
+        '{\n  "name": "Oda",\n}\n',
+        '{\n  "name": "Oda"\n}\n',
+    ),
+    "json.colon-missing": _json(
+        _E, "A colon is missing after a key.", 'A member is written "key": value.', '{"berth" 14}\n', '{"berth": 14}\n'
+    ),
+    "json.colon-extra": _json(
+        _E, "Two colons stand after a key.", "Remove one.", '{"berth":: 14}\n', '{"berth": 14}\n'
+    ),
+    "json.value-missing": _json(
+        _E, "A value is missing.", "Write it, or remove the key and comma.", '{"berth": }\n', '{"berth": null}\n'
+    ),
+    "json.not-closed": _json(
+        _E,
+        "A bracket is opened and never closed.",
+        "Add the closing bracket where the object or list ends.",
+        '{\n  "hours": [8, 12\n}\n',
+        '{\n  "hours": [8, 12]\n}\n',
+    ),
+    "json.opening-missing": _json(
+        _E,
+        "The opening bracket of an object or list is missing.",
+        "Add it before the first thing that belongs to the object or list.",
+        '{"hours": 8, 12, 20]}\n',
+        '{"hours": [8, 12, 20]}\n',
+    ),
+    "json.bracket-extra": _json(
+        _E,
+        "A closing bracket stands twice.",
+        "Remove one.",
+        '[{"berth": 14}}, {"berth": 15}]\n',
+        '[{"berth": 14}, {"berth": 15}]\n',
+    ),
+    "json.bracket-mismatch": _json(
+        _E,
+        "A closing bracket does not fit the opening one.",
+        "{ is closed by }, and [ by ].",
+        '{"hours": [8, 12}}\n',
+        '{"hours": [8, 12]}\n',
+    ),
+    "json.string-not-closed": _json(
+        _E,
+        "A text is opened with a quotation mark and never closed.",
+        "Add the quotation mark at its end.",
+        '{\n  "name": "Oda,\n  "berth": 14\n}\n',
+        '{\n  "name": "Oda",\n  "berth": 14\n}\n',
+    ),
+    "json.quote-missing": _json(
+        _E,
+        "The opening quotation mark of a text or key is missing.",
+        "Add it.",
+        '{"name": Oda"}\n',
+        '{"name": "Oda"}\n',
+    ),
+    "json.quote-inside": _json(
+        _E,
+        "A quotation mark stands inside a text.",
+        'It ends the text. One that belongs to the text is written \\".',
+        '{"name": "Oda "the eel" Vik"}\n',
+        '{"name": "Oda \\"the eel\\" Vik"}\n',
+    ),
+    "json.line-break": _json(
+        _E,
+        "A text goes over several lines.",
+        "In JSON a text stands on one line; a line break in it is written \\n.",
+        '{"note": "two\nlines"}\n',
+        '{"note": "two\\nlines"}\n',
+    ),
+    "json.bad-escape": _json(
+        _E,
+        "A backslash is followed by a letter that means nothing.",
+        "A backslash itself is written twice, as in the paths of Windows.",
+        '{"path": "C:\\galley"}\n',
+        '{"path": "C:\\\\galley"}\n',
+    ),
+    "json.control-character": _json(
+        _E,
+        "A tab or another control character stands raw inside a text.",
+        "Write \\t for a tab.",
+        '{"note": "a\tb"}\n',
+        '{"note": "a\\tb"}\n',
+    ),
+    "json.key-unquoted": _json(
+        _E,
+        "A key stands without quotation marks.",
+        "Put it in quotation marks. Some games read it all the same.",
+        "{berth: 14}\n",
+        '{"berth": 14}\n',
+    ),
+    "json.single-quotes": _json(
+        _E,
+        "A text stands in single quotation marks.",
+        "Write double ones. Some games read it all the same.",
+        "{'berth': 14}\n",
+        '{"berth": 14}\n',
+    ),
+    "json.smart-quotes": _json(
+        _E,
+        "A text stands in typographic quotation marks.",
+        "They come from web pages and word processors. JSON knows plain ones only.",
+        '{"name": \u201cOda\u201d}\n',
+        '{"name": "Oda"}\n',
+    ),
+    "json.comment": _json(
+        _E,
+        "A comment; plain JSON has none.",
+        "Many games allow comments; then let the gamebook tolerate them.",
+        '{"berth": 14} // hers\n',
+        '{"berth": 14}\n',
+    ),
+    "json.bad-number": _json(
+        _E,
+        "A number is not written as JSON has it.",
+        "No plus, no leading zeros, a digit on both sides of the point, and a point for the decimal sign.",
+        '{"share": .5}\n',
+        '{"share": 0.5}\n',
+    ),
+    "json.not-a-number": _json(
+        _E,
+        "`NaN` or `Infinity`, which JSON does not have.",
+        "Some games write it themselves; then let the gamebook tolerate it.",
+        '{"share": NaN}\n',
+        '{"share": null}\n',
+    ),
+    "json.bad-word": _json(
+        _E,
+        "A word that is none of `true`, `false`, `null`, and no number.",
+        "A text stands in quotation marks; the three words are written small.",
+        '{"open": yes}\n',
+        '{"open": true}\n',
+    ),
+    "json.trailing": _json(
+        _E,
+        "Something stands after the end of the value.",
+        "Mostly a closing bracket further up is one too many.",
+        '{"berth": 14}\n}\n',
+        '{"berth": 14}\n',
+    ),
+    "json.duplicate-key": _json(
+        _W,
+        "A key stands twice in one object; most games use the last.",
+        "Decide which one holds and remove the other.",
+        '{"berth": 14, "berth": 15}\n',
+        '{"berth": 15}\n',
+    ),
+}
+
+_YAML: Final[dict[str, Code]] = {
+    "yaml.tab": _yaml(
+        _E,
+        "A tab is used for indentation; YAML allows spaces only.",
+        "Replace it by as many spaces as the lines around it have.",
+        "haul:\n\tdraws: 3\n",
+        "haul:\n  draws: 3\n",
+    ),
+    "yaml.indent": _yaml(
+        _E,
+        "A line is indented differently from its neighbours.",
+        "Lines that belong together begin with the same number of spaces.",
+        "haul:\n  draws: 3\n   title: Net\n",
+        "haul:\n  draws: 3\n  title: Net\n",
+    ),
+    "yaml.colon-missing": _yaml(
+        _E, "A name has no colon behind it.", "A setting is written `name: value`.", "a: 1\nb 2\n", "a: 1\nb: 2\n"
+    ),
+    "yaml.colon-space": _yaml(
+        _E, "A space is missing after a colon.", "Put one behind the colon.", "a: 1\nb:2\n", "a: 1\nb: 2\n"
+    ),
+    "yaml.colon-place": _yaml(
+        _E,
+        "A colon stands on another line than its name.",
+        "Put name and colon on one line.",
+        "pairs: [a\n  : 1]\n",
+        "pairs: [a: 1]\n",
+    ),
+    "yaml.second-colon": _yaml(
+        _E,
+        "A second colon stands in a line.",
+        "A text that holds a colon with a space behind it stands in quotation marks.",
+        "title: Net: small\n",
+        'title: "Net: small"\n',
+    ),
+    "yaml.dash-missing": _yaml(
+        _E,
+        "A line among the entries of a list has no dash.",
+        "Every entry of a list begins with a dash and a space.",
+        "of:\n  - rope\n  bell: 1\n",
+        "of:\n  - rope\n  - bell: 1\n",
+    ),
+    "yaml.dash-space": _yaml(
+        _E,
+        "A space is missing after a dash.",
+        "Put one behind the dash.",
+        "of:\n  - thing: rope\n  -thing: bell\n",
+        "of:\n  - thing: rope\n  - thing: bell\n",
+    ),
+    "yaml.list-place": _yaml(
+        _E,
+        "A list begins where none can begin.",
+        "The first entry of a list stands on a line of its own, below the name of the list.",
+        "of: - rope\n",
+        "of:\n  - rope\n",
+    ),
+    "yaml.quote-not-closed": _yaml(
+        _E,
+        "A quoted text is never closed.",
+        "Add the quotation mark at its end.",
+        'title: "Net\ndraws: 3\n',
+        'title: "Net"\ndraws: 3\n',
+    ),
+    "yaml.after-quote": _yaml(
+        _E,
+        "Something follows a closing quotation mark.",
+        'An apostrophe inside single quotation marks is written twice, a quotation mark inside double ones \\".',
+        "title: 'It's a net'\n",
+        "title: 'It''s a net'\n",
+    ),
+    "yaml.after-value": _yaml(
+        _E,
+        "Something follows where a value has ended.",
+        "Put a text that begins with a bracket in quotation marks, or give the line the indentation that it needs.",
+        "title: [Small] net\n",
+        'title: "[Small] net"\n',
+    ),
+    "yaml.bad-escape": _yaml(
+        _E,
+        "A backslash is followed by a letter that means nothing.",
+        "Between double quotation marks a backslash is written twice; between single ones it is a plain sign.",
+        'path: "C:\\galley"\n',
+        "path: 'C:\\galley'\n",
+    ),
+    "yaml.cannot-start": _yaml(
+        _E,
+        "A sign that cannot begin a value begins one.",
+        "Put the text in quotation marks.",
+        "say: @all come\n",
+        'say: "@all come"\n',
+    ),
+    "yaml.bracket-not-closed": _yaml(
+        _E,
+        "A bracket is opened and never closed.",
+        "Add the closing bracket.",
+        "grounds: [shelf, slope\ndraws: 3\n",
+        "grounds: [shelf, slope]\ndraws: 3\n",
+    ),
+    "yaml.bracket-mismatch": _yaml(
+        _E,
+        "A closing bracket does not fit the opening one.",
+        "{ is closed by }, and [ by ].",
+        "grounds: [shelf, slope}\n",
+        "grounds: [shelf, slope]\n",
+    ),
+    "yaml.comma-missing": _yaml(
+        _E,
+        "A comma is missing between two values in brackets.",
+        "Add it.",
+        "colours: {hot: red cold: blue}\n",
+        "colours: {hot: red, cold: blue}\n",
+    ),
+    "yaml.comma-extra": _yaml(
+        _E,
+        "A comma in brackets has no value before it.",
+        "Remove it.",
+        "grounds: [shelf,, slope]\n",
+        "grounds: [shelf, slope]\n",
+    ),
+    "yaml.flow-indent": _yaml(
+        _E,
+        "What stands in brackets stands too far left.",
+        "It needs more spaces than the name that the brackets belong to.",
+        "grounds: [\n  shelf\n]\n",
+        "grounds: [\n  shelf\n ]\n",
+    ),
+    "yaml.block-header": _yaml(
+        _E,
+        "Something stands behind the sign that begins a text of several lines.",
+        "The text itself begins on the next line, indented.",
+        "story: |- two\n  lines\n",
+        "story: |-\n  two\n  lines\n",
+    ),
+    "yaml.property": _yaml(
+        _E,
+        "An anchor or a tag stands where it cannot.",
+        "& names a value and ! gives its type. A text that begins with one of them stands in quotation marks.",
+        "say: & come\n",
+        'say: "& come"\n',
+    ),
+    "yaml.unknown-anchor": _yaml(
+        _E,
+        "An alias names an anchor that does not exist.",
+        "`*name` stands for the value that bears `&name` further up. A text that begins with * stands in quotation marks.",
+        "weight: *usual\n",
+        "base: &usual 12\nweight: *usual\n",
+    ),
+    "yaml.directive": _yaml(
+        _E,
+        "A line that begins with a percent sign is no directive, or in the wrong place.",
+        "Files of settings need none. A text that begins with % stands in quotation marks.",
+        "%YAML\n---\na: 1\n",
+        "%YAML 1.2\n---\na: 1\n",
+    ),
+    "yaml.character": _yaml(
+        _E,
+        "A control character that YAML does not allow.",
+        "Remove it. Between double quotation marks it can be written as an escape such as \\e.",
+        "say: a\x1bb\n",
+        'say: "a\\eb"\n',
+    ),
+    "yaml.duplicate-key": _yaml(
+        _E,
+        "A key stands twice in one mapping.",
+        "Decide which one holds and remove the other. Some games take the last without a word.",
+        "draws: 3\ndraws: 4\n",
+        "draws: 4\n",
+    ),
+    "yaml.old-boolean": _yaml(
+        _N,
+        "A word that some games read as true or false, and others as text.",
+        "Write true or false for a switch, and put the word in quotation marks where it is a text.",
+        "open: yes\n",
+        "open: true\n",
+    ),
+}
+
+_INI: Final[dict[str, Code]] = {
+    "ini.not-a-setting": _ini(
+        _E,
+        "A line that is no section, no setting and no comment.",
+        "A setting is written Name=value, a comment begins with a semicolon.",
+        "[Crew]\nBerths 24\n",
+        "[Crew]\nBerths=24\n",
+    ),
+    "ini.section-not-closed": _ini(
+        _E,
+        "A section header has no closing or no opening bracket.",
+        "A header is written [Name].",
+        "[Crew\nBerths=24\n",
+        "[Crew]\nBerths=24\n",
+    ),
+    "ini.section-name": _ini(
+        _E,
+        "A section header has no name, or a bracket in it.",
+        "A header is one name in one pair of brackets.",
+        "[[Crew]\nBerths=24\n",
+        "[Crew]\nBerths=24\n",
+    ),
+    "ini.after-section": _ini(
+        _E,
+        "Something stands behind a section header on its line.",
+        "Put it on a line of its own.",
+        "[Crew] Berths=24\n",
+        "[Crew]\nBerths=24\n",
+    ),
+    "ini.repeated-key": _ini(
+        _W,
+        "A key stands twice in a section; many games keep only one of them.",
+        "Remove one. Where the game collects such keys, let the gamebook tolerate it.",
+        "[Crew]\nBerths=24\nBerths=30\n",
+        "[Crew]\nBerths=30\n",
+    ),
+    "ini.equals-twice": _ini(
+        _W, "Two equals signs stand in a row.", "Remove one.", "[Crew]\nBerths==24\n", "[Crew]\nBerths=24\n"
+    ),
+    "ini.smart-quotes": _ini(
+        _E,
+        "A value stands in typographic quotation marks.",
+        "The game takes them for a part of the value. Write plain ones.",
+        "[Crew]\nMotd=\u201cAhoy\u201d\n",
+        '[Crew]\nMotd="Ahoy"\n',
+    ),
+    "ini.quote-not-closed": _ini(
+        _E, "A quotation mark around a value is missing.", "Add it.", '[Crew]\nMotd="Ahoy\n', '[Crew]\nMotd="Ahoy"\n'
+    ),
+    "ini.struct-not-closed": _ini(
+        _E,
+        "A parenthesis in a value is never closed.",
+        "Add it at the end of the line.",
+        "[Crew]\nRoster=(From=8,Days=(1,2)\n",
+        "[Crew]\nRoster=(From=8,Days=(1,2))\n",
+    ),
+    "ini.struct-not-opened": _ini(
+        _E,
+        "A value closes a parenthesis that it does not open.",
+        "Add the opening one.",
+        "[Crew]\nRoster=From=8,To=16)\n",
+        "[Crew]\nRoster=(From=8,To=16)\n",
+    ),
+    "ini.struct-extra": _ini(
+        _E,
+        "Something stands after the closing parenthesis of a value.",
+        "Mostly it is a parenthesis too many.",
+        "[Crew]\nRoster=(From=8,To=16))\n",
+        "[Crew]\nRoster=(From=8,To=16)\n",
+    ),
+    "ini.struct-comma": _ini(
+        _E,
+        "A comma is missing between two parts of a value in parentheses.",
+        "Add it.",
+        "[Crew]\nRoster=(From=8 To=16)\n",
+        "[Crew]\nRoster=(From=8,To=16)\n",
+    ),
+    "ini.struct-comma-extra": _ini(
+        _W,
+        "A comma too many stands in a value in parentheses.",
+        "Remove it. Some games read an empty part behind it.",
+        "[Crew]\nRoster=(From=8,,To=16)\n",
+        "[Crew]\nRoster=(From=8,To=16)\n",
+    ),
+    "ini.struct-equals": _ini(
+        _E,
+        "An equals sign is missing inside a value in parentheses.",
+        "Each part is written Name=value.",
+        "[Crew]\nRoster=(To=16,From 8)\n",
+        "[Crew]\nRoster=(To=16,From=8)\n",
+    ),
+    "ini.struct-bracket": _ini(
+        _E,
+        "A bracket of another kind stands inside a value in parentheses.",
+        "The parts of a value stand in ( and ).",
+        "[Crew]\nRoster=(Days=[1,2])\n",
+        "[Crew]\nRoster=(Days=(1,2))\n",
+    ),
+}
+
+_MEANING: Final[dict[str, Code]] = {
+    "meaning.unknown-name": _meaning(
+        _E,
+        "A name that the list it refers to does not hold.",
+        "Mostly a letter is wrong, or the letter case. The message gives the nearest known name.",
+        '<finds>\n  <find name="Rope" at="shelff"/>\n</finds>\n',
+        '<finds>\n  <find name="Rope" at="shelf"/>\n</finds>\n',
+        f"lists:\n  grounds: {{words: [shelf, slope]}}\n{_FIND_FIELD}          at: {{at: '@at', in: grounds}}\n",
+    ),
+    "meaning.type": _meaning(
+        _E,
+        "A value of another kind than the field takes.",
+        "A number is written in digits, a switch with the words that the file uses elsewhere.",
+        '<finds>\n  <find name="Rope" holds="many"/>\n</finds>\n',
+        '<finds>\n  <find name="Rope" holds="12"/>\n</finds>\n',
+        f"{_FIND_FIELD}          holds: {{at: '@holds', is: integer}}\n",
+    ),
+    "meaning.range": _meaning(
+        _E,
+        "A number outside its range.",
+        "The gamebook says which numbers the game takes.",
+        '<finds>\n  <find name="Rope" holds="900"/>\n</finds>\n',
+        '<finds>\n  <find name="Rope" holds="90"/>\n</finds>\n',
+        f"{_FIND_FIELD}          holds: {{at: '@holds', is: integer, from: 0, to: 400}}\n",
+    ),
+    "meaning.must": _meaning(
+        _E,
+        "Fields of an entry do not agree with each other.",
+        "The message says which, in the words of the gamebook.",
+        '<finds>\n  <find name="Rope" least="9" most="3"/>\n</finds>\n',
+        '<finds>\n  <find name="Rope" least="3" most="9"/>\n</finds>\n',
+        f"{_FIND_FIELD}          least: {{at: '@least', is: integer}}\n          most: {{at: '@most', is: integer}}\n"
+        "        must:\n          - {that: least <= most, say: least is above most}\n",
+    ),
+    "meaning.duplicate": _meaning(
+        _E,
+        "A name that must be unique stands twice.",
+        "Give one of the two another name.",
+        '<finds>\n  <find name="Rope" code="7"/>\n  <find name="Bell" code="7"/>\n</finds>\n',
+        '<finds>\n  <find name="Rope" code="7"/>\n  <find name="Bell" code="8"/>\n</finds>\n',
+        "unique:\n  - {name: codes, over: ['example.xml#find/@code']}\n",
+    ),
+    "gamebook.invalid": _told(
+        _E,
+        "The gamebook itself has a mistake.",
+        "The message says where and what is expected there.",
+        "a rule `from: ten` where a number is expected",
+        "`from: 10`",
+    ),
+    "gamebook.file-missing": _told(
+        _W,
+        "A file that the gamebook knows is not there.",
+        "Fetch the files again, or take the file out of the gamebook when this server does not have it.",
+        "sea/finds.xml stands in the gamebook, but not in the folder",
+        "the file is there",
+    ),
+}
+
+CODES: Final[dict[str, Code]] = {**_TEXT, **_XML, **_JSON, **_YAML, **_INI, **_MEANING}
+TOLERANCES: Final[frozenset[str]] = frozenset(
+    name for name, code in CODES.items() if code.may_be_tolerated and code.severity is not Severity.NOTICE
+)
