@@ -53,10 +53,10 @@ def test_findings_are_told_with_their_place(world: Path, tmp_path: Path) -> None
 @pytest.mark.parametrize(
     ("name", "text", "said"),
     [
-        ("a.xml", '<a>\n  <b x="1/>\n</a>\n', "a.xml:2:10  error  xml.quote-missing\n    The value of `x` has no closing quotation mark."),
-        ("a.json", '{\n  "a": 1\n  "b": 2\n}\n', 'a.json:2:9  error  json.comma-missing\n    A comma is missing after "a"; the next one follows. Add `,` here.'),
-        ("a.yml", "a: 1\n\tb: 2\n", "a.yml:2:1  error  yaml.tab\n    A tab stands at the start of this line"),
-        ("a.ini", "[A\nb=1\n", "a.ini:1:3  error  ini.section-not-closed\n    The section header [A has no closing bracket. Add `]` here."),
+        ("a.xml", '<a>\n  <b x="1/>\n</a>\n', "a.xml:2:10  error  xml.quote-missing\n    2 |   <b x=\"1/>\n      |          ^\n    The value of `x` has no closing quotation mark."),
+        ("a.json", '{\n  "a": 1\n  "b": 2\n}\n', 'a.json:2:9  error  json.comma-missing\n    2 |   "a": 1\n      |         ^\n    A comma is missing after "a"; the next one follows. Add `,` here.'),
+        ("a.yml", "a: 1\n\tb: 2\n", "a.yml:2:1  error  yaml.tab\n    2 | \u2192b: 2\n      | ^\n    A tab stands at the start of this line"),
+        ("a.ini", "[A\nb=1\n", "a.ini:1:3  error  ini.section-not-closed\n    1 | [A\n      |   ^\n    The section header [A has no closing bracket. Add `]` here."),
     ],
 )  # fmt: skip
 def test_a_malformed_file_is_told_in_plain_words(tmp_path: Path, name: str, text: str, said: str) -> None:
@@ -128,7 +128,7 @@ def test_a_value_is_edited_and_nothing_else(world: Path, tmp_path: Path, operati
         (("compare", "mine", "pumps.txt"), 2, "Compare two files or two folders, not one with the other."),
         (("show", "mine/none.ini#a"), 2, "There is no file mine/none.ini. For a file on a server write SERVER:mine/none.ini."),
         (("check", "mine", "--gamebook", "pumps.txt"), 2, "The gamebook pumps.txt cannot be used."),
-        (("codes", "xml.nothing"), 2, "There is no code xml.nothing. `zerrit codes` lists all."),
+        (("codes", "xml.not-closd"), 2, "There is no code xml.not-closd. Nearest: xml.not-closed,"),
     ],
     ids=lambda value: " ".join(value[:3]) if isinstance(value, tuple) else None,
 )  # fmt: skip
@@ -155,3 +155,74 @@ def test_every_code_is_listed_without_colour(world: Path) -> None:
     done = zerrit("codes", cwd=world)
     assert "xml.stray-ampersand" in done.out
     assert "\x1b" not in done.out
+
+
+BROKEN = '{\n  "a": 1\n  "b": 2,\n}\n'
+
+
+def test_sure_mends_are_shown_and_written_only_when_somebody_agrees(tmp_path: Path) -> None:
+    file = tmp_path / "a.json"
+    file.write_text(BROKEN)
+    told = zerrit("check", "a.json", cwd=tmp_path)
+    assert "2 of them have one sure mend" in told.out
+    done = zerrit("check", "a.json", "--mend", cwd=tmp_path)
+    assert done.code == 1
+    assert '-  "a": 1\n-  "b": 2,\n+  "a": 1,\n+  "b": 2\n' in done.out
+    assert "Nothing was written" in done.err
+    assert file.read_text() == BROKEN
+    done = zerrit("check", "a.json", "--mend", "--yes", cwd=tmp_path)
+    assert done.code == 0
+    assert "Written: 2 mends in 1 file.\n1 file checked, 0 findings, 0 errors." in done.out
+    assert file.read_text() == '{\n  "a": 1,\n  "b": 2\n}\n'
+    assert "Nothing here has a sure mend." in zerrit("check", "a.json", "--mend", cwd=tmp_path).out
+
+
+def test_mends_are_told_to_programs(tmp_path: Path) -> None:
+    (tmp_path / "a.json").write_text(BROKEN)
+    done = zerrit("check", "a.json", "--mend", "--yes", "--output", "json", cwd=tmp_path)
+    assert done.code == 0
+    assert [f["code"] for f in done.data["mended"]] == ["json.comma-missing", "json.comma-extra"]
+    assert done.data["summary"] == {"files": 1, "findings": 0, "errors": 0}
+
+
+@pytest.mark.parametrize(
+    ("words", "text"),
+    [
+        (("find[A]/@worth", "*3 from 0 to 100"), '<f>\n  <find name="A" worth="100"/>\n</f>\n'),
+        (("find[A]", "copy", "B"), '<f>\n  <find name="A" worth="40"/>\n  <find name="B" worth="40"/>\n</f>\n'),
+        (("find[A]", "rename", "B"), '<f>\n  <find name="B" worth="40"/>\n</f>\n'),
+        (("find[A]", "comment-out"), '<f>\n  <!-- <find name="A" worth="40"/> -->\n</f>\n'),
+        (("find[A]", "add", "band", "=x"), '<f>\n  <find name="A" worth="40">\n    <band>x</band>\n  </find>\n</f>\n'),
+        (("", "add", "find", "name=B"), '<f>\n  <find name="A" worth="40"/>\n  <find name="B"/>\n</f>\n'),
+        (("find[A]", "remove"), "<f>\n</f>\n"),
+    ],
+)  # fmt: skip
+def test_a_local_file_is_edited_with_a_few_words(tmp_path: Path, words: tuple[str, ...], text: str) -> None:
+    file = tmp_path / "a.xml"
+    file.write_text('<f>\n  <find name="A" worth="40"/>\n</f>\n')
+    done = zerrit("edit", "a.xml", *words, cwd=tmp_path)
+    assert done.code == 0, done.err
+    assert file.read_text() == text
+
+
+def test_a_code_is_explained_with_a_wrong_and_a_right_example(tmp_path: Path) -> None:
+    done = zerrit("codes", "json.comma-extra", cwd=tmp_path)
+    assert done.out.splitlines() == [
+        "json.comma-extra  (error)",
+        "",
+        "  A comma stands after the last value.",
+        "  Remove it. Some games read it all the same.",
+        "",
+        "  wrong:",
+        "    {",
+        '      "name": "Oda",',
+        "    }",
+        "  right:",
+        "    {",
+        '      "name": "Oda"',
+        "    }",
+        "",
+        "  A gamebook can tolerate it for a file:  tolerate: [json.comma-extra]",
+    ]
+    listed = zerrit("codes", "--output", "json", cwd=tmp_path).data
+    assert {c["code"]: c["tolerance"] for c in listed}["xml.doctype"] is False

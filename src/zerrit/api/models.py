@@ -193,13 +193,15 @@ class ChangeIn(_In):
 class StepIn(_In):
     """One step. Which fields it needs depends on `kind`; see `zerrit.core.steps`."""
 
-    kind: Literal["set", "add", "copy", "remove", "merge", "put"]
+    kind: Literal["set", "add", "copy", "remove", "rename", "move", "comment-out", "comment-in", "merge", "put"]
     address: Annotated[str, Field(min_length=1, max_length=2000)]
     operation: Annotated[str, Field(max_length=100_000)] = ""
     name: Annotated[str, Field(max_length=500)] = ""
     value: Annotated[str, Field(max_length=100_000)] | None = None
     fields: dict[str, str] = {}
     key: Annotated[str, Field(max_length=500)] = ""
+    where: Literal["", "before", "after", "into"] = ""
+    target: Annotated[str, Field(max_length=2000)] = ""
     snippet: Annotated[str, Field(max_length=4_000_000)] = ""
     into: Annotated[str, Field(max_length=2000)] = ""
     choices: dict[str, Literal["add", "combine", "replace", "skip"]] = {}

@@ -102,9 +102,10 @@ def _print_findings(detail: api.ChangeDetail) -> None:
         click.echo(f"Nothing blocks this change{old}.")
 
 
-def _add(
-    change_id: int, kind: Literal["set", "add", "copy", "remove", "merge", "put"], address: str, **data: Any
-) -> None:
+_StepKind = Literal["set", "add", "copy", "remove", "rename", "move", "comment-out", "comment-in", "merge", "put"]
+
+
+def _add(change_id: int, kind: _StepKind, address: str, **data: Any) -> None:
     """Append a step and say what it does."""
     with connect() as zerrit:
         detail = zerrit.add_step(change_id, api.StepIn(kind=kind, address=address, **data))
@@ -118,7 +119,7 @@ def _add(
 @click.argument("address")
 @click.argument("operation")
 def set_step(change_id: int, address: str, operation: str) -> None:
-    """Add a step: change values. OPERATION is =40, +10, -10, *1.5, on or off."""
+    """Add a step: change values. OPERATION is =40, +10, -10, *1.5, '*1.5 from 0 to 400', on or off."""
     _add(change_id, "set", address, operation=operation)
 
 
@@ -154,6 +155,41 @@ def copy_step(change_id: int, address: str, key: str) -> None:
 def remove_step(change_id: int, address: str) -> None:
     """Add a step: take entries or fields out."""
     _add(change_id, "remove", address)
+
+
+@change.command("rename")
+@click.argument("change_id", type=int)
+@click.argument("address")
+@click.argument("name")
+def rename_step(change_id: int, address: str, name: str) -> None:
+    """Add a step: give an entry another key, or a field another NAME."""
+    _add(change_id, "rename", address, name=name)
+
+
+@change.command("move")
+@click.argument("change_id", type=int)
+@click.argument("address")
+@click.argument("where", type=click.Choice(["before", "after", "into"]))
+@click.argument("target")
+def move_step(change_id: int, address: str, where: Literal["before", "after", "into"], target: str) -> None:
+    """Add a step: move an entry before or after another, or to the end of a group. TARGET is in the same file."""
+    _add(change_id, "move", address, where=where, target=target)
+
+
+@change.command("comment-out")
+@click.argument("change_id", type=int)
+@click.argument("address")
+def comment_out_step(change_id: int, address: str) -> None:
+    """Add a step: turn an entry or setting into a comment."""
+    _add(change_id, "comment-out", address)
+
+
+@change.command("comment-in")
+@click.argument("change_id", type=int)
+@click.argument("address")
+def comment_in_step(change_id: int, address: str) -> None:
+    """Add a step: bring back what was made a comment. ADDRESS is what it is called without the comment signs."""
+    _add(change_id, "comment-in", address)
 
 
 @change.command("merge")

@@ -6,21 +6,22 @@ import sys
 from collections.abc import Callable, Iterable
 from dataclasses import asdict
 from pathlib import Path
-from typing import Any, BinaryIO
+from typing import Any, BinaryIO, Final
 
 import click
 
 from zerrit import api
 from zerrit.cli.output import output_option, print_findings, print_json, print_table, short, sign
-from zerrit.core.addresses import parse_node_address
 from zerrit.core.checks import check as check_documents
 from zerrit.core.compare import Difference, compare_documents, compare_files, text_difference
-from zerrit.core.documents import CODES, Document, Finding, read_document
-from zerrit.core.documents.edits import parse_operation, set_values
+from zerrit.core.documents import CODES, TOLERANCES, Document, Finding, Severity, read_document
+from zerrit.core.documents.mending import mend
 from zerrit.core.documents.source import decode
 from zerrit.core.errors import ZerritError
 from zerrit.core.gamebooks import Gamebook, read_gamebook
 from zerrit.core.merge import ActionKind, apply_plan, plan_merge
+from zerrit.core.nearest import nearest
+from zerrit.core.steps import OutcomeKind, StepKind, replay, step_from_words
 from zerrit.core.wording import counted
 
 _FILE = click.Path(exists=True, dir_okay=False, path_type=Path)
@@ -49,31 +50,84 @@ choose_option = click.option(
 @click.command()
 @click.argument("paths", nargs=-1, required=True, type=_ANY)
 @click.option("--gamebook", "gamebook_file", type=_FILE, help="Check the meaning too, by this gamebook.")
+@click.option(
+    "--mend", "with_mends", is_flag=True, help="Put right what has one sure mend; the difference is shown first."
+)
+@click.option("--yes", is_flag=True, help="With --mend: write without asking.")
 @output_option
-def check(paths: tuple[Path, ...], gamebook_file: Path | None, output: str) -> None:
+def check(paths: tuple[Path, ...], gamebook_file: Path | None, with_mends: bool, yes: bool, output: str) -> None:
     """Check files or folders; with a gamebook their meaning too."""
     gamebook = _load_gamebook(gamebook_file) if gamebook_file else None
     documents: dict[str, Document] = {}
+    files: dict[str, Path] = {}
     for path in paths:
-        documents.update(_read_path(path, gamebook))
+        for name, document in _read_path(path, gamebook).items():
+            documents[name] = document
+            files[name] = path if path.is_file() else path / name
+    mended = _mend_files(documents, files, yes=yes, is_quiet=output == "json") if with_mends else []
     findings = check_documents(documents, gamebook)
     errors = sum(finding.blocks for finding in findings)
     if output == "json":
-        keys = ("code", "severity", "message", "path", "line", "column", "address", "hint")
-        listed = [{key: getattr(finding, key) for key in keys} for finding in findings]
-        print_json(
-            {"findings": listed, "summary": {"files": len(documents), "findings": len(findings), "errors": errors}}
-        )
+        summary = {"files": len(documents), "findings": len(findings), "errors": errors}
+        found: dict[str, Any] = {"findings": [_listed(finding) for finding in findings], "summary": summary}
+        print_json({**found, "mended": [_listed(finding) for finding in mended]} if with_mends else found)
     else:
-        print_findings(_shaped(finding) for finding in findings)
+        print_findings((_shaped(finding) for finding in findings), {name: d.text for name, d in documents.items()})
         click.echo(
             f"{counted(len(documents), 'file')} checked, {counted(len(findings), 'finding')}, {counted(errors, 'error')}."
         )
+        sure = sum(finding.mend is not None and finding.severity is not Severity.NOTICE for finding in findings)
+        if sure and not with_mends:
+            which = "It has" if sure == 1 else f"{sure} of them have"
+            click.echo(f"{which} one sure mend: `zerrit check --mend` shows it and asks before it writes.")
     sys.exit(1 if errors else 0)
+
+
+def _listed(finding: Finding) -> dict[str, Any]:
+    keys = ("code", "severity", "message", "path", "line", "column", "address", "hint")
+    return {key: getattr(finding, key) for key in keys}
+
+
+def _mend_files(documents: dict[str, Document], files: dict[str, Path], *, yes: bool, is_quiet: bool) -> list[Finding]:
+    """Mend what is sure, show the difference, ask, write. What was written stands in `documents` afterwards."""
+    mendings = {name: mend(document) for name, document in documents.items()}
+    mendings = {name: mending for name, mending in mendings.items() if mending.mended}
+    count = sum(len(mending.mended) for mending in mendings.values())
+    if not count:
+        if not is_quiet:
+            click.echo("Nothing here has a sure mend.")
+        return []
+    if not is_quiet:
+        for name, mending in mendings.items():
+            for finding in mending.mended:
+                click.echo(f"{name}:{finding.line}:{finding.column}  {finding.code}  {finding.hint}")
+            click.echo(
+                text_difference(documents[name].text, mending.document.text, f"{name} (now)", f"{name} (mended)"),
+                nl=False,
+            )
+    what = f"{counted(count, 'mend')} in {counted(len(mendings), 'file')}"
+    if not yes and (is_quiet or not _agreed(f"Write {what}?")):
+        click.echo("Nothing was written; --yes writes without asking.", err=True)
+        return []
+    for name, mending in mendings.items():
+        _save(files[name], mending.document.to_bytes())
+        documents[name] = mending.document
+    if not is_quiet:
+        click.echo(f"Written: {what}.")
+    return [finding for mending in mendings.values() for finding in mending.mended]
 
 
 def _shaped(finding: Finding) -> api.FindingOut:
     return api.FindingOut(**asdict(finding))
+
+
+def _agreed(question: str) -> bool:
+    """Ask on the terminal; nobody there to answer means no."""
+    try:
+        return click.confirm(question, default=False, err=True)
+    except click.Abort:
+        click.echo(err=True)
+        return False
 
 
 @click.command()
@@ -177,31 +231,88 @@ def choices(given: Iterable[str]) -> dict[str, ActionKind]:
 @click.command(context_settings={"ignore_unknown_options": True})
 @click.argument("file", type=_FILE)
 @click.argument("address")
-@click.argument("operation")
+@click.argument("operation", nargs=-1, required=True, type=click.UNPROCESSED)
 @click.option("--save-to", type=_OUT, help="Write the result here; without it the file itself is changed.")
-def edit(file: Path, address: str, operation: str, save_to: Path | None) -> None:
-    """Change values in a local file. ADDRESS is the part after #, OPERATION is =40, +10, -10, *1.5, on or off."""
+def edit(file: Path, address: str, operation: tuple[str, ...], save_to: Path | None) -> None:
+    """Change a local file. ADDRESS is the part after #.
+
+    \b
+    OPERATION is one of
+      =40  +10  -10  *1.5  on  off      values; +10 and *1.5 also with bounds: '*1.5 from 0 to 400'
+      add NAME FIELD=VALUE ...          an entry below ADDRESS (NAME - for an item of a list)
+      add NAME =VALUE                   a single field below ADDRESS
+      copy KEY                          the entry under a new key
+      rename NAME                       another key or name
+      move before|after|into PLACE      the entry to another place of the file
+      remove                            the entry or field
+      comment-out, comment-in           make it a comment, bring it back
+    """
     document = read_document(file.read_bytes(), file.name)
-    result = set_values(document, parse_node_address(address), parse_operation(operation))
-    if result.changes:
-        print_table(("address", "old", "new"), [(c.address, short(c.old), short(c.new)) for c in result.changes])
-    if result.changes or save_to is not None:
-        _save(save_to or file, result.document.to_bytes())
-    where = f" in {save_to or file}" if result.changes else ", it is so already"
-    click.echo(f"{counted(len(result.changes), 'value')} changed{where}.")
+    place = f'"{file.name}"' if "#" in file.name else file.name
+    step = step_from_words(f"{place}#{address}" if address else place, operation)
+    replayed = replay({file.name: document}, [step], read_document)
+    outcome = replayed.outcomes[0]
+    if outcome.kind is OutcomeKind.IMPOSSIBLE:
+        raise ZerritError(outcome.message)
+    result = replayed.documents[file.name]
+    if outcome.changes:
+        rows = [(c.address.removeprefix(f"{place}#"), short(c.old), short(c.new)) for c in outcome.changes]
+        print_table(("address", "old", "new"), rows)
+    if outcome.changes or save_to is not None:
+        _save(save_to or file, result.to_bytes())
+    where = f" in {save_to or file}" if outcome.changes else ", it is so already"
+    what = "value" if step.kind is StepKind.SET else "place"
+    click.echo(f"{counted(len(outcome.changes), what)} changed{where}.")
+    if not result.ok:
+        errors = [finding for finding in result.findings if finding.blocks]
+        click.echo(f"The file has {counted(len(errors), 'fault')} besides:")
+        print_findings(map(_shaped, errors), {file.name: result.text})
 
 
 @click.command()
 @click.argument("code", required=False)
-def codes(code: str | None) -> None:
-    """List the codes that findings bear. Any code of reading can be tolerated by a gamebook."""
+@output_option
+def codes(code: str | None, output: str) -> None:
+    """List the codes that findings bear, or explain one. Those marked can be tolerated by a gamebook."""
     if code is not None and code not in CODES:
-        raise ZerritError(f"There is no code {code}. `zerrit codes` lists all.")
-    chosen = {code: CODES[code]} if code else CODES
-    print_table(
-        ("code", "severity", "what it says"),
-        [(name, severity.value, says) for name, (severity, says) in chosen.items()],
-    )
+        close = nearest(code, CODES)
+        raise ZerritError(
+            f"There is no code {code}." + (f" Nearest: {', '.join(close)}." if close else " `zerrit codes` lists all.")
+        )
+    if output == "json":
+        chosen = {code: CODES[code]} if code else CODES
+        print_json([{"code": name, **asdict(one), "tolerance": name in TOLERANCES} for name, one in chosen.items()])
+    elif code is not None:
+        click.echo(explained(code))
+    else:
+        rows = [
+            (name, one.severity.value, "yes" if name in TOLERANCES else "", one.says) for name, one in CODES.items()
+        ]
+        print_table(("code", "severity", "tolerance", "what it says"), rows, whole=("code",))
+        click.echo("`zerrit codes CODE` explains one, with a wrong and a right example.")
+
+
+def explained(name: str) -> str:
+    """What a code means, in full, as the command and the documentation have it."""
+    code = CODES[name]
+    lines = [f"{name}  ({code.severity.value})", "", f"  {code.says}", f"  {code.advice}", ""]
+    for word, text in (("wrong", code.wrong), ("right", code.right)):
+        lines.append(f"  {word}:")
+        lines += [f"    {_visible(line)}" for line in text.removesuffix("\n").split("\n")]
+    lines.append("")
+    if name in TOLERANCES:
+        lines.append(f"  A gamebook can tolerate it for a file:  tolerate: [{name}]")
+    elif code.severity is not Severity.NOTICE:
+        lines.append("  It cannot be tolerated.")
+    return "\n".join(lines).rstrip()
+
+
+def _visible(line: str) -> str:
+    """Tabs and control characters by a sign that can be seen."""
+    return line.replace("\t", "\u2192") if line.isprintable() or "\t" in line else line.translate(_CONTROLS)
+
+
+_CONTROLS: Final = {code: chr(0x2400 + code) for code in range(32)}
 
 
 def _save(path: Path, data: bytes) -> None:

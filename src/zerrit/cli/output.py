@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import json
+import re
 import sys
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from typing import Any, Final, Literal
 
@@ -15,6 +16,9 @@ from rich.text import Text
 
 from zerrit import api
 
+MOST_LINE: Final = 110  # characters shown of a line in which something was found
+MOST_BEFORE: Final = 60  # of them before the place, where the line is longer
+_LINE_END: Final = re.compile(r"\r\n|\r|\n")
 WIDE: Final = 160  # columns of a table that is piped into a file; addresses are not to be folded there
 
 output_option = click.option(
@@ -87,13 +91,31 @@ def short(text: str | None, most: int = 60) -> str:
     return first if len(first) <= most else first[: most - 1] + "…"
 
 
-def print_findings(findings: Iterable[api.FindingOut]) -> None:
-    """Each finding on two or three lines: place and severity, what is wrong, what would mend it."""
+def print_findings(findings: Iterable[api.FindingOut], texts: Mapping[str, str] | None = None) -> None:
+    """Each finding on a few lines: place and severity, what is wrong, what would mend it.
+
+    `texts` holds the files by path; the line of the finding is then shown with a mark under its place.
+    """
+    lines = {path: _LINE_END.split(text) for path, text in (texts or {}).items()}
     for finding in findings:
         mark = "waived" if finding.waived else finding.severity
         click.echo(f"{finding.path}:{finding.line}:{finding.column}  {mark}  {finding.code}")
+        if finding.path in lines and 0 < finding.line <= len(lines[finding.path]):
+            _print_line(lines[finding.path][finding.line - 1], finding.line, finding.column)
         click.echo(f"    {finding.message}" + (f" {finding.hint}" if finding.hint else ""))
         if finding.waived:
             click.echo(f"    accepted by {finding.waived}")
         elif finding.address:
             click.echo(f"    at {finding.address}")
+
+
+def _print_line(line: str, number: int, column: int) -> None:
+    """A line with its number, and a mark under the column (1-based); of a long line the part around it.
+
+    A tab shows as an arrow of one column, since it may be the very thing that is wrong.
+    """
+    line = line.replace("\t", "\u2192")
+    start = max(0, column - MOST_BEFORE) if len(line) > MOST_LINE else 0
+    shown = "".join(c if c.isprintable() else "\u00b7" for c in line[start : start + MOST_LINE])
+    click.echo(f"    {number} | {shown}".rstrip())
+    click.echo(f"    {' ' * len(str(number))} | {' ' * (column - 1 - start)}^")

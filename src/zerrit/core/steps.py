@@ -7,12 +7,12 @@ survive a file that the game rewrote meanwhile, and what carries it to another s
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
 from typing import Final
 
-from zerrit.core.addresses import Address, parse_address
+from zerrit.core.addresses import Address, parse_address, parse_node_address
 from zerrit.core.documents import Document
 from zerrit.core.documents.edits import (
     Edit,
@@ -24,6 +24,7 @@ from zerrit.core.documents.edits import (
     remove_nodes,
     set_values,
 )
+from zerrit.core.documents.reshaping import Where, comment_in, comment_out, move, rename
 from zerrit.core.errors import AddressNotFound, EditRefused, ZerritError
 from zerrit.core.merge import ActionKind, apply_plan, plan_merge
 from zerrit.core.nearest import nearest
@@ -35,6 +36,10 @@ class StepKind(StrEnum):
     ADD = "add"  #: an entry called `name` with `fields`, or a field called `name` with a `value`, below the address
     COPY = "copy"  #: the entry under the new `key`, behind the original
     REMOVE = "remove"
+    RENAME = "rename"  #: an entry gets another key, or what has no key the other `name`
+    MOVE = "move"  #: an entry goes `where` (before, after, into) the `target`, an address in the same file
+    COMMENT_OUT = "comment-out"  #: an entry or setting becomes a comment
+    COMMENT_IN = "comment-in"  #: a comment becomes the entry again that the address names
     MERGE = "merge"  #: a `snippet` into the file; `into` names the group, `choices` the actions by address
     PUT = "put"  #: the file becomes `content`
 
@@ -50,6 +55,8 @@ class Step:
     value: str | None = None
     fields: Mapping[str, str] = field(default_factory=dict)
     key: str = ""
+    where: str = ""
+    target: str = ""
     snippet: str = ""
     into: str = ""
     choices: Mapping[str, str] = field(default_factory=dict)
@@ -84,6 +91,52 @@ class Replay:
     def is_whole(self) -> bool:
         """Every step could be made."""
         return not any(outcome.kind is OutcomeKind.IMPOSSIBLE for outcome in self.outcomes)
+
+
+def step_from_words(address: str, words: Sequence[str]) -> Step:
+    """The step that a person writes behind an address: `=40`, `+10 from 0 to 400`, `copy KEY`, `remove`, `rename NAME`,
+    `add NAME FIELD=VALUE …`, `move before|after|into PLACE`, `comment-out`, `comment-in`.
+
+    Raises EditRefused: the words are none of these, or some are missing.
+    """
+    verb, *rest = words
+    if verb in ("remove", "comment-out", "comment-in") and not rest:
+        return Step(StepKind(verb), address)
+    if verb == "copy" and len(rest) == 1:
+        return Step(StepKind.COPY, address, key=rest[0])
+    if verb == "rename" and len(rest) == 1:
+        return Step(StepKind.RENAME, address, name=rest[0])
+    if verb == "move" and len(rest) == 2 and rest[0] in list(Where):
+        return Step(StepKind.MOVE, address, where=rest[0], target=rest[1])
+    if verb == "add" and rest:
+        return _addition(address, rest)
+    if verb in _FORMS:
+        raise EditRefused(f"`{' '.join(words)}` is not complete. Write: {_FORMS[verb]}.")
+    return Step(StepKind.SET, address, operation=" ".join(words) if not verb.startswith("=") else verb)
+
+
+_FORMS: Final[Mapping[str, str]] = {
+    "remove": "remove",
+    "comment-out": "comment-out",
+    "comment-in": "comment-in",
+    "copy": "copy KEY",
+    "rename": "rename NAME",
+    "move": "move before|after|into PLACE",
+    "add": "add NAME FIELD=VALUE …, or add NAME =VALUE for a single field",
+}
+
+
+def _addition(address: str, words: Sequence[str]) -> Step:
+    name = "" if words[0] == "-" else words[0]
+    if len(words) == 2 and words[1].startswith("="):
+        return Step(StepKind.ADD, address, name=name, value=words[1][1:])
+    fields: dict[str, str] = {}
+    for word in words[1:]:
+        field_name, equals, value = word.partition("=")
+        if not equals or not field_name:
+            raise EditRefused(f"`{word}` is no field; write FIELD=VALUE, such as depth=abyss.")
+        fields[field_name] = value
+    return Step(StepKind.ADD, address, name=name, fields=fields)
 
 
 Read = Callable[[bytes, str], Document]
@@ -176,9 +229,41 @@ def _copy(document: Document, address: Address, step: Step) -> Edit:
 
 
 def _remove(document: Document, address: Address, step: Step) -> Edit:
+    _require_place(address, step)
+    return remove_nodes(document, address.segments)
+
+
+def _rename(document: Document, address: Address, step: Step) -> Edit:
+    _require_place(address, step)
+    if not step.name:
+        raise EditRefused("A new name is missing.")
+    return rename(document, address.segments, step.name)
+
+
+def _move(document: Document, address: Address, step: Step) -> Edit:
+    _require_place(address, step)
+    if step.where not in list(Where):
+        raise EditRefused(f"`{step.where}` says not where to move it; write before, after or into.")
+    target = parse_address(step.target) if "#" in step.target else None
+    if target is not None and target.path != address.path:
+        raise EditRefused(f"{step.target} is in another file; an entry is moved inside its file only.")
+    segments = target.segments if target is not None else parse_node_address(step.target)
+    return move(document, address.segments, Where(step.where), segments)
+
+
+def _comment_out(document: Document, address: Address, step: Step) -> Edit:
+    _require_place(address, step)
+    return comment_out(document, address.segments)
+
+
+def _comment_in(document: Document, address: Address, step: Step) -> Edit:
+    _require_place(address, step)
+    return comment_in(document, address.segments)
+
+
+def _require_place(address: Address, step: Step) -> None:
     if not address.segments:
         raise EditRefused(f"{step.address} is a whole file; name an entry or a field in it.")
-    return remove_nodes(document, address.segments)
 
 
 _EDITS: Final[Mapping[StepKind, Callable[[Document, Address, Step], Edit]]] = {
@@ -186,4 +271,8 @@ _EDITS: Final[Mapping[StepKind, Callable[[Document, Address, Step], Edit]]] = {
     StepKind.ADD: _add,
     StepKind.COPY: _copy,
     StepKind.REMOVE: _remove,
+    StepKind.RENAME: _rename,
+    StepKind.MOVE: _move,
+    StepKind.COMMENT_OUT: _comment_out,
+    StepKind.COMMENT_IN: _comment_in,
 }

@@ -148,7 +148,7 @@ class Step(Base):
     id: Mapped[int] = mapped_column(primary_key=True)
     change_id: Mapped[int] = mapped_column(ForeignKey("changes.id", ondelete="CASCADE"), index=True)
     position: Mapped[int]
-    kind: Mapped[str] = mapped_column(String(10))
+    kind: Mapped[str] = mapped_column(String(20))
     address: Mapped[str] = mapped_column(Text)
     data: Mapped[dict[str, Any]]
     author: Mapped[str] = mapped_column(String(80))

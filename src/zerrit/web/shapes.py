@@ -116,6 +116,10 @@ def _summary(row: StepRow) -> str:
             return f"{given.name} " + ", ".join(f"{name} {value}" for name, value in given.fields.items())
         case "copy":
             return f"as {given.key}"
+        case "rename":
+            return f"to {given.name}"
+        case "move":
+            return f"{given.where} {given.target}"
         case "merge":
             return f"a snippet of {len(given.snippet.splitlines())} lines"
         case "put":

@@ -369,7 +369,7 @@ def step_of(row: StepRow) -> Step:
 def _data(step: Step) -> dict[str, Any]:
     empty = replace(step, kind=StepKind.SET, address="")
     default = Step(StepKind.SET, "")
-    names = ("operation", "name", "value", "fields", "key", "snippet", "into", "choices", "content")
+    names = ("operation", "name", "value", "fields", "key", "where", "target", "snippet", "into", "choices", "content")
     data = {name: getattr(empty, name) for name in names if getattr(empty, name) != getattr(default, name)}
     return {name: dict(value) if isinstance(value, Mapping) else value for name, value in data.items()}
 

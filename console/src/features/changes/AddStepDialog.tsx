@@ -24,9 +24,13 @@ const KINDS: readonly { kind: Kind; label: string; address: string }[] = [
   { kind: "add", label: "Add an entry", address: "Address of the entry or group that it goes into" },
   { kind: "copy", label: "Copy an entry", address: "Address of the entry" },
   { kind: "remove", label: "Remove", address: "Address of what shall go" },
+  { kind: "rename", label: "Rename", address: "Address of the entry or field" },
+  { kind: "move", label: "Move an entry", address: "Address of the entry" },
+  { kind: "comment-out", label: "Make it a comment", address: "Address of the entry or setting" },
+  { kind: "comment-in", label: "Bring back from a comment", address: "What it is called without the comment signs" },
   { kind: "merge", label: "Merge a published snippet", address: "File, such as station.ini" },
 ];
-const EMPTY: StepIn = { kind: "set", address: "", operation: "", name: "", fields: {}, key: "", snippet: "", into: "", choices: {}, content: "" };
+const EMPTY: StepIn = { kind: "set", address: "", operation: "", name: "", fields: {}, key: "", where: "", target: "", snippet: "", into: "", choices: {}, content: "" };
 
 /** One more step: what to do, and where. A snippet's plan is shown before it becomes a step. */
 export function AddStepDialog({ change, onClose }: { change: Schemas["ChangeDetail"]; onClose: () => void }) {
@@ -72,7 +76,7 @@ export function AddStepDialog({ change, onClose }: { change: Schemas["ChangeDeta
           ))}
         </TextField>
         <TextField label={kind?.address} value={step.address} onChange={set("address")} slotProps={{ htmlInput: { style: { fontFamily: MONO } } }} />
-        {step.kind === "set" && <TextField label="Operation: =40, +10, -10, *1.5, on or off" value={step.operation} onChange={set("operation")} />}
+        {step.kind === "set" && <TextField label="Operation: =40, +10, -10, *1.5, *1.5 from 0 to 400, on or off" value={step.operation} onChange={set("operation")} />}
         {step.kind === "add" && (
           <>
             <TextField label="Name of the new entry, such as band" value={step.name} onChange={set("name")} />
@@ -80,6 +84,17 @@ export function AddStepDialog({ change, onClose }: { change: Schemas["ChangeDeta
           </>
         )}
         {step.kind === "copy" && <TextField label="Key of the copy" value={step.key} onChange={set("key")} />}
+        {step.kind === "rename" && <TextField label="New key or name" value={step.name} onChange={set("name")} />}
+        {step.kind === "move" && (
+          <>
+            <TextField select label="Where to" value={step.where} onChange={set("where")}>
+              <MenuItem value="before">before another entry</MenuItem>
+              <MenuItem value="after">behind another entry</MenuItem>
+              <MenuItem value="into">to the end of a group</MenuItem>
+            </TextField>
+            <TextField label="Address of that entry or group, in the same file" value={step.target} onChange={set("target")} slotProps={{ htmlInput: { style: { fontFamily: MONO } } }} />
+          </>
+        )}
         {step.kind === "merge" && (
           <>
             <TextField label="Paste the snippet here" multiline minRows={6} maxRows={14} value={step.snippet} onChange={set("snippet")} slotProps={{ htmlInput: { style: { fontFamily: MONO, fontSize: 12 } } }} />

@@ -9,16 +9,19 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterable, Iterator, Mapping
+from dataclasses import replace
 from decimal import Decimal
 from typing import Final
 
 from zerrit.core.checks.lists import values_at, words_of
-from zerrit.core.documents import CODES, Document, Finding, Node, in_reading_order
+from zerrit.core.documents import CODES, Document, Finding, Format, Node, in_reading_order
+from zerrit.core.documents.lookup import enclosing
 from zerrit.core.documents.scalars import as_number, as_switch
 from zerrit.core.gamebooks import EntryRules, ExpressionInvalid, FieldRules, FileRules, Gamebook
 from zerrit.core.gamebooks.expressions import Expression, NotApplicable
 from zerrit.core.nearest import did_you_mean
 
+MOST_ADDRESSED: Final = 100  # findings of one file that get an address; beyond that nobody goes by them
 Documents = Mapping[str, Document]
 Check = Callable[["_Subject"], Iterable[Finding]]
 
@@ -45,12 +48,23 @@ class _Subject:
 
 def check(documents: Documents, gamebook: Gamebook | None = None) -> tuple[Finding, ...]:
     """All findings in these documents: those of reading, then those of meaning."""
-    found = [finding for document in documents.values() for finding in document.findings]
+    found = [finding for document in documents.values() for finding in _addressed(document)]
     if gamebook is not None:
         subject = _Subject(documents, gamebook)
         for one in CHECKS:
             found.extend(one(subject))
     return in_reading_order(found)
+
+
+def _addressed(document: Document) -> Iterator[Finding]:
+    """The findings of reading, each with the address of the entry that it stands in."""
+    for number, finding in enumerate(document.findings):
+        if number >= MOST_ADDRESSED or not finding.line or document.format is Format.TEXT:
+            yield finding
+            continue
+        node = enclosing(document, document.source.offset_of(finding.line, finding.column))
+        address = document.keys.address_of(node)
+        yield replace(finding, address=f"{document.path}#{address}") if address else finding
 
 
 def _finding(code: str, document: Document, node: Node, message: str, hint: str = "") -> Finding:

@@ -21,7 +21,7 @@ from zerrit.core.documents.document import Document
 from zerrit.core.documents.format import Format
 from zerrit.core.documents.ini.writer import IniWriter
 from zerrit.core.documents.json.writer import JsonWriter
-from zerrit.core.documents.lookup import find
+from zerrit.core.documents.lookup import find, node_at
 from zerrit.core.documents.node import Node, NodeKind
 from zerrit.core.documents.scalars import as_number, as_switch, spell_number, spell_switch
 from zerrit.core.documents.source import Splice, splice
@@ -29,7 +29,7 @@ from zerrit.core.documents.text.writer import TextWriter
 from zerrit.core.documents.writing import Writer, dedented, source_of
 from zerrit.core.documents.xml.writer import XmlWriter
 from zerrit.core.documents.yaml.writer import YamlWriter
-from zerrit.core.errors import AddressNotFound, EditRefused
+from zerrit.core.errors import EditRefused
 
 WRITERS: Final[Mapping[Format, Writer]] = {
     Format.XML: XmlWriter(),
@@ -39,6 +39,12 @@ WRITERS: Final[Mapping[Format, Writer]] = {
     Format.TEXT: TextWriter(),
 }
 MOST_PLACES: Final = 20_000  # one step may touch so many places; a pattern that fits more is surely a slip
+
+
+_ADJUSTMENT: Final = re.compile(
+    r"([+\-*])\s*(\d{1,40}(?:\.\d{1,40})?)(?:\s+from\s+(-?\d{1,40}(?:\.\d{1,40})?))?"
+    r"(?:\s+to\s+(-?\d{1,40}(?:\.\d{1,40})?))?\Z"
+)
 
 
 class OperationKind(StrEnum):
@@ -51,13 +57,20 @@ class OperationKind(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Operation:
-    """What is done to a value: `=40`, `+10`, `-10`, `*1.5`, `on`, `off`."""
+    """What is done to a value: `=40`, `+10`, `-10`, `*1.5`, `on`, `off`.
+
+    An adjustment can be bounded: `*1.5 from 0 to 400` goes no further than that. A value that lies outside already
+    stays where it is rather than jump to the bound.
+    """
 
     kind: OperationKind
     operand: str
+    low: str = ""
+    high: str = ""
 
     def __str__(self) -> str:
-        return self.operand if self.kind is OperationKind.SWITCH else f"{self.kind.value}{self.operand}"
+        text = self.operand if self.kind is OperationKind.SWITCH else f"{self.kind.value}{self.operand}"
+        return text + (f" from {self.low}" if self.low else "") + (f" to {self.high}" if self.high else "")
 
     def apply(self, old: str) -> str:
         """The new value. White space around the old one, which an element of XML may hold, stays.
@@ -82,10 +95,19 @@ class Operation:
             raise EditRefused(f"`{old}` is no number, so `{self}` cannot be done. Set a value with = instead.")
         by = Decimal(self.operand)
         if self.kind is OperationKind.MULTIPLY:
-            return spell_number(number * by, old)
+            return self._bounded(number, number * by, old)
         result = number + by if self.kind is OperationKind.ADD else number - by
         finer = self.operand if len(self.operand.partition(".")[2]) > len(old.partition(".")[2]) else old
-        return spell_number(result, finer)
+        return self._bounded(number, result, finer)
+
+    def _bounded(self, number: Decimal, result: Decimal, like: str) -> str:
+        """Spell the result, cut at the bound that lies between the old value and it."""
+        spelt = spell_number(result, like)
+        if self.high and Decimal(spelt) > Decimal(self.high):
+            return spell_number(Decimal(self.high) if number <= Decimal(self.high) else min(number, result), like)
+        if self.low and Decimal(spelt) < Decimal(self.low):
+            return spell_number(Decimal(self.low) if number >= Decimal(self.low) else max(number, result), like)
+        return spelt
 
 
 def parse_operation(text: str) -> Operation:
@@ -97,11 +119,15 @@ def parse_operation(text: str) -> Operation:
         return Operation(OperationKind.SET, text[1:])
     if text in ("on", "off"):
         return Operation(OperationKind.SWITCH, text)
-    match = re.match(r"([+\-*])\s*(\d{1,40}(?:\.\d{1,40})?)\Z", text.strip())
+    match = _ADJUSTMENT.match(text.strip())
     if match:
-        return Operation(OperationKind(match.group(1)), match.group(2))
+        kind, operand, low, high = match.groups()
+        if low and high and Decimal(low) > Decimal(high):
+            raise EditRefused(f"`{text}`: the bounds are the wrong way round; write the smaller one after `from`.")
+        return Operation(OperationKind(kind), operand, low or "", high or "")
     raise EditRefused(
-        f"`{text}` is no operation. Write =40 to set, +10 or -10 to adjust, *1.5 to multiply, on or off to switch."
+        f"`{text}` is no operation. Write =40 to set, +10 or -10 to adjust, *1.5 to multiply (with bounds: "
+        "*1.5 from 0 to 400), on or off to switch."
     )
 
 
@@ -143,7 +169,7 @@ def set_values(document: Document, segments: tuple[Segment, ...], operation: Ope
                 continue
             splices += writer.set_value(document, node, new)
         except EditRefused as refusal:
-            raise EditRefused(f"{_place(document, node)}: {refusal}") from refusal
+            raise EditRefused(f"{place_of(document, node)}: {refusal}") from refusal
         changes.append(ValueChange(document.keys.address_of(node), old, new))
     return Edit(rewrite(document, splices), tuple(changes))
 
@@ -155,7 +181,7 @@ def add_entry(document: Document, parent_segments: tuple[Segment, ...], name: st
 
     Raises AddressNotFound, EditRefused: also when another entry with that key is there.
     """
-    parent = _one(document, parent_segments)
+    parent = single(document, parent_segments)
     if any(_has_fields(document, child, fields) for child in parent.children if child.name == name):
         return Edit(document, ())
     siblings = [child for child in parent.children if child.name == name]
@@ -178,11 +204,11 @@ def add_field(document: Document, parent_segments: tuple[Segment, ...], name: st
 
     Raises AddressNotFound, EditRefused: also when the field is there already.
     """
-    parent = _one(document, parent_segments)
+    parent = single(document, parent_segments)
     existing = parent.child(name) if name and document.format is not Format.TEXT else None
     if existing is not None and document.format is not Format.INI:
         raise EditRefused(
-            f"{_place(document, existing)} is there already with the value `{existing.value}`. Set it instead."
+            f"{place_of(document, existing)} is there already with the value `{existing.value}`. Set it instead."
         )
     source = WRITERS[document.format].render_field(document, parent, name, value)
     return _added(document, parent, name, source, None)
@@ -193,18 +219,18 @@ def copy_entry(document: Document, segments: tuple[Segment, ...], new_key: str) 
 
     Raises AddressNotFound, EditRefused: the entry has no key, or the new key is taken.
     """
-    node = _one(document, segments)
+    node = single(document, segments)
     field = document.keys.field_for(node.names)
     parent = node.parent
     if field is None or parent is None:
-        raise EditRefused(f"{_place(document, node)} has no key by which a copy could be told from it.")
+        raise EditRefused(f"{place_of(document, node)} has no key by which a copy could be told from it.")
     if any(document.keys.key_of(child) == new_key for child in parent.children if child.name == node.name):
-        raise EditRefused(f"{_place(document, parent)} has an entry [{new_key}] already. Choose another key.")
+        raise EditRefused(f"{place_of(document, parent)} has an entry [{new_key}] already. Choose another key.")
     writer = WRITERS[document.format]
     bare = document.text[node.start : node.end]
     key_node = node if field == "=" else node.child(field)
     if key_node is None:
-        raise EditRefused(f"{_place(document, node)} lacks the field {field} that names it.")
+        raise EditRefused(f"{place_of(document, node)} lacks the field {field} that names it.")
     rekeyed = splice(
         bare,
         [
@@ -237,7 +263,7 @@ def remove_nodes(document: Document, segments: tuple[Segment, ...]) -> Edit:
     )
     if needs_turns:
         for node in sorted(nodes, key=lambda n: -n.start):
-            twin = _at_start(current, node)
+            twin = node_at(current, node.start, node.name)
             current = rewrite(current, writer.remove(current, twin))
     else:
         current = rewrite(document, [s for node in nodes for s in writer.remove(document, node)])
@@ -279,19 +305,23 @@ def _added(document: Document, parent: Node, name: str, source: str, after: Node
     same = [child for child in new_parent.children if child.name == name]
     number = sum(child.name == name for child in parent.children)
     if len(same) != number + 1:
-        raise EditRefused(f"`{source}` cannot be added to {_place(document, parent)}. Nothing was changed.")
+        raise EditRefused(f"`{source}` cannot be added to {place_of(document, parent)}. Nothing was changed.")
     index = next(i for i, child in enumerate(parent.children) if child is after) if after is not None else -1
     added = new_parent.children[index + 1] if after is not None else same[-1]
     # By the keys as they were: a twin would make its kind choose another key field, and so hide itself.
     key = document.keys.key_among(parent.names, added)
     if key and any(document.keys.key_of(child) == key for child in parent.children if child.name == name):
         raise EditRefused(
-            f"{_place(document, parent)} has {name}[{key}] already. Set its fields, or choose another key."
+            f"{place_of(document, parent)} has {name}[{key}] already. Set its fields, or choose another key."
         )
     return Edit(edited, (ValueChange(edited.keys.address_of(added), None, source),))
 
 
-def _one(document: Document, segments: tuple[Segment, ...]) -> Node:
+def single(document: Document, segments: tuple[Segment, ...]) -> Node:
+    """The one node that the segments lead to.
+
+    Raises AddressNotFound, EditRefused: they lead to several.
+    """
     nodes = find(document, segments) if segments else [document.root]
     if len(nodes) > 1:
         raise EditRefused(
@@ -300,20 +330,14 @@ def _one(document: Document, segments: tuple[Segment, ...]) -> Node:
     return nodes[0]
 
 
-def _at_start(document: Document, node: Node) -> Node:
-    for candidate in document.root.walk():
-        if candidate.start == node.start and candidate.name == node.name and candidate.parent is not None:
-            return candidate
-    raise AddressNotFound("The entry moved while it was removed.", node.name, document.path, document.line_of(node), ())
-
-
 def _holds_others(document: Document, node: Node) -> EditRefused:
     fields = [child.name for child in node.children if child.name][:6]
     what = f" Its fields are: {', '.join(fields)}." if fields else ""
     kind = "list" if node.kind is NodeKind.LIST else "group"
-    return EditRefused(f"{_place(document, node)} is a {kind}, no single value.{what}")
+    return EditRefused(f"{place_of(document, node)} is a {kind}, no single value.{what}")
 
 
-def _place(document: Document, node: Node) -> str:
+def place_of(document: Document, node: Node) -> str:
+    """How a place is named in a message: the file and the address in it."""
     address = document.keys.address_of(node)
     return f"{document.path}#{address}" if address else (document.path or "the file")

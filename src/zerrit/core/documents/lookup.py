@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from bisect import bisect_right
 from typing import Final
 
 from zerrit.core.addresses import Segment, print_segments, quote_key, quote_name
@@ -54,3 +55,31 @@ def _not_found(document: Document, segments: tuple[Segment, ...], depth: int, pa
         message += f" {'Nearest' if len(similar) <= 3 else 'There are'}: {', '.join(similar)}."
     line = document.line_of(place)
     return AddressNotFound(message, f"{document.path}#{print_segments(segments)}", document.path, line, tuple(similar))
+
+
+def node_at(document: Document, start: int, name: str) -> Node:
+    """The node called `name` that begins at the offset `start`.
+
+    Raises AddressNotFound: none begins there.
+    """
+    node = document.root
+    while True:
+        if node.start == start and node.name == name:
+            return node
+        children = node.children
+        index = bisect_right(children, start, key=lambda child: child.start) - 1
+        if index < 0 or (children[index].end <= start and children[index].start != start):
+            line = document.source.line_at(min(start, len(document.text)))
+            raise AddressNotFound(f"{document.path}: `{name}` is not where it was.", name, document.path, line, ())
+        node = children[index]
+
+
+def enclosing(document: Document, offset: int) -> Node:
+    """The innermost node with a name or key that the offset (characters, 0-based) stands in; the root at worst."""
+    node = document.root
+    while True:
+        children = node.children
+        index = bisect_right(children, offset, key=lambda child: child.start) - 1
+        if index < 0 or children[index].end < offset:
+            return node
+        node = children[index]

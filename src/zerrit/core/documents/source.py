@@ -67,6 +67,10 @@ class Source:
         line = bisect_right(self.line_starts, offset)
         return line, offset - self.line_starts[line - 1] + 1
 
+    def offset_of(self, line: int, column: int) -> int:
+        """The offset of a place given by line and column, both 1-based; the reverse of `locate`."""
+        return min(self.line_starts[line - 1] + column - 1, len(self.text))
+
     def line_at(self, offset: int) -> int:
         return bisect_right(self.line_starts, offset)
 

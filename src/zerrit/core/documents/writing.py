@@ -41,6 +41,13 @@ class Writer(Protocol):
         """Put new children, given as text with the first line unindented, behind `after` or at the end."""
         ...
 
+    def rename(self, document: Document, node: Node, name: str) -> list[Splice]:
+        """Give a node another name.
+
+        Raises EditRefused: the format cannot write such a name, or the node has none.
+        """
+        ...
+
     def remove(self, document: Document, node: Node) -> list[Splice]:
         """Take a node out together with the comments that document it, leaving no blank scar."""
         ...
@@ -90,16 +97,28 @@ def is_last_on_line(document: Document, offset: int) -> bool:
 
 
 def whole_lines(document: Document, node: Node) -> Splice | None:
-    """The splice that removes the lines of a node which has them to itself, else None."""
+    """The splice that removes the lines of a node which has them to itself, else None.
+
+    Of the blank lines around it one goes along, where it would be left behind as a scar.
+    """
     if not is_first_on_line(document, node.lead_start) or not is_last_on_line(document, node.end):
         return None
-    start = document.source.line_start(node.lead_start)
-    end = document.source.after_line(node.end)
-    if end == len(document.text) and end == document.source.line_end(node.end) and start > 0:
+    text, source = document.text, document.source
+    start = source.line_start(node.lead_start)
+    end = source.after_line(node.end)
+    if end == len(text) and end == source.line_end(node.end) and start > 0:
         # The last line of a file without a final line ending: take the ending before it instead.
-        before = document.text[:start].rstrip("\r\n")
-        ending = document.text[len(before) : start]
+        before = text[:start].rstrip("\r\n")
+        ending = text[len(before) : start]
         return Splice(start - (2 if ending.endswith("\r\n") else 1), end, "")
+    above = source.line_start(start - 1) if start > 0 else 0
+    is_blank_above = start > 0 and not text[above:start].strip()
+    is_blank_below = end < len(text) and not text[end : source.line_end(end)].strip()
+    siblings = [child for child in node.parent.children if not child.name.startswith("@")] if node.parent else [node]
+    if is_blank_below and (is_blank_above or (siblings[0] is node and len(siblings) > 1)):
+        return Splice(start, source.after_line(end), "")
+    if is_blank_above and siblings[-1] is node and len(siblings) > 1:
+        return Splice(above, end, "")
     return Splice(start, end, "")
 
 

@@ -19,6 +19,10 @@ from zerrit.core.errors import EditRefused
 
 _PLAIN_IN_STRUCT = re.compile(r"[^\s,()=\"]+\Z")
 
+_SECTION_NAME = re.compile(r"[^\[\]\r\n]+\Z")
+_SETTING_NAME = re.compile(r"[+\-!.]?[^=:\s;#\[(/][^=:\r\n]*\Z")
+_STRUCT_NAME = re.compile(r"[A-Za-z_][\w.\-]*\Z")
+
 
 class IniWriter:
     def set_value(self, document: Document, node: Node, value: str) -> list[Splice]:
@@ -85,6 +89,14 @@ class IniWriter:
         body = newline.join(newline.join(source.splitlines()) + newline for source in sources)
         gap = newline if document.text.strip() else ""
         return Splice(end, end, lead + gap + body)
+
+    def rename(self, document: Document, node: Node, name: str) -> list[Splice]:
+        at = document.text.index(node.name, node.start)
+        is_section = _is_section(document, node)
+        allowed = _SECTION_NAME if is_section else _STRUCT_NAME if _in_struct(document, node) else _SETTING_NAME
+        if not allowed.match(name):
+            raise EditRefused(f"`{name}` cannot be the name of a {'section' if is_section else 'setting'}.")
+        return [Splice(at, at + len(node.name), name)]
 
     def remove(self, document: Document, node: Node) -> list[Splice]:
         if _in_struct(document, node):

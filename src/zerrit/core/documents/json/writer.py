@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import json
+import re
 from collections.abc import Mapping, Sequence
+from typing import Final
 
 from zerrit.core.documents.document import Document
 from zerrit.core.documents.node import Node, NodeKind
@@ -16,6 +18,8 @@ from zerrit.core.documents.writing import (
     remove_between_commas,
 )
 from zerrit.core.errors import EditRefused
+
+_KEY: Final = re.compile(r'"(?:[^"\\]|\\.)*"')
 
 
 def spell(value: str, like: Node | None) -> str:
@@ -56,6 +60,12 @@ class JsonWriter:
         if parent.is_value:
             raise EditRefused(f"`{parent.name}` is a single value; nothing can be added to it.")
         return insert_between_commas(document, parent, sources, after, " ")
+
+    def rename(self, document: Document, node: Node, name: str) -> list[Splice]:
+        key = _KEY.match(document.text, node.start)
+        if key is None:
+            raise EditRefused(f"`{node.name}` is not written as a key in quotation marks. Mend that first.")
+        return [Splice(key.start(), key.end(), json.dumps(name, ensure_ascii=False))]
 
     def remove(self, document: Document, node: Node) -> list[Splice]:
         return remove_between_commas(document, node)

@@ -22,6 +22,7 @@ class Language:
     #: Opening marks of texts and what a text with that mark looks like when it is whole.
     quotes: dict[str, re.Pattern[str]]
     brackets: str = "()[]{}"
+    comment: str = "#"  #: what begins a comment that ends with its line
     #: A closing parenthesis may stand alone, as behind a choice of `case`.
     lone_parenthesis: bool = False
 
@@ -43,17 +44,20 @@ BATCH: Final = Language(
     re.compile(r"^[ \t]*@?(?:rem\b|::)[^\r\n]*|\^.", re.MULTILINE | re.IGNORECASE),
     {'"': re.compile(r'"[^"\r\n]*+"')},
     brackets="()",
+    comment="rem",
     lone_parenthesis=True,
 )
 LUA: Final = Language(
     "Lua",
     re.compile(r"--\[(=*)\[[\s\S]*?\]\1\]|--[^\r\n]*|\[(=*)\[[\s\S]*?\]\2\]"),
     {'"': _DOUBLE, "'": _SINGLE},
+    comment="--",
 )
 C_LIKE: Final = Language(
     "C",
     re.compile(r"//[^\r\n]*|/\*[\s\S]*?\*/"),
     {'"': _DOUBLE, "'": _SINGLE, "`": _BACKTICKS},
+    comment="//",
 )
 PYTHON: Final = Language(
     "Python",
@@ -77,6 +81,7 @@ _BY_ENDING: Final = {
     ".java": C_LIKE,
     ".py": PYTHON,
 }
+_COMMENT_LINE: Final = re.compile(r"^[ \t]*(#|//|;)[ \t]", re.MULTILINE)
 _SHELL_LINE: Final = re.compile(r"#!\s*\S*(?:/|\s)(?:ba|da|z|k)?sh\b")
 
 
@@ -84,3 +89,12 @@ def language_of(path: str, text: str) -> Language | None:
     """The family that a file belongs to by its ending or its first line; None for plain lists and prose."""
     by_ending = _BY_ENDING.get(PurePosixPath(path).suffix.lower())
     return by_ending or (SHELL if _SHELL_LINE.match(text) else None)
+
+
+def comment_sign(path: str, text: str) -> str:
+    """What begins a comment in a text file: by its language, or as the file itself does; empty where unknown."""
+    language = language_of(path, text)
+    if language is not None:
+        return language.comment
+    found = _COMMENT_LINE.search(text)
+    return found.group(1) if found else ""

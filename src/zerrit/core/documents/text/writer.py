@@ -36,6 +36,9 @@ class TextWriter:
             return [Splice(0, len(document.text), "".join(source + "\n" for source in sources))]
         return [insert_lines(document, after, sources, "")]
 
+    def rename(self, document: Document, node: Node, name: str) -> list[Splice]:
+        raise EditRefused("The lines of a text file have no names. Set the line instead.")
+
     def remove(self, document: Document, node: Node) -> list[Splice]:
         if node.parent is not None and _is_slot(node.parent):
             return _remove_item(node, node.parent)

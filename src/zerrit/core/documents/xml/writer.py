@@ -113,6 +113,15 @@ class XmlWriter:
             return [Splice(parent.value_end, parent.value_end, f"{body}{newline}{outer}")]
         return [Splice(parent.value_start, parent.value_end, f"{body}{newline}{outer}")]
 
+    def rename(self, document: Document, node: Node, name: str) -> list[Splice]:
+        _require_name(name)
+        if node.name.startswith("@"):
+            return [Splice(node.start, node.start + len(node.name) - 1, name)]
+        splices = [Splice(node.start + 1, node.start + 1 + len(node.name), name)]
+        if node.value_start >= 0:
+            splices.append(Splice(node.value_end + 2, node.value_end + 2 + len(node.name), name))
+        return splices
+
     def remove(self, document: Document, node: Node) -> list[Splice]:
         if node.name.startswith("@"):
             start = node.start

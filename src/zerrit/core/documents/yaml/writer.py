@@ -113,6 +113,16 @@ class YamlWriter:
         text = "".join(newline + indent + indented(source, indent, newline) for source in sources)
         return Splice(parent.end, parent.end, text)
 
+    def rename(self, document: Document, node: Node, name: str) -> list[Splice]:
+        raw = document.text[node.start : node.start + len(node.name) + 2]
+        if raw.startswith(node.name):
+            return [
+                Splice(node.start, node.start + len(node.name), spell(name, None, in_flow=_in_flow(document, node)))
+            ]
+        if raw in (f'"{node.name}"', f"'{node.name}'"):
+            return [Splice(node.start, node.start + len(raw), json.dumps(name, ensure_ascii=False))]
+        raise EditRefused(f"The name `{node.name}` is written in a way that cannot be changed here. Edit the text.")
+
     def remove(self, document: Document, node: Node) -> list[Splice]:
         if node.parent is not None and _in_flow(document, node):
             return remove_between_commas(document, node)

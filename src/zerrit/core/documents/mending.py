@@ -1,0 +1,82 @@
+"""
+Apply the sure mends of a document: a missing comma, a closing tag that stands twice, typographic quotation marks.
+
+A mend is only kept when the text has fewer faults with it than before and none of a new kind, so that mending
+never makes anything worse. Some faults come to light when others are mended; so it goes in rounds.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from typing import Final
+
+from zerrit.core.documents.codes import Severity
+from zerrit.core.documents.document import Document
+from zerrit.core.documents.findings import Finding
+from zerrit.core.documents.source import Splice
+
+MOST_ROUNDS: Final = 20
+
+
+@dataclass(frozen=True, slots=True)
+class Mending:
+    """The document with its sure mends, and the findings that they put right, in the order of the rounds."""
+
+    document: Document
+    mended: tuple[Finding, ...]
+
+
+def mend(document: Document) -> Mending:
+    """Apply every sure mend. The document is the very same when there is none."""
+    current = document
+    mended: list[Finding] = []
+    for _ in range(MOST_ROUNDS):
+        chosen = _apart(finding for finding in _faults(current) if finding.mend is not None)
+        if not chosen:
+            break
+        after, applied = _applied(current, chosen)
+        if not applied:
+            break
+        current = after
+        mended += applied
+    return Mending(current, tuple(mended))
+
+
+def _faults(document: Document) -> list[Finding]:
+    """What is tolerated is no fault, and stays."""
+    return [finding for finding in document.findings if finding.severity is not Severity.NOTICE]
+
+
+def _apart(findings: Iterable[Finding]) -> list[Finding]:
+    """Those whose mends do not touch each other, the first of them first."""
+    chosen: list[Finding] = []
+    end = -1
+    for finding in sorted(findings, key=lambda f: (f.mend.start, f.mend.end) if f.mend else (0, 0)):
+        if finding.mend is not None and finding.mend.start > end:
+            chosen.append(finding)
+            end = finding.mend.end
+    return chosen
+
+
+def _applied(document: Document, chosen: Sequence[Finding]) -> tuple[Document, list[Finding]]:
+    """All of them at once where that is better, else one by one."""
+    after = _with(document, chosen)
+    if _is_better(document, after):
+        return after, list(chosen)
+    for finding in chosen:
+        after = _with(document, [finding])
+        if _is_better(document, after):
+            return after, [finding]
+    return document, []
+
+
+def _with(document: Document, findings: Iterable[Finding]) -> Document:
+    splices: list[Splice] = [finding.mend for finding in findings if finding.mend is not None]
+    return document.with_splices(splices)
+
+
+def _is_better(before: Document, after: Document) -> bool:
+    old, new = (Counter(finding.code for finding in _faults(document)) for document in (before, after))
+    return new.total() < old.total() and not new.keys() - old.keys()
