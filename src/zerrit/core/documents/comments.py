@@ -53,7 +53,7 @@ class CommentKeeper:
             return
         if not self._is_apart(self._pending[-1].end, node.start):
             node.comment = "\n".join(comment.text for comment in self._pending if comment.text)
-            node.lead_start = self._pending[0].start
+            node.lead_start = min(self._pending[0].start, node.start)
         self._pending.clear()
 
     def forget(self) -> None:

@@ -193,7 +193,7 @@ class _Levels:
         """The end of the comment, CDATA section or instruction at `at`."""
         text = self.text
         if text.startswith("<!--", at):
-            end = text.index("-->", at) + 3
+            end = text.index("-->", at + 4) + 3
             keeper.saw(at, end, tidy_block(text[at + 4 : end - 3]))
             return end
         if text[at + 1] == "!":
@@ -239,7 +239,7 @@ class _Levels:
         text = self.text
         beside = text[node.value_start : at]
         if text.startswith("<!--", at) and not beside.strip(" \t,") and not node.comment:
-            node.comment = tidy_block(text[at + 4 : text.index("-->", at)])
+            node.comment = tidy_block(text[at + 4 : text.index("-->", at + 4)])
         parts: list[str] = []
         here = node.value_start
         spare = CommentKeeper(self.source)

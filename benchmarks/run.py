@@ -1,0 +1,215 @@
+"""
+Measure the readers against general-purpose yardsticks, print the table, write `benchmarks/RESULTS.md`.
+
+    make bench
+
+Every figure is a ratio of two times (or two sizes) that were taken in turn within one run, the best of several
+rounds each: machines differ and are shared, ratios less so. The garbage collector runs as it does in the service.
+"""
+
+from __future__ import annotations
+
+import configparser
+import json
+import platform
+import sys
+import time
+import tracemalloc
+import xml.etree.ElementTree as ET
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import partial
+from pathlib import Path
+from typing import Final
+
+from ruamel.yaml import YAML
+
+from benchmarks.inputs import finds_xml, hauls_yaml, station_ini, stores_json
+from zerrit.core import Document, read_document
+from zerrit.core.addresses import parse_node_address
+from zerrit.core.documents.edits import parse_operation, set_values
+
+RESULTS: Final = Path(__file__).with_name("RESULTS.md")
+MB: Final = 1_000_000
+XML_SIZE: Final = 6 * MB
+
+
+@dataclass(frozen=True, slots=True)
+class Row:
+    """One comparison: ours against the yardstick, in seconds (or bytes), and what the ratio may be at most."""
+
+    what: str
+    yardstick: str
+    ours: float
+    theirs: float
+    target: float
+    unit: str = "s"
+
+    @property
+    def ratio(self) -> float:
+        return self.ours / self.theirs
+
+    @property
+    def is_met(self) -> bool:
+        return self.ratio <= self.target
+
+
+def best(run: Callable[[], object], rounds: int = 5) -> float:
+    """The shortest of several rounds, in seconds."""
+    times: list[float] = []
+    for _ in range(rounds):
+        start = time.perf_counter()
+        run()
+        times.append(time.perf_counter() - start)
+    return min(times)
+
+
+def peak(run: Callable[[], object]) -> int:
+    """The most memory that was held at one time, in bytes, the result included."""
+    tracemalloc.start()
+    kept = run()
+    size = tracemalloc.get_traced_memory()[1]
+    tracemalloc.stop()
+    del kept
+    return size
+
+
+def walk(document: Document) -> int:
+    return sum(1 for _ in document.root.walk())
+
+
+def edit_once(document: Document, address: str) -> bytes:
+    """One value set by its address, on a document that nobody has looked into yet: text to text."""
+    return set_values(document, parse_node_address(address), parse_operation("=77")).document.to_bytes()
+
+
+def edit_time(data: bytes, address: str, rounds: int = 5) -> float:
+    times: list[float] = []
+    for _ in range(rounds):
+        document = read_document(data, "finds.xml")
+        start = time.perf_counter()
+        edit_once(document, address)
+        times.append(time.perf_counter() - start)
+    return min(times)
+
+
+def address_in(data: bytes) -> str:
+    """A value in the middle of the file."""
+    root = read_document(data, "finds.xml").root
+    entry = root.children[len(root.children) // 2]
+    band = next(child for child in entry.children if child.name == "band")
+    return f"find[{entry.field('@name')}]/band[{band.field('@at')}]/@holds"
+
+
+def measure() -> list[Row]:
+    xml = finds_xml(XML_SIZE)
+    yaml = hauls_yaml(330_000)
+    stores = stores_json(5 * MB)
+    ini = station_ini(2 * MB)
+    read_xml = best(lambda: read_document(xml, "finds.xml"))
+
+    def read_ini() -> None:
+        parser = configparser.ConfigParser(interpolation=None, strict=False)
+        parser.read_string(ini.decode())
+
+    return [
+        Row(
+            "read 6 MB of XML, 20,000 entries",
+            "xml.etree.ElementTree.fromstring",
+            read_xml,
+            best(lambda: ET.fromstring(xml)),  # noqa: S314 - our own bytes
+            1.5,
+        ),
+        Row(
+            "the same, and every node made",
+            "xml.etree.ElementTree.fromstring",
+            best(lambda: walk(read_document(xml, "finds.xml")), 2),
+            best(lambda: ET.fromstring(xml)),  # noqa: S314
+            float("inf"),
+        ),
+        Row("peak memory of reading it", "its size", peak(lambda: read_document(xml, "finds.xml")), len(xml), 25, "B"),
+        Row(
+            "the same, and every node made",
+            "its size",
+            peak(lambda: [document := read_document(xml, "finds.xml"), walk(document)]),
+            len(xml),
+            25,
+            "B",
+        ),
+        Row("one edit in it, read again", "reading it once", edit_time(xml, address_in(xml)), read_xml, 1.2),
+        Row(
+            "read 330 kB of YAML",
+            "ruamel.yaml, round trip",
+            best(lambda: read_document(yaml, "hauls.yml")),
+            best(lambda: YAML().load(yaml), 2),
+            0.2,
+        ),
+        Row(
+            "read 5 MB of JSON",
+            "json.loads",
+            best(lambda: read_document(stores, "stores.json")),
+            best(lambda: json.loads(stores)),
+            10,
+        ),
+        Row(
+            "the same, and every node made",
+            "json.loads",
+            best(lambda: walk(read_document(stores, "stores.json")), 2),
+            best(lambda: json.loads(stores)),
+            float("inf"),
+        ),
+        Row("read 2 MB of INI", "configparser", best(lambda: read_document(ini, "station.ini")), best(read_ini), 1.5),
+    ]
+
+
+def measure_growth() -> list[tuple[int, float, float]]:
+    """(size in bytes, seconds of reading, seconds of one edit) from 1 MB to 50 MB of XML."""
+    rows: list[tuple[int, float, float]] = []
+    for size in (1, 2, 5, 10, 20, 50):
+        data = finds_xml(size * MB)
+        reading = best(partial(read_document, data, "finds.xml"), 3)
+        rows.append((len(data), reading, edit_time(data, address_in(data), 2)))
+    return rows
+
+
+def table(rows: list[Row], growth: list[tuple[int, float, float]]) -> str:
+    lines = [
+        "# Results of `make bench`",
+        "",
+        f"Python {platform.python_version()} on {platform.machine()}. Figures of one run; the ratios are what counts.",
+        "",
+        "| what | yardstick | ours | yardstick's | ratio | at most | |",
+        "|---|---|---:|---:|---:|---:|---|",
+    ]
+    for row in rows:
+        shown = [f"{value / MB:.1f} MB" if row.unit == "B" else f"{value:.3f} s" for value in (row.ours, row.theirs)]
+        limit = "" if row.target == float("inf") else f"{row.target:g}"
+        verdict = "" if not limit else "met" if row.is_met else "**missed**"
+        lines.append(
+            f"| {row.what} | {row.yardstick} | {shown[0]} | {shown[1]} | {row.ratio:.2f} | {limit} | {verdict} |"
+        )
+    lines += [
+        "",
+        "Cost by size (XML of the same kind):",
+        "",
+        "| size | read | per MB | one edit | per MB |",
+        "|---:|---:|---:|---:|---:|",
+    ]
+    for size, read, edit in growth:
+        lines.append(
+            f"| {size / MB:.0f} MB | {read:.3f} s | {1000 * read * MB / size:.0f} ms | {edit:.3f} s | "
+            f"{1000 * edit * MB / size:.0f} ms |"
+        )
+    return "\n".join(lines) + "\n"
+
+
+def main() -> None:
+    rows = measure()
+    text = table(rows, measure_growth())
+    RESULTS.write_text(text)
+    sys.stdout.write(text)
+    sys.exit(0 if all(row.is_met for row in rows) else 1)
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,1 @@
+"""Spoilt files by the million: whatever is read, nothing may break."""

@@ -1,0 +1,85 @@
+"""Sound files to begin with, and the pieces that mutations put into them."""
+
+from __future__ import annotations
+
+from typing import Final
+
+SEEDS: Final[dict[str, tuple[str, ...]]] = {
+    "a.xml": (
+        '<?xml version="1.0"?>\n<finds>\n  <!-- brass -->\n  <find name="A" x=\'1\'>\n    <band at="s" holds="3"/>\n'
+        '    t &amp; <![CDATA[x]]>\n  </find>\n\n  <find name="B"><k>v</k></find>\n</finds>\n',
+        '<a>\r\n<b c="1">x</b><?p q?>\r\n<b c="2"><d/><d/></b>\r\n</a>',
+    ),
+    "a.yml": (
+        "a: 1\nb:\n  - x: 1\n    y: [1, 2, {a: b}]\n  - |\n    text\n    more\n  - 'q'\nc: \"d\\n\" # c\n&a d: &b 1\n"
+        "e: *b\n? k\n: v\n---\n- - a\n  - b\n",
+        "hauls:\n  # small\n  net:\n    title: Night net\n    of:\n    - thing: rope\n      weight: 3\n    - thing: bell\n",
+        "%YAML 1.2\n---\na: >-\n  two\n\n  lines\n...\n",
+    ),
+    "a.json": (
+        '{"a": [1, 2.5, {"b": "c\\n"}], "d": {"e": null, "f": true},\n "g": "h"}\n',
+        '{\n  "dishes": [\n    {"name": "x", "price": 1},\n    {"name": "y", "price": -2e3}\n  ]\n}\n',
+        '{"a": 1, // c\n "b": [\'q\', k,],}\n',
+    ),
+    "a.ini": (
+        '; c\n[A]\nx=1 ; d\ny="q"\nz=(A=1,B=(C="x",D=2))\n+k=1\n-k=2\n[B]\nname: value\n// e\n',
+        "key = a value\r\n[S] # h\r\nr=((1,2),(3,4))\r\n",
+    ),
+    "a.sh": (
+        "#!/bin/sh\n# c (\nrun \"a b\" (x) [y] {z}\nif [ $a = 'b' ]; then\n  echo $(pwd)\nfi\n",
+        'case "$1" in\n  q) W=1 ;;\nesac\nM="a;b"\n',
+    ),
+    "a.lua": ('local t = { a = 1, ["b"] = { 2 } } -- c\n--[[ x ]]\nreturn f("s")\n',),
+}
+
+PIECES: Final = (
+    *"\n\t :-\"'[]{}()<>/=,#&*!|?%@`;\\.0a\u00e9\x00\r+~^$",
+    *("\n  ", "  ", "- ", ": ", ", ", "<a>", "</a>", "<find", "</find>", "<!--", "-->", "<![CDATA[", "]]>", "<?", "?>"),
+    *(
+        "---\n",
+        "...\n",
+        '"""',
+        "&amp;",
+        "&#0;",
+        "&x;",
+        "//",
+        "/*",
+        "*/",
+        "\ufeff",
+        "\u2028",
+        "\u201c",
+        "\u201d",
+        "\U0001f41f",
+    ),
+    *(
+        "null",
+        "true",
+        "NaN",
+        "-0",
+        "1e999",
+        "\\u12",
+        "\\ud800",
+        "\\x4",
+        "? ",
+        "| ",
+        ">-\n",
+        "&a ",
+        "*a",
+        "!!str ",
+        "<<: ",
+    ),
+    *(
+        "[A]\n",
+        "(A=1,",
+        "))",
+        "((",
+        "==",
+        "<!DOCTYPE a [",
+        "<!ENTITY b 'c'>",
+        "\r\n",
+        "\r",
+        "\x85",
+        "\x1b[1m",
+        "\ud800",
+    ),
+)
