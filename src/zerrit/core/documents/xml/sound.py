@@ -38,7 +38,7 @@ _ANY_TAG: Final = re.compile(
 
 def is_well_formed(text: str) -> bool:
     """True for XML without a DTD in which no rule of well-formedness is broken."""
-    if "<!DOCTYPE" in text:
+    if "<!DOCTYPE" in text or "\0" in text:  # expat would take NUL characters for UTF-16
         return False
     parser = expat.ParserCreate("utf-8")
     try:

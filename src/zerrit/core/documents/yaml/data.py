@@ -14,8 +14,7 @@ from typing import Any, Final
 from zerrit.core.documents.node import Node, NodeKind
 from zerrit.core.documents.scalars import YAML_FLOAT, YAML_INT, typed
 
-#: The anchors and tags that end where a value begins, and those that stand before a key.
-_BEFORE_VALUE: Final = re.compile(r"(?:(?<=[\s\[{,])|^)(?:[&!]\S*[ \t\r\n]+)*[&!][^\s]*[ \t\r\n]*\Z")
+#: The anchors and tags that stand before a key.
 _BEFORE_KEY: Final = re.compile(r"(?:[&!]\S+[ \t]+)+")
 MOST_VALUES: Final = 1_000_000  # with what aliases repeat; no file that people write comes near
 _LONGEST: Final = 300  # characters of an anchor and tag that are looked at
@@ -75,10 +74,15 @@ class _Values:
         before = self.text[end - 1 : end]
         if end <= 0 or not (before.isspace() or node.value_start == node.value_end):
             return "", ""
-        match = _BEFORE_VALUE.search(self.text, max(end - _LONGEST, 0), end)
-        words = match.group().split() if match else []
-        anchor = next((word[1:] for word in words if word.startswith("&")), "")
-        return anchor, next((word for word in words if word.startswith("!")), "")
+        anchor = tag = ""
+        for word in reversed(self.text[max(end - _LONGEST, 0) : end].split()[-2:]):
+            name = word.lstrip("[{,")  # brackets may stand directly before
+            if name[:1] not in ("&", "!") or not name:
+                break
+            anchor, tag = (anchor or name[1:], tag) if name[0] == "&" else (anchor, tag or name)
+            if name != word:
+                break
+        return anchor, tag
 
     def _scalar(self, node: Node, tag: str) -> Any:
         value = node.value or ""
