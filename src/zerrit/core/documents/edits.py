@@ -298,10 +298,10 @@ def rewrite(document: Document, splices: Iterable[Splice]) -> Document:
 
 
 def _added(document: Document, parent: Node, name: str, source: str, after: Node | None) -> Edit:
-    segments = document.keys.segments_of(parent) if parent.parent is not None else ()
     splices = WRITERS[document.format].insert(document, parent, [source], after)
     edited = rewrite(document, splices)
-    new_parent = find(edited, segments)[0]
+    # By its place: what is added may be a part of the address, as in the lines of a text.
+    new_parent = node_at(edited, parent.start, parent.name) if parent.parent is not None else edited.root
     same = [child for child in new_parent.children if child.name == name]
     number = sum(child.name == name for child in parent.children)
     if len(same) != number + 1:

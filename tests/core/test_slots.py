@@ -1,0 +1,80 @@
+"""Slots: parts of a text file that can be addressed, checked and changed, while the rest of the line stays closed."""
+
+from __future__ import annotations
+
+import pytest
+
+from zerrit.core import Document, read_document
+from zerrit.core.documents import NodeKind, Slot
+from zerrit.core.documents.slots import check_form
+from zerrit.core.gamebooks import read_gamebook
+from zerrit.core.steps import replay, step_from_words
+
+TEXT = '#!/bin/sh\n# the chart\nCHART="coral-gate"\nMODS="deepsong;surveyor-kit"\nexec ./station --wait=10 --mods "$MODS"\n'
+SLOTS = {"chart": Slot('CHART="{}"'), "mods": Slot('MODS="{}"', ";"), "wait": Slot("--wait={}")}
+
+
+def read(text: str = TEXT) -> Document:
+    return read_document(text.encode(), "launch.sh", slots=SLOTS)
+
+
+def after(*words: str, address: str, text: str = TEXT) -> str:
+    done = replay({"launch.sh": read(text)}, [step_from_words(f"launch.sh#{address}", words)], read_document)
+    assert done.is_whole, done.outcomes[0].message
+    return done.documents["launch.sh"].text
+
+
+def test_a_slot_is_a_value_or_a_list_below_its_line() -> None:
+    document = read()
+    assert [node.value for node in document.select("line/chart")] == ["coral-gate"]
+    assert [node.value for node in document.select("line/mods/*")] == ["deepsong", "surveyor-kit"]
+    assert [node.value for node in document.select("line/wait")] == ["10"]
+    (mods,) = document.select("line/mods")
+    assert mods.kind is NodeKind.LIST
+    (kit,) = document.select("line/mods/[surveyor-kit]")
+    assert document.select(document.keys.address_of(kit)) == [kit]
+    assert document.keys.address_of(kit).endswith("/mods/[surveyor-kit]")
+
+
+def test_lines_are_still_addressed_by_what_they_hold() -> None:
+    (line,) = read().select('line["CHART=""coral-gate"""]')
+    assert line.comment == "the chart"
+
+
+@pytest.mark.parametrize(
+    ("address", "words", "old", "new"),
+    [
+        ("line/chart", ("=lantern-shelf",), "coral-gate", "lantern-shelf"),
+        ("line/wait", ("+5",), "wait=10", "wait=15"),
+        ("line/mods", ("add", "-", "=tide-watch"), "surveyor-kit", "surveyor-kit;tide-watch"),
+        ("line/mods/[deepsong]", ("remove",), "deepsong;", ""),
+        ("line/mods/[surveyor-kit]", ("remove",), ";surveyor-kit", ""),
+        ("line/mods/[deepsong]", ("=deepsong-2",), "deepsong", "deepsong-2"),
+    ],
+)
+def test_a_slot_is_changed_and_nothing_else(address: str, words: tuple[str, ...], old: str, new: str) -> None:
+    assert after(*words, address=address) == TEXT.replace(old, new, 1)
+
+
+def test_what_would_break_the_list_is_refused() -> None:
+    done = replay({"launch.sh": read()}, [step_from_words("launch.sh#line/mods", ("add", "-", "=a;b"))], read_document)
+    assert "which parts the entries of mods" in done.outcomes[0].message
+
+
+@pytest.mark.parametrize(
+    ("at", "fault"),
+    [("--mods=", "has no {}"), ("{} {}", "more than one {}"), ("{}", "no text before {}"), ("a={}", "")],
+)
+def test_the_form_of_a_slot_is_checked(at: str, fault: str) -> None:
+    assert fault in check_form(at)
+    assert bool(check_form(at)) == bool(fault)
+
+
+def test_a_gamebook_names_slots() -> None:
+    book = "gamebook: 1\ngame: x\nfiles:\n  launch.sh:\n    slots:\n      wait: {at: '--wait={}'}\n"
+    gamebook, faults = read_gamebook(book.encode())
+    assert gamebook is not None, faults
+    assert [node.value for node in gamebook.read(TEXT.encode(), "launch.sh").select("line/wait")] == ["10"]
+    gamebook, faults = read_gamebook(book.replace("{}", "").encode())
+    assert gamebook is None
+    assert "has no {} where the value stands" in faults[0].message
