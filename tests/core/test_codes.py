@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import pytest
 
 from zerrit.core import Finding, read_document
@@ -38,3 +40,9 @@ def test_a_tolerance_turns_the_fault_into_a_notice(name: str) -> None:
         pytest.skip("told in words")
     (finding,) = read_document(code.wrong.encode(), code.path, tolerate=[name]).findings
     assert finding.severity is Severity.NOTICE
+
+
+def test_the_page_of_the_documentation_is_current() -> None:
+    from zerrit.cli.findings_page import page
+
+    assert (Path(__file__).parents[2] / "docs" / "findings.md").read_text() == page(), "run `make docs`"

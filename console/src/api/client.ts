@@ -21,6 +21,11 @@ function isProblem(body: unknown): body is Schemas["Problem"] {
   return typeof body === "object" && body !== null && "detail" in body && "type" in body;
 }
 
+/** A step that sets a value, before it says which; other kinds change what they need. */
+export const EMPTY_STEP: Schemas["StepIn"] = {
+  kind: "set", address: "", operation: "", name: "", fields: {}, key: "", where: "", target: "", snippet: "", into: "", choices: {}, content: "",
+};
+
 export const api = createClient<paths>({ credentials: "same-origin" });
 
 /** The data of an answer; throws an `ApiProblem` where there is none. */

@@ -1017,6 +1017,8 @@ export interface components {
             comment: string;
             /** Default */
             default: string | null;
+            /** Findings */
+            findings: components["schemas"]["FindingOut"][];
             /** Kind */
             kind: string;
             /** Line */
@@ -1252,7 +1254,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "set" | "add" | "copy" | "remove" | "merge" | "put";
+            kind: "set" | "add" | "copy" | "remove" | "rename" | "move" | "comment-out" | "comment-in" | "merge" | "put";
             /**
              * Name
              * @default
@@ -1268,8 +1270,19 @@ export interface components {
              * @default
              */
             snippet: string;
+            /**
+             * Target
+             * @default
+             */
+            target: string;
             /** Value */
             value?: string | null;
+            /**
+             * Where
+             * @default
+             * @enum {string}
+             */
+            where: "" | "before" | "after" | "into";
         };
         /** StepOut */
         StepOut: {

@@ -184,6 +184,7 @@ class PlaceOut(BaseModel):
     line: int
     default: str | None
     allowed: str
+    findings: list[FindingOut]
 
 
 class ChangeIn(_In):

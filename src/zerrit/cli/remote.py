@@ -6,16 +6,18 @@ import io
 import sys
 import zipfile
 from collections import Counter
+from dataclasses import asdict
 from pathlib import Path
 from typing import Final
 
 import click
 
 from zerrit import api
-from zerrit.cli.output import output_option, print_json, print_table, progress, short
+from zerrit.cli.output import output_option, print_findings, print_json, print_table, progress, short
 from zerrit.cli.session import DEFAULT_URL, connect, remember
 from zerrit.client import Client
 from zerrit.core.addresses import parse_address
+from zerrit.core.checks import check as check_documents
 from zerrit.core.documents import read_document
 from zerrit.core.documents.lookup import find
 from zerrit.core.documents.writing import dedented
@@ -154,6 +156,7 @@ def _local_places(path: str, address: str) -> list[api.PlaceOut]:
     if not file.is_file():
         raise ZerritError(f"There is no file {path}. For a file on a server write SERVER:{path}.")
     document = read_document(file.read_bytes(), path)
+    findings = check_documents({path: document})
     return [
         api.PlaceOut(
             address=f"{path}#{document.keys.address_of(node)}",
@@ -165,6 +168,11 @@ def _local_places(path: str, address: str) -> list[api.PlaceOut]:
             line=document.line_of(node),
             default=None,
             allowed="",
+            findings=[
+                api.FindingOut(**asdict(finding))
+                for finding in findings
+                if document.line_of(node) <= finding.line <= document.source.line_at(node.end)
+            ],
         )
         for node in find(document, parse_address(address).segments)
     ]
@@ -183,6 +191,7 @@ def _print_place(place: api.PlaceOut) -> None:
     ):
         if text and not (word == "default" and text == place.value):
             click.echo(f"  {word}: {short(text, 200)}")
+    print_findings(place.findings)
 
 
 @click.command()

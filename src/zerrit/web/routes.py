@@ -183,7 +183,7 @@ def show(
     server_id: str, here: WorkspaceDep, _who: PersonDep, address: Annotated[str, Query(max_length=2000)]
 ) -> list[api.PlaceOut]:
     """What stands at an address, with what is known of it."""
-    return [api.PlaceOut.model_validate(place, from_attributes=True) for place in files.show(here, server_id, address)]
+    return [shapes.place(place) for place in files.show(here, server_id, address)]
 
 
 # --- changes ----------------------------------------------------------------------------------------------------------

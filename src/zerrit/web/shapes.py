@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from dataclasses import fields
 
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
@@ -129,6 +130,11 @@ def _summary(row: StepRow) -> str:
 
 def value_changes(found: Iterable[ValueChange]) -> list[api.ValueChangeOut]:
     return [api.ValueChangeOut(address=c.address, old=c.old, new=c.new) for c in found]
+
+
+def place(found: files.Place) -> api.PlaceOut:
+    known = {field.name: getattr(found, field.name) for field in fields(found) if field.name != "findings"}
+    return api.PlaceOut(**known, findings=[finding(one) for one in found.findings])
 
 
 def finding(found: Finding) -> api.FindingOut:

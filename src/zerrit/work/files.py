@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from typing import Final
 
@@ -85,6 +85,7 @@ class Place:
     line: int
     default: str | None
     allowed: str
+    findings: tuple[Finding, ...]  #: those whose line is one of its lines
 
 
 def list_files(workspace: Workspace, server_id: str) -> list[FileState]:
@@ -240,7 +241,9 @@ def show(workspace: Workspace, server_id: str, address_text: str) -> list[Place]
     with workspace.session() as session:
         server = get_server(session, server_id)
         gamebook, _ = gamebook_of(session, server)
-        files = documents(workspace, session, server, require_latest(session, server_id))
+        latest = require_latest(session, server_id)
+        files = documents(workspace, session, server, latest)
+        findings = findings_in(workspace, session, server, latest)
         shipped = defaults_of(session, server_id, None)
         defaults = documents(workspace, session, server, shipped) if shipped else {}
     paths = [path for path in files if path_matches(address.path, path)]
@@ -249,7 +252,7 @@ def show(workspace: Workspace, server_id: str, address_text: str) -> list[Place]
         hint = f" Nearest: {', '.join(close)}." if close else ""
         raise AddressNotFound(f"{server_id} has no file {address.path}.{hint}", address_text, address.path, 0, close)
     places = [
-        _place(files[path], node, gamebook, files, defaults.get(path))
+        _place(files[path], node, gamebook, files, defaults.get(path), findings)
         for path in paths
         for node in find(files[path], address.segments)[:MAX_SHOWN]
     ]
@@ -257,7 +260,12 @@ def show(workspace: Workspace, server_id: str, address_text: str) -> list[Place]
 
 
 def _place(
-    document: Document, node: Node, gamebook: Gamebook | None, files: Mapping[str, Document], default: Document | None
+    document: Document,
+    node: Node,
+    gamebook: Gamebook | None,
+    files: Mapping[str, Document],
+    default: Document | None,
+    findings: Iterable[Finding],
 ) -> Place:
     column = _column(node.name, node, document.path, gamebook, files)
     address = document.keys.address_of(node)
@@ -272,7 +280,14 @@ def _place(
         document.line_of(node),
         shipped[0].value if len(shipped) == 1 else None,
         allowed_text(column),
+        findings_at(document, node, findings),
     )
+
+
+def findings_at(document: Document, node: Node, findings: Iterable[Finding]) -> tuple[Finding, ...]:
+    """Those of the findings that are about a line of the node."""
+    first, last = document.line_of(node), document.source.line_at(node.end)
+    return tuple(f for f in findings if f.path == document.path and first <= f.line <= last)
 
 
 def allowed_text(column: Column) -> str:

@@ -10,7 +10,7 @@ import Typography from "@mui/material/Typography";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
-import { answer, api, type Schemas } from "../../api/client";
+import { answer, api, EMPTY_STEP, type Schemas } from "../../api/client";
 import { KindMark } from "../../shared/KindMark";
 import { Mono } from "../../shared/Mono";
 import { ProblemNote } from "../../shared/ProblemNote";
@@ -30,11 +30,10 @@ const KINDS: readonly { kind: Kind; label: string; address: string }[] = [
   { kind: "comment-in", label: "Bring back from a comment", address: "What it is called without the comment signs" },
   { kind: "merge", label: "Merge a published snippet", address: "File, such as station.ini" },
 ];
-const EMPTY: StepIn = { kind: "set", address: "", operation: "", name: "", fields: {}, key: "", where: "", target: "", snippet: "", into: "", choices: {}, content: "" };
 
 /** One more step: what to do, and where. A snippet's plan is shown before it becomes a step. */
 export function AddStepDialog({ change, onClose }: { change: Schemas["ChangeDetail"]; onClose: () => void }) {
-  const [step, setStep] = useState(EMPTY);
+  const [step, setStep] = useState(EMPTY_STEP);
   const [fields, setFields] = useState("");
   const queries = useQueryClient();
   const params = { path: { change_id: change.id } };

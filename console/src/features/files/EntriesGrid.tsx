@@ -7,7 +7,7 @@ import { DataGrid, type GridColDef, type GridRowModel } from "@mui/x-data-grid";
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 
-import { answer, api, type Schemas } from "../../api/client";
+import { answer, api, EMPTY_STEP, type Schemas } from "../../api/client";
 import { ProblemNote } from "../../shared/ProblemNote";
 import { MONO } from "../../theme";
 import { CellHelp } from "./CellHelp";
@@ -43,7 +43,7 @@ export function EntriesGrid({ serverId, path, changeId }: Props) {
       answer(
         api.POST("/api/v1/changes/{change_id}/steps", {
           params: { path: { change_id: changeId ?? 0 } },
-          body: { kind: "set", address: `${path}#${address}`, operation: `=${value}`, name: "", fields: {}, key: "", snippet: "", into: "", choices: {}, content: "" },
+          body: { ...EMPTY_STEP, address: `${path}#${address}`, operation: `=${value}` },
         }),
       ),
     onSettled: () => queries.invalidateQueries(),

@@ -45,17 +45,40 @@ export function TextView({ serverId, path, changeId, line }: Props) {
               <Box component="span" sx={{ width: 52, flexShrink: 0, textAlign: "right", pr: 1.5, color: "text.secondary", userSelect: "none" }}>
                 {index + 1}
               </Box>
-              <Box component="span" sx={{ whiteSpace: "pre" }}>{text}</Box>
+              <Box component="span" sx={{ whiteSpace: "pre" }}>
+                <Marked text={text} columns={(findings.get(index + 1) ?? []).map((finding) => finding.column)} />
+              </Box>
             </Box>
             {findings.get(index + 1)?.map((finding) => (
-              <Box key={finding.code + finding.message} sx={{ ml: "52px", pl: 1, borderLeft: 3, borderColor: "error.main", fontFamily: "inherit" }}>
-                <KindMark kind={finding.severity} /> column {finding.column}: {finding.message} {finding.hint}
+              <Box
+                key={finding.code + String(finding.column) + finding.message}
+                sx={{ ml: "52px", pl: 1, borderLeft: 3, borderColor: LINE_COLOUR[finding.severity] ?? "divider", whiteSpace: "normal", maxWidth: 900 }}
+              >
+                <KindMark kind={finding.severity} /> column {finding.column}: {finding.message} {finding.hint}{" "}
+                <Box component="span" sx={{ color: "text.secondary" }}>{finding.code}</Box>
               </Box>
             ))}
           </Box>
         ))}
       </Box>
     </Paper>
+  );
+}
+
+const LINE_COLOUR: Readonly<Record<string, string>> = { error: "error.main", warning: "warning.main" };
+
+/** A line whose faulty places are underlined; a place behind the end of the line shows as a mark of its own. */
+function Marked({ text, columns }: { text: string; columns: readonly number[] }) {
+  if (columns.length === 0) return text;
+  const places = new Set(columns.map((column) => Math.min(column, text.length + 1) - 1));
+  return [...text, " "].map((sign, index) =>
+    places.has(index) ? (
+      <Box key={index} component="mark" sx={{ bgcolor: "transparent", color: "inherit", borderBottom: 2, borderColor: "error.main" }}>
+        {sign === "\t" ? "→" : sign}
+      </Box>
+    ) : (
+      sign
+    ),
   );
 }
 

@@ -284,7 +284,9 @@ def _goes_on(document: Document, first: re.Match[str], line: re.Match[str], foll
     """The commented line belongs to the same entry: it follows at once, indented further than the first."""
     gap = document.text[line.end() : following.start()]
     if document.format is Format.INI and first.group(2).startswith("["):
-        return not gap.strip() and not following.group(2).startswith("[")  # the settings of a section, as far as they go
+        return not gap.strip() and not following.group(2).startswith(
+            "["
+        )  # the settings of a section, as far as they go
     depth = len(following.group(2)) - len(following.group(2).lstrip(" "))
     own = len(first.group(2)) - len(first.group(2).lstrip(" "))
     return not gap.strip() and gap.count("\n") <= 1 and depth > own
