@@ -123,6 +123,17 @@ def commands(stack: DemoStack, browser: Browser, folder: Path) -> None:
         "zerrit show 'coral-gate:sea/finds.xml#find[Copper Gimbal]'",
         "zerrit show 'coral-gate:sea/finds.xml#find[*Cork Float]/band[shallow]/@holds'",
     )
+    menu = next((folder / "mine" / "galley" / "menus").glob("*.json"))
+    menu.write_text(menu.read_text().replace('",\n', '"\n', 1))
+    terminal(
+        browser,
+        stack,
+        folder,
+        "cli-mend",
+        "zerrit check mine --mend --yes",
+        "zerrit codes yaml.after-quote",
+        "zerrit edit mine/station.ini 'Pumps/Circuit[#1]' comment-out",
+    )
     (folder / "pumps.txt").write_text(snippet("pump-circuits.txt"))
     write_files(folder / "defaults", default_files())
     terminal(

@@ -256,7 +256,10 @@ def edit(file: Path, address: str, operation: tuple[str, ...], save_to: Path | N
         raise ZerritError(outcome.message)
     result = replayed.documents[file.name]
     if outcome.changes:
-        rows = [(c.address.removeprefix(f"{place}#"), short(c.old), short(c.new)) for c in outcome.changes]
+        rows = [
+            (c.address.removeprefix(f"{place}#"), short(c.old), short("(gone)" if c.new is None else c.new))
+            for c in outcome.changes
+        ]
         print_table(("address", "old", "new"), rows)
     if outcome.changes or save_to is not None:
         _save(save_to or file, result.to_bytes())

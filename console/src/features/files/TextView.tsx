@@ -52,7 +52,7 @@ export function TextView({ serverId, path, changeId, line }: Props) {
             {findings.get(index + 1)?.map((finding) => (
               <Box
                 key={finding.code + String(finding.column) + finding.message}
-                sx={{ ml: "52px", pl: 1, borderLeft: 3, borderColor: LINE_COLOUR[finding.severity] ?? "divider", whiteSpace: "normal", maxWidth: 900 }}
+                sx={{ ml: "52px", pl: 1, borderLeft: 3, borderColor: LINE_COLOUR[finding.severity] ?? "divider", whiteSpace: "normal", maxWidth: 1150 }}
               >
                 <KindMark kind={finding.severity} /> column {finding.column}: {finding.message} {finding.hint}{" "}
                 <Box component="span" sx={{ color: "text.secondary" }}>{finding.code}</Box>

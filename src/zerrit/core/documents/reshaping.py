@@ -17,7 +17,7 @@ from zerrit.core.documents.edits import WRITERS, Edit, ValueChange, place_of, re
 from zerrit.core.documents.format import Format
 from zerrit.core.documents.lookup import node_at
 from zerrit.core.documents.node import Node, NodeKind
-from zerrit.core.documents.source import Splice
+from zerrit.core.documents.source import Splice, splice
 from zerrit.core.documents.text.languages import comment_sign
 from zerrit.core.documents.writing import source_of
 from zerrit.core.errors import AddressNotFound, EditRefused
@@ -170,7 +170,9 @@ def comment_out(document: Document, segments: tuple[Segment, ...]) -> Edit:
         splices = [Splice(node.start, node.start, "<!-- "), Splice(node.end, node.end, " -->")]
     else:
         splices = list(_line_comments(document, node))
-    return Edit(rewrite(document, splices), (ValueChange(address, source, None),))
+    moved = [Splice(piece.start - node.start, piece.end - node.start, piece.text) for piece in splices[1:]]
+    commented = splices[0].text + splice(source, moved)
+    return Edit(rewrite(document, splices), (ValueChange(address, source, commented),))
 
 
 def _sign(document: Document) -> str:
