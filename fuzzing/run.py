@@ -147,8 +147,8 @@ def main(inputs: int, seed: int) -> None:
         counts = list(pool.map(run_chunk, *zip(*_chunks(inputs, seed), strict=True)))
     total = 0
     for path in SEEDS:
-        mine = [count for count in counts if count.path == path]
-        read = sum(count.inputs for count in mine)
+        mine = [done for done in counts if done.path == path]
+        read = sum(done.inputs for done in mine)
         total += read
         sys.stdout.write(
             f"{path:8} {read:>9,} inputs, {sum(c.sound for c in mine):>9,} without an error, "

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import json
+import re
 from typing import Any
 
 from hypothesis import given, settings
@@ -9,8 +11,9 @@ from hypothesis import strategies as st
 
 from zerrit.core import Document, read_document
 from zerrit.core.documents import Node
-from zerrit.core.documents.findings import Report
+from zerrit.core.documents.findings import Report, in_reading_order
 from zerrit.core.documents.json.faulty import read_faulty as read_faulty_json
+from zerrit.core.documents.json.relaxed import read_relaxed
 from zerrit.core.documents.json.sound import read_sound as read_sound_json
 from zerrit.core.documents.source import Splice, decode
 from zerrit.core.documents.xml.faulty import read_faulty as read_faulty_xml
@@ -65,8 +68,6 @@ _VALUES = st.recursive(
 @settings(max_examples=300)
 @given(_VALUES, st.sampled_from([None, 2, "\t"]), st.booleans())
 def test_both_readers_of_json_make_the_same_tree(value: Any, indent: Any, is_ascii: bool) -> None:
-    import json
-
     source = decode(json.dumps(value, indent=indent, ensure_ascii=is_ascii).encode("utf-8", "surrogatepass"))
     quick = read_sound_json(source)
     report = Report(source, "a.json")
@@ -74,6 +75,24 @@ def test_both_readers_of_json_make_the_same_tree(value: Any, indent: Any, is_asc
     assert report.findings == []
     assert quick is not None
     assert shape(quick) == shape(patient)
+
+
+@settings(max_examples=400)
+@given(_VALUES, st.sampled_from([None, 2]), st.data())
+def test_comments_and_last_commas_change_nothing_of_that(value: Any, indent: Any, data: st.DataObject) -> None:
+    text = json.dumps(value, indent=indent)
+    gaps = [match.end() for match in re.finditer(r'"(?:[^"\\]|\\.)*"|[\[\]{},:]|[^\s",:\[\]{}]+', text)]
+    for at in sorted(data.draw(st.lists(st.sampled_from([0, *gaps]), max_size=4, unique=True)), reverse=True):
+        remark = data.draw(st.sampled_from(["/* a, ] */", " // b\n", " # c\n", "\n// d\n\n", ",", "\n"]))
+        if remark != "," or re.match(r"\s*[\]}]", text[at:]):
+            text = text[:at] + remark + text[at:]
+    source = decode(text.encode())
+    quick_report, report = Report(source, "a.json"), Report(source, "a.json")
+    quick = read_relaxed(source, quick_report)
+    if quick is not None:
+        patient = read_faulty_json(source, report)
+        assert in_reading_order(quick_report.findings) == in_reading_order(report.findings)
+        assert shape(quick) == shape(patient)
 
 
 def fresh(document: Document) -> Document:

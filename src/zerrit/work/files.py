@@ -176,7 +176,8 @@ def _kinds(document: Document) -> dict[str, list[Node]]:
     stack = [(document.root, False)]
     while stack:
         node, in_entry = stack.pop()
-        is_entry = node.parent is not None and bool(node.children) and document.keys.field_for(node.names) is not None
+        is_group = node.parent is not None and not node.is_value and bool(node.children)
+        is_entry = is_group and document.keys.field_for(node.names) is not None
         if is_entry and any(child.value is not None for child in node.children):
             groups.setdefault("/".join(name or "*" for name in node.names), []).append(node)
         if node.value is not None and not in_entry and node.parent is not None:

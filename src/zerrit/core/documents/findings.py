@@ -6,8 +6,10 @@ What each code means, and how grave it usually is, stands in `codes.py`.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable
 from dataclasses import dataclass, field
+from itertools import islice
 from typing import Final
 
 from zerrit.core.documents.codes import CODES, Severity
@@ -36,6 +38,9 @@ class Finding:
         return self.severity is Severity.ERROR
 
 
+MOST_CHARACTERS: Final = 20  # forbidden characters listed of one file; a binary file has thousands
+
+
 @dataclass(slots=True)
 class Report:
     """Collects the findings of one reading and turns offsets into lines and columns."""
@@ -55,6 +60,18 @@ class Report:
         severity = Severity.NOTICE if code in self.tolerate else CODES[code].severity
         line, column = self.source.locate(offset)
         self.findings.append(Finding(code, severity, message, self.path, line, column, "", hint, mend))
+
+
+def report_characters(report: Report, code: str, pattern: re.Pattern[str], standard: str) -> None:
+    """Note the control characters of a text that `standard` does not allow; of a binary file only the first ones."""
+    for match in islice(pattern.finditer(report.source.text), MOST_CHARACTERS):
+        report.add(
+            code,
+            match.start(),
+            f"A control character (code {ord(match.group())}) stands here; {standard} allows none but tab and line end.",
+            hint="Remove it.",
+            mend=Splice(match.start(), match.end(), ""),
+        )
 
 
 def in_reading_order(findings: Iterable[Finding]) -> tuple[Finding, ...]:

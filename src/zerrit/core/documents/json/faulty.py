@@ -15,6 +15,7 @@ from dataclasses import dataclass, field
 from typing import Final
 
 from zerrit.core.documents.findings import Report
+from zerrit.core.documents.json.relaxed import report_last_comma
 from zerrit.core.documents.json.sound import MAX_DEPTH
 from zerrit.core.documents.json.text import unescape
 from zerrit.core.documents.json.values import BARE, STRING, Values
@@ -103,6 +104,7 @@ class _JsonReader(Values):
         self._inside()
         self.open.pop()
         node.end = node.value_end = self.at
+        self.comments.forget()
         self.comments.ended(node, node.end)
         return node
 
@@ -139,7 +141,7 @@ class _JsonReader(Values):
         """A closing bracket stands here. True when the innermost open bracket has ended."""
         if sign == here.closing:
             if here.comma_at >= 0:
-                self._comma_extra(here.comma_at)
+                report_last_comma(self.report, here.comma_at)
             self.at += 1
             return True
         if self.text[self.at - 1 : self.at] == sign and here.opening == "[":
@@ -155,7 +157,7 @@ class _JsonReader(Values):
         line = self.source.line_at(here.at)
         if self._is_outer(sign) and not self._is_typed_for(here):
             if here.comma_at >= 0:
-                self._comma_extra(here.comma_at)
+                report_last_comma(self.report, here.comma_at)
             else:
                 self._not_closed(here, self._end_of_content(here))
             return True
@@ -417,13 +419,4 @@ class _JsonReader(Values):
             f"A comma is missing after {what}; the next one follows.",
             hint="Add `,` here.",
             mend=Splice(last.end, last.end, ","),
-        )
-
-    def _comma_extra(self, comma_at: int) -> None:
-        self._fault(
-            "json.comma-extra",
-            comma_at,
-            "A comma stands after the last value; only values that are followed by another have one.",
-            hint="Remove the comma.",
-            mend=Splice(comma_at, comma_at + 1, ""),
         )

@@ -2,13 +2,14 @@
 Read JSON text into nodes: quickly where it is sound, patiently where it is not.
 
 The `json` module gives neither places nor more than one fault, but it is quick to tell that there is no fault.
-So sound text goes to `json_sound`, and everything else to `json_faulty`.
+So sound text goes to `sound.py`, text with comments and superfluous commas to `relaxed.py`, all else to `faulty.py`.
 """
 
 from __future__ import annotations
 
 from zerrit.core.documents.findings import Report
 from zerrit.core.documents.json.faulty import read_faulty
+from zerrit.core.documents.json.relaxed import read_relaxed
 from zerrit.core.documents.json.sound import read_sound
 from zerrit.core.documents.node import Node
 from zerrit.core.documents.source import Source
@@ -16,4 +17,4 @@ from zerrit.core.documents.source import Source
 
 def read(source: Source, report: Report) -> Node:
     """Read the text; the root node is its one value."""
-    return read_sound(source) or read_faulty(source, report)
+    return read_sound(source) or read_relaxed(source, report) or read_faulty(source, report)

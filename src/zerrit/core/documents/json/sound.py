@@ -12,8 +12,12 @@ from __future__ import annotations
 
 import json
 import re
+from bisect import bisect_left
+from collections.abc import Sequence
+from dataclasses import dataclass
 from typing import Any, Final, NoReturn
 
+from zerrit.core.documents.comments import CommentKeeper
 from zerrit.core.documents.json.text import unescape
 from zerrit.core.documents.node import Node, NodeKind
 from zerrit.core.documents.source import Source
@@ -32,20 +36,35 @@ class _Unsound(ValueError):
     """Something that strict JSON does not have, or that has to be reported."""
 
 
+@dataclass(frozen=True, slots=True)
+class Remark:
+    """A comment that a reader has blanked out, and what it says without its signs."""
+
+    start: int
+    end: int
+    text: str
+
+
 def read_sound(source: Source) -> Node | None:
     """The one value of a text in which nothing is to be reported, its inside unread; None for any other text."""
+    return read_sound_text(source.text, (), source)
+
+
+def read_sound_text(text: str, remarks: Sequence[Remark], source: Source) -> Node | None:
+    """The same of a text of which `remarks`, which stand in `source` at the same places, have been blanked out."""
     try:
         # Numbers stay text: Python refuses to turn very long ones into numbers.
-        found = json.loads(
-            source.text, object_pairs_hook=_depth_of, parse_int=str, parse_float=str, parse_constant=_refuse
-        )
+        found = json.loads(text, object_pairs_hook=_depth_of, parse_int=str, parse_float=str, parse_constant=_refuse)
         is_deep = _depth(found) > MAX_DEPTH
     except (ValueError, RecursionError):
         return None
     if is_deep:
         return None
-    start = _end(_SPACE, source.text, 0)
-    return _Levels(source.text).value("", start, start, None)[0]
+    start = _end(_SPACE, text, 0)
+    levels = _Levels(text, remarks, source)
+    root = levels.value("", start, start, None)[0]
+    levels.document(None, [root])
+    return root
 
 
 def _refuse(word: str) -> NoReturn:
@@ -75,8 +94,10 @@ def _end(pattern: re.Pattern[str], text: str, at: int) -> int:
 class _Levels:
     """Reads the levels of one sound text; the `Inside` of its nodes."""
 
-    def __init__(self, text: str) -> None:
+    def __init__(self, text: str, remarks: Sequence[Remark], source: Source) -> None:
         self.text = text
+        self.remarks = remarks
+        self.source = source
         self.scan = json.JSONDecoder(object_pairs_hook=len, parse_int=len, parse_float=len).raw_decode
 
     def value(self, name: str, start: int, at: int, parent: Node | None) -> tuple[Node, int]:
@@ -121,7 +142,29 @@ class _Levels:
                 child, end = self._scalar(name, start, match, node), match.end()
             children.append(child)
             at = _end(_NEXT, text, end)
+        if self.remarks:
+            self.document(node, children)
         return children
+
+    def document(self, parent: Node | None, children: Sequence[Node]) -> None:
+        """Give the children the comments that stand between them."""
+        start, end = (parent.value_start, parent.value_end) if parent is not None else (0, len(self.text))
+        index = bisect_left(self.remarks, start, key=lambda remark: remark.start)
+        keeper = CommentKeeper(self.source)
+        for child in children:
+            index = self._tell(keeper, index, max(child.start, child.value_start))
+            keeper.document(child)
+            index = bisect_left(self.remarks, child.end, lo=index, key=lambda remark: remark.start)
+            keeper.ended(child, child.end)
+        self._tell(keeper, index, end)
+
+    def _tell(self, keeper: CommentKeeper, index: int, end: int) -> int:
+        """Tell the keeper of the comments from `index` on that begin before `end`; where the next one is."""
+        while index < len(self.remarks) and self.remarks[index].start < end:
+            remark = self.remarks[index]
+            keeper.saw(remark.start, remark.end, remark.text)
+            index += 1
+        return index
 
     def field_of(self, node: Node, name: str) -> str | None:
         child = node.child(name)

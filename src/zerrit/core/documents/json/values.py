@@ -9,6 +9,7 @@ from typing import Final
 
 from zerrit.core.documents.comments import CommentKeeper, tidy_block
 from zerrit.core.documents.findings import Report
+from zerrit.core.documents.json.relaxed import report_comment
 from zerrit.core.documents.json.text import unescape
 from zerrit.core.documents.node import Node, NodeKind
 from zerrit.core.documents.scalars import JSON_NUMBER
@@ -17,12 +18,12 @@ from zerrit.core.nearest import nearest
 
 _SPACE: Final = re.compile(r"[ \t\r\n]*")
 STRING: Final = re.compile(r'"((?:[^"\\\x00-\x1f]|\\(?:["\\/bfnrt]|u[0-9a-fA-F]{4}))*)"')
-BARE: Final = re.compile(r"[^\s,:;\[\]{}\"'\u201c\u201d\u201e]+")
+BARE: Final = re.compile(r"(?:[^\s,:;\[\]{}\"'\u201c\u201d\u201e/#]|/(?![/*]))+")
 _BARE_TEXT: Final = re.compile(r"[^,;\[\]{}\"\r\n\u201c\u201d\u201e]*[^\s,;:\[\]{}\"\u201c\u201d\u201e]")
 _BAD_ESCAPE: Final = re.compile(r'\\(?!["\\/bfnrt]|u[0-9a-fA-F]{4}).?')
 _SMART: Final = re.compile('[\u201c\u201d\u201e]([^\u201c\u201d\u201e"\r\n]*)[\u201c\u201d\u201e"]?')
 _REST_OF_TEXT: Final = re.compile(r"[^\"{}\[\]:\r\n]*\"\s*[,}\]]?[ \t]*(?=[\r\n]|\Z)")
-_INNER_QUOTES: Final = re.compile(r"[^\s,:\]}\"][^\r\n]*\"[ \t]*(?=[,}\]]?[ \t]*(?:[\r\n]|\Z))")
+_INNER_QUOTES: Final = re.compile(r"[^\s,:\]}\"/#][^\r\n]*\"[ \t]*(?=[,}\]]?[ \t]*(?:[\r\n]|\Z))")
 _WORDS: Final = ("true", "false", "null")
 
 
@@ -54,9 +55,7 @@ class Values:
                 end = self.source.line_end(self.at)
             else:
                 return
-            self._fault(
-                "json.comment", self.at, "A comment stands here; plain JSON has none, and many games stop at it."
-            )
+            report_comment(self.report, self.at)
             body = self.text[self.at : end].removeprefix("/*").removesuffix("*/").lstrip("/#")
             self.comments.saw(self.at, end, tidy_block(body))
             self.at = end

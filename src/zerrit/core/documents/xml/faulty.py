@@ -9,11 +9,10 @@ refused, since it can name other files or expand without bound.
 from __future__ import annotations
 
 import re
-from itertools import islice
 from typing import Final
 
 from zerrit.core.documents.comments import tidy_block
-from zerrit.core.documents.findings import Report
+from zerrit.core.documents.findings import Report, report_characters
 from zerrit.core.documents.node import Node, NodeKind
 from zerrit.core.documents.source import Source, Splice
 from zerrit.core.documents.xml.elements import END_TAG
@@ -32,7 +31,6 @@ _DECLARATION: Final = re.compile(
     r"""(?:\s+encoding\s*=\s*(?:"[A-Za-z][A-Za-z0-9._-]*"|'[A-Za-z][A-Za-z0-9._-]*'))?"""
     r"""(?:\s+standalone\s*=\s*(?:"(?:yes|no)"|'(?:yes|no)'))?\s*\?>"""
 )
-MOST_CHARACTERS: Final = 20  # forbidden characters listed of one file; a binary file has thousands
 
 
 def read_faulty(source: Source, report: Report) -> Node:
@@ -45,14 +43,7 @@ class _XmlReader(LooseTags):
 
     def read(self) -> Node:
         text = self.text
-        for match in islice(FORBIDDEN.finditer(text), MOST_CHARACTERS):
-            self.report.add(
-                "xml.character",
-                match.start(),
-                f"A control character (code {ord(match.group())}) stands here; XML allows none but tab and line end.",
-                hint="Remove it.",
-                mend=Splice(match.start(), match.end(), ""),
-            )
+        report_characters(self.report, "xml.character", FORBIDDEN, "XML")
         at = 0
         while at < len(text):
             angle = text.find("<", at)

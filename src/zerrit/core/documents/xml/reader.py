@@ -3,7 +3,7 @@ Read XML text into nodes: quickly where it is well-formed, patiently where it is
 
 expat alone would not do: it stops at the first fault and names the place where it noticed, which is often
 hundreds of lines below the place where a person has to mend. But it is quick to tell that there is no fault.
-So sound text, which nearly all text is, goes to `xml_sound`, and everything else to `xml_faulty`.
+So sound text, which nearly all text is, goes to `sound.py`, and everything else to `faulty.py`.
 """
 
 from __future__ import annotations

@@ -2,7 +2,7 @@
 Read XML that is known to be well-formed, one level at a time.
 
 Reading stands on two facts. First, expat tells in C, at a small part of the cost of making nodes, whether a text
-is well-formed at all; only when it is not, a reader that can recover has to look (`xml_faulty`). Second, in
+is well-formed at all; only when it is not, a reader that can recover has to look (`faulty.py`). Second, in
 well-formed text the end of an element is found by searching for its closing tag, without looking at what stands
 between, unless a namesake, a comment or a CDATA section does. So the children of the root are found by a few
 searches each, and their inside is read when somebody asks.

@@ -151,7 +151,7 @@ class Brackets(Keys):
         """One item of a list in brackets, or one `name: value`."""
         text = self.text
         start = self.at
-        is_explicit = self._is_dash("?")
+        is_explicit = self._is_sign("?")
         if is_explicit:
             self.at += 1
             self._skip()

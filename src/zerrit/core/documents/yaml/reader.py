@@ -14,17 +14,15 @@ from __future__ import annotations
 import re
 from collections.abc import Callable
 from functools import lru_cache
-from itertools import islice
 from typing import Final
 
-from zerrit.core.documents.findings import Report
+from zerrit.core.documents.findings import Report, report_characters
 from zerrit.core.documents.node import Node, NodeKind
 from zerrit.core.documents.source import Source, Splice
 from zerrit.core.documents.yaml.brackets import MAX_DEPTH, Brackets
 from zerrit.core.documents.yaml.scan import SPACES
 from zerrit.core.documents.yaml.values import COLON
 
-MOST_CHARACTERS: Final = 20  # forbidden characters listed of one file; a binary file has thousands
 #: What is not printable (YAML 1.2.2, production 1); a byte order mark may stand anywhere.
 _FORBIDDEN: Final = re.compile(r"[\x00-\x08\x0b\x0c\x0e-\x1f\x7f-\x84\x86-\x9f\ud800-\udfff\ufffe\uffff]")
 _DIRECTIVE: Final = re.compile(
@@ -52,14 +50,7 @@ class _YamlReader(Brackets):
     """Reads the documents of a stream and what is laid out by indentation."""
 
     def read(self) -> Node:
-        for match in islice(_FORBIDDEN.finditer(self.text), MOST_CHARACTERS):
-            self._fault(
-                "yaml.character",
-                match.start(),
-                f"A control character (code {ord(match.group())}) stands here; YAML allows none but tab and line end.",
-                hint="Remove it.",
-                mend=Splice(match.start(), match.end(), ""),
-            )
+        report_characters(self.report, "yaml.character", _FORBIDDEN, "YAML")
         documents = self._documents()
         if len(documents) == 1:
             return documents[0]
@@ -167,7 +158,7 @@ class _YamlReader(Brackets):
                 self._empty(node, origin, own_start)
                 return
             column = self._column()
-            is_dash = self._is_dash()
+            is_dash = self._is_sign("-")
             if crossed and not (column > indent or (may_be_list and column == indent and is_dash)):
                 self._empty(node, origin, own_start)
                 return
@@ -211,7 +202,7 @@ class _YamlReader(Brackets):
         sign = text[self.at]
         may_open = crossed or is_compact or indent < 0
         column = begin - self.line
-        if sign == "-" and self._is_dash():
+        if sign == "-" and self._is_sign("-"):
             if not may_open or has_own:
                 self.is_list_misplaced = True
                 self._fault(
@@ -222,9 +213,9 @@ class _YamlReader(Brackets):
             self._deeper(node, self._sequence, self._column(), indent)
         elif sign in "|>":
             self._block_scalar(node, indent)
-        elif sign == "?" and self._is_dash("?"):
+        elif sign == "?" and self._is_sign("?"):
             self._deeper(node, self._mapping, column, indent)
-        elif (key_end := self._key_end()) >= 0 or (sign == ":" and self._is_dash(":")):
+        elif (key_end := self._key_end()) >= 0 or (sign == ":" and self._is_sign(":")):
             if may_open:
                 self.at = begin
                 self._deeper(node, self._mapping, column, indent)
@@ -280,12 +271,12 @@ class _YamlReader(Brackets):
                 break
             here = self._column_or(column)
             if here == column:
-                if self._is_dash() and self._key_end() < 0:
+                if self._is_sign("-") and self._key_end() < 0:
                     if column <= indent:
                         break
                     self._stray_dash(column)
                 continue
-            if here <= indent or (here < column and self._is_dash()):
+            if here <= indent or (here < column and self._is_sign("-")):
                 break
             if here != own_column:
                 self._misaligned(node, here, column)
@@ -335,7 +326,7 @@ class _YamlReader(Brackets):
             self.comments.ended(child, self.at)
             return
         start = self.at
-        if self._is_dash("?"):
+        if self._is_sign("?"):
             self._explicit_entry(node, column, seen)
             return
         while self.at < len(self.text) and self.text[self.at] in "&!":
@@ -349,7 +340,7 @@ class _YamlReader(Brackets):
         if key_start >= len(self.text):
             return
         end = self._key_end()
-        if end < 0 and not self._is_dash(":"):
+        if end < 0 and not self._is_sign(":"):
             self._no_key(node, column, seen)
             return
         name = self._key_text(key_start, end) if end >= 0 else ""
@@ -375,7 +366,7 @@ class _YamlReader(Brackets):
         self._named(node, child, seen)
         end = self.at if is_text else key.end
         self._skip()
-        if self.at < len(self.text) and self._column() == column and self._is_dash(":"):
+        if self.at < len(self.text) and self._column() == column and self._is_sign(":"):
             self.at += 1
             self._check_tab_behind()
             self._block_node(child, column, is_compact=True, may_be_list=True)
@@ -441,13 +432,13 @@ class _YamlReader(Brackets):
             if self.at >= len(self.text) or self._marker():
                 break
             here = self._column_or(column)
-            if here == column and self._is_dash():
+            if here == column and self._is_sign("-"):
                 continue
             if here <= indent:
                 break
             if here == column and node.start != node.value_start and column == indent:
                 break
-            if not self._is_dash():
+            if not self._is_sign("-"):
                 self._no_dash(here, column)
                 column = min(column, here)
                 continue
@@ -462,7 +453,7 @@ class _YamlReader(Brackets):
         node.end = node.value_end = node.children[-1].end if node.children else node.value_start
 
     def _item(self, node: Node, column: int) -> None:
-        is_dash = self._is_dash()
+        is_dash = self._is_sign("-")
         if is_dash:
             self.at += 1
             self._check_tab_behind()
@@ -479,7 +470,7 @@ class _YamlReader(Brackets):
         if match and "\t" in match.group():
             self.at = match.end()
             if self.at < len(self.text) and (
-                self._is_dash() or self._is_dash("?") or self._is_dash(":") or self._key_end() >= 0
+                self._is_sign("-") or self._is_sign("?") or self._is_sign(":") or self._key_end() >= 0
             ):
                 self._check_tab_at(self.text.index("\t", kept))
             self.at = kept

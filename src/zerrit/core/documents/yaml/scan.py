@@ -71,7 +71,7 @@ class Scanner:
             return expected
         return self.at - self.line
 
-    def _is_dash(self, sign: str = "-") -> bool:
+    def _is_sign(self, sign: str) -> bool:
         """The sign stands here and a blank, a line end or the end of the file behind it."""
         return self.text.startswith(sign, self.at) and self.text[self.at + 1 : self.at + 2] in (
             "",
