@@ -76,6 +76,29 @@ STEPS = [
         ],
         id="remove",
     ),
+    pytest.param(
+        ("rename", "craft.xml#hull[Lugger]", "Old Lugger"),
+        [
+            "Step 1: rename craft.xml#hull[Lugger] to Old Lugger",
+            "        craft.xml#hull[Lugger]: Lugger -> Old Lugger",
+        ],
+        id="rename",
+    ),
+    pytest.param(
+        ("move", "craft.xml#hull[Lugger]", "before", "craft.xml#hull[Skiff]"),
+        ["Step 1: move craft.xml#hull[Lugger] before craft.xml#hull[Skiff]"],
+        id="move",
+    ),
+    pytest.param(
+        ("comment-out", "station.ini#World/DayLength"),
+        ["Step 1: comment-out station.ini#World/DayLength"],
+        id="comment out",
+    ),
+    pytest.param(
+        ("set", "sea/finds.xml#find[Copper Gimbal]/band[*]/@holds", "*9 from 0 to 100"),
+        ["Step 1: set sea/finds.xml#find[Copper Gimbal]/band[*]/@holds *9 from 0 to 100"],
+        id="adjust within bounds",
+    ),
 ]
 
 

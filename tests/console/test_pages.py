@@ -77,6 +77,41 @@ def test_a_refused_step_says_why_in_the_dialog(at: Page, shared: Shared) -> None
     expect(dialog.get_by_role("alert")).to_contain_text("Nearest: find[Copper Gimbal]")
 
 
+def test_an_entry_is_moved_and_another_made_a_comment_in_the_dialog(at: Page, shared: Shared) -> None:
+    stack, zerrit = shared
+    change = zerrit.open_change("lantern-shelf", "In another order")
+    at.goto(f"{stack.url}/changes/{change.id}")
+    at.get_by_role("button", name="Add a step").click()
+    dialog = at.get_by_role("dialog")
+    dialog.get_by_label("What to do").click()
+    at.get_by_role("option", name="Move an entry").click()
+    dialog.get_by_label("Address of the entry").fill("craft.xml#hull[Skiff]")
+    dialog.get_by_label("Where to").click()
+    at.get_by_role("option", name="behind another entry").click()
+    dialog.get_by_label("Address of that entry or group").fill("hull[Pilot Bell]")
+    dialog.get_by_role("button", name="Add step").click()
+    expect(at.get_by_text("after hull[Pilot Bell]").first).to_be_visible()
+    at.get_by_role("button", name="Add a step").click()
+    dialog.get_by_label("What to do").click()
+    at.get_by_role("option", name="Make it a comment").click()
+    dialog.get_by_label("Address of the entry or setting").fill("craft.xml#hull[Skiff]")
+    dialog.get_by_role("button", name="Add step").click()
+    expect(at.get_by_text("comment-out")).to_be_visible()
+    text = zerrit.file("lantern-shelf", "craft.xml", change=change.id).text
+    assert text.index("Pilot Bell") < text.index('<!-- <hull name="Skiff"')
+
+
+def test_a_broken_file_shows_each_mistake_below_its_line(at: Page, shared: Shared) -> None:
+    stack, zerrit = shared
+    change = zerrit.open_change("lantern-shelf", "Spoilt")
+    spoilt = zerrit.file("lantern-shelf", "craft.xml").text.replace('crew="2"', "crew=2", 1)
+    zerrit.add_step(change.id, api.StepIn(kind="put", address="craft.xml", content=spoilt))
+    at.goto(f"{stack.url}/servers/lantern-shelf/file/craft.xml?view=text&change={change.id}")
+    expect(at.get_by_text("The value of `crew` stands without quotation marks.")).to_be_visible()
+    expect(at.get_by_text("xml.value-unquoted")).to_be_visible()
+    expect(at.locator("mark")).to_have_text("2")
+
+
 def test_a_setting_is_edited_in_the_grid(at: Page, shared: Shared) -> None:
     stack, zerrit = shared
     at.goto(f"{stack.url}/servers/lantern-shelf/file/station.ini")

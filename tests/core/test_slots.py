@@ -24,32 +24,39 @@ def after(*words: str, address: str, text: str = TEXT) -> str:
     return done.documents["launch.sh"].text
 
 
-def test_a_slot_is_a_value_or_a_list_below_its_line() -> None:
+def test_a_slot_is_a_value_or_a_list_in_place_of_its_line() -> None:
     document = read()
-    assert [node.value for node in document.select("line/chart")] == ["coral-gate"]
-    assert [node.value for node in document.select("line/mods/*")] == ["deepsong", "surveyor-kit"]
-    assert [node.value for node in document.select("line/wait")] == ["10"]
-    (mods,) = document.select("line/mods")
+    assert [node.value for node in document.select("chart")] == ["coral-gate"]
+    assert [node.value for node in document.select("mods/*")] == ["deepsong", "surveyor-kit"]
+    assert [node.value for node in document.select("wait")] == ["10"]
+    (mods,) = document.select("mods")
     assert mods.kind is NodeKind.LIST
-    (kit,) = document.select("line/mods/[surveyor-kit]")
+    (kit,) = document.select("mods/[surveyor-kit]")
     assert document.select(document.keys.address_of(kit)) == [kit]
-    assert document.keys.address_of(kit).endswith("/mods/[surveyor-kit]")
+    assert document.keys.address_of(kit) == "mods/[surveyor-kit]"
 
 
-def test_lines_are_still_addressed_by_what_they_hold() -> None:
-    (line,) = read().select('line["CHART=""coral-gate"""]')
-    assert line.comment == "the chart"
+def test_other_lines_stay_lines_and_the_comment_is_the_help_of_the_slot() -> None:
+    document = read()
+    assert [node.value for node in document.select("line")] == ["#!/bin/sh", "# the chart"]
+    assert document.select("chart")[0].comment == "the chart"
+
+
+def test_two_slots_of_one_line_stand_in_its_order_and_never_overlap() -> None:
+    slots = {"b": Slot("--b={}"), "a": Slot("--a={}"), "again": Slot("run --a={}")}
+    document = read_document(b"run --a=1 --b=2\n", "launch.sh", slots=slots)
+    assert [(node.name, node.value) for node in document.root.children] == [("a", "1"), ("b", "2")]
 
 
 @pytest.mark.parametrize(
     ("address", "words", "old", "new"),
     [
-        ("line/chart", ("=lantern-shelf",), "coral-gate", "lantern-shelf"),
-        ("line/wait", ("+5",), "wait=10", "wait=15"),
-        ("line/mods", ("add", "-", "=tide-watch"), "surveyor-kit", "surveyor-kit;tide-watch"),
-        ("line/mods/[deepsong]", ("remove",), "deepsong;", ""),
-        ("line/mods/[surveyor-kit]", ("remove",), ";surveyor-kit", ""),
-        ("line/mods/[deepsong]", ("=deepsong-2",), "deepsong", "deepsong-2"),
+        ("chart", ("=lantern-shelf",), "coral-gate", "lantern-shelf"),
+        ("wait", ("+5",), "wait=10", "wait=15"),
+        ("mods", ("add", "-", "=tide-watch"), "surveyor-kit", "surveyor-kit;tide-watch"),
+        ("mods/[deepsong]", ("remove",), "deepsong;", ""),
+        ("mods/[surveyor-kit]", ("remove",), ";surveyor-kit", ""),
+        ("mods/[deepsong]", ("=deepsong-2",), "deepsong", "deepsong-2"),
     ],
 )
 def test_a_slot_is_changed_and_nothing_else(address: str, words: tuple[str, ...], old: str, new: str) -> None:
@@ -57,7 +64,7 @@ def test_a_slot_is_changed_and_nothing_else(address: str, words: tuple[str, ...]
 
 
 def test_what_would_break_the_list_is_refused() -> None:
-    done = replay({"launch.sh": read()}, [step_from_words("launch.sh#line/mods", ("add", "-", "=a;b"))], read_document)
+    done = replay({"launch.sh": read()}, [step_from_words("launch.sh#mods", ("add", "-", "=a;b"))], read_document)
     assert "which parts the entries of mods" in done.outcomes[0].message
 
 
@@ -74,7 +81,7 @@ def test_a_gamebook_names_slots() -> None:
     book = "gamebook: 1\ngame: x\nfiles:\n  launch.sh:\n    slots:\n      wait: {at: '--wait={}'}\n"
     gamebook, faults = read_gamebook(book.encode())
     assert gamebook is not None, faults
-    assert [node.value for node in gamebook.read(TEXT.encode(), "launch.sh").select("line/wait")] == ["10"]
+    assert [node.value for node in gamebook.read(TEXT.encode(), "launch.sh").select("wait")] == ["10"]
     gamebook, faults = read_gamebook(book.replace("{}", "").encode())
     assert gamebook is None
     assert "has no {} where the value stands" in faults[0].message

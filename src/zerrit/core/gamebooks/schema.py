@@ -80,6 +80,13 @@ class FileRules(_Rules):
     entries: dict[Name, EntryRules] = {}
     slots: dict[Name, SlotRules] = {}
 
+    @field_validator("slots")
+    @classmethod
+    def _has_own_names(cls, slots: dict[str, SlotRules]) -> dict[str, SlotRules]:
+        if "line" in slots:
+            raise ValueError("a slot cannot be called `line`, as the lines of the file are")
+        return slots
+
     @field_validator("tolerate")
     @classmethod
     def _known(cls, codes: tuple[str, ...]) -> tuple[str, ...]:

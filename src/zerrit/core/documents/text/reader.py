@@ -2,15 +2,15 @@
 Read any other text file: a list of lines, and what can be said of it without a grammar.
 
 Start scripts and plain lists have no common grammar; what they share is lines, so a line is what can be
-addressed (`line[#3]`), compared and changed. Below a line stand the slots that a gamebook cuts out of it
-(`line/mods[tide-watch]`). In files that are scripts by their ending, brackets and quotation marks have to pair up,
-comments and texts being passed over.
+addressed (`line[#3]`), compared and changed. A line out of which a gamebook cuts slots is no `line` any more: its
+slots stand in its place under their own names (`mods/[tide-watch]`), and what is around them stays closed. In files
+that are scripts by their ending, brackets and quotation marks have to pair up, comments and texts being passed over.
 """
 
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from typing import Final
 
 from zerrit.core.documents.comments import CommentKeeper, tidy_block
@@ -27,7 +27,7 @@ MOST_OPEN: Final = 10_000  # brackets open at one time; a file with more is no s
 
 
 def read(source: Source, report: Report, slots: Mapping[str, Slot]) -> Node:
-    """Read the text; the root's children are its lines, named `line`, blank ones included."""
+    """Read the text; the root's children are its lines, named `line`, blank ones included, and its slots."""
     text = source.text
     root = Node(NodeKind.GROUP, "", 0, len(text), value_start=0, value_end=len(text))
     starts = source.line_starts
@@ -38,9 +38,10 @@ def read(source: Source, report: Report, slots: Mapping[str, Slot]) -> Node:
         if index + 1 == len(starts) and not body:
             break  # what follows the last line ending is no line
         stop = start + len(body)
-        line = root.adopt(Node(NodeKind.VALUE, "line", start, stop, body, start, stop))
-        for name, slot in slots.items():
-            _cut(line, name, slot, text)
+        found = sorted(_cut(slots, text, start, stop), key=lambda node: node.start) if slots else []
+        line = found[0] if found else Node(NodeKind.VALUE, "line", start, stop, body, start, stop)
+        for node in found or (line,):
+            root.adopt(node)
         comment = _COMMENT.match(body)
         if comment:
             keeper.saw(start, stop, tidy_block(comment.group(1)))
@@ -60,14 +61,21 @@ def _document(keeper: CommentKeeper, line: Node) -> None:
     line.lead_start = line.start
 
 
-def _cut(line: Node, name: str, slot: Slot, text: str) -> None:
-    for cut in cuts(slot, text, line.value_start, line.value_end):
-        if not slot.split:
-            line.adopt(Node(NodeKind.VALUE, name, cut.start, cut.end, text[cut.start : cut.end], cut.start, cut.end))
-            continue
-        holder = line.adopt(Node(NodeKind.LIST, name, cut.start, cut.end, None, cut.start, cut.end))
-        for start, end in cut.items:
-            holder.adopt(Node(NodeKind.VALUE, "", start, end, text[start:end], start, end))
+def _cut(slots: Mapping[str, Slot], text: str, start: int, end: int) -> Iterator[Node]:
+    """The slots of one line; where two claim the same text, the one named first has it."""
+    taken: list[tuple[int, int]] = []
+    for name, slot in slots.items():
+        for cut in cuts(slot, text, start, end):
+            if any(cut.start < last and first < cut.end for first, last in taken):
+                continue
+            taken.append((cut.start, cut.end))
+            if not slot.split:
+                yield Node(NodeKind.VALUE, name, cut.start, cut.end, text[cut.start : cut.end], cut.start, cut.end)
+                continue
+            holder = Node(NodeKind.LIST, name, cut.start, cut.end, None, cut.start, cut.end)
+            for first, last in cut.items:
+                holder.adopt(Node(NodeKind.VALUE, "", first, last, text[first:last], first, last))
+            yield holder
 
 
 class _Balance:

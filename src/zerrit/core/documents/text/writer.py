@@ -49,7 +49,7 @@ class TextWriter:
 
 
 def _is_slot(node: Node) -> bool:
-    return node.parent is not None and node.parent.name == "line"
+    return node.parent is not None and node.parent.parent is None and node.name != "line"
 
 
 def _insert_items(document: Document, parent: Node, sources: Sequence[str], after: Node | None) -> list[Splice]:
