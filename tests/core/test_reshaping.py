@@ -105,6 +105,8 @@ def order(path: str, text: str, address: str) -> list[str]:
     [
         ("a.xml", XML, "find[A]", "after", "find[C]", "find[*]", ["B", "C", "A"]),
         ("a.xml", XML, "find[C]", "before", "find[A]", "find[*]", ["C", "A", "B"]),
+        ("a.xml", XML, "find[#1]", "after", "find[#3]", "find[*]", ["B", "C", "A"]),
+        ("a.xml", XML, "find[A]", "after", "a.xml#find[B]", "find[*]", ["B", "A", "C"]),
         ("a.xml", XML, "find[C]", "after", "find[A]", "find[*]", ["A", "C", "B"]),
         ("a.xml", XML, "find[A]/band", "into", "find[B]", "find[B]/band", ["slope", "shelf"]),
         ("a.yml", YAML, "hauls/net", "after", "hauls/box", "hauls/*", ["box", "net"]),

@@ -244,10 +244,14 @@ def _move(document: Document, address: Address, step: Step) -> Edit:
     _require_place(address, step)
     if step.where not in list(Where):
         raise EditRefused(f"`{step.where}` says not where to move it; write before, after or into.")
-    target = parse_address(step.target) if "#" in step.target else None
-    if target is not None and target.path != address.path:
-        raise EditRefused(f"{step.target} is in another file; an entry is moved inside its file only.")
-    segments = target.segments if target is not None else parse_node_address(step.target)
+    before, _, _ = step.target.partition("#")
+    if before == step.target or "[" in before:  # no file stands before it, as in find[#3]
+        segments = parse_node_address(step.target)
+    else:
+        target = parse_address(step.target)
+        segments = target.segments
+        if target.path != address.path:
+            raise EditRefused(f"{step.target} is in another file; an entry is moved inside its file only.")
     return move(document, address.segments, Where(step.where), segments)
 
 

@@ -159,8 +159,8 @@ def read_source(source: Source, path: str, format: Format, reading: Reading) -> 
             0,
             "This file is not UTF-8. It is read as Western 8-bit text and written back the same way.",
         )
-    nul = source.text.find("\0")
-    if nul >= 0:
+    nul = source.text.find("\0") if format in (Format.TEXT, Format.INI) else -1
+    if nul >= 0:  # the other formats have a rule of their own against it
         report.add("text.nul", nul, "A NUL character stands here; text files have none. Was the upload cut or binary?")
     if format is Format.TEXT:
         root = text_reader.read(source, report, reading.slots)
