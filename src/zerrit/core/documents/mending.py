@@ -1,8 +1,8 @@
 """
 Apply the sure mends of a document: a missing comma, a closing tag that stands twice, typographic quotation marks.
 
-A mend is only kept when the text has fewer faults with it than before and none of a new kind, so that mending
-never makes anything worse. Some faults come to light when others are mended; so it goes in rounds.
+Some faults come to light only when others are mended; so it goes in rounds, and in between there may be another
+fault instead of the one that was mended. What is kept in the end has fewer faults than the beginning, or nothing is.
 """
 
 from __future__ import annotations
@@ -30,18 +30,19 @@ class Mending:
 
 def mend(document: Document) -> Mending:
     """Apply every sure mend. The document is the very same when there is none."""
+    best = Mending(document, ())
     current = document
     mended: list[Finding] = []
     for _ in range(MOST_ROUNDS):
         chosen = _apart(finding for finding in _faults(current) if finding.mend is not None)
-        if not chosen:
-            break
         after, applied = _applied(current, chosen)
         if not applied:
             break
         current = after
         mended += applied
-    return Mending(current, tuple(mended))
+        if len(_faults(current)) < len(_faults(best.document)):
+            best = Mending(current, tuple(mended))
+    return best
 
 
 def _faults(document: Document) -> list[Finding]:
@@ -63,11 +64,11 @@ def _apart(findings: Iterable[Finding]) -> list[Finding]:
 def _applied(document: Document, chosen: Sequence[Finding]) -> tuple[Document, list[Finding]]:
     """All of them at once where that is better, else one by one."""
     after = _with(document, chosen)
-    if _is_better(document, after):
+    if chosen and _is_better(document, after, chosen):
         return after, list(chosen)
     for finding in chosen:
         after = _with(document, [finding])
-        if _is_better(document, after):
+        if _is_better(document, after, [finding]):
             return after, [finding]
     return document, []
 
@@ -77,6 +78,7 @@ def _with(document: Document, findings: Iterable[Finding]) -> Document:
     return document.with_splices(splices)
 
 
-def _is_better(before: Document, after: Document) -> bool:
+def _is_better(before: Document, after: Document, mended: Sequence[Finding]) -> bool:
+    """What was mended is gone, and no more stands in its place than was there before."""
     old, new = (Counter(finding.code for finding in _faults(document)) for document in (before, after))
-    return new.total() < old.total() and not new.keys() - old.keys()
+    return new.total() <= old.total() and all(new[finding.code] < old[finding.code] for finding in mended)

@@ -12,7 +12,7 @@ from zerrit.core.documents.findings import Report
 from zerrit.core.documents.json.relaxed import report_comment
 from zerrit.core.documents.json.text import unescape
 from zerrit.core.documents.node import Node, NodeKind
-from zerrit.core.documents.scalars import JSON_NUMBER
+from zerrit.core.documents.scalars import JSON_NUMBER, as_switch
 from zerrit.core.documents.source import Source, Splice
 from zerrit.core.nearest import nearest
 
@@ -237,17 +237,18 @@ class Values:
                 begin,
                 f"{word} is none of true, false and null, which are written small.",
                 hint=f"Write {close[0]}.",
-                mend=Splice(begin, end, close[0]),
+                mend=Splice(begin, end, close[0]) if word.lower() == close[0] else None,
             )
             return end
         shown = self.text[begin:end]
         is_sure = ":" not in shown and "//" not in shown and "\\" not in shown
         stop = end if is_sure else begin + len(word)
+        is_sure = is_sure and as_switch(shown) is None and shown.lower() not in ("none", "nil", "undefined")
         self._fault(
             "json.bad-word",
             begin,
             f"{self.text[begin:stop][:40]} is no number and none of true, false, null; a text stands in quotation marks.",
-            hint=f'Write "{self.text[begin:stop][:40]}".',
+            hint=f'Write "{self.text[begin:stop][:40]}" for a text.',
             mend=Splice(begin, stop, f'"{self.text[begin:stop]}"') if is_sure else None,
         )
         return stop

@@ -241,15 +241,12 @@ class _YamlReader(Brackets):
         end = self.source.line_end(self.at)
         raw = self.text[self.at : end].rstrip(" \t")
         stop = self.at + len(raw)
-        quoted = raw.replace("\\", "\\\\").replace('"', '\\"')
-        is_sure = raw[:1] not in "\"'[{&*!" and " #" not in raw
         self._fault(
             "yaml.second-colon",
             max(key_end, self.at),
             "A second colon stands in this line. If it belongs to the text, the text needs quotation marks; if not, "
             "it begins a line of its own.",
-            hint=f'Write "{raw[:60]}".' if is_sure else "",
-            mend=Splice(self.at, stop, f'"{quoted}"') if is_sure else None,
+            hint="Put the text in quotation marks, or begin a new line.",
         )
         self._value(node, raw, self.at, stop, is_quoted=False)
         self.at = stop
@@ -304,8 +301,7 @@ class _YamlReader(Brackets):
             self.at,
             f"This line is indented by {here} spaces, {how} than line {self.source.line_at(last.start)} above it, "
             f"which has {column}.",
-            hint=f"Give it {column} spaces, as many as its neighbours have.",
-            mend=Splice(self.line, self.at, " " * column),
+            hint=f"Give it {column} spaces if it belongs to them.",
         )
 
     def _realign(self, here: int, column: int) -> None:

@@ -27,7 +27,7 @@ _QUOTED: Final = {
 COLON: Final = re.compile(r"[ \t]*:(?=[ \t\r\n]|\Z)")
 _HEADER: Final = re.compile(r"[|>](?:([1-9])?([+-])?|([+-])([1-9]))(?=[ \t\r\n]|\Z)")
 _LINE_END: Final = re.compile(r"\r\n|\r|\n")
-LOOKS_LIKE_SETTING: Final = re.compile(r"(?:- +)*[\w\"'][^\r\n\"']*[\"']?:(?:[ \t]|[\r\n]|\Z)|- ")
+LOOKS_LIKE_SETTING: Final = re.compile(r"(?:- +)*(?:[\w\"'][^\r\n\"']*[\"']?:(?:[ \t]|[\r\n]|\Z)|[A-Za-z_][\w\-]*:)|- ")
 
 
 class Values(Scanner):
