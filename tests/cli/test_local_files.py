@@ -36,7 +36,7 @@ def test_findings_are_told_with_their_place(world: Path, tmp_path: Path) -> None
     })  # fmt: skip
     done = zerrit("check", "bad", "--gamebook", str(world / "fathomline.yml"), "--output", "json", cwd=tmp_path)
     assert done.code == 1
-    assert done.data["summary"] == {"files": 2, "findings": 3, "errors": 1}
+    assert done.data["summary"] == {"files": 2, "findings": 4, "errors": 1}
     (error,) = (f for f in done.data["findings"] if f["severity"] == "error")
     assert error == {
         "code": "meaning.unknown-name",
@@ -226,3 +226,30 @@ def test_a_code_is_explained_with_a_wrong_and_a_right_example(tmp_path: Path) ->
     ]
     listed = zerrit("codes", "--output", "json", cwd=tmp_path).data
     assert {c["code"]: c["tolerance"] for c in listed}["xml.doctype"] is False
+
+
+def test_three_files_are_merged_and_clashes_are_decided(tmp_path: Path) -> None:
+    write_files(tmp_path, {
+        "base.yml": b"day: 40\nnight: 10\n",
+        "mine.yml": b"# ours\nday: 45\nnight: 10\n",
+        "theirs.yml": b"day: 50\nnight: 12\ndawn: 3\n",
+    })  # fmt: skip
+    files = ("--base", "base.yml", "mine.yml", "theirs.yml", "--save-to", "out.yml")
+    done = zerrit("merge", *files, cwd=tmp_path)
+    assert done.code == 1
+    assert "2 changes taken from theirs, 1 clash to decide." in done.out
+    assert (tmp_path / "out.yml").read_text() == "# ours\nday: 45\nnight: 12\ndawn: 3\n"
+    told = zerrit("merge", *files, "--output", "json", cwd=tmp_path)
+    assert told.data["clashes"] == [
+        {"address": "day", "base": "40", "mine": "45", "theirs": "50", "why": "both sides gave it another value"}
+    ]
+    done = zerrit("merge", *files, "--choose", "day==47", cwd=tmp_path)
+    assert done.code == 0
+    assert (tmp_path / "out.yml").read_text() == "# ours\nday: 47\nnight: 12\ndawn: 3\n"
+    done = zerrit("merge", *files, "--choose", "dai=mine", cwd=tmp_path)
+    assert done.code == 2
+    assert "write ADDRESS=mine or ADDRESS=theirs with a clash; there is day." in done.err
+    (tmp_path / "theirs.yml").write_text("day: [")
+    done = zerrit("merge", *files, cwd=tmp_path)
+    assert "Theirs has a fault in line 1" in done.err
+    assert (tmp_path / "out.yml").read_text() == "# ours\nday: 47\nnight: 12\ndawn: 3\n"

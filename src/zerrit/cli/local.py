@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import sys
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import asdict
 from pathlib import Path
 from typing import Any, BinaryIO, Final
@@ -19,7 +19,7 @@ from zerrit.core.documents.mending import mend
 from zerrit.core.documents.source import decode
 from zerrit.core.errors import ZerritError
 from zerrit.core.gamebooks import Gamebook, read_gamebook
-from zerrit.core.merge import ActionKind, apply_plan, plan_merge
+from zerrit.core.merge import ActionKind, Clash, Merged, apply_plan, merge_three, plan_merge
 from zerrit.core.nearest import nearest
 from zerrit.core.steps import OutcomeKind, StepKind, replay, step_from_words
 from zerrit.core.wording import counted
@@ -177,17 +177,43 @@ def print_differences(differences: list[Difference] | list[api.DifferenceOut], o
 
 @click.command()
 @click.argument("target", type=_FILE)
-@snippet_argument
+@click.argument("snippet", type=click.File("rb"))
+@click.option(
+    "--base",
+    type=_FILE,
+    help="Three-way: what SNIPPET, a whole file, changed since BASE is brought into TARGET.",
+)
 @click.option("--save-to", type=_OUT, help="Write the result here; without it the plan is only shown.")
 @click.option(
     "--into", default="", help="The group that the snippet's entries belong to, as the node part of an address."
 )
-@choose_option
+@click.option(
+    "--choose",
+    multiple=True,
+    metavar="ADDRESS=ACTION",
+    help="Another action for one entry: add, combine, replace, skip. With --base: mine, theirs, or ADDRESS==VALUE.",
+)
 @output_option
-def merge(target: Path, snippet: str, save_to: Path | None, into: str, choose: tuple[str, ...], output: str) -> None:
-    """Merge a published snippet into a local file. The plan is shown first; SNIPPET may be - for standard input."""
+def merge(
+    target: Path,
+    snippet: BinaryIO,
+    base: Path | None,
+    save_to: Path | None,
+    into: str,
+    choose: tuple[str, ...],
+    output: str,
+) -> None:
+    """Merge into a local file: a published snippet, or what another version changed.
+
+    \b
+    zerrit merge TARGET SNIPPET              the plan is shown first; SNIPPET may be - for standard input
+    zerrit merge --base BASE MINE THEIRS     what THEIRS changed since BASE is brought into MINE
+    """
+    if base is not None:
+        _merge_three(base, target, snippet, save_to, choose, output)
+        return
     document = read_document(target.read_bytes(), target.name)
-    plan = plan_merge(document, snippet, into).decided(choices(choose))
+    plan = plan_merge(document, decode(snippet.read()).text, into).decided(choices(choose))
     merged = apply_plan(document, plan) if not plan.is_open else None
     if output == "json":
         keys = ("address", "line", "why")
@@ -204,6 +230,64 @@ def merge(target: Path, snippet: str, save_to: Path | None, into: str, choose: t
         _save(save_to, merged.to_bytes())
     if output == "table":
         click.echo(f"Written to {save_to}." if save_to else "Nothing was written; --save-to OUT keeps the result.")
+
+
+def _merge_three(
+    base: Path, mine: Path, theirs: BinaryIO, save_to: Path | None, choose: tuple[str, ...], output: str
+) -> None:
+    """Merge three files; where they clash, mine's value stays and the exit code is 1."""
+    old, own, other = (read_document(d, mine.name) for d in (base.read_bytes(), mine.read_bytes(), theirs.read()))
+    merged = merge_three(old, own, other)
+    if choose:
+        merged = merge_three(old, own, other, dict(_chosen(text, merged.clashes) for text in choose))
+    if output == "json":
+        print_json(
+            {
+                "taken": [asdict(change) for change in merged.taken],
+                "clashes": [asdict(clash) for clash in merged.clashes],
+            }
+        )
+    else:
+        _print_merged(merged)
+    if save_to is not None:
+        _save(save_to, merged.document.to_bytes())
+    if output == "table":
+        click.echo(f"Written to {save_to}." if save_to else "Nothing was written; --save-to OUT keeps the result.")
+    sys.exit(1 if merged.clashes else 0)
+
+
+def _chosen(text: str, clashes: Sequence[Clash]) -> tuple[str, str]:
+    """The address of a clash and what is chosen for it; an address may hold an equals sign itself."""
+    for clash in clashes:
+        if text.startswith(f"{clash.address}="):
+            choice = text[len(clash.address) + 1 :]
+            if choice in ("mine", "theirs") or choice.startswith("="):
+                return clash.address, choice
+            raise click.UsageError(f"--choose {text}: write mine, theirs, or ={choice} for a value of your own.")
+    known = ", ".join(clash.address for clash in clashes) or "none at all"
+    raise click.UsageError(f"--choose {text}: write ADDRESS=mine or ADDRESS=theirs with a clash; there is {known}.")
+
+
+def _print_merged(merged: Merged) -> None:
+    if merged.taken:
+        rows = [(c.address, short(c.old), short("(gone)" if c.new is None else c.new)) for c in merged.taken]
+        print_table(("taken from theirs", "mine", "now"), rows, whole=("taken from theirs",))
+    if merged.clashes:
+        clashes = [
+            (
+                c.address,
+                *("(none)" if value is None else short(value, 40) for value in (c.base, c.mine, c.theirs)),
+                c.why,
+            )
+            for c in merged.clashes
+        ]
+        print_table(("clash", "base", "mine", "theirs", ""), clashes, whole=("clash",))
+    click.echo(
+        f"{counted(len(merged.taken), 'change')} taken from theirs, "
+        f"{counted(len(merged.clashes), 'clash', 'clashes')} to decide."
+    )
+    if merged.clashes:
+        click.echo("Mine stays where they clash; decide with --choose ADDRESS=mine, ADDRESS=theirs or ADDRESS==VALUE.")
 
 
 def print_merge_plan(actions: list[tuple[str, str, int, str]], notes: list[str]) -> None:

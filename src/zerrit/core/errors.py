@@ -6,6 +6,7 @@ The family of errors that a call of the core can end in.
     ├── AddressNotFound    the address leads to no node of the document
     ├── EditRefused        the edit would break the document, or does not fit the value that stands there
     ├── SnippetRefused     the snippet is no usable part of such a document
+    ├── MergeRefused       the three documents cannot be merged as they are
     ├── PathRefused        the path would lead out of the server's folder
     └── GamebookInvalid    the gamebook cannot be used; carries its findings
 
@@ -59,6 +60,12 @@ class SnippetRefused(ZerritError):
     """The snippet cannot be merged; the target is as it was."""
 
     kind = "snippet-refused"
+
+
+class MergeRefused(ZerritError):
+    """The documents cannot be merged; nothing was changed."""
+
+    kind = "merge-refused"
 
 
 class PathRefused(ZerritError):

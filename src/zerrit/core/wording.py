@@ -8,6 +8,6 @@ def sentence(text: str) -> str:
     return text if text.endswith((".", "!", "?")) else f"{text}."
 
 
-def counted(number: int, word: str) -> str:
-    """`1 file`, `2 files`."""
-    return f"{number:,} {word}" if number == 1 else f"{number:,} {word}s"
+def counted(number: int, word: str, several: str = "") -> str:
+    """`1 file`, `2 files`; `several` is for words that take more than an s."""
+    return f"{number:,} {word}" if number == 1 else f"{number:,} {several or word + 's'}"

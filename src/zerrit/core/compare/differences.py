@@ -20,7 +20,7 @@ from zerrit.core.documents.format import Format
 from zerrit.core.documents.keys import Keys
 from zerrit.core.documents.node import Node, NodeKind
 from zerrit.core.documents.scalars import as_number
-from zerrit.core.documents.writing import source_of
+from zerrit.core.documents.writing import source_of, written
 
 
 class DifferenceKind(StrEnum):
@@ -99,16 +99,11 @@ class _Comparison:
         old, new = a.value or "", b.value or ""
         differs = old != new
         if not differs and a.is_quoted != b.is_quoted and self.old.format in (Format.JSON, Format.YAML):
-            old_source, new_source = self._written(self.old, a), self._written(self.new, b)
+            old_source, new_source = written(self.old, a), written(self.new, b)
             differs = old_source.strip("'\"") == new_source.strip("'\"") and old_source[:1] != new_source[:1]
             old, new = old_source, new_source
         if differs:
             yield self._made(DifferenceKind.CHANGED, a, b, old, new)
-
-    @staticmethod
-    def _written(document: Document, node: Node) -> str:
-        inner = 1 if node.is_quoted else 0
-        return document.text[node.value_start - inner : node.value_end + inner]
 
     def _children(self, a: Node, b: Node) -> Iterator[Difference]:
         pairs, gone, come = self._match(a, b)

@@ -140,6 +140,10 @@ class Keys:
             ranked = [name for name in ranked if _is_name(name)]
         return next((name for name in ranked if _tells_apart(kind.entries, name)), None)
 
+    def is_repeated(self, names: tuple[str, ...]) -> bool:
+        """Nodes with these `names` stand several times in one parent, or in a list."""
+        return self._kind(names).is_repeated
+
     # --- the keys of nodes ---------------------------------------------------------------------------------------
 
     def key_of(self, node: Node) -> str:

@@ -129,6 +129,36 @@ def insert_lines(document: Document, after: Node, sources: Sequence[str], indent
     return Splice(at, at, "".join(newline + indent + indented(source, indent, newline) for source in sources))
 
 
+def insert_before(document: Document, node: Node, sources: Sequence[str]) -> Splice:
+    """Put new siblings before the first one of a parent, in the same manner as it stands there."""
+    first = document.text[node.start : node.start + 1]
+    at = node.lead_start
+    newline = document.source.newline_near(node.start)
+    indent = document.source.indent_at(at)
+    parent = node.parent
+    in_brackets = parent is not None and document.text.startswith(("{", "[", "("), parent.value_start)
+    if document.format is Format.JSON or (in_brackets and document.format is not Format.XML):
+        gap = newline + indent if is_first_on_line(document, at) else ("" if document.format is Format.INI else " ")
+        return Splice(at, at, "".join(f"{indented(source, indent, newline)},{gap}" for source in sources))
+    if document.format is Format.YAML and parent is not None and parent.kind is NodeKind.LIST:
+        start = document.source.line_start(at)
+        dashed = (f"- {indented(source, '  ', newline)}" for source in sources)
+        return Splice(start, start, "".join(indent + indented(source, indent, newline) + newline for source in dashed))
+    if not is_first_on_line(document, at) and first == "<":
+        return Splice(at, at, "".join(sources))
+    if not is_first_on_line(document, at):
+        indent = " " * (at - document.source.line_start(at))  # the first key of a list item, behind its dash
+        return Splice(at, at, "".join(indented(source, indent, newline) + newline + indent for source in sources))
+    start = document.source.line_start(at)
+    return Splice(start, start, "".join(indent + indented(source, indent, newline) + newline for source in sources))
+
+
+def written(document: Document, node: Node) -> str:
+    """A value as it is written, with its quotation marks."""
+    inner = 1 if node.is_quoted and document.text[node.value_start - 1 : node.value_start] in ("'", '"') else 0
+    return document.text[node.value_start - inner : node.value_end + inner]
+
+
 # --- values parted by commas (JSON, YAML in flow style, structs in INI) -----------------------------------------------
 
 

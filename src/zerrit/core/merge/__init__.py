@@ -1,6 +1,7 @@
-"""Merging published snippets into documents."""
+"""Merging published snippets into documents, and what two sides changed into one."""
 
 from zerrit.core.merge.cleaning import clean
 from zerrit.core.merge.snippet import Action, ActionKind, MergePlan, apply_plan, plan_merge
+from zerrit.core.merge.threeway import Clash, Merged, merge_three
 
-__all__ = ["Action", "ActionKind", "MergePlan", "apply_plan", "clean", "plan_merge"]
+__all__ = ["Action", "ActionKind", "Clash", "MergePlan", "Merged", "apply_plan", "clean", "merge_three", "plan_merge"]

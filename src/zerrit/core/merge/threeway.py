@@ -1,0 +1,416 @@
+"""
+Merge three documents: what *theirs* changed since *base* is brought into *mine*, by meaning.
+
+The three trees are walked together. Entries and fields meet by identity (all three share one choice of keys), lists
+without keys by alignment. Only what theirs changed becomes a splice on the text of mine, so mine keeps its layout,
+and reformatting on either side is no change at all. What both sides changed differently is a *clash* with its three
+values; it is decided by a choice, never by luck and never by a marker in the file.
+
+The alignment of lists is the classic three-way comparison of sequences: items that all three share part the lists
+into stretches, and a stretch is taken from the side that changed it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from difflib import SequenceMatcher
+from typing import Final
+
+from zerrit.core.addresses import print_segments
+from zerrit.core.documents.document import Document
+from zerrit.core.documents.edits import WRITERS, ValueChange, rewrite
+from zerrit.core.documents.format import Format
+from zerrit.core.documents.keys import Keys
+from zerrit.core.documents.lookup import node_at
+from zerrit.core.documents.node import Node, NodeKind
+from zerrit.core.documents.scalars import typed
+from zerrit.core.documents.source import Splice
+from zerrit.core.documents.writing import insert_before, source_of, written
+from zerrit.core.errors import MergeRefused
+
+MINE: Final = "mine"
+THEIRS: Final = "theirs"
+
+_Identity = tuple[str, str, int]  # name, key, number among those with the same name and key
+
+
+@dataclass(frozen=True, slots=True)
+class Clash:
+    """One place that both sides changed differently. A value is None where the side does not have the place."""
+
+    address: str
+    base: str | None
+    mine: str | None
+    theirs: str | None
+    why: str
+
+
+@dataclass(frozen=True, slots=True)
+class Merged:
+    """Mine with what theirs changed, what was taken from theirs, and what is undecided (mine's value stands there)."""
+
+    document: Document
+    taken: tuple[ValueChange, ...]
+    clashes: tuple[Clash, ...]
+
+
+def merge_three(base: Document, mine: Document, theirs: Document, choices: Mapping[str, str] | None = None) -> Merged:
+    """Bring what `theirs` changed since `base` into `mine`.
+
+    `choices` decides clashes by address: `mine`, `theirs`, or `=VALUE`.
+
+    Raises MergeRefused: one of the three has a fault, they are of different formats, or a choice fits no clash.
+    """
+    for document, role in ((base, "The base"), (mine, "Mine"), (theirs, "Theirs")):
+        fault = next((finding for finding in document.findings if finding.blocks), None)
+        if fault is not None:
+            raise MergeRefused(f"{role} has a fault in line {fault.line}: {fault.message} Mend it first.")
+        if document.format is not mine.format:
+            raise MergeRefused(f"{role} is {document.format}, mine is {mine.format}; they must be of one format.")
+    merge = _Merge(base, mine, theirs, choices or {})
+    merge.node(base.root, mine.root, theirs.root)
+    unknown = [address for address in choices or {} if address not in merge.decided]
+    if unknown:
+        raise MergeRefused(f"There is no clash at {unknown[0]}, so nothing can be chosen there.")
+    return Merged(merge.applied(), tuple(merge.taken), tuple(merge.clashes))
+
+
+class _Merge:
+    def __init__(self, base: Document, mine: Document, theirs: Document, choices: Mapping[str, str]) -> None:
+        self.base = base
+        self.mine = mine
+        self.theirs = theirs
+        self.choices = choices
+        self.keys = Keys.of([base, mine, theirs])
+        self.writer = WRITERS[mine.format]
+        self.clashes: list[Clash] = []
+        self.taken: list[ValueChange] = []
+        self.decided: set[str] = set()
+        self._changed: list[Splice] = []
+        self._removed: list[Node] = []
+        self._inserted: dict[tuple[int, int], tuple[Node, Node | None, list[str]]] = {}
+        self._contents: dict[int, object] = {}
+
+    # --- the walk ---------------------------------------------------------------------------------------------------
+
+    def node(self, b: Node | None, m: Node, t: Node) -> None:
+        """One place that mine and theirs have; `b` is None where both came to it by themselves."""
+        if self._same(m, self.mine, t, self.theirs):
+            return
+        if b is not None and self._same(b, self.base, t, self.theirs):
+            return
+        is_untouched = b is not None and self._same(b, self.base, m, self.mine)
+        if _is_opened(m) and _is_opened(t) and (b is None or _is_opened(b)) and m.kind is t.kind:
+            if m.value != t.value and (b is None or t.value != b.value):
+                self._value(b, m, t)
+            self._children(b, m, t)
+        elif m.is_value and t.is_value and (b is None or b.is_value):
+            self._value(b, m, t)
+        elif is_untouched:
+            self._replace(m, t)
+        else:
+            self._clash(b, m, t, "both sides changed what stands here")
+
+    def _value(self, b: Node | None, m: Node, t: Node) -> None:
+        if b is not None and self._meaning(b, self.base) == self._meaning(m, self.mine):
+            self._set(m, t)
+        else:
+            self._clash(b, m, t, "both sides gave it another value" if b is not None else "both sides added it")
+
+    def _children(self, b: Node | None, m: Node, t: Node) -> None:
+        bases, base_lists = self._met(b, self.base)
+        mines, mine_lists = self._met(m, self.mine)
+        theirs, their_lists = self._met(t, self.theirs)
+        for identity, old in bases.items():
+            own, other = mines.get(identity), theirs.get(identity)
+            if own is not None and other is not None:
+                self.node(old, own, other)
+            elif own is not None:
+                self._gone_there(old, own)
+            elif other is not None and not self._same(old, self.base, other, self.theirs):
+                self._clash(old, None, other, "it was removed here and changed there", parent=m)
+        for identity, other in theirs.items():
+            if identity in bases:
+                continue
+            own = mines.get(identity)
+            if own is not None:
+                self.node(None, own, other)
+            else:
+                self._insert(m, other, self._anchor(t, other, mines, theirs, bases))
+        for name in dict.fromkeys([*base_lists, *their_lists]):
+            self._sequence(m, base_lists.get(name, []), mine_lists.get(name, []), their_lists.get(name, []))
+
+    def _gone_there(self, old: Node, own: Node) -> None:
+        if self._same(old, self.base, own, self.mine):
+            self._remove(own)
+        else:
+            self._clash(old, own, None, "it was changed here and removed there")
+
+    def _met(self, parent: Node | None, document: Document) -> tuple[dict[_Identity, Node], dict[str, list[Node]]]:
+        """The children with an identity, and those without one by their name."""
+        known: dict[_Identity, Node] = {}
+        lists: dict[str, list[Node]] = {}
+        if parent is None:
+            return known, lists
+        names: dict[str, int] = {}
+        for child in parent.children:
+            names[child.name] = names.get(child.name, 0) + 1
+        counts: dict[tuple[str, str], int] = {}
+        for child in parent.children:
+            key = "" if document.format is Format.TEXT else self.keys.key_of(child)
+            is_repeated = parent.kind is NodeKind.LIST or child.name in self._repeated(child)
+            if not key and (is_repeated or names[child.name] > 1 or document.format is Format.TEXT):
+                lists.setdefault(child.name, []).append(child)
+                continue
+            number = counts.get((child.name, key), 0)
+            counts[child.name, key] = number + 1
+            known[child.name, key, number] = child
+        return known, lists
+
+    def _repeated(self, child: Node) -> tuple[str, ...]:
+        """Its name, where nodes of its kind stand several times in one parent in any of the three."""
+        return (child.name,) if self.keys.is_repeated(child.names) else ()
+
+    # --- lists without keys -------------------------------------------------------------------------------------
+
+    def _sequence(self, parent: Node, bs: Sequence[Node], ms: Sequence[Node], ts: Sequence[Node]) -> None:
+        base, mine, theirs = (
+            [self._content(node, document) for node in nodes]
+            for nodes, document in ((bs, self.base), (ms, self.mine), (ts, self.theirs))
+        )
+        for (i1, i2), (j1, j2), (k1, k2) in _stretches(base, mine, theirs):
+            if theirs[k1:k2] in (base[i1:i2], mine[j1:j2]):
+                continue
+            before = ms[j1 - 1] if j1 > 0 else None
+            if i2 - i1 == j2 - j1 == k2 - k1:
+                for b, m, t in zip(bs[i1:i2], ms[j1:j2], ts[k1:k2], strict=True):
+                    self.node(b, m, t)
+            elif mine[j1:j2] == base[i1:i2]:
+                self._take_stretch(parent, (bs[i1:i2], ms[j1:j2], ts[k1:k2]), before)
+            elif i1 == i2:
+                last = ms[j2 - 1] if j2 > 0 else None
+                for number in range(k1, k2):
+                    if theirs[number] not in mine[j1:j2]:
+                        self._insert(parent, ts[number], last)
+            else:
+                self._clash_of_lists(parent, bs[i1:i2], ms[j1:j2], ts[k1:k2])
+
+    def _take_stretch(
+        self, parent: Node, stretch: tuple[Sequence[Node], Sequence[Node], Sequence[Node]], before: Node | None
+    ) -> None:
+        """Mine has the stretch as the base had it, theirs changed it."""
+        bs, ms, ts = stretch
+        mine = [self._content(node, self.mine) for node in ms]
+        theirs = [self._content(node, self.theirs) for node in ts]
+        for tag, j1, j2, k1, k2 in SequenceMatcher(None, mine, theirs, autojunk=False).get_opcodes():
+            if tag == "equal":
+                continue
+            shared = min(j2 - j1, k2 - k1)
+            for number in range(shared):
+                self.node(bs[j1 + number], ms[j1 + number], ts[k1 + number])
+            for own in ms[j1 + shared : j2]:
+                self._remove(own)
+            anchor = ms[j1 + shared - 1] if j1 + shared > 0 else before
+            for other in ts[k1 + shared : k2]:
+                self._insert(parent, other, anchor)
+
+    def _clash_of_lists(self, parent: Node, bs: Sequence[Node], ms: Sequence[Node], ts: Sequence[Node]) -> None:
+        base, mine, theirs = (
+            "\n".join(source_of(document, node) for node in nodes)
+            for nodes, document in ((bs, self.base), (ms, self.mine), (ts, self.theirs))
+        )
+        address = self.keys.address_of(ms[0]) if ms else self.keys.address_of(parent)
+        choice = self._choice(address)
+        if choice is None:
+            self.clashes.append(Clash(address, base, mine, theirs, "both sides changed this part of the list"))
+        elif choice == THEIRS:
+            before = next((node for node in reversed(parent.children) if ms and node.start < ms[0].start), None)
+            for node in ms:
+                self._remove(node)
+            for node in ts:
+                self._insert(parent, node, ms[-1] if ms else before)
+        elif choice != MINE:
+            raise MergeRefused(f"{address} is a part of a list; choose mine or theirs.")
+
+    # --- what is done --------------------------------------------------------------------------------------------
+
+    def _set(self, m: Node, t: Node) -> None:
+        self.taken.append(ValueChange(self.keys.address_of(m), m.value, t.value))
+        self._changed += self._value_splices(m, t)
+
+    def _value_splices(self, m: Node, t: Node) -> list[Splice]:
+        if self.mine.format in (Format.JSON, Format.YAML):
+            text = written(self.theirs, t)
+            place = written_span(self.mine, m)
+            if place is not None and text and "\n" not in text and not text.startswith(("|", ">", "*")):
+                return [Splice(*place, text)]
+        return self.writer.set_value(self.mine, m, t.value or "")
+
+    def _replace(self, m: Node, t: Node) -> None:
+        """The whole of mine becomes the whole of theirs: it goes, and theirs comes behind it."""
+        if m.parent is None:
+            self._clash(None, m, t, "the files are of another kind")
+            return
+        self._remove(m)
+        self._insert(m.parent, t, m)
+
+    def _remove(self, m: Node) -> None:
+        self.taken.append(ValueChange(self.keys.address_of(m), source_of(self.mine, m), None))
+        self._removed.append(m)
+
+    def _insert(self, parent: Node, t: Node, anchor: Node | None) -> None:
+        source = source_of(self.theirs, t)
+        self.taken.append(ValueChange(self.keys.address_of(t), None, source))
+        if t.name.startswith("@"):
+            anchor = None
+        place = self._inserted.setdefault((id(parent), id(anchor)), (parent, anchor, []))
+        place[2].append(source)
+
+    @staticmethod
+    def _anchor(
+        parent: Node,
+        node: Node,
+        mines: Mapping[_Identity, Node],
+        theirs: Mapping[_Identity, Node],
+        bases: Mapping[_Identity, Node],
+    ) -> Node | None:
+        """The neighbour in mine behind which a new entry of theirs goes.
+
+        The nearest one before it that mine has; behind that, what mine itself has added there.
+        """
+        own_additions = {id(own) for identity, own in mines.items() if identity not in bases and identity not in theirs}
+        identities = {id(other): identity for identity, other in theirs.items()}
+        anchor: Node | None = None
+        for sibling in parent.children:
+            if sibling is node:
+                break
+            own = mines.get(identities.get(id(sibling), ("", "", -1)))
+            if own is not None and not own.name.startswith("@"):
+                anchor = own
+        if anchor is not None and anchor.parent is not None:
+            siblings = anchor.parent.children
+            at = next(i for i, sibling in enumerate(siblings) if sibling is anchor)
+            while at + 1 < len(siblings) and id(siblings[at + 1]) in own_additions:
+                at += 1
+            anchor = siblings[at]
+        return anchor
+
+    # --- clashes --------------------------------------------------------------------------------------------------
+
+    def _choice(self, address: str) -> str | None:
+        self.decided.add(address)
+        return self.choices.get(address)
+
+    def _clash(self, b: Node | None, m: Node | None, t: Node | None, why: str, parent: Node | None = None) -> None:
+        node = m if m is not None else t
+        if node is None:
+            raise ValueError("a clash needs a node")
+        address = print_segments(self.keys.segments_of(node))
+        choice = self._choice(address)
+        if choice is None:
+            base, mine, theirs = (
+                None if one is None else (one.value if one.is_value else source_of(document, one))
+                for one, document in ((b, self.base), (m, self.mine), (t, self.theirs))
+            )
+            self.clashes.append(Clash(address, base, mine, theirs, why))
+        elif choice.startswith("=") and m is not None and m.value is not None:
+            self.taken.append(ValueChange(address, m.value, choice[1:]))
+            self._changed += self.writer.set_value(self.mine, m, choice[1:])
+        elif choice == THEIRS:
+            self._take(m, t, parent)
+        elif choice != MINE:
+            raise MergeRefused(f"`{choice}` cannot be chosen for {address}; write mine, theirs, or =VALUE for a value.")
+
+    def _take(self, m: Node | None, t: Node | None, parent: Node | None) -> None:
+        if m is not None and t is not None:
+            if m.is_value and t.is_value:
+                self._set(m, t)
+            else:
+                self._replace(m, t)
+        elif m is not None:
+            self._remove(m)
+        elif t is not None and parent is not None:
+            self._insert(parent, t, parent.children[-1] if parent.children else None)
+
+    # --- meaning -----------------------------------------------------------------------------------------------------
+
+    def _same(self, a: Node, a_document: Document, b: Node, b_document: Document) -> bool:
+        if a_document.text[a.start : a.end] == b_document.text[b.start : b.end]:
+            return True
+        return self._content(a, a_document) == self._content(b, b_document)
+
+    def _content(self, node: Node, document: Document) -> object:
+        """What a node means, whatever its layout: comparable, and equal for equal content."""
+        known = self._contents.get(id(node))
+        if known is None:
+            children: list[object] = [(child.name, self._content(child, document)) for child in node.children]
+            is_free = document.format in (Format.JSON, Format.YAML) and node.kind is NodeKind.GROUP
+            attributes = frozenset(child for child in children if str(child[0]).startswith("@"))  # type: ignore[index]
+            rest = [child for child in children if child not in attributes]
+            below = frozenset(children) if is_free else (attributes, tuple(rest))
+            known = self._contents[id(node)] = (node.kind, self._meaning(node, document), below)
+        return known
+
+    @staticmethod
+    def _meaning(node: Node, document: Document) -> object:
+        value = typed(node.value or "", node.is_quoted, document.format.value)
+        return type(value).__name__, node.value if value is None or isinstance(value, str) else value
+
+    # --- the new text ---------------------------------------------------------------------------------------------
+
+    def applied(self) -> Document:
+        """Mine with all that was planned: values first, then what comes, then what goes, the last of it first."""
+        splices = [*self._changed, *self._insertions()]
+        document = rewrite(self.mine, splices)
+        for node in sorted(self._removed, key=lambda node: -node.start):
+            moved = sum(len(piece.text) - (piece.end - piece.start) for piece in splices if piece.end <= node.start)
+            twin = node_at(document, node.start + moved, node.name)
+            document = rewrite(document, self.writer.remove(document, twin))
+        return document
+
+    def _insertions(self) -> Iterator[Splice]:
+        deepest_first = sorted(self._inserted.values(), key=lambda place: -len(place[0].names))
+        for parent, anchor, sources in deepest_first:
+            first = next((child for child in parent.children if not child.name.startswith("@")), None)
+            is_attribute = not sources[0].startswith("<") and self.mine.format is Format.XML
+            if anchor is None and first is not None and not is_attribute:
+                yield insert_before(self.mine, first, sources)
+            else:
+                yield from self.writer.insert(self.mine, parent, sources, anchor)
+
+
+def _is_opened(node: Node) -> bool:
+    return bool(node.children) or not node.is_value
+
+
+def written_span(document: Document, node: Node) -> tuple[int, int] | None:
+    """Where the value stands with its quotation marks; None where it has no place of its own."""
+    if node.value_start < 0 or node.value_start == node.value_end:
+        return None
+    inner = 1 if node.is_quoted and document.text[node.value_start - 1] in "\"'" else 0
+    return node.value_start - inner, node.value_end + inner
+
+
+def _stretches(
+    base: Sequence[object], mine: Sequence[object], theirs: Sequence[object]
+) -> Iterator[tuple[tuple[int, int], tuple[int, int], tuple[int, int]]]:
+    """The stretches between items that all three share: ranges of indices in base, mine and theirs."""
+    in_mine = _matches(base, mine)
+    in_theirs = _matches(base, theirs)
+    i = j = k = 0
+    for index in [*range(len(base)), len(base)]:
+        if index == len(base):
+            ends = (index, len(mine), len(theirs))
+        elif index in in_mine and index in in_theirs:
+            ends = (index, in_mine[index], in_theirs[index])
+        else:
+            continue
+        if (i, j, k) != ends:
+            yield (i, ends[0]), (j, ends[1]), (k, ends[2])
+        i, j, k = (end + 1 for end in ends)
+
+
+def _matches(old: Sequence[object], new: Sequence[object]) -> dict[int, int]:
+    matcher = SequenceMatcher(None, old, new, autojunk=False)
+    return {a + n: b + n for a, b, size in matcher.get_matching_blocks() for n in range(size)}

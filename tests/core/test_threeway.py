@@ -1,0 +1,133 @@
+"""Merging three documents: nothing lost, nothing by luck, mine's layout kept, clashes told with their three values."""
+
+from __future__ import annotations
+
+import random
+
+import pytest
+
+from tests.core.threeway_cases import FORMATS, make, model_of, read, render
+from zerrit.core import read_document
+from zerrit.core.errors import MergeRefused
+from zerrit.core.merge import Clash, Merged, merge_three
+
+KINDS = ("disjoint", "fields", "additions", "identical", "removals", "clash", "reformat")
+SEEDS = 1_300  # times four formats
+
+
+def merge(path: str, base: str, mine: str, theirs: str, **choices: str) -> Merged:
+    return merge_three(*(read_document(text.encode(), path) for text in (base, mine, theirs)), choices or None)
+
+
+@pytest.mark.parametrize("form", FORMATS)
+def test_random_cases_come_out_as_they_must(form: str) -> None:
+    for seed in range(SEEDS):
+        chance = random.Random(seed)
+        kind = chance.choice(KINDS)
+        case = make(chance, "disjoint" if kind == "reformat" else kind)
+        layouts = chance.choice([(0, 1, 0), (0, 0, 1), (0, 1, 1), (1, 0, 0)]) if kind == "reformat" else (0, 0, 0)
+        sides = (case.base, case.mine, case.theirs)
+        base, mine, theirs = (
+            read(render(side, form, layout), form) for side, layout in zip(sides, layouts, strict=True)
+        )
+        merged = merge_three(base, mine, theirs)
+        assert merged.document.ok
+        assert model_of(merged.document, form) == case.expected, (seed, kind)
+        assert len(merged.clashes) == len(case.clashes), (seed, kind)
+        for clash, (entry, name) in zip(merged.clashes, case.clashes, strict=True):
+            assert entry in clash.address
+            if name:
+                values = tuple(side[entry][name] for side in sides)
+                assert (clash.base, clash.mine, clash.theirs) == values, seed
+        if case.clashes:
+            ((address),) = {clash.address for clash in merged.clashes}
+            chosen = merge_three(base, mine, theirs, {address: "theirs"})
+            assert chosen.clashes == ()
+            assert model_of(chosen.document, form) == {**case.expected, **case.theirs} or any(
+                not name for _, name in case.clashes
+            )
+
+
+def test_mine_keeps_its_layout_and_its_comments() -> None:
+    merged = merge(
+        "a.xml",
+        '<a>\n  <b name="x" holds="1" worth="2"/>\n  <b name="y" holds="1"/>\n</a>\n',
+        "<a>\n\t<!-- ours -->\n\t<b worth='2' name='x' holds='1'/>\n\n\t<b name='y' holds='5'/>\n</a>\n",
+        '<a><b name="x" holds="1" worth="3"/><b name="y" holds="1"/>\n<!-- new -->\n<b name="z"/></a>\n',
+    )
+    assert merged.document.text == (
+        "<a>\n\t<!-- ours -->\n\t<b worth='3' name='x' holds='1'/>\n\n\t<b name='y' holds='5'/>\n"
+        '\t<!-- new -->\n\t<b name="z"/>\n</a>\n'
+    )
+    assert [change.address for change in merged.taken] == ["b[x]/@worth", "b[z]"]
+
+
+@pytest.mark.parametrize(
+    ("path", "base", "mine", "theirs", "result"),
+    [
+        pytest.param("a.txt", "a\nb\nc\n", "a\nB\nc\n", "a\nb\nc\nd\n", "a\nB\nc\nd\n", id="lines"),
+        pytest.param("a.txt", "a\nb\nc\nd\n", "a\nb\nc\n", "x\na\nb\nc\nd\n", "x\na\nb\nc\n", id="lines at both ends"),
+        pytest.param("a.json", "[1, 2, 3]", "[1, 2, 3, 4]", "[0, 1, 2, 3]", "[0, 1, 2, 3, 4]", id="numbers in a list"),
+        pytest.param("a.yml", "m:\n  - a\n  - b\n", "m:\n  - a\n  - b\n  - mine\n", "m: [a, b, theirs]\n", "m:\n  - a\n  - b\n  - mine\n  - theirs\n", id="both add to a list"),
+        pytest.param("a.yml", "a: 1\n", "# mine\na: 1\n", 'a: "1"\n', '# mine\na: "1"\n', id="a number becomes a text"),
+        pytest.param("a.ini", "[A]\nx=1\n", "[A]\nx=1\ny=2\n", "[A]\nx=3\n\n[B]\nz=1\n", "[A]\nx=3\ny=2\n\n[B]\nz=1\n", id="a new section"),
+        pytest.param("a.ini", "[A]\nc=(N=a,R=1)\nc=(N=b,R=1)\n", "[A]\nc=(N=a,R=2)\nc=(N=b,R=1)\n", "[A]\nc=(N=a,R=1)\nc=(N=b,R=5)\nc=(N=c,R=9)\n", "[A]\nc=(N=a,R=2)\nc=(N=b,R=5)\nc=(N=c,R=9)\n", id="structs by their names"),
+        pytest.param("a.json", '{"a": {"x": 1}}', '{"a": {"x": 1, "y": 2}}', '{"a": {"x": 1, "z": [3]}}', '{"a": {"x": 1, "y": 2, "z": [3]}}', id="both add a field"),
+        pytest.param("a.xml", "<a><b/></a>", "<a><b/></a>", '<a><b><c v="1"/></b></a>', '<a><b><c v="1"/></b></a>', id="an element gets content"),
+    ],
+)  # fmt: skip
+def test_both_sides_are_in_the_result(path: str, base: str, mine: str, theirs: str, result: str) -> None:
+    merged = merge(path, base, mine, theirs)
+    assert merged.clashes == ()
+    assert merged.document.text == result
+    again = merge(path, theirs, merged.document.text, theirs)
+    assert (again.document.text, again.taken) == (result, ())
+
+
+@pytest.mark.parametrize(
+    ("path", "base", "mine", "theirs", "clash"),
+    [
+        ("a.yml", "a: 1\n", "a: 2\n", "a: 3\n", Clash("a", "1", "2", "3", "both sides gave it another value")),
+        ("a.yml", "b: 0\n", "b: 0\na: 2\n", "b: 0\na: 3\n", Clash("a", None, "2", "3", "both sides added it")),
+        ("a.yml", "a: 1\nb: 1\n", "b: 1\n", "a: 3\nb: 1\n", Clash("a", "1", None, "3", "it was removed here and changed there")),
+        ("a.yml", "a: 1\nb: 1\n", "a: 2\nb: 1\n", "b: 1\n", Clash("a", "1", "2", None, "it was changed here and removed there")),
+        ("a.json", '{"a": 1}', '{"a": [1]}', '{"a": {"b": 1}}', Clash("a", "1", '"a": [1]', '"a": {"b": 1}', "both sides changed what stands here")),
+        ("a.json", "[1, 2]", "[3]", "[4, 5, 6]", Clash("[#1]", "1\n2", "3", "4\n5\n6", "both sides changed this part of the list")),
+    ],
+)  # fmt: skip
+def test_a_clash_has_its_three_values_and_mine_stays(
+    path: str, base: str, mine: str, theirs: str, clash: Clash
+) -> None:
+    merged = merge(path, base, mine, theirs)
+    assert merged.clashes == (clash,)
+    assert merged.document.text == mine
+    documents = [read_document(text.encode(), path) for text in (base, mine, theirs)]
+    kept = merge_three(documents[0], documents[1], documents[2], {clash.address: "mine"})
+    assert (kept.clashes, kept.document.text) == ((), mine)
+    taken = merge_three(documents[0], documents[1], documents[2], {clash.address: "theirs"})
+    assert taken.clashes == ()
+    assert taken.document.to_data() == documents[2].to_data()
+
+
+def test_a_clash_is_decided_by_a_value_of_ones_own() -> None:
+    merged = merge("a.yml", "a: 1 # x\n", "a: 2 # x\n", "a: 3\n", a="=7")
+    assert (merged.document.text, merged.clashes) == ("a: 7 # x\n", ())
+
+
+@pytest.mark.parametrize(
+    ("sides", "choices", "why"),
+    [
+        (("a: [", "a: 1", "a: 1"), {}, "The base has a fault in line 1"),
+        (("a: 1", "a: 1", 'a: "'), {}, "Theirs has a fault in line 1"),
+        (("a: 1", "a: 2", "a: 3"), {"b": "mine"}, "There is no clash at b"),
+        (("a: 1", "a: 2", "a: 3"), {"a": "both"}, "write mine, theirs, or =VALUE"),
+    ],
+)
+def test_what_cannot_be_merged_is_refused(sides: tuple[str, str, str], choices: dict[str, str], why: str) -> None:
+    with pytest.raises(MergeRefused, match=why):
+        merge("a.yml", *sides, **choices)
+
+
+def test_documents_of_two_formats_are_refused() -> None:
+    with pytest.raises(MergeRefused, match="they must be of one format"):
+        merge_three(read_document(b"a: 1", "a.yml"), read_document(b"{}", "a.json"), read_document(b"{}", "a.json"))

@@ -1,0 +1,176 @@
+"""
+Random three-way cases whose right answer is known: a model is edited on two sides and rendered to every format.
+
+A model is a list of entries, each with a name and fields. The edits of the two sides are drawn so that it is known
+which of them meet: those that touch different entries or fields must merge, those that do not must clash.
+"""
+
+from __future__ import annotations
+
+import json
+import random
+from dataclasses import dataclass, field
+
+from zerrit.core import Document, read_document
+
+FORMATS = ("xml", "json", "yml", "ini")
+_FIELDS = ("holds", "worth", "place", "lasts")
+_WORDS = ("shelf", "slope", "abyss", "trench", "bell", "rope")
+
+Entries = dict[str, dict[str, str]]
+
+
+@dataclass(slots=True)
+class Case:
+    """One case. `clashes` are the (entry, field) pairs that both sides changed differently; field "" is the entry."""
+
+    kind: str
+    base: Entries
+    mine: Entries
+    theirs: Entries
+    expected: Entries
+    clashes: set[tuple[str, str]] = field(default_factory=set)
+
+
+def _value(chance: random.Random) -> str:
+    return str(chance.randrange(1, 999)) if chance.random() < 0.6 else chance.choice(_WORDS)
+
+
+def _entry(chance: random.Random) -> dict[str, str]:
+    return {name: _value(chance) for name in _FIELDS if chance.random() < 0.8} or {"holds": "1"}
+
+
+def _other(chance: random.Random, value: str) -> str:
+    return next(v for v in (_value(chance) for _ in range(99)) if v != value)
+
+
+def _copy(entries: Entries) -> Entries:
+    return {name: dict(fields) for name, fields in entries.items()}
+
+
+def make(chance: random.Random, kind: str) -> Case:
+    """A case of one kind: disjoint, fields, additions, identical, removals, clash."""
+    names = [f"{chance.choice(_WORDS)}-{number}" for number in range(chance.randrange(4, 9))]
+    base = {name: _entry(chance) for name in names}
+    mine, theirs, expected = _copy(base), _copy(base), _copy(base)
+    clashes: set[tuple[str, str]] = set()
+    if kind == "disjoint":
+        chosen = chance.sample(names, 4)
+        for name in chosen[:2]:
+            _edit(chance, mine, expected, name)
+        for name in chosen[2:]:
+            _edit(chance, theirs, expected, name)
+    elif kind == "fields":
+        name = chance.choice(names)
+        for one in (mine, theirs):
+            one[name].setdefault("holds", "1")
+        base[name].setdefault("holds", "1")
+        base[name].setdefault("worth", "2")
+        for entries in (mine, theirs, expected):
+            entries[name] = dict(base[name])
+        mine[name]["holds"] = expected[name]["holds"] = _other(chance, base[name]["holds"])
+        theirs[name]["worth"] = expected[name]["worth"] = _other(chance, base[name]["worth"])
+    elif kind == "additions":
+        mine["new-mine"] = expected["new-mine"] = _entry(chance)
+        theirs["new-theirs"] = expected["new-theirs"] = _entry(chance)
+    elif kind == "identical":
+        for name in chance.sample(names, 2):
+            _edit(chance, mine, expected, name)
+            theirs[name] = dict(mine[name])
+    elif kind == "removals":
+        gone, edited = chance.sample(names, 2)
+        for entries in chance.choice([(mine, expected), (theirs, expected)]):
+            del entries[gone]
+        _edit(chance, chance.choice([mine, theirs]), expected, edited)
+    else:
+        name = chance.choice(names)
+        mine[name] = dict(base[name])
+        if chance.random() < 0.3:
+            del theirs[name]
+            _edit(chance, mine, expected, name)
+            clashes.add((name, ""))
+        else:
+            changed = chance.choice(list(base[name]))
+            mine[name][changed] = expected[name][changed] = _other(chance, base[name][changed])
+            theirs[name] = dict(base[name])
+            theirs[name][changed] = next(
+                v for v in (_value(chance) for _ in range(99)) if v not in (base[name][changed], mine[name][changed])
+            )
+            clashes.add((name, changed))
+    return Case(kind, base, mine, theirs, expected, clashes)
+
+
+def _edit(chance: random.Random, side: Entries, expected: Entries, name: str) -> None:
+    fields = dict(side[name])
+    changed = chance.choice(list(fields))
+    kind = chance.random()
+    if kind < 0.6:
+        fields[changed] = _other(chance, fields[changed])
+    elif kind < 0.8 and len(fields) < len(_FIELDS):
+        fields[next(f for f in _FIELDS if f not in fields)] = _value(chance)
+    elif len(fields) > 1:
+        del fields[changed]
+    else:
+        fields[changed] = _other(chance, fields[changed])
+    side[name] = fields
+    expected[name] = dict(fields)
+
+
+# --- to text and back --------------------------------------------------------------------------------------------------
+
+
+def render(entries: Entries, form: str, layout: int) -> str:
+    """The model as a file; `layout` 0 and 1 mean the same in another dress."""
+    if form == "xml":
+        return _xml(entries, layout)
+    if form == "json":
+        items = [{"name": name, **{k: _typed(v) for k, v in fields.items()}} for name, fields in entries.items()]
+        return json.dumps({"title": "all", "items": items}, indent=(2, 4)[layout]) + "\n"
+    if form == "yml":
+        return _yaml(entries, layout)
+    gap = ("=", " = ")[layout]
+    return "".join(
+        f"[{name}]\n" + "".join(f"{k}{gap}{v}\n" for k, v in fields.items()) + "\n" for name, fields in entries.items()
+    )
+
+
+def _typed(value: str) -> object:
+    return int(value) if value.isdigit() else value
+
+
+def _xml(entries: Entries, layout: int) -> str:
+    lines = ["<items>"]
+    for name, fields in entries.items():
+        pairs = [f'{k}="{v}"' for k, v in fields.items()]
+        if layout:
+            lines += ["", f'    <item name="{name}"', *(f"          {pair}" for pair in reversed(pairs)), "    />"]
+        else:
+            lines.append(f"  <item {' '.join([f'name={chr(34)}{name}{chr(34)}', *pairs])}/>")
+    return "\n".join([*lines, "</items>", ""])
+
+
+def _yaml(entries: Entries, layout: int) -> str:
+    lines = ["title: all", "items:"]
+    for name, fields in entries.items():
+        if layout:
+            lines.append("  - {" + ", ".join(f"{k}: {v}" for k, v in {"name": name, **fields}.items()) + "}")
+        else:
+            lines += [f"  - name: {name}", *(f"    {k}: {v}" for k, v in fields.items())]
+    return "\n".join([*lines, ""])
+
+
+def read(text: str, form: str) -> Document:
+    return read_document(text.encode(), f"case.{form}")
+
+
+def model_of(document: Document, form: str) -> Entries:
+    """Back from a file to the model, the order of the fields aside."""
+    entries: Entries = {}
+    pattern = {"xml": "item", "ini": "*"}.get(form, "items/*")
+    for node in document.select(pattern):
+        fields = {child.name.removeprefix("@"): child.value or "" for child in node.children}
+        name = node.name if form == "ini" else fields.pop("name")
+        if name in entries:
+            raise AssertionError(f"{name} stands twice")
+        entries[name] = fields
+    return entries
