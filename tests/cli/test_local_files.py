@@ -237,7 +237,8 @@ def test_three_files_are_merged_and_clashes_are_decided(tmp_path: Path) -> None:
     files = ("--base", "base.yml", "mine.yml", "theirs.yml", "--save-to", "out.yml")
     done = zerrit("merge", *files, cwd=tmp_path)
     assert done.code == 1
-    assert "2 changes taken from theirs, 1 clash to decide." in done.out
+    assert "2 changes taken from theirs." in done.out
+    assert "1 clash to decide with --choose" in done.out
     assert (tmp_path / "out.yml").read_text() == "# ours\nday: 45\nnight: 12\ndawn: 3\n"
     told = zerrit("merge", *files, "--output", "json", cwd=tmp_path)
     assert told.data["clashes"] == [
@@ -253,3 +254,22 @@ def test_three_files_are_merged_and_clashes_are_decided(tmp_path: Path) -> None:
     done = zerrit("merge", *files, cwd=tmp_path)
     assert "Theirs has a fault in line 1" in done.err
     assert (tmp_path / "out.yml").read_text() == "# ours\nday: 47\nnight: 12\ndawn: 3\n"
+
+
+def test_three_folders_are_merged_into_a_new_one(tmp_path: Path) -> None:
+    write_files(tmp_path, {
+        "base/a.yml": b"day: 40\nnight: 10\n", "base/gone.txt": b"x\n",
+        "mine/a.yml": b"day: 45\nnight: 10\n", "mine/gone.txt": b"x\n", "mine/own.txt": b"ours\n",
+        "theirs/a.yml": b"day: 40\nnight: 12\n", "theirs/sub/new.ini": b"[A]\nb=1\n",
+    })  # fmt: skip
+    folders = ("--base", "base", "mine", "theirs", "--save-to", "out")
+    done = zerrit("merge", *folders, cwd=tmp_path)
+    assert done.code == 0, done.err
+    written = {p.relative_to(tmp_path / "out").as_posix(): p.read_text() for p in (tmp_path / "out").rglob("*.*")}
+    assert written == {"a.yml": "day: 45\nnight: 12\n", "own.txt": "ours\n", "sub/new.ini": "[A]\nb=1\n"}
+    again = zerrit("merge", *folders, cwd=tmp_path)
+    assert again.code == 2
+    assert "out is there already" in again.err
+    mixed = zerrit("merge", "--base", "base/a.yml", "mine", "theirs", cwd=tmp_path)
+    assert mixed.code == 2
+    assert "three files or three folders" in mixed.err

@@ -15,12 +15,14 @@ from zerrit.cli.output import output_option, print_findings, print_json, print_t
 from zerrit.core.checks import check as check_documents
 from zerrit.core.compare import Difference, compare_documents, compare_files, text_difference
 from zerrit.core.documents import CODES, TOLERANCES, Document, Finding, Severity, read_document
+from zerrit.core.documents.edits import ValueChange
 from zerrit.core.documents.mending import mend
 from zerrit.core.documents.source import decode
 from zerrit.core.errors import ZerritError
 from zerrit.core.gamebooks import Gamebook, read_gamebook
-from zerrit.core.merge import ActionKind, Clash, Merged, apply_plan, merge_three, plan_merge
+from zerrit.core.merge import ActionKind, Clash, FileState, apply_plan, merge_folders, merge_three, plan_merge
 from zerrit.core.nearest import nearest
+from zerrit.core.paths import safe_path
 from zerrit.core.steps import OutcomeKind, StepKind, replay, step_from_words
 from zerrit.core.wording import counted
 
@@ -176,14 +178,14 @@ def print_differences(differences: list[Difference] | list[api.DifferenceOut], o
 
 
 @click.command()
-@click.argument("target", type=_FILE)
-@click.argument("snippet", type=click.File("rb"))
+@click.argument("target", type=_ANY)
+@click.argument("snippet", type=click.Path(exists=True, allow_dash=True, path_type=Path))
 @click.option(
     "--base",
-    type=_FILE,
-    help="Three-way: what SNIPPET, a whole file, changed since BASE is brought into TARGET.",
+    type=_ANY,
+    help="Three-way: what SNIPPET, a whole file or folder, changed since BASE is brought into TARGET.",
 )
-@click.option("--save-to", type=_OUT, help="Write the result here; without it the plan is only shown.")
+@click.option("--save-to", type=click.Path(path_type=Path), help="Write the result here; without it it is only shown.")
 @click.option(
     "--into", default="", help="The group that the snippet's entries belong to, as the node part of an address."
 )
@@ -196,7 +198,7 @@ def print_differences(differences: list[Difference] | list[api.DifferenceOut], o
 @output_option
 def merge(
     target: Path,
-    snippet: BinaryIO,
+    snippet: Path,
     base: Path | None,
     save_to: Path | None,
     into: str,
@@ -207,13 +209,20 @@ def merge(
 
     \b
     zerrit merge TARGET SNIPPET              the plan is shown first; SNIPPET may be - for standard input
-    zerrit merge --base BASE MINE THEIRS     what THEIRS changed since BASE is brought into MINE
+    zerrit merge --base BASE MINE THEIRS     what THEIRS changed since BASE is brought into MINE;
+                                             three files, or three folders
     """
     if base is not None:
-        _merge_three(base, target, snippet, save_to, choose, output)
+        if len({base.is_dir(), target.is_dir(), snippet.is_dir()}) > 1:
+            raise click.UsageError("Give three files or three folders, not some of each.")
+        (_merge_folders if base.is_dir() else _merge_three)(base, target, snippet, save_to, choose, output)
         return
+    if target.is_dir() or snippet.is_dir():
+        raise click.UsageError("A snippet goes from one file into another. For folders give --base.")
     document = read_document(target.read_bytes(), target.name)
-    plan = plan_merge(document, decode(snippet.read()).text, into).decided(choices(choose))
+    with click.open_file(str(snippet), "rb") as file:
+        text = decode(file.read()).text
+    plan = plan_merge(document, text, into).decided(choices(choose))
     merged = apply_plan(document, plan) if not plan.is_open else None
     if output == "json":
         keys = ("address", "line", "why")
@@ -229,31 +238,79 @@ def merge(
     if save_to is not None:
         _save(save_to, merged.to_bytes())
     if output == "table":
-        click.echo(f"Written to {save_to}." if save_to else "Nothing was written; --save-to OUT keeps the result.")
+        _say_written(save_to)
+
+
+def _say_written(save_to: Path | None) -> None:
+    click.echo(f"Written to {save_to}." if save_to else "Nothing was written; --save-to OUT keeps the result.")
 
 
 def _merge_three(
-    base: Path, mine: Path, theirs: BinaryIO, save_to: Path | None, choose: tuple[str, ...], output: str
+    base: Path, mine: Path, theirs: Path, save_to: Path | None, choose: tuple[str, ...], output: str
 ) -> None:
     """Merge three files; where they clash, mine's value stays and the exit code is 1."""
-    old, own, other = (read_document(d, mine.name) for d in (base.read_bytes(), mine.read_bytes(), theirs.read()))
+    with click.open_file(str(theirs), "rb") as file:
+        other = read_document(file.read(), mine.name)
+    old, own = (read_document(path.read_bytes(), mine.name) for path in (base, mine))
     merged = merge_three(old, own, other)
     if choose:
         merged = merge_three(old, own, other, dict(_chosen(text, merged.clashes) for text in choose))
     if output == "json":
-        print_json(
-            {
-                "taken": [asdict(change) for change in merged.taken],
-                "clashes": [asdict(clash) for clash in merged.clashes],
-            }
-        )
+        print_json({"taken": [asdict(change) for change in merged.taken], "clashes": _listed_clashes(merged.clashes)})
     else:
-        _print_merged(merged)
+        _print_taken(merged.taken)
+        _print_clashes(merged.clashes)
     if save_to is not None:
         _save(save_to, merged.document.to_bytes())
     if output == "table":
-        click.echo(f"Written to {save_to}." if save_to else "Nothing was written; --save-to OUT keeps the result.")
+        _say_written(save_to)
     sys.exit(1 if merged.clashes else 0)
+
+
+def _merge_folders(
+    base: Path, mine: Path, theirs: Path, save_to: Path | None, choose: tuple[str, ...], output: str
+) -> None:
+    """Merge three folders file by file; the result is a folder of its own."""
+    if save_to is not None and save_to.exists() and (not save_to.is_dir() or any(save_to.iterdir())):
+        raise click.UsageError(f"{save_to} is there already; the result needs an empty folder or a new one.")
+    old, own, other = (_read_all(folder) for folder in (base, mine, theirs))
+    merges = merge_folders(old, own, other)
+    clashes = [clash for merge in merges for clash in merge.clashes]
+    if choose:
+        merges = merge_folders(old, own, other, dict(_chosen(text, clashes) for text in choose))
+        clashes = [clash for merge in merges for clash in merge.clashes]
+    touched = [merge for merge in merges if merge.state is not FileState.KEPT]
+    if output == "json":
+        files = [
+            {"path": m.path, "state": m.state, "taken": [asdict(c) for c in m.merged.taken] if m.merged else []}
+            for m in touched
+        ]
+        print_json({"files": files, "clashes": _listed_clashes(clashes)})
+    else:
+        rows = [(m.path, m.state.value, str(len(m.merged.taken)) if m.merged else "") for m in touched]
+        if rows:
+            print_table(("file", "state", "taken"), rows, right=("taken",), whole=("file",))
+        click.echo(f"{counted(len(merges) - len(touched), 'file')} kept as mine has them.")
+        _print_clashes(clashes)
+    if save_to is not None:
+        for merge in merges:
+            if merge.data is not None:
+                path = save_to / safe_path(merge.path)
+                path.parent.mkdir(parents=True, exist_ok=True)
+                _save(path, merge.data)
+    if output == "table":
+        _say_written(save_to)
+    sys.exit(1 if clashes else 0)
+
+
+def _read_all(folder: Path) -> dict[str, Document]:
+    """Every file of a folder by its path in it; links are left out, since they may lead anywhere."""
+    files = (file for file in sorted(folder.rglob("*")) if file.is_file() and not file.is_symlink())
+    return {(name := file.relative_to(folder).as_posix()): read_document(file.read_bytes(), name) for file in files}
+
+
+def _listed_clashes(clashes: Iterable[Clash]) -> list[dict[str, Any]]:
+    return [asdict(clash) for clash in clashes]
 
 
 def _chosen(text: str, clashes: Sequence[Clash]) -> tuple[str, str]:
@@ -268,26 +325,25 @@ def _chosen(text: str, clashes: Sequence[Clash]) -> tuple[str, str]:
     raise click.UsageError(f"--choose {text}: write ADDRESS=mine or ADDRESS=theirs with a clash; there is {known}.")
 
 
-def _print_merged(merged: Merged) -> None:
-    if merged.taken:
-        rows = [(c.address, short(c.old), short("(gone)" if c.new is None else c.new)) for c in merged.taken]
+def _print_taken(taken: Sequence[ValueChange]) -> None:
+    if taken:
+        rows = [(c.address, short(c.old), short("(gone)" if c.new is None else c.new)) for c in taken]
         print_table(("taken from theirs", "mine", "now"), rows, whole=("taken from theirs",))
-    if merged.clashes:
-        clashes = [
-            (
-                c.address,
-                *("(none)" if value is None else short(value, 40) for value in (c.base, c.mine, c.theirs)),
-                c.why,
-            )
-            for c in merged.clashes
-        ]
-        print_table(("clash", "base", "mine", "theirs", ""), clashes, whole=("clash",))
+    click.echo(f"{counted(len(taken), 'change')} taken from theirs.")
+
+
+def _print_clashes(clashes: Sequence[Clash]) -> None:
+    if not clashes:
+        return
+    rows = [
+        (c.address, *("(none)" if value is None else short(value, 40) for value in (c.base, c.mine, c.theirs)), c.why)
+        for c in clashes
+    ]
+    print_table(("clash", "base", "mine", "theirs", ""), rows, whole=("clash",))
     click.echo(
-        f"{counted(len(merged.taken), 'change')} taken from theirs, "
-        f"{counted(len(merged.clashes), 'clash', 'clashes')} to decide."
+        f"{counted(len(clashes), 'clash', 'clashes')} to decide with --choose ADDRESS=mine, ADDRESS=theirs or "
+        "ADDRESS==VALUE; mine stays until then."
     )
-    if merged.clashes:
-        click.echo("Mine stays where they clash; decide with --choose ADDRESS=mine, ADDRESS=theirs or ADDRESS==VALUE.")
 
 
 def print_merge_plan(actions: list[tuple[str, str, int, str]], notes: list[str]) -> None:

@@ -1,7 +1,21 @@
 """Merging published snippets into documents, and what two sides changed into one."""
 
 from zerrit.core.merge.cleaning import clean
+from zerrit.core.merge.folders import FileMerge, FileState, merge_folders
 from zerrit.core.merge.snippet import Action, ActionKind, MergePlan, apply_plan, plan_merge
 from zerrit.core.merge.threeway import Clash, Merged, merge_three
 
-__all__ = ["Action", "ActionKind", "Clash", "MergePlan", "Merged", "apply_plan", "clean", "merge_three", "plan_merge"]
+__all__ = [
+    "Action",
+    "ActionKind",
+    "Clash",
+    "FileMerge",
+    "FileState",
+    "MergePlan",
+    "Merged",
+    "apply_plan",
+    "clean",
+    "merge_folders",
+    "merge_three",
+    "plan_merge",
+]

@@ -55,21 +55,25 @@ class Merged:
     clashes: tuple[Clash, ...]
 
 
-def merge_three(base: Document, mine: Document, theirs: Document, choices: Mapping[str, str] | None = None) -> Merged:
-    """Bring what `theirs` changed since `base` into `mine`.
+def merge_three(
+    base: Document | None, mine: Document, theirs: Document, choices: Mapping[str, str] | None = None
+) -> Merged:
+    """Bring what `theirs` changed since `base` into `mine`; without a base, both have come to the file by themselves.
 
     `choices` decides clashes by address: `mine`, `theirs`, or `=VALUE`.
 
     Raises MergeRefused: one of the three has a fault, they are of different formats, or a choice fits no clash.
     """
     for document, role in ((base, "The base"), (mine, "Mine"), (theirs, "Theirs")):
+        if document is None:
+            continue
         fault = next((finding for finding in document.findings if finding.blocks), None)
         if fault is not None:
             raise MergeRefused(f"{role} has a fault in line {fault.line}: {fault.message} Mend it first.")
         if document.format is not mine.format:
             raise MergeRefused(f"{role} is {document.format}, mine is {mine.format}; they must be of one format.")
-    merge = _Merge(base, mine, theirs, choices or {})
-    merge.node(base.root, mine.root, theirs.root)
+    merge = _Merge(base or mine, mine, theirs, choices or {})
+    merge.node(base.root if base is not None else None, mine.root, theirs.root)
     unknown = [address for address in choices or {} if address not in merge.decided]
     if unknown:
         raise MergeRefused(f"There is no clash at {unknown[0]}, so nothing can be chosen there.")
