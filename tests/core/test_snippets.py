@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from zerrit.core import read_document
-from zerrit.core.documents import Document
+from zerrit.core.documents import Document, Format
 from zerrit.core.errors import SnippetRefused
 from zerrit.core.merge import ActionKind, apply_plan, clean, plan_merge
 
@@ -116,16 +116,41 @@ def test_the_plan_says_what_each_action_touches() -> None:
         ("a=1<br>b=2<br/>\nc=3", "a=1\nb=2\nc=3", "Turned the web page's <br> into line ends."),
         ("a=&quot;x&quot; &amp; y", 'a="x" & y', "Turned the web page's entities (&quot; and the like) into their characters."),
         ("a=\u201ex\u201d \u2018y\u2019", "a=\"x\" 'y'", "Straightened bent quotation marks."),
+        ("  1 [A]\n  2 a=1\n  3\n  4 b=2", "[A]\na=1\n\nb=2", "Took off the line numbers that were copied along."),
+        ("12: [A]\n13: a=1", "[A]\na=1", "Took off the line numbers that were copied along."),
+        ("> [A]\n> a=1\n>\n> b=2", "[A]\na=1\n\nb=2", "Took off the prompt signs at the start of the lines."),
+        ("<span class='k'>a</span>=<b>1</b>", "a=1", "Took off the tags with which a web page had coloured it."),
+        ("a=1\ufeff\nb=\u00ad2", "a=1\nb=2", "Removed invisible characters."),
         ("a\u00a0=\u202f1", "a = 1", "Replaced no-break spaces by plain ones."),
         ("a\u200b=\ufeff1", "a=1", "Removed invisible characters."),
     ],
 )  # fmt: skip
 def test_what_publishing_did_to_it_is_undone_and_said(text: str, cleaned: str, note: str) -> None:
-    found = clean(text)
+    found = clean(text, Format.INI)
     assert (found.text, found.notes[-1]) == (cleaned, note)
 
 
 def test_what_is_clean_stays_without_a_note() -> None:
     assert clean("a=1\r\nb=2\r\n").text == "a=1\nb=2"
     assert clean("a=1\nb=2").notes == ()
-    assert clean('<find t="a &quot; b"/>', is_xml=True).text == '<find t="a &quot; b"/>'
+    assert clean('<find t="a &quot; b"/>', Format.XML).text == '<find t="a &quot; b"/>'
+
+
+@pytest.mark.parametrize(
+    ("text", "format", "cleaned"),
+    [
+        ("a:\n\tb: 1\n\t\tc: 2", Format.YAML, "a:\n  b: 1\n    c: 2"),
+        ("&lt;find name=&quot;A&quot;/&gt;", Format.XML, '<find name="A"/>'),
+        ("<span class=t>&lt;find</span> name=&quot;A &amp;amp; B&quot;/&gt;", Format.XML, '<find name="A &amp; B"/>'),
+        ('<find t="1 &lt; 2"/>', Format.XML, '<find t="1 &lt; 2"/>'),
+        ("1=2\n3=4", Format.INI, "1=2\n3=4"),
+        ("1: coral\n2: lantern", Format.YAML, "1: coral\n2: lantern"),
+        ("1 a=1\n2 b=2", Format.TEXT, "1 a=1\n2 b=2"),
+        ("10 a\n20 b", Format.TEXT, "10 a\n20 b"),
+        ("1\n2\n4", Format.TEXT, "1\n2\n4"),
+        ("> a\nb", Format.TEXT, "> a\nb"),
+        ("a:\tb", Format.INI, "a:\tb"),
+    ],
+)
+def test_what_may_be_content_is_left_alone(text: str, format: Format, cleaned: str) -> None:
+    assert clean(text, format).text == cleaned

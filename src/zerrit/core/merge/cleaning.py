@@ -9,13 +9,20 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass
+from itertools import pairwise
 from typing import Final
+
+from zerrit.core.documents.format import Format
 
 _FENCE: Final = re.compile(r"\A\s*```[^\n]*\n(.*?)\n?```\s*\Z", re.DOTALL)
 _HTML_WRAP: Final = re.compile(
     r"\A\s*<(pre|code|p|div|blockquote)(?:\s[^>]*)?>(.*)</\1>\s*\Z", re.DOTALL | re.IGNORECASE
 )
 _HTML_BREAK: Final = re.compile(r"<br\s*/?>(?:\r\n|\n)?", re.IGNORECASE)
+#: Tags with which web pages colour code; no file of settings has them.
+_HTML_INSIDE: Final = re.compile(r"</?(?:span|font|strong|em|b|i|u|mark|code|pre)(?:\s[^<>]*)?>", re.IGNORECASE)
+_ENTITIES: Final = {"&quot;": '"', "&#34;": '"', "&lt;": "<", "&gt;": ">", "&nbsp;": " ", "&#39;": "'", "&apos;": "'"}
+_ENTITY: Final = re.compile("|".join([*_ENTITIES, "&amp;"]))
 _SMART: Final = {
     "\u201c": '"',
     "\u201d": '"',
@@ -26,7 +33,11 @@ _SMART: Final = {
     "\u201a": "'",
 }
 _SPACES: Final = re.compile("[\u00a0\u2007\u202f]")
-_INVISIBLE: Final = re.compile("[\u200b\u200c\u200d\u2060\ufeff]")
+_INVISIBLE: Final = re.compile("[\u00ad\u200b-\u200f\u202a-\u202e\u2060\u2066-\u2069\ufeff]")
+_NUMBERED: Final = re.compile(r"[ \t]*(\d{1,6})(?:[.:|)\u2502]|(?=[ \t]|\Z))[ \t]?(.*)\Z", re.DOTALL)
+_LOOKS_LIKE_CODE: Final = re.compile(r"[=:<>\[\]{}\"#;]|^\s*-")
+_PROMPT: Final = re.compile(r"([$>%]|\w[\w.-]*@[\w.-]+:[^\s$#]*[$#])[ \t]")
+_TABS: Final = re.compile(r"^[ ]*\t[ \t]*", re.MULTILINE)
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,8 +48,8 @@ class Cleaned:
     notes: tuple[str, ...]
 
 
-def clean(text: str, *, is_xml: bool = False) -> Cleaned:
-    """Clean a snippet. `is_xml` leaves entities and tags alone that are part of the content."""
+def clean(text: str, format: Format = Format.TEXT) -> Cleaned:
+    """Clean a snippet that goes into a file of `format`; what may be content of that format is left alone."""
     notes: list[str] = []
 
     def done(changed: str, note: str) -> None:
@@ -55,20 +66,48 @@ def clean(text: str, *, is_xml: bool = False) -> Cleaned:
     while wrapped:
         done(wrapped.group(2), f"Took off the web page's <{wrapped.group(1).lower()}> tags.")
         wrapped = _HTML_WRAP.match(text)
-    if not is_xml:
+    if format is not Format.TEXT:  # a numbered list may be what the file is
+        done(_without_numbers(text), "Took off the line numbers that were copied along.")
+    done(_without_prompt(text), "Took off the prompt signs at the start of the lines.")
+    is_escaped = format is not Format.XML or ("&lt;" in text and not _HTML_INSIDE.sub("", text).strip().startswith("<"))
+    if is_escaped:
+        done(_HTML_INSIDE.sub("", text), "Took off the tags with which a web page had coloured it.")
         done(_HTML_BREAK.sub("\n", text), "Turned the web page's <br> into line ends.")
-        if re.search(r"&(?:quot|lt|gt|amp|nbsp|#39);", text):
-            for entity, sign in (
-                ("&quot;", '"'),
-                ("&lt;", "<"),
-                ("&gt;", ">"),
-                ("&nbsp;", " "),
-                ("&#39;", "'"),
-                ("&amp;", "&"),
-            ):
-                text = text.replace(entity, sign)
-            notes.append("Turned the web page's entities (&quot; and the like) into their characters.")
+        done(
+            _ENTITY.sub(lambda match: _ENTITIES.get(match.group(), "&"), text),
+            "Turned the web page's entities (&quot; and the like) into their characters.",
+        )
     done(re.sub("|".join(_SMART), lambda m: _SMART[m.group()], text), "Straightened bent quotation marks.")
     done(_SPACES.sub(" ", text), "Replaced no-break spaces by plain ones.")
     done(_INVISIBLE.sub("", text), "Removed invisible characters.")
+    if format is Format.YAML:
+        done(
+            _TABS.sub(lambda match: match.group().replace("\t", "  "), text),
+            "Replaced tabs at the start of lines by two spaces each.",
+        )
     return Cleaned(text.strip("\n"), tuple(notes))
+
+
+def _without_numbers(text: str) -> str:
+    """Line numbers, where every line that is not empty has one and they count up."""
+    lines = text.strip("\n").split("\n")
+    found = [_NUMBERED.match(line) for line in lines]
+    numbers = [int(match.group(1)) for match in found if match is not None]
+    filled = [line for line in lines if line.strip()]
+    counts_up = all(b - a == 1 for a, b in pairwise(numbers))
+    if len(filled) < 2 or len(numbers) < len(filled) or not counts_up:
+        return text
+    rests = [match.group(2) for match in found if match is not None and match.group(2).strip()]
+    if not all(_LOOKS_LIKE_CODE.search(rest) for rest in rests):
+        return text  # `1: coral` is a setting by itself
+    return "\n".join(match.group(2) if match is not None else "" for match in found)
+
+
+def _without_prompt(text: str) -> str:
+    """The sign of a shell, or of a quoted message, where every line that is not empty begins with it."""
+    lines = text.split("\n")
+    signs = {match.group(1) if (match := _PROMPT.match(f"{line} ")) else "" for line in lines if line.strip()}
+    if len(signs) != 1 or "" in signs:
+        return text
+    (sign,) = signs
+    return "\n".join(line.removeprefix(sign).removeprefix(" ") for line in lines)

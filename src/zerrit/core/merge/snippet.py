@@ -88,7 +88,7 @@ def plan_merge(target: Document, snippet: str, into: str = "") -> MergePlan:
 
     Raises SnippetRefused: the snippet is empty, broken, cut off, or could belong to several places.
     """
-    cleaned = clean(snippet, is_xml=target.format is Format.XML)
+    cleaned = clean(snippet, target.format)
     text = textwrap.dedent(cleaned.text)
     if not text.strip():
         raise SnippetRefused("The snippet is empty. Paste the block that you want to merge.")
