@@ -9,10 +9,12 @@ text are passed over at once, which is what makes comparing two long files that 
 from __future__ import annotations
 
 from bisect import bisect_left
-from collections.abc import Iterator, Mapping
+from collections import Counter
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from difflib import SequenceMatcher
 from enum import StrEnum
+from itertools import pairwise
 
 from zerrit.core.addresses import print_segments
 from zerrit.core.documents.document import Document
@@ -106,12 +108,16 @@ class _Comparison:
             yield self._made(DifferenceKind.CHANGED, a, b, old, new)
 
     def _children(self, a: Node, b: Node) -> Iterator[Difference]:
-        pairs, gone, come = self._match(a, b)
+        same, mine, yours = self._same_places(a, b)
+        pairs, gone, come = self._match(a, mine, b, yours)
         renamed = self._renamed(gone, come)
-        moved = self._moved(a, b, pairs)
+        moved = self._moved(a, b, [*same, *pairs])
         partner = {id(old): new for old, new in pairs}
         went = {id(node) for node in gone}
-        for child in a.children:
+        for child, twin in same:
+            if id(child) in moved:
+                yield self._made(DifferenceKind.MOVED, child, twin, None, None)
+        for child in mine:
             if id(child) in went:
                 new_node = renamed.get(id(child))
                 if new_node is not None:
@@ -130,18 +136,55 @@ class _Comparison:
             if id(child) not in arrived:
                 yield self._made(DifferenceKind.ADDED, None, child, None, source_of(self.new, child))
 
-    def _match(self, a: Node, b: Node) -> tuple[list[tuple[Node, Node]], list[Node], list[Node]]:
-        """Pairs of children, then those only in `a`, then those only in `b`."""
+    def _same_places(self, a: Node, b: Node) -> tuple[list[tuple[Node, Node]], list[Node], list[Node]]:
+        """Pairs that stand at the same place with the same text, and the other children of both.
+
+        Of two long files that differ in a few entries nearly all are such pairs; nothing else need be known of them.
+        """
+        old, new = a.children, b.children
+        head = self._run(old, new, 1)
+        tail = self._run(old[head:], new[head:], -1)
+        same = [*zip(old[:head], new[:head], strict=True)]
+        if tail:
+            same += zip(old[-tail:], new[-tail:], strict=True)
+        mine, yours = old[head : len(old) - tail], new[head : len(new) - tail]
+        if len(mine) != len(yours):
+            return same, list(mine), list(yours)
+        pairs = [*zip(mine, yours, strict=True)]
+        equal = [self._is_same(one, other) for one, other in pairs]
+        same += (pair for pair, is_same in zip(pairs, equal, strict=True) if is_same)
+        return (
+            same,
+            [m for m, is_same in zip(mine, equal, strict=True) if not is_same],
+            [y for y, is_same in zip(yours, equal, strict=True) if not is_same],
+        )
+
+    def _run(self, old: Sequence[Node], new: Sequence[Node], step: int) -> int:
+        """How many children are the same from the start, or from the end (`step` -1)."""
+        length = 0
+        for one, other in zip(old[::step], new[::step], strict=False):
+            if not self._is_same(one, other):
+                break
+            length += 1
+        return length
+
+    def _is_same(self, a: Node, b: Node) -> bool:
+        return a.comment == b.comment and self.old.text[a.start : a.end] == self.new.text[b.start : b.end]
+
+    def _match(
+        self, a: Node, mine: Sequence[Node], b: Node, yours: Sequence[Node]
+    ) -> tuple[list[tuple[Node, Node]], list[Node], list[Node]]:
+        """Pairs of children out of `mine` of `a` and `yours` of `b`, then those only in `a`, then those only in `b`."""
         theirs: dict[tuple[str, str, int], Node] = {}
         keyless: dict[str, tuple[list[Node], list[Node]]] = {}
-        for identity, node in self._identities(b):
+        for identity, node in self._identities(b, yours):
             if identity is None:
                 keyless.setdefault(node.name, ([], []))[1].append(node)
             else:
                 theirs[identity] = node
         pairs: list[tuple[Node, Node]] = []
         gone: list[Node] = []
-        for identity, node in self._identities(a):
+        for identity, node in self._identities(a, mine):
             if identity is None:
                 keyless.setdefault(node.name, ([], []))[0].append(node)
             elif identity in theirs:
@@ -149,26 +192,23 @@ class _Comparison:
             else:
                 gone.append(node)
         come = list(theirs.values())
-        for mine, yours in keyless.values():
-            self._align(mine, yours, pairs, gone, come)
+        for own, other in keyless.values():
+            self._align(own, other, pairs, gone, come)
         return pairs, gone, sorted(come, key=lambda node: node.start)
 
-    def _identities(self, parent: Node) -> Iterator[tuple[tuple[str, str, int] | None, Node]]:
+    def _identities(self, parent: Node, children: Sequence[Node]) -> Iterator[tuple[tuple[str, str, int] | None, Node]]:
         counts: dict[tuple[str, str], int] = {}
-        for child in parent.children:
+        names = Counter(child.name for child in parent.children)
+        for child in children:
             key = self.keys.key_of(child)
             # Lines have no identity but their place: one that reads otherwise is changed, not gone and come.
             is_line = self.old.format is Format.TEXT
-            if is_line or (not key and (parent.kind is NodeKind.LIST or self._repeats(parent, child))):
+            if is_line or (not key and (parent.kind is NodeKind.LIST or names[child.name] > 1)):
                 yield None, child
                 continue
             number = counts.get((child.name, key), 0)
             counts[child.name, key] = number + 1
             yield (child.name, key, number), child
-
-    @staticmethod
-    def _repeats(parent: Node, child: Node) -> bool:
-        return sum(sibling.name == child.name for sibling in parent.children) > 1
 
     def _align(
         self,
@@ -211,6 +251,9 @@ class _Comparison:
         if self.old.format in (Format.JSON, Format.YAML) and a.kind is NodeKind.GROUP:
             return set()  # the order of keys means nothing
         place = {id(node): index for index, node in enumerate(b.children)}
+        pairs.sort(key=lambda pair: pair[0].start)
+        if all(place[id(one[1])] < place[id(other[1])] for one, other in pairwise(pairs)):
+            return set()  # all in the same order, whatever their keys
         keyed = [(old, place[id(new)]) for old, new in pairs if not old.name.startswith("@") and self.keys.key_of(old)]
         keyed.sort(key=lambda pair: pair[0].start)
         kept = _longest_increasing([index for _, index in keyed])
