@@ -214,8 +214,8 @@ def merge_table() -> str:
         "| | right | needless clash | wrong |",
         "|---|---:|---:|---:|",
     ]
-    for name, count in (("zerrit merge --base", ours), ("git merge-file", theirs)):
-        lines.append(f"| {name} | {count['right']:,} | {count['needless clash']:,} | {count['wrong']:,} |")
+    for name, tally in (("zerrit merge --base", ours), ("git merge-file", theirs)):
+        lines.append(f"| {name} | {tally['right']:,} | {tally['needless clash']:,} | {tally['wrong']:,} |")
     return "\n".join(lines) + "\n"
 
 
