@@ -109,6 +109,24 @@ def test_a_clash_has_its_three_values_and_mine_stays(
     assert taken.document.to_data() == documents[2].to_data()
 
 
+@pytest.mark.parametrize(
+    ("path", "base", "mine", "theirs", "left"),
+    [
+        ("a.xml", '<a><b name="x"/><b name="y"/></a>', '<a><b name="x"/><b name="y"/></a>', '<a><b name="y"/><b name="x"/></a>', ("a.xml: theirs has its entries in another order; mine's stays.",)),
+        ("a.xml", '<a><b name="x"/><b name="y"/></a>', '<a><b name="y"/><b name="x"/></a>', '<a><b name="y"/><b name="x"/></a>', ()),
+        ("a.yml", "# old\na: 1\n", "# old\na: 1\n", "# new\na: 1\n", ("a: theirs has another comment; mine's stays.",)),
+        ("a.yml", "# old\na: 1\n", "# new\na: 1\n", "# new\na: 2\n", ()),
+        ("a.yml", "a: 1\nb: 2\n", "a: 1\nb: 2\n", "b: 2\na: 1\n", ()),
+    ],
+)  # fmt: skip
+def test_what_is_left_as_mine_has_it_is_said(
+    path: str, base: str, mine: str, theirs: str, left: tuple[str, ...]
+) -> None:
+    merged = merge(path, base, mine, theirs)
+    assert merged.left == left
+    assert merged.clashes == ()
+
+
 def test_a_clash_is_decided_by_a_value_of_ones_own() -> None:
     merged = merge("a.yml", "a: 1 # x\n", "a: 2 # x\n", "a: 3\n", a="=7")
     assert (merged.document.text, merged.clashes) == ("a: 7 # x\n", ())

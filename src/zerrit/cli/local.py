@@ -256,9 +256,12 @@ def _merge_three(
     if choose:
         merged = merge_three(old, own, other, dict(_chosen(text, merged.clashes) for text in choose))
     if output == "json":
-        print_json({"taken": [asdict(change) for change in merged.taken], "clashes": _listed_clashes(merged.clashes)})
+        taken = [asdict(change) for change in merged.taken]
+        print_json({"taken": taken, "clashes": _listed_clashes(merged.clashes), "left": list(merged.left)})
     else:
         _print_taken(merged.taken)
+        for text in merged.left:
+            click.echo(f"left: {text}")
         _print_clashes(merged.clashes)
     if save_to is not None:
         _save(save_to, merged.document.to_bytes())
@@ -282,7 +285,12 @@ def _merge_folders(
     touched = [merge for merge in merges if merge.state is not FileState.KEPT]
     if output == "json":
         files = [
-            {"path": m.path, "state": m.state, "taken": [asdict(c) for c in m.merged.taken] if m.merged else []}
+            {
+                "path": m.path,
+                "state": m.state,
+                "taken": [asdict(c) for c in m.merged.taken] if m.merged else [],
+                "left": list(m.merged.left) if m.merged else [],
+            }
             for m in touched
         ]
         print_json({"files": files, "clashes": _listed_clashes(clashes)})
@@ -290,6 +298,9 @@ def _merge_folders(
         rows = [(m.path, m.state.value, str(len(m.merged.taken)) if m.merged else "") for m in touched]
         if rows:
             print_table(("file", "state", "taken"), rows, right=("taken",), whole=("file",))
+        for file in touched:
+            for text in file.merged.left if file.merged else ():
+                click.echo(f"left: {file.path}: {text}")
         click.echo(f"{counted(len(merges) - len(touched), 'file')} kept as mine has them.")
         _print_clashes(clashes)
     if save_to is not None:

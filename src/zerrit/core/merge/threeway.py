@@ -48,11 +48,15 @@ class Clash:
 
 @dataclass(frozen=True, slots=True)
 class Merged:
-    """Mine with what theirs changed, what was taken from theirs, and what is undecided (mine's value stands there)."""
+    """Mine with what theirs changed, what was taken from theirs, and what is undecided (mine's value stands there).
+
+    `left`: what theirs changed that was left as mine has it (order, comments), a sentence each.
+    """
 
     document: Document
     taken: tuple[ValueChange, ...]
     clashes: tuple[Clash, ...]
+    left: tuple[str, ...] = ()
 
 
 def merge_three(
@@ -77,7 +81,7 @@ def merge_three(
     unknown = [address for address in choices or {} if address not in merge.decided]
     if unknown:
         raise MergeRefused(f"There is no clash at {unknown[0]}, so nothing can be chosen there.")
-    return Merged(merge.applied(), tuple(merge.taken), tuple(merge.clashes))
+    return Merged(merge.applied(), tuple(merge.taken), tuple(merge.clashes), tuple(merge.left))
 
 
 class _Merge:
@@ -90,6 +94,7 @@ class _Merge:
         self.writer = WRITERS[mine.format]
         self.clashes: list[Clash] = []
         self.taken: list[ValueChange] = []
+        self.left: list[str] = []
         self.decided: set[str] = set()
         self._changed: list[Splice] = []
         self._removed: list[Node] = []
@@ -100,9 +105,18 @@ class _Merge:
 
     def node(self, b: Node | None, m: Node, t: Node) -> None:
         """One place that mine and theirs have; `b` is None where both came to it by themselves."""
+        if b is not None and t.comment not in (b.comment, m.comment):
+            self.left.append(f"{self._named(m)}: theirs has another comment; mine's stays.")
         if self._same(m, self.mine, t, self.theirs):
             return
         if b is not None and self._same(b, self.base, t, self.theirs):
+            is_root = b.parent is None  # comments may stand before and behind it
+            old, new = (
+                document.text if is_root else document.text[node.start : node.end]
+                for node, document in ((b, self.base), (t, self.theirs))
+            )
+            if old != new and m.kind is t.kind:
+                self._children(b, m, t)  # for comments and order; what it means is the same
             return
         is_untouched = b is not None and self._same(b, self.base, m, self.mine)
         if _is_opened(m) and _is_opened(t) and (b is None or _is_opened(b)) and m.kind is t.kind:
@@ -142,8 +156,28 @@ class _Merge:
                 self.node(None, own, other)
             else:
                 self._insert(m, other, self._anchor(t, other, mines, theirs, bases))
+        self._note_order(m, bases, mines, theirs)
         for name in dict.fromkeys([*base_lists, *their_lists]):
             self._sequence(m, base_lists.get(name, []), mine_lists.get(name, []), their_lists.get(name, []))
+
+    def _note_order(
+        self,
+        m: Node,
+        bases: Mapping[_Identity, Node],
+        mines: Mapping[_Identity, Node],
+        theirs: Mapping[_Identity, Node],
+    ) -> None:
+        """Say so when theirs put entries into another order that mine does not have."""
+        if self.mine.format in (Format.JSON, Format.YAML) and m.kind is NodeKind.GROUP:
+            return  # the order of keys means nothing
+        shared = [i for i in bases if i in mines and i in theirs and not i[0].startswith("@")]
+        known = set(shared)
+        their_order = [identity for identity in theirs if identity in known]
+        if their_order != shared and their_order != [identity for identity in mines if identity in known]:
+            self.left.append(f"{self._named(m)}: theirs has its entries in another order; mine's stays.")
+
+    def _named(self, m: Node) -> str:
+        return self.keys.address_of(m) or self.mine.path or "the file"
 
     def _gone_there(self, old: Node, own: Node) -> None:
         if self._same(old, self.base, own, self.mine):
