@@ -107,15 +107,8 @@ class _Merge:
         """One place that mine and theirs have; `b` is None where both came to it by themselves."""
         if b is not None and t.comment not in (b.comment, m.comment):
             self.left.append(f"{self._named(m)}: theirs has another comment; mine's stays.")
-        if self._same(m, self.mine, t, self.theirs):
-            return
-        if b is not None and self._same(b, self.base, t, self.theirs):
-            is_root = b.parent is None  # comments may stand before and behind it
-            old, new = (
-                document.text if is_root else document.text[node.start : node.end]
-                for node, document in ((b, self.base), (t, self.theirs))
-            )
-            if old != new and m.kind is t.kind:
+        if self._same(m, self.mine, t, self.theirs) or (b is not None and self._same(b, self.base, t, self.theirs)):
+            if b is not None and self._reads_otherwise(b, t):
                 self._children(b, m, t)  # for comments and order; what it means is the same
             return
         is_untouched = b is not None and self._same(b, self.base, m, self.mine)
@@ -129,6 +122,12 @@ class _Merge:
             self._replace(m, t)
         else:
             self._clash(b, m, t, "both sides changed what stands here")
+
+    def _reads_otherwise(self, b: Node, t: Node) -> bool:
+        """The texts differ; of the outermost node with what stands before and behind it."""
+        if b.parent is None:
+            return self.base.text != self.theirs.text
+        return self.base.text[b.start : b.end] != self.theirs.text[t.start : t.end]
 
     def _value(self, b: Node | None, m: Node, t: Node) -> None:
         if b is not None and self._meaning(b, self.base) == self._meaning(m, self.mine):
