@@ -153,10 +153,16 @@ def insert_before(document: Document, node: Node, sources: Sequence[str]) -> Spl
     return Splice(start, start, "".join(indent + indented(source, indent, newline) + newline for source in sources))
 
 
+def written_span(document: Document, node: Node) -> tuple[int, int]:
+    """Where a value stands with its quotation marks; start and end are equal where nothing is written."""
+    inner = 1 if node.is_quoted and document.text[node.value_start - 1 : node.value_start] in ("'", '"') else 0
+    return node.value_start - inner, node.value_end + inner
+
+
 def written(document: Document, node: Node) -> str:
     """A value as it is written, with its quotation marks."""
-    inner = 1 if node.is_quoted and document.text[node.value_start - 1 : node.value_start] in ("'", '"') else 0
-    return document.text[node.value_start - inner : node.value_end + inner]
+    start, end = written_span(document, node)
+    return document.text[start:end]
 
 
 # --- values parted by commas (JSON, YAML in flow style, structs in INI) -----------------------------------------------

@@ -26,7 +26,7 @@ from zerrit.core.documents.lookup import node_at
 from zerrit.core.documents.node import Node, NodeKind
 from zerrit.core.documents.scalars import typed
 from zerrit.core.documents.source import Splice
-from zerrit.core.documents.writing import insert_before, source_of, written
+from zerrit.core.documents.writing import insert_before, source_of, written, written_span
 from zerrit.core.errors import MergeRefused
 
 MINE: Final = "mine"
@@ -196,7 +196,7 @@ class _Merge:
         counts: dict[tuple[str, str], int] = {}
         for child in parent.children:
             key = "" if document.format is Format.TEXT else self.keys.key_of(child)
-            is_repeated = parent.kind is NodeKind.LIST or child.name in self._repeated(child)
+            is_repeated = parent.kind is NodeKind.LIST or self.keys.is_repeated(child.names)
             if not key and (is_repeated or names[child.name] > 1 or document.format is Format.TEXT):
                 lists.setdefault(child.name, []).append(child)
                 continue
@@ -204,10 +204,6 @@ class _Merge:
             counts[child.name, key] = number + 1
             known[child.name, key, number] = child
         return known, lists
-
-    def _repeated(self, child: Node) -> tuple[str, ...]:
-        """Its name, where nodes of its kind stand several times in one parent in any of the three."""
-        return (child.name,) if self.keys.is_repeated(child.names) else ()
 
     # --- lists without keys -------------------------------------------------------------------------------------
 
@@ -280,7 +276,7 @@ class _Merge:
         if self.mine.format in (Format.JSON, Format.YAML):
             text = written(self.theirs, t)
             place = written_span(self.mine, m)
-            if place is not None and text and "\n" not in text and not text.startswith(("|", ">", "*")):
+            if place[0] < place[1] and text and "\n" not in text and not text.startswith(("|", ">", "*")):
                 return [Splice(*place, text)]
         return self.writer.set_value(self.mine, m, t.value or "")
 
@@ -419,14 +415,6 @@ class _Merge:
 
 def _is_opened(node: Node) -> bool:
     return bool(node.children) or not node.is_value
-
-
-def written_span(document: Document, node: Node) -> tuple[int, int] | None:
-    """Where the value stands with its quotation marks; None where it has no place of its own."""
-    if node.value_start < 0 or node.value_start == node.value_end:
-        return None
-    inner = 1 if node.is_quoted and document.text[node.value_start - 1] in "\"'" else 0
-    return node.value_start - inner, node.value_end + inner
 
 
 def _stretches(
