@@ -77,6 +77,7 @@ def test_a_rename_changes_the_name_alone(path: str, text: str, address: str, nam
         ("a.ini", INI, "Crew/Berths", ("rename", "a=b"), "cannot be the name of a setting"),
         ("a.txt", "run\nrun\n", "line[#2]", ("rename", "x"), "have no names"),
         ("a.xml", XML, "find[B]", ("move", "into", "find[B]/band"), "is inside of what is to be moved"),
+        ("a.xml", XML, "find[B]/band/@at", ("move", "before", "find[C]"), "Attributes have no order"),
         ("a.xml", XML, "find[B]", ("move", "after", "find[Z]"), "no find that fits [Z]"),
         ("a.ini", INI, "Crew", ("move", "after", "Pumps"), "Sections of an INI file stay where they are"),
         ("a.xml", XML, "find[B]", ("move", "after", "b.xml#find[C]"), "in another file"),

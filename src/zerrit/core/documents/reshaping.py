@@ -19,7 +19,7 @@ from zerrit.core.documents.lookup import node_at
 from zerrit.core.documents.node import Node, NodeKind
 from zerrit.core.documents.source import Splice, splice
 from zerrit.core.documents.text.languages import comment_sign
-from zerrit.core.documents.writing import source_of
+from zerrit.core.documents.writing import insert_before, source_of
 from zerrit.core.errors import AddressNotFound, EditRefused
 
 MOST_TRIED: Final = 200  # commented places that are looked at for an entry to bring back
@@ -89,17 +89,12 @@ def move(document: Document, segments: tuple[Segment, ...], where: Where, target
         raise EditRefused(f"{place_of(document, goal)} is inside of what is to be moved.")
     if where is not Where.INTO and goal.parent is None:
         raise EditRefused("Nothing can stand before or after the whole file.")
+    if where is not Where.INTO and (node.name.startswith("@") or goal.name.startswith("@")):
+        raise EditRefused("Attributes have no order; move one into another entry with `into`.")
     if _is_there(node, where, goal):
         return Edit(document, ())
     old = document.keys.address_of(node)
     moved = _moved(document, node, where, goal)
-    if where is Where.BEFORE:
-        # New text goes behind a neighbour; so the two change places.
-        twin = node_at(moved, goal.start - _removed_before(document, node, goal), goal.name)
-        following = _next(twin)
-        if following is None:
-            raise EditRefused(f"{place_of(document, node)} cannot be moved there.")
-        moved = _moved(moved, twin, Where.AFTER, following)
     return Edit(moved, (ValueChange(old, old, f"{where.value} {print_segments(target)}"),))
 
 
@@ -144,8 +139,9 @@ def _moved(document: Document, node: Node, where: Where, goal: Node) -> Document
     after = None if where is Where.INTO else twin
     if parent is None or (parent.is_value and parent.value):
         raise EditRefused(f"{place_of(document, goal)} holds nothing that it could stand among.")
-    splices = WRITERS[document.format].insert(without, parent, [source], after)
-    return rewrite(without, splices)
+    if where is Where.BEFORE:
+        return rewrite(without, [insert_before(without, twin, [source])])
+    return rewrite(without, WRITERS[document.format].insert(without, parent, [source], after))
 
 
 # --- comment out and in -------------------------------------------------------------------------------------------

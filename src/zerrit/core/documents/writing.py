@@ -130,7 +130,7 @@ def insert_lines(document: Document, after: Node, sources: Sequence[str], indent
 
 
 def insert_before(document: Document, node: Node, sources: Sequence[str]) -> Splice:
-    """Put new siblings before the first one of a parent, in the same manner as it stands there."""
+    """Put new siblings before a node, in the same manner as it stands there."""
     first = document.text[node.start : node.start + 1]
     at = node.lead_start
     newline = document.source.newline_near(node.start)
