@@ -14,6 +14,20 @@ from dataclasses import dataclass, field
 from zerrit.core import Document, read_document
 
 FORMATS = ("xml", "json", "yml", "ini")
+KINDS = (
+    "disjoint",
+    "fields",
+    "additions",
+    "identical",
+    "removals",
+    "clash",
+    "reformat",
+    "moved",
+    "renamed",
+    "comments",
+)
+#: The comment above an entry stands in the model as a field of this name.
+COMMENT = "#"
 _FIELDS = ("holds", "worth", "place", "lasts")
 _WORDS = ("shelf", "slope", "abyss", "trench", "bell", "rope")
 
@@ -49,12 +63,12 @@ def _copy(entries: Entries) -> Entries:
 
 
 def make(chance: random.Random, kind: str) -> Case:
-    """A case of one kind: disjoint, fields, additions, identical, removals, clash."""
+    """A case of one of `KINDS`."""
     names = [f"{chance.choice(_WORDS)}-{number}" for number in range(chance.randrange(4, 9))]
     base = {name: _entry(chance) for name in names}
     mine, theirs, expected = _copy(base), _copy(base), _copy(base)
     clashes: set[tuple[str, str]] = set()
-    if kind == "disjoint":
+    if kind in ("disjoint", "reformat"):
         chosen = chance.sample(names, 4)
         for name in chosen[:2]:
             _edit(chance, mine, expected, name)
@@ -82,6 +96,30 @@ def make(chance: random.Random, kind: str) -> Case:
         for entries in chance.choice([(mine, expected), (theirs, expected)]):
             del entries[gone]
         _edit(chance, chance.choice([mine, theirs]), expected, edited)
+    elif kind == "moved":
+        _move_and_edit(chance, base, mine, theirs, expected)
+    elif kind == "renamed":
+        name = chance.choice(names)
+        renaming, editing = chance.choice([(mine, theirs), (theirs, mine)])
+        _rename(renaming, name, "renamed")
+        _edit(chance, editing, expected, name)
+        _rename(expected, name, "renamed")
+    elif kind == "comments":
+        said, edited = chance.sample(names, 2)
+        for entries in (base, mine, theirs, expected):
+            for number, title in enumerate(names):
+                if number % 2 or title == edited:
+                    entries[title][COMMENT] = f"about {title}"
+        _say(chance, theirs[said])
+        expected[said] = dict(theirs[said])
+        for entries in (mine, expected):
+            entries[edited][COMMENT] = "as mine says"
+        _edit(
+            chance,
+            chance.choice([mine, theirs]),
+            expected,
+            chance.choice([n for n in names if n not in (said, edited)]),
+        )
     else:
         name = chance.choice(names)
         mine[name] = dict(base[name])
@@ -100,15 +138,54 @@ def make(chance: random.Random, kind: str) -> Case:
     return Case(kind, base, mine, theirs, expected, clashes)
 
 
+def _say(chance: random.Random, fields: dict[str, str]) -> None:
+    if COMMENT in fields and chance.random() < 0.3:
+        del fields[COMMENT]
+    else:
+        fields[COMMENT] = f"theirs says {chance.choice(_WORDS)}"
+
+
+def _rename(entries: Entries, old: str, new: str) -> None:
+    """Give an entry another name at its place."""
+    renamed = {new if name == old else name: fields for name, fields in entries.items()}
+    entries.clear()
+    entries.update(renamed)
+
+
+def _place_behind(entries: Entries, name: str, neighbour: str | None) -> None:
+    fields = entries.pop(name)
+    order = list(entries)
+    order.insert(order.index(neighbour) + 1 if neighbour else 0, name)
+    kept = {one: fields if one == name else entries[one] for one in order}
+    entries.clear()
+    entries.update(kept)
+
+
+def _move_and_edit(chance: random.Random, base: Entries, mine: Entries, theirs: Entries, expected: Entries) -> None:
+    """Theirs puts one entry elsewhere; mine edits some entry, now and then the same one."""
+    names = list(base)
+    moved = chance.choice(names)
+    index = names.index(moved)
+    # Moved far enough that it is clear which entry moved, and not its neighbours past it.
+    goals = [None, *names[: max(index - 2, 0)], *names[index + 2 :]]
+    neighbour = chance.choice(
+        [goal for goal in goals if goal != moved and not (goal is None and index < 2)] or [names[-1]]
+    )
+    if neighbour != moved:
+        for entries in (theirs, expected):
+            _place_behind(entries, moved, neighbour)
+    _edit(chance, mine, expected, chance.choice(names))
+
+
 def _edit(chance: random.Random, side: Entries, expected: Entries, name: str) -> None:
     fields = dict(side[name])
-    changed = chance.choice(list(fields))
+    changed = chance.choice([field for field in fields if field != COMMENT])
     kind = chance.random()
     if kind < 0.6:
         fields[changed] = _other(chance, fields[changed])
-    elif kind < 0.8 and len(fields) < len(_FIELDS):
+    elif kind < 0.8 and any(field not in fields for field in _FIELDS):
         fields[next(f for f in _FIELDS if f not in fields)] = _value(chance)
-    elif len(fields) > 1:
+    elif len(fields) > 1 + (COMMENT in fields):
         del fields[changed]
     else:
         fields[changed] = _other(chance, fields[changed])
@@ -124,14 +201,25 @@ def render(entries: Entries, form: str, layout: int) -> str:
     if form == "xml":
         return _xml(entries, layout)
     if form == "json":
-        items = [{"name": name, **{k: _typed(v) for k, v in fields.items()}} for name, fields in entries.items()]
+        items = [
+            {"name": name, **{k: _typed(v) for k, v in _plain(fields).items()}} for name, fields in entries.items()
+        ]
         return json.dumps({"title": "all", "items": items}, indent=(2, 4)[layout]) + "\n"
     if form == "yml":
         return _yaml(entries, layout)
     gap = ("=", " = ")[layout]
     return "".join(
-        f"[{name}]\n" + "".join(f"{k}{gap}{v}\n" for k, v in fields.items()) + "\n" for name, fields in entries.items()
+        f"{_comment(fields, '; ')}[{name}]\n" + "".join(f"{k}{gap}{v}\n" for k, v in _plain(fields).items()) + "\n"
+        for name, fields in entries.items()
     )
+
+
+def _plain(fields: dict[str, str]) -> dict[str, str]:
+    return {name: value for name, value in fields.items() if name != COMMENT}
+
+
+def _comment(fields: dict[str, str], before: str, after: str = "") -> str:
+    return f"{before}{fields[COMMENT]}{after}\n" if COMMENT in fields else ""
 
 
 def _typed(value: str) -> object:
@@ -141,7 +229,8 @@ def _typed(value: str) -> object:
 def _xml(entries: Entries, layout: int) -> str:
     lines = ["<items>"]
     for name, fields in entries.items():
-        pairs = [f'{k}="{v}"' for k, v in fields.items()]
+        pairs = [f'{k}="{v}"' for k, v in _plain(fields).items()]
+        lines += _comment(fields, "  <!-- ", " -->").splitlines()
         if layout:
             lines += ["", f'    <item name="{name}"', *(f"          {pair}" for pair in reversed(pairs)), "    />"]
         else:
@@ -151,7 +240,9 @@ def _xml(entries: Entries, layout: int) -> str:
 
 def _yaml(entries: Entries, layout: int) -> str:
     lines = ["title: all", "items:"]
-    for name, fields in entries.items():
+    for name, given in entries.items():
+        fields = _plain(given)
+        lines += _comment(given, "  # ").splitlines()
         if layout:
             lines.append("  - {" + ", ".join(f"{k}: {v}" for k, v in {"name": name, **fields}.items()) + "}")
         else:
@@ -163,6 +254,16 @@ def read(text: str, form: str) -> Document:
     return read_document(text.encode(), f"case.{form}")
 
 
+def as_rendered(entries: Entries, form: str) -> Entries:
+    """What of a model a format can say."""
+    return {name: _plain(fields) for name, fields in entries.items()} if form == "json" else entries
+
+
+def is_same(one: Entries, other: Entries, form: str) -> bool:
+    """Equal, the order of the entries included; sections of INI files have none."""
+    return one == other and (form == "ini" or list(one) == list(other))
+
+
 def model_of(document: Document, form: str) -> Entries:
     """Back from a file to the model, the order of the fields aside."""
     entries: Entries = {}
@@ -170,6 +271,8 @@ def model_of(document: Document, form: str) -> Entries:
     for node in document.select(pattern):
         fields = {child.name.removeprefix("@"): child.value or "" for child in node.children}
         name = node.name if form == "ini" else fields.pop("name")
+        if node.comment:
+            fields[COMMENT] = node.comment
         if name in entries:
             raise AssertionError(f"{name} stands twice")
         entries[name] = fields

@@ -8,7 +8,6 @@ text are passed over at once, which is what makes comparing two long files that 
 
 from __future__ import annotations
 
-from bisect import bisect_left
 from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
@@ -23,6 +22,7 @@ from zerrit.core.documents.keys import Keys
 from zerrit.core.documents.node import Node, NodeKind
 from zerrit.core.documents.scalars import as_number
 from zerrit.core.documents.writing import source_of, written
+from zerrit.core.sequences import longest_increasing
 
 
 class DifferenceKind(StrEnum):
@@ -256,7 +256,7 @@ class _Comparison:
             return set()  # all in the same order, whatever their keys
         keyed = [(old, place[id(new)]) for old, new in pairs if not old.name.startswith("@") and self.keys.key_of(old)]
         keyed.sort(key=lambda pair: pair[0].start)
-        kept = _longest_increasing([index for _, index in keyed])
+        kept = longest_increasing([index for _, index in keyed])
         return {id(old) for number, (old, _) in enumerate(keyed) if number not in kept}
 
     def _made(
@@ -278,25 +278,3 @@ class _Comparison:
 def _delta(old: str | None, new: str | None) -> str:
     before, after = as_number(old or ""), as_number(new or "")
     return f"{after - before:+f}" if before is not None and after is not None else ""
-
-
-def _longest_increasing(numbers: list[int]) -> set[int]:
-    """Indices of one longest increasing subsequence (patience sorting, O(n log n))."""
-    tails: list[int] = []
-    tail_index: list[int] = []
-    before: list[int] = []
-    for index, number in enumerate(numbers):
-        at = bisect_left(tails, number)
-        before.append(tail_index[at - 1] if at else -1)
-        if at == len(tails):
-            tails.append(number)
-            tail_index.append(index)
-        else:
-            tails[at] = number
-            tail_index[at] = index
-    kept: set[int] = set()
-    index = tail_index[-1] if tail_index else -1
-    while index >= 0:
-        kept.add(index)
-        index = before[index]
-    return kept

@@ -2,7 +2,7 @@
 Merge three documents: what *theirs* changed since *base* is brought into *mine*, by meaning.
 
 The three trees are walked together. Entries and fields meet by identity (all three share one choice of keys), lists
-without keys by alignment. Only what theirs changed becomes a splice on the text of mine, so mine keeps its layout,
+without keys by alignment, and an entry that one side renamed meets itself under its new name. Only what theirs changed becomes a splice on the text of mine, so mine keeps its layout,
 and reformatting on either side is no change at all. What both sides changed differently is a *clash* with its three
 values; it is decided by a choice, never by luck and never by a marker in the file.
 
@@ -27,12 +27,15 @@ from zerrit.core.documents.node import Node, NodeKind
 from zerrit.core.documents.scalars import typed
 from zerrit.core.documents.source import Splice
 from zerrit.core.documents.writing import insert_before, source_of, written, written_span
-from zerrit.core.errors import MergeRefused
+from zerrit.core.errors import MergeRefused, ZerritError
+from zerrit.core.merge.commenting import comment_splice
+from zerrit.core.merge.moving import Identity, Move, carry_out, moved
 
 MINE: Final = "mine"
 THEIRS: Final = "theirs"
 
-_Identity = tuple[str, str, int]  # name, key, number among those with the same name and key
+#: More moved entries than this are an order of its own, which is not taken over entry by entry.
+MOST_MOVED: Final = 200
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,7 +53,8 @@ class Clash:
 class Merged:
     """Mine with what theirs changed, what was taken from theirs, and what is undecided (mine's value stands there).
 
-    `left`: what theirs changed that was left as mine has it (order, comments), a sentence each.
+    `left`: what theirs changed that was left as mine has it (an order or a comment that mine changed too), a sentence
+    each.
     """
 
     document: Document
@@ -81,7 +85,8 @@ def merge_three(
     unknown = [address for address in choices or {} if address not in merge.decided]
     if unknown:
         raise MergeRefused(f"There is no clash at {unknown[0]}, so nothing can be chosen there.")
-    return Merged(merge.applied(), tuple(merge.taken), tuple(merge.clashes), tuple(merge.left))
+    document = merge.applied()
+    return Merged(document, tuple(merge.taken), tuple(merge.clashes), tuple(merge.left))
 
 
 class _Merge:
@@ -97,6 +102,8 @@ class _Merge:
         self.left: list[str] = []
         self.decided: set[str] = set()
         self._changed: list[Splice] = []
+        self._leads: list[Splice] = []  #: comments above entries
+        self._moves: list[Move] = []
         self._removed: list[Node] = []
         self._inserted: dict[tuple[int, int], tuple[Node, Node | None, list[str]]] = {}
         self._contents: dict[int, object] = {}
@@ -106,7 +113,7 @@ class _Merge:
     def node(self, b: Node | None, m: Node, t: Node) -> None:
         """One place that mine and theirs have; `b` is None where both came to it by themselves."""
         if b is not None and t.comment not in (b.comment, m.comment):
-            self.left.append(f"{self._named(m)}: theirs has another comment; mine's stays.")
+            self._take_comment(b, m, t)
         if self._same(m, self.mine, t, self.theirs) or (b is not None and self._same(b, self.base, t, self.theirs)):
             if b is not None and self._reads_otherwise(b, t):
                 self._children(b, m, t)  # for comments and order; what it means is the same
@@ -124,10 +131,10 @@ class _Merge:
             self._clash(b, m, t, "both sides changed what stands here")
 
     def _reads_otherwise(self, b: Node, t: Node) -> bool:
-        """The texts differ; of the outermost node with what stands before and behind it."""
+        """The texts differ, comments before and beside the nodes included."""
         if b.parent is None:
             return self.base.text != self.theirs.text
-        return self.base.text[b.start : b.end] != self.theirs.text[t.start : t.end]
+        return _with_comments(self.base, b) != _with_comments(self.theirs, t)
 
     def _value(self, b: Node | None, m: Node, t: Node) -> None:
         if b is not None and self._meaning(b, self.base) == self._meaning(m, self.mine):
@@ -139,9 +146,12 @@ class _Merge:
         bases, base_lists = self._met(b, self.base)
         mines, mine_lists = self._met(m, self.mine)
         theirs, their_lists = self._met(t, self.theirs)
+        mines = self._renamed_back(bases, mines, self.mine)
+        theirs = self._renamed_back(bases, theirs, self.theirs)
         for identity, old in bases.items():
             own, other = mines.get(identity), theirs.get(identity)
             if own is not None and other is not None:
+                self._take_name(old, own, other)
                 self.node(old, own, other)
             elif own is not None:
                 self._gone_there(old, own)
@@ -155,25 +165,109 @@ class _Merge:
                 self.node(None, own, other)
             else:
                 self._insert(m, other, self._anchor(t, other, mines, theirs, bases))
-        self._note_order(m, bases, mines, theirs)
+        self._plan_moves(m, bases, mines, theirs)
         for name in dict.fromkeys([*base_lists, *their_lists]):
             self._sequence(m, base_lists.get(name, []), mine_lists.get(name, []), their_lists.get(name, []))
 
-    def _note_order(
+    def _plan_moves(
         self,
         m: Node,
-        bases: Mapping[_Identity, Node],
-        mines: Mapping[_Identity, Node],
-        theirs: Mapping[_Identity, Node],
+        bases: Mapping[Identity, Node],
+        mines: Mapping[Identity, Node],
+        theirs: Mapping[Identity, Node],
     ) -> None:
-        """Say so when theirs put entries into another order that mine does not have."""
+        """Note which entries theirs moved, and behind which neighbour each of them stands now."""
         if self.mine.format in (Format.JSON, Format.YAML) and m.kind is NodeKind.GROUP:
             return  # the order of keys means nothing
         shared = [i for i in bases if i in mines and i in theirs and not i[0].startswith("@")]
         known = set(shared)
         their_order = [identity for identity in theirs if identity in known]
-        if their_order != shared and their_order != [identity for identity in mines if identity in known]:
-            self.left.append(f"{self._named(m)}: theirs has its entries in another order; mine's stays.")
+        my_order = [identity for identity in mines if identity in known]
+        if their_order in (shared, my_order):
+            return
+        here, there = moved(shared, my_order), moved(shared, their_order)
+        if self.mine.format is Format.INI and m is self.mine.root:
+            self.left.append("theirs has its sections in another order; mine's stays.")
+            return
+        if len(there) > MOST_MOVED:
+            self.left.append(f"{self._named(m)}: theirs put its entries into another order; mine's stays.")
+            return
+        for place, identity in enumerate(their_order):
+            if identity not in there:
+                continue
+            if identity in here:
+                self.left.append(f"{self._named(mines[identity])}: both sides moved it; it stays where mine has it.")
+                continue
+            self._moves.append(Move(self._lineage(m), identity, their_order[place - 1] if place else None))
+
+    def _lineage(self, m: Node) -> tuple[Identity, ...]:
+        """The identities that lead from the root of mine down to a node."""
+        found: list[Identity] = []
+        while m.parent is not None:
+            known, _ = self._met(m.parent, self.mine)
+            found.append(next((identity for identity, node in known.items() if node is m), (m.name, "", 0)))
+            m = m.parent
+        return tuple(reversed(found))
+
+    def _renamed_back(
+        self, bases: Mapping[Identity, Node], side: dict[Identity, Node], document: Document
+    ) -> dict[Identity, Node]:
+        """The children of a side, those that it renamed under their old identity, in their order.
+
+        Renamed is what is gone under its old name and has come under a new one with all its content, if only one such
+        pair fits.
+        """
+        gone = [i for i in bases if i not in side and _is_opened(bases[i])]
+        come = [i for i in side if i not in bases and _is_opened(side[i])] if gone else []
+        if not come:
+            return side
+        old_by_content: dict[object, list[Identity]] = {}
+        for identity in gone:
+            content = (identity[0] if identity[1] else "", self._nameless(bases[identity], self.base))
+            old_by_content.setdefault(content, []).append(identity)
+        new_by_content: dict[object, list[Identity]] = {}
+        for identity in come:
+            content = (identity[0] if identity[1] else "", self._nameless(side[identity], document))
+            new_by_content.setdefault(content, []).append(identity)
+        back = {
+            new_by_content[content][0]: old[0]
+            for content, old in old_by_content.items()
+            if len(old) == len(new_by_content.get(content, ())) == 1
+        }
+        return {back.get(identity, identity): node for identity, node in side.items()} if back else side
+
+    def _nameless(self, node: Node, document: Document) -> object:
+        """What an entry means without the field that names it."""
+        key = self.keys.field_for(node.names)
+        content = self._content(node, document)
+        if not key:
+            return content
+        children = tuple(
+            sorted(repr((child.name, self._content(child, document))) for child in node.children if child.name != key)
+        )
+        return self._meaning(node, document), children
+
+    def _take_name(self, b: Node, m: Node, t: Node) -> None:
+        """Where the name is the identity, as with the keys of a mapping: take the one that theirs gave it."""
+        if t.name in (b.name, m.name):
+            return
+        if m.name == b.name:
+            self.taken.append(ValueChange(self.keys.address_of(m), m.name, t.name))
+            self._changed += self.writer.rename(self.mine, m, t.name)
+        else:
+            self.left.append(f"{self._named(m)}: theirs calls it {t.name}; mine's name stays.")
+
+    def _take_comment(self, b: Node, m: Node, t: Node) -> None:
+        """Theirs documents it otherwise; where mine had not changed that, take it."""
+        if m.comment != b.comment:
+            self.left.append(f"{self._named(m)}: both sides changed its comment; mine's stays.")
+            return
+        carried = comment_splice(self.mine, m, self.theirs, t)
+        if carried is None:
+            self.left.append(f"{self._named(m)}: theirs has another comment; mine's stays.")
+            return
+        self.taken.append(ValueChange(self.keys.address_of(m), m.comment or None, t.comment or None))
+        (self._changed if carried.start >= m.end else self._leads).append(carried)
 
     def _named(self, m: Node) -> str:
         return self.keys.address_of(m) or self.mine.path or "the file"
@@ -184,9 +278,9 @@ class _Merge:
         else:
             self._clash(old, own, None, "it was changed here and removed there")
 
-    def _met(self, parent: Node | None, document: Document) -> tuple[dict[_Identity, Node], dict[str, list[Node]]]:
+    def _met(self, parent: Node | None, document: Document) -> tuple[dict[Identity, Node], dict[str, list[Node]]]:
         """The children with an identity, and those without one by their name."""
-        known: dict[_Identity, Node] = {}
+        known: dict[Identity, Node] = {}
         lists: dict[str, list[Node]] = {}
         if parent is None:
             return known, lists
@@ -304,9 +398,9 @@ class _Merge:
     def _anchor(
         parent: Node,
         node: Node,
-        mines: Mapping[_Identity, Node],
-        theirs: Mapping[_Identity, Node],
-        bases: Mapping[_Identity, Node],
+        mines: Mapping[Identity, Node],
+        theirs: Mapping[Identity, Node],
+        bases: Mapping[Identity, Node],
     ) -> Node | None:
         """The neighbour in mine behind which a new entry of theirs goes.
 
@@ -394,13 +488,25 @@ class _Merge:
 
     def applied(self) -> Document:
         """Mine with all that was planned: values first, then what comes, then what goes, the last of it first."""
-        splices = [*self._changed, *self._insertions()]
+        splices = [*self._changed, *self._insertions(), *self._leads]
         document = rewrite(self.mine, splices)
         for node in sorted(self._removed, key=lambda node: -node.start):
-            moved = sum(len(piece.text) - (piece.end - piece.start) for piece in splices if piece.end <= node.start)
-            twin = node_at(document, node.start + moved, node.name)
+            shift = sum(len(piece.text) - (piece.end - piece.start) for piece in splices if piece.end <= node.start)
+            twin = node_at(document, node.start + shift, node.name)
             document = rewrite(document, self.writer.remove(document, twin))
+        for planned in self._moves:
+            document = self._move(document, planned)
         return document
+
+    def _move(self, document: Document, planned: Move) -> Document:
+        try:
+            edit = carry_out(document, self.keys, planned)
+        except ZerritError:
+            name = planned.identity[1] or planned.identity[0]
+            self.left.append(f"{name}: theirs has it at another place; it stays where mine has it.")
+            return document
+        self.taken += edit.changes
+        return edit.document
 
     def _insertions(self) -> Iterator[Splice]:
         deepest_first = sorted(self._inserted.values(), key=lambda place: -len(place[0].names))
@@ -411,6 +517,11 @@ class _Merge:
                 yield insert_before(self.mine, first, sources)
             else:
                 yield from self.writer.insert(self.mine, parent, sources, anchor)
+
+
+def _with_comments(document: Document, node: Node) -> str:
+    """The text of a node with the comments above it and the rest of its last line, where one may stand beside it."""
+    return document.text[node.lead_start : document.source.line_end(node.end)]
 
 
 def _is_opened(node: Node) -> bool:
