@@ -168,7 +168,7 @@ def test_a_change_is_listed_shown_and_withdrawn(run: Run, change: str) -> None:
     shown = run("change", "show", change).out.splitlines()
     assert shown[0] == f"Change {change} on lantern-shelf: By command   [draft]"
     assert shown[1] == "   1. set    craft.xml#hull[Skiff]/@stock  +4"
-    text = run("change", "compare", change, "--text").out
+    text = run("change", "compare", change, "--output", "text").out
     assert '-  <hull name="Skiff" crew="2" crush="60" stock="12">' in text
     assert '+  <hull name="Skiff" crew="2" crush="60" stock="16">' in text
     assert run("change", "withdraw", change).out == f"Change {change} is withdrawn.\n"

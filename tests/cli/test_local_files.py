@@ -75,8 +75,8 @@ def test_two_folders_are_compared_by_address(world: Path) -> None:
     assert found["station.ini#Multipliers/FindRate"] == ("changed", "1.0", "1.4")
     table = zerrit("compare", f"defaults/{FINDS}", f"mine/{FINDS}", cwd=world)
     assert "~ changed  finds.xml#find[Copper Gimbal]/@house" in table.out
-    assert "4 differences in 4 entries." in table.out
-    text = zerrit("compare", f"defaults/{FINDS}", f"mine/{FINDS}", "--text", cwd=world)
+    assert "4 differences in 4 entries: 4 changed." in table.out
+    text = zerrit("compare", f"defaults/{FINDS}", f"mine/{FINDS}", "--output", "text", cwd=world)
     assert '+  <find name="Copper Gimbal" family="brass" weight="1.7" house="45">' in text.out
 
 
@@ -273,3 +273,18 @@ def test_three_folders_are_merged_into_a_new_one(tmp_path: Path) -> None:
     mixed = zerrit("merge", "--base", "base/a.yml", "mine", "theirs", cwd=tmp_path)
     assert mixed.code == 2
     assert "three files or three folders" in mixed.err
+
+
+def test_a_comparison_is_narrowed_and_printed_as_a_page(world: Path, tmp_path: Path) -> None:
+    done = zerrit("compare", "defaults", "mine", "--only", "sea/*.xml#find[Copper*]", cwd=world)
+    assert (done.code, done.out.splitlines()[-1]) == (1, "1 difference in 1 entry: 1 changed.")
+    done = zerrit("compare", "defaults", "mine", "--only", "sea/find.xml", cwd=world)
+    assert (done.code, done.out) == (2, "")
+    assert "There is no file sea/find.xml. Nearest: sea/finds.xml" in done.err
+    page = tmp_path / "page.html"
+    done = zerrit("compare", "defaults", "mine", "--output", "html", "--save-to", str(page), cwd=world)
+    assert done.code == 1
+    html = page.read_text()
+    assert "find[Copper Gimbal]/@house" in html
+    assert "&lt;find name=&#34;Copper Gimbal&#34;" in html  # what stands in the files is text, not markup
+    assert "<script" not in html

@@ -26,7 +26,7 @@ def doc(text: str, path: str = "a.xml") -> Document:
         pytest.param('<find name="B" w="2"/>', '<find name="B" w="2"/><find name="D"/>', [("added", "find[D]", None, '<find name="D"/>', "")], id="an entry come"),
         pytest.param('name="B"', 'name="Bb"', [("renamed", "find[Bb]", "B", "Bb", "")], id="the same under another key"),
         pytest.param('<find name="B" w="2"/>\n  <find name="C" w="3"/>', '<find name="C" w="3"/>\n  <find name="B" w="2"/>', [("moved", "find[B]", None, None, "")], id="another place"),
-        pytest.param('name="B" w="2"', 'w="2"   name="B"', [("layout", "", None, None, "")], id="attributes in another order"),
+        pytest.param('name="B" w="2"', 'w="2"   name="B"', [("layout", "find[B]", None, None, "")], id="attributes in another order"),
         pytest.param('  <find name="B"', '  <!-- new -->\n  <find name="B"', [("comment", "find[B]", "", "new", "")], id="a comment"),
     ],
 )  # fmt: skip

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 import httpx
 import pytest
 
@@ -183,3 +185,38 @@ def test_the_old_faults_of_a_file_are_counted_and_do_not_block(zerrit: Client, s
     assert (detail.findings, detail.old_findings, detail.blocking) == ([], 1, [])
     assert zerrit.check(change.id).state == "checked"
     assert {file.path: file.errors for file in zerrit.files("lantern-shelf")}[FINDS] == 1
+
+
+def test_any_two_states_of_servers_are_compared(shared: Shared) -> None:
+    stack, zerrit = shared
+    found = zerrit.comparison("coral-gate@defaults:2.1", "coral-gate@latest", "sea/finds.xml#find[Copper Gimbal]")
+    assert [(d.address, d.old, d.new, d.delta) for d in found.differences] == [
+        (f"{FINDS}#find[Copper Gimbal]/@house", "35", "45", "+10")
+    ]
+    assert found.old == "defaults 2.1 of coral-gate"
+    assert [text.path for text in found.texts] == [FINDS]
+    both = zerrit.comparison("coral-gate@live", "lantern-shelf@live", "station.ini#World/**")
+    assert {d.address: d.new for d in both.differences}["station.ini#World/Chart"] == "lantern-shelf"
+    page = httpx.get(
+        f"{stack.url}/api/v1/comparison/page",
+        params={"old": "coral-gate@latest", "new": "lantern-shelf@latest"},
+        headers={"Authorization": f"Bearer {zerrit.token(ADMIN, PASSWORD).token}"},
+    )
+    assert page.headers["content-type"].startswith("text/html")
+    assert "World/Chart" in page.text
+
+
+@pytest.mark.parametrize(
+    ("old", "new", "only", "said"),
+    [
+        ("coral-gate", "coral-gate@live", "", "`coral-gate` is no state of a server"),
+        ("coral-gate@999", "coral-gate@live", "", "coral-gate has no snapshot 999"),
+        ("coral-gate@defaults:9", "coral-gate@latest", "", "has no defaults 9"),
+        ("no-one@latest", "coral-gate@latest", "", "no-one"),
+        ("coral-gate@latest", "coral-gate@latest", "sea/finds.xml#find[Coper Gimbal]", "Nearest: find[Copper Gimbal]"),
+    ],
+)
+def test_what_cannot_be_compared_is_said(shared: Shared, old: str, new: str, only: str, said: str) -> None:
+    _, zerrit = shared
+    with pytest.raises(ProblemError, match=re.escape(said)):
+        zerrit.comparison(old, new, only)

@@ -195,6 +195,49 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/comparison": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Compare States
+         * @description What differs between two states of servers.
+         *
+         *     A state is SERVER@live, SERVER@latest, SERVER@NUMBER (a snapshot), SERVER@defaults or SERVER@defaults:LABEL.
+         *     `only` narrows it to what is at or below an address, which may be a pattern.
+         */
+        get: operations["compare_states_api_v1_comparison_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/comparison/page": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Comparison As Page
+         * @description The same as a page to print.
+         */
+        get: operations["comparison_as_page_api_v1_comparison_page_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/events": {
         parameters: {
             query?: never;
@@ -1754,6 +1797,90 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ChangeDetail"];
+                };
+            };
+        };
+    };
+    compare_states_api_v1_comparison_get: {
+        parameters: {
+            query: {
+                new: string;
+                old: string;
+                only?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Server Error */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComparisonOut"];
+                };
+            };
+        };
+    };
+    comparison_as_page_api_v1_comparison_page_get: {
+        parameters: {
+            query: {
+                new: string;
+                old: string;
+                only?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/html": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Server Error */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/html": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/html": string;
                 };
             };
         };

@@ -10,7 +10,9 @@ from typing import Any, Literal
 import click
 
 from zerrit import api
-from zerrit.cli.local import choices, choose_option, print_differences, print_merge_plan, snippet_argument
+from zerrit.cli.comparing import compared, comparison_output, save_comparison
+from zerrit.cli.comparing import show as show_comparison
+from zerrit.cli.merging import choices, choose_option, print_merge_plan, snippet_argument
 from zerrit.cli.output import output_option, print_findings, print_json, print_table, short
 from zerrit.cli.remote import follow, run_result
 from zerrit.cli.session import connect
@@ -275,21 +277,15 @@ def waive(change_id: int, code: str, place: str, reason: str) -> None:
 @change.command("compare")
 @click.argument("change_id", type=int)
 @click.option("--against", default="base", show_default=True, help="base, live, defaults or defaults:LABEL")
-@click.option("--text", is_flag=True, help="As lines of text instead of by entry.")
-@output_option
-def compare_change(change_id: int, against: str, text: bool, output: str) -> None:
+@comparison_output
+@save_comparison
+def compare_change(change_id: int, against: str, output: str, save_to: Path | None) -> None:
     """Show what a change makes different. From its base, the live files, or the defaults."""
     with connect() as zerrit:
         found = zerrit.differences(change_id, against)
-    if text:
-        for one in found.texts:
-            click.echo(one.text, nl=False)
-        return
     if output == "table":
-        for sentence in found.notes:
-            click.echo(f"note: {sentence}")
         click.echo(f"from {found.old} to {found.new}:")
-    print_differences(found.differences, output)
+    show_comparison(compared(found), output, save_to)
 
 
 @change.command()

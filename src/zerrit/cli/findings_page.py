@@ -8,7 +8,7 @@ from __future__ import annotations
 import sys
 from typing import Final
 
-from zerrit.cli.local import visible
+from zerrit.cli.codes import visible
 from zerrit.core.documents import CODES, TOLERANCES, Code
 
 _GROUPS: Final = {

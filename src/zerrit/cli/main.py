@@ -3,14 +3,12 @@
 from __future__ import annotations
 
 import sys
+from importlib import import_module
 from typing import Any, Final
 
 import click
-from pydantic import ValidationError
 
 from zerrit import __version__
-from zerrit.cli import change, local, remote, servers
-from zerrit.client import ClientError, ProblemError
 from zerrit.core.errors import ZerritError
 
 FINDINGS: Final = 1
@@ -18,28 +16,70 @@ WRONG_USE: Final = 2
 SERVICE_TROUBLE: Final = 3
 _FINDING_KINDS: Final = ("blocked-by-findings", "drifted", "snippet-refused")
 
+#: Every command with the module that holds it. It is imported when the command is called: what talks to the service
+#: takes half a second to import, which nobody wants to wait for who compares two files.
+_COMMANDS: Final = {
+    "check": "checking",
+    "codes": "codes",
+    "compare": "comparing",
+    "merge": "merging",
+    "edit": "editing",
+    "serve": "remote",
+    "sign-in": "remote",
+    "fetch": "remote",
+    "defaults": "remote",
+    "files": "remote",
+    "show": "remote",
+    "timeline": "remote",
+    "rollback": "remote",
+    "server": "servers",
+    "gamebook": "servers",
+    "change": "change",
+}
+
 
 class _Zerrit(click.Group):
+    def list_commands(self, ctx: click.Context) -> list[str]:
+        return sorted(_COMMANDS)
+
+    def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
+        module = _COMMANDS.get(cmd_name)
+        if module is None:
+            return None
+        command = getattr(import_module(f"zerrit.cli.{module}"), cmd_name.replace("-", "_"))
+        return command if isinstance(command, click.Command) else None
+
     def invoke(self, ctx: click.Context) -> Any:
         try:
             return super().invoke(ctx)
-        except ProblemError as error:
-            click.echo(f"zerrit: {error}", err=True)
-            sys.exit(_exit_code(error))
-        except ClientError as error:
-            click.echo(f"zerrit: {error}", err=True)
-            sys.exit(SERVICE_TROUBLE)
-        except ValidationError as error:
-            fault = error.errors()[0]
-            said = str(fault["msg"]).removeprefix("Value error, ")
-            click.echo(f"zerrit: {'.'.join(str(part) for part in fault['loc'])}: {said}", err=True)
-            sys.exit(WRONG_USE)
         except ZerritError as error:
             click.echo(f"zerrit: {error}", err=True)
             sys.exit(FINDINGS if error.kind in _FINDING_KINDS else WRONG_USE)
+        except (click.ClickException, click.exceptions.Exit, click.Abort):
+            raise
+        except Exception as error:
+            code = _report(error)
+            if code is None:
+                raise
+            sys.exit(code)
 
 
-def _exit_code(error: ProblemError) -> int:
+def _report(error: Exception) -> int | None:
+    """Say what went wrong with the service, and what the command ends with; None for an error of our own."""
+    from pydantic import ValidationError  # noqa: PLC0415  # see `_COMMANDS`
+
+    from zerrit.client import ClientError, ProblemError  # noqa: PLC0415
+
+    if isinstance(error, ValidationError):
+        fault = error.errors()[0]
+        said = str(fault["msg"]).removeprefix("Value error, ")
+        click.echo(f"zerrit: {'.'.join(str(part) for part in fault['loc'])}: {said}", err=True)
+        return WRONG_USE
+    if not isinstance(error, ClientError):
+        return None
+    click.echo(f"zerrit: {error}", err=True)
+    if not isinstance(error, ProblemError):
+        return SERVICE_TROUBLE
     if error.kind in _FINDING_KINDS:
         return FINDINGS
     status = error.problem.status
@@ -56,7 +96,3 @@ def main() -> None:
 
     Exit codes: 0 fine, 1 findings or clashes, 2 wrong use, 3 trouble with the service.
     """
-
-
-for command in (*local.COMMANDS, *remote.COMMANDS, servers.server, servers.gamebook, change.change):
-    main.add_command(command)

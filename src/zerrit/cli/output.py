@@ -7,14 +7,14 @@ import re
 import sys
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
-from typing import Any, Final, Literal
+from typing import TYPE_CHECKING, Any, Final, Literal, Protocol
 
 import click
-from rich.console import Console
-from rich.table import Table
-from rich.text import Text
 
-from zerrit import api
+# rich is imported where something is drawn with it: what is read by programs need not wait for it.
+# ruff: noqa: PLC0415
+if TYPE_CHECKING:
+    from rich.console import Console
 
 MOST_LINE: Final = 110  # characters shown of a line in which something was found
 MOST_BEFORE: Final = 60  # of them before the place, where the line is longer
@@ -47,6 +47,8 @@ _SIGNS: Final = {
 
 
 def console() -> Console:
+    from rich.console import Console
+
     is_terminal = sys.stdout.isatty()
     return Console(width=None if is_terminal else WIDE, highlight=False, no_color=not is_terminal)
 
@@ -61,6 +63,8 @@ def progress() -> Iterator[Callable[[str], None]]:
     if not sys.stdout.isatty():
         yield lambda _: None
         return
+    from rich.text import Text
+
     with console().status("") as line:
         yield lambda text: line.update(Text(text))
 
@@ -69,6 +73,9 @@ def print_table(
     columns: Sequence[str], rows: Iterable[Sequence[str]], *, right: Sequence[str] = (), whole: Sequence[str] = ()
 ) -> None:
     """Print rows under headings; nothing in them is taken for markup. `whole` columns are never folded."""
+    from rich.table import Table
+    from rich.text import Text
+
     table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="bold")
     for column in columns:
         side: Literal["left", "right"] = "right" if column in right else "left"
@@ -91,20 +98,42 @@ def short(text: str | None, most: int = 60) -> str:
     return first if len(first) <= most else first[: most - 1] + "…"
 
 
-def print_findings(findings: Iterable[api.FindingOut], texts: Mapping[str, str] | None = None) -> None:
+class ShownFinding(Protocol):
+    """A finding of the core, or of the service."""
+
+    @property
+    def code(self) -> str: ...
+    @property
+    def severity(self) -> str: ...
+    @property
+    def message(self) -> str: ...
+    @property
+    def path(self) -> str: ...
+    @property
+    def line(self) -> int: ...
+    @property
+    def column(self) -> int: ...
+    @property
+    def address(self) -> str: ...
+    @property
+    def hint(self) -> str: ...
+
+
+def print_findings(findings: Iterable[ShownFinding], texts: Mapping[str, str] | None = None) -> None:
     """Each finding on a few lines: place and severity, what is wrong, what would mend it.
 
     `texts` holds the files by path; the line of the finding is then shown with a mark under its place.
     """
     lines = {path: _LINE_END.split(text) for path, text in (texts or {}).items()}
     for finding in findings:
-        mark = "waived" if finding.waived else finding.severity
+        waived = getattr(finding, "waived", None)  # only those of a change can be
+        mark = "waived" if waived else finding.severity
         click.echo(f"{finding.path}:{finding.line}:{finding.column}  {mark}  {finding.code}")
         if finding.path in lines and 0 < finding.line <= len(lines[finding.path]):
             _print_line(lines[finding.path][finding.line - 1], finding.line, finding.column)
         click.echo(f"    {finding.message}" + (f" {finding.hint}" if finding.hint else ""))
-        if finding.waived:
-            click.echo(f"    accepted by {finding.waived}")
+        if waived:
+            click.echo(f"    accepted by {waived}")
         elif finding.address:
             click.echo(f"    at {finding.address}")
 

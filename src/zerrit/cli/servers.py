@@ -9,7 +9,7 @@ import click
 from pydantic import SecretStr
 
 from zerrit import api
-from zerrit.cli.local import text_file
+from zerrit.cli.files import text_file
 from zerrit.cli.output import output_option, print_json, print_table
 from zerrit.cli.session import connect
 

@@ -159,6 +159,9 @@ class AsyncClient:
     async def differences(self, change_id: int, against: str = "base") -> api.ComparisonOut:
         return await self.send(calls.differences(change_id, against))
 
+    async def comparison(self, old: str, new: str, only: str = "") -> api.ComparisonOut:
+        return await self.send(calls.comparison(old, new, only))
+
     async def deploy(self, change_id: int) -> api.RunOut:
         return await self.send(calls.deploy(change_id))
 

@@ -174,6 +174,10 @@ def differences(change_id: int, against: str = "base") -> Call[api.ComparisonOut
     return Call("GET", f"/changes/{change_id}/differences", _one(api.ComparisonOut), params={"against": against})
 
 
+def comparison(old: str, new: str, only: str = "") -> Call[api.ComparisonOut]:
+    return Call("GET", "/comparison", _one(api.ComparisonOut), params=_given(old=old, new=new, only=only))
+
+
 def deploy(change_id: int) -> Call[api.RunOut]:
     return Call("POST", f"/changes/{change_id}/deploy", _one(api.RunOut))
 

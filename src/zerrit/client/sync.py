@@ -157,6 +157,9 @@ class Client:
     def differences(self, change_id: int, against: str = "base") -> api.ComparisonOut:
         return self.send(calls.differences(change_id, against))
 
+    def comparison(self, old: str, new: str, only: str = "") -> api.ComparisonOut:
+        return self.send(calls.comparison(old, new, only))
+
     def deploy(self, change_id: int) -> api.RunOut:
         return self.send(calls.deploy(change_id))
 

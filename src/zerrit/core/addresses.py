@@ -12,7 +12,7 @@ nodes in `documents/selecting.py` and `documents/lookup.py`.
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Final
@@ -206,6 +206,27 @@ class _AddressScanner:
 def keyed_segment(name: str, key: str) -> Segment:
     """The segment that names one entry, its key taken to the letter."""
     return Segment(name, keys=(KeyPattern(key, is_literal=bool(_NEEDS_QUOTES_IN_KEY.search(key))),))
+
+
+def may_meet(pattern: Sequence[Segment], place: Sequence[Segment]) -> bool:
+    """What the pattern names is at the place, above it, or may be below it.
+
+    Both are taken as they are written: a pattern with ordinals meets an address that bears the same ordinal.
+    """
+    if not pattern or not place:
+        return True
+    if pattern[0].is_deep:
+        return any(may_meet(pattern[1:], place[skipped:]) for skipped in range(len(place) + 1))
+    return _fits(pattern[0], place[0]) and may_meet(pattern[1:], place[1:])
+
+
+def _fits(pattern: Segment, segment: Segment) -> bool:
+    if not pattern.is_any_name and pattern.name != segment.name:
+        return False
+    if pattern.ordinal:
+        return pattern.ordinal == segment.ordinal
+    keys = segment.keys or (KeyPattern(""),)
+    return not pattern.keys or any(one.matches(key.text) for one in pattern.keys for key in keys)
 
 
 @lru_cache(maxsize=1024)

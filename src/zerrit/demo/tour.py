@@ -136,7 +136,7 @@ def tour(stack: DemoStack, folder: Path) -> None:
     )
     here.run("change", "compare", "1", "--against", "live", must_say="find[Copper Gimbal]/band[deep]")
     here.run("change", "compare", "1", "--against", "defaults", must_say="FindRate")
-    here.run("change", "compare", "1", "--against", "live", "--text", must_say='+Circuit=(Name="Wet Lab"')
+    here.run("change", "compare", "1", "--against", "live", "--output", "text", must_say='+Circuit=(Name="Wet Lab"')
 
     here.say("5. Deploy: stop, read again, snapshot, write, read back, start, watch.")
     here.run("change", "deploy", "1", "--yes", must_say="deployed")

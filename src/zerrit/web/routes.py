@@ -6,14 +6,16 @@ from typing import Annotated, Literal
 
 import anyio
 from fastapi import APIRouter, File, Form, Header, HTTPException, Query, Request, Response, UploadFile
+from fastapi.responses import HTMLResponse
 from sse_starlette.sse import EventSourceResponse
 
 from zerrit import api
 from zerrit.core.steps import Step, StepKind
+from zerrit.report import comparison_page
 from zerrit.web import shapes
 from zerrit.web.context import COOKIE, ContextDep, PersonDep, WorkspaceDep, token_of
 from zerrit.web.serving import STOP_PATIENCE
-from zerrit.work import activity, changes, deploys, fetch, files, people, runs, servers, snapshots
+from zerrit.work import activity, changes, comparing, deploys, fetch, files, people, runs, servers, snapshots
 
 router = APIRouter(prefix="/api/v1", responses={"4XX": {"model": api.Problem}, "5XX": {"model": api.Problem}})
 Version = Annotated[str | None, Header(alias="If-Match")]
@@ -186,6 +188,36 @@ def show(
     return [shapes.place(place) for place in files.show(here, server_id, address)]
 
 
+@router.get("/comparison", tags=["files"])
+def compare_states(
+    here: WorkspaceDep,
+    _who: PersonDep,
+    old: Annotated[str, Query(max_length=200)],
+    new: Annotated[str, Query(max_length=200)],
+    only: Annotated[str, Query(max_length=2000)] = "",
+) -> api.ComparisonOut:
+    """What differs between two states of servers.
+
+    A state is SERVER@live, SERVER@latest, SERVER@NUMBER (a snapshot), SERVER@defaults or SERVER@defaults:LABEL.
+    `only` narrows it to what is at or below an address, which may be a pattern.
+    """
+    return shapes.comparison(comparing.compare_servers(here, old, new, only))
+
+
+@router.get("/comparison/page", tags=["files"], response_class=HTMLResponse)
+def comparison_as_page(
+    here: WorkspaceDep,
+    _who: PersonDep,
+    old: Annotated[str, Query(max_length=200)],
+    new: Annotated[str, Query(max_length=200)],
+    only: Annotated[str, Query(max_length=2000)] = "",
+) -> HTMLResponse:
+    """The same as a page to print."""
+    found = comparing.compare_servers(here, old, new, only)
+    page = comparison_page(found.old_name, found.new_name, found.differences, found.texts, found.notes)
+    return HTMLResponse(page, headers={"X-Content-Type-Options": "nosniff"})
+
+
 # --- changes ----------------------------------------------------------------------------------------------------------
 
 
@@ -278,7 +310,7 @@ def withdraw(change_id: int, response: Response, here: WorkspaceDep, who: Person
 @router.get("/changes/{change_id}/differences", tags=["changes"])
 def differences(change_id: int, here: WorkspaceDep, _who: PersonDep, against: str = "base") -> api.ComparisonOut:
     """What differs between the change's result and `base`, `live`, `defaults` or `defaults:LABEL`."""
-    return shapes.comparison(changes.compare_change(here, change_id, against))
+    return shapes.comparison(comparing.compare_change(here, change_id, against))
 
 
 # --- deploys and rollbacks --------------------------------------------------------------------------------------------

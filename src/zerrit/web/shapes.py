@@ -17,7 +17,7 @@ from zerrit.core.steps import Outcome
 from zerrit.records import Change, Run, Server, Snapshot, SnapshotFile
 from zerrit.records import Step as StepRow
 from zerrit.work import changes as change_work
-from zerrit.work import files, runs, snapshots
+from zerrit.work import comparing, files, runs, snapshots
 from zerrit.work.changes import EDITABLE, JudgedFinding, Preview
 
 
@@ -175,7 +175,7 @@ def difference(found: Difference) -> api.DifferenceOut:
     )
 
 
-def comparison(found: change_work.Comparison) -> api.ComparisonOut:
+def comparison(found: comparing.Comparison) -> api.ComparisonOut:
     return api.ComparisonOut(
         old=found.old_name,
         new=found.new_name,

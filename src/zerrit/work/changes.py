@@ -10,18 +10,16 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from zerrit.core.checks import check
-from zerrit.core.compare import Difference, compare_files, text_difference
 from zerrit.core.documents import Document, Finding, read_document
 from zerrit.core.gamebooks import Gamebook
 from zerrit.core.merge import MergePlan, plan_merge
 from zerrit.core.steps import OutcomeKind, Read, Replay, Step, StepKind, replay, touched_paths
-from zerrit.records import Change, Run, Snapshot, Waiver, digest_of
+from zerrit.records import Change, Snapshot, Waiver
 from zerrit.records import Step as StepRow
 from zerrit.work.activity import note
 from zerrit.work.errors import Conflict, NotFound, Outdated, Refused
 from zerrit.work.servers import gamebook_of, get_server
 from zerrit.work.snapshots import (
-    defaults_of,
     differing_paths,
     digests,
     documents,
@@ -124,7 +122,7 @@ def add_step(workspace: Workspace, person: str, change_id: int, step: Step, *, v
         change = _editable(session, change_id, version)
         if len(change.steps) >= MAX_STEPS:
             raise Refused(f"A change holds at most {MAX_STEPS} steps. Open another.")
-        known = _worked_out(workspace, session, change)
+        known = worked_out(workspace, session, change)
         gamebook, gamebook_digest = gamebook_of(session, get_server(session, change.server_id))
         if step.kind is StepKind.PUT and gamebook is not None and not gamebook.is_tracked(step.address):
             raise Refused(
@@ -175,7 +173,7 @@ def remove_step(
 
 def preview(workspace: Workspace, session: Session, change: Change) -> Preview:
     """Work the change out on the snapshot that it is based on."""
-    known = _worked_out(workspace, session, change)
+    known = worked_out(workspace, session, change)
     judged = judge(session, change.server_id, known.old_findings, known.findings)
     return Preview(known.before, known.replayed, judged)
 
@@ -264,98 +262,11 @@ def refresh(workspace: Workspace, person: str, change_id: int) -> Change:
     return change
 
 
-@dataclass(frozen=True, slots=True)
-class Comparison:
-    """Two states of a server's files: by entry, and as text by path. `notes` say what else one should know."""
-
-    differences: tuple[Difference, ...]
-    texts: Mapping[str, str]
-    old_name: str
-    new_name: str
-    notes: tuple[str, ...] = ()
-
-
-def compare_change(workspace: Workspace, change_id: int, against: str) -> Comparison:
-    """What the change does (`base`), what it would do to the files on the server now (`live`), or how its result
-    differs from the defaults (`defaults` or `defaults:LABEL`).
-
-    Raises NotFound, Refused, LinkError.
-    """
-    kind, _, label = against.partition(":")
-    if kind == "live":
-        return _compare_live(workspace, change_id)
-    with workspace.session() as session:
-        change = get_change(session, change_id)
-        server = get_server(session, change.server_id)
-        known = _worked_out(workspace, session, change)
-        after, new_name = known.replayed.documents, f"change {change.id}"
-        if kind == "base":
-            return compare_states(known.before, after, f"snapshot {change.base_id}", new_name)
-        if kind == "defaults":
-            defaults = require_defaults(session, server.id, label or None)
-            shipped = documents(workspace, session, server, defaults)
-            return compare_states(shipped, after, f"defaults {defaults.label}", new_name)
-    raise Refused(f"`{against}` is nothing to compare with. Write base, live, defaults or defaults:LABEL.")
-
-
-def _compare_live(workspace: Workspace, change_id: int) -> Comparison:
-    """An open change is replayed on the live files, as its deploy would; of one that was deployed, what was written."""
-    with workspace.session() as session:
-        change = get_change(session, change_id)
-        server = get_server(session, change.server_id)
-        gamebook, _ = gamebook_of(session, server)
-        steps = [step_of(row) for row in change.steps]
-        base = digests(_base(session, change))
-        query = select(Run.after_id).where(Run.change_id == change.id, Run.after_id.is_not(None))
-        written = session.scalar(query.order_by(Run.id.desc()).limit(1))
-        snapshot = session.get(Snapshot, written) if written is not None else None
-        after: Mapping[str, Document] = documents(workspace, session, server, snapshot) if snapshot else {}
-    read = reader(gamebook)
-    live: dict[str, Document] = {}
-    drifted: list[str] = []
-    with workspace.link_to(server) as link:
-        for path in [file.path for file in link.list()]:
-            if path in base:
-                data = link.read(path)
-                live[path] = read(data, path)
-                if digest_of(data) != base[path] and not (gamebook and gamebook.is_rewritten(path)):
-                    drifted.append(path)
-    live = {path: document for path, document in live.items() if not document.is_binary}
-    notes: list[str] = []
-    if change.state in EDITABLE:
-        replayed = replay(live, steps, read)
-        after = replayed.documents
-        notes += impossible_steps(replayed)
-        notes += [f"{path} on {server.id} is not as in snapshot {change.base_id} any more." for path in drifted]
-    found = compare_states(live, after, f"{server.id}, live", f"change {change.id}")
-    return replace(found, notes=tuple(notes))
-
-
-def require_defaults(session: Session, server_id: str, label: str | None) -> Snapshot:
-    found = defaults_of(session, server_id, label)
-    if found is None:
-        which = f"defaults {label}" if label else "defaults"
-        raise NotFound(f"{server_id} has no {which} to compare with. Import the files that the game ships first.")
-    return found
-
-
-def compare_states(
-    old: Mapping[str, Document], new: Mapping[str, Document], old_name: str, new_name: str
-) -> Comparison:
-    found = tuple(compare_files(old, new))
-    texts: dict[str, str] = {}
-    for path in sorted({difference.address.partition("#")[0] for difference in found}):
-        before = old[path].text if path in old else ""
-        after = new[path].text if path in new else ""
-        texts[path] = text_difference(before, after, f"{path} ({old_name})", f"{path} ({new_name})")
-    return Comparison(found, texts, old_name, new_name)
-
-
 def preview_merge(workspace: Workspace, change_id: int, path: str, snippet: str, into: str) -> MergePlan:
     """The plan of merging a snippet into a file of the change, as its steps so far leave it."""
     with workspace.session() as session:
         change = get_change(session, change_id)
-        replayed = _worked_out(workspace, session, change).replayed
+        replayed = worked_out(workspace, session, change).replayed
     document = replayed.documents.get(path)
     if document is None:
         raise NotFound(f"{change.server_id} has no file {path}.")
@@ -374,7 +285,7 @@ def _data(step: Step) -> dict[str, Any]:
     return {name: dict(value) if isinstance(value, Mapping) else value for name, value in data.items()}
 
 
-def _worked_out(workspace: Workspace, session: Session, change: Change) -> WorkedOut:
+def worked_out(workspace: Workspace, session: Session, change: Change) -> WorkedOut:
     """A change on the files that it is built on; kept, since everything that looks at a change asks for it."""
     server = get_server(session, change.server_id)
     gamebook, gamebook_digest = gamebook_of(session, server)
@@ -382,7 +293,7 @@ def _worked_out(workspace: Workspace, session: Session, change: Change) -> Worke
     kept = workspace.worked_out.get(key)
     if kept is not None:
         return kept
-    base = _base(session, change)
+    base = base_of(session, change)
     before = documents(workspace, session, server, base)
     replayed = replay(before, [step_of(row) for row in change.steps], reader(gamebook))
     old = findings_in(workspace, session, server, base)
@@ -395,7 +306,7 @@ def reader(gamebook: Gamebook | None) -> Read:
     return gamebook.read if gamebook else read_document
 
 
-def _base(session: Session, change: Change) -> Snapshot:
+def base_of(session: Session, change: Change) -> Snapshot:
     snapshot = session.get(Snapshot, change.base_id)
     if snapshot is None:
         raise NotFound(f"The snapshot {change.base_id} that change {change.id} is built on is gone.")
@@ -429,5 +340,5 @@ def is_outdated(session: Session, change: Change) -> bool:
     if change.state not in EDITABLE or latest is None or latest.id == change.base_id:
         return False
     gamebook, _ = gamebook_of(session, get_server(session, change.server_id))
-    differing = differing_paths(digests(_base(session, change)), digests(latest)).all
+    differing = differing_paths(digests(base_of(session, change)), digests(latest)).all
     return any(gamebook is None or not gamebook.is_rewritten(path) for path in differing)

@@ -1,6 +1,15 @@
 """Comparing: two documents in, differences out."""
 
 from zerrit.core.compare.differences import Difference, DifferenceKind, compare_documents, compare_files
+from zerrit.core.compare.filtering import differences_at, require_place
 from zerrit.core.compare.lines import text_difference
 
-__all__ = ["Difference", "DifferenceKind", "compare_documents", "compare_files", "text_difference"]
+__all__ = [
+    "Difference",
+    "DifferenceKind",
+    "compare_documents",
+    "compare_files",
+    "differences_at",
+    "require_place",
+    "text_difference",
+]

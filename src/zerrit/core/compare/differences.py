@@ -4,6 +4,7 @@ What differs between two documents, by address.
 Entries meet by their keys, and both documents share one choice of keys, so that a thing has the same identity
 in both. What has no key meets by content: equal ones first, the rest in their order. Subtrees with the same
 text are passed over at once, which is what makes comparing two long files that differ in a few places cheap.
+What means the same in other words (a flow list as lines, attributes in another order) differs in layout only.
 """
 
 from __future__ import annotations
@@ -14,15 +15,20 @@ from dataclasses import dataclass
 from difflib import SequenceMatcher
 from enum import StrEnum
 from itertools import pairwise
+from typing import Final
 
 from zerrit.core.addresses import print_segments
 from zerrit.core.documents.document import Document
 from zerrit.core.documents.format import Format
 from zerrit.core.documents.keys import Keys
+from zerrit.core.documents.meaning import Contents, meaning_of
 from zerrit.core.documents.node import Node, NodeKind
 from zerrit.core.documents.scalars import as_number
 from zerrit.core.documents.writing import source_of, written
 from zerrit.core.sequences import longest_increasing
+
+#: More places of a file than this that differ in layout only are told as one difference of the file.
+MOST_LAYOUT: Final = 20
 
 
 class DifferenceKind(StrEnum):
@@ -62,15 +68,24 @@ def compare_documents(old: Document, new: Document) -> list[Difference]:
     if old.text == new.text:
         return []
     comparison = _Comparison(old, new)
-    found = list(comparison.node(old.root, new.root))
-    return found or [Difference(DifferenceKind.LAYOUT, new.path)]
+    found = comparison.node(old.root, new.root)
+    layout = [difference for difference in found if difference.kind is DifferenceKind.LAYOUT]
+    if len(layout) > MOST_LAYOUT:
+        found = [difference for difference in found if difference.kind is not DifferenceKind.LAYOUT]
+        found.append(Difference(DifferenceKind.LAYOUT, new.path, None, f"{len(layout):,} places"))
+    return found
 
 
 def compare_files(old: Mapping[str, Document], new: Mapping[str, Document]) -> list[Difference]:
-    """Compare two folders of documents by path; files that came or went are one difference each."""
+    """Compare two folders of documents by path; a file that came, went or got another name is one difference."""
+    renamed = _renamed_files(old, new)
     found: list[Difference] = []
     for path in sorted(old.keys() | new.keys()):
-        if path not in new:
+        if path in renamed:
+            found.append(Difference(DifferenceKind.RENAMED, path, renamed[path], path))
+        elif path in renamed.values() and path not in new:
+            continue
+        elif path not in new:
             found.append(Difference(DifferenceKind.REMOVED, path, old="file"))
         elif path not in old:
             found.append(Difference(DifferenceKind.ADDED, path, new="file"))
@@ -79,51 +94,73 @@ def compare_files(old: Mapping[str, Document], new: Mapping[str, Document]) -> l
     return found
 
 
+def _renamed_files(old: Mapping[str, Document], new: Mapping[str, Document]) -> dict[str, str]:
+    """The old path of each new file whose text stood under another name before."""
+    gone: dict[str, list[str]] = {}
+    for path in sorted(old.keys() - new.keys()):
+        if old[path].text.strip():
+            gone.setdefault(old[path].text, []).append(path)
+    came = (path for path in sorted(new.keys() - old.keys()))
+    return {path: gone[new[path].text].pop(0) for path in came if gone.get(new[path].text)}
+
+
 class _Comparison:
     def __init__(self, old: Document, new: Document) -> None:
         self.old = old
         self.new = new
         self.keys = Keys.of([old, new])
+        self.contents = Contents(self.keys)
 
-    def node(self, a: Node, b: Node) -> Iterator[Difference]:
-        same_text = self.old.text[a.start : a.end] == self.new.text[b.start : b.end]
-        if not same_text:
-            if a.kind is not b.kind and not (a.children and b.children):
-                yield self._made(DifferenceKind.CHANGED, a, b, source_of(self.old, a), source_of(self.new, b))
-                return
-            if a.value is not None or b.value is not None:
-                yield from self._values(a, b)
-            yield from self._children(a, b)
+    def node(self, a: Node, b: Node) -> list[Difference]:
+        """What differs between two nodes that are the same place."""
+        found: list[Difference] = []
         if a.comment != b.comment:
-            yield self._made(DifferenceKind.COMMENT, a, b, a.comment, b.comment)
+            found.append(self._made(DifferenceKind.COMMENT, a, b, a.comment, b.comment))
+        if self._text(self.old, a) == self._text(self.new, b):
+            return found
+        if a.kind is not b.kind and not (a.children and b.children):
+            old, new = source_of(self.old, a), source_of(self.new, b)
+            return [self._made(DifferenceKind.CHANGED, a, b, old, new), *found]
+        if a.value is not None or b.value is not None:
+            found[:0] = self._values(a, b)
+        found += self._children(a, b)
+        is_layout = all(one.kind is DifferenceKind.LAYOUT for one in found)
+        if not found or (is_layout and self.keys.key_of(b)):
+            return [self._made(DifferenceKind.LAYOUT, a, b, None, None)]
+        return found
+
+    @staticmethod
+    def _text(document: Document, node: Node) -> str:
+        if node.parent is None:
+            return document.text
+        return document.text[node.start : node.end]
 
     def _values(self, a: Node, b: Node) -> Iterator[Difference]:
         old, new = a.value or "", b.value or ""
-        differs = old != new
-        if not differs and a.is_quoted != b.is_quoted and self.old.format in (Format.JSON, Format.YAML):
-            old_source, new_source = written(self.old, a), written(self.new, b)
-            differs = old_source.strip("'\"") == new_source.strip("'\"") and old_source[:1] != new_source[:1]
-            old, new = old_source, new_source
-        if differs:
-            yield self._made(DifferenceKind.CHANGED, a, b, old, new)
+        if meaning_of(a, self.old) == meaning_of(b, self.new):
+            return
+        if old == new:  # a number that became a text, or the reverse
+            old, new = written(self.old, a), written(self.new, b)
+        yield self._made(DifferenceKind.CHANGED, a, b, old, new)
 
     def _children(self, a: Node, b: Node) -> Iterator[Difference]:
         same, mine, yours = self._same_places(a, b)
         pairs, gone, come = self._match(a, mine, b, yours)
         renamed = self._renamed(gone, come)
-        moved = self._moved(a, b, [*same, *pairs])
+        # What stands at its place between equal neighbours did not move, and that is nearly always so.
+        is_in_place = len(a.children) == len(b.children) and pairs == [*zip(mine, yours, strict=False)]
+        moved = set() if is_in_place else self._moved(a, b, [*same, *pairs])
         partner = {id(old): new for old, new in pairs}
         went = {id(node) for node in gone}
-        for child, twin in same:
+        for child, twin in same if moved else ():
             if id(child) in moved:
                 yield self._made(DifferenceKind.MOVED, child, twin, None, None)
         for child in mine:
             if id(child) in went:
                 new_node = renamed.get(id(child))
                 if new_node is not None:
-                    yield self._made(
-                        DifferenceKind.RENAMED, child, new_node, self.keys.key_of(child), self.keys.key_of(new_node)
-                    )
+                    names = (self.keys.key_of(one) or one.name for one in (child, new_node))
+                    yield self._made(DifferenceKind.RENAMED, child, new_node, *names)
                 else:
                     yield self._made(DifferenceKind.REMOVED, child, None, source_of(self.old, child), None)
             else:
@@ -140,36 +177,25 @@ class _Comparison:
         """Pairs that stand at the same place with the same text, and the other children of both.
 
         Of two long files that differ in a few entries nearly all are such pairs; nothing else need be known of them.
+        Long runs of them are found by comparing whole stretches of text: equal text was read into equal nodes.
         """
         old, new = a.children, b.children
-        head = self._run(old, new, 1)
-        tail = self._run(old[head:], new[head:], -1)
+        if self.old.format is Format.TEXT:  # slots stand among the lines, not in the order of the text
+            old_ends, new_ends = [node.end for node in old], [node.end for node in new]
+        else:
+            old_ends, new_ends = _ends(a), _ends(b)
+        stretches = _Stretches(self.old.text, [a.start, *old_ends], self.new.text, [b.start, *new_ends])
+        head = stretches.head(min(len(old), len(new)))
+        tail = stretches.tail(min(len(old), len(new)) - head)
         same = [*zip(old[:head], new[:head], strict=True)]
         if tail:
             same += zip(old[-tail:], new[-tail:], strict=True)
         mine, yours = old[head : len(old) - tail], new[head : len(new) - tail]
         if len(mine) != len(yours):
             return same, list(mine), list(yours)
-        pairs = [*zip(mine, yours, strict=True)]
-        equal = [self._is_same(one, other) for one, other in pairs]
-        same += (pair for pair, is_same in zip(pairs, equal, strict=True) if is_same)
-        return (
-            same,
-            [m for m, is_same in zip(mine, equal, strict=True) if not is_same],
-            [y for y, is_same in zip(yours, equal, strict=True) if not is_same],
-        )
-
-    def _run(self, old: Sequence[Node], new: Sequence[Node], step: int) -> int:
-        """How many children are the same from the start, or from the end (`step` -1)."""
-        length = 0
-        for one, other in zip(old[::step], new[::step], strict=False):
-            if not self._is_same(one, other):
-                break
-            length += 1
-        return length
-
-    def _is_same(self, a: Node, b: Node) -> bool:
-        return a.comment == b.comment and self.old.text[a.start : a.end] == self.new.text[b.start : b.end]
+        differing = set(stretches.differing(head, head + len(mine)))
+        same += ((old[n], new[n]) for n in range(head, head + len(mine)) if n not in differing)
+        return same, [old[n] for n in sorted(differing)], [new[n] for n in sorted(differing)]
 
     def _match(
         self, a: Node, mine: Sequence[Node], b: Node, yours: Sequence[Node]
@@ -218,8 +244,8 @@ class _Comparison:
         gone: list[Node],
         come: list[Node],
     ) -> None:
-        old = [self.old.text[node.start : node.end] for node in mine]
-        new = [self.new.text[node.start : node.end] for node in yours]
+        old = [self.contents.of(node, self.old) for node in mine]
+        new = [self.contents.of(node, self.new) for node in yours]
         for tag, i1, i2, j1, j2 in SequenceMatcher(None, old, new, autojunk=False).get_opcodes():
             if tag == "equal" or (tag == "replace" and i2 - i1 == j2 - j1):
                 pairs.extend(zip(mine[i1:i2], yours[j1:j2], strict=True))
@@ -228,23 +254,16 @@ class _Comparison:
                 come.extend(yours[j1:j2])
 
     def _renamed(self, gone: list[Node], come: list[Node]) -> dict[int, Node]:
-        by_content = {self._content(self.new, node): node for node in come if self.keys.key_of(node)}
+        """The new node of each entry that is gone and has come again under another name with the same content."""
+        if not gone or not come:
+            return {}
+        by_content = {self.contents.nameless(node, self.new): node for node in come if _may_be_renamed(node)}
         found: dict[int, Node] = {}
         for node in gone:
-            if self.keys.key_of(node) and (node.children or not node.is_value):
-                twin = by_content.pop(self._content(self.old, node), None)
-                if twin is not None:
-                    found[id(node)] = twin
+            twin = by_content.pop(self.contents.nameless(node, self.old), None) if _may_be_renamed(node) else None
+            if twin is not None:
+                found[id(node)] = twin
         return found
-
-    def _content(self, document: Document, node: Node) -> tuple[str, str]:
-        """The entry's text without its key."""
-        field = self.keys.field_for(node.names)
-        key = node.child(field) if field else None
-        text = document.text
-        if key is None:
-            return node.name, text[node.start : node.end]
-        return node.name, text[node.start : key.value_start] + "\0" + text[key.value_end : node.end]
 
     def _moved(self, a: Node, b: Node, pairs: list[tuple[Node, Node]]) -> set[int]:
         """Children that changed their place: those outside the longest run that kept its order."""
@@ -273,6 +292,61 @@ class _Comparison:
             new,
             _delta(old, new) if kind is DifferenceKind.CHANGED else "",
         )
+
+
+def _ends(parent: Node) -> list[int]:
+    """For each child where what follows it begins, so that comments beside it are still its own."""
+    starts = [child.lead_start for child in parent.children]
+    return [*starts[1:], parent.end] if starts else []
+
+
+@dataclass(frozen=True, slots=True)
+class _Stretches:
+    """The texts of two lists of siblings, cut at the same numbers; item `n` stands between cut `n` and `n + 1`."""
+
+    old: str
+    old_cuts: Sequence[int]
+    new: str
+    new_cuts: Sequence[int]
+
+    def is_same(self, first: int, stop: int, shift: int = 0) -> bool:
+        """Items `first` to `stop` of the old list read as those `shift` further on in the new one."""
+        one = self.old[self.old_cuts[first] : self.old_cuts[stop]]
+        return one == self.new[self.new_cuts[first + shift] : self.new_cuts[stop + shift]]
+
+    def head(self, most: int) -> int:
+        """How many items are the same from the start."""
+        low, high = 0, most
+        while low < high:
+            middle = (low + high + 1) // 2
+            low, high = (middle, high) if self.is_same(low, middle) else (low, middle - 1)
+        return low
+
+    def tail(self, most: int) -> int:
+        """How many are the same at the end."""
+        last = len(self.old_cuts) - 1
+        shift = len(self.new_cuts) - len(self.old_cuts)
+        low, high = 0, most
+        while low < high:
+            middle = (low + high + 1) // 2
+            low, high = (middle, high) if self.is_same(last - middle, last - low, shift) else (low, middle - 1)
+        return low
+
+    def differing(self, first: int, stop: int) -> Iterator[int]:
+        """The numbers of the items that differ, of two lists that are equally long."""
+        if first >= stop or self.is_same(first, stop):
+            return
+        if stop - first == 1:
+            yield first
+            return
+        middle = (first + stop) // 2
+        yield from self.differing(first, middle)
+        yield from self.differing(middle, stop)
+
+
+def _may_be_renamed(node: Node) -> bool:
+    """A plain value under another name is another value."""
+    return any(not child.name.startswith("@") or len(node.children) > 1 for child in node.children)
 
 
 def _delta(old: str | None, new: str | None) -> str:

@@ -7,7 +7,7 @@ are, and why an edit (`zerrit.core.documents.edits`) is a list of splices after 
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any, Final
@@ -16,26 +16,15 @@ from zerrit.core.addresses import parse_node_address
 from zerrit.core.documents.codes import Severity
 from zerrit.core.documents.findings import Finding, Report, in_reading_order
 from zerrit.core.documents.format import Format, format_of
-from zerrit.core.documents.ini import reader as ini_reader
-from zerrit.core.documents.json import reader as json_reader
 from zerrit.core.documents.keys import Keys
 from zerrit.core.documents.node import Node, NodeKind
 from zerrit.core.documents.scalars import typed
 from zerrit.core.documents.selecting import select
 from zerrit.core.documents.slots import Slot
 from zerrit.core.documents.source import MAX_BYTES, Source, Splice, decode, splice
-from zerrit.core.documents.text import reader as text_reader
-from zerrit.core.documents.xml import reader as xml_reader
-from zerrit.core.documents.yaml import data as yaml_data
-from zerrit.core.documents.yaml import reader as yaml_reader
+from zerrit.core.documents.versions import pieces_between
 
 BINARY_LOOK: Final = 8000  # characters; binary formats show a NUL long before
-_READERS: Final[dict[Format, Callable[[Source, Report], Node]]] = {
-    Format.XML: xml_reader.read,
-    Format.YAML: yaml_reader.read,
-    Format.JSON: json_reader.read,
-    Format.INI: ini_reader.read,
-}
 
 
 @dataclass(frozen=True, slots=True)
@@ -88,7 +77,7 @@ class Document:
     def to_data(self) -> Any:
         """Plain values: dicts, lists, text, numbers, truth values, None. Repeated names become lists."""
         if self.format is Format.YAML:
-            return yaml_data.to_data(self.root, self.text)
+            return _yaml_data(self)
         return _plain(self.root, self.format)
 
     @cached_property
@@ -102,20 +91,34 @@ class Document:
 
     def with_text(self, text: str) -> Document:
         """Read other text in place of this document's, in the same way."""
-        return read_source(self.source.with_text(text), self.path, self.format, self.reading)
+        return self._version(self.source.with_text(text))
+
+    def other_version(self, data: bytes) -> Document:
+        """Read another version of this file in the same way; quick where the two differ in a few places only."""
+        if len(data) > MAX_BYTES:
+            return read_document(data, self.path, format=self.format)
+        return self._version(decode(data))
+
+    def _version(self, source: Source) -> Document:
+        is_alike = (source.encoding, source.is_guessed) == (self.source.encoding, self.source.is_guessed)
+        if is_alike and self.format is Format.XML and not self.findings:
+            pieces = pieces_between(self.text, source.text)
+            root = _read_xml_again(self, source, pieces) if pieces is not None else None
+            if root is not None:
+                return replace(self, source=source, root=root)
+        return read_source(source, self.path, self.format, self.reading)
 
     def with_splices(self, splices: Iterable[Splice]) -> Document:
         """Put splices, given in offsets of this text, into it and read what comes out, in the same way.
 
-        In a sound XML file only the entry that changed is read again.
+        In a sound XML file only the entries that changed are read again.
         """
         pieces = sorted(splices, key=lambda piece: (piece.start, piece.end))
         if not pieces:
             return self
         source = self.source.with_text(splice(self.text, pieces))
         if self.format is Format.XML and not self.findings:
-            shift = len(source.text) - len(self.text)
-            root = xml_reader.read_again(self.root, source, pieces[0].start, pieces[-1].end, shift)
+            root = _read_xml_again(self, source, pieces)
             if root is not None:
                 return replace(self, source=source, root=root)
         return read_source(source, self.path, self.format, self.reading)
@@ -162,11 +165,49 @@ def read_source(source: Source, path: str, format: Format, reading: Reading) -> 
     nul = source.text.find("\0") if format in (Format.TEXT, Format.INI) else -1
     if nul >= 0:  # the other formats have a rule of their own against it
         report.add("text.nul", nul, "A NUL character stands here; text files have none. Was the upload cut or binary?")
-    if format is Format.TEXT:
-        root = text_reader.read(source, report, reading.slots)
-    else:
-        root = _READERS[format](source, report)
+    root = _read_nodes(source, report, format, reading)
     return Document(source, path, format, root, in_reading_order(report.findings), reading)
+
+
+# The readers are imported when they are first needed: compiling the patterns of all five takes longer than reading
+# most files, and a command reads files of one or two formats.
+# ruff: noqa: PLC0415
+
+
+def _read_nodes(source: Source, report: Report, format: Format, reading: Reading) -> Node:
+    match format:
+        case Format.XML:
+            from zerrit.core.documents.xml.reader import read as read_xml
+
+            return read_xml(source, report)
+        case Format.YAML:
+            from zerrit.core.documents.yaml.reader import read as read_yaml
+
+            return read_yaml(source, report)
+        case Format.JSON:
+            from zerrit.core.documents.json.reader import read as read_json
+
+            return read_json(source, report)
+        case Format.INI:
+            from zerrit.core.documents.ini.reader import read as read_ini
+
+            return read_ini(source, report)
+        case Format.TEXT:
+            from zerrit.core.documents.text.reader import read as read_text
+
+            return read_text(source, report, reading.slots)
+
+
+def _read_xml_again(document: Document, source: Source, pieces: Sequence[Splice]) -> Node | None:
+    from zerrit.core.documents.xml.reader import read_again
+
+    return read_again(document.root, source, pieces)
+
+
+def _yaml_data(document: Document) -> Any:
+    from zerrit.core.documents.yaml.data import to_data
+
+    return to_data(document.root, document.text)
 
 
 def _plain(node: Node, format: Format) -> Any:

@@ -22,7 +22,7 @@ from zerrit.core.documents.node import Node, NodeKind
 from zerrit.core.documents.scalars import as_number
 
 PREFERRED_KEYS: Final = ("name", "id", "key", "title", "code")
-SAMPLE: Final = 2_000
+SAMPLE: Final = 500
 
 
 class HasEntries(Protocol):

@@ -23,8 +23,8 @@ from zerrit.core.documents.edits import WRITERS, ValueChange, rewrite
 from zerrit.core.documents.format import Format
 from zerrit.core.documents.keys import Keys
 from zerrit.core.documents.lookup import node_at
+from zerrit.core.documents.meaning import Contents, meaning_of
 from zerrit.core.documents.node import Node, NodeKind
-from zerrit.core.documents.scalars import typed
 from zerrit.core.documents.source import Splice
 from zerrit.core.documents.writing import insert_before, source_of, written, written_span
 from zerrit.core.errors import MergeRefused, ZerritError
@@ -106,7 +106,7 @@ class _Merge:
         self._moves: list[Move] = []
         self._removed: list[Node] = []
         self._inserted: dict[tuple[int, int], tuple[Node, Node | None, list[str]]] = {}
-        self._contents: dict[int, object] = {}
+        self._contents = Contents(self.keys)
 
     # --- the walk ---------------------------------------------------------------------------------------------------
 
@@ -137,7 +137,7 @@ class _Merge:
         return _with_comments(self.base, b) != _with_comments(self.theirs, t)
 
     def _value(self, b: Node | None, m: Node, t: Node) -> None:
-        if b is not None and self._meaning(b, self.base) == self._meaning(m, self.mine):
+        if b is not None and meaning_of(b, self.base) == meaning_of(m, self.mine):
             self._set(m, t)
         else:
             self._clash(b, m, t, "both sides gave it another value" if b is not None else "both sides added it")
@@ -223,11 +223,11 @@ class _Merge:
             return side
         old_by_content: dict[object, list[Identity]] = {}
         for identity in gone:
-            content = (identity[0] if identity[1] else "", self._nameless(bases[identity], self.base))
+            content = self._contents.nameless(bases[identity], self.base)
             old_by_content.setdefault(content, []).append(identity)
         new_by_content: dict[object, list[Identity]] = {}
         for identity in come:
-            content = (identity[0] if identity[1] else "", self._nameless(side[identity], document))
+            content = self._contents.nameless(side[identity], document)
             new_by_content.setdefault(content, []).append(identity)
         back = {
             new_by_content[content][0]: old[0]
@@ -235,17 +235,6 @@ class _Merge:
             if len(old) == len(new_by_content.get(content, ())) == 1
         }
         return {back.get(identity, identity): node for identity, node in side.items()} if back else side
-
-    def _nameless(self, node: Node, document: Document) -> object:
-        """What an entry means without the field that names it."""
-        key = self.keys.field_for(node.names)
-        content = self._content(node, document)
-        if not key:
-            return content
-        children = tuple(
-            sorted(repr((child.name, self._content(child, document))) for child in node.children if child.name != key)
-        )
-        return self._meaning(node, document), children
 
     def _take_name(self, b: Node, m: Node, t: Node) -> None:
         """Where the name is the identity, as with the keys of a mapping: take the one that theirs gave it."""
@@ -303,7 +292,7 @@ class _Merge:
 
     def _sequence(self, parent: Node, bs: Sequence[Node], ms: Sequence[Node], ts: Sequence[Node]) -> None:
         base, mine, theirs = (
-            [self._content(node, document) for node in nodes]
+            [self._contents.of(node, document) for node in nodes]
             for nodes, document in ((bs, self.base), (ms, self.mine), (ts, self.theirs))
         )
         for (i1, i2), (j1, j2), (k1, k2) in _stretches(base, mine, theirs):
@@ -328,8 +317,8 @@ class _Merge:
     ) -> None:
         """Mine has the stretch as the base had it, theirs changed it."""
         bs, ms, ts = stretch
-        mine = [self._content(node, self.mine) for node in ms]
-        theirs = [self._content(node, self.theirs) for node in ts]
+        mine = [self._contents.of(node, self.mine) for node in ms]
+        theirs = [self._contents.of(node, self.theirs) for node in ts]
         for tag, j1, j2, k1, k2 in SequenceMatcher(None, mine, theirs, autojunk=False).get_opcodes():
             if tag == "equal":
                 continue
@@ -463,26 +452,7 @@ class _Merge:
     # --- meaning -----------------------------------------------------------------------------------------------------
 
     def _same(self, a: Node, a_document: Document, b: Node, b_document: Document) -> bool:
-        if a_document.text[a.start : a.end] == b_document.text[b.start : b.end]:
-            return True
-        return self._content(a, a_document) == self._content(b, b_document)
-
-    def _content(self, node: Node, document: Document) -> object:
-        """What a node means, whatever its layout: comparable, and equal for equal content."""
-        known = self._contents.get(id(node))
-        if known is None:
-            children: list[object] = [(child.name, self._content(child, document)) for child in node.children]
-            is_free = document.format in (Format.JSON, Format.YAML) and node.kind is NodeKind.GROUP
-            attributes = frozenset(child for child in children if str(child[0]).startswith("@"))  # type: ignore[index]
-            rest = [child for child in children if child not in attributes]
-            below = frozenset(children) if is_free else (attributes, tuple(rest))
-            known = self._contents[id(node)] = (node.kind, self._meaning(node, document), below)
-        return known
-
-    @staticmethod
-    def _meaning(node: Node, document: Document) -> object:
-        value = typed(node.value or "", node.is_quoted, document.format.value)
-        return type(value).__name__, node.value if value is None or isinstance(value, str) else value
+        return self._contents.is_same(a, a_document, b, b_document)
 
     # --- the new text ---------------------------------------------------------------------------------------------
 

@@ -10,17 +10,18 @@ from __future__ import annotations
 
 import codecs
 import re
+from collections.abc import Sequence
 from typing import Final
 
 from zerrit.core.documents.findings import Report
 from zerrit.core.documents.node import Node
 from zerrit.core.documents.source import Source, Splice
-from zerrit.core.documents.xml.faulty import read_faulty
-from zerrit.core.documents.xml.sound import is_well_formed, read_entry_again, read_sound
+from zerrit.core.documents.xml.sound import is_well_formed, read_sound, read_sound_again
 
 _ENCODING: Final = re.compile(r"""<\?xml\s[^>]*?\sencoding\s*=\s*["']([A-Za-z][A-Za-z0-9._-]*)["']""")
 #: A `>` behind a `>` with no `<` between them, the second ending what may be a tag or comment.
 _TWO_ENDS: Final = re.compile(r""">([^<>]*+)(?:(?<=[/"'>])|(?<=--))(?=>)""")
+_PLAIN_COMMENT: Final = re.compile(r"<!--[^<>]*-->")
 #: Tags, in whose values a `>` may stand, and what is no text.
 _NOT_TEXT: Final = re.compile(
     r"""<!--.*?-->|<!\[CDATA\[.*?\]\]>|<\?.*?\?>|<[^>"']*+(?:"[^"]*+"[^>"']*+|'[^']*+'[^>"']*+)*+>""", re.DOTALL
@@ -35,26 +36,35 @@ def read(source: Source, report: Report) -> Node:
     _check_encoding(source, report)
     root = read_sound(source) if is_well_formed(source.text) else None
     if root is None:
+        # Its patterns take long to compile, and nearly all text is sound.
+        from zerrit.core.documents.xml.faulty import read_faulty  # noqa: PLC0415
+
         root = read_faulty(source, report)
     if not report.findings:
         _check_stray_ends(source, report)
     return root
 
 
-def read_again(old: Node, source: Source, start: int, end: int, shift: int) -> Node | None:
-    """Read a text that differs from a sound one only in `start` to `end`, which moved by `shift`, where that is quick.
+def read_again(old: Node, source: Source, pieces: Sequence[Splice]) -> Node | None:
+    """Read a text that `pieces`, in order, made out of a sound one, where that is quick.
 
     None where the whole text has to be read.
     """
     text = source.text
-    window = text[max(text.rfind("<", 0, start), 0) : text.find("<", end + shift) + 1]
-    if _TWO_ENDS.search(window):
-        return None
-    return read_entry_again(old, source, start, end, shift)
+    shift = 0
+    for piece in pieces:
+        start = piece.start + shift
+        shift += len(piece.text) - (piece.end - piece.start)
+        window = text[max(text.rfind("<", 0, start), 0) : text.find("<", piece.end + shift) + 1]
+        if _TWO_ENDS.search(window):
+            return None
+    return read_sound_again(old, source, pieces)
 
 
 def _check_stray_ends(source: Source, report: Report) -> None:
     """`band at="shelf"/>` and `rare -->` are well-formed as text; what was meant is a tag and a comment."""
+    if _has_no_stray_end(source.text):
+        return
     passed_over: list[tuple[int, int]] | None = None
     for match in _TWO_ENDS.finditer(source.text):
         if passed_over is None:
@@ -73,6 +83,15 @@ def _check_stray_ends(source: Source, report: Report) -> None:
             hint="Add `<` here." if is_tag else "Remove it." if not body else "",
             mend=Splice(place, place, "<") if is_tag else Splice(end - 1, end, "") if not body else None,
         )
+
+
+def _has_no_stray_end(text: str) -> bool:
+    """A quick answer for most texts: tags and plain comments have one `<` and one `>` each."""
+    return (
+        text.count("<") == text.count(">")
+        and "<![" not in text
+        and text.count("<!--") == sum(1 for _ in _PLAIN_COMMENT.finditer(text))
+    )
 
 
 def _check_encoding(source: Source, report: Report) -> None:

@@ -13,14 +13,16 @@ Both readers make the same tree of the same text; a property test holds them to 
 from __future__ import annotations
 
 import re
-from bisect import bisect_right
+from bisect import bisect_left, bisect_right
+from collections.abc import Sequence
+from dataclasses import dataclass
 from functools import lru_cache
 from typing import Final
 from xml.parsers import expat  # only tells whether a text without a DTD is well-formed; it expands nothing
 
 from zerrit.core.documents.comments import CommentKeeper, tidy_block
 from zerrit.core.documents.node import Node, NodeKind
-from zerrit.core.documents.source import Source
+from zerrit.core.documents.source import Source, Splice
 from zerrit.core.documents.xml.text import SPACE, attribute, settle, unescape
 
 #: Deeper texts are left to the reader that makes all nodes at once; one level at a time they would take too long.
@@ -58,31 +60,87 @@ def read_sound(source: Source) -> Node | None:
     return root
 
 
-def read_entry_again(old: Node, source: Source, start: int, end: int, shift: int) -> Node | None:
-    """The root of a text that differs from a sound one only between `start` and `end`, which moved by `shift`.
+def read_sound_again(old: Node, source: Source, pieces: Sequence[Splice]) -> Node | None:
+    """The root of a text that a few splices made out of a sound one, whose root is `old`.
 
-    Where the difference lies inside one child of the root, it is enough to look whether that child is well-formed
-    by itself; the others only move. None where that is not so; then the whole text has to be read.
+    It is enough to look whether what changed is well-formed by itself, a child of the root or a stretch of them; all
+    other children only move. None where that is not so; then the whole text has to be read.
     """
-    children = old.children
-    index = bisect_right(children, start, key=lambda child: child.start) - 1
-    if index < 0 or start <= children[index].start or end >= children[index].end or children[index].is_quoted:
-        return None
-    changed = children[index]
-    text = source.text[changed.start : changed.end + shift]
-    if text[1] in "!?" or not is_well_formed(text):
+    children = [child for child in old.children if not child.name.startswith("@")]
+    stretches = _stretches(old, children, pieces)
+    if stretches is None:
         return None
     levels = _Levels(source)
+    shift = sum(len(piece.text) - (piece.end - piece.start) for piece in pieces)
     root = levels.moved(old, None, 0)
     root.inside = None
     root.end += shift
     root.value_end += shift
-    child = levels.alone(changed, root)
-    if child.end != changed.end + shift or levels.is_deep(child):
-        return None
-    for number, other in enumerate(children):
-        root.adopt(child if number == index else levels.moved(other, root, shift if number > index else 0))
+    for child in old.children:
+        if child.name.startswith("@"):
+            root.adopt(levels.moved(child, root, 0))
+    at = by = 0
+    for stretch in stretches:
+        for child in children[at : stretch.first]:
+            root.adopt(levels.moved(child, root, by))
+        end = by + stretch.growth
+        found = (
+            levels.changed(children[stretch.first], root, by, end)
+            if stretch.is_inside
+            else levels.stretch(old, children, stretch, root, by, end)
+        )
+        if found is None or any(levels.is_deep(child) for child in found):
+            return None
+        for child in found:
+            root.adopt(child)
+        at, by = stretch.last + 1, end
+    for child in children[at:]:
+        root.adopt(levels.moved(child, root, by))
     return root
+
+
+@dataclass(slots=True)
+class _Stretch:
+    """Children that changed, by their first and last number; `is_inside`: a single one, and only between its ends."""
+
+    first: int
+    last: int
+    growth: int  #: by how many characters it became longer
+    is_inside: bool
+
+
+def _stretches(old: Node, children: Sequence[Node], pieces: Sequence[Splice]) -> list[_Stretch] | None:
+    """Which children the splices touch; None where they reach beyond the content of the root."""
+    if not children or old.value is not None or old.value_start < 0:
+        return None
+    starts = [child.start for child in children]
+    ends = [child.end for child in children]
+    found: list[_Stretch] = []
+    for piece in pieces:
+        if piece.start <= starts[0] or piece.end > old.value_end:
+            return None  # before the first child a comment may belong to the root
+        growth = len(piece.text) - (piece.end - piece.start)
+        index = bisect_right(starts, piece.start) - 1
+        if index >= 0 and starts[index] < piece.start and piece.end < ends[index]:
+            stretch = _Stretch(index, index, growth, is_inside=True)
+        else:
+            # One child more on either side: the comments between may belong to them.
+            first = max(bisect_left(ends, piece.start) - 1, 0)
+            last = min(bisect_right(starts, piece.end), len(children) - 1)
+            stretch = _Stretch(first, max(first, last), growth, is_inside=False)
+        if any(child.is_quoted for child in children[stretch.first : stretch.last + 1]):
+            return None
+        while found and stretch.first <= found[-1].last:
+            last_one = found.pop()
+            is_inside = stretch.is_inside and last_one.is_inside
+            stretch = _Stretch(
+                min(last_one.first, stretch.first),
+                max(last_one.last, stretch.last),
+                last_one.growth + stretch.growth,
+                is_inside,
+            )
+        found.append(stretch)
+    return found
 
 
 @lru_cache(maxsize=256)
@@ -90,6 +148,12 @@ def _namesakes(name: str) -> re.Pattern[str]:
     return re.compile(
         rf"""{_SKIPPED}|<(/?){re.escape(name)}(?=[\s/>])[^>"']*+(?:"[^"]*+"[^>"']*+|'[^']*+'[^>"']*+)*+>""", re.DOTALL
     )
+
+
+@lru_cache(maxsize=256)
+def _first_attribute(field: str) -> re.Pattern[str]:
+    """The attribute `@name` right behind the name of its element, with a value that needs no unescaping."""
+    return re.compile(rf"""\s+{re.escape(field[1:])}="([^"&\t\r\n]*)\"""" if field.startswith("@") else r"(?!)")
 
 
 class _Levels:
@@ -136,18 +200,57 @@ class _Levels:
         twin.lead_start = node.lead_start + by
         return twin
 
-    def alone(self, old: Node, parent: Node) -> Node:
-        """The element that stands where `old` stood, what documents it outside of it unchanged."""
-        keeper = CommentKeeper(self.source)
-        node, end = self._element(old.start, parent, keeper)
-        node.lead_start = old.lead_start
+    def changed(self, old: Node, parent: Node, by: int, end_by: int) -> list[Node] | None:
+        """The element that stands where `old` stood, changed only between its ends; None if it is no single one."""
+        start, stop = old.start + by, old.end + end_by
+        inner = self.text[start:stop]
+        if inner[1] in "!?" or not is_well_formed(inner):
+            return None
+        node, end = self._element(start, parent, CommentKeeper(self.source))
+        if end != stop:
+            return None
+        node.lead_start = old.lead_start + by
         if old.lead_start < old.start:
             node.comment = old.comment
-        elif not node.comment:
-            beside = _BESIDE.match(self.text, end)
-            if beside:
-                node.comment = tidy_block(beside.group(1))
-        return node
+        else:
+            self._look_beside(node)
+        return [node]
+
+    def _look_beside(self, node: Node) -> None:
+        beside = None if node.comment else _BESIDE.match(self.text, node.end)
+        if beside:
+            node.comment = tidy_block(beside.group(1))
+
+    def stretch(
+        self, old: Node, children: Sequence[Node], stretch: _Stretch, parent: Node, by: int, end_by: int
+    ) -> list[Node] | None:
+        """The elements that stand where a stretch of children stood; None if that is more than elements and comments."""
+        start = (children[stretch.first - 1].end if stretch.first else old.value_start) + by
+        is_last = stretch.last + 1 == len(children)
+        stop = (old.value_end if is_last else children[stretch.last].end) + end_by
+        text = self.text
+        if not is_well_formed(f"<a>{text[start:stop]}</a>"):
+            return None
+        keeper = CommentKeeper(self.source)
+        if stretch.first:
+            keeper.ended(self.moved(children[stretch.first - 1], parent, by), start)
+        found: list[Node] = []
+        end = start
+        at = text.find("<", start, stop)
+        while at >= 0:
+            if text[end:at].strip() or text.startswith("<![", at):
+                return None
+            if text[at + 1] in "!?":
+                end = self._skip(at, keeper)
+            else:
+                child, end = self._element(at, parent, keeper)
+                found.append(child)
+            at = text.find("<", end, stop)
+        if text[end:stop].strip():
+            return None
+        if found and not is_last:
+            self._look_beside(found[-1])
+        return found
 
     # --- Inside ---------------------------------------------------------------------------------------------------
 
@@ -175,6 +278,10 @@ class _Levels:
         return children
 
     def field_of(self, node: Node, name: str) -> str | None:
+        # Mostly asked for the key of an entry, which mostly stands first.
+        first = _first_attribute(name).match(self.text, node.start + len(node.name) + 1, node.end)
+        if first is not None:
+            return first.group(1)
         if not name.startswith("@"):
             child = node.child(name)
             return child.value if child is not None and child.is_value else None

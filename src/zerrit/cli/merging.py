@@ -1,0 +1,224 @@
+"""The command that merges into local files: a published snippet, or what another version changed."""
+
+from __future__ import annotations
+
+import sys
+from collections.abc import Iterable, Sequence
+from dataclasses import asdict
+from pathlib import Path
+from typing import Any
+
+import click
+
+from zerrit.cli.files import FILE_OR_FOLDER, read_all, save, text_file
+from zerrit.cli.output import output_option, print_json, print_table, short, sign
+from zerrit.core.documents import read_document
+from zerrit.core.documents.edits import ValueChange
+from zerrit.core.documents.source import decode
+from zerrit.core.merge import ActionKind, Clash, FileState, apply_plan, merge_folders, merge_three, plan_merge
+from zerrit.core.paths import safe_path
+from zerrit.core.wording import counted
+
+snippet_argument = text_file("snippet")
+choose_option = click.option(
+    "--choose",
+    multiple=True,
+    metavar="ADDRESS=ACTION",
+    help="Another action for one entry: add, combine, replace, skip.",
+)
+
+
+@click.command()
+@click.argument("target", type=FILE_OR_FOLDER)
+@click.argument("snippet", type=click.Path(exists=True, allow_dash=True, path_type=Path))
+@click.option(
+    "--base",
+    type=FILE_OR_FOLDER,
+    help="Three-way: what SNIPPET, a whole file or folder, changed since BASE is brought into TARGET.",
+)
+@click.option("--save-to", type=click.Path(path_type=Path), help="Write the result here; without it it is only shown.")
+@click.option(
+    "--into", default="", help="The group that the snippet's entries belong to, as the node part of an address."
+)
+@click.option(
+    "--choose",
+    multiple=True,
+    metavar="ADDRESS=ACTION",
+    help="Another action for one entry: add, combine, replace, skip. With --base: mine, theirs, or ADDRESS==VALUE.",
+)
+@output_option
+def merge(
+    target: Path,
+    snippet: Path,
+    base: Path | None,
+    save_to: Path | None,
+    into: str,
+    choose: tuple[str, ...],
+    output: str,
+) -> None:
+    """Merge into a local file: a published snippet, or what another version changed.
+
+    \b
+    zerrit merge TARGET SNIPPET              the plan is shown first; SNIPPET may be - for standard input
+    zerrit merge --base BASE MINE THEIRS     what THEIRS changed since BASE is brought into MINE;
+                                             three files, or three folders
+    """
+    if base is not None:
+        if len({base.is_dir(), target.is_dir(), snippet.is_dir()}) > 1:
+            raise click.UsageError("Give three files or three folders, not some of each.")
+        (_merge_folders if base.is_dir() else _merge_three)(base, target, snippet, save_to, choose, output)
+        return
+    if target.is_dir() or snippet.is_dir():
+        raise click.UsageError("A snippet goes from one file into another. For folders give --base.")
+    document = read_document(target.read_bytes(), target.name)
+    with click.open_file(str(snippet), "rb") as file:
+        text = decode(file.read()).text
+    plan = plan_merge(document, text, into).decided(choices(choose))
+    merged = apply_plan(document, plan) if not plan.is_open else None
+    if output == "json":
+        keys = ("address", "line", "why")
+        actions = [{"kind": a.kind.value, **{key: getattr(a, key) for key in keys}} for a in plan.actions]
+        print_json(
+            {"actions": actions, "notes": list(plan.notes), "clashes": [a for a in actions if a["kind"] == "ask"]}
+        )
+    else:
+        print_merge_plan([(a.kind.value, a.address, a.line, a.why) for a in plan.actions], list(plan.notes))
+    if merged is None:
+        click.echo("Nothing was written: choose an action for each `ask` with --choose.", err=True)
+        sys.exit(1)
+    if save_to is not None:
+        save(save_to, merged.to_bytes())
+    if output == "table":
+        _say_written(save_to)
+
+
+def _say_written(save_to: Path | None) -> None:
+    click.echo(f"Written to {save_to}." if save_to else "Nothing was written; --save-to OUT keeps the result.")
+
+
+def _merge_three(
+    base: Path, mine: Path, theirs: Path, save_to: Path | None, choose: tuple[str, ...], output: str
+) -> None:
+    """Merge three files; where they clash, mine's value stays and the exit code is 1."""
+    with click.open_file(str(theirs), "rb") as file:
+        other = read_document(file.read(), mine.name)
+    old, own = (read_document(path.read_bytes(), mine.name) for path in (base, mine))
+    merged = merge_three(old, own, other)
+    if choose:
+        merged = merge_three(old, own, other, dict(_chosen(text, merged.clashes) for text in choose))
+    if output == "json":
+        taken = [asdict(change) for change in merged.taken]
+        print_json({"taken": taken, "clashes": _listed_clashes(merged.clashes), "left": list(merged.left)})
+    else:
+        _print_taken(merged.taken)
+        for text in merged.left:
+            click.echo(f"left: {text}")
+        _print_clashes(merged.clashes)
+    if save_to is not None:
+        save(save_to, merged.document.to_bytes())
+    if output == "table":
+        _say_written(save_to)
+    sys.exit(1 if merged.clashes else 0)
+
+
+def _merge_folders(
+    base: Path, mine: Path, theirs: Path, save_to: Path | None, choose: tuple[str, ...], output: str
+) -> None:
+    """Merge three folders file by file; the result is a folder of its own."""
+    if save_to is not None and save_to.exists() and (not save_to.is_dir() or any(save_to.iterdir())):
+        raise click.UsageError(f"{save_to} is there already; the result needs an empty folder or a new one.")
+    old, own, other = (read_all(folder) for folder in (base, mine, theirs))
+    merges = merge_folders(old, own, other)
+    clashes = [clash for merge in merges for clash in merge.clashes]
+    if choose:
+        merges = merge_folders(old, own, other, dict(_chosen(text, clashes) for text in choose))
+        clashes = [clash for merge in merges for clash in merge.clashes]
+    touched = [merge for merge in merges if merge.state is not FileState.KEPT]
+    if output == "json":
+        files = [
+            {
+                "path": m.path,
+                "state": m.state,
+                "taken": [asdict(c) for c in m.merged.taken] if m.merged else [],
+                "left": list(m.merged.left) if m.merged else [],
+            }
+            for m in touched
+        ]
+        print_json({"files": files, "clashes": _listed_clashes(clashes)})
+    else:
+        rows = [(m.path, m.state.value, str(len(m.merged.taken)) if m.merged else "") for m in touched]
+        if rows:
+            print_table(("file", "state", "taken"), rows, right=("taken",), whole=("file",))
+        for file in touched:
+            for text in file.merged.left if file.merged else ():
+                click.echo(f"left: {file.path}: {text}")
+        click.echo(f"{counted(len(merges) - len(touched), 'file')} kept as mine has them.")
+        _print_clashes(clashes)
+    if save_to is not None:
+        for merge in merges:
+            if merge.data is not None:
+                path = save_to / safe_path(merge.path)
+                path.parent.mkdir(parents=True, exist_ok=True)
+                save(path, merge.data)
+    if output == "table":
+        _say_written(save_to)
+    sys.exit(1 if clashes else 0)
+
+
+def _listed_clashes(clashes: Iterable[Clash]) -> list[dict[str, Any]]:
+    return [asdict(clash) for clash in clashes]
+
+
+def _chosen(text: str, clashes: Sequence[Clash]) -> tuple[str, str]:
+    """The address of a clash and what is chosen for it; an address may hold an equals sign itself."""
+    for clash in clashes:
+        if text.startswith(f"{clash.address}="):
+            choice = text[len(clash.address) + 1 :]
+            if choice in ("mine", "theirs") or choice.startswith("="):
+                return clash.address, choice
+            raise click.UsageError(f"--choose {text}: write mine, theirs, or ={choice} for a value of your own.")
+    known = ", ".join(clash.address for clash in clashes) or "none at all"
+    raise click.UsageError(f"--choose {text}: write ADDRESS=mine or ADDRESS=theirs with a clash; there is {known}.")
+
+
+def _print_taken(taken: Sequence[ValueChange]) -> None:
+    if taken:
+        rows = [(c.address, short(c.old), short("(gone)" if c.new is None else c.new)) for c in taken]
+        print_table(("taken from theirs", "mine", "now"), rows, whole=("taken from theirs",))
+    click.echo(f"{counted(len(taken), 'change')} taken from theirs.")
+
+
+def _print_clashes(clashes: Sequence[Clash]) -> None:
+    if not clashes:
+        return
+    rows = [
+        (c.address, *("(none)" if value is None else short(value, 40) for value in (c.base, c.mine, c.theirs)), c.why)
+        for c in clashes
+    ]
+    print_table(("clash", "base", "mine", "theirs", ""), rows, whole=("clash",))
+    click.echo(
+        f"{counted(len(clashes), 'clash', 'clashes')} to decide with --choose ADDRESS=mine, ADDRESS=theirs or "
+        "ADDRESS==VALUE; mine stays until then."
+    )
+
+
+def print_merge_plan(actions: list[tuple[str, str, int, str]], notes: list[str]) -> None:
+    for text in notes:
+        click.echo(f"cleaned: {text}")
+    print_table(
+        ("action", "entry", "line", ""),
+        [(sign(kind), address, str(line), why) for kind, address, line, why in actions],
+        right=("line",),
+    )
+
+
+def choices(given: Iterable[str]) -> dict[str, ActionKind]:
+    """The actions that were chosen with --choose, by address."""
+    allowed = [kind.value for kind in (ActionKind.ADD, ActionKind.COMBINE, ActionKind.REPLACE, ActionKind.SKIP)]
+    chosen: dict[str, ActionKind] = {}
+    for text in given:
+        address, _, word = text.rpartition("=")
+        if not address or word not in allowed:
+            raise click.UsageError(f"--choose {text}: write ADDRESS=ACTION with one of {', '.join(allowed)}.")
+        chosen[address] = ActionKind(word)
+    return chosen
