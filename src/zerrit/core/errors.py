@@ -7,6 +7,7 @@ The family of errors that a call of the core can end in.
     ├── EditRefused        the edit would break the document, or does not fit the value that stands there
     ├── SnippetRefused     the snippet is no usable part of such a document
     ├── MergeRefused       the three documents cannot be merged as they are
+    ├── FigureRefused      a figure cannot be worked out from what stands there
     ├── PathRefused        the path would lead out of the server's folder
     └── GamebookInvalid    the gamebook cannot be used; carries its findings
 
@@ -66,6 +67,12 @@ class MergeRefused(ZerritError):
     """The documents cannot be merged; nothing was changed."""
 
     kind = "merge-refused"
+
+
+class FigureRefused(ZerritError):
+    """A figure cannot be worked out from what stands in the files."""
+
+    kind = "figure-refused"
 
 
 class PathRefused(ZerritError):

@@ -204,6 +204,10 @@ def _galley() -> Iterator[tuple[str, bytes]]:
             body = ",\n".join("    " + json.dumps(row) for row in rows)
             text = f'{{\n  "store": "{store.replace("-", " ").title()}, deck {deck}",\n  "deck": {deck},\n  "open": true,\n  "goods": [\n{body}\n  ]\n}}\n'
             yield f"galley/stores/{store}-{deck}.json", text.encode()
+    prices = ",\n".join(
+        f"    {json.dumps(name)}: {rng.randrange(2, 40)}" for goods in _STORES.values() for name in goods
+    )
+    yield "galley/house.json", f'{{\n  "prices": {{\n{prices}\n  }}\n}}\n'.encode()
     for menu, dishes in _MENUS.items():
         rows = [
             {

@@ -79,6 +79,8 @@ class Game:
             for path in sorted((self.folder / "galley/stores").glob("*.json"))
         }
         yield f"galley: {len(stores)} stores"
+        dredge = yaml.safe_load((self.folder / "dredge/hauls.yml").read_text("utf-8"))
+        yield f"dredge: {len(dredge['hauls'])} hauls out of {len(dredge['sets'])} sets"
         for path in sorted((self.folder / "addins").glob("*/settings.yml")):
             yaml.safe_load(path.read_text("utf-8"))
             yield f"add-in {path.parent.name} loaded"

@@ -13,8 +13,9 @@ from dataclasses import replace
 from decimal import Decimal
 from typing import Final
 
-from zerrit.core.checks.lists import values_at, words_of
+from zerrit.core.checks.lists import words_of
 from zerrit.core.documents import CODES, Document, Finding, Format, Node, in_reading_order
+from zerrit.core.documents.gathering import values_at
 from zerrit.core.documents.lookup import enclosing
 from zerrit.core.documents.scalars import as_number, as_switch
 from zerrit.core.gamebooks import EntryRules, ExpressionInvalid, FieldRules, FileRules, Gamebook

@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Mapping
 from pathlib import PurePosixPath
 
-from zerrit.core.addresses import parse_address
-from zerrit.core.documents import Document, Node
-from zerrit.core.documents.selecting import select
+from zerrit.core.documents import Document
+from zerrit.core.documents.gathering import values_at
 from zerrit.core.gamebooks import ListSource
 from zerrit.core.paths import path_matches
 
@@ -24,12 +23,3 @@ def words_of(source: ListSource, documents: Mapping[str, Document]) -> tuple[str
             if path_matches(source.file_names, path):
                 words[PurePosixPath(path).stem] = None
     return tuple(words)
-
-
-def values_at(address_text: str, documents: Mapping[str, Document]) -> Iterator[tuple[Document, Node]]:
-    """Every node at an address whose file part may be a pattern; a text file is its lines."""
-    address = parse_address(address_text)
-    for path, document in documents.items():
-        if path_matches(address.path, path):
-            for node in select(document.root, document.keys, address.segments):
-                yield document, node

@@ -2,9 +2,19 @@
 
 from zerrit.core.gamebooks.expressions import Expression, ExpressionInvalid, parse_expression
 from zerrit.core.gamebooks.gamebook import Gamebook, read_gamebook
-from zerrit.core.gamebooks.schema import EntryRules, FieldRules, FileRules, ListSource
+from zerrit.core.gamebooks.schema import (
+    DerivedRules,
+    DrawRules,
+    EntryRules,
+    FieldRules,
+    FileRules,
+    ListSource,
+    RangeAt,
+)
 
 __all__ = [
+    "DerivedRules",
+    "DrawRules",
     "EntryRules",
     "Expression",
     "ExpressionInvalid",
@@ -12,6 +22,7 @@ __all__ = [
     "FileRules",
     "Gamebook",
     "ListSource",
+    "RangeAt",
     "parse_expression",
     "read_gamebook",
 ]

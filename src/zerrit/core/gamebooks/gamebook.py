@@ -175,4 +175,8 @@ def _crossed(document: Document, rules: GamebookFile) -> list[Finding]:
     for number, unique in enumerate(rules.unique):
         for index, address in enumerate(unique.over):
             check_address(address, ("unique", number, "over", index))
+    for number, draw in enumerate(rules.draws):
+        check_address(draw.tables, ("draws", number, "tables"))
+    for number, derived in enumerate(rules.derived):
+        check_address(derived.each, ("derived", number, "each"))
     return faults

@@ -118,6 +118,52 @@ class UniqueRule(_Rules):
     over: Annotated[tuple[Text, ...], Field(min_length=1)]
 
 
+class RangeAt(_Rules):
+    """Two places that hold the ends of a range; without `most` both ends are the same."""
+
+    least: Text
+    most: str = ""
+
+
+class DrawRules(_Rules):
+    """Draw tables: where they are, and where in them stands what. Places are names parted by `/`, below the table."""
+
+    name: Name
+    tables: Text
+    takes: int | RangeAt = Field(1, description="how many prizes are drawn")
+    repeats: bool | str = Field(True, description="may a prize be drawn twice; or the place that says so")
+    prizes: str = Field("", description="the list of what is drawn; the table itself where nothing is given")
+    weight: Text = "weight"
+    thing: str = Field("", description="what a prize is")
+    table: str = Field("", description="or the name of the table that it leads to")
+    counts: int | RangeAt = Field(1, description="how many pieces, or how many uses of that table")
+    variant: str = Field("", description="what may come in place of the thing")
+    variant_chance: str = ""
+
+
+class BetweenRules(_Rules):
+    """A value moves along a line between two thresholds: at `low` it is `at_low` times as much, at `high` `at_high`."""
+
+    low: Text
+    high: Text
+    at_low: Decimal
+    at_high: Decimal
+
+
+class DerivedRules(_Rules):
+    """A value that the game works out: `value` of `each` entry, or what stands `otherwise` where that is `sentinel`.
+
+    In `otherwise`, {field} is the entry's own field.
+    """
+
+    name: Name
+    each: Text
+    value: Text
+    sentinel: str = ""
+    otherwise: str = ""
+    between: BetweenRules | None = None
+
+
 class Trouble(_Rules):
     """How a game says that something went wrong."""
 
@@ -146,6 +192,8 @@ class GamebookFile(_Rules):
     lists: dict[Name, ListSource] = {}
     refers: tuple[ReferRule, ...] = ()
     unique: tuple[UniqueRule, ...] = ()
+    draws: tuple[DrawRules, ...] = ()
+    derived: tuple[DerivedRules, ...] = ()
     trouble: Trouble = Trouble()
     ignore: tuple[Name, ...] = Field((), description="path patterns of files that are no configuration, such as logs")
     watch: tuple[Name, ...] = Field((), description="path patterns of files whose content is not kept")

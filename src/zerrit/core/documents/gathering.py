@@ -1,0 +1,43 @@
+"""All nodes at an address, over many files."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+
+from zerrit.core.addresses import parse_address
+from zerrit.core.documents.document import Document
+from zerrit.core.documents.node import Node
+from zerrit.core.documents.selecting import select
+from zerrit.core.paths import path_matches
+
+
+def values_at(address_text: str, documents: Mapping[str, Document]) -> Iterator[tuple[Document, Node]]:
+    """Every node at an address whose file part may be a pattern; a text file is its lines.
+
+    Raises AddressInvalid.
+    """
+    address = parse_address(address_text)
+    for path, document in documents.items():
+        if path_matches(address.path, path):
+            for node in select(document.root, document.keys, address.segments):
+                yield document, node
+
+
+def below(node: Node, place: str) -> Node | None:
+    """The node at a place below another: names parted by `/`; None where there is none."""
+    found: Node | None = node
+    for name in place.split("/"):
+        found = found.child(name) if found is not None else None
+    return found
+
+
+def field_above(node: Node, name: str) -> str | None:
+    """The value of the field called `name` (an attribute with or without its @) of the nearest group around a node."""
+    group = node.parent
+    while group is not None:
+        for spelled in (name, f"@{name}"):
+            value = group.field(spelled)
+            if value is not None:
+                return value
+        group = group.parent
+    return None

@@ -1,0 +1,29 @@
+"""Figures that people otherwise work out by hand; exact, with the method of each told in its docstring."""
+
+from zerrit.core.figures.derived import DerivedRow, between, derive
+from zerrit.core.figures.distance import Distance, distance, distances_at
+from zerrit.core.figures.draws import haul_tables, odds_by_table
+from zerrit.core.figures.numbers import FreeNumber, free_numbers
+from zerrit.core.figures.odds import Chance, Prize, Range, Table, odds
+from zerrit.core.figures.tally import Tally, TallyRow, tally
+
+__all__ = [
+    "Chance",
+    "DerivedRow",
+    "Distance",
+    "FreeNumber",
+    "Prize",
+    "Range",
+    "Table",
+    "Tally",
+    "TallyRow",
+    "between",
+    "derive",
+    "distance",
+    "distances_at",
+    "free_numbers",
+    "haul_tables",
+    "odds",
+    "odds_by_table",
+    "tally",
+]

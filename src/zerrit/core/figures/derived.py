@@ -1,0 +1,111 @@
+"""
+Values that a game works out from several places: with a sentinel word that means "look elsewhere", and along a line
+between two thresholds.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+from dataclasses import dataclass
+from decimal import Decimal
+from fractions import Fraction
+from typing import Final
+
+from zerrit.core.addresses import quote_name
+from zerrit.core.documents.document import Document
+from zerrit.core.documents.gathering import below, field_above, values_at
+from zerrit.core.documents.node import Node
+from zerrit.core.documents.scalars import as_number
+from zerrit.core.errors import FigureRefused
+from zerrit.core.gamebooks import DerivedRules, Gamebook
+
+_FILLED: Final = re.compile(r"\{([^{}]+)\}")
+
+
+@dataclass(frozen=True, slots=True)
+class DerivedRow:
+    """One entry's value. `source` is the address that it came from; `fault` says why there is none.
+
+    `low` and `high` are the thresholds with the value at each, where the rule has thresholds.
+    """
+
+    address: str
+    source: str
+    value: Fraction | None
+    low: tuple[Fraction, Fraction] | None = None
+    high: tuple[Fraction, Fraction] | None = None
+    fault: str = ""
+
+    def at(self, amount: Fraction) -> Fraction | None:
+        """The value for an amount, such as the stock of a store."""
+        if self.value is None or self.low is None or self.high is None:
+            return self.value
+        return between(amount, *self.low, *self.high)
+
+
+def between(x: Fraction, x0: Fraction, y0: Fraction, x1: Fraction, y1: Fraction) -> Fraction:
+    """The value at `x` on the line from (x0, y0) to (x1, y1); outside of the two thresholds that of the nearer one.
+
+    Linear interpolation in exact fractions. With equal thresholds there is a step: y0 up to it, y1 above.
+    """
+    if x0 > x1:
+        x0, y0, x1, y1 = x1, y1, x0, y0
+    if x <= x0:
+        return y0
+    if x >= x1:
+        return y1
+    return y0 + (y1 - y0) * (x - x0) / (x1 - x0)
+
+
+def derive(gamebook: Gamebook, documents: Mapping[str, Document], name: str) -> list[DerivedRow]:
+    """The derived value called `name` of every entry that the gamebook gives one.
+
+    Raises FigureRefused: the gamebook has no such rule.
+    """
+    rules = next((rule for rule in gamebook.rules.derived if rule.name == name), None)
+    if rules is None:
+        known = ", ".join(rule.name for rule in gamebook.rules.derived) or "none"
+        raise FigureRefused(f"The gamebook derives no value called {name}. It has: {known}.")
+    return [_row(document, node, rules, documents) for document, node in values_at(rules.each, documents)]
+
+
+def _row(document: Document, node: Node, rules: DerivedRules, documents: Mapping[str, Document]) -> DerivedRow:
+    address = f"{document.path}#{document.keys.address_of(node)}"
+    holder = below(node, rules.value)
+    if holder is None or holder.value is None:
+        return DerivedRow(address, "", None, fault=f"it has no {rules.value}")
+    source, text = f"{document.path}#{document.keys.address_of(holder)}", holder.value
+    if rules.sentinel and text == rules.sentinel:
+        elsewhere = _filled(rules.otherwise, node)
+        found = [one for _, one in values_at(elsewhere, documents)]
+        if len(found) != 1 or found[0].value is None:
+            return DerivedRow(address, elsewhere, None, fault=f"{elsewhere} does not lead to one value")
+        source, text = elsewhere, found[0].value
+    number = as_number(text)
+    if number is None:
+        return DerivedRow(address, source, None, fault=f"`{text}` is no number")
+    value = Fraction(number)
+    if rules.between is None:
+        return DerivedRow(address, source, value)
+    low, high = (_amount(node, place) for place in (rules.between.low, rules.between.high))
+    if low is None or high is None:
+        return DerivedRow(address, source, value, fault=f"{rules.between.low} and {rules.between.high} are no numbers")
+    at_low, at_high = Fraction(rules.between.at_low), Fraction(rules.between.at_high)
+    return DerivedRow(address, source, value, (Fraction(low), value * at_low), (Fraction(high), value * at_high))
+
+
+def _amount(node: Node, place: str) -> Decimal | None:
+    found = below(node, place)
+    return as_number(found.value) if found is not None and found.value is not None else None
+
+
+def _filled(pattern: str, node: Node) -> str:
+    """The address with the entry's own fields in the place of those in braces."""
+
+    def fill(match: re.Match[str]) -> str:
+        own = below(node, match.group(1))
+        value = own.value if own is not None else field_above(node, match.group(1))
+        return quote_name(value or "")
+
+    return _FILLED.sub(fill, pattern)

@@ -1,0 +1,83 @@
+"""How far points lie from a centre, and which of them lie outside a radius."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from decimal import Context, Decimal
+from typing import Final
+
+from zerrit.core.documents.document import Document
+from zerrit.core.documents.gathering import values_at
+from zerrit.core.documents.node import Node
+from zerrit.core.documents.scalars import as_number
+from zerrit.core.errors import FigureRefused
+
+_EXACT: Final = Context(prec=60)
+_SHOWN: Final = Decimal("0.01")
+
+
+@dataclass(frozen=True, slots=True)
+class Distance:
+    """One point and its distance; `is_inside` is None where no radius was given. `fault` says why there is none."""
+
+    address: str
+    point: tuple[Decimal, ...]
+    distance: Decimal | None
+    is_inside: bool | None = None
+    fault: str = ""
+
+
+def distance(one: Sequence[Decimal], other: Sequence[Decimal]) -> Decimal:
+    """The straight line between two points of the same number of axes (Euclid), to hundredths.
+
+    Raises FigureRefused: they have different numbers of axes.
+    """
+    return _EXACT.sqrt(_square(one, other)).quantize(_SHOWN)
+
+
+def distances_at(
+    documents: Mapping[str, Document],
+    address: str,
+    axes: Sequence[str],
+    centre: Sequence[Decimal],
+    radius: Decimal | None = None,
+) -> list[Distance]:
+    """The distance of every entry at `address` from the centre, the nearest first.
+
+    `axes` are the fields that hold the coordinates, such as `@x`, `@z`. Whether a point is inside is decided on the
+    squares, which are exact; only what is shown is rounded.
+
+    Raises AddressInvalid, FigureRefused: nothing stands there, or the centre has another number of axes.
+    """
+    if len(axes) != len(centre):
+        raise FigureRefused(f"The centre has {len(centre)} numbers, but there are {len(axes)} axes: {', '.join(axes)}.")
+    rows = [_row(document, node, axes, centre, radius) for document, node in values_at(address, documents)]
+    if not rows:
+        raise FigureRefused(f"Nothing stands at {address}, so there is nothing to measure. Is a name misspelt?")
+    return sorted(rows, key=lambda row: (row.distance is None, row.distance or Decimal()))
+
+
+def _row(
+    document: Document, node: Node, axes: Sequence[str], centre: Sequence[Decimal], radius: Decimal | None
+) -> Distance:
+    address = f"{document.path}#{document.keys.address_of(node)}"
+    point: list[Decimal] = []
+    for axis in axes:
+        text = node.field(axis) if node.field(axis) is not None else node.field(f"@{axis}")
+        number = as_number(text) if text is not None else None
+        if number is None:
+            return Distance(address, (), None, fault=f"{axis} is `{text}`" if text is not None else f"it has no {axis}")
+        point.append(number)
+    is_inside = None if radius is None else _square(point, centre) <= _EXACT.multiply(radius, radius)
+    return Distance(address, tuple(point), distance(point, centre), is_inside)
+
+
+def _square(one: Sequence[Decimal], other: Sequence[Decimal]) -> Decimal:
+    if len(one) != len(other):
+        raise FigureRefused(f"One point has {len(one)} axes, the other {len(other)}.")
+    total = Decimal()
+    for a, b in zip(one, other, strict=True):
+        step = _EXACT.subtract(a, b)
+        total = _EXACT.add(total, _EXACT.multiply(step, step))
+    return total
