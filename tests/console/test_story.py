@@ -82,7 +82,7 @@ def add_the_server(page: Page, stack: DemoStack) -> None:
 def fetch_and_import_defaults(page: Page, archive: Path) -> None:
     expect(page.get_by_text("No files are known yet.")).to_be_visible()
     page.get_by_role("button", name="Fetch files").click()
-    expect(page.get_by_text("Snapshot 1 with 48 files.")).to_be_visible()
+    expect(page.get_by_text("Snapshot 1 with 50 files.")).to_be_visible()
     page.get_by_role("button", name="Import defaults").click()
     page.get_by_label("Version").fill("2.1")
     page.get_by_label("ZIP of the defaults").set_input_files(archive)

@@ -152,7 +152,7 @@ def test_a_clash_is_decided_by_a_value_of_ones_own() -> None:
     [
         (("a: [", "a: 1", "a: 1"), {}, "The base has a fault in line 1"),
         (("a: 1", "a: 1", 'a: "'), {}, "Theirs has a fault in line 1"),
-        (("a: 1", "a: 2", "a: 3"), {"b": "mine"}, "There is no clash at b"),
+        (("a: 1", "a: 2", "a: 3"), {"b": "mine"}, "There is no clash at a.yml#b"),
         (("a: 1", "a: 2", "a: 3"), {"a": "both"}, "write mine, theirs, or =VALUE"),
     ],
 )

@@ -104,7 +104,7 @@ def test_a_hostile_archive_is_refused(shared: Shared, name: str, said: str) -> N
     with pytest.raises(ProblemError, match=said):
         zerrit.import_defaults("coral-gate", "9.9", buffer.getvalue())
     with expect("conflict", 409):
-        zerrit.import_defaults("coral-gate", "2.1", defaults_zip())
+        zerrit.import_defaults("coral-gate", "2.1", defaults_zip("2.1"))
 
 
 def test_a_broken_gamebook_is_refused_with_its_lines(shared: Shared) -> None:

@@ -34,8 +34,8 @@ def test_the_story_through_the_client(stack: DemoStack) -> None:
             "folder": "/",
         }
         first = zerrit.fetch("coral-gate")
-        assert (first.is_new, first.snapshot.files) == (True, 48)
-        assert zerrit.import_defaults("coral-gate", "2.1", defaults_zip()).label == "2.1"
+        assert (first.is_new, first.snapshot.files) == (True, 50)
+        assert zerrit.import_defaults("coral-gate", "2.1", defaults_zip("2.1")).label == "2.1"
         states = {file.path: file.state for file in zerrit.files("coral-gate")}
         assert states[FINDS] == "changed"
         assert states["sea/chart.xml"] == "as-shipped"
@@ -140,7 +140,7 @@ def test_the_story_through_plain_http(stack: DemoStack) -> None:
         }
         assert http.post("/servers", json=server).status_code == 201
         assert http.post("/servers/coral-gate/fetch").json()["snapshot"]["id"] == 1
-        upload = {"archive": ("defaults.zip", defaults_zip())}
+        upload = {"archive": ("defaults.zip", defaults_zip("2.1"))}
         assert http.post("/servers/coral-gate/defaults", data={"label": "2.1"}, files=upload).status_code == 201
         shown = http.get("/servers/coral-gate/show", params={"address": f"{FINDS}#find[Copper Gimbal]"}).json()
         assert shown[0]["comment"].startswith("Swings in a fixed ring.")

@@ -194,7 +194,20 @@ class ChangeIn(_In):
 class StepIn(_In):
     """One step. Which fields it needs depends on `kind`; see `zerrit.core.steps`."""
 
-    kind: Literal["set", "add", "copy", "remove", "rename", "move", "comment-out", "comment-in", "merge", "put"]
+    kind: Literal[
+        "set",
+        "add",
+        "copy",
+        "copy-fields",
+        "remove",
+        "rename",
+        "move",
+        "comment-out",
+        "comment-in",
+        "merge",
+        "carry",
+        "put",
+    ]
     address: Annotated[str, Field(min_length=1, max_length=2000)]
     operation: Annotated[str, Field(max_length=100_000)] = ""
     name: Annotated[str, Field(max_length=500)] = ""
@@ -205,7 +218,9 @@ class StepIn(_In):
     target: Annotated[str, Field(max_length=2000)] = ""
     snippet: Annotated[str, Field(max_length=4_000_000)] = ""
     into: Annotated[str, Field(max_length=2000)] = ""
-    choices: dict[str, Literal["add", "combine", "replace", "skip"]] = {}
+    choices: dict[str, Annotated[str, Field(max_length=100_000)]] = {}
+    names: list[Annotated[str, Field(max_length=500)]] = []
+    base: Annotated[str, Field(max_length=64_000_000)] = ""
     content: Annotated[str, Field(max_length=64_000_000)] = ""
 
 
@@ -304,6 +319,146 @@ class ComparisonOut(BaseModel):
     notes: list[str]
     differences: list[DifferenceOut]
     texts: list[TextDifferenceOut]
+
+
+class ClashOut(BaseModel):
+    """A place that both sides changed differently; null where a side does not have it."""
+
+    address: str
+    base: str | None
+    mine: str | None
+    theirs: str | None
+    why: str
+
+
+class KeyNoteOut(BaseModel):
+    address: str
+    value: str
+    comment: str
+
+
+class UpgradeIn(_In):
+    """An upgrade from one version of the defaults to another.
+
+    `choices` decides clashes by address (mine, theirs, or =VALUE), `rest` all others; `title` is that of the change.
+    """
+
+    old: Annotated[str, Field(min_length=1, max_length=40)]
+    new: Annotated[str, Field(min_length=1, max_length=40)]
+    title: Annotated[str, Field(max_length=200)] = ""
+    choices: dict[str, Annotated[str, Field(max_length=100_000)]] = {}
+    rest: Literal["", "mine", "theirs"] = ""
+
+
+class UpgradeFileOut(BaseModel):
+    """One file: how many places the vendor changed, how many were changed here, and what becomes of it."""
+
+    path: str
+    state: Literal["taken", "added", "moved", "merged", "clash"]
+    vendor: int
+    own: int
+    taken: list[ValueChangeOut]
+    left: list[str]
+    clashes: int
+    added: list[KeyNoteOut]
+    dropped: list[KeyNoteOut]
+
+
+class UpgradeOut(BaseModel):
+    server: str
+    old: str
+    new: str
+    files: list[UpgradeFileOut]
+    clashes: list[ClashOut]
+    remaining: list[str]
+
+
+class ReplayIn(_In):
+    """Replay a change on another server; with `open` as a change there, of the steps that do something."""
+
+    server: Annotated[str, Field(max_length=63)]
+    title: Annotated[str, Field(max_length=200)] = ""
+    open: bool = False
+
+
+class ReplayedStepOut(BaseModel):
+    position: int
+    kind: str
+    address: str
+    outcome: OutcomeOut
+
+
+class ReplayOut(BaseModel):
+    """What each step did on the other server; `findings` are those that are new there."""
+
+    server: str
+    steps: list[ReplayedStepOut]
+    findings: list[FindingOut]
+    change: int | None
+
+
+class TallyRowOut(BaseModel):
+    """Sums are decimal numbers as text, so that nothing is rounded on the way."""
+
+    group: str
+    count_before: int
+    count_after: int
+    sum_before: str
+    sum_after: str
+    delta: str
+
+
+class TallyOut(BaseModel):
+    before: str
+    after: str
+    rows: list[TallyRowOut]
+    total: TallyRowOut
+    skipped: list[str]
+
+
+class ChanceOut(BaseModel):
+    """Of one thing, before and after: the chance of at least one, and the average number. `exact` is a fraction."""
+
+    thing: str
+    before: float
+    after: float
+    exact: str
+    expected_before: float
+    expected_after: float
+
+
+class OddsOut(BaseModel):
+    table: str
+    before: str
+    after: str
+    chances: list[ChanceOut]
+
+
+class DerivedOut(BaseModel):
+    """A derived value; `low` and `high` are pairs of a threshold and the value at it."""
+
+    address: str
+    source: str
+    value: float | None
+    low: tuple[float, float] | None
+    high: tuple[float, float] | None
+    at_amount: float | None
+    fault: str
+
+
+class FreeNumberOut(BaseModel):
+    family: str
+    taken: int
+    following: str
+    gap: str
+
+
+class DistanceOut(BaseModel):
+    address: str
+    point: list[str]
+    distance: str | None
+    is_inside: bool | None
+    fault: str
 
 
 class RollbackIn(_In):

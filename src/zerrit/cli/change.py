@@ -16,6 +16,7 @@ from zerrit.cli.merging import choices, choose_option, print_merge_plan, snippet
 from zerrit.cli.output import output_option, print_findings, print_json, print_table, short
 from zerrit.cli.remote import follow, run_result
 from zerrit.cli.session import connect
+from zerrit.core.errors import ZerritError
 from zerrit.core.wording import counted
 
 
@@ -104,25 +105,42 @@ def _print_findings(detail: api.ChangeDetail) -> None:
         click.echo(f"Nothing blocks this change{old}.")
 
 
-_StepKind = Literal["set", "add", "copy", "remove", "rename", "move", "comment-out", "comment-in", "merge", "put"]
+try_option = click.option("--try", "is_trial", is_flag=True, help="Only show what it would do, place by place.")
 
 
-def _add(change_id: int, kind: _StepKind, address: str, **data: Any) -> None:
-    """Append a step and say what it does."""
+def _add(change_id: int, kind: str, address: str, *, is_trial: bool = False, **data: Any) -> None:
+    """Append a step and say what it does; or only try it."""
+    given = api.StepIn.model_validate({"kind": kind, "address": address, **data})
     with connect() as zerrit:
-        detail = zerrit.add_step(change_id, api.StepIn(kind=kind, address=address, **data))
+        if is_trial:
+            _print_trial(zerrit.try_step(change_id, given))
+            return
+        detail = zerrit.add_step(change_id, given)
     step = detail.step_list[-1]
     click.echo(f"Step {step.position}: {step.kind} {step.address} {step.summary}".rstrip())
     _print_outcome(step.outcome)
+
+
+def _print_trial(outcome: api.OutcomeOut) -> None:
+    if outcome.kind == "impossible":
+        raise ZerritError(outcome.message)
+    rows = [
+        (one.address, short(one.old, 40), short("(gone)" if one.new is None else one.new, 70))
+        for one in outcome.changes
+    ]
+    if rows:
+        print_table(("address", "old", "new"), rows, whole=("address",))
+    click.echo(f"{counted(len(rows), 'place')} would change. Nothing was added to the change.")
 
 
 @change.command("set", context_settings={"ignore_unknown_options": True})
 @click.argument("change_id", type=int)
 @click.argument("address")
 @click.argument("operation")
-def set_step(change_id: int, address: str, operation: str) -> None:
+@try_option
+def set_step(change_id: int, address: str, operation: str, is_trial: bool) -> None:
     """Add a step: change values. OPERATION is =40, +10, -10, *1.5, '*1.5 from 0 to 400', on or off."""
-    _add(change_id, "set", address, operation=operation)
+    _add(change_id, "set", address, is_trial=is_trial, operation=operation)
 
 
 @change.command("add")
@@ -151,12 +169,24 @@ def copy_step(change_id: int, address: str, key: str) -> None:
     _add(change_id, "copy", address, key=key)
 
 
+@change.command("copy-fields")
+@click.argument("change_id", type=int)
+@click.argument("address")
+@click.argument("places")
+@click.argument("fields", nargs=-1)
+@try_option
+def copy_fields_step(change_id: int, address: str, places: str, fields: tuple[str, ...], is_trial: bool) -> None:
+    """Add a step: give the entries at PLACES the fields of the one at ADDRESS. Without FIELDS, all but its name."""
+    _add(change_id, "copy-fields", address, is_trial=is_trial, target=places, names=list(fields))
+
+
 @change.command("remove")
 @click.argument("change_id", type=int)
 @click.argument("address")
-def remove_step(change_id: int, address: str) -> None:
+@try_option
+def remove_step(change_id: int, address: str, is_trial: bool) -> None:
     """Add a step: take entries or fields out."""
-    _add(change_id, "remove", address)
+    _add(change_id, "remove", address, is_trial=is_trial)
 
 
 @change.command("rename")
@@ -296,6 +326,32 @@ def refresh(change_id: int) -> None:
         detail = zerrit.refresh(change_id)
     click.echo(f"Change {change_id} now stands on snapshot {detail.base}. Check it again.")
     _print_findings(detail)
+
+
+@change.command()
+@click.argument("change_id", type=int)
+@click.argument("server_id")
+@click.option("--open", "keep", is_flag=True, help="Open a change there of the steps that do something.")
+@click.option("--title", default="", help="The title of that change; by itself the same.")
+@output_option
+def replay(change_id: int, server_id: str, keep: bool, title: str, output: str) -> None:
+    """Replay a change on another server. Each step is done, was so already, or is impossible; exit code 1 if one is."""
+    with connect() as zerrit:
+        found = zerrit.replay(change_id, api.ReplayIn(server=server_id, title=title, open=keep))
+    if output == "json":
+        print_json(found.model_dump(mode="json"))
+    else:
+        for step in found.steps:
+            word = {"same": "so already"}.get(step.outcome.kind, step.outcome.kind)
+            click.echo(f"{step.position:>3}. {step.kind:<6} {step.address}   [{word}]")
+            if step.outcome.kind != "same":
+                _print_outcome(step.outcome)
+        print_findings(found.findings)
+        if found.change is not None:
+            click.echo(f"Change {found.change} is open on {server_id}.")
+        elif not keep:
+            click.echo(f"Nothing was changed; --open opens a change on {server_id}.")
+    sys.exit(1 if any(step.outcome.kind == "impossible" for step in found.steps) else 0)
 
 
 @change.command()

@@ -24,6 +24,8 @@ _COMMANDS: Final = {
     "compare": "comparing",
     "merge": "merging",
     "edit": "editing",
+    "figures": "figures",
+    "upgrade": "upgrading",
     "serve": "remote",
     "sign-in": "remote",
     "fetch": "remote",

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import asyncio
-from collections.abc import AsyncIterator
+from collections.abc import AsyncIterator, Sequence
 from types import TracebackType
 from typing import Any, Self, TypeVar
 
@@ -143,6 +143,45 @@ class AsyncClient:
 
     async def plan_merge(self, change_id: int, path: str, snippet: str, into: str = "") -> api.MergePlanOut:
         return await self.send(calls.plan_merge(change_id, path, snippet, into))
+
+    async def try_step(self, change_id: int, step: api.StepIn) -> api.OutcomeOut:
+        return await self.send(calls.try_step(change_id, step))
+
+    async def replay(self, change_id: int, given: api.ReplayIn) -> api.ReplayOut:
+        return await self.send(calls.replay(change_id, given))
+
+    async def upgrade_plan(self, server_id: str, given: api.UpgradeIn) -> api.UpgradeOut:
+        return await self.send(calls.upgrade_plan(server_id, given))
+
+    async def open_upgrade(self, server_id: str, given: api.UpgradeIn) -> api.ChangeDetail:
+        return await self.send(calls.open_upgrade(server_id, given))
+
+    async def balance(self, server_id: str, address: str, by: str = "", change: int | None = None) -> api.TallyOut:
+        return await self.send(calls.balance(server_id, address, by, change))
+
+    async def odds(self, server_id: str, table: str = "", change: int | None = None) -> list[api.OddsOut]:
+        return await self.send(calls.odds(server_id, table, change))
+
+    async def derived(
+        self, server_id: str, name: str, amount: str = "", change: int | None = None
+    ) -> list[api.DerivedOut]:
+        return await self.send(calls.derived(server_id, name, amount, change))
+
+    async def free_numbers(
+        self, server_id: str, addresses: Sequence[str], change: int | None = None
+    ) -> list[api.FreeNumberOut]:
+        return await self.send(calls.free_numbers(server_id, addresses, change))
+
+    async def distances(
+        self,
+        server_id: str,
+        address: str,
+        axes: Sequence[str],
+        centre: Sequence[str],
+        radius: str = "",
+        change: int | None = None,
+    ) -> list[api.DistanceOut]:
+        return await self.send(calls.distances(server_id, address, axes, centre, radius, change))
 
     async def check(self, change_id: int) -> api.ChangeDetail:
         return await self.send(calls.check(change_id))

@@ -6,7 +6,7 @@ The sync and the async client only differ in how they send such a description.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any, Generic, TypeVar
 from urllib.parse import quote
@@ -54,6 +54,10 @@ def _sent(value: BaseModel) -> dict[str, Any]:
 
     result: dict[str, Any] = opened(value.model_dump())
     return result
+
+
+def _step(step: api.StepIn) -> dict[str, Any]:
+    return step.model_dump(exclude_defaults=True) | {"kind": step.kind, "address": step.address}
 
 
 def _server(server_id: str, rest: str = "") -> str:
@@ -139,8 +143,8 @@ def change(change_id: int) -> Call[api.ChangeDetail]:
 
 
 def add_step(change_id: int, step: api.StepIn, version: int | None = None) -> Call[api.ChangeDetail]:
-    body = step.model_dump(exclude_defaults=True) | {"kind": step.kind, "address": step.address}
-    return Call("POST", f"/changes/{change_id}/steps", _one(api.ChangeDetail), json=body, headers=_version(version))
+    path = f"/changes/{change_id}/steps"
+    return Call("POST", path, _one(api.ChangeDetail), json=_step(step), headers=_version(version))
 
 
 def remove_step(change_id: int, step_id: int, version: int | None = None) -> Call[api.ChangeDetail]:
@@ -151,6 +155,54 @@ def remove_step(change_id: int, step_id: int, version: int | None = None) -> Cal
 def plan_merge(change_id: int, path: str, snippet: str, into: str = "") -> Call[api.MergePlanOut]:
     body = {"path": path, "snippet": snippet, "into": into}
     return Call("POST", f"/changes/{change_id}/merge-plan", _one(api.MergePlanOut), json=body)
+
+
+def try_step(change_id: int, step: api.StepIn) -> Call[api.OutcomeOut]:
+    return Call("POST", f"/changes/{change_id}/try", _one(api.OutcomeOut), json=_step(step))
+
+
+def replay(change_id: int, given: api.ReplayIn) -> Call[api.ReplayOut]:
+    return Call("POST", f"/changes/{change_id}/replay", _one(api.ReplayOut), json=_sent(given))
+
+
+def upgrade_plan(server_id: str, given: api.UpgradeIn) -> Call[api.UpgradeOut]:
+    return Call("POST", _server(server_id, "/upgrade-plan"), _one(api.UpgradeOut), json=_sent(given))
+
+
+def open_upgrade(server_id: str, given: api.UpgradeIn) -> Call[api.ChangeDetail]:
+    return Call("POST", _server(server_id, "/upgrade"), _one(api.ChangeDetail), json=_sent(given))
+
+
+def balance(server_id: str, address: str, by: str = "", change: int | None = None) -> Call[api.TallyOut]:
+    params = _given(address=address, by=by, change=change)
+    return Call("GET", _server(server_id, "/figures/balance"), _one(api.TallyOut), params=params)
+
+
+def odds(server_id: str, table: str = "", change: int | None = None) -> Call[list[api.OddsOut]]:
+    params = _given(table=table, change=change)
+    return Call("GET", _server(server_id, "/figures/odds"), _many(api.OddsOut), params=params)
+
+
+def derived(server_id: str, name: str, amount: str = "", change: int | None = None) -> Call[list[api.DerivedOut]]:
+    params = _given(name=name, amount=amount, change=change)
+    return Call("GET", _server(server_id, "/figures/derived"), _many(api.DerivedOut), params=params)
+
+
+def free_numbers(server_id: str, addresses: Sequence[str], change: int | None = None) -> Call[list[api.FreeNumberOut]]:
+    params = _given(address=list(addresses), change=change)
+    return Call("GET", _server(server_id, "/figures/free-numbers"), _many(api.FreeNumberOut), params=params)
+
+
+def distances(
+    server_id: str,
+    address: str,
+    axes: Sequence[str],
+    centre: Sequence[str],
+    radius: str = "",
+    change: int | None = None,
+) -> Call[list[api.DistanceOut]]:
+    params = _given(address=address, axes=list(axes), centre=list(centre), radius=radius, change=change)
+    return Call("GET", _server(server_id, "/figures/distances"), _many(api.DistanceOut), params=params)
 
 
 def check(change_id: int) -> Call[api.ChangeDetail]:

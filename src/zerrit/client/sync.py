@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from types import TracebackType
 from typing import Any, Self, TypeVar
 
@@ -141,6 +141,43 @@ class Client:
 
     def plan_merge(self, change_id: int, path: str, snippet: str, into: str = "") -> api.MergePlanOut:
         return self.send(calls.plan_merge(change_id, path, snippet, into))
+
+    def try_step(self, change_id: int, step: api.StepIn) -> api.OutcomeOut:
+        return self.send(calls.try_step(change_id, step))
+
+    def replay(self, change_id: int, given: api.ReplayIn) -> api.ReplayOut:
+        return self.send(calls.replay(change_id, given))
+
+    def upgrade_plan(self, server_id: str, given: api.UpgradeIn) -> api.UpgradeOut:
+        return self.send(calls.upgrade_plan(server_id, given))
+
+    def open_upgrade(self, server_id: str, given: api.UpgradeIn) -> api.ChangeDetail:
+        return self.send(calls.open_upgrade(server_id, given))
+
+    def balance(self, server_id: str, address: str, by: str = "", change: int | None = None) -> api.TallyOut:
+        return self.send(calls.balance(server_id, address, by, change))
+
+    def odds(self, server_id: str, table: str = "", change: int | None = None) -> list[api.OddsOut]:
+        return self.send(calls.odds(server_id, table, change))
+
+    def derived(self, server_id: str, name: str, amount: str = "", change: int | None = None) -> list[api.DerivedOut]:
+        return self.send(calls.derived(server_id, name, amount, change))
+
+    def free_numbers(
+        self, server_id: str, addresses: Sequence[str], change: int | None = None
+    ) -> list[api.FreeNumberOut]:
+        return self.send(calls.free_numbers(server_id, addresses, change))
+
+    def distances(
+        self,
+        server_id: str,
+        address: str,
+        axes: Sequence[str],
+        centre: Sequence[str],
+        radius: str = "",
+        change: int | None = None,
+    ) -> list[api.DistanceOut]:
+        return self.send(calls.distances(server_id, address, axes, centre, radius, change))
 
     def check(self, change_id: int) -> api.ChangeDetail:
         return self.send(calls.check(change_id))

@@ -12,8 +12,9 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 from typing import Final
 
-from zerrit.core.addresses import Address, parse_address, parse_node_address
+from zerrit.core.addresses import Address, Segment, parse_address, parse_node_address
 from zerrit.core.documents import Document
+from zerrit.core.documents.copying import copy_fields
 from zerrit.core.documents.edits import (
     Edit,
     ValueChange,
@@ -25,8 +26,8 @@ from zerrit.core.documents.edits import (
     set_values,
 )
 from zerrit.core.documents.reshaping import Where, comment_in, comment_out, move, rename
-from zerrit.core.errors import AddressNotFound, EditRefused, ZerritError
-from zerrit.core.merge import ActionKind, apply_plan, plan_merge
+from zerrit.core.errors import AddressNotFound, EditRefused, MergeRefused, SnippetRefused, ZerritError
+from zerrit.core.merge import ActionKind, apply_plan, merge_three, plan_merge
 from zerrit.core.nearest import nearest
 from zerrit.core.paths import path_matches, safe_path
 
@@ -38,9 +39,11 @@ class StepKind(StrEnum):
     REMOVE = "remove"
     RENAME = "rename"  #: an entry gets another key, or what has no key the other `name`
     MOVE = "move"  #: an entry goes `where` (before, after, into) the `target`, an address in the same file
+    COPY_FIELDS = "copy-fields"  #: the fields `names` of the entry (all, where none is given) to those at `target`
     COMMENT_OUT = "comment-out"  #: an entry or setting becomes a comment
     COMMENT_IN = "comment-in"  #: a comment becomes the entry again that the address names
     MERGE = "merge"  #: a `snippet` into the file; `into` names the group, `choices` the actions by address
+    CARRY = "carry"  #: what `content`, another version of the file, changed since `base`; `choices` decide clashes
     PUT = "put"  #: the file becomes `content`
 
 
@@ -60,6 +63,8 @@ class Step:
     snippet: str = ""
     into: str = ""
     choices: Mapping[str, str] = field(default_factory=dict)
+    names: Sequence[str] = ()
+    base: str = ""
     content: str = ""
 
 
@@ -95,7 +100,7 @@ class Replay:
 
 def step_from_words(address: str, words: Sequence[str]) -> Step:
     """The step that a person writes behind an address: `=40`, `+10 from 0 to 400`, `copy KEY`, `remove`, `rename NAME`,
-    `add NAME FIELD=VALUE …`, `move before|after|into PLACE`, `comment-out`, `comment-in`.
+    `add NAME FIELD=VALUE …`, `copy-fields PLACES FIELD …`, `move before|after|into PLACE`, `comment-out`, `comment-in`.
 
     Raises EditRefused: the words are none of these, or some are missing.
     """
@@ -108,6 +113,8 @@ def step_from_words(address: str, words: Sequence[str]) -> Step:
         return Step(StepKind.RENAME, address, name=rest[0])
     if verb == "move" and len(rest) == 2 and rest[0] in list(Where):
         return Step(StepKind.MOVE, address, where=rest[0], target=rest[1])
+    if verb == "copy-fields" and rest:
+        return Step(StepKind.COPY_FIELDS, address, target=rest[0], names=tuple(rest[1:]))
     if verb == "add" and rest:
         return _addition(address, rest)
     if verb in _FORMS:
@@ -120,6 +127,7 @@ _FORMS: Final[Mapping[str, str]] = {
     "comment-out": "comment-out",
     "comment-in": "comment-in",
     "copy": "copy KEY",
+    "copy-fields": "copy-fields PLACES FIELD …, or copy-fields PLACES for all fields",
     "rename": "rename NAME",
     "move": "move before|after|into PLACE",
     "add": "add NAME FIELD=VALUE …, or add NAME =VALUE for a single field",
@@ -170,10 +178,15 @@ def _attempt(current: dict[str, Document], step: Step, read: Read) -> Outcome:
         for path in _paths(current, address):
             if step.kind is StepKind.MERGE:
                 edit, notes = _merge(current[path], step)
+            elif step.kind is StepKind.CARRY:
+                edit, notes = _carry(current[path], step)
             else:
                 edit = _EDITS[step.kind](current[path], address, step)
             edited[path] = edit.document
-            changes.extend(ValueChange(f"{path}#{change.address}", change.old, change.new) for change in edit.changes)
+            changes.extend(
+                ValueChange(f"{path}#{change.address}" if change.address else path, change.old, change.new)
+                for change in edit.changes
+            )
     except ZerritError as error:
         return Outcome(OutcomeKind.IMPOSSIBLE, message=str(error))
     current.update(edited)  # only now: a step over several files is made in all of them or in none
@@ -207,11 +220,29 @@ def _put(current: dict[str, Document], address: Address, step: Step, read: Read)
 
 def _merge(document: Document, step: Step) -> tuple[Edit, tuple[str, ...]]:
     plan = plan_merge(document, step.snippet, step.into)
+    for kind in step.choices.values():
+        if kind not in list(ActionKind):
+            raise SnippetRefused(
+                f"`{kind}` is nothing that can be done with an entry; write add, combine, replace or skip."
+            )
     plan = plan.decided({address: ActionKind(kind) for address, kind in step.choices.items()})
     merged = apply_plan(document, plan)
     idle = (ActionKind.SAME, ActionKind.SKIP)
     changes = tuple(change for action in plan.actions if action.kind not in idle for change in action.changes)
     return Edit(merged, changes), plan.notes
+
+
+def _carry(document: Document, step: Step) -> tuple[Edit, tuple[str, ...]]:
+    base, theirs = document.with_text(step.base), document.with_text(step.content)
+    merged = merge_three(base, document, theirs, step.choices, only_fitting=True)
+    if merged.clashes:
+        clash = merged.clashes[0]
+        more = f", and {len(merged.clashes) - 1} more" if len(merged.clashes) > 1 else ""
+        raise MergeRefused(
+            f"{document.path}#{clash.address}: {clash.why} ({clash.base} before, {clash.mine} here, {clash.theirs} "
+            f"there){more}. Choose which of them holds."
+        )
+    return Edit(merged.document, merged.taken), merged.left
 
 
 def _set(document: Document, address: Address, step: Step) -> Edit:
@@ -226,6 +257,11 @@ def _add(document: Document, address: Address, step: Step) -> Edit:
 
 def _copy(document: Document, address: Address, step: Step) -> Edit:
     return copy_entry(document, address.segments, step.key)
+
+
+def _copy_fields(document: Document, address: Address, step: Step) -> Edit:
+    _require_place(address, step)
+    return copy_fields(document, address.segments, _in_same_file(step.target, address), step.names)
 
 
 def _remove(document: Document, address: Address, step: Step) -> Edit:
@@ -244,15 +280,18 @@ def _move(document: Document, address: Address, step: Step) -> Edit:
     _require_place(address, step)
     if step.where not in list(Where):
         raise EditRefused(f"`{step.where}` says not where to move it; write before, after or into.")
-    before, _, _ = step.target.partition("#")
-    if before == step.target or "[" in before:  # no file stands before it, as in find[#3]
-        segments = parse_node_address(step.target)
-    else:
-        target = parse_address(step.target)
-        segments = target.segments
-        if target.path != address.path:
-            raise EditRefused(f"{step.target} is in another file; an entry is moved inside its file only.")
-    return move(document, address.segments, Where(step.where), segments)
+    return move(document, address.segments, Where(step.where), _in_same_file(step.target, address))
+
+
+def _in_same_file(text: str, address: Address) -> tuple[Segment, ...]:
+    """A place in the file of another address; the file may be named once more."""
+    before, _, _ = text.partition("#")
+    if before == text or "[" in before:  # no file stands before it, as in find[#3]
+        return parse_node_address(text)
+    target = parse_address(text)
+    if target.path != address.path:
+        raise EditRefused(f"{text} is in another file; this step stays inside of one.")
+    return target.segments
 
 
 def _comment_out(document: Document, address: Address, step: Step) -> Edit:
@@ -274,6 +313,7 @@ _EDITS: Final[Mapping[StepKind, Callable[[Document, Address, Step], Edit]]] = {
     StepKind.SET: _set,
     StepKind.ADD: _add,
     StepKind.COPY: _copy,
+    StepKind.COPY_FIELDS: _copy_fields,
     StepKind.REMOVE: _remove,
     StepKind.RENAME: _rename,
     StepKind.MOVE: _move,

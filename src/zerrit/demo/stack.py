@@ -69,8 +69,8 @@ class DemoStack:
         for game in GAMES:
             if not (self.host_folder / game).is_dir():
                 write_files(self.host_folder / game, world_files.server_files(game))
-        shipped = self.folder / f"fathomline-{world_files.VERSION}-defaults.zip"
-        shipped.write_bytes(defaults_zip())
+        for version in (world_files.VERSION, world_files.NEXT_VERSION):
+            (self.folder / f"fathomline-{version}-defaults.zip").write_bytes(defaults_zip(version))
 
     def __enter__(self) -> Self:
         self.host.start()
@@ -122,7 +122,7 @@ class DemoStack:
             for server_id in GAMES:
                 zerrit.add_server(self.server_in(server_id))
                 zerrit.fetch(server_id)
-                zerrit.import_defaults(server_id, world_files.VERSION, defaults_zip())
+                zerrit.import_defaults(server_id, world_files.VERSION, defaults_zip(world_files.VERSION))
             change = zerrit.open_change("coral-gate", "Wet evenings: gimbals deeper, two pump circuits")
             for step in story_steps():
                 zerrit.add_step(change.id, step)
@@ -168,11 +168,13 @@ def write_files(folder: Path, files: Mapping[str, bytes]) -> None:
     part.rename(folder)
 
 
-def defaults_zip() -> bytes:
-    """The shipped defaults as a ZIP, the same bytes every time."""
+def defaults_zip(version: str) -> bytes:
+    """The shipped defaults of a version as a ZIP, the same bytes every time."""
+    is_next = version == world_files.NEXT_VERSION
+    shipped = world_files.next_default_files() if is_next else world_files.default_files()
     buffer = io.BytesIO()
     with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED) as packed:
-        for path, data in sorted(world_files.default_files().items()):
+        for path, data in sorted(shipped.items()):
             packed.writestr(zipfile.ZipInfo(path), data, zipfile.ZIP_DEFLATED)
     return buffer.getvalue()
 

@@ -17,9 +17,11 @@ from typing import Final
 from zerrit.core import read_document
 from zerrit.core.addresses import parse_node_address
 from zerrit.core.documents.edits import parse_operation, set_values
+from zerrit.core.steps import replay, step_from_words
 
 SEED: Final = 21
 VERSION: Final = "2.1"
+NEXT_VERSION: Final = "2.2"  #: what the game ships next; the demo has its defaults too, to carry changes over
 
 _FAMILIES: Final = {
     "brass": ("instruments and fittings", 1.4, ("Copper", "Brass", "Tarnished", "Captain's"),
@@ -80,6 +82,59 @@ def default_files() -> dict[str, bytes]:
     result.update(_galley())
     result["mods/deepsong.pak"] = b"PAK\0" + random.Random(SEED).randbytes(4096)  # noqa: S311 (a stand-in for a big binary)
     return result
+
+
+def next_default_files() -> dict[str, bytes]:
+    """The files as the game ships them in its next version: settings come and go, numbers move, a menu is renamed."""
+    result = default_files()
+    for path, address, *words in _NEXT:
+        document = read_document(result[path], path)
+        outcome = replay({path: document}, [step_from_words(f"{path}#{address}", words)], read_document)
+        if not outcome.is_whole:
+            raise ValueError(outcome.outcomes[0].message)
+        result[path] = outcome.documents[path].to_bytes()
+    for path, old, new in _NEXT_TEXTS:
+        text = result[path].decode()
+        if old not in text:
+            raise ValueError(f"{path} has no {old!r}")
+        result[path] = text.replace(old, new, 1).encode()
+    result["galley/menus/banquet.json"] = result.pop("galley/menus/feast.json")
+    result["addins/lampwatch/settings.yml"] = _LAMPWATCH.encode()
+    return result
+
+
+_NEXT: Final = (
+    ("sea/finds.xml", "find[Copper Gimbal]/@house", "=40"),
+    ("sea/finds.xml", "find[Copper Gimbal]/band[shallow]/@renew", "=2400"),
+    ("sea/finds.xml", "find[Brass Sextant]/@house", "+15"),
+    ("sea/finds.xml", "find[Small Cork Float]/band[shallow]/@holds", "+2"),
+    ("sea/finds.xml", "find[Black *]/@weight", "*1.1"),
+    ("sea/finds.xml", "find[Cracked Vial]", "remove"),
+    ("sea/finds.xml", "find[Brass Sextant]", "copy", "Salt Lantern"),
+    ("craft.xml", "hull[Skiff]/@crush", "=65"),
+    ("craft.xml", "hull[Lugger]", "copy", "Reef Tug"),
+    ("station.ini", "World/DayLength", "=90"),
+    ("station.ini", "Multipliers/HaulWeight", "remove"),
+    ("dredge/hauls.yml", "sets/[Old Iron]/entries/[Copper Gimbal]/weight", "=2"),
+)
+_NEXT_TEXTS: Final = (
+    ("sea/finds.xml", "FATHOMLINE 2.1", "FATHOMLINE 2.2"),
+    ("dredge/hauls.yml", "FATHOMLINE 2.1", "FATHOMLINE 2.2"),
+    ("station.ini", "; Fathomline 2.1", "; Fathomline 2.2"),
+    (
+        "station.ini",
+        "BendsChance=0.4\n",
+        "BendsChance=0.4\n; How fast the water clouds behind a crew. 0 is never. New in 2.2.\nSiltRate=0.6\n",
+    ),
+    (
+        "addins/tidebell/settings.yml",
+        "volume: 0.7\n",
+        "volume: 0.6\n  # Seconds until a stroke has died away.\n  fade: 3\n",
+    ),
+)
+_LAMPWATCH: Final = (
+    "# Turns the lamps of the gallery down when nobody is in it.\nsettings:\n  after_minutes: 10\n  glow: 0.2\n"
+)
 
 
 def server_files(server_id: str) -> dict[str, bytes]:

@@ -23,6 +23,8 @@ STATUS: Final = {
     "address-not-found": 404,
     "edit-refused": 422,
     "snippet-refused": 422,
+    "merge-refused": 422,
+    "figure-refused": 422,
     "path-refused": 422,
     "gamebook-invalid": 422,
     "refused": 422,

@@ -15,7 +15,7 @@ from zerrit.report import comparison_page
 from zerrit.web import shapes
 from zerrit.web.context import COOKIE, ContextDep, PersonDep, WorkspaceDep, token_of
 from zerrit.web.serving import STOP_PATIENCE
-from zerrit.work import activity, changes, comparing, deploys, fetch, files, people, runs, servers, snapshots
+from zerrit.work import activity, changes, comparing, deploys, fetch, files, people, runs, servers, snapshots, upgrades
 
 router = APIRouter(prefix="/api/v1", responses={"4XX": {"model": api.Problem}, "5XX": {"model": api.Problem}})
 Version = Annotated[str | None, Header(alias="If-Match")]
@@ -265,6 +265,20 @@ def add_step(
     return _detail(here, change_id, response)
 
 
+@router.post("/changes/{change_id}/try", tags=["changes"])
+def try_step(change_id: int, given: api.StepIn, here: WorkspaceDep, _who: PersonDep) -> api.OutcomeOut:
+    """What a step would do, place by place; nothing is changed."""
+    step = Step(StepKind(given.kind), **given.model_dump(exclude={"kind"}))
+    return shapes.outcome(changes.try_step(here, change_id, step))
+
+
+@router.post("/changes/{change_id}/replay", tags=["changes"])
+def replay(change_id: int, given: api.ReplayIn, here: WorkspaceDep, who: PersonDep) -> api.ReplayOut:
+    """Replay the steps of a change on another server, and open a change of them there if that is wanted."""
+    found = changes.replay_on(here, who.name, change_id, given.server, title=given.title, keep=given.open)
+    return shapes.replayed(given.server, found)
+
+
 @router.delete("/changes/{change_id}/steps/{step_id}", tags=["changes"])
 def remove_step(
     change_id: int, step_id: int, response: Response, here: WorkspaceDep, who: PersonDep, if_match: Version = None
@@ -311,6 +325,23 @@ def withdraw(change_id: int, response: Response, here: WorkspaceDep, who: Person
 def differences(change_id: int, here: WorkspaceDep, _who: PersonDep, against: str = "base") -> api.ComparisonOut:
     """What differs between the change's result and `base`, `live`, `defaults` or `defaults:LABEL`."""
     return shapes.comparison(comparing.compare_change(here, change_id, against))
+
+
+@router.post("/servers/{server_id}/upgrade-plan", tags=["changes"])
+def plan_upgrade(server_id: str, given: api.UpgradeIn, here: WorkspaceDep, _who: PersonDep) -> api.UpgradeOut:
+    """What carrying the server's own changes over to other defaults would do, file by file; nothing is changed."""
+    return shapes.upgrade(upgrades.plan_upgrade(here, server_id, given.old, given.new, given.choices, given.rest))
+
+
+@router.post("/servers/{server_id}/upgrade", status_code=201, tags=["changes"])
+def open_upgrade(
+    server_id: str, given: api.UpgradeIn, response: Response, here: WorkspaceDep, who: PersonDep
+) -> api.ChangeDetail:
+    """Make a change of it; every clash must be decided."""
+    change = upgrades.open_upgrade(
+        here, who.name, server_id, given.old, given.new, given.title, given.choices, given.rest
+    )
+    return _detail(here, change.id, response)
 
 
 # --- deploys and rollbacks --------------------------------------------------------------------------------------------

@@ -17,7 +17,7 @@ from zerrit.core.steps import Outcome
 from zerrit.records import Change, Run, Server, Snapshot, SnapshotFile
 from zerrit.records import Step as StepRow
 from zerrit.work import changes as change_work
-from zerrit.work import comparing, files, runs, snapshots
+from zerrit.work import comparing, files, runs, snapshots, upgrades
 from zerrit.work.changes import EDITABLE, JudgedFinding, Preview
 
 
@@ -78,7 +78,7 @@ def change_detail(session: Session, row: Change, seen: Preview) -> api.ChangeDet
     own_runs = [r for r in runs.list_runs(session, row.server_id) if r.change_id == row.id]
     return api.ChangeDetail(
         **change(row).model_dump(),
-        step_list=[step(s, outcome) for s, outcome in zip(row.steps, seen.replayed.outcomes, strict=True)],
+        step_list=[step(s, came) for s, came in zip(row.steps, seen.replayed.outcomes, strict=True)],
         findings=[judged_finding(judged) for judged in new],
         old_findings=len(seen.findings) - len(new),
         touched=sorted(seen.replayed.touched),
@@ -88,7 +88,7 @@ def change_detail(session: Session, row: Change, seen: Preview) -> api.ChangeDet
     )
 
 
-def step(row: StepRow, outcome: Outcome) -> api.StepOut:
+def step(row: StepRow, came: Outcome) -> api.StepOut:
     return api.StepOut(
         id=row.id,
         position=row.position,
@@ -96,12 +96,53 @@ def step(row: StepRow, outcome: Outcome) -> api.StepOut:
         address=row.address,
         summary=_summary(row),
         author=row.author,
-        outcome=api.OutcomeOut(
-            kind=outcome.kind.value,
-            message=outcome.message,
-            notes=list(outcome.notes),
-            changes=value_changes(outcome.changes),
-        ),
+        outcome=outcome(came),
+    )
+
+
+def outcome(found: Outcome) -> api.OutcomeOut:
+    return api.OutcomeOut(
+        kind=found.kind.value, message=found.message, notes=list(found.notes), changes=value_changes(found.changes)
+    )
+
+
+def replayed(server_id: str, found: change_work.ReplayedElsewhere) -> api.ReplayOut:
+    return api.ReplayOut(
+        server=server_id,
+        steps=[
+            api.ReplayedStepOut(position=number, kind=step.kind.value, address=step.address, outcome=outcome(one))
+            for number, (step, one) in enumerate(zip(found.steps, found.outcomes, strict=True), 1)
+        ],
+        findings=[judged_finding(judged) for judged in found.findings],
+        change=found.change.id if found.change else None,
+    )
+
+
+def upgrade(found: upgrades.Upgrade) -> api.UpgradeOut:
+    return api.UpgradeOut(
+        server=found.server,
+        old=found.old,
+        new=found.new,
+        files=[_upgrade_file(file) for file in found.files],
+        clashes=[api.ClashOut.model_validate(clash, from_attributes=True) for clash in found.clashes],
+        remaining=list(found.remaining),
+    )
+
+
+def _upgrade_file(file: upgrades.UpgradeFile) -> api.UpgradeFileOut:
+    merged = file.merge.merged
+    return api.UpgradeFileOut.model_validate(
+        {
+            "path": file.path,
+            "state": file.state.value,
+            "vendor": file.vendor,
+            "own": file.own,
+            "taken": value_changes(merged.taken) if merged else [],
+            "left": list(merged.left) if merged else [],
+            "clashes": len(file.merge.clashes),
+            "added": [api.KeyNoteOut.model_validate(one, from_attributes=True) for one in file.added],
+            "dropped": [api.KeyNoteOut.model_validate(one, from_attributes=True) for one in file.dropped],
+        }
     )
 
 
@@ -123,6 +164,10 @@ def _summary(row: StepRow) -> str:
             return f"{given.where} {given.target}"
         case "merge":
             return f"a snippet of {len(given.snippet.splitlines())} lines"
+        case "copy-fields":
+            return f"to {given.target}: {', '.join(given.names) or 'all fields'}"
+        case "carry":
+            return "what the other version changed"
         case "put":
             return f"{len(given.content.splitlines())} lines"
     return ""

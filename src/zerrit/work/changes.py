@@ -13,7 +13,7 @@ from zerrit.core.checks import check
 from zerrit.core.documents import Document, Finding, read_document
 from zerrit.core.gamebooks import Gamebook
 from zerrit.core.merge import MergePlan, plan_merge
-from zerrit.core.steps import OutcomeKind, Read, Replay, Step, StepKind, replay, touched_paths
+from zerrit.core.steps import Outcome, OutcomeKind, Read, Replay, Step, StepKind, replay, touched_paths
 from zerrit.records import Change, Snapshot, Waiver
 from zerrit.records import Step as StepRow
 from zerrit.work.activity import note
@@ -156,6 +156,56 @@ def add_step(workspace: Workspace, person: str, change_id: int, step: Step, *, v
     return change
 
 
+def try_step(workspace: Workspace, change_id: int, step: Step) -> Outcome:
+    """What a step would do to the files as the change leaves them, place by place; nothing is kept."""
+    with workspace.session() as session:
+        change = get_change(session, change_id)
+        known = worked_out(workspace, session, change)
+        gamebook, _ = gamebook_of(session, get_server(session, change.server_id))
+    return replay(known.replayed.documents, [step], reader(gamebook)).outcomes[0]
+
+
+@dataclass(frozen=True, slots=True)
+class ReplayedElsewhere:
+    """The steps of a change on another server's newest files. `change` is the one that was opened for them there."""
+
+    steps: tuple[Step, ...]
+    outcomes: tuple[Outcome, ...]
+    findings: tuple[JudgedFinding, ...]  #: those that the steps bring in
+    change: Change | None = None
+
+
+def replay_on(
+    workspace: Workspace, person: str, change_id: int, server_id: str, *, title: str = "", keep: bool = False
+) -> ReplayedElsewhere:
+    """Replay a change on another server: each step is done, was so already, or is impossible, with the reason.
+
+    With `keep`, a change is opened there with the steps that do something.
+
+    Raises NotFound, Refused: nothing could be done there.
+    """
+    with workspace.session() as session:
+        original = get_change(session, change_id)
+        steps = [step_of(row) for row in original.steps]
+        server = get_server(session, server_id)
+        latest = require_latest(session, server_id)
+        gamebook, _ = gamebook_of(session, server)
+        replayed = replay(documents(workspace, session, server, latest), steps, reader(gamebook))
+        old = findings_in(workspace, session, server, latest)
+        new = check(replayed.documents, gamebook) if replayed.touched else old
+        judged = tuple(one for one in judge(session, server_id, old, new) if one.is_new)
+    found = ReplayedElsewhere(tuple(steps), replayed.outcomes, judged)
+    if not keep:
+        return found
+    doing = [step for step, outcome in zip(steps, replayed.outcomes, strict=True) if outcome.kind is OutcomeKind.DONE]
+    if not doing:
+        raise Refused(f"None of the {len(steps)} steps does anything on {server_id}, so no change was opened there.")
+    change = open_change(workspace, person, server_id, title or original.title)
+    for step in doing:
+        change = add_step(workspace, person, change.id, step)
+    return replace(found, change=change)
+
+
 def remove_step(
     workspace: Workspace, person: str, change_id: int, step_id: int, *, version: int | None = None
 ) -> Change:
@@ -280,9 +330,29 @@ def step_of(row: StepRow) -> Step:
 def _data(step: Step) -> dict[str, Any]:
     empty = replace(step, kind=StepKind.SET, address="")
     default = Step(StepKind.SET, "")
-    names = ("operation", "name", "value", "fields", "key", "where", "target", "snippet", "into", "choices", "content")
+    names = (
+        "operation",
+        "name",
+        "value",
+        "fields",
+        "key",
+        "where",
+        "target",
+        "snippet",
+        "into",
+        "choices",
+        "names",
+        "base",
+        "content",
+    )
     data = {name: getattr(empty, name) for name in names if getattr(empty, name) != getattr(default, name)}
-    return {name: dict(value) if isinstance(value, Mapping) else value for name, value in data.items()}
+    return {name: _plain(value) for name, value in data.items()}
+
+
+def _plain(value: Any) -> Any:
+    if isinstance(value, Mapping):
+        return dict(value)
+    return list(value) if isinstance(value, tuple) else value
 
 
 def worked_out(workspace: Workspace, session: Session, change: Change) -> WorkedOut:

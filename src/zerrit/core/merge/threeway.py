@@ -64,11 +64,17 @@ class Merged:
 
 
 def merge_three(
-    base: Document | None, mine: Document, theirs: Document, choices: Mapping[str, str] | None = None
+    base: Document | None,
+    mine: Document,
+    theirs: Document,
+    choices: Mapping[str, str] | None = None,
+    *,
+    only_fitting: bool = False,
 ) -> Merged:
     """Bring what `theirs` changed since `base` into `mine`; without a base, both have come to the file by themselves.
 
-    `choices` decides clashes by address: `mine`, `theirs`, or `=VALUE`.
+    `choices` decides clashes by address: `mine`, `theirs`, or `=VALUE`. With `only_fitting` those that fit no clash
+    are passed over, as where they were made for other text.
 
     Raises MergeRefused: one of the three has a fault, they are of different formats, or a choice fits no clash.
     """
@@ -83,8 +89,9 @@ def merge_three(
     merge = _Merge(base or mine, mine, theirs, choices or {})
     merge.node(base.root if base is not None else None, mine.root, theirs.root)
     unknown = [address for address in choices or {} if address not in merge.decided]
-    if unknown:
-        raise MergeRefused(f"There is no clash at {unknown[0]}, so nothing can be chosen there.")
+    if unknown and not only_fitting:
+        place = f"{mine.path}#{unknown[0]}" if mine.path else unknown[0]
+        raise MergeRefused(f"There is no clash at {place}, so nothing can be chosen there.")
     document = merge.applied()
     return Merged(document, tuple(merge.taken), tuple(merge.clashes), tuple(merge.left))
 

@@ -1,0 +1,112 @@
+"""The command that carries a server's own changes over an upgrade of the game."""
+
+from __future__ import annotations
+
+import sys
+
+import click
+
+from zerrit import api
+from zerrit.cli.output import output_option, print_json, print_table, short
+from zerrit.cli.session import connect
+from zerrit.core.wording import counted
+
+
+@click.command()
+@click.argument("server_id")
+@click.option("--from", "old", required=True, metavar="LABEL", help="The defaults that the server's files are from.")
+@click.option(
+    "--to", "new", required=True, metavar="LABEL", help="The new defaults; import them with `zerrit defaults`."
+)
+@click.option(
+    "--choose", multiple=True, metavar="ADDRESS=SIDE", help="Decide a clash: mine, theirs, or ADDRESS==VALUE."
+)
+@click.option("--rest", type=click.Choice(["mine", "theirs"]), default=None, help="Decide all other clashes alike.")
+@click.option(
+    "--open", "title", default=None, metavar="TITLE", help="Make a change of it; every clash must be decided."
+)
+@output_option
+def upgrade(
+    server_id: str, old: str, new: str, choose: tuple[str, ...], rest: str | None, title: str | None, output: str
+) -> None:
+    """Carry the changes of a server over to new defaults. Shows what the vendor changed, what was changed here, what
+    merges by itself and what clashes; --open makes a change of it. Exit code 1 while something clashes.
+    """
+    with connect() as zerrit:
+        plain = zerrit.upgrade_plan(server_id, api.UpgradeIn(old=old, new=new)) if choose else None
+        given = api.UpgradeIn.model_validate(
+            {
+                "old": old,
+                "new": new,
+                "title": title or "",
+                "choices": dict(_chosen(text, plain.clashes) for text in choose) if plain else {},
+                "rest": rest or "",
+            }
+        )
+        planned = zerrit.upgrade_plan(server_id, given)
+        if output == "json":
+            print_json(planned.model_dump(mode="json"))
+        else:
+            _print(planned)
+        if title is not None and not planned.clashes:
+            change = zerrit.open_upgrade(server_id, given)
+            click.echo(f"Change {change.id} on {server_id}: {change.title}, {counted(len(change.step_list), 'step')}.")
+            for reason in change.blocking:
+                click.echo(f"blocked: {reason}")
+    sys.exit(1 if planned.clashes else 0)
+
+
+def _chosen(text: str, clashes: list[api.ClashOut]) -> tuple[str, str]:
+    """The address of a clash and what is chosen; an address may hold an equals sign itself."""
+    for clash in clashes:
+        if text.startswith(f"{clash.address}="):
+            return clash.address, text[len(clash.address) + 1 :]
+    known = ", ".join(clash.address for clash in clashes) or "none at all"
+    raise click.UsageError(f"--choose {text}: there is no such clash; there is {known}.")
+
+
+def _print(planned: api.UpgradeOut) -> None:
+    rows = [
+        (
+            file.path,
+            file.state,
+            str(file.vendor or ""),
+            str(file.own or ""),
+            str(len(file.taken) or ""),
+            str(file.clashes or ""),
+        )
+        for file in planned.files
+    ]
+    if not rows:
+        click.echo(f"Between {planned.old} and {planned.new} nothing changes for {planned.server}.")
+        return
+    columns = ("file", "state", "changed by the vendor", "changed here", "taken", "clashes")
+    print_table(columns, rows, right=columns[2:], whole=("file",))
+    for title, notes in (
+        ("New with the vendor", [note for file in planned.files for note in file.added]),
+        ("Dropped by the vendor", [note for file in planned.files for note in file.dropped]),
+    ):
+        if notes:
+            click.echo(f"\n{title}:")
+            for note in notes:
+                click.echo(f"  {note.address}   {short(note.value, 60)}")
+                if note.comment:
+                    click.echo(f"      {short(note.comment, 110)}")
+    for path in planned.remaining:
+        click.echo(f"\n{path} is not shipped any more; it stays on the server.")
+    for file in planned.files:
+        for text in file.left:
+            click.echo(f"left: {file.path}: {text}")
+    if planned.clashes:
+        click.echo()
+        clash_rows = [
+            (c.address, *("(none)" if value is None else short(value, 40) for value in (c.base, c.mine, c.theirs)))
+            for c in planned.clashes
+        ]
+        print_table(("clash", planned.old, "here", planned.new), clash_rows, whole=("clash",))
+        click.echo(
+            f"{counted(len(planned.clashes), 'clash', 'clashes')} to decide: --choose ADDRESS=mine, ADDRESS=theirs, "
+            "ADDRESS==VALUE, or --rest mine for all others."
+        )
+    else:
+        click.echo("\nNothing clashes. --open TITLE makes a change of it.")

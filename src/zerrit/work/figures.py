@@ -1,0 +1,124 @@
+"""Figures of a server: of its newest files, or of what a change makes of them."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from decimal import Decimal
+from fractions import Fraction
+
+from sqlalchemy.orm import Session
+
+from zerrit.core.documents import Document
+from zerrit.core.errors import FigureRefused
+from zerrit.core.figures import (
+    Chance,
+    DerivedRow,
+    Distance,
+    FreeNumber,
+    Tally,
+    derive,
+    distances_at,
+    free_numbers,
+    odds_by_table,
+    tally,
+)
+from zerrit.core.gamebooks import Gamebook
+from zerrit.work.changes import get_change, preview
+from zerrit.work.errors import NotFound
+from zerrit.work.servers import gamebook_of, get_server
+from zerrit.work.snapshots import defaults_of, documents, require_latest
+from zerrit.work.workspace import Workspace
+
+
+@dataclass(frozen=True, slots=True)
+class States:
+    """Files before and after, and what the two are called."""
+
+    before: Mapping[str, Document]
+    after: Mapping[str, Document]
+    old_name: str
+    new_name: str
+    gamebook: Gamebook | None
+
+
+def states_of(workspace: Workspace, server_id: str, change_id: int | None) -> States:
+    """Before and after a change; without one, as the game ships its files and as they are.
+
+    Raises NotFound.
+    """
+    with workspace.session() as session:
+        server = get_server(session, server_id)
+        gamebook, _ = gamebook_of(session, server)
+        if change_id is not None:
+            return _of_change(workspace, session, server_id, change_id, gamebook)
+        latest = require_latest(session, server_id)
+        newest = documents(workspace, session, server, latest)
+        shipped = defaults_of(session, server_id, None)
+        if shipped is None:
+            return States(newest, newest, f"snapshot {latest.id}", f"snapshot {latest.id}", gamebook)
+        defaults = documents(workspace, session, server, shipped)
+        return States(defaults, newest, f"defaults {shipped.label}", f"snapshot {latest.id}", gamebook)
+
+
+def _of_change(
+    workspace: Workspace, session: Session, server_id: str, change_id: int, gamebook: Gamebook | None
+) -> States:
+    change = get_change(session, change_id)
+    if change.server_id != server_id:
+        raise NotFound(f"Change {change_id} belongs to {change.server_id}, not to {server_id}.")
+    seen = preview(workspace, session, change)
+    return States(seen.before, seen.replayed.documents, f"snapshot {change.base_id}", f"change {change_id}", gamebook)
+
+
+def balance(states: States, address: str, by: str) -> Tally:
+    """Raises AddressInvalid, FigureRefused."""
+    return tally(states.before, states.after, address, by)
+
+
+@dataclass(frozen=True, slots=True)
+class Odds:
+    """The chances of one table before and after, by thing."""
+
+    table: str
+    chances: tuple[tuple[Chance, Chance], ...]
+
+
+def chances(states: States, table: str) -> list[Odds]:
+    """Raises FigureRefused."""
+    book = _require(states.gamebook)
+    after = odds_by_table(book, states.after, table)
+    try:
+        before = odds_by_table(book, states.before, table)
+    except FigureRefused:
+        before = {}  # the tables may be new, or broken before
+    return [Odds(name, tuple(_paired(before.get(name, []), found))) for name, found in after.items()]
+
+
+def _paired(before: Sequence[Chance], after: Sequence[Chance]) -> list[tuple[Chance, Chance]]:
+    old = {one.thing: one for one in before}
+    pairs = [(old.pop(one.thing, Chance(one.thing, Fraction(), Fraction())), one) for one in after]
+    return pairs + [(one, Chance(one.thing, Fraction(), Fraction())) for one in old.values()]
+
+
+def derived(states: States, name: str) -> list[DerivedRow]:
+    """Raises FigureRefused."""
+    return derive(_require(states.gamebook), states.after, name)
+
+
+def free(states: States, addresses: Sequence[str]) -> list[FreeNumber]:
+    """Raises AddressInvalid, FigureRefused."""
+    return free_numbers(states.after, addresses)
+
+
+def distances(
+    states: States, address: str, axes: Sequence[str], centre: Sequence[Decimal], radius: Decimal | None
+) -> list[Distance]:
+    """Raises AddressInvalid, FigureRefused."""
+    return distances_at(states.after, address, axes, centre, radius)
+
+
+def _require(gamebook: Gamebook | None) -> Gamebook:
+    if gamebook is None:
+        raise FigureRefused("This server has no gamebook, which would say where its draw tables and prices stand.")
+    return gamebook

@@ -1,0 +1,181 @@
+"""Carrying changes over an upgrade, replaying them elsewhere, trying steps, and figures of a server."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+from zerrit import api
+from zerrit.client import Client, ProblemError
+from zerrit.demo.stack import DemoStack, Ports, defaults_zip
+
+FINDS = "sea/finds.xml"
+GIMBAL = f"{FINDS}#find[Copper Gimbal]/@house"
+CLASHES = [
+    "addins/tidebell/settings.yml#settings/volume",
+    f"{FINDS}#find[Small Cork Float]/band[shallow]/@holds",
+    GIMBAL,
+]
+
+
+@pytest.fixture(scope="module")
+def zerrit(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Client]:
+    folder: Path = tmp_path_factory.mktemp("upgrades")
+    with DemoStack(folder, ports=Ports(0, 0, 0)) as stack:
+        stack.seed()
+        with stack.client() as client:
+            client.import_defaults("coral-gate", "2.2", defaults_zip("2.2"))
+            yield client
+
+
+def upgrade(**more: object) -> api.UpgradeIn:
+    return api.UpgradeIn.model_validate({"old": "2.1", "new": "2.2", **more})
+
+
+def test_an_upgrade_shows_what_merges_and_what_clashes(zerrit: Client) -> None:
+    found = zerrit.upgrade_plan("coral-gate", upgrade())
+    files = {file.path: file for file in found.files}
+    assert {path: file.state for path, file in files.items()} == {
+        "addins/lampwatch/settings.yml": "added",
+        "addins/tidebell/settings.yml": "merged",
+        "craft.xml": "merged",
+        "dredge/hauls.yml": "taken",
+        "galley/menus/banquet.json": "moved",
+        FINDS: "merged",
+        "station.ini": "merged",
+    }
+    assert (files["station.ini"].vendor, files["station.ini"].own) == (3, 2)
+    assert [(clash.address, clash.base, clash.mine, clash.theirs) for clash in found.clashes] == [
+        (CLASHES[0], "0.7", "0.5", "0.6"),
+        (CLASHES[1], "36", "42", "38"),
+        (CLASHES[2], "35", "45", "40"),
+    ]
+    new = {note.address: note.comment for file in found.files for note in file.added}
+    assert new["station.ini#Multipliers/SiltRate"].startswith("How fast the water clouds")
+    dropped = {note.address: note.value for file in found.files for note in file.dropped}
+    assert dropped["station.ini#Multipliers/HaulWeight"] == "1.0"
+    assert found.remaining == ["galley/menus/feast.json"]
+
+
+def test_an_undecided_clash_blocks_and_decided_ones_become_a_change(zerrit: Client) -> None:
+    with pytest.raises(ProblemError, match="3 places clash and are undecided"):
+        zerrit.open_upgrade("coral-gate", upgrade())
+    choices = {CLASHES[0]: "mine", CLASHES[1]: "theirs", GIMBAL: "=42"}
+    change = zerrit.open_upgrade("coral-gate", upgrade(choices=choices, title="To 2.2"))
+    assert (change.title, change.blocking) == ("To 2.2", [])
+    assert {step.kind for step in change.step_list} == {"carry", "put"}
+    result = {d.address: (d.old, d.new) for d in zerrit.differences(change.id, "base").differences}
+    assert result[GIMBAL] == ("45", "42")
+    assert result[CLASHES[1]] == ("42", "38")
+    assert CLASHES[0] not in result
+    assert result["station.ini#World/DayLength"] == ("96", "90")
+    text = zerrit.file("coral-gate", FINDS, change=change.id).text
+    assert 'name="Salt Lantern"' in text
+    assert 'name="Cracked Vial"' not in text
+    assert "FATHOMLINE 2.2" in text  # the vendor's own comment came along
+    zerrit.withdraw(change.id)
+
+
+@pytest.mark.parametrize(
+    ("given", "said"),
+    [
+        ({"new": "9"}, "coral-gate has no defaults 9"),
+        ({"new": "2.1"}, "Both versions are 2.1"),
+        ({"choices": {"craft.xml#hull[Skiff]": "mine"}}, "There is no clash at craft.xml#hull[Skiff]"),
+        ({"choices": {GIMBAL: "both"}}, "write mine, theirs, or =VALUE"),
+    ],
+)
+def test_an_upgrade_that_cannot_be_is_refused(zerrit: Client, given: dict[str, object], said: str) -> None:
+    with pytest.raises(ProblemError, match=re.escape(said)):
+        zerrit.upgrade_plan("coral-gate", upgrade(**given))
+
+
+def test_a_change_is_replayed_on_another_server(zerrit: Client) -> None:
+    found = zerrit.replay(1, api.ReplayIn(server="lantern-shelf"))
+    assert [step.outcome.kind for step in found.steps] == ["done", "done", "done", "done", "same", "done"]
+    assert [finding.code for finding in found.findings] == ["meaning.unknown-name"]
+    assert found.change is None
+    kept = zerrit.replay(1, api.ReplayIn(server="lantern-shelf", open=True, title="As on the gate"))
+    assert kept.change is not None
+    change = zerrit.change(kept.change)
+    assert (change.server, change.title, len(change.step_list)) == ("lantern-shelf", "As on the gate", 5)
+    zerrit.withdraw(kept.change)
+
+
+def test_a_step_that_fits_nothing_elsewhere_is_told_with_the_reason(zerrit: Client) -> None:
+    change = zerrit.open_change("coral-gate", "Only here")
+    zerrit.add_step(change.id, api.StepIn(kind="set", address="station.ini#Station/Welcome", operation="=Hello"))
+    zerrit.add_step(change.id, api.StepIn(kind="put", address="notes/gate.txt", content="for this server\n"))
+    zerrit.add_step(change.id, api.StepIn(kind="set", address="notes/gate.txt#line[#1]", operation="=ours"))
+    zerrit.remove_step(change.id, zerrit.change(change.id).step_list[1].id)
+    found = zerrit.replay(change.id, api.ReplayIn(server="lantern-shelf"))
+    assert [step.outcome.kind for step in found.steps] == ["done", "impossible"]
+    assert "has no file notes/gate.txt" in found.steps[1].outcome.message
+    with pytest.raises(ProblemError, match="no-one"):
+        zerrit.replay(change.id, api.ReplayIn(server="no-one"))
+    zerrit.withdraw(change.id)
+
+
+def test_a_bulk_step_is_tried_before_it_is_made(zerrit: Client) -> None:
+    before = zerrit.change(1)
+    given = api.StepIn(kind="set", address=f"{FINDS}#find[*]/band[abyss]/@holds", operation="*2 from 0 to 40")
+    tried = zerrit.try_step(1, given)
+    assert (tried.kind, len(tried.changes)) == ("done", 102)
+    assert all(int(one.new or "0") <= 48 for one in tried.changes)
+    fields = api.StepIn(
+        kind="copy-fields",
+        address=f"{FINDS}#find[Small Cork Float]",
+        target="find[Broad Cork Float,Great Cork Float]",
+        names=["house"],
+    )
+    tried = zerrit.try_step(1, fields)
+    assert [(one.address, one.new) for one in tried.changes] == [
+        (f"{FINDS}#find[Broad Cork Float]/@house", "175"),
+        (f"{FINDS}#find[Great Cork Float]/@house", "175"),
+    ]
+    wrong = zerrit.try_step(1, api.StepIn(kind="set", address=f"{FINDS}#find[Coper]/@house", operation="=1"))
+    assert (wrong.kind, wrong.changes) == ("impossible", [])
+    assert zerrit.change(1).version == before.version
+
+
+def test_figures_of_a_change_are_before_and_after(zerrit: Client) -> None:
+    found = zerrit.balance("coral-gate", f"{FINDS}#find/band/@holds", "depth", change=1)
+    assert {row.group: row.delta for row in found.rows} == {
+        "shallow": "+5",
+        "middle": "+10",
+        "deep": "+8",
+        "abyss": "0",
+    }
+    assert (found.before, found.after, found.total.count_after) == ("snapshot 1", "change 1", 769)
+    change = zerrit.open_change("coral-gate", "More gimbals")
+    weight = "dredge/hauls.yml#sets/[Old Iron]/entries/[Copper Gimbal]/weight"
+    zerrit.add_step(change.id, api.StepIn(kind="set", address=weight, operation="=9"))
+    (odds,) = zerrit.odds("coral-gate", "Harbour Sweep", change=change.id)
+    chances = {one.thing: one for one in odds.chances}
+    assert chances["Copper Gimbal"].after > 2 * chances["Copper Gimbal"].before
+    assert chances["Rusted Shackle"].after < chances["Rusted Shackle"].before
+    numerator, _, denominator = chances["Copper Gimbal"].exact.partition("/")
+    assert int(numerator) / int(denominator) == pytest.approx(chances["Copper Gimbal"].after)
+    zerrit.withdraw(change.id)
+
+
+def test_other_figures_come_from_the_newest_files(zerrit: Client) -> None:
+    assert [one.following for one in zerrit.free_numbers("coral-gate", ["sea/chart.xml#berth/@code"])][:1] == ["CG-03"]
+    prices = zerrit.derived("coral-gate", "price", amount="0")
+    assert len(prices) == 180
+    assert all(one.at_amount == pytest.approx(1.5 * (one.value or 0)) for one in prices)
+    near = zerrit.distances("coral-gate", "sea/chart.xml#ground", ["x", "z"], ["0", "0"], "400")
+    assert [one.address for one in near if one.is_inside] == [
+        "sea/chart.xml#ground[Coral Gate]",
+        "sea/chart.xml#ground[Old Orchard]",
+    ]
+    for call, said in (
+        (lambda: zerrit.balance("coral-gate", f"{FINDS}#find/@nmae"), "Nothing stands at"),
+        (lambda: zerrit.odds("coral-gate", "Nope"), "There is no table Nope"),
+        (lambda: zerrit.derived("coral-gate", "cost"), "derives no value called cost"),
+    ):
+        with pytest.raises(ProblemError, match=said):
+            call()
