@@ -112,11 +112,14 @@ def test_a_step_says_what_it_will_do(run: Run, change: str, arguments: tuple[str
 
 def test_a_snippet_comes_from_standard_input_or_a_file(run: Run, change: str, tmp_path: Path) -> None:
     (tmp_path / "pumps.txt").write_text(snippet("pump-circuits.txt"), encoding="utf-8")
-    planned = run("change", "merge", change, "station.ini", "pumps.txt", "--plan")
+    planned = run("change", "merge", change, "station.ini", "pumps.txt", "--try")
     assert "+ add   Pumps/Circuit[Wet Lab]" in planned.out
     assert "Step" not in planned.out
     merged = run("change", "merge", change, "station.ini", "-", stdin=(tmp_path / "pumps.txt").read_text())
-    assert merged.out.splitlines()[-1] == "Step 1: merge station.ini a snippet of 6 lines, 2 places"
+    assert (
+        merged.out.splitlines()[-1]
+        == "Step 1: merge station.ini a snippet of 6 lines (SHA-256 f27a81199504…), 2 places"
+    )
     again = run("change", "merge", change, "station.ini", "pumps.txt")
     assert (again.code, "it is so already" in again.err) == (2, True)
 
@@ -124,7 +127,9 @@ def test_a_snippet_comes_from_standard_input_or_a_file(run: Run, change: str, tm
 def test_an_action_of_a_merge_is_chosen(run: Run, change: str) -> None:
     snippet = "[Pumps]\nBus=44\nSpare=1\n"
     done = run("change", "merge", change, "station.ini", "-", "--choose", "Pumps/Bus=skip", stdin=snippet)
-    assert done.out.splitlines()[-1] == "Step 1: merge station.ini a snippet of 3 lines, 1 place"
+    assert (
+        done.out.splitlines()[-1] == "Step 1: merge station.ini a snippet of 3 lines (SHA-256 583f7fc01a60…), 1 place"
+    )
     wrong = run("change", "merge", change, "station.ini", "-", "--choose", "Pumps/Bus=maybe", stdin=snippet)
     assert (wrong.code, "with one of add, combine, replace, skip" in wrong.err) == (2, True)
     unknown = run("change", "merge", change, "station.ini", "-", "--choose", "Pumps/Bsu=skip", stdin=snippet)

@@ -217,6 +217,7 @@ class StepIn(_In):
     where: Literal["", "before", "after", "into"] = ""
     target: Annotated[str, Field(max_length=2000)] = ""
     snippet: Annotated[str, Field(max_length=4_000_000)] = ""
+    origin: Annotated[str, Field(max_length=500)] = ""
     into: Annotated[str, Field(max_length=2000)] = ""
     choices: dict[str, Annotated[str, Field(max_length=100_000)]] = {}
     names: list[Annotated[str, Field(max_length=500)]] = []

@@ -14,6 +14,7 @@ from zerrit.cli.comparing import compared, comparison_output, save_comparison
 from zerrit.cli.comparing import show as show_comparison
 from zerrit.cli.merging import choices, choose_option, print_merge_plan, snippet_argument
 from zerrit.cli.output import output_option, print_findings, print_json, print_table, short
+from zerrit.cli.plan_file import into_of, plan_options, read_plan, write_plan
 from zerrit.cli.remote import follow, run_result
 from zerrit.cli.session import connect
 from zerrit.core.errors import ZerritError
@@ -230,18 +231,40 @@ def comment_in_step(change_id: int, address: str) -> None:
 @snippet_argument
 @click.option("--into", default="", help="The group that the snippet's entries belong to.")
 @choose_option
-@click.option("--plan", "plan_only", is_flag=True, help="Only show what would be done.")
-def merge_step(change_id: int, path: str, snippet: str, into: str, choose: tuple[str, ...], plan_only: bool) -> None:
+@plan_options[0]
+@plan_options[1]
+@click.option(
+    "--origin", default="", help="Where the snippet is from: its web address, its author. It is kept with the step."
+)
+@try_option
+def merge_step(
+    change_id: int,
+    path: str,
+    snippet: str,
+    into: str,
+    choose: tuple[str, ...],
+    plan_to: Path | None,
+    plan_file: Path | None,
+    origin: str,
+    is_trial: bool,
+) -> None:
     """Add a step: merge a published snippet. SNIPPET (- for standard input) goes into the file PATH."""
-    given: dict[str, Any] = {address: kind.value for address, kind in choices(choose).items()}
+    given: dict[str, str] = {address: kind.value for address, kind in choices(choose).items()}
+    into = into_of(plan_file, into)
     with connect() as zerrit:
         plan = zerrit.plan_merge(change_id, path, snippet, into)
-        print_merge_plan([(a.kind, a.address, a.line, a.why) for a in plan.actions], plan.notes)
-        if plan_only:
+        rows = [(a.kind, a.address, a.line, a.why) for a in plan.actions]
+        if plan_file is not None:
+            given = read_plan(plan_file, rows) | given
+        rows = [(given.get(entry, kind), entry, line, why) for kind, entry, line, why in rows]
+        if plan_to is not None:
+            write_plan(plan_to, into, rows)
             return
-        detail = zerrit.add_step(
-            change_id, api.StepIn(kind="merge", address=path, snippet=snippet, into=into, choices=given)
-        )
+        print_merge_plan(rows, plan.notes)
+        if is_trial:
+            return
+        step_in = api.StepIn(kind="merge", address=path, snippet=snippet, into=into, choices=given, origin=origin)
+        detail = zerrit.add_step(change_id, step_in)
     step = detail.step_list[-1]
     click.echo(f"Step {step.position}: merge {path} {step.summary}, {counted(len(step.outcome.changes), 'place')}")
 

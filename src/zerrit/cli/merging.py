@@ -12,10 +12,21 @@ import click
 
 from zerrit.cli.files import FILE_OR_FOLDER, read_all, save, text_file
 from zerrit.cli.output import output_option, print_json, print_table, short, sign
-from zerrit.core.documents import read_document
+from zerrit.cli.plan_file import into_of, plan_options, read_plan, write_plan
+from zerrit.core.documents import Document, read_document
 from zerrit.core.documents.edits import ValueChange
 from zerrit.core.documents.source import decode
-from zerrit.core.merge import ActionKind, Clash, FileState, apply_plan, merge_folders, merge_three, plan_merge
+from zerrit.core.errors import SnippetRefused
+from zerrit.core.merge import (
+    ActionKind,
+    Clash,
+    FileState,
+    MergePlan,
+    apply_plan,
+    merge_folders,
+    merge_three,
+    plan_merge,
+)
 from zerrit.core.paths import safe_path
 from zerrit.core.wording import counted
 
@@ -46,6 +57,8 @@ choose_option = click.option(
     metavar="ADDRESS=ACTION",
     help="Another action for one entry: add, combine, replace, skip. With --base: mine, theirs, or ADDRESS==VALUE.",
 )
+@plan_options[0]
+@plan_options[1]
 @output_option
 def merge(
     target: Path,
@@ -54,6 +67,8 @@ def merge(
     save_to: Path | None,
     into: str,
     choose: tuple[str, ...],
+    plan_to: Path | None,
+    plan_file: Path | None,
     output: str,
 ) -> None:
     """Merge into a local file: a published snippet, or what another version changed.
@@ -73,7 +88,14 @@ def merge(
     document = read_document(target.read_bytes(), target.name)
     with click.open_file(str(snippet), "rb") as file:
         text = decode(file.read()).text
-    plan = plan_merge(document, text, into).decided(choices(choose))
+    plan = _planned(document, text, into_of(plan_file, into))
+    given = choices(choose)
+    if plan_file is not None:
+        given = {entry: ActionKind(word) for entry, word in read_plan(plan_file, _rows(plan)).items()} | given
+    plan = plan.decided(given)
+    if plan_to is not None:
+        write_plan(plan_to, into, _rows(plan))
+        return
     merged = apply_plan(document, plan) if not plan.is_open else None
     if output == "json":
         keys = ("address", "line", "why")
@@ -82,7 +104,7 @@ def merge(
             {"actions": actions, "notes": list(plan.notes), "clashes": [a for a in actions if a["kind"] == "ask"]}
         )
     else:
-        print_merge_plan([(a.kind.value, a.address, a.line, a.why) for a in plan.actions], list(plan.notes))
+        print_merge_plan(_rows(plan), list(plan.notes))
     if merged is None:
         click.echo("Nothing was written: choose an action for each `ask` with --choose.", err=True)
         sys.exit(1)
@@ -90,6 +112,33 @@ def merge(
         save(save_to, merged.to_bytes())
     if output == "table":
         _say_written(save_to)
+
+
+def _planned(document: Document, text: str, into: str) -> MergePlan:
+    """The plan; where the snippet could belong to several places, the person at the terminal is asked for one."""
+    try:
+        return plan_merge(document, text, into)
+    except SnippetRefused as refusal:
+        place = ask_place(refusal)
+        if place is None:
+            raise
+        return plan_merge(document, text, place)
+
+
+def ask_place(refusal: Exception) -> str | None:
+    """The place that somebody chooses out of those that a refusal carries; None where nobody is there to be asked."""
+    places = getattr(refusal, "places", ())
+    if not places or not sys.stdin.isatty():
+        return None
+    click.echo("It could belong to several places:", err=True)
+    for number, place in enumerate(places, 1):
+        click.echo(f"  {number}  {place or 'the top of the file'}", err=True)
+    chosen = click.prompt("Which one", type=click.IntRange(1, len(places)), err=True)
+    return str(places[chosen - 1])
+
+
+def _rows(plan: MergePlan) -> list[tuple[str, str, int, str]]:
+    return [(action.kind.value, action.address, action.line, action.why) for action in plan.actions]
 
 
 def _say_written(save_to: Path | None) -> None:

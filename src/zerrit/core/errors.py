@@ -58,9 +58,16 @@ class EditRefused(ZerritError):
 
 
 class SnippetRefused(ZerritError):
-    """The snippet cannot be merged; the target is as it was."""
+    """The snippet cannot be merged; the target is as it was.
+
+    `places` are the groups that it could belong to, where there are several; one of them can be named with `into`.
+    """
 
     kind = "snippet-refused"
+
+    def __init__(self, message: str, places: tuple[str, ...] = ()) -> None:
+        super().__init__(message)
+        self.places = places
 
 
 class MergeRefused(ZerritError):

@@ -42,7 +42,7 @@ class StepKind(StrEnum):
     COPY_FIELDS = "copy-fields"  #: the fields `names` of the entry (all, where none is given) to those at `target`
     COMMENT_OUT = "comment-out"  #: an entry or setting becomes a comment
     COMMENT_IN = "comment-in"  #: a comment becomes the entry again that the address names
-    MERGE = "merge"  #: a `snippet` into the file; `into` names the group, `choices` the actions by address
+    MERGE = "merge"  #: a `snippet`, published at `origin`, into the file; `into` names the group, `choices` the actions
     CARRY = "carry"  #: what `content`, another version of the file, changed since `base`; `choices` decide clashes
     PUT = "put"  #: the file becomes `content`
 
@@ -61,6 +61,7 @@ class Step:
     where: str = ""
     target: str = ""
     snippet: str = ""
+    origin: str = ""
     into: str = ""
     choices: Mapping[str, str] = field(default_factory=dict)
     names: Sequence[str] = ()

@@ -12,7 +12,7 @@ from starlette.exceptions import HTTPException
 
 from zerrit.api import Problem
 from zerrit.control import ControlError
-from zerrit.core.errors import AddressNotFound, ZerritError
+from zerrit.core.errors import AddressNotFound, SnippetRefused, ZerritError
 from zerrit.links import LinkError, LinkFault
 from zerrit.work.errors import Conflict
 
@@ -73,6 +73,8 @@ def install(app: FastAPI) -> None:
         facts: dict[str, Any] = dict(error.facts) if isinstance(error, Conflict) else {}
         if isinstance(error, AddressNotFound):
             facts = {"similar": list(error.similar), "path": error.path, "line": error.line}
+        if isinstance(error, SnippetRefused):
+            facts = {"places": list(error.places)}
         return problem(STATUS.get(error.kind, 400), error.kind, str(error), request, **facts)
 
     @app.exception_handler(LinkError)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import fields
+from hashlib import sha256
 
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
@@ -163,7 +164,8 @@ def _summary(row: StepRow) -> str:
         case "move":
             return f"{given.where} {given.target}"
         case "merge":
-            return f"a snippet of {len(given.snippet.splitlines())} lines"
+            lines = f"a snippet of {len(given.snippet.splitlines())} lines (SHA-256 {_digest(given.snippet)}…)"
+            return f"{lines} from {given.origin}" if given.origin else lines
         case "copy-fields":
             return f"to {given.target}: {', '.join(given.names) or 'all fields'}"
         case "carry":
@@ -171,6 +173,11 @@ def _summary(row: StepRow) -> str:
         case "put":
             return f"{len(given.content.splitlines())} lines"
     return ""
+
+
+def _digest(text: str) -> str:
+    """The beginning of the hash, by which a published snippet is known again."""
+    return sha256(text.encode()).hexdigest()[:12]
 
 
 def value_changes(found: Iterable[ValueChange]) -> list[api.ValueChangeOut]:

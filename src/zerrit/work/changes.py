@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, fields, replace
 from typing import Any, Final
 
 from sqlalchemy import select
@@ -328,25 +328,10 @@ def step_of(row: StepRow) -> Step:
 
 
 def _data(step: Step) -> dict[str, Any]:
-    empty = replace(step, kind=StepKind.SET, address="")
-    default = Step(StepKind.SET, "")
-    names = (
-        "operation",
-        "name",
-        "value",
-        "fields",
-        "key",
-        "where",
-        "target",
-        "snippet",
-        "into",
-        "choices",
-        "names",
-        "base",
-        "content",
-    )
-    data = {name: getattr(empty, name) for name in names if getattr(empty, name) != getattr(default, name)}
-    return {name: _plain(value) for name, value in data.items()}
+    """What a step says besides its kind and address, as far as it says anything."""
+    empty = Step(StepKind.SET, "")
+    given = {one.name: getattr(step, one.name) for one in fields(step) if one.name not in ("kind", "address")}
+    return {name: _plain(value) for name, value in given.items() if value != getattr(empty, name)}
 
 
 def _plain(value: Any) -> Any:

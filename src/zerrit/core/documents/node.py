@@ -130,6 +130,11 @@ class Node:
             self._children.append(child)
         return child
 
+    def adopt_all(self, children: list[Node]) -> None:
+        """Take children that name this node as their parent already, in the place of all others."""
+        self._children = children
+        self.inside = None
+
     def disown(self, index: int) -> list[Node]:
         """Give away the children from `index` on; for readers that find out late where a group ended."""
         children = self._children or []

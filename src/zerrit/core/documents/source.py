@@ -76,7 +76,13 @@ class Source:
 
     def line_start(self, offset: int) -> int:
         """Offset of the start of the line that holds `offset`."""
-        return self.line_starts[bisect_right(self.line_starts, offset) - 1]
+        if self._line_starts:
+            return self._line_starts[bisect_right(self._line_starts, offset) - 1]
+        # One look back is cheaper than finding all lines of a long text.
+        start = self.text.rfind("\n", 0, offset) + 1
+        if "\r" in self.text[start:offset] or self.text.startswith("\r", start - 2):
+            return self.line_starts[bisect_right(self.line_starts, offset) - 1]
+        return start
 
     def line_end(self, offset: int) -> int:
         """Offset of the line ending (or of the end of the text) after `offset`."""
@@ -104,11 +110,10 @@ class Source:
 
     def newline_near(self, offset: int) -> str:
         """The ending of the line before `offset`, so that text added to a file with mixed endings fits in."""
-        starts = self.line_starts
-        line = bisect_right(starts, offset)
-        if line < 2:
+        start = self.line_start(offset)
+        if start == 0:
             return self.newline
-        match = _LINE_END.search(self.text, max(starts[line - 1] - 2, 0), starts[line - 1])
+        match = _LINE_END.search(self.text, max(start - 2, 0), start)
         return match.group() if match else self.newline
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import textwrap
 from dataclasses import dataclass
 from typing import Final
@@ -57,6 +58,12 @@ def read_snippet(target: Document, text: str, *, is_item: bool) -> Reading:
         if is_item and target.format in (Format.JSON, Format.YAML) and document.root.kind is not NodeKind.LIST:
             continue
         return Reading(document, (document.root,), attempt.lines_before)
+    other = _other_format(target.format, text)
+    if other is not None:
+        raise SnippetRefused(
+            f"The snippet reads like {other.value.upper()}, but {target.path} is {target.format.value.upper()}. "
+            "Is it meant for another file?"
+        )
     attempt, document = min(readings, key=lambda reading: len(reading[1].findings))
     fault = next((f for f in document.findings if f.severity is Severity.ERROR), None)
     where = f"line {max(1, fault.line - attempt.lines_before)}: " if fault else ""
@@ -64,6 +71,23 @@ def read_snippet(target: Document, text: str, *, is_item: bool) -> Reading:
     raise SnippetRefused(
         f"The snippet cannot be read as {target.format.value.upper()}, {what} Was its end or start left out?"
     )
+
+
+def _other_format(format: Format, text: str) -> Format | None:
+    """The format that a snippet is in, if its first character or line says so and it can be read as that."""
+    start = text.lstrip()
+    likely = (
+        (Format.XML, start.startswith("<")),
+        (Format.JSON, start.startswith("{")),
+        (Format.INI, re.match(r"\[[^\]\n]+\]\s*\n[^\n]*=", start) is not None),
+        (Format.YAML, re.match(r"(- )?[\w.-]+:(\s|\Z)", start) is not None),
+    )
+    for other, is_likely in likely:
+        if is_likely and other is not format:
+            document = read_document(text.encode(), "the snippet", format=other)
+            if document.ok and document.root.children:
+                return other
+    return None
 
 
 def _attempts(format: Format, text: str, *, is_item: bool) -> list[_Attempt]:
@@ -74,7 +98,8 @@ def _attempts(format: Format, text: str, *, is_item: bool) -> list[_Attempt]:
     if format is Format.JSON:
         # Closed on the next line, since the last one may end in a comment.
         objects, lists = _Attempt("{" + bare + "\n}"), _Attempt("[" + bare + "\n]")
-        return [_Attempt(text), lists, objects] if is_item else [_Attempt(text), objects, lists]
+        end = "\n}]" if "//" in bare.rpartition("\n")[2] else "}]"
+        return [_Attempt(text), lists, _Attempt("[{" + bare + end)] if is_item else [_Attempt(text), objects, lists]
     if format is Format.YAML and is_item:
         return [_Attempt(text), _Attempt("- " + textwrap.indent(text, "  ").lstrip())]
     return [_Attempt(text)]

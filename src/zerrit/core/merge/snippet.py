@@ -12,6 +12,7 @@ import textwrap
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
 from enum import StrEnum
+from typing import Final
 
 from zerrit.core.addresses import Segment, keyed_segment, parse_node_address, print_segments
 from zerrit.core.documents.document import Document
@@ -25,6 +26,8 @@ from zerrit.core.errors import SnippetRefused
 from zerrit.core.merge.cleaning import clean
 from zerrit.core.merge.reading import Reading, is_section, read_snippet
 
+MOST_ASKED: Final = 50  # places that somebody is asked to choose from
+
 
 class ActionKind(StrEnum):
     ADD = "add"
@@ -33,6 +36,9 @@ class ActionKind(StrEnum):
     SAME = "same"  #: nothing to do
     SKIP = "skip"  #: left out by choice
     ASK = "ask"  #: it clashes; somebody must choose
+
+
+_DOING: Final = (ActionKind.ADD, ActionKind.COMBINE, ActionKind.REPLACE)
 
 
 @dataclass(frozen=True, slots=True)
@@ -96,6 +102,10 @@ def plan_merge(target: Document, snippet: str, into: str = "") -> MergePlan:
         raise SnippetRefused(f"{target.path} is a plain text file; a snippet can only be merged into entries.")
     home = _named_place(target, into) if into else None
     reading = read_snippet(target, text, is_item=home is not None and home.kind is NodeKind.LIST)
+    if home is None and target.format in (Format.JSON, Format.YAML):
+        home = _list_of(target, reading.tops[0])
+        if home is not None and reading.tops[0].kind is not NodeKind.LIST:
+            reading = read_snippet(target, text, is_item=True)
     parents = [home for _ in reading.tops] if home is not None else _places(target, reading.tops)
     pairs: list[tuple[Node, Node | None, Node]] = []
     actions: list[Action] = []
@@ -103,6 +113,7 @@ def plan_merge(target: Document, snippet: str, into: str = "") -> MergePlan:
         for action, pair in _plan_below(target, reading, top, parent):
             actions.append(action)
             pairs.append(pair)
+    actions = _told_once(reading, actions, pairs)
     if not actions:
         raise SnippetRefused("The snippet holds no entry and no setting; it may be only a comment.")
     return MergePlan(tuple(actions), cleaned.notes, text, tuple(pairs), reading.document)
@@ -116,6 +127,12 @@ def apply_plan(target: Document, plan: MergePlan) -> Document:
     if plan.is_open:
         asked = next(action for action in plan.actions if action.kind is ActionKind.ASK)
         raise SnippetRefused(f"{asked.address}: {asked.why} Choose an action for it first.")
+    doing = [
+        action.address for action in plan.actions if action.kind in _DOING and not action.address.endswith("[new]")
+    ]
+    for address in doing:
+        if doing.count(address) > 1:
+            raise SnippetRefused(f"{address} stands twice in the snippet; skip one of the two.")
     splices: list[Splice] = []
     additions: _Additions = {}
     writer = WRITERS[target.format]
@@ -169,6 +186,34 @@ def _ini_place(target: Document, top: Node) -> Node | None:
     return _only(target, homes, sorted(names))
 
 
+def _list_of(target: Document, top: Node) -> Node | None:
+    """The list of the target that the snippet's items belong to: the one whose items have such fields.
+
+    A group with the fields of such an item is one of them. None where it is no matter of lists.
+
+    Raises SnippetRefused: no list, or several, have such items.
+    """
+    is_list = top.kind is NodeKind.LIST
+    items = [item for item in top.children if item.children] if is_list else [top]
+    if target.root.kind is NodeKind.LIST:
+        return target.root
+    if is_list and not items:
+        raise SnippetRefused(
+            "The snippet is a list of plain values; which list it belongs to is not said. Name it with `into`."
+        )
+    names = {child.name for item in items for child in item.children}
+    if not is_list and names & {child.name for child in target.root.children}:
+        return None
+    homes = [node for node in target.root.walk() if node.kind is NodeKind.LIST and names <= _item_fields(node)]
+    if not is_list and not homes:
+        return None
+    return _only(target, homes, sorted(names))
+
+
+def _item_fields(node: Node) -> set[str]:
+    return {child.name for item in node.children for child in item.children}
+
+
 def _place_by_content(target: Document, top: Node) -> Node:
     names = {child.name for child in top.children}
     own = {child.name for child in target.root.children}
@@ -191,9 +236,10 @@ def _only(target: Document, homes: list[Node], names: list[str]) -> Node:
             f"Nothing in {target.path} holds {shown}, so the place of the snippet is unknown. Name it with `into`."
         )
     if len(homes) > 1:
-        places = ", ".join(target.keys.address_of(home) or "the top" for home in homes[:5])
+        places = tuple(target.keys.address_of(home) for home in homes[:MOST_ASKED])
+        listed = ", ".join(place or "the top" for place in places[:5])
         raise SnippetRefused(
-            f"{shown} could belong to several places of {target.path}: {places}. Name one with `into`."
+            f"{shown} could belong to several places of {target.path}: {listed}. Name one with `into`.", places
         )
     return homes[0]
 
@@ -235,6 +281,23 @@ def _plan_below(target: Document, reading: Reading, top: Node, parent: Node | No
             yield _plan_entry(target, reading, child, twins[0], parent, address), (child, twins[0], parent)
 
 
+def _told_once(reading: Reading, actions: list[Action], pairs: list[tuple[Node, Node | None, Node]]) -> list[Action]:
+    """What stands twice in the snippet is done once; where the two differ, somebody must choose."""
+    first: dict[str, Node] = {}
+    told: list[Action] = []
+    for action, (node, _, _) in zip(actions, pairs, strict=True):
+        twin = first.setdefault(action.address, node)
+        if twin is node or action.kind not in _DOING or action.address.endswith("[new]"):
+            told.append(action)
+        elif _content(twin) == _content(node):
+            told.append(replace(action, kind=ActionKind.SAME, why="It stands twice in the snippet."))
+        else:
+            line = reading.line_of(twin)
+            why = f"It stands twice in the snippet, in line {line} with other values. Skip one of the two."
+            told.append(replace(action, kind=ActionKind.ASK, why=why))
+    return told
+
+
 def _plan_entry(target: Document, reading: Reading, node: Node, twin: Node, parent: Node, address: str) -> Action:
     document, line = reading.document, reading.line_of(node)
     if node.kind is not twin.kind and (node.is_value or twin.is_value):
@@ -270,10 +333,10 @@ def _field_pairs(target: Document, node: Node, twin: Node) -> Iterator[tuple[Nod
 
 def _twins(target: Document, parent_names: tuple[str, ...], node: Node, parent: Node) -> list[Node]:
     """The children of `parent` that are the same entry as `node`."""
-    same = [child for child in parent.children if child.name == node.name]
     key = target.keys.key_among(parent_names, node)
     if key:
-        return [child for child in same if target.keys.key_of(child) == key]
+        return target.keys.siblings(parent, node.name).by_key.get(key, [])
+    same = [child for child in parent.children if child.name == node.name]
     if parent.kind is NodeKind.LIST or (node.name and len(same) > 1):
         # Nothing tells such items apart but their content; the ordinal decides inside an entry.
         equal = [child for child in same if _content(child) == _content(node)]
@@ -305,7 +368,7 @@ def _address_under(target: Document, parent: Node, parent_names: tuple[str, ...]
     if key:
         segment = keyed_segment(node.name, key)
     elif not node.name:
-        return f"{prefix}/[new]"
+        return f"{prefix}/[new]".removeprefix("/")
     return f"{prefix}/{segment}" if prefix else str(segment)
 
 

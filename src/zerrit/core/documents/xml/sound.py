@@ -73,16 +73,12 @@ def read_sound_again(old: Node, source: Source, pieces: Sequence[Splice]) -> Nod
     levels = _Levels(source)
     shift = sum(len(piece.text) - (piece.end - piece.start) for piece in pieces)
     root = levels.moved(old, None, 0)
-    root.inside = None
     root.end += shift
     root.value_end += shift
-    for child in old.children:
-        if child.name.startswith("@"):
-            root.adopt(levels.moved(child, root, 0))
+    made = [levels.moved(child, root, 0) for child in old.children if child.name.startswith("@")]
     at = by = 0
     for stretch in stretches:
-        for child in children[at : stretch.first]:
-            root.adopt(levels.moved(child, root, by))
+        made += [levels.moved(child, root, by) for child in children[at : stretch.first]]
         end = by + stretch.growth
         found = (
             levels.changed(children[stretch.first], root, by, end)
@@ -91,11 +87,10 @@ def read_sound_again(old: Node, source: Source, pieces: Sequence[Splice]) -> Nod
         )
         if found is None or any(levels.is_deep(child) for child in found):
             return None
-        for child in found:
-            root.adopt(child)
+        made += found
         at, by = stretch.last + 1, end
-    for child in children[at:]:
-        root.adopt(levels.moved(child, root, by))
+    made += [levels.moved(child, root, by) for child in children[at:]]
+    root.adopt_all(made)
     return root
 
 
