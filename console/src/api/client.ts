@@ -8,12 +8,14 @@ export type Schemas = components["schemas"];
 export class ApiProblem extends Error {
   readonly kind: string;
   readonly status: number;
+  readonly facts: Record<string, unknown>;
 
   constructor(body: unknown, status: number) {
     const problem = isProblem(body) ? body : undefined;
     super(problem?.detail ?? `The service answered ${String(status)} without saying why.`);
     this.kind = problem?.type.split(":").at(-1) ?? "unknown";
     this.status = status;
+    this.facts = problem?.facts ?? {};
   }
 }
 
@@ -23,7 +25,7 @@ function isProblem(body: unknown): body is Schemas["Problem"] {
 
 /** A step that sets a value, before it says which; other kinds change what they need. */
 export const EMPTY_STEP: Schemas["StepIn"] = {
-  kind: "set", address: "", operation: "", name: "", fields: {}, key: "", where: "", target: "", snippet: "", into: "", choices: {}, content: "",
+  kind: "set", address: "", operation: "", name: "", fields: {}, key: "", where: "", target: "", snippet: "", origin: "", into: "", choices: {}, names: [], base: "", content: "",
 };
 
 export const api = createClient<paths>({ credentials: "same-origin" });

@@ -121,6 +121,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/changes/{change_id}/replay": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Replay
+         * @description Replay the steps of a change on another server, and open a change of them there if that is wanted.
+         */
+        post: operations["replay_api_v1_changes__change_id__replay_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/changes/{change_id}/steps": {
         parameters: {
             query?: never;
@@ -153,6 +173,26 @@ export interface paths {
         post?: never;
         /** Remove Step */
         delete: operations["remove_step_api_v1_changes__change_id__steps__step_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/changes/{change_id}/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try Step
+         * @description What a step would do, place by place; nothing is changed.
+         */
+        post: operations["try_step_api_v1_changes__change_id__try_post"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -480,6 +520,106 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/servers/{server_id}/figures/balance": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Balance
+         * @description Sum and count by group, before and after a change; without one, against the defaults.
+         */
+        get: operations["balance_api_v1_servers__server_id__figures_balance_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/figures/derived": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Derived
+         * @description A value that the game works out, for every entry that has it.
+         */
+        get: operations["derived_api_v1_servers__server_id__figures_derived_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/figures/distances": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Distances
+         * @description How far entries lie from a centre, and which of them within a radius.
+         */
+        get: operations["distances_api_v1_servers__server_id__figures_distances_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/figures/free-numbers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Free Numbers
+         * @description The next free number of each family of ids; several addresses are one set.
+         */
+        get: operations["free_numbers_api_v1_servers__server_id__figures_free_numbers_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/figures/odds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Odds
+         * @description The exact odds of draw tables, before and after.
+         */
+        get: operations["odds_api_v1_servers__server_id__figures_odds_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/servers/{server_id}/file": {
         parameters: {
             query?: never;
@@ -631,6 +771,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/servers/{server_id}/upgrade": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Open Upgrade
+         * @description Make a change of it; every clash must be decided.
+         */
+        post: operations["open_upgrade_api_v1_servers__server_id__upgrade_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/upgrade-plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Plan Upgrade
+         * @description What carrying the server's own changes over to other defaults would do, file by file; nothing is changed.
+         */
+        post: operations["plan_upgrade_api_v1_servers__server_id__upgrade_plan_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/session": {
         parameters: {
             query?: never;
@@ -699,6 +879,24 @@ export interface components {
             archive: string;
             /** Label */
             label: string;
+        };
+        /**
+         * ChanceOut
+         * @description Of one thing, before and after: the chance of at least one, and the average number. `exact` is a fraction.
+         */
+        ChanceOut: {
+            /** After */
+            after: number;
+            /** Before */
+            before: number;
+            /** Exact */
+            exact: string;
+            /** Expected After */
+            expected_after: number;
+            /** Expected Before */
+            expected_before: number;
+            /** Thing */
+            thing: string;
         };
         /**
          * ChangeDetail
@@ -780,6 +978,22 @@ export interface components {
             /** Version */
             version: number;
         };
+        /**
+         * ClashOut
+         * @description A place that both sides changed differently; null where a side does not have it.
+         */
+        ClashOut: {
+            /** Address */
+            address: string;
+            /** Base */
+            base: string | null;
+            /** Mine */
+            mine: string | null;
+            /** Theirs */
+            theirs: string | null;
+            /** Why */
+            why: string;
+        };
         /** ColumnOut */
         ColumnOut: {
             /** Allowed */
@@ -817,6 +1031,32 @@ export interface components {
              */
             password: string;
         };
+        /**
+         * DerivedOut
+         * @description A derived value; `low` and `high` are pairs of a threshold and the value at it.
+         */
+        DerivedOut: {
+            /** Address */
+            address: string;
+            /** At Amount */
+            at_amount: number | null;
+            /** Fault */
+            fault: string;
+            /** High */
+            high: [
+                number,
+                number
+            ] | null;
+            /** Low */
+            low: [
+                number,
+                number
+            ] | null;
+            /** Source */
+            source: string;
+            /** Value */
+            value: number | null;
+        };
         /** DifferenceOut */
         DifferenceOut: {
             /** Address */
@@ -831,6 +1071,19 @@ export interface components {
             new: string | null;
             /** Old */
             old: string | null;
+        };
+        /** DistanceOut */
+        DistanceOut: {
+            /** Address */
+            address: string;
+            /** Distance */
+            distance: string | null;
+            /** Fault */
+            fault: string;
+            /** Is Inside */
+            is_inside: boolean | null;
+            /** Point */
+            point: string[];
         };
         /** EntriesOut */
         EntriesOut: {
@@ -939,6 +1192,17 @@ export interface components {
              */
             kind: "folder";
         };
+        /** FreeNumberOut */
+        FreeNumberOut: {
+            /** Family */
+            family: string;
+            /** Following */
+            following: string;
+            /** Gap */
+            gap: string;
+            /** Taken */
+            taken: number;
+        };
         /** FtpLink */
         FtpLink: {
             /**
@@ -997,6 +1261,20 @@ export interface components {
             /** Url */
             url: string;
         };
+        /** HTTPValidationError */
+        HTTPValidationError: {
+            /** Detail */
+            detail?: components["schemas"]["ValidationError"][];
+        };
+        /** KeyNoteOut */
+        KeyNoteOut: {
+            /** Address */
+            address: string;
+            /** Comment */
+            comment: string;
+            /** Value */
+            value: string;
+        };
         /** MergeActionOut */
         MergeActionOut: {
             /** Address */
@@ -1028,6 +1306,17 @@ export interface components {
             actions: components["schemas"]["MergeActionOut"][];
             /** Notes */
             notes: string[];
+        };
+        /** OddsOut */
+        OddsOut: {
+            /** After */
+            after: string;
+            /** Before */
+            before: string;
+            /** Chances */
+            chances: components["schemas"]["ChanceOut"][];
+            /** Table */
+            table: string;
         };
         /** OutcomeOut */
         OutcomeOut: {
@@ -1098,6 +1387,48 @@ export interface components {
             title: string;
             /** Type */
             type: string;
+        };
+        /** ReplayedStepOut */
+        ReplayedStepOut: {
+            /** Address */
+            address: string;
+            /** Kind */
+            kind: string;
+            outcome: components["schemas"]["OutcomeOut"];
+            /** Position */
+            position: number;
+        };
+        /**
+         * ReplayIn
+         * @description Replay a change on another server; with `open` as a change there, of the steps that do something.
+         */
+        ReplayIn: {
+            /**
+             * Open
+             * @default false
+             */
+            open: boolean;
+            /** Server */
+            server: string;
+            /**
+             * Title
+             * @default
+             */
+            title: string;
+        };
+        /**
+         * ReplayOut
+         * @description What each step did on the other server; `findings` are those that are new there.
+         */
+        ReplayOut: {
+            /** Change */
+            change: number | null;
+            /** Findings */
+            findings: components["schemas"]["FindingOut"][];
+            /** Server */
+            server: string;
+            /** Steps */
+            steps: components["schemas"]["ReplayedStepOut"][];
         };
         /** RollbackIn */
         RollbackIn: {
@@ -1265,11 +1596,16 @@ export interface components {
             /** Address */
             address: string;
             /**
+             * Base
+             * @default
+             */
+            base: string;
+            /**
              * Choices
              * @default {}
              */
             choices: {
-                [key: string]: "add" | "combine" | "replace" | "skip";
+                [key: string]: string;
             };
             /**
              * Content
@@ -1297,17 +1633,27 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "set" | "add" | "copy" | "remove" | "rename" | "move" | "comment-out" | "comment-in" | "merge" | "put";
+            kind: "set" | "add" | "copy" | "copy-fields" | "remove" | "rename" | "move" | "comment-out" | "comment-in" | "merge" | "carry" | "put";
             /**
              * Name
              * @default
              */
             name: string;
             /**
+             * Names
+             * @default []
+             */
+            names: string[];
+            /**
              * Operation
              * @default
              */
             operation: string;
+            /**
+             * Origin
+             * @default
+             */
+            origin: string;
             /**
              * Snippet
              * @default
@@ -1343,6 +1689,36 @@ export interface components {
             /** Summary */
             summary: string;
         };
+        /** TallyOut */
+        TallyOut: {
+            /** After */
+            after: string;
+            /** Before */
+            before: string;
+            /** Rows */
+            rows: components["schemas"]["TallyRowOut"][];
+            /** Skipped */
+            skipped: string[];
+            total: components["schemas"]["TallyRowOut"];
+        };
+        /**
+         * TallyRowOut
+         * @description Sums are decimal numbers as text, so that nothing is rounded on the way.
+         */
+        TallyRowOut: {
+            /** Count After */
+            count_after: number;
+            /** Count Before */
+            count_before: number;
+            /** Delta */
+            delta: string;
+            /** Group */
+            group: string;
+            /** Sum After */
+            sum_after: string;
+            /** Sum Before */
+            sum_before: string;
+        };
         /** TextDifferenceOut */
         TextDifferenceOut: {
             /** Path */
@@ -1354,6 +1730,91 @@ export interface components {
         TokenOut: {
             /** Token */
             token: string;
+        };
+        /**
+         * UpgradeFileOut
+         * @description One file: how many places the vendor changed, how many were changed here, and what becomes of it.
+         */
+        UpgradeFileOut: {
+            /** Added */
+            added: components["schemas"]["KeyNoteOut"][];
+            /** Clashes */
+            clashes: number;
+            /** Dropped */
+            dropped: components["schemas"]["KeyNoteOut"][];
+            /** Left */
+            left: string[];
+            /** Own */
+            own: number;
+            /** Path */
+            path: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "taken" | "added" | "moved" | "merged" | "clash";
+            /** Taken */
+            taken: components["schemas"]["ValueChangeOut"][];
+            /** Vendor */
+            vendor: number;
+        };
+        /**
+         * UpgradeIn
+         * @description An upgrade from one version of the defaults to another.
+         *
+         *     `choices` decides clashes by address (mine, theirs, or =VALUE), `rest` all others; `title` is that of the change.
+         */
+        UpgradeIn: {
+            /**
+             * Choices
+             * @default {}
+             */
+            choices: {
+                [key: string]: string;
+            };
+            /** New */
+            new: string;
+            /** Old */
+            old: string;
+            /**
+             * Rest
+             * @default
+             * @enum {string}
+             */
+            rest: "" | "mine" | "theirs";
+            /**
+             * Title
+             * @default
+             */
+            title: string;
+        };
+        /** UpgradeOut */
+        UpgradeOut: {
+            /** Clashes */
+            clashes: components["schemas"]["ClashOut"][];
+            /** Files */
+            files: components["schemas"]["UpgradeFileOut"][];
+            /** New */
+            new: string;
+            /** Old */
+            old: string;
+            /** Remaining */
+            remaining: string[];
+            /** Server */
+            server: string;
+        };
+        /** ValidationError */
+        ValidationError: {
+            /** Context */
+            ctx?: Record<string, never>;
+            /** Input */
+            input?: unknown;
+            /** Location */
+            loc: (string | number)[];
+            /** Message */
+            msg: string;
+            /** Error Type */
+            type: string;
         };
         /** ValueChangeOut */
         ValueChangeOut: {
@@ -1628,6 +2089,50 @@ export interface operations {
             };
         };
     };
+    replay_api_v1_changes__change_id__replay_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                change_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReplayIn"];
+            };
+        };
+        responses: {
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Server Error */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReplayOut"];
+                };
+            };
+        };
+    };
     add_step_api_v1_changes__change_id__steps_post: {
         parameters: {
             query?: never;
@@ -1713,6 +2218,50 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ChangeDetail"];
+                };
+            };
+        };
+    };
+    try_step_api_v1_changes__change_id__try_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                change_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StepIn"];
+            };
+        };
+        responses: {
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Server Error */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OutcomeOut"];
                 };
             };
         };
@@ -2535,6 +3084,181 @@ export interface operations {
             };
         };
     };
+    balance_api_v1_servers__server_id__figures_balance_get: {
+        parameters: {
+            query: {
+                address: string;
+                by?: string;
+                change?: number | null;
+            };
+            header?: never;
+            path: {
+                server_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TallyOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    derived_api_v1_servers__server_id__figures_derived_get: {
+        parameters: {
+            query: {
+                amount?: number | string | null;
+                change?: number | null;
+                name: string;
+            };
+            header?: never;
+            path: {
+                server_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DerivedOut"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    distances_api_v1_servers__server_id__figures_distances_get: {
+        parameters: {
+            query: {
+                address: string;
+                axes: string[];
+                centre: (number | string)[];
+                change?: number | null;
+                radius?: number | string | null;
+            };
+            header?: never;
+            path: {
+                server_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DistanceOut"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    free_numbers_api_v1_servers__server_id__figures_free_numbers_get: {
+        parameters: {
+            query: {
+                address: string[];
+                change?: number | null;
+            };
+            header?: never;
+            path: {
+                server_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FreeNumberOut"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    odds_api_v1_servers__server_id__figures_odds_get: {
+        parameters: {
+            query?: {
+                change?: number | null;
+                table?: string;
+            };
+            header?: never;
+            path: {
+                server_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OddsOut"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     read_file_api_v1_servers__server_id__file_get: {
         parameters: {
             query: {
@@ -2862,6 +3586,94 @@ export interface operations {
                     "application/json": {
                         [key: string]: string;
                     };
+                };
+            };
+        };
+    };
+    open_upgrade_api_v1_servers__server_id__upgrade_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UpgradeIn"];
+            };
+        };
+        responses: {
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Server Error */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeDetail"];
+                };
+            };
+        };
+    };
+    plan_upgrade_api_v1_servers__server_id__upgrade_plan_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UpgradeIn"];
+            };
+        };
+        responses: {
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Server Error */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UpgradeOut"];
                 };
             };
         };

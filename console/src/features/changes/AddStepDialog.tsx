@@ -1,4 +1,3 @@
-import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Dialog from "@mui/material/Dialog";
 import DialogActions from "@mui/material/DialogActions";
@@ -10,11 +9,11 @@ import Typography from "@mui/material/Typography";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
-import { answer, api, EMPTY_STEP, type Schemas } from "../../api/client";
-import { KindMark } from "../../shared/KindMark";
-import { Mono } from "../../shared/Mono";
+import { answer, api, ApiProblem, EMPTY_STEP, type Schemas } from "../../api/client";
 import { ProblemNote } from "../../shared/ProblemNote";
 import { MONO } from "../../theme";
+import { MergePlanTable } from "./MergePlanTable";
+import { TrialTable } from "./TrialTable";
 
 type StepIn = Schemas["StepIn"];
 type Kind = StepIn["kind"];
@@ -23,6 +22,7 @@ const KINDS: readonly { kind: Kind; label: string; address: string }[] = [
   { kind: "set", label: "Change values", address: "Address, such as sea/finds.xml#find[Copper Gimbal]/band[shallow]/@holds" },
   { kind: "add", label: "Add an entry", address: "Address of the entry or group that it goes into" },
   { kind: "copy", label: "Copy an entry", address: "Address of the entry" },
+  { kind: "copy-fields", label: "Copy fields to siblings", address: "Address of the entry to copy from" },
   { kind: "remove", label: "Remove", address: "Address of what shall go" },
   { kind: "rename", label: "Rename", address: "Address of the entry or field" },
   { kind: "move", label: "Move an entry", address: "Address of the entry" },
@@ -37,12 +37,16 @@ export function AddStepDialog({ change, onClose }: { change: Schemas["ChangeDeta
   const [fields, setFields] = useState("");
   const queries = useQueryClient();
   const params = { path: { change_id: change.id } };
+  const whole = { ...step, fields: step.kind === "add" ? fieldsOf(fields) : {}, names: step.kind === "copy-fields" ? namesOf(fields) : [] };
+  const tried = useMutation({
+    mutationFn: () => answer(api.POST("/api/v1/changes/{change_id}/try", { params, body: whole })),
+  });
   const add = useMutation({
     mutationFn: () =>
       answer(
         api.POST("/api/v1/changes/{change_id}/steps", {
           params: { ...params, header: { "If-Match": `"${String(change.version)}"` } },
-          body: { ...step, fields: step.kind === "add" ? fieldsOf(fields) : {} },
+          body: whole,
         }),
       ),
     onSuccess: async () => {
@@ -60,9 +64,12 @@ export function AddStepDialog({ change, onClose }: { change: Schemas["ChangeDeta
       ),
   });
   const set = (field: keyof StepIn) => (event: { target: { value: string } }) => {
-    setStep({ ...step, [field]: event.target.value });
+    setStep({ ...step, choices: {}, [field]: event.target.value });
     plan.reset();
+    tried.reset();
   };
+  const places = plan.error instanceof ApiProblem ? (plan.error.facts["places"] as string[] | undefined) ?? [] : [];
+  const isOpen = plan.data?.actions.some((action) => (step.choices?.[action.address] ?? action.kind) === "ask") ?? false;
   const isIdle = plan.data?.actions.every((action) => action.kind === "same") ?? false;
   const kind = KINDS.find((one) => one.kind === step.kind);
   return (
@@ -82,6 +89,12 @@ export function AddStepDialog({ change, onClose }: { change: Schemas["ChangeDeta
             <TextField label="Its fields, one on a line: depth=deep" multiline minRows={4} value={fields} onChange={(event) => { setFields(event.target.value); }} />
           </>
         )}
+        {step.kind === "copy-fields" && (
+          <>
+            <TextField label="To these, such as find[*Cork Float]" value={step.target} onChange={set("target")} slotProps={{ htmlInput: { style: { fontFamily: MONO } } }} />
+            <TextField label="Which fields, parted by spaces; none for all" value={fields} onChange={(event) => { setFields(event.target.value); tried.reset(); }} />
+          </>
+        )}
         {step.kind === "copy" && <TextField label="Key of the copy" value={step.key} onChange={set("key")} />}
         {step.kind === "rename" && <TextField label="New key or name" value={step.name} onChange={set("name")} />}
         {step.kind === "move" && (
@@ -96,41 +109,40 @@ export function AddStepDialog({ change, onClose }: { change: Schemas["ChangeDeta
         )}
         {step.kind === "merge" && (
           <>
-            <TextField label="Paste the snippet here" multiline minRows={6} maxRows={14} value={step.snippet} onChange={set("snippet")} slotProps={{ htmlInput: { style: { fontFamily: MONO, fontSize: 12 } } }} />
-            <TextField label="Group that it belongs to (only where it is not clear)" value={step.into} onChange={set("into")} />
+            <TextField label="Paste the snippet here" multiline minRows={plan.data ? 3 : 6} maxRows={plan.data ? 4 : 14} value={step.snippet} onChange={set("snippet")} slotProps={{ htmlInput: { style: { fontFamily: MONO, fontSize: 12 } } }} />
+            <TextField label="Where it is from: its web address, its author (kept with the step)" value={step.origin} onChange={set("origin")} />
+            {places.length > 1 ? (
+              <TextField select label="It could belong to several places; which one?" value={step.into} onChange={set("into")}>
+                {places.map((place) => <MenuItem key={place} value={place}>{place || "the top of the file"}</MenuItem>)}
+              </TextField>
+            ) : (
+              <TextField label="Group that it belongs to (only where it is not clear)" value={step.into} onChange={set("into")} />
+            )}
           </>
         )}
-        {plan.data && <PlanTable plan={plan.data} />}
+        {plan.data && <MergePlanTable plan={plan.data} choices={step.choices ?? {}} onChoose={(choices) => { setStep({ ...step, choices }); }} />}
+        {tried.data && tried.data.kind !== "impossible" && <TrialTable outcome={tried.data} />}
+        {tried.data?.kind === "impossible" && <ProblemNote error={new Error(tried.data.message)} />}
         {isIdle && <Typography>Nothing to do: all of it is there already.</Typography>}
-        <ProblemNote error={plan.error ?? add.error} />
+        <ProblemNote error={plan.error ?? tried.error ?? add.error} />
       </DialogContent>
       <DialogActions>
         <Button onClick={onClose}>Cancel</Button>
+        {step.kind !== "merge" && (
+          <Button disabled={tried.isPending || !step.address} onClick={() => { tried.mutate(); }}>Show what it does</Button>
+        )}
         {step.kind === "merge" && !plan.data ? (
           <Button variant="contained" disabled={plan.isPending || !step.address} onClick={() => { plan.mutate(); }}>Show the plan</Button>
         ) : (
-          <Button variant="contained" disabled={add.isPending || !step.address || isIdle} onClick={() => { add.mutate(); }}>Add step</Button>
+          <Button variant="contained" disabled={add.isPending || !step.address || isIdle || isOpen} onClick={() => { add.mutate(); }}>Add step</Button>
         )}
       </DialogActions>
     </Dialog>
   );
 }
 
-function PlanTable({ plan }: { plan: Schemas["MergePlanOut"] }) {
-  return (
-    <Box>
-      {plan.notes.map((note) => (
-        <Typography key={note} variant="body2" color="text.secondary">cleaned: {note}</Typography>
-      ))}
-      {plan.actions.map((action) => (
-        <Box key={action.address + String(action.line)} sx={{ display: "flex", gap: 1, py: 0.25 }}>
-          <Box sx={{ width: 120 }}><KindMark kind={action.kind} /></Box>
-          <Mono>{action.address}</Mono>
-          <Box sx={{ color: "text.secondary" }}>{action.why}</Box>
-        </Box>
-      ))}
-    </Box>
-  );
+function namesOf(text: string): string[] {
+  return text.split(/[\s,]+/).filter(Boolean);
 }
 
 function fieldsOf(text: string): Record<string, string> {

@@ -13,10 +13,12 @@ import { answer, api, type Schemas } from "../../api/client";
 import { KindMark } from "../../shared/KindMark";
 import { ProblemNote } from "../../shared/ProblemNote";
 import { Trail } from "../../shared/Trail";
+import { FiguresPanel } from "../figures/FiguresPanel";
 import { AddStepDialog } from "./AddStepDialog";
 import { DeployDialog } from "./DeployDialog";
 import { DifferencePanel } from "./DifferencePanel";
 import { FindingList } from "./FindingList";
+import { ReplayDialog } from "./ReplayDialog";
 import { RunProgress } from "./RunProgress";
 import { EDITABLE } from "./states";
 import { StepList } from "./StepList";
@@ -37,7 +39,7 @@ export function ChangePage() {
 }
 
 function OpenedChange({ change }: { change: Change }) {
-  const [asked, setAsked] = useState<"step" | "deploy" | null>(null);
+  const [asked, setAsked] = useState<"step" | "deploy" | "replay" | null>(null);
   const close = () => { setAsked(null); };
   const [view, setView] = useState("steps");
   const queries = useQueryClient();
@@ -58,6 +60,7 @@ function OpenedChange({ change }: { change: Change }) {
           />
         </Box>
         <Box sx={{ mr: 1 }}><KindMark kind={change.state} /></Box>
+        {change.steps > 0 && <Button color="inherit" onClick={() => { setAsked("replay"); }}>Replay elsewhere …</Button>}
         {isEditable && (
           <>
             <Button color="inherit" disabled={withdraw.isPending} onClick={() => { withdraw.mutate(); }}>Withdraw</Button>
@@ -89,12 +92,16 @@ function OpenedChange({ change }: { change: Change }) {
         <Typography variant="h2" gutterBottom>Findings</Typography>
         <FindingList change={change} />
       </Paper>
-      <Tabs value={view} onChange={(_, value: string) => { setView(value); }} sx={{ borderBottom: 1, borderColor: "divider", mb: 1 }}>
+      <Tabs value={view} onChange={(_, value: string) => { setView(value); }} sx={{ borderBottom: 1, borderColor: "divider", mb: 1.5 }}>
         <Tab value="steps" label={`Steps (${String(change.steps)})`} />
         <Tab value="difference" label="Difference" />
+        <Tab value="figures" label="Figures" />
       </Tabs>
-      {view === "steps" ? <StepList change={change} isEditable={isEditable} /> : <DifferencePanel change={change} />}
+      {view === "steps" && <StepList change={change} isEditable={isEditable} />}
+      {view === "difference" && <DifferencePanel change={change} />}
+      {view === "figures" && <FiguresPanel of={{ serverId: change.server, changeId: change.id }} />}
       {asked === "step" && <AddStepDialog change={change} onClose={close} />}
+      {asked === "replay" && <ReplayDialog change={change} onClose={close} />}
       {asked === "deploy" && <DeployDialog change={change} onClose={close} />}
     </>
   );

@@ -2,19 +2,13 @@ import Alert from "@mui/material/Alert";
 import Box from "@mui/material/Box";
 import MenuItem from "@mui/material/MenuItem";
 import Paper from "@mui/material/Paper";
-import Table from "@mui/material/Table";
-import TableBody from "@mui/material/TableBody";
-import TableCell from "@mui/material/TableCell";
-import TableHead from "@mui/material/TableHead";
-import TableRow from "@mui/material/TableRow";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
 import { answer, api, type Schemas } from "../../api/client";
-import { KindMark } from "../../shared/KindMark";
-import { Mono } from "../../shared/Mono";
+import { DifferenceTable, summary } from "../../shared/DifferenceTable";
 import { ProblemNote } from "../../shared/ProblemNote";
 import { TextDifference } from "../../shared/TextDifference";
 
@@ -45,7 +39,7 @@ export function DifferencePanel({ change }: { change: Schemas["ChangeDetail"] })
         </TextField>
         {comparison.data && (
           <Typography variant="body2" color="text.secondary">
-            from {comparison.data.old} to {comparison.data.new}: {comparison.data.differences.length} differences
+            from {comparison.data.old} to {comparison.data.new}: {summary(comparison.data.differences)}
           </Typography>
         )}
       </Box>
@@ -53,7 +47,7 @@ export function DifferencePanel({ change }: { change: Schemas["ChangeDetail"] })
       {comparison.data?.notes.map((note) => (
         <Alert key={note} severity="warning" variant="outlined" sx={{ mb: 1 }}>{note}</Alert>
       ))}
-      {comparison.data && shape === "entries" && <Differences differences={comparison.data.differences} />}
+      {comparison.data && shape === "entries" && <DifferenceTable differences={comparison.data.differences} />}
       {comparison.data &&
         shape === "text" &&
         comparison.data.texts.map((one) => (
@@ -62,35 +56,5 @@ export function DifferencePanel({ change }: { change: Schemas["ChangeDetail"] })
           </Paper>
         ))}
     </>
-  );
-}
-
-function Differences({ differences }: { differences: readonly Schemas["DifferenceOut"][] }) {
-  if (differences.length === 0) return <Typography sx={{ p: 2 }}>No difference.</Typography>;
-  return (
-    <Paper sx={{ overflowX: "auto" }}>
-      <Table>
-        <TableHead>
-          <TableRow>
-            <TableCell>Kind</TableCell>
-            <TableCell>Address</TableCell>
-            <TableCell>Old</TableCell>
-            <TableCell>New</TableCell>
-            <TableCell align="right">By</TableCell>
-          </TableRow>
-        </TableHead>
-        <TableBody>
-          {differences.map((one) => (
-            <TableRow key={one.kind + one.address}>
-              <TableCell><KindMark kind={one.kind} /></TableCell>
-              <TableCell><Mono>{one.address}</Mono></TableCell>
-              <TableCell sx={{ maxWidth: 260 }}><Mono>{one.old ?? ""}</Mono></TableCell>
-              <TableCell sx={{ maxWidth: 360 }}><Mono>{one.new ?? ""}</Mono></TableCell>
-              <TableCell align="right">{one.delta}</TableCell>
-            </TableRow>
-          ))}
-        </TableBody>
-      </Table>
-    </Paper>
   );
 }

@@ -13,10 +13,13 @@ import { Trail } from "../../shared/Trail";
 import { ChangesTab } from "../changes/ChangesTab";
 import { FilesTab } from "../files/FilesTab";
 import { TimelineTab } from "../timeline/TimelineTab";
+import { FiguresPanel } from "../figures/FiguresPanel";
+import { UpgradeTab } from "../upgrade/UpgradeTab";
+import { CompareTab } from "./CompareTab";
 import { DefaultsDialog } from "./DefaultsDialog";
 import { ServerDialog } from "./ServerDialog";
 
-/** One server: its files, its changes, its timeline. */
+/** One server: its files, its changes, what differs, its figures, its upgrade, its timeline. */
 export function ServerPage() {
   const { serverId = "", tab = "files" } = useParams();
   const [asked, setAsked] = useState<"defaults" | "settings" | null>(null);
@@ -58,13 +61,16 @@ export function ServerPage() {
             : `Nothing changed since snapshot ${String(fetched.snapshot.id)}.`}
         </Alert>
       )}
-      <Tabs value={tab} sx={{ borderBottom: 1, borderColor: "divider", mb: 1 }}>
-        {["files", "changes", "timeline"].map((name) => (
+      <Tabs value={tab} sx={{ borderBottom: 1, borderColor: "divider", mb: 1.5 }}>
+        {["files", "changes", "compare", "figures", "upgrade", "timeline"].map((name) => (
           <Tab key={name} value={name} label={name[0]?.toUpperCase() + name.slice(1)} component={RouterLink} to={`/servers/${serverId}/${name}`} />
         ))}
       </Tabs>
       {tab === "files" && <FilesTab serverId={serverId} hasFiles={server.data.last_snapshot !== null} />}
       {tab === "changes" && <ChangesTab serverId={serverId} />}
+      {tab === "compare" && <CompareTab serverId={serverId} />}
+      {tab === "figures" && <FiguresPanel of={{ serverId }} />}
+      {tab === "upgrade" && <UpgradeTab server={server.data} />}
       {tab === "timeline" && <TimelineTab serverId={serverId} />}
       {asked === "defaults" && <DefaultsDialog serverId={serverId} onClose={close} />}
       {asked === "settings" && <ServerDialog server={server.data} onClose={close} />}

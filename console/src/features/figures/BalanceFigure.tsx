@@ -1,0 +1,99 @@
+import Paper from "@mui/material/Paper";
+import Table from "@mui/material/Table";
+import TableBody from "@mui/material/TableBody";
+import TableCell from "@mui/material/TableCell";
+import TableHead from "@mui/material/TableHead";
+import TableRow from "@mui/material/TableRow";
+import TextField from "@mui/material/TextField";
+import Typography from "@mui/material/Typography";
+import { BarChart } from "@mui/x-charts/BarChart";
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+
+import { answer, api, type Schemas } from "../../api/client";
+import { ProblemNote } from "../../shared/ProblemNote";
+import { MONO } from "../../theme";
+import { FigureForm, type FigureOf } from "./FiguresPanel";
+
+const MOST_BARS = 24;
+
+/** Sum and count by group, before and after. */
+export function BalanceFigure({ of }: { of: FigureOf }) {
+  const [address, setAddress] = useState("");
+  const [by, setBy] = useState("");
+  const [asked, setAsked] = useState<{ address: string; by: string } | null>(null);
+  const found = useQuery({
+    queryKey: ["figures", "balance", of, asked],
+    queryFn: () =>
+      answer(
+        api.GET("/api/v1/servers/{server_id}/figures/balance", {
+          params: { path: { server_id: of.serverId }, query: { address: asked?.address ?? "", by: asked?.by ?? "", change: of.changeId ?? null } },
+        }),
+      ),
+    enabled: asked !== null,
+    placeholderData: (before) => before,
+  });
+  return (
+    <>
+      <FigureForm onSubmit={() => { setAsked({ address: address.trim(), by: by.trim() }); }}>
+        <TextField required label="Numbers at, such as sea/finds.xml#find/band/@holds" value={address} onChange={(event) => { setAddress(event.target.value); }} sx={{ width: 430 }} slotProps={{ htmlInput: { style: { fontFamily: MONO, fontSize: 12 } } }} />
+        <TextField label="Grouped by, such as depth" value={by} onChange={(event) => { setBy(event.target.value); }} sx={{ width: 220 }} />
+      </FigureForm>
+      <ProblemNote error={found.error} />
+      {found.data && !found.error && <Balance tally={found.data} />}
+    </>
+  );
+}
+
+function Balance({ tally }: { tally: Schemas["TallyOut"] }) {
+  const bars = tally.rows.slice(0, MOST_BARS);
+  return (
+    <>
+      <Typography variant="body2" color="text.secondary" gutterBottom>
+        From {tally.before} to {tally.after}. {tally.total.delta === "0" ? "The balance holds." : `In all ${tally.total.delta}.`}
+        {tally.skipped.length > 0 && ` ${String(tally.skipped.length)} places hold no number and are left out.`}
+      </Typography>
+      {bars.length > 1 && (
+        <Paper sx={{ mb: 1, p: 1 }}>
+          <BarChart
+            height={Math.min(90 + bars.length * 44, 520)}
+            layout="horizontal"
+            margin={{ left: 8, right: 24 }}
+            yAxis={[{ scaleType: "band", data: bars.map((row) => row.group), width: 130 }]}
+            series={[
+              { data: bars.map((row) => Number(row.sum_before)), label: `before: ${tally.before}`, color: "var(--mui-palette-secondary-main)" },
+              { data: bars.map((row) => Number(row.sum_after)), label: `after: ${tally.after}`, color: "var(--mui-palette-primary-main)" },
+            ]}
+            skipAnimation
+          />
+        </Paper>
+      )}
+      <Paper sx={{ overflowX: "auto" }}>
+        <Table>
+          <TableHead>
+            <TableRow>
+              <TableCell>Group</TableCell>
+              <TableCell align="right">Places before</TableCell>
+              <TableCell align="right">after</TableCell>
+              <TableCell align="right">Sum before</TableCell>
+              <TableCell align="right">after</TableCell>
+              <TableCell align="right">By</TableCell>
+            </TableRow>
+          </TableHead>
+          <TableBody>
+            {[...tally.rows, tally.total].map((row, index) => (
+              <TableRow key={row.group + String(index)} sx={index === tally.rows.length ? { "& td": { fontWeight: 650 } } : {}}>
+                <TableCell>{row.group}</TableCell>
+                <TableCell align="right">{row.count_before}</TableCell>
+                <TableCell align="right">{row.count_after}</TableCell>
+                <TableCell align="right">{row.sum_before}</TableCell>
+                <TableCell align="right">{row.sum_after}</TableCell>
+                <TableCell align="right">{row.delta === "0" ? "" : row.delta}</TableCell>
+              </TableRow>
+            ))}
+          </TableBody>
+        </Table>
+      </Paper>
+    </>
+  );
+}

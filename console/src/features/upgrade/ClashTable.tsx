@@ -1,0 +1,78 @@
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import Paper from "@mui/material/Paper";
+import Table from "@mui/material/Table";
+import TableBody from "@mui/material/TableBody";
+import TableCell from "@mui/material/TableCell";
+import TableHead from "@mui/material/TableHead";
+import TableRow from "@mui/material/TableRow";
+import TextField from "@mui/material/TextField";
+import ToggleButton from "@mui/material/ToggleButton";
+import ToggleButtonGroup from "@mui/material/ToggleButtonGroup";
+import Typography from "@mui/material/Typography";
+
+import type { Schemas } from "../../api/client";
+import { KindMark } from "../../shared/KindMark";
+import { Mono } from "../../shared/Mono";
+
+type Choices = Record<string, string>;
+
+/** Places that both sides changed differently, each with its three values, to be decided one by one or all alike. */
+export function ClashTable({ clashes, names, choices, onChoose }: {
+  clashes: readonly Schemas["ClashOut"][];
+  names: readonly [string, string, string];
+  choices: Choices;
+  onChoose: (choices: Choices) => void;
+}) {
+  const all = (side: string) => { onChoose(Object.fromEntries(clashes.map((clash) => [clash.address, side]))); };
+  return (
+    <Paper sx={{ p: 1.5, overflowX: "auto" }}>
+      <Box sx={{ display: "flex", alignItems: "center", gap: 1, mb: 0.5 }}>
+        <Typography variant="h2" sx={{ flex: 1 }}>Clashes: changed here and by the vendor</Typography>
+        <Button onClick={() => { all("mine"); }}>Keep all as here</Button>
+        <Button onClick={() => { all("theirs"); }}>Take all of {names[2]}</Button>
+      </Box>
+      <Table>
+        <TableHead>
+          <TableRow>
+            <TableCell>Place</TableCell>
+            <TableCell align="right">{names[0]}</TableCell>
+            <TableCell align="right">{names[1]}</TableCell>
+            <TableCell align="right">{names[2]}</TableCell>
+            <TableCell>Decide</TableCell>
+          </TableRow>
+        </TableHead>
+        <TableBody>
+          {clashes.map((clash) => (
+            <Row key={clash.address} clash={clash} choice={choices[clash.address] ?? ""} onChoose={(choice) => { onChoose({ ...choices, [clash.address]: choice }); }} />
+          ))}
+        </TableBody>
+      </Table>
+    </Paper>
+  );
+}
+
+function Row({ clash, choice, onChoose }: { clash: Schemas["ClashOut"]; choice: string; onChoose: (choice: string) => void }) {
+  const hasOwn = choice.startsWith("=");
+  const mayType = clash.mine !== null && !clash.mine.includes("\n");
+  return (
+    <TableRow>
+      <TableCell>
+        <KindMark kind={choice ? "done" : "clash"} /> <Mono>{clash.address}</Mono>
+      </TableCell>
+      {[clash.base, clash.mine, clash.theirs].map((value, index) => (
+        <TableCell key={index} align="right" sx={{ maxWidth: 220 }}>{value === null ? "gone" : <Mono>{value}</Mono>}</TableCell>
+      ))}
+      <TableCell sx={{ whiteSpace: "nowrap" }}>
+        <ToggleButtonGroup size="small" exclusive value={hasOwn ? "own" : choice} onChange={(_, side: string | null) => { if (side) onChoose(side === "own" ? `=${clash.mine ?? ""}` : side); }} aria-label={`Decide ${clash.address}`}>
+          <ToggleButton value="mine" sx={{ textTransform: "none", py: 0.25 }}>as here</ToggleButton>
+          <ToggleButton value="theirs" sx={{ textTransform: "none", py: 0.25 }}>the vendor’s</ToggleButton>
+          {mayType && <ToggleButton value="own" sx={{ textTransform: "none", py: 0.25 }}>another</ToggleButton>}
+        </ToggleButtonGroup>
+        {hasOwn && (
+          <TextField value={choice.slice(1)} onChange={(event) => { onChoose(`=${event.target.value}`); }} sx={{ ml: 1, width: 110 }} slotProps={{ htmlInput: { "aria-label": `Value for ${clash.address}` } }} />
+        )}
+      </TableCell>
+    </TableRow>
+  );
+}

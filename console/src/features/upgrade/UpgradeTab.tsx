@@ -1,0 +1,152 @@
+import Alert from "@mui/material/Alert";
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import MenuItem from "@mui/material/MenuItem";
+import Paper from "@mui/material/Paper";
+import Table from "@mui/material/Table";
+import TableBody from "@mui/material/TableBody";
+import TableCell from "@mui/material/TableCell";
+import TableHead from "@mui/material/TableHead";
+import TableRow from "@mui/material/TableRow";
+import TextField from "@mui/material/TextField";
+import Typography from "@mui/material/Typography";
+import { useMutation, useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { useNavigate } from "react-router";
+
+import { answer, api, type Schemas } from "../../api/client";
+import { counted } from "../../shared/DifferenceTable";
+import { KindMark } from "../../shared/KindMark";
+import { Mono } from "../../shared/Mono";
+import { ProblemNote } from "../../shared/ProblemNote";
+import { ClashTable } from "./ClashTable";
+
+type Upgrade = Schemas["UpgradeOut"];
+
+/** Carry the server's own changes over to new defaults: what comes by itself, what clashes, and the change that it makes. */
+export function UpgradeTab({ server }: { server: Schemas["ServerOut"] }) {
+  const labels = [...server.defaults].reverse();
+  const [old, setOld] = useState(labels[0] ?? "");
+  const [fresh, setFresh] = useState(labels.at(-1) ?? "");
+  const isPair = old !== "" && fresh !== "" && old !== fresh;
+  const params = { path: { server_id: server.id } };
+  const plan = useQuery({
+    queryKey: ["upgrade", server.id, old, fresh, server.last_snapshot?.id],
+    queryFn: () => answer(api.POST("/api/v1/servers/{server_id}/upgrade-plan", { params, body: { old, new: fresh, title: "", choices: {}, rest: "" } })),
+    enabled: isPair,
+  });
+  if (labels.length < 2) {
+    return (
+      <Typography sx={{ p: 2 }}>
+        An upgrade needs the defaults of two versions: those that these files are from, and the new ones.
+        {labels.length === 1 ? ` ${labels[0] ?? ""} is here; import the new ones above.` : " Import both above."}
+      </Typography>
+    );
+  }
+  return (
+    <>
+      <Box sx={{ display: "flex", gap: 1, mb: 1, alignItems: "center" }}>
+        <VersionField label="The files are from" value={old} labels={labels} onChange={setOld} />
+        <VersionField label="Upgrade to" value={fresh} labels={labels} onChange={setFresh} />
+        {!isPair && <Typography variant="body2" color="text.secondary">Choose two different versions.</Typography>}
+      </Box>
+      <ProblemNote error={plan.error} />
+      {isPair && plan.data && <Planned key={`${old} ${fresh}`} upgrade={plan.data} />}
+    </>
+  );
+}
+
+function VersionField({ label, value, labels, onChange }: { label: string; value: string; labels: string[]; onChange: (value: string) => void }) {
+  return (
+    <TextField select label={label} value={value} onChange={(event) => { onChange(event.target.value); }} sx={{ width: 180 }}>
+      {labels.map((one) => <MenuItem key={one} value={one}>{one}</MenuItem>)}
+    </TextField>
+  );
+}
+
+function Planned({ upgrade }: { upgrade: Upgrade }) {
+  const [choices, setChoices] = useState<Record<string, string>>({});
+  const [title, setTitle] = useState(`Upgrade from ${upgrade.old} to ${upgrade.new}`);
+  const navigate = useNavigate();
+  const open = useMutation({
+    mutationFn: () =>
+      answer(
+        api.POST("/api/v1/servers/{server_id}/upgrade", {
+          params: { path: { server_id: upgrade.server } },
+          body: { old: upgrade.old, new: upgrade.new, title, choices, rest: "" },
+        }),
+      ),
+    onSuccess: (change) => navigate(`/changes/${String(change.id)}`),
+  });
+  const undecided = upgrade.clashes.filter((clash) => !choices[clash.address]).length;
+  if (upgrade.files.length === 0) return <Typography sx={{ p: 2 }}>Between {upgrade.old} and {upgrade.new} nothing changes for this server.</Typography>;
+  return (
+    <Box sx={{ display: "grid", gap: 1.5 }}>
+      {upgrade.clashes.length > 0 && (
+        <ClashTable clashes={upgrade.clashes} names={[upgrade.old, "here", upgrade.new]} choices={choices} onChoose={setChoices} />
+      )}
+      <Files upgrade={upgrade} />
+      <Keys title="New with the vendor" notes={upgrade.files.flatMap((file) => file.added)} />
+      <Keys title="Dropped by the vendor" notes={upgrade.files.flatMap((file) => file.dropped)} />
+      {upgrade.remaining.length > 0 && (
+        <Alert severity="info" variant="outlined">Not shipped any more, and left on the server: {upgrade.remaining.join(", ")}</Alert>
+      )}
+      {upgrade.files.flatMap((file) => file.left.map((text) => `${file.path}: ${text}`)).map((text) => (
+        <Alert key={text} severity="info" variant="outlined">{text}</Alert>
+      ))}
+      <Box sx={{ display: "flex", gap: 1, alignItems: "center" }}>
+        <TextField label="Title of the change" value={title} onChange={(event) => { setTitle(event.target.value); }} sx={{ width: 360 }} />
+        <Button variant="contained" disabled={undecided > 0 || open.isPending} onClick={() => { open.mutate(); }}>Make it a change</Button>
+        {undecided > 0 && <Typography variant="body2" color="text.secondary">{counted(undecided, "clash is", "clashes are")} still to be decided.</Typography>}
+      </Box>
+      <ProblemNote error={open.error} />
+    </Box>
+  );
+}
+
+function Files({ upgrade }: { upgrade: Upgrade }) {
+  return (
+    <Paper sx={{ overflowX: "auto" }}>
+      <Table>
+        <TableHead>
+          <TableRow>
+            <TableCell>File</TableCell>
+            <TableCell>What becomes of it</TableCell>
+            <TableCell align="right">Changed by the vendor</TableCell>
+            <TableCell align="right">Changed here</TableCell>
+            <TableCell align="right">Merges by itself</TableCell>
+            <TableCell align="right">Clashes</TableCell>
+          </TableRow>
+        </TableHead>
+        <TableBody>
+          {upgrade.files.map((file) => (
+            <TableRow key={file.path} hover>
+              <TableCell><Mono>{file.path}</Mono></TableCell>
+              <TableCell><KindMark kind={file.state} /></TableCell>
+              <TableCell align="right">{file.vendor || ""}</TableCell>
+              <TableCell align="right">{file.own || ""}</TableCell>
+              <TableCell align="right">{file.state === "taken" ? file.vendor : file.taken.length || ""}</TableCell>
+              <TableCell align="right">{file.clashes || ""}</TableCell>
+            </TableRow>
+          ))}
+        </TableBody>
+      </Table>
+    </Paper>
+  );
+}
+
+function Keys({ title, notes }: { title: string; notes: readonly Schemas["KeyNoteOut"][] }) {
+  if (notes.length === 0) return null;
+  return (
+    <Paper sx={{ p: 1.5 }}>
+      <Typography variant="h2" gutterBottom>{title}</Typography>
+      {notes.map((note) => (
+        <Box key={note.address} sx={{ py: 0.25, display: "grid", gridTemplateColumns: "minmax(260px, 2fr) minmax(120px, 2fr) 3fr", gap: 1.5, alignItems: "baseline" }}>
+          <Mono>{note.address}</Mono>
+          <Mono>{note.value.length > 90 ? `${note.value.slice(0, 90)} …` : note.value}</Mono>
+          <Typography variant="body2" color="text.secondary">{note.comment}</Typography>
+        </Box>
+      ))}
+    </Paper>
+  );
+}
