@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import json
 import random
+import re
 from typing import Any
 
 SEED = 20_000
@@ -124,3 +125,13 @@ def station_ini(size: int) -> bytes:
         parts.append(section + "\n")
         length += len(section) + 1
     return "".join(parts).encode()
+
+
+def changed_in(xml: bytes, entries: int) -> bytes:
+    """The same with a number changed in so many places."""
+    text = xml.decode()
+    chance = random.Random(SEED)
+    places = chance.sample(list(re.finditer(r'holds="(\d+)"', text)), entries)
+    for place in sorted(places, key=lambda match: -match.start()):
+        text = f"{text[: place.start(1)]}{int(place.group(1)) + 5}{text[place.end(1) :]}"
+    return text.encode()

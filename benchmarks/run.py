@@ -12,7 +12,9 @@ from __future__ import annotations
 import configparser
 import json
 import platform
+import subprocess
 import sys
+import tempfile
 import time
 import tracemalloc
 import xml.etree.ElementTree as ET
@@ -24,11 +26,12 @@ from typing import Final
 
 from ruamel.yaml import YAML
 
-from benchmarks.inputs import finds_xml, hauls_yaml, station_ini, stores_json
+from benchmarks.inputs import changed_in, finds_xml, hauls_yaml, station_ini, stores_json
 from benchmarks.threeway import measure as measure_merges
 from zerrit.core import Document, read_document
 from zerrit.core.addresses import parse_node_address
 from zerrit.core.documents.edits import parse_operation, set_values
+from zerrit.core.merge import apply_plan, plan_merge
 
 RESULTS: Final = Path(__file__).with_name("RESULTS.md")
 MB: Final = 1_000_000
@@ -102,6 +105,37 @@ def address_in(data: bytes) -> str:
     return f"find[{entry.field('@name')}]/band[{band.field('@at')}]/@holds"
 
 
+def compare_times(data: bytes, rounds: int = 5) -> tuple[float, float]:
+    """Seconds of `zerrit compare` and of `git diff --no-index` on two files that differ in 50 entries."""
+    with tempfile.TemporaryDirectory() as name:
+        old, new = Path(name, "old.xml"), Path(name, "new.xml")
+        old.write_bytes(data)
+        new.write_bytes(changed_in(data, 50))
+        ours = [sys.executable, "-m", "zerrit", "compare", str(old), str(new)]
+        theirs = ["git", "diff", "--no-index", str(old), str(new)]
+
+        def run(command: list[str]) -> None:
+            subprocess.run(command, capture_output=True, check=False)
+
+        pairs = [(best(partial(run, ours), 1), best(partial(run, theirs), 1)) for _ in range(rounds)]
+    return min(pair[0] for pair in pairs), min(pair[1] for pair in pairs)
+
+
+def snippet_time(data: bytes, rounds: int = 5) -> float:
+    """Seconds of reading the file, planning and merging a snippet of ten entries, eight of which are there."""
+    root = read_document(data, "finds.xml").root
+    known = [child.field("@name") for child in root.children[100 :: len(root.children) // 8][:8]]
+    entries = [f'<find name="{name}"><band at="shelf" holds="77"/></find>' for name in known]
+    entries += [f'<find name="Brand New {number}"><kind>valve</kind></find>' for number in (1, 2)]
+    snippet = "\n".join(entries)
+
+    def run() -> bytes:
+        target = read_document(data, "finds.xml")
+        return apply_plan(target, plan_merge(target, snippet)).to_bytes()
+
+    return best(run, rounds)
+
+
 def measure() -> list[Row]:
     xml = finds_xml(XML_SIZE)
     yaml = hauls_yaml(330_000)
@@ -159,6 +193,13 @@ def measure() -> list[Row]:
             best(lambda: json.loads(stores)),
             float("inf"),
         ),
+        Row(
+            "compare two such XML files that differ in 50 entries, cold, a process each",
+            "git diff --no-index",
+            *compare_times(xml),
+            3,
+        ),
+        Row("a snippet of 10 entries into it, text to text", "reading it once", snippet_time(xml), read_xml, 1.3),
         Row("read 2 MB of INI", "configparser", best(lambda: read_document(ini, "station.ini")), best(read_ini), 1.5),
     ]
 

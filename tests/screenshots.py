@@ -16,7 +16,8 @@ from pathlib import Path
 from playwright.sync_api import Browser, Page
 
 from tests.browser import chromium, new_page, sign_in
-from zerrit.demo.stack import ADMIN, PASSWORD, DemoStack, crashing_step, story_steps, write_files
+from zerrit import api
+from zerrit.demo.stack import ADMIN, PASSWORD, DemoStack, crashing_step, defaults_zip, story_steps, write_files
 from zerrit.demo.world_files import default_files, gamebook, server_files, snippet
 from zerrit.web import configure_log
 
@@ -27,7 +28,6 @@ def pages(stack: DemoStack, browser: Browser) -> None:
     page = new_page(browser)
     page.goto(stack.url)
     page.get_by_role("button", name="Sign in").wait_for()
-    shoot(page, "sign-in")
     sign_in(page, stack.url, ADMIN, PASSWORD)
     page.goto(f"{stack.url}/servers/coral-gate/files")
     page.get_by_text("sea/finds.xml").wait_for()
@@ -48,15 +48,30 @@ def pages(stack: DemoStack, browser: Browser) -> None:
     page.get_by_role("button", name="Add a step").click()
     page.get_by_label("What to do").click()
     page.get_by_role("option", name="Merge a published snippet").click()
-    page.get_by_label("File, such as").fill("station.ini")
-    page.get_by_label("Paste the snippet here").fill(snippet("pump-circuits.txt"))
+    page.get_by_label("File, such as").fill("sea/finds.xml")
+    page.get_by_label("Paste the snippet here").fill(snippet("tarnished-set.html"))
     page.get_by_role("button", name="Show the plan").click()
-    page.get_by_text("Straightened").wait_for()
+    page.get_by_text("Took off").first.wait_for()
     shoot(page, "merge")
-    page.goto(f"{stack.url}/changes/1")
-    page.get_by_role("tab", name="Difference").click()
-    page.get_by_text("differences").wait_for()
-    shoot(page, "difference")
+    with stack.client() as zerrit:
+        draft = zerrit.open_change("coral-gate", "More gimbals in the old iron")
+        weight = "dredge/hauls.yml#sets/[Old Iron]/entries/[Copper Gimbal]/weight"
+        zerrit.add_step(draft.id, api.StepIn(kind="set", address=weight, operation="=4"))
+        zerrit.import_defaults("coral-gate", "2.2", defaults_zip("2.2"))
+    page.goto(f"{stack.url}/changes/{draft.id}")
+    page.get_by_role("tab", name="Figures").click()
+    page.get_by_label("Figure").click()
+    page.get_by_role("option", name="Odds of draw tables").click()
+    page.get_by_text("Rusted Shackle").first.wait_for()
+    shoot(page, "odds")
+    page.goto(f"{stack.url}/servers/coral-gate/upgrade")
+    page.get_by_role("button", name="Keep all as here").wait_for()
+    shoot(page, "upgrade")
+    page.goto(f"{stack.url}/servers/coral-gate/compare")
+    page.get_by_text("differences in").wait_for()
+    shoot(page, "compare")
+    with stack.client() as zerrit:
+        zerrit.withdraw(draft.id)
 
 
 def deployed(stack: DemoStack, browser: Browser) -> None:
@@ -76,7 +91,8 @@ def deployed(stack: DemoStack, browser: Browser) -> None:
             page.get_by_role("button", name="Deploy").click()
             page.get_by_role("button", name="Stop, write and start").click()
             page.get_by_text("seeing whether").or_(page.get_by_text("restore", exact=True)).first.wait_for()
-            shoot(page, "deploy" if steps[0].kind == "set" and len(steps) > 1 else "rolling-back")
+            if len(steps) > 1:
+                shoot(page, "deploy")
             for _ in zerrit.follow(zerrit.runs("coral-gate")[0].id):
                 pass
     page.get_by_text("Crash file kept").wait_for()
@@ -84,13 +100,10 @@ def deployed(stack: DemoStack, browser: Browser) -> None:
     page.goto(stack.url)
     page.get_by_text("runs").nth(1).wait_for()
     shoot(page, "servers")
-    page.goto(f"{stack.url}/servers/coral-gate/timeline")
-    page.get_by_text("Deploy of change 4").wait_for()
-    shoot(page, "timeline")
     dark = new_page(browser, dark=True)
     sign_in(dark, stack.url, ADMIN, PASSWORD)
     dark.goto(f"{stack.url}/servers/coral-gate/timeline")
-    dark.get_by_text("Deploy of change 4").wait_for()
+    dark.get_by_text("Deploy of change 5").wait_for()
     shoot(dark, "timeline-dark")
 
 
@@ -114,6 +127,15 @@ def commands(stack: DemoStack, browser: Browser, folder: Path) -> None:
         "cli-check",
         "zerrit check mine --gamebook fathomline.yml",
         f"zerrit change check {change.id}",
+    )
+    terminal(
+        browser,
+        stack,
+        folder,
+        "cli-figures",
+        "zerrit figures balance lantern-shelf 'sea/finds.xml#find/band/@holds' --by depth",
+        "zerrit figures odds lantern-shelf 'Harbour Sweep'",
+        "zerrit upgrade coral-gate --from 2.1 --to 2.2",
     )
     terminal(
         browser,
@@ -146,7 +168,7 @@ def commands(stack: DemoStack, browser: Browser, folder: Path) -> None:
         "zerrit compare mine/station.ini station.ini",
         "zerrit compare defaults mine",
     )
-    terminal(browser, stack, folder, "cli-change", "zerrit change show 3", "zerrit change compare 3")
+    terminal(browser, stack, folder, "cli-change", "zerrit change show 4", "zerrit change compare 4")
     terminal(browser, stack, folder, "cli-deploy", "zerrit rollback coral-gate 1 --yes", "zerrit timeline coral-gate")
 
 

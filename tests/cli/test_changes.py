@@ -7,25 +7,13 @@ from pathlib import Path
 
 import pytest
 
-from tests.cli.command import Done, zerrit
+from tests.cli.command import Done
 from zerrit.client import Client
-from zerrit.demo.stack import ADMIN, PASSWORD, DemoStack
+from zerrit.demo.stack import ADMIN, DemoStack
 from zerrit.demo.world_files import snippet
 
 Run = Callable[..., Done]
 Shared = tuple[DemoStack, Client]
-
-
-@pytest.fixture
-def run(shared: Shared, tmp_path: Path) -> Run:
-    """A command of a signed-in person, in a folder of its own."""
-    stack, client = shared
-    signed_in = {"ZERRIT_URL": stack.url, "ZERRIT_TOKEN": client.token(ADMIN, PASSWORD).token}
-
-    def command(*arguments: str, stdin: str = "") -> Done:
-        return zerrit(*arguments, cwd=tmp_path, stdin=stdin, **signed_in)
-
-    return command
 
 
 @pytest.fixture

@@ -3,14 +3,12 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
-from pathlib import Path
 
 import pytest
 
 from zerrit import api
 from zerrit.client import Client, ProblemError
-from zerrit.demo.stack import DemoStack, Ports, defaults_zip
+from zerrit.demo.stack import DemoStack, defaults_zip
 
 FINDS = "sea/finds.xml"
 GIMBAL = f"{FINDS}#find[Copper Gimbal]/@house"
@@ -22,13 +20,11 @@ CLASHES = [
 
 
 @pytest.fixture(scope="module")
-def zerrit(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Client]:
-    folder: Path = tmp_path_factory.mktemp("upgrades")
-    with DemoStack(folder, ports=Ports(0, 0, 0)) as stack:
-        stack.seed()
-        with stack.client() as client:
-            client.import_defaults("coral-gate", "2.2", defaults_zip("2.2"))
-            yield client
+def zerrit(shared: tuple[DemoStack, Client]) -> Client:
+    """Signed in to a service that has the next defaults too."""
+    _, client = shared
+    client.import_defaults("coral-gate", "2.2", defaults_zip("2.2"))
+    return client
 
 
 def upgrade(**more: object) -> api.UpgradeIn:

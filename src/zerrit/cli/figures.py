@@ -145,22 +145,23 @@ def odds(
     if output == "json":
         print_json([one.model_dump(mode="json") for one in found])
         return
-    for one in found:
+    for number, one in enumerate(found):
+        if number:
+            click.echo()
+        has_moved = any(_moved(chance.before, chance.after) for chance in one.chances)
         click.echo(f"{one.table}: chance of at least one in a haul, and how many on the average")
         rows = [
             (
                 chance.thing,
                 percent(chance.after),
                 f"{chance.expected_after:.3f}",
-                _moved(chance.before, chance.after),
+                *([_moved(chance.before, chance.after)] if has_moved else []),
                 bar(chance.after),
             )
             for chance in one.chances
         ]
-        print_table(
-            ("thing", "chance", "average", "was", ""), rows, right=("chance", "average", "was"), whole=("thing", "")
-        )
-        click.echo()
+        columns = ("thing", "chance", "average", *(["was"] if has_moved else []), "")
+        print_table(columns, rows, right=("chance", "average", "was"), whole=("thing", ""))
 
 
 def _local_odds(local: _Local, table: str) -> list[api.OddsOut]:

@@ -82,7 +82,7 @@ function Odds({ odds }: { odds: Schemas["OddsOut"] }) {
                 <TableCell>{one.thing}</TableCell>
                 {hasMoved && <TableCell align="right">{isMoved(one) ? percent(one.before) : ""}</TableCell>}
                 <TableCell align="right">
-                  <Tooltip title={one.exact.length <= 40 ? `exactly ${one.exact}` : ""}><span>{percent(one.after)}</span></Tooltip>
+                  <Tooltip describeChild title={one.exact.length <= 40 ? `exactly ${one.exact}` : ""}><span>{percent(one.after)}</span></Tooltip>
                 </TableCell>
                 <TableCell align="right">{one.expected_after.toFixed(3)}</TableCell>
               </TableRow>

@@ -1,0 +1,145 @@
+"""Comparing, merging, upgrading and figures in the console."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from tests.browser import sign_in
+from zerrit.client import Client
+from zerrit.demo.stack import ADMIN, PASSWORD, DemoStack, defaults_zip
+from zerrit.demo.world_files import snippet
+
+Shared = tuple[DemoStack, Client]
+
+
+@pytest.fixture
+def at(page: Page, shared: Shared) -> Iterator[Page]:
+    """A signed-in page of a service that has the next defaults too."""
+    stack, zerrit = shared
+    if "2.2" not in zerrit.server("coral-gate").defaults:
+        zerrit.import_defaults("coral-gate", "2.2", defaults_zip("2.2"))
+    sign_in(page, stack.url, ADMIN, PASSWORD)
+    yield page
+
+
+def test_two_states_are_compared_and_narrowed(at: Page, shared: Shared) -> None:
+    at.goto(f"{shared[0].url}/servers/coral-gate/compare")
+    at.get_by_label("From").click()
+    at.get_by_role("option", name="the defaults of 2.1").click()
+    expect(at.get_by_text("9 differences in 9 entries.")).to_be_visible()
+    at.get_by_label("Only at").fill("sea/*.xml#find[Copper*]")
+    at.get_by_role("button", name="Narrow").click()
+    expect(at.get_by_text("1 difference in 1 entry.")).to_be_visible()
+    expect(at.get_by_role("row", name="changed sea/finds.xml#find[Copper Gimbal]/@house 35 45 +10")).to_be_visible()
+    with at.expect_popup() as opened:
+        at.get_by_role("link", name="Page to print").click()
+    expect(opened.value.get_by_role("heading", level=1)).to_contain_text("From defaults 2.1 of coral-gate")
+    at.get_by_label("Only at").fill("sea/finds.xml#find[Coper Gimbal]")
+    at.get_by_role("button", name="Narrow").click()
+    expect(at.get_by_role("alert")).to_contain_text("Nearest: find[Copper Gimbal]")
+
+
+def test_an_upgrade_is_decided_and_becomes_a_change(at: Page, shared: Shared) -> None:
+    stack, zerrit = shared
+    at.goto(f"{stack.url}/servers/coral-gate/upgrade")
+    expect(at.get_by_text("3 clashes are still to be decided.")).to_be_visible()
+    expect(at.get_by_role("button", name="Make it a change")).to_be_disabled()
+    expect(at.get_by_text("How fast the water clouds behind a crew.")).to_be_visible()
+    expect(at.get_by_text("galley/menus/feast.json")).to_be_visible()
+    at.get_by_role("button", name="Keep all as here").click()
+    gimbal = at.get_by_role("group", name="Decide sea/finds.xml#find[Copper Gimbal]/@house")
+    gimbal.get_by_role("button", name="another").click()
+    at.get_by_label("Value for sea/finds.xml#find[Copper Gimbal]/@house").fill("42")
+    at.get_by_role("button", name="Make it a change").click()
+    expect(at.get_by_role("heading", name="Upgrade from 2.1 to 2.2")).to_be_visible()
+    change = zerrit.changes("coral-gate")[0]
+    found = {d.address: d.new for d in zerrit.differences(change.id).differences}
+    assert found["sea/finds.xml#find[Copper Gimbal]/@house"] == "42"
+    assert "addins/tidebell/settings.yml#settings/volume" not in found
+    zerrit.withdraw(change.id)
+
+
+def test_a_merge_plan_is_changed_row_by_row(at: Page, shared: Shared) -> None:
+    stack, zerrit = shared
+    change = zerrit.open_change("coral-gate", "Tarnished things")
+    at.goto(f"{stack.url}/changes/{change.id}")
+    at.get_by_role("button", name="Add a step").click()
+    at.get_by_label("What to do").click()
+    at.get_by_role("option", name="Merge a published snippet").click()
+    at.get_by_label("File, such as").fill("sea/finds.xml")
+    at.get_by_label("Paste the snippet here").fill(snippet("tarnished-set.html"))
+    at.get_by_label("Where it is from").fill("Osric Lind, the shelf's board")
+    at.get_by_role("button", name="Show the plan").click()
+    expect(at.get_by_text("Turned the web page's entities")).to_be_visible()
+    at.get_by_label("Action for find[Tarnished Star Globe]").locator("..").click()
+    at.get_by_role("option", name="skip").click()
+    expect(at.get_by_text("left out")).to_be_visible()
+    at.get_by_role("button", name="Add step").click()
+    expect(at.get_by_text("from Osric Lind, the shelf's board")).to_be_visible()
+    text = zerrit.file("coral-gate", "sea/finds.xml", change=change.id).text
+    assert 'depth="shallow" at="Ribbonweed Flats" least="2" holds="9" renew="3600"' in text
+    assert "Tarnished Star Globe" not in text
+    zerrit.withdraw(change.id)
+
+
+def test_a_snippet_that_fits_several_places_asks(at: Page, shared: Shared) -> None:
+    stack, zerrit = shared
+    change = zerrit.open_change("coral-gate", "Somewhere")
+    at.goto(f"{stack.url}/changes/{change.id}")
+    at.get_by_role("button", name="Add a step").click()
+    at.get_by_label("What to do").click()
+    at.get_by_role("option", name="Merge a published snippet").click()
+    at.get_by_label("File, such as").fill("station.ini")
+    at.get_by_label("Paste the snippet here").fill("Name=Dusk\nFindRate=2\n")
+    at.get_by_role("button", name="Show the plan").click()
+    at.get_by_label("which one?").click()
+    at.get_by_role("option", name="Multipliers").click()
+    at.get_by_role("button", name="Show the plan").click()
+    expect(at.get_by_text("Multipliers/FindRate")).to_be_visible()
+    zerrit.withdraw(change.id)
+
+
+def test_a_bulk_step_shows_its_places_first(at: Page, shared: Shared) -> None:
+    at.goto(f"{shared[0].url}/changes/1")
+    at.get_by_role("button", name="Add a step").click()
+    at.get_by_label("Address, such as").fill("sea/finds.xml#find[*Cork Float]/band/@holds")
+    at.get_by_label("Operation").fill("*1.5")
+    at.get_by_role("button", name="Show what it does").click()
+    expect(at.get_by_text("6 places change:")).to_be_visible()
+    at.get_by_label("Address, such as").fill("sea/finds.xml#find[Cork]/band/@holds")
+    at.get_by_role("button", name="Show what it does").click()
+    expect(at.get_by_role("alert")).to_contain_text("no find that fits [Cork]")
+
+
+def test_figures_are_drawn_and_listed(at: Page, shared: Shared) -> None:
+    at.goto(f"{shared[0].url}/changes/1")
+    at.get_by_role("tab", name="Figures").click()
+    at.get_by_label("Numbers at").fill("sea/finds.xml#find/band/@holds")
+    at.get_by_label("Grouped by").fill("depth")
+    at.get_by_role("button", name="Work out").click()
+    expect(at.get_by_role("row", name="deep 246 247 6692 6700 +8")).to_be_visible()
+    expect(at.locator("main svg text", has_text="shallow").first).to_be_visible()
+    at.get_by_role("combobox", name="Figure").click()
+    at.get_by_role("option", name="Odds of draw tables").click()
+    expect(at.get_by_role("row", name="Green Bottle 50.1 % 0.501")).to_be_visible()
+    at.get_by_role("combobox", name="Figure").click()
+    at.get_by_role("option", name="Next free numbers").click()
+    at.get_by_label("Ids at").fill("sea/chart.xml#berth/@code")
+    at.get_by_role("button", name="Work out").click()
+    expect(at.get_by_role("row", name="CG-00 2 CG-03 none")).to_be_visible()
+
+
+def test_a_change_is_replayed_on_another_server(at: Page, shared: Shared) -> None:
+    stack, zerrit = shared
+    at.goto(f"{stack.url}/changes/1")
+    at.get_by_role("button", name="Replay elsewhere").click()
+    at.get_by_role("combobox", name="Server").click()
+    at.get_by_role("option", name="Lantern Shelf").click()
+    at.get_by_role("button", name="Open a change there (5 steps)").click()
+    expect(at.get_by_role("link", name="lantern-shelf")).to_be_visible()
+    change = zerrit.changes("lantern-shelf")[0]
+    assert change.steps == 5
+    zerrit.withdraw(change.id)
