@@ -40,9 +40,9 @@ Tables = dict[str, Table]
 def outcomes(tables: Tables, name: str) -> Iterator[tuple[Fraction, Haul]]:
     """Every way in which a table can be drawn, with its probability: the plainest reading of what a table says."""
     table = tables[name]
-    counts = list(table.draws.all())
-    for draws in counts:
-        yield from ((p / len(counts), haul) for p, haul in sequences(tables, table, draws, frozenset()))
+    numbers = list(table.draws.all())
+    for draws in numbers:
+        yield from ((p / len(numbers), haul) for p, haul in sequences(tables, table, draws, frozenset()))
 
 
 def sequences(tables: Tables, table: Table, draws: int, gone: frozenset[int]) -> Iterator[tuple[Fraction, Haul]]:
@@ -60,14 +60,14 @@ def sequences(tables: Tables, table: Table, draws: int, gone: frozenset[int]) ->
 
 
 def of_prize(tables: Tables, prize: Prize) -> Iterator[tuple[Fraction, Haul]]:
-    counts = list(prize.count.all())
-    for count in counts:
+    numbers = list(prize.count.all())
+    for number in numbers:
         if prize.table:
-            for p, brought in times(tables, prize.table, count):
-                yield p / len(counts), brought
+            for p, brought in times(tables, prize.table, number):
+                yield p / len(numbers), brought
         else:
-            yield (1 - prize.variant_chance) / len(counts), (prize.thing,) * count
-            yield prize.variant_chance / len(counts), (prize.variant,) * count
+            yield (1 - prize.variant_chance) / len(numbers), (prize.thing,) * number
+            yield prize.variant_chance / len(numbers), (prize.variant,) * number
 
 
 def times(tables: Tables, name: str, uses: int) -> Iterator[tuple[Fraction, Haul]]:

@@ -126,7 +126,7 @@ def show(found: Compared, output: str, save_to: Path | None) -> None:
         _print(found.differences)
     else:
         if output == "html":
-            from zerrit.report import comparison_page  # noqa: PLC0415  # needed for this output only
+            from zerrit.report.comparison import comparison_page  # noqa: PLC0415  # needed for this output only
 
             page = comparison_page(found.old, found.new, found.differences, found.texts, found.notes)
         else:

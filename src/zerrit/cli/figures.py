@@ -15,9 +15,10 @@ from zerrit.cli.files import FILE, FILE_OR_FOLDER, load_gamebook, read_path
 from zerrit.cli.output import output_option, print_json, print_table
 from zerrit.cli.session import connect
 from zerrit.core.documents import Document
-from zerrit.core.figures import Chance, derive, distances_at, free_numbers, odds_by_table, tally
+from zerrit.core.figures import derive, distances_at, free_numbers, odds_by_table, tally
 from zerrit.core.gamebooks import Gamebook
 from zerrit.core.wording import counted
+from zerrit.report.figures import derived_out, distances_out, free_numbers_out, odds_out, tally_out
 
 _BAR: Final = 28  # characters of the longest bar
 _EIGHTHS: Final = " ▏▎▍▌▋▊▉█"
@@ -83,47 +84,36 @@ def balance(
     """Sum and count the numbers at ADDRESS by group, before and after. Exit code 1 when the sum moved."""
     if _is_local(where, change):
         local = _Local(Path(where), gamebook_file, before)
-        found = tally(local.before, local.after, address, by)
-        rows = [
-            (r.group, r.count_before, r.count_after, str(r.sum_before), str(r.sum_after), f"{r.delta:+f}")
-            for r in (*found.rows, found.total)
-        ]
-        names, skipped = (local.old_name, local.new_name), found.skipped
+        found = tally_out(tally(local.before, local.after, address, by), local.old_name, local.new_name)
     else:
         with connect() as zerrit:
-            answer = zerrit.balance(where, address, by, change)
-        rows = [
-            (r.group, r.count_before, r.count_after, r.sum_before, r.sum_after, r.delta)
-            for r in (*answer.rows, answer.total)
-        ]
-        names, skipped = (answer.before, answer.after), tuple(answer.skipped)
+            found = zerrit.balance(where, address, by, change)
     if output == "json":
-        keys = ("group", "count_before", "count_after", "sum_before", "sum_after", "delta")
-        listed = [dict(zip(keys, row, strict=True)) for row in rows]
-        print_json({"before": names[0], "after": names[1], "rows": listed[:-1], "total": listed[-1]})
+        print_json(found.model_dump(mode="json"))
     else:
-        _print_balance(rows, names)
-        for place in skipped[:8]:
-            click.echo(f"left out, no number: {place}")
-        if len(skipped) > 8:
-            click.echo(f"and {len(skipped) - 8} more places that hold no number")
-    sys.exit(1 if Decimal(rows[-1][5]) else 0)
+        _print_balance(found)
+    sys.exit(1 if Decimal(found.total.delta) else 0)
 
 
-def _print_balance(rows: list[tuple[str, int, int, str, str, str]], names: tuple[str, str]) -> None:
-    most = max((abs(float(number)) for row in rows[:-1] for number in row[3:5]), default=0.0) or 1.0
+def _print_balance(found: api.TallyOut) -> None:
+    most = max((abs(float(number)) for row in found.rows for number in (row.sum_before, row.sum_after)), default=0.0)
     shown: list[tuple[str, ...]] = []
-    for group, count_before, count_after, sum_before, sum_after, delta in rows:
-        number = f"{count_after:,}" if count_before == count_after else f"{count_before:,} -> {count_after:,}"
-        moved = "" if not Decimal(delta) else delta
-        before, after = float(sum_before), float(sum_after)
-        drawn = "" if group == rows[-1][0] and len(rows) > 2 else bar(abs(after) / most)
-        shown.append((group, number, sum_before, sum_after, moved, drawn))
-        if moved and drawn:
-            shown.append(("", "", "", "", "was", bar(abs(before) / most)))
-    click.echo(f"from {names[0]} to {names[1]}:")
+    for row in (*found.rows, found.total):
+        number = f"{row.count_after:,}"
+        if row.count_before != row.count_after:
+            number = f"{row.count_before:,} -> {number}"
+        has_moved = Decimal(row.delta) != 0
+        drawn = "" if row is found.total else bar(abs(float(row.sum_after)) / (most or 1))
+        shown.append((row.group, number, row.sum_before, row.sum_after, row.delta if has_moved else "", drawn))
+        if has_moved and drawn:
+            shown.append(("", "", "", "", "was", bar(abs(float(row.sum_before)) / (most or 1))))
+    click.echo(f"from {found.before} to {found.after}:")
     columns = ("group", "places", "before", "after", "by", "")
     print_table(columns, shown, right=("places", "before", "after", "by"), whole=columns)
+    for place in found.skipped[:8]:
+        click.echo(f"left out, no number: {place}")
+    if len(found.skipped) > 8:
+        click.echo(f"and {len(found.skipped) - 8} more places that hold no number")
 
 
 @figures.command()
@@ -138,7 +128,9 @@ def odds(
 ) -> None:
     """The exact odds of draw tables: how often does each thing come out? Without TABLE, of each that players open."""
     if _is_local(where, change):
-        found = _local_odds(_Local(Path(where), gamebook_file, before), table)
+        local = _Local(Path(where), gamebook_file, before)
+        old, new = (odds_by_table(local.book(), files, table) for files in (local.before, local.after))
+        found = odds_out(old, new, local.old_name, local.new_name)
     else:
         with connect() as zerrit:
             found = zerrit.odds(where, table, change)
@@ -164,31 +156,6 @@ def odds(
         print_table(columns, rows, right=("chance", "average", "was"), whole=("thing", ""))
 
 
-def _local_odds(local: _Local, table: str) -> list[api.OddsOut]:
-    before = odds_by_table(local.book(), local.before, table)
-    return [
-        api.OddsOut(
-            table=name,
-            before=local.old_name,
-            after=local.new_name,
-            chances=[_chance(one, {old.thing: old for old in before.get(name, [])}) for one in chances],
-        )
-        for name, chances in odds_by_table(local.book(), local.after, table).items()
-    ]
-
-
-def _chance(new: Chance, before: dict[str, Chance]) -> api.ChanceOut:
-    old = before.get(new.thing, Chance(new.thing, Fraction(), Fraction()))
-    return api.ChanceOut(
-        thing=new.thing,
-        before=float(old.at_least_one),
-        after=float(new.at_least_one),
-        exact=str(new.at_least_one),
-        expected_before=float(old.expected),
-        expected_after=float(new.expected),
-    )
-
-
 def percent(share: float) -> str:
     """A share in per cent, with as many places as tell a small one from none."""
     shown = share * 100
@@ -212,19 +179,7 @@ def derived(where: str, name: str, amount: str, change: int | None, gamebook_fil
         _decimal(amount, "--amount")
     if _is_local(where, change):
         local = _Local(Path(where), gamebook_file)
-        at = Fraction(amount) if amount else None
-        found = [
-            api.DerivedOut(
-                address=r.address,
-                source=r.source,
-                value=_plain(r.value),
-                low=(float(r.low[0]), float(r.low[1])) if r.low else None,
-                high=(float(r.high[0]), float(r.high[1])) if r.high else None,
-                at_amount=_plain(r.at(at)) if at is not None else None,
-                fault=r.fault,
-            )
-            for r in derive(local.book(), local.after, name)
-        ]
+        found = derived_out(derive(local.book(), local.after, name), Fraction(amount) if amount else None)
     else:
         with connect() as zerrit:
             found = zerrit.derived(where, name, amount, change)
@@ -249,10 +204,6 @@ def derived(where: str, name: str, amount: str, change: int | None, gamebook_fil
     sys.exit(1 if faults else 0)
 
 
-def _plain(value: Fraction | None) -> float | None:
-    return float(value) if value is not None else None
-
-
 def _number(value: float | None) -> str:
     return "" if value is None else f"{value:g}"
 
@@ -266,9 +217,7 @@ def next_number(where: str, addresses: tuple[str, ...], change: int | None, outp
     """The next free number in each family of ids. Several addresses are one set: taken in one is taken in all."""
     if _is_local(where, change):
         local = _Local(Path(where), None)
-        found = [
-            api.FreeNumberOut.model_validate(one, from_attributes=True) for one in free_numbers(local.after, addresses)
-        ]
+        found = free_numbers_out(free_numbers(local.after, addresses))
     else:
         with connect() as zerrit:
             found = zerrit.free_numbers(where, addresses, change)
@@ -295,17 +244,7 @@ def distance(where: str, address: str, axes: str, centre: str, radius: str, chan
     if _is_local(where, change):
         local = _Local(Path(where), None)
         point = [Decimal(number) for number in numbers]
-        rows = distances_at(local.after, address, fields, point, Decimal(limit) if limit else None)
-        found = [
-            api.DistanceOut(
-                address=r.address,
-                point=[str(number) for number in r.point],
-                distance=str(r.distance) if r.distance is not None else None,
-                is_inside=r.is_inside,
-                fault=r.fault,
-            )
-            for r in rows
-        ]
+        found = distances_out(distances_at(local.after, address, fields, point, Decimal(limit) if limit else None))
     else:
         with connect() as zerrit:
             found = zerrit.distances(where, address, fields, numbers, limit, change)

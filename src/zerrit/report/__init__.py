@@ -1,5 +1,5 @@
-"""Pages to be printed or sent: one HTML file each, with nothing in it that is loaded from elsewhere."""
+"""
+What the service and the commands both show: pages to print, and figures in the shapes of the API.
 
-from zerrit.report.comparison import comparison_page
-
-__all__ = ["comparison_page"]
+A page is one HTML file with nothing in it that is loaded from elsewhere.
+"""

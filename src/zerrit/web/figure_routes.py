@@ -9,7 +9,7 @@ from typing import Annotated
 from fastapi import APIRouter, Query
 
 from zerrit import api
-from zerrit.core.figures import DerivedRow, TallyRow
+from zerrit.report.figures import derived_out, distances_out, free_numbers_out, odds_out, tally_out
 from zerrit.web.context import PersonDep, WorkspaceDep
 from zerrit.work import figures
 
@@ -23,25 +23,7 @@ def balance(
 ) -> api.TallyOut:
     """Sum and count by group, before and after a change; without one, against the defaults."""
     states = figures.states_of(here, server_id, change)
-    found = figures.balance(states, address, by)
-    return api.TallyOut(
-        before=states.old_name,
-        after=states.new_name,
-        rows=[_row(row) for row in found.rows],
-        total=_row(found.total),
-        skipped=list(found.skipped),
-    )
-
-
-def _row(row: TallyRow) -> api.TallyRowOut:
-    return api.TallyRowOut(
-        group=row.group,
-        count_before=row.count_before,
-        count_after=row.count_after,
-        sum_before=str(row.sum_before),
-        sum_after=str(row.sum_after),
-        delta=f"{row.delta:+f}" if row.delta else "0",
-    )
+    return tally_out(figures.balance(states, address, by), states.old_name, states.new_name)
 
 
 @router.get("/odds")
@@ -50,25 +32,8 @@ def odds(
 ) -> list[api.OddsOut]:
     """The exact odds of draw tables, before and after."""
     states = figures.states_of(here, server_id, change)
-    return [
-        api.OddsOut(
-            table=one.table,
-            before=states.old_name,
-            after=states.new_name,
-            chances=[
-                api.ChanceOut(
-                    thing=new.thing,
-                    before=float(old.at_least_one),
-                    after=float(new.at_least_one),
-                    exact=str(new.at_least_one),
-                    expected_before=float(old.expected),
-                    expected_after=float(new.expected),
-                )
-                for old, new in one.chances
-            ],
-        )
-        for one in figures.chances(states, table)
-    ]
+    before, after = figures.chances(states, table)
+    return odds_out(before, after, states.old_name, states.new_name)
 
 
 @router.get("/derived")
@@ -82,20 +47,7 @@ def derived(
 ) -> list[api.DerivedOut]:
     """A value that the game works out, for every entry that has it."""
     rows = figures.derived(figures.states_of(here, server_id, change), name)
-    return [_derived(row, Fraction(amount) if amount is not None else None) for row in rows]
-
-
-def _derived(row: DerivedRow, amount: Fraction | None) -> api.DerivedOut:
-    at = row.at(amount) if amount is not None else None
-    return api.DerivedOut(
-        address=row.address,
-        source=row.source,
-        value=float(row.value) if row.value is not None else None,
-        low=(float(row.low[0]), float(row.low[1])) if row.low else None,
-        high=(float(row.high[0]), float(row.high[1])) if row.high else None,
-        at_amount=float(at) if at is not None else None,
-        fault=row.fault,
-    )
+    return derived_out(rows, Fraction(amount) if amount is not None else None)
 
 
 @router.get("/free-numbers")
@@ -107,8 +59,7 @@ def free_numbers(
     change: int | None = None,
 ) -> list[api.FreeNumberOut]:
     """The next free number of each family of ids; several addresses are one set."""
-    found = figures.free(figures.states_of(here, server_id, change), address)
-    return [api.FreeNumberOut.model_validate(one, from_attributes=True) for one in found]
+    return free_numbers_out(figures.free(figures.states_of(here, server_id, change), address))
 
 
 @router.get("/distances")
@@ -123,14 +74,4 @@ def distances(
     change: int | None = None,
 ) -> list[api.DistanceOut]:
     """How far entries lie from a centre, and which of them within a radius."""
-    found = figures.distances(figures.states_of(here, server_id, change), address, axes, centre, radius)
-    return [
-        api.DistanceOut(
-            address=one.address,
-            point=[str(number) for number in one.point],
-            distance=str(one.distance) if one.distance is not None else None,
-            is_inside=one.is_inside,
-            fault=one.fault,
-        )
-        for one in found
-    ]
+    return distances_out(figures.distances(figures.states_of(here, server_id, change), address, axes, centre, radius))

@@ -11,7 +11,7 @@ from sse_starlette.sse import EventSourceResponse
 
 from zerrit import api
 from zerrit.core.steps import Step, StepKind
-from zerrit.report import comparison_page
+from zerrit.report.comparison import comparison_page
 from zerrit.web import shapes
 from zerrit.web.context import COOKIE, ContextDep, PersonDep, WorkspaceDep, token_of
 from zerrit.web.serving import STOP_PATIENCE

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from decimal import Decimal
-from fractions import Fraction
 
 from sqlalchemy.orm import Session
 
@@ -76,29 +75,20 @@ def balance(states: States, address: str, by: str) -> Tally:
     return tally(states.before, states.after, address, by)
 
 
-@dataclass(frozen=True, slots=True)
-class Odds:
-    """The chances of one table before and after, by thing."""
-
-    table: str
-    chances: tuple[tuple[Chance, Chance], ...]
+Chances = Mapping[str, Sequence[Chance]]
 
 
-def chances(states: States, table: str) -> list[Odds]:
-    """Raises FigureRefused."""
+def chances(states: States, table: str) -> tuple[Chances, Chances]:
+    """The odds of one table, or of each that a player opens, before and after.
+
+    Raises FigureRefused.
+    """
     book = _require(states.gamebook)
     after = odds_by_table(book, states.after, table)
     try:
-        before = odds_by_table(book, states.before, table)
+        return odds_by_table(book, states.before, table), after
     except FigureRefused:
-        before = {}  # the tables may be new, or broken before
-    return [Odds(name, tuple(_paired(before.get(name, []), found))) for name, found in after.items()]
-
-
-def _paired(before: Sequence[Chance], after: Sequence[Chance]) -> list[tuple[Chance, Chance]]:
-    old = {one.thing: one for one in before}
-    pairs = [(old.pop(one.thing, Chance(one.thing, Fraction(), Fraction())), one) for one in after]
-    return pairs + [(one, Chance(one.thing, Fraction(), Fraction())) for one in old.values()]
+        return {}, after  # the tables may be new, or were broken before
 
 
 def derived(states: States, name: str) -> list[DerivedRow]:
