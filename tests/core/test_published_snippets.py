@@ -87,6 +87,14 @@ def test_what_stands_twice_in_a_snippet_is_added_once() -> None:
         apply_plan(target, plan.decided({"find[New One]": ActionKind.ADD}))
 
 
+def test_a_setting_may_repeat_where_the_format_has_that() -> None:
+    target = server_file("station.ini")
+    merged = apply_plan(target, plan_merge(target, "[Mods]\nMod=a\nMod=b\n"))
+    assert [node.value for node in merged.select("Mods/Mod")] == ["a", "b"]
+    plan = plan_merge(target, "[Multipliers]\nFindRate=1.6\nFindRate=1.7\n")
+    assert [action.kind for action in plan.actions] == [ActionKind.COMBINE, ActionKind.ASK]
+
+
 def test_a_snippet_that_fits_several_places_names_them() -> None:
     target = server_file("station.ini")
     with pytest.raises(SnippetRefused, match="several places") as caught:

@@ -54,8 +54,26 @@ class Writer(Protocol):
 
 
 def source_of(document: Document, node: Node) -> str:
-    """The text of a node with the comments that document it, its later lines dedented by its own column."""
+    """The text of a node with the comments that document it, its later lines dedented by its own column.
+
+    Of an item of a YAML list it is the item without its dash, behind the comments.
+    """
+    is_item = document.format is Format.YAML and node.parent is not None and node.parent.kind is NodeKind.LIST
+    line = document.source.line_start(node.start)
+    if is_item and node.lead_start < line:
+        lead = document.text[node.lead_start : line].rstrip()
+        margin = document.source.indent_at(node.lead_start)
+        comments = re.sub(rf"(\r\n|\r|\n){re.escape(margin)}", r"\1", lead) if margin else lead
+        return f"{comments}\n{dedented(document, node.start, document.text[node.start : node.end])}"
     return dedented(document, node.lead_start, document.text[node.lead_start : node.end])
+
+
+def dashed(source: str) -> str:
+    """An item of a YAML list with its dash, which stands behind the comments that document it."""
+    lines = re.split(r"\r\n|\r|\n", source)
+    first = next((number for number, line in enumerate(lines) if line.strip() and not line.lstrip().startswith("#")), 0)
+    body = indented("\n".join(lines[first:]), "  ", "\n")
+    return "\n".join([*lines[:first], f"- {body}"])
 
 
 def dedented(document: Document, start: int, text: str) -> str:
@@ -142,8 +160,8 @@ def insert_before(document: Document, node: Node, sources: Sequence[str]) -> Spl
         return Splice(at, at, "".join(f"{indented(source, indent, newline)},{gap}" for source in sources))
     if document.format is Format.YAML and parent is not None and parent.kind is NodeKind.LIST:
         start = document.source.line_start(at)
-        dashed = (f"- {indented(source, '  ', newline)}" for source in sources)
-        return Splice(start, start, "".join(indent + indented(source, indent, newline) + newline for source in dashed))
+        items = (indented(dashed(source), indent, newline) for source in sources)
+        return Splice(start, start, "".join(indent + item + newline for item in items))
     if not is_first_on_line(document, at) and first == "<":
         return Splice(at, at, "".join(sources))
     if not is_first_on_line(document, at):

@@ -49,6 +49,8 @@ def _above(document: Document, node: Node, lead: str) -> Splice | None:
 
 
 def _beside(mine: Document, m: Node, theirs: Document, t: Node) -> Splice | None:
+    if "\n" in mine.text[m.start : m.end] or "\n" in theirs.text[t.start : t.end]:
+        return None  # it stands beside the first line of several, which no rule says where that ends
     pattern = _BESIDE.get(mine.format)
     own, other = (
         pattern.match(document.text, node.end, document.source.line_end(node.end)) if pattern else None

@@ -127,12 +127,12 @@ def apply_plan(target: Document, plan: MergePlan) -> Document:
     if plan.is_open:
         asked = next(action for action in plan.actions if action.kind is ActionKind.ASK)
         raise SnippetRefused(f"{asked.address}: {asked.why} Choose an action for it first.")
-    doing = [
-        action.address for action in plan.actions if action.kind in _DOING and not action.address.endswith("[new]")
-    ]
-    for address in doing:
-        if doing.count(address) > 1:
-            raise SnippetRefused(f"{address} stands twice in the snippet; skip one of the two.")
+    meant: set[object] = set()
+    for action, pair in zip(plan.actions, plan._pairs, strict=True):
+        if action.kind in _DOING:
+            if _meant(action, pair) in meant:
+                raise SnippetRefused(f"{action.address} stands twice in the snippet; skip one of the two.")
+            meant.add(_meant(action, pair))
     splices: list[Splice] = []
     additions: _Additions = {}
     writer = WRITERS[target.format]
@@ -283,11 +283,12 @@ def _plan_below(target: Document, reading: Reading, top: Node, parent: Node | No
 
 def _told_once(reading: Reading, actions: list[Action], pairs: list[tuple[Node, Node | None, Node]]) -> list[Action]:
     """What stands twice in the snippet is done once; where the two differ, somebody must choose."""
-    first: dict[str, Node] = {}
+    first: dict[object, Node] = {}
     told: list[Action] = []
-    for action, (node, _, _) in zip(actions, pairs, strict=True):
-        twin = first.setdefault(action.address, node)
-        if twin is node or action.kind not in _DOING or action.address.endswith("[new]"):
+    for action, pair in zip(actions, pairs, strict=True):
+        node = pair[0]
+        twin = first.setdefault(_meant(action, pair), node)
+        if twin is node or action.kind not in _DOING:
             told.append(action)
         elif _content(twin) == _content(node):
             told.append(replace(action, kind=ActionKind.SAME, why="It stands twice in the snippet."))
@@ -296,6 +297,14 @@ def _told_once(reading: Reading, actions: list[Action], pairs: list[tuple[Node, 
             why = f"It stands twice in the snippet, in line {line} with other values. Skip one of the two."
             told.append(replace(action, kind=ActionKind.ASK, why=why))
     return told
+
+
+def _meant(action: Action, pair: tuple[Node, Node | None, Node]) -> object:
+    """What an action is about: an entry of the target, or a new one by its key; new ones without a key are themselves."""
+    node, twin, _ = pair
+    if twin is not None:
+        return id(twin)
+    return action.address if action.address.endswith("]") and not action.address.endswith("[new]") else id(node)
 
 
 def _plan_entry(target: Document, reading: Reading, node: Node, twin: Node, parent: Node, address: str) -> Action:
@@ -323,7 +332,8 @@ def _field_pairs(target: Document, node: Node, twin: Node) -> Iterator[tuple[Nod
         yield node, twin, twin
     used: set[int] = set()
     for child in node.children:
-        twins = [candidate for candidate in _twins(target, names, child, twin) if id(candidate) not in used]
+        same = _twins(target, names, child, twin, by_place=True)
+        twins = [candidate for candidate in same if id(candidate) not in used]
         if not twins:
             yield child, None, twin
             continue
@@ -331,19 +341,23 @@ def _field_pairs(target: Document, node: Node, twin: Node) -> Iterator[tuple[Nod
         yield from _field_pairs(target, child, twins[0])
 
 
-def _twins(target: Document, parent_names: tuple[str, ...], node: Node, parent: Node) -> list[Node]:
-    """The children of `parent` that are the same entry as `node`."""
+def _twins(
+    target: Document, parent_names: tuple[str, ...], node: Node, parent: Node, *, by_place: bool = False
+) -> list[Node]:
+    """The children of `parent` that are the same entry as `node`.
+
+    What nothing tells apart but its content meets its equal. Inside an entry (`by_place`) its number decides where
+    there is none; among entries that would be luck, so there it is a new one.
+    """
     key = target.keys.key_among(parent_names, node)
     if key:
         return target.keys.siblings(parent, node.name).by_key.get(key, [])
     same = [child for child in parent.children if child.name == node.name]
     if parent.kind is NodeKind.LIST or (node.name and len(same) > 1):
-        # Nothing tells such items apart but their content; the ordinal decides inside an entry.
         equal = [child for child in same if _content(child) == _content(node)]
         siblings = [child for child in node.parent.children if child.name == node.name] if node.parent else []
         index = next((i for i, sibling in enumerate(siblings) if sibling is node), 0)
-        by_place = same[index : index + 1] if node.parent is not None and node.parent.parent is not None else []
-        return equal or by_place
+        return equal or (same[index : index + 1] if by_place else [])
     return same
 
 

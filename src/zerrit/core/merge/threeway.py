@@ -27,7 +27,7 @@ from zerrit.core.documents.meaning import Contents, meaning_of
 from zerrit.core.documents.node import Node, NodeKind
 from zerrit.core.documents.source import Splice
 from zerrit.core.documents.writing import insert_before, source_of, written, written_span
-from zerrit.core.errors import MergeRefused, ZerritError
+from zerrit.core.errors import EditRefused, MergeRefused, ZerritError
 from zerrit.core.merge.commenting import comment_splice
 from zerrit.core.merge.moving import Identity, Move, carry_out, moved
 
@@ -76,7 +76,8 @@ def merge_three(
     `choices` decides clashes by address: `mine`, `theirs`, or `=VALUE`. With `only_fitting` those that fit no clash
     are passed over, as where they were made for other text.
 
-    Raises MergeRefused: one of the three has a fault, they are of different formats, or a choice fits no clash.
+    Raises MergeRefused: one of the three has a fault, they are of different formats, a choice fits no clash, or the
+    pieces do not fit together.
     """
     for document, role in ((base, "The base"), (mine, "Mine"), (theirs, "Theirs")):
         if document is None:
@@ -92,7 +93,15 @@ def merge_three(
     if unknown and not only_fitting:
         place = f"{mine.path}#{unknown[0]}" if mine.path else unknown[0]
         raise MergeRefused(f"There is no clash at {place}, so nothing can be chosen there.")
-    document = merge.applied()
+    try:
+        document = merge.applied()
+        if base is not None and mine.text == base.text and mine.format is Format.TEXT:
+            document = mine.with_text(theirs.text)  # to the last blank line, which is nothing in a tree
+    except EditRefused as refusal:
+        # The edits do not fit together, as where a heading went and what stood below it stayed.
+        if base is None or mine.text != base.text or merge.clashes:
+            raise MergeRefused(f"What theirs changed cannot be put into mine piece by piece. {refusal}") from refusal
+        document = mine.with_text(theirs.text)
     return Merged(document, tuple(merge.taken), tuple(merge.clashes), tuple(merge.left))
 
 
@@ -359,8 +368,13 @@ class _Merge:
     # --- what is done --------------------------------------------------------------------------------------------
 
     def _set(self, m: Node, t: Node) -> None:
+        try:
+            splices = self._value_splices(m, t)
+        except EditRefused:  # mine's quotation marks cannot hold it; theirs' way of writing it can
+            self._replace(m, t)
+            return
         self.taken.append(ValueChange(self.keys.address_of(m), m.value, t.value))
-        self._changed += self._value_splices(m, t)
+        self._changed += splices
 
     def _value_splices(self, m: Node, t: Node) -> list[Splice]:
         if self.mine.format in (Format.JSON, Format.YAML):

@@ -145,6 +145,16 @@ def _namesakes(name: str) -> re.Pattern[str]:
     )
 
 
+_NEVER: Final = re.compile(r"(?!)")
+
+
+@lru_cache(maxsize=256)
+def _siblings_like(name: str) -> tuple[re.Pattern[str], re.Pattern[str]]:
+    """The start of an element of that name whose content begins with an element; and what its end must not be behind."""
+    tag = rf"""<{re.escape(name)}(?=[\s>])[^>"'/]*+(?:"[^"]*+"[^>"'/]*+|'[^']*+'[^>"'/]*+)*+>"""
+    return re.compile(rf"{tag}(?=\s*<[^/!?])"), re.compile(rf"<!|<\?|<{re.escape(name)}[\s/>]")
+
+
 @lru_cache(maxsize=256)
 def _first_attribute(field: str) -> re.Pattern[str]:
     """The attribute `@name` right behind the name of its element, with a value that needs no unescaping."""
@@ -262,13 +272,26 @@ class _Levels:
         keeper = CommentKeeper(self.source)
         keeper.ended(node, tag_end)
         stop = node.value_end
+        name, like, inner, closing = "", _NEVER, _NEVER, ""
         at = text.find("<", tag_end, stop)
         while at >= 0:
-            if text[at + 1] in "!?":
+            # Most siblings are called alike and hold elements; these are read here, without a call for each.
+            match = like.match(text, at)
+            end = text.find(closing, match.end()) if match is not None else -1
+            if match is not None and end >= 0 and inner.search(text, match.end(), end) is None:
+                child = Node(NodeKind.GROUP, name, at, end + len(closing), None, match.end(), end, False, node, self)
+                keeper.document(child)
+                end = child.end
+                keeper.ended(child, end)
+                children.append(child)
+            elif text[at + 1] in "!?":
                 end = self._skip(at, keeper)
             else:
                 child, end = self._element(at, node, keeper)
                 children.append(child)
+                if child.name != name:
+                    name, closing = child.name, f"</{child.name}>"
+                    like, inner = _siblings_like(name)
             at = text.find("<", end, stop)
         return children
 

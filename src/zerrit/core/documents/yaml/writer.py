@@ -11,6 +11,7 @@ from zerrit.core.documents.node import Node, NodeKind
 from zerrit.core.documents.scalars import YAML_FALSE, YAML_FLOAT, YAML_INT, YAML_NULL, YAML_OLD_BOOLEANS, YAML_TRUE
 from zerrit.core.documents.source import Splice
 from zerrit.core.documents.writing import (
+    dashed,
     field_order,
     indent_unit,
     indented,
@@ -95,8 +96,7 @@ class YamlWriter:
             return [self._first_child(document, parent, sources)]
         indent = document.source.indent_at(after.lead_start)
         if parent.kind is NodeKind.LIST:
-            dashed = ["- " + indented(source, "  ", "\n") for source in sources]
-            return [insert_lines(document, after, dashed, indent)]
+            return [insert_lines(document, after, [dashed(source) for source in sources], indent)]
         if not is_first_on_line(document, after.start):
             # The first key of a list item stands behind its dash.
             indent = " " * (after.start - document.source.line_start(after.start))
