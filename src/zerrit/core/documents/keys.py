@@ -18,7 +18,7 @@ from typing import Final, Protocol
 
 from zerrit.core.addresses import KeyPattern, Segment, keyed_segment, print_segments
 from zerrit.core.documents.format import Format
-from zerrit.core.documents.node import Node, NodeKind
+from zerrit.core.documents.node import Node, NodeKind, fields_of
 from zerrit.core.documents.scalars import as_number
 
 PREFERRED_KEYS: Final = ("name", "id", "key", "title", "code")
@@ -51,11 +51,20 @@ class _Kind:
 
 @dataclass(slots=True)
 class _Siblings:
-    """The children of one parent that share a name: in order, and by their keys."""
+    """The children of one parent that share a name: in order, and by their keys.
+
+    Nearly every key is borne by one of them; a list for each would be 20,000 lists that the garbage collector visits.
+    """
 
     nodes: list[Node]
-    by_key: dict[str, list[Node]]
+    first: dict[str, Node]  #: the first with each key
+    more: dict[str, list[Node]]  #: the others with the same key
     place: dict[int, int] = field(default_factory=dict)  #: 1-based, by the identity of the node; made when asked for
+
+    def called(self, key: str) -> list[Node]:
+        """Those with this key, in order."""
+        first = self.first.get(key)
+        return [first, *self.more.get(key, ())] if first is not None else []
 
     def place_of(self, node: Node) -> int:
         if not self.place:
@@ -163,23 +172,23 @@ class Keys:
         found = by_name.get(name)
         if found is None:
             nodes = [child for child in parent.children if child.name == name]
-            by_key: dict[str, list[Node]] = {}
+            first: dict[str, Node] = {}
+            more: dict[str, list[Node]] = {}
             key_field = self.field_for((*parent.names, name)) if nodes else None
             if key_field:
-                for node in nodes:
-                    key = _field_value(node, key_field)
-                    if key:
-                        by_key.setdefault(key, []).append(node)
-            found = by_name[name] = _Siblings(nodes, by_key)
+                for node, key in zip(nodes, _field_values(nodes, key_field), strict=True):
+                    if key and first.setdefault(key, node) is not node:
+                        more.setdefault(key, []).append(node)
+            found = by_name[name] = _Siblings(nodes, first, more)
         return found
 
     def with_key(self, parent: Node, name: str, patterns: Sequence[KeyPattern]) -> list[Node]:
         """The children of `parent` called `name` whose key fits one of the patterns, in the order of the text."""
         siblings = self.siblings(parent, name)
         if len(patterns) == 1 and patterns[0].is_plain:
-            return siblings.by_key.get(patterns[0].text, [])
-        fitting = {key for key in siblings.by_key if any(pattern.matches(key) for pattern in patterns)}
-        chosen = [node for key in fitting for node in siblings.by_key[key]]
+            return siblings.called(patterns[0].text)
+        fitting = {key for key in siblings.first if any(pattern.matches(key) for pattern in patterns)}
+        chosen = [node for key in fitting for node in siblings.called(key)]
         return sorted(chosen, key=lambda node: node.start)
 
     def segment_of(self, node: Node) -> Segment:
@@ -189,7 +198,7 @@ class Keys:
             raise ValueError("the root has no segment")
         siblings = self.siblings(parent, node.name)
         key = self.key_of(node)
-        if key and len(siblings.by_key.get(key, ())) == 1:
+        if key and siblings.first.get(key) is node and key not in siblings.more:
             return keyed_segment(node.name, key)
         if len(siblings.nodes) == 1 and node.name and not key:
             return Segment(node.name)
@@ -232,14 +241,19 @@ def _tells_apart(nodes: Sequence[Node], field_name: str) -> bool:
     is_preferred = _is_name(field_name)
     seen: set[tuple[int, str]] = set()
     repeats = 0
-    for node in nodes:
-        value = _field_value(node, field_name)
+    for node, value in zip(nodes, _field_values(nodes, field_name), strict=True):
         if not value or (not is_preferred and as_number(value) is not None):
             return False
         pair = (id(node.parent), value)
         repeats += pair in seen
         seen.add(pair)
     return repeats * 20 <= len(nodes) if is_preferred or field_name == "=" else repeats == 0
+
+
+def _field_values(nodes: Sequence[Node], field_name: str) -> list[str]:
+    if field_name == "=":
+        return [node.value or "" for node in nodes]
+    return [value or "" for value in fields_of(nodes, field_name)]
 
 
 def _field_value(node: Node, field_name: str) -> str:

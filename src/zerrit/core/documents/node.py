@@ -44,6 +44,10 @@ class Inside(Protocol):
         """The value of the first field called `name`; None where there is none, or where it is no value."""
         ...
 
+    def fields_of(self, nodes: Sequence[Node], name: str) -> list[str | None]:
+        """The same of many unread nodes, all of them of this text."""
+        ...
+
 
 #: Two threads may look into one unread node; both must meet the same nodes below it.
 _READING: Final = RLock()
@@ -130,11 +134,6 @@ class Node:
             self._children.append(child)
         return child
 
-    def adopt_all(self, children: list[Node]) -> None:
-        """Take children that name this node as their parent already, in the place of all others."""
-        self._children = children
-        self.inside = None
-
     def disown(self, index: int) -> list[Node]:
         """Give away the children from `index` on; for readers that find out late where a group ended."""
         children = self._children or []
@@ -189,3 +188,13 @@ class Node:
 
     def __repr__(self) -> str:
         return f"<{self.kind} {'/'.join(self.names) or '(root)'} {self.start}-{self.end}>"
+
+
+def fields_of(nodes: Sequence[Node], name: str) -> list[str | None]:
+    """`Node.field` of many siblings, quicker than one by one where they are unread."""
+    inside = next((node.inside for node in nodes if node.inside is not None), None)
+    if inside is None:
+        return [node.field(name) for node in nodes]
+    is_unread = [node.inside is inside for node in nodes]
+    unread = iter(inside.fields_of([node for node, flag in zip(nodes, is_unread, strict=True) if flag], name))
+    return [next(unread) if flag else node.field(name) for node, flag in zip(nodes, is_unread, strict=True)]

@@ -48,7 +48,7 @@ def rename(document: Document, segments: tuple[Segment, ...], new_name: str) -> 
     if key_field and key:
         if new_name == key:
             return Edit(document, ())
-        if document.keys.siblings(parent, node.name).by_key.get(new_name):
+        if document.keys.siblings(parent, node.name).called(new_name):
             raise EditRefused(f"{place_of(document, parent)} has {node.name}[{new_name}] already. Choose another key.")
         holder = node if key_field == "=" else node.child(key_field)
         if holder is None:

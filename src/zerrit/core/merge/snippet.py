@@ -351,7 +351,7 @@ def _twins(
     """
     key = target.keys.key_among(parent_names, node)
     if key:
-        return target.keys.siblings(parent, node.name).by_key.get(key, [])
+        return target.keys.siblings(parent, node.name).called(key)
     same = [child for child in parent.children if child.name == node.name]
     if parent.kind is NodeKind.LIST or (node.name and len(same) > 1):
         equal = [child for child in same if _content(child) == _content(node)]
@@ -387,8 +387,7 @@ def _address_under(target: Document, parent: Node, parent_names: tuple[str, ...]
 
 
 def _add(document: Document, node: Node, parent: Node, additions: _Additions) -> None:
-    same = [child for child in parent.children if child.name == node.name]
-    after = same[-1] if same else None
+    after = next((child for child in reversed(parent.children) if child.name == node.name), None)
     entry = additions.setdefault((id(parent), id(after)), (parent, [], after))
     entry[1].append(source_of(document, node))
 

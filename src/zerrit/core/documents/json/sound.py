@@ -166,6 +166,9 @@ class _Levels:
             index += 1
         return index
 
+    def fields_of(self, nodes: Sequence[Node], name: str) -> list[str | None]:
+        return [self.field_of(node, name) for node in nodes]
+
     def field_of(self, node: Node, name: str) -> str | None:
         child = node.child(name)
         return child.value if child is not None and child.is_value else None

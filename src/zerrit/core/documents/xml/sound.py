@@ -17,6 +17,7 @@ from bisect import bisect_left, bisect_right
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
+from itertools import takewhile
 from typing import Final
 from xml.parsers import expat  # only tells whether a text without a DTD is well-formed; it expands nothing
 
@@ -66,7 +67,8 @@ def read_sound_again(old: Node, source: Source, pieces: Sequence[Splice]) -> Nod
     It is enough to look whether what changed is well-formed by itself, a child of the root or a stretch of them; all
     other children only move. None where that is not so; then the whole text has to be read.
     """
-    children = [child for child in old.children if not child.name.startswith("@")]
+    attributes = list(takewhile(lambda child: child.name.startswith("@"), old.children))
+    children = old.children[len(attributes) :]
     stretches = _stretches(old, children, pieces)
     if stretches is None:
         return None
@@ -75,10 +77,10 @@ def read_sound_again(old: Node, source: Source, pieces: Sequence[Splice]) -> Nod
     root = levels.moved(old, None, 0)
     root.end += shift
     root.value_end += shift
-    made = [levels.moved(child, root, 0) for child in old.children if child.name.startswith("@")]
+    runs: list[_Run] = [_Run(attributes, 0)]
     at = by = 0
     for stretch in stretches:
-        made += [levels.moved(child, root, by) for child in children[at : stretch.first]]
+        runs.append(_Run(children[at : stretch.first], by))
         end = by + stretch.growth
         found = (
             levels.changed(children[stretch.first], root, by, end)
@@ -87,11 +89,40 @@ def read_sound_again(old: Node, source: Source, pieces: Sequence[Splice]) -> Nod
         )
         if found is None or any(levels.is_deep(child) for child in found):
             return None
-        made += found
+        runs.append(_Run(found, None))
         at, by = stretch.last + 1, end
-    made += [levels.moved(child, root, by) for child in children[at:]]
-    root.adopt_all(made)
+    runs.append(_Run(children[at:], by))
+    root.inside = _Again(levels, runs)
     return root
+
+
+@dataclass(frozen=True, slots=True)
+class _Run:
+    """Nodes that moved `by` so many characters; or, where it is None, nodes of the new text."""
+
+    nodes: Sequence[Node]
+    by: int | None
+
+
+@dataclass(frozen=True, slots=True)
+class _Again:
+    """The children of a root that was read again, put together when somebody asks: who only writes the text does not."""
+
+    levels: _Levels
+    runs: Sequence[_Run]
+
+    def children_of(self, node: Node) -> list[Node]:
+        made: list[Node] = []
+        for run in self.runs:
+            made += run.nodes if run.by is None else self.levels.all_moved(run.nodes, node, run.by)
+        return made
+
+    def field_of(self, node: Node, name: str) -> str | None:
+        child = node.child(name)
+        return child.value if child is not None and child.is_value else None
+
+    def fields_of(self, nodes: Sequence[Node], name: str) -> list[str | None]:
+        return [self.field_of(node, name) for node in nodes]
 
 
 @dataclass(slots=True)
@@ -156,9 +187,11 @@ def _siblings_like(name: str) -> tuple[re.Pattern[str], re.Pattern[str]]:
 
 
 @lru_cache(maxsize=256)
-def _first_attribute(field: str) -> re.Pattern[str]:
-    """The attribute `@name` right behind the name of its element, with a value that needs no unescaping."""
-    return re.compile(rf"""\s+{re.escape(field[1:])}="([^"&\t\r\n]*)\"""" if field.startswith("@") else r"(?!)")
+def _first_attribute(element: str, field: str) -> re.Pattern[str]:
+    """An element whose first attribute is `field`, with a value that needs no unescaping."""
+    if not field.startswith("@"):
+        return _NEVER
+    return re.compile(rf"""<{re.escape(element)}\s+{re.escape(field[1:])}="([^"&\t\r\n]*)\"""")
 
 
 class _Levels:
@@ -204,6 +237,32 @@ class _Levels:
         twin.comment = node.comment
         twin.lead_start = node.lead_start + by
         return twin
+
+    def all_moved(self, nodes: Sequence[Node], parent: Node, by: int) -> list[Node]:
+        """`moved` of many, in one go: a long file has thousands that only move."""
+        made: list[Node] = []
+        for node in nodes:
+            start, value_start, value_end = node.start + by, node.value_start, node.value_end
+            if value_start >= 0:
+                value_start, value_end = value_start + by, value_end + by
+            inside = self if node.has_children else None
+            twin = Node(
+                node.kind,
+                node.name,
+                start,
+                node.end + by,
+                node.value,
+                value_start,
+                value_end,
+                node.is_quoted,
+                parent,
+                inside,
+            )
+            if node.comment or node.lead_start != node.start:
+                twin.comment = node.comment
+                twin.lead_start = node.lead_start + by
+            made.append(twin)
+        return made
 
     def changed(self, old: Node, parent: Node, by: int, end_by: int) -> list[Node] | None:
         """The element that stands where `old` stood, changed only between its ends; None if it is no single one."""
@@ -297,7 +356,7 @@ class _Levels:
 
     def field_of(self, node: Node, name: str) -> str | None:
         # Mostly asked for the key of an entry, which mostly stands first.
-        first = _first_attribute(name).match(self.text, node.start + len(node.name) + 1, node.end)
+        first = _first_attribute(node.name, name).match(self.text, node.start)
         if first is not None:
             return first.group(1)
         if not name.startswith("@"):
@@ -307,6 +366,12 @@ class _Levels:
             if match.group(1) == name[1:]:
                 return unescape(match.group(2) if match.group(2) is not None else match.group(3))
         return None
+
+    def fields_of(self, nodes: Sequence[Node], name: str) -> list[str | None]:
+        text, match = self.text, _first_attribute(nodes[0].name, name).match
+        return [
+            first[1] if (first := match(text, node.start)) is not None else self.field_of(node, name) for node in nodes
+        ]
 
     def _attributes(self, node: Node) -> list[re.Match[str]]:
         tag_end = node.value_start if node.value_start >= 0 else node.end

@@ -91,9 +91,9 @@ class XmlWriter:
     def _insert_elements(
         self, document: Document, parent: Node, sources: Sequence[str], after: Node | None
     ) -> list[Splice]:
-        children = [child for child in parent.children if not child.name.startswith("@")]
         if after is None or after.name.startswith("@"):
-            after = children[-1] if children else None
+            last = parent.children[-1] if parent.children else None
+            after = last if last is not None and not last.name.startswith("@") else None
         newline = document.source.newline_near(parent.start)
         if after is not None:
             if is_first_on_line(document, after.start) and is_last_on_line(document, after.end):
