@@ -46,8 +46,9 @@ bench: .venv/ready ## measure reading and editing beside general-purpose yardsti
 conformance: .venv/ready conformance/node_modules/ready ## run the public conformance suites
 	$(PYTHON) -m conformance.run
 
-fuzz: .venv/ready ## read a million spoilt files; takes some minutes
+fuzz: .venv/ready ## read a million spoilt files and merge mutated ones; takes some minutes
 	$(PYTHON) -m fuzzing.run
+	$(PYTHON) -m fuzzing.merging
 
 clean:
 	rm -rf .venv .demo console/node_modules conformance/node_modules src/zerrit/web/console

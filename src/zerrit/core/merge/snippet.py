@@ -271,7 +271,9 @@ def _plan_below(target: Document, reading: Reading, top: Node, parent: Node | No
         line = reading.line_of(child)
         if not twins:
             change = ValueChange(address, None, source_of(document, child))
-            yield Action(ActionKind.ADD, address, line, (change,)), (child, None, parent)
+            lacking = _lacking_key(target, names, child)
+            kind = ActionKind.ASK if lacking else ActionKind.ADD
+            yield Action(kind, address, line, (change,), lacking), (child, None, parent)
         elif len(twins) > 1:
             why = f"{len(twins)} entries of {target.path} bear this name."
             yield Action(ActionKind.ASK, address, line, (), why), (child, twins[0], parent)
@@ -279,6 +281,14 @@ def _plan_below(target: Document, reading: Reading, top: Node, parent: Node | No
             yield from _plan_below(target, reading, child, twins[0])
         else:
             yield _plan_entry(target, reading, child, twins[0], parent, address), (child, twins[0], parent)
+
+
+def _lacking_key(target: Document, parent_names: tuple[str, ...], node: Node) -> str:
+    """What is said of a new entry without the field that names all its siblings; it is mostly misspelt."""
+    field = target.keys.field_for((*parent_names, node.name))
+    if not field or field == "=" or target.keys.key_among(parent_names, node) or not node.children:
+        return ""
+    return f"It has no {field}, by which the others are told apart. Is that misspelt? Add it or skip it."
 
 
 def _told_once(reading: Reading, actions: list[Action], pairs: list[tuple[Node, Node | None, Node]]) -> list[Action]:
