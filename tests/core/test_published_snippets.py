@@ -87,6 +87,16 @@ def test_what_stands_twice_in_a_snippet_is_added_once() -> None:
         apply_plan(target, plan.decided({"find[New One]": ActionKind.ADD}))
 
 
+def test_an_entry_without_the_field_that_names_its_siblings_is_asked_about() -> None:
+    target = server_file(FINDS)
+    plan = plan_merge(target, '<find nmae="Odd One" house="5"/>')
+    assert [(action.kind, action.why) for action in plan.actions] == [
+        (ActionKind.ASK, "It has no @name, by which the others are told apart. Is that misspelt? Add it or skip it.")
+    ]
+    with pytest.raises(SnippetRefused, match="Choose an action for it first"):
+        apply_plan(target, plan)
+
+
 def test_a_setting_may_repeat_where_the_format_has_that() -> None:
     target = server_file("station.ini")
     merged = apply_plan(target, plan_merge(target, "[Mods]\nMod=a\nMod=b\n"))

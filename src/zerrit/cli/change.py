@@ -177,7 +177,9 @@ def copy_step(change_id: int, address: str, key: str) -> None:
 @click.argument("fields", nargs=-1)
 @try_option
 def copy_fields_step(change_id: int, address: str, places: str, fields: tuple[str, ...], is_trial: bool) -> None:
-    """Add a step: give the entries at PLACES the fields of the one at ADDRESS. Without FIELDS, all but its name."""
+    """Add a step: copy fields to other entries. Those at PLACES get the FIELDS of the one at ADDRESS; without FIELDS, all
+    but the one that names it.
+    """
     _add(change_id, "copy-fields", address, is_trial=is_trial, target=places, names=list(fields))
 
 

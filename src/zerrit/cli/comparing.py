@@ -61,7 +61,7 @@ class Compared:
 @comparison_output
 @save_comparison
 def compare(old: str, new: str, only: str, output: str, save_to: Path | None) -> None:
-    """Compare two files, two folders, or two states of servers, by address. Exit code 1 when they differ.
+    """Compare files, folders, or states of servers. Differences are told by address; exit code 1 when there are some.
 
     \b
     zerrit compare OLD NEW                          files or folders

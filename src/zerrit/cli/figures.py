@@ -30,7 +30,7 @@ before_option = click.option("--before", type=FILE_OR_FOLDER, help="For a local 
 
 @click.group()
 def figures() -> None:
-    """Figures worked out exactly: balance, odds, derived values, free numbers, distances.
+    """Exact figures: balance, odds, prices, distances.
 
     WHERE is a server, or a local folder.
     """

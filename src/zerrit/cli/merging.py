@@ -71,7 +71,7 @@ def merge(
     plan_file: Path | None,
     output: str,
 ) -> None:
-    """Merge into a local file: a published snippet, or what another version changed.
+    """Merge a snippet, or another version, into a file.
 
     \b
     zerrit merge TARGET SNIPPET              the plan is shown first; SNIPPET may be - for standard input
