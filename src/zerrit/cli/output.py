@@ -73,6 +73,12 @@ def print_table(
     columns: Sequence[str], rows: Iterable[Sequence[str]], *, right: Sequence[str] = (), whole: Sequence[str] = ()
 ) -> None:
     """Print rows under headings; nothing in them is taken for markup. `whole` columns are never folded."""
+    rows = [tuple(row) for row in rows]
+    if not sys.stdout.isatty():
+        lines = _plain_lines(columns, rows, right)
+        if lines is not None:
+            click.echo("\n".join(lines))
+            return
     from rich.table import Table
     from rich.text import Text
 
@@ -83,6 +89,24 @@ def print_table(
     for row in rows:
         table.add_row(*(Text(cell) for cell in row))
     console().print(table)
+
+
+def _plain_lines(columns: Sequence[str], rows: Sequence[Sequence[str]], right: Sequence[str]) -> list[str] | None:
+    """The lines of a piped table that needs no folding; None where it does, or where letters may be wide.
+
+    Importing rich and drawing with it takes longer than comparing two files, and here there is nothing for it to do.
+    """
+    table = [tuple(columns), *rows]
+    if not all(cell.isascii() and cell.isprintable() for row in table for cell in row):
+        return None
+    widths = [max(map(len, cells)) for cells in zip(*table, strict=True)]
+    if sum(widths) + 2 * len(widths) > WIDE:
+        return None
+    sides = [str.rjust if column in right else str.ljust for column in columns]
+    return [
+        "  ".join(side(cell, width) for side, cell, width in zip(sides, row, widths, strict=True)).rstrip()
+        for row in table
+    ]
 
 
 def sign(kind: str) -> str:

@@ -22,7 +22,7 @@ from zerrit.core.documents.node import Node, NodeKind, fields_of
 from zerrit.core.documents.scalars import as_number
 
 PREFERRED_KEYS: Final = ("name", "id", "key", "title", "code")
-SAMPLE: Final = 500
+SAMPLE: Final = 300
 
 
 class HasEntries(Protocol):
