@@ -13,7 +13,7 @@ import { useState } from "react";
 import { answer, api, type Schemas } from "../../api/client";
 import { ProblemNote } from "../../shared/ProblemNote";
 import { MONO } from "../../theme";
-import { FigureForm, type FigureOf } from "./FiguresPanel";
+import { FigureForm, type FigureOf } from "./FigureForm";
 
 const MOST_BARS = 24;
 

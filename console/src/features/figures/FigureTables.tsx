@@ -13,7 +13,7 @@ import { KindMark } from "../../shared/KindMark";
 import { Mono } from "../../shared/Mono";
 import { ProblemNote } from "../../shared/ProblemNote";
 import { MONO } from "../../theme";
-import { FigureForm, type FigureOf } from "./FiguresPanel";
+import { FigureForm, type FigureOf } from "./FigureForm";
 
 /** A value that the game works out, for every entry that has it. */
 export function Derived({ of }: { of: FigureOf }) {

@@ -1,14 +1,11 @@
-import Box from "@mui/material/Box";
-import Button from "@mui/material/Button";
 import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
 import { useState } from "react";
 
 import { BalanceFigure } from "./BalanceFigure";
+import type { FigureOf } from "./FigureForm";
 import { FreeNumbers, Derived, Distances } from "./FigureTables";
 import { OddsFigure } from "./OddsFigure";
-
-export interface FigureOf { serverId: string; changeId?: number }
 
 const FIGURES = {
   balance: "Balance: sums by group",
@@ -33,15 +30,5 @@ export function FiguresPanel({ of }: { of: FigureOf }) {
       {figure === "numbers" && <FreeNumbers of={of} />}
       {figure === "distances" && <Distances of={of} />}
     </>
-  );
-}
-
-/** Fields in a row, and the button that works the figure out. */
-export function FigureForm({ children, onSubmit }: { children: React.ReactNode; onSubmit: () => void }) {
-  return (
-    <Box component="form" sx={{ display: "flex", gap: 1, mb: 1, flexWrap: "wrap", alignItems: "center" }} onSubmit={(event) => { event.preventDefault(); onSubmit(); }}>
-      {children}
-      <Button type="submit" variant="outlined">Work out</Button>
-    </Box>
   );
 }

@@ -15,7 +15,7 @@ import { useState } from "react";
 
 import { answer, api, type Schemas } from "../../api/client";
 import { ProblemNote } from "../../shared/ProblemNote";
-import type { FigureOf } from "./FiguresPanel";
+import type { FigureOf } from "./FigureForm";
 
 /** How often does each thing come out of a haul: exact chances, before and after. */
 export function OddsFigure({ of }: { of: FigureOf }) {
