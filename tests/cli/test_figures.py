@@ -118,6 +118,9 @@ def test_an_upgrade_is_shown_decided_and_opened(run: Callable[..., Done], tmp_pa
     assert shown.code == 0  # what this server changed, the vendor left alone
     assert "galley/menus/feast.json is not shipped any more; it stays on the server." in shown.out
     assert "How fast the water clouds behind a crew" in shown.out
+    told = run("upgrade", "lantern-shelf", "--from", "2.1", "--to", "2.2", "--details").out
+    assert "station.ini, the vendor changed:" in told
+    assert "~ changed  station.ini#World/Chart" in told.partition("station.ini, changed here:")[2]
     opened = run("upgrade", "lantern-shelf", "--from", "2.1", "--to", "2.2", "--open", "To 2.2")
     assert "on lantern-shelf: To 2.2, 7 steps." in opened.out
     wrong = run("upgrade", "lantern-shelf", "--from", "2.1", "--to", "2.2", "--choose", "craft.xml#hull[Skiff]=mine")

@@ -49,6 +49,8 @@ def test_an_upgrade_is_decided_and_becomes_a_change(at: Page, shared: Shared) ->
     expect(at.get_by_role("button", name="Make it a change")).to_be_disabled()
     expect(at.get_by_text("How fast the water clouds behind a crew.")).to_be_visible()
     expect(at.get_by_text("galley/menus/feast.json")).to_be_visible()
+    at.get_by_role("button", name="station.ini").click()
+    expect(at.get_by_role("row", name="changed station.ini#World/DayLength 96 90 -6", exact=True)).to_be_visible()
     at.get_by_role("button", name="Keep all as here").click()
     gimbal = at.get_by_role("group", name="Decide sea/finds.xml#find[Copper Gimbal]/@house")
     gimbal.get_by_role("button", name="another").click()

@@ -43,7 +43,12 @@ def test_an_upgrade_shows_what_merges_and_what_clashes(zerrit: Client) -> None:
         FINDS: "merged",
         "station.ini": "merged",
     }
-    assert (files["station.ini"].vendor, files["station.ini"].own) == (3, 2)
+    assert [one.address for one in files["station.ini"].vendor] == [
+        "station.ini#World/DayLength",
+        "station.ini#Multipliers/HaulWeight",
+        "station.ini#Multipliers/SiltRate",
+    ]
+    assert {one.new for one in files["station.ini"].own} == {"1.4", "Coral Gate: mind the tide, sign the slate."}
     assert [(clash.address, clash.base, clash.mine, clash.theirs) for clash in found.clashes] == [
         (CLASHES[0], "0.7", "0.5", "0.6"),
         (CLASHES[1], "36", "42", "38"),

@@ -1733,7 +1733,7 @@ export interface components {
         };
         /**
          * UpgradeFileOut
-         * @description One file: how many places the vendor changed, how many were changed here, and what becomes of it.
+         * @description One file: what the vendor changed, what was changed here, and what becomes of it.
          */
         UpgradeFileOut: {
             /** Added */
@@ -1745,7 +1745,7 @@ export interface components {
             /** Left */
             left: string[];
             /** Own */
-            own: number;
+            own: components["schemas"]["DifferenceOut"][];
             /** Path */
             path: string;
             /**
@@ -1756,7 +1756,7 @@ export interface components {
             /** Taken */
             taken: components["schemas"]["ValueChangeOut"][];
             /** Vendor */
-            vendor: number;
+            vendor: components["schemas"]["DifferenceOut"][];
         };
         /**
          * UpgradeIn

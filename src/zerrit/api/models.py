@@ -352,12 +352,12 @@ class UpgradeIn(_In):
 
 
 class UpgradeFileOut(BaseModel):
-    """One file: how many places the vendor changed, how many were changed here, and what becomes of it."""
+    """One file: what the vendor changed, what was changed here, and what becomes of it."""
 
     path: str
     state: Literal["taken", "added", "moved", "merged", "clash"]
-    vendor: int
-    own: int
+    vendor: list[DifferenceOut]
+    own: list[DifferenceOut]
     taken: list[ValueChangeOut]
     left: list[str]
     clashes: int

@@ -7,7 +7,7 @@ import sys
 import click
 
 from zerrit import api
-from zerrit.cli.output import output_option, print_json, print_table, short
+from zerrit.cli.output import output_option, print_json, print_table, short, sign
 from zerrit.cli.session import connect
 from zerrit.core.wording import counted
 
@@ -25,9 +25,17 @@ from zerrit.core.wording import counted
 @click.option(
     "--open", "title", default=None, metavar="TITLE", help="Make a change of it; every clash must be decided."
 )
+@click.option("--details", is_flag=True, help="Also list what the vendor changed and what was changed here, by file.")
 @output_option
 def upgrade(
-    server_id: str, old: str, new: str, choose: tuple[str, ...], rest: str | None, title: str | None, output: str
+    server_id: str,
+    old: str,
+    new: str,
+    choose: tuple[str, ...],
+    rest: str | None,
+    title: str | None,
+    details: bool,
+    output: str,
 ) -> None:
     """Carry the changes of a server over to new defaults. Shows what the vendor changed, what was changed here, what
     merges by itself and what clashes; --open makes a change of it. Exit code 1 while something clashes.
@@ -48,6 +56,8 @@ def upgrade(
             print_json(planned.model_dump(mode="json"))
         else:
             _print(planned)
+            if details:
+                _print_details(planned)
         if title is not None and not planned.clashes:
             change = zerrit.open_upgrade(server_id, given)
             click.echo(f"Change {change.id} on {server_id}: {change.title}, {counted(len(change.step_list), 'step')}.")
@@ -65,13 +75,22 @@ def _chosen(text: str, clashes: list[api.ClashOut]) -> tuple[str, str]:
     raise click.UsageError(f"--choose {text}: there is no such clash; there is {known}.")
 
 
+def _print_details(planned: api.UpgradeOut) -> None:
+    for file in planned.files:
+        for who, found in (("the vendor changed", file.vendor), ("changed here", file.own)):
+            if found:
+                click.echo(f"\n{file.path}, {who}:")
+                rows = [(sign(one.kind), one.address, short(one.old), short(one.new), one.delta) for one in found]
+                print_table(("kind", "address", "old", "new", "by"), rows, right=("by",), whole=("kind", "address"))
+
+
 def _print(planned: api.UpgradeOut) -> None:
     rows = [
         (
             file.path,
             file.state,
-            str(file.vendor or ""),
-            str(file.own or ""),
+            str(len(file.vendor) or ""),
+            str(len(file.own) or ""),
             str(len(file.taken) or ""),
             str(file.clashes or ""),
         )

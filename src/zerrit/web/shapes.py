@@ -136,8 +136,8 @@ def _upgrade_file(file: upgrades.UpgradeFile) -> api.UpgradeFileOut:
         {
             "path": file.path,
             "state": file.state.value,
-            "vendor": file.vendor,
-            "own": file.own,
+            "vendor": [difference(one) for one in file.vendor],
+            "own": [difference(one) for one in file.own],
             "taken": value_changes(merged.taken) if merged else [],
             "left": list(merged.left) if merged else [],
             "clashes": len(file.merge.clashes),

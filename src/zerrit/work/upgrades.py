@@ -38,12 +38,12 @@ class KeyNote:
 
 @dataclass(frozen=True, slots=True)
 class UpgradeFile:
-    """One file: what the vendor changed and what was changed here, by number; what was taken, what clashes."""
+    """One file: what the vendor changed, what was changed here, what merged, what clashes."""
 
     path: str
     state: FileState
-    vendor: int
-    own: int
+    vendor: tuple[Difference, ...]
+    own: tuple[Difference, ...]
     merge: FileMerge
     added: tuple[KeyNote, ...]
     dropped: tuple[KeyNote, ...]
@@ -149,7 +149,7 @@ def _file(
     changed = compare_documents(old, own) if old and own else []
     added = _notes(vendor, DifferenceKind.ADDED, new)
     dropped = _notes(vendor, DifferenceKind.REMOVED, old)
-    return UpgradeFile(merge.path, merge.state, len(vendor), len(changed), merge, added, dropped)
+    return UpgradeFile(merge.path, merge.state, tuple(vendor), tuple(changed), merge, added, dropped)
 
 
 def _notes(found: list[Difference], kind: DifferenceKind, document: Document | None) -> tuple[KeyNote, ...]:

@@ -15,7 +15,7 @@ import { useState } from "react";
 import { useNavigate } from "react-router";
 
 import { answer, api, type Schemas } from "../../api/client";
-import { counted } from "../../shared/DifferenceTable";
+import { counted, DifferenceTable } from "../../shared/DifferenceTable";
 import { KindMark } from "../../shared/KindMark";
 import { Mono } from "../../shared/Mono";
 import { ProblemNote } from "../../shared/ProblemNote";
@@ -119,19 +119,46 @@ function Files({ upgrade }: { upgrade: Upgrade }) {
           </TableRow>
         </TableHead>
         <TableBody>
-          {upgrade.files.map((file) => (
-            <TableRow key={file.path} hover>
-              <TableCell><Mono>{file.path}</Mono></TableCell>
-              <TableCell><KindMark kind={file.state} /></TableCell>
-              <TableCell align="right">{file.vendor || ""}</TableCell>
-              <TableCell align="right">{file.own || ""}</TableCell>
-              <TableCell align="right">{file.state === "taken" ? file.vendor : file.taken.length || ""}</TableCell>
-              <TableCell align="right">{file.clashes || ""}</TableCell>
-            </TableRow>
-          ))}
+          {upgrade.files.map((file) => <FileRow key={file.path} file={file} />)}
         </TableBody>
       </Table>
     </Paper>
+  );
+}
+
+/** One file; a click on its name shows what the vendor changed and what was changed here. */
+function FileRow({ file }: { file: Schemas["UpgradeFileOut"] }) {
+  const [isOpen, setOpen] = useState(false);
+  const hasMore = file.vendor.length + file.own.length > 0;
+  return (
+    <>
+      <TableRow hover>
+        <TableCell>
+          {hasMore ? (
+            <Button color="inherit" sx={{ p: 0, textAlign: "left" }} aria-expanded={isOpen} onClick={() => { setOpen(!isOpen); }}>
+              <Mono>{isOpen ? "▾" : "▸"} {file.path}</Mono>
+            </Button>
+          ) : (
+            <Mono>{file.path}</Mono>
+          )}
+        </TableCell>
+        <TableCell><KindMark kind={file.state} /></TableCell>
+        <TableCell align="right">{file.vendor.length || ""}</TableCell>
+        <TableCell align="right">{file.own.length || ""}</TableCell>
+        <TableCell align="right">{file.state === "taken" ? file.vendor.length : file.taken.length || ""}</TableCell>
+        <TableCell align="right">{file.clashes || ""}</TableCell>
+      </TableRow>
+      {isOpen && (
+        <TableRow>
+          <TableCell colSpan={6}>
+            {file.vendor.length > 0 && <Typography variant="h2" gutterBottom>Changed by the vendor</Typography>}
+            {file.vendor.length > 0 && <DifferenceTable differences={file.vendor} />}
+            {file.own.length > 0 && <Typography variant="h2" gutterBottom sx={{ mt: 1 }}>Changed here</Typography>}
+            {file.own.length > 0 && <DifferenceTable differences={file.own} />}
+          </TableCell>
+        </TableRow>
+      )}
+    </>
   );
 }
 
