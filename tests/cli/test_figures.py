@@ -69,7 +69,11 @@ def test_derived_values_free_numbers_and_distances(world: Path) -> None:
         ),
         (("derived", "mine", "price", "--gamebook", "fathomline.yml", "--amount", "many"), 2, "`many` is no number"),
         (("distance", "mine", "sea/chart.xml#ground", "--from", "0,x"), 2, "`x` is no number"),
-        (("distance", "mine", "sea/chart.xml#ground", "--from", "1"), 2, "The centre has 1 numbers"),
+        (
+            ("distance", "mine", "sea/chart.xml#ground", "--from", "1"),
+            2,
+            "The centre has 1 number, but there should be one for each of 2 axes",
+        ),
         (("next", "mine", f"{FINDS}#find/@name"), 2, "has no family of numbered ids"),
     ],
 )

@@ -87,6 +87,7 @@ def fetch_and_import_defaults(page: Page, archive: Path) -> None:
     page.get_by_label("Version").fill("2.1")
     page.get_by_label("ZIP of the defaults").set_input_files(archive)
     page.get_by_role("button", name="Import", exact=True).click()
+    expect(page.get_by_role("button", name="changed 5")).to_be_visible()
     page.get_by_role("button", name="changed 5").click()
     expect(page.get_by_role("row")).to_have_count(6)
     expect(page.get_by_role("link", name=FINDS)).to_be_visible()

@@ -279,7 +279,7 @@ def test_sums_are_exact_where_binary_numbers_are_not() -> None:
     ("address", "by", "why"),
     [
         ("a.ini#A/q", "", "Nothing stands at"),
-        ("a.ini#A/w", "", "None of the 1 values"),
+        ("a.ini#A/w", "", r"No number stands at a.ini#A/w \(1 value\)"),
         ("a.ini#A/x", "kind", "has a field `kind` to group by"),
     ],
 )
@@ -329,7 +329,7 @@ def test_distances_are_exact_where_it_matters() -> None:
     assert row.is_inside
     (row,) = distances_at(edge, "a.ini#P", ["x", "y"], [Decimal(0), Decimal(0)])
     assert row.fault == "it has no y"
-    with pytest.raises(FigureRefused, match="3 numbers, but there are 2 axes"):
+    with pytest.raises(FigureRefused, match="3 numbers, but there should be one for each of 2 axes: x, y"):
         distances_at(edge, "a.ini#P", ["x", "y"], [Decimal(0)] * 3)
 
 

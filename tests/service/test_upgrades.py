@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+import io
 import re
+import zipfile
 
 import pytest
 
 from zerrit import api
 from zerrit.client import Client, ProblemError
 from zerrit.demo.stack import DemoStack, defaults_zip
+from zerrit.demo.world_files import default_files
 
 FINDS = "sea/finds.xml"
 GIMBAL = f"{FINDS}#find[Copper Gimbal]/@house"
@@ -62,7 +65,7 @@ def test_an_upgrade_shows_what_merges_and_what_clashes(zerrit: Client) -> None:
 
 
 def test_an_undecided_clash_blocks_and_decided_ones_become_a_change(zerrit: Client) -> None:
-    with pytest.raises(ProblemError, match="3 places clash and are undecided"):
+    with pytest.raises(ProblemError, match="3 clashes still to be decided"):
         zerrit.open_upgrade("coral-gate", upgrade())
     choices = {CLASHES[0]: "mine", CLASHES[1]: "theirs", GIMBAL: "=42"}
     change = zerrit.open_upgrade("coral-gate", upgrade(choices=choices, title="To 2.2"))
@@ -180,3 +183,40 @@ def test_other_figures_come_from_the_newest_files(zerrit: Client) -> None:
     ):
         with pytest.raises(ProblemError, match=said):
             call()
+
+
+def packed(**files: bytes) -> bytes:
+    buffer = io.BytesIO()
+    with zipfile.ZipFile(buffer, "w") as archive:
+        for name, data in files.items():
+            archive.writestr(name.replace("__", "."), data)
+    return buffer.getvalue()
+
+
+def test_what_stays_as_it_is_makes_no_step(zerrit: Client) -> None:
+    """Coral Gate has 16 skiffs; the vendor goes from 12 to 20, and the admin keeps what is there."""
+    craft = default_files()["craft.xml"]
+    more = craft.replace(b'stock="12"', b'stock="20"')
+    zerrit.import_defaults("coral-gate", "few", packed(craft__xml=craft))
+    zerrit.import_defaults("coral-gate", "many", packed(craft__xml=more))
+    zerrit.import_defaults("coral-gate", "noted", packed(craft__xml=more, notes__txt=b"read me\n"))
+    before = len(zerrit.changes("coral-gate"))
+    with pytest.raises(ProblemError, match="there is nothing to carry over"):
+        zerrit.open_upgrade("coral-gate", api.UpgradeIn(old="few", new="many", rest="mine"))
+    assert len(zerrit.changes("coral-gate")) == before
+    change = zerrit.open_upgrade("coral-gate", api.UpgradeIn(old="few", new="noted", rest="mine"))
+    assert [(step.kind, step.address) for step in change.step_list] == [("put", "notes.txt")]
+    zerrit.withdraw(change.id)
+
+
+def test_a_file_that_is_decided_as_a_whole_is_put(zerrit: Client) -> None:
+    craft = default_files()["craft.xml"]
+    zerrit.import_defaults("coral-gate", "broken", packed(craft__xml=craft.replace(b"</craft>", b"")))
+    zerrit.import_defaults("coral-gate", "whole", packed(craft__xml=craft.replace(b'stock="12"', b'stock="20"')))
+    found = zerrit.upgrade_plan("coral-gate", api.UpgradeIn(old="broken", new="whole"))
+    assert [clash.address for clash in found.clashes] == ["craft.xml"]
+    change = zerrit.open_upgrade("coral-gate", api.UpgradeIn(old="broken", new="whole", rest="theirs"))
+    assert [(step.kind, step.address) for step in change.step_list] == [("put", "craft.xml")]
+    differences = {one.address: one.new for one in zerrit.differences(change.id).differences}
+    assert differences == {"craft.xml#hull[Skiff]/@stock": "20"}
+    zerrit.withdraw(change.id)

@@ -12,11 +12,12 @@ import click
 from zerrit import api
 from zerrit.cli.comparing import compared, comparison_output, save_comparison
 from zerrit.cli.comparing import show as show_comparison
-from zerrit.cli.merging import choices, choose_option, print_merge_plan, snippet_argument
+from zerrit.cli.merging import ask_place, choices, choose_option, print_merge_plan, snippet_argument
 from zerrit.cli.output import output_option, print_findings, print_json, print_table, short
 from zerrit.cli.plan_file import into_of, plan_options, read_plan, write_plan
 from zerrit.cli.remote import follow, run_result
 from zerrit.cli.session import connect
+from zerrit.client import Client, ProblemError
 from zerrit.core.errors import ZerritError
 from zerrit.core.wording import counted
 
@@ -254,7 +255,7 @@ def merge_step(
     given: dict[str, str] = {address: kind.value for address, kind in choices(choose).items()}
     into = into_of(plan_file, into)
     with connect() as zerrit:
-        plan = zerrit.plan_merge(change_id, path, snippet, into)
+        plan, into = _planned(zerrit, change_id, path, snippet, into)
         rows = [(a.kind, a.address, a.line, a.why) for a in plan.actions]
         if plan_file is not None:
             given = read_plan(plan_file, rows) | given
@@ -269,6 +270,17 @@ def merge_step(
         detail = zerrit.add_step(change_id, step_in)
     step = detail.step_list[-1]
     click.echo(f"Step {step.position}: merge {path} {step.summary}, {counted(len(step.outcome.changes), 'place')}")
+
+
+def _planned(zerrit: Client, change_id: int, path: str, snippet: str, into: str) -> tuple[api.MergePlanOut, str]:
+    """The plan, and the group that it is for; where several are possible, the person at the terminal is asked."""
+    try:
+        return zerrit.plan_merge(change_id, path, snippet, into), into
+    except ProblemError as error:
+        place = ask_place(error.problem.facts.get("places", ()))
+        if place is None:
+            raise
+        return zerrit.plan_merge(change_id, path, snippet, place), place
 
 
 @change.command("put")

@@ -88,7 +88,7 @@ def merge(
     document = read_document(target.read_bytes(), target.name)
     with click.open_file(str(snippet), "rb") as file:
         text = decode(file.read()).text
-    plan = _planned(document, text, into_of(plan_file, into))
+    plan, into = _planned(document, text, into_of(plan_file, into))
     given = choices(choose)
     if plan_file is not None:
         given = {entry: ActionKind(word) for entry, word in read_plan(plan_file, _rows(plan)).items()} | given
@@ -114,27 +114,26 @@ def merge(
         _say_written(save_to)
 
 
-def _planned(document: Document, text: str, into: str) -> MergePlan:
-    """The plan; where the snippet could belong to several places, the person at the terminal is asked for one."""
+def _planned(document: Document, text: str, into: str) -> tuple[MergePlan, str]:
+    """The plan, and the group that it is for; where several are possible, the person at the terminal is asked."""
     try:
-        return plan_merge(document, text, into)
+        return plan_merge(document, text, into), into
     except SnippetRefused as refusal:
-        place = ask_place(refusal)
+        place = ask_place(refusal.places)
         if place is None:
             raise
-        return plan_merge(document, text, place)
+        return plan_merge(document, text, place), place
 
 
-def ask_place(refusal: Exception) -> str | None:
-    """The place that somebody chooses out of those that a refusal carries; None where nobody is there to be asked."""
-    places = getattr(refusal, "places", ())
+def ask_place(places: Sequence[str]) -> str | None:
+    """The place that somebody chooses out of those that are possible; None where nobody is there to be asked."""
     if not places or not sys.stdin.isatty():
         return None
     click.echo("It could belong to several places:", err=True)
     for number, place in enumerate(places, 1):
         click.echo(f"  {number}  {place or 'the top of the file'}", err=True)
     chosen = click.prompt("Which one", type=click.IntRange(1, len(places)), err=True)
-    return str(places[chosen - 1])
+    return places[int(chosen) - 1]
 
 
 def _rows(plan: MergePlan) -> list[tuple[str, str, int, str]]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, fields, replace
 from typing import Any, Final
 
@@ -124,10 +124,7 @@ def add_step(workspace: Workspace, person: str, change_id: int, step: Step, *, v
             raise Refused(f"A change holds at most {MAX_STEPS} steps. Open another.")
         known = worked_out(workspace, session, change)
         gamebook, gamebook_digest = gamebook_of(session, get_server(session, change.server_id))
-        if step.kind is StepKind.PUT and gamebook is not None and not gamebook.is_tracked(step.address):
-            raise Refused(
-                f"{step.address} is none of the files that Zerrit keeps for {change.server_id} (see `ignore` and `watch` in the gamebook), so a rollback could not take it back. Choose another path."
-            )
+        _require_kept(gamebook, change.server_id, step)
         tried = replay(known.replayed.documents, [step], reader(gamebook))
         outcome = tried.outcomes[0]
         if outcome.kind is OutcomeKind.IMPOSSIBLE:
@@ -153,6 +150,36 @@ def add_step(workspace: Workspace, person: str, change_id: int, step: Step, *, v
             key, WorkedOut(known.before, whole, known.old_findings, check(whole.documents, gamebook))
         )
     workspace.publish("change", {"change": change_id, "server": change.server_id})
+    return change
+
+
+def _require_kept(gamebook: Gamebook | None, server_id: str, step: Step) -> None:
+    """A file that is put must be one that a rollback could take back."""
+    if step.kind is StepKind.PUT and gamebook is not None and not gamebook.is_tracked(step.address):
+        raise Refused(
+            f"{step.address} is none of the files that Zerrit keeps for {server_id} (see `ignore` and `watch` in the "
+            "gamebook), so a rollback could not take it back. Choose another path."
+        )
+
+
+def open_with_steps(workspace: Workspace, person: str, server_id: str, title: str, steps: Sequence[Step]) -> Change:
+    """Open a change with all these steps, or none at all.
+
+    Raises NotFound, Refused: a step cannot be made, or changes nothing.
+    """
+    with workspace.session() as session:
+        server = get_server(session, server_id)
+        gamebook, _ = gamebook_of(session, server)
+        newest = documents(workspace, session, server, require_latest(session, server_id))
+    for step in steps:
+        _require_kept(gamebook, server_id, step)
+    for step, outcome in zip(steps, replay(newest, steps, reader(gamebook)).outcomes, strict=True):
+        if outcome.kind is not OutcomeKind.DONE:
+            why = outcome.message or "it is so already; the step would change nothing."
+            raise Refused(f"{step.kind.value} {step.address}: {why} No change was opened.")
+    change = open_change(workspace, person, server_id, title)
+    for step in steps:
+        change = add_step(workspace, person, change.id, step)
     return change
 
 
@@ -200,10 +227,7 @@ def replay_on(
     doing = [step for step, outcome in zip(steps, replayed.outcomes, strict=True) if outcome.kind is OutcomeKind.DONE]
     if not doing:
         raise Refused(f"None of the {len(steps)} steps does anything on {server_id}, so no change was opened there.")
-    change = open_change(workspace, person, server_id, title or original.title)
-    for step in doing:
-        change = add_step(workspace, person, change.id, step)
-    return replace(found, change=change)
+    return replace(found, change=open_with_steps(workspace, person, server_id, title or original.title, doing))
 
 
 def remove_step(

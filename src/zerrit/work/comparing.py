@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session
 
 from zerrit.core.compare import Difference, compare_files, differences_at, require_place, text_difference
 from zerrit.core.documents import Document
+from zerrit.core.gamebooks import Gamebook
 from zerrit.core.steps import replay
 from zerrit.records import Run, Server, Snapshot, digest_of
 from zerrit.work.changes import EDITABLE, base_of, get_change, impossible_steps, reader, step_of, worked_out
@@ -138,21 +139,23 @@ def _state(workspace: Workspace, text: str) -> tuple[Mapping[str, Document], str
         )
     with workspace.session() as session:
         server = get_server(session, match["server"])
+        gamebook, _ = gamebook_of(session, server)
         if match["word"] == "live":
-            return live_files(workspace, session, server), f"{server.id}, live"
-        if match["number"]:
+            snapshot = None  # read below: a link may take its time, and the records are not held meanwhile
+        elif match["number"]:
             snapshot = get_snapshot(session, server.id, int(match["number"]))
         elif match["word"] == "latest":
             snapshot = require_latest(session, server.id)
         else:
             snapshot = require_defaults(session, server.id, match["label"])
             return documents(workspace, session, server, snapshot), f"defaults {snapshot.label} of {server.id}"
-        return documents(workspace, session, server, snapshot), f"{server.id}, snapshot {snapshot.id}"
+        if snapshot is not None:
+            return documents(workspace, session, server, snapshot), f"{server.id}, snapshot {snapshot.id}"
+    return _live_files(workspace, server, gamebook), f"{server.id}, live"
 
 
-def live_files(workspace: Workspace, session: Session, server: Server) -> dict[str, Document]:
+def _live_files(workspace: Workspace, server: Server, gamebook: Gamebook | None) -> dict[str, Document]:
     """The tracked text files as they stand on the server now."""
-    gamebook, _ = gamebook_of(session, server)
     with workspace.link_to(server) as link:
         files = read_all(link, gamebook)
     read = reader(gamebook)

@@ -15,8 +15,9 @@ from zerrit.core.compare import Difference, DifferenceKind, compare_documents
 from zerrit.core.documents import Document, read_document
 from zerrit.core.merge import Clash, FileMerge, FileState, merge_folders
 from zerrit.core.steps import Step, StepKind
+from zerrit.core.wording import counted
 from zerrit.records import Change
-from zerrit.work.changes import add_step, open_change
+from zerrit.work.changes import open_with_steps
 from zerrit.work.comparing import require_defaults
 from zerrit.work.errors import Refused
 from zerrit.work.servers import get_server
@@ -94,24 +95,30 @@ def open_upgrade(
     Raises Refused: a clash is undecided, or there is nothing to do.
     """
     with workspace.session() as session:
-        upgrade, base, theirs = _planned(workspace, session, server_id, old, new, choices, rest)
+        upgrade, sides = _planned(workspace, session, server_id, old, new, choices, rest)
     if upgrade.clashes:
         shown = ", ".join(clash.address for clash in upgrade.clashes[:5])
         raise Refused(
-            f"{len(upgrade.clashes)} places clash and are undecided: {shown}. Choose mine or theirs for each."
+            f"{counted(len(upgrade.clashes), 'clash', 'clashes')} still to be decided: {shown}. Choose mine or theirs."
         )
-    steps = [step for file in upgrade.files for step in _steps(file, base, theirs, upgrade.choices)]
+    steps = [step for file in upgrade.files for step in _steps(file, sides, upgrade.choices)]
     if not steps:
         raise Refused(f"Between {old} and {new} nothing changes for {server_id}; there is nothing to carry over.")
-    change = open_change(workspace, person, server_id, title or f"Upgrade from {old} to {new}")
-    for step in steps:
-        change = add_step(workspace, person, change.id, step)
-    return change
+    return open_with_steps(workspace, person, server_id, title or f"Upgrade from {old} to {new}", steps)
+
+
+@dataclass(frozen=True, slots=True)
+class _Sides:
+    """The files of the old defaults, of the server, and of the new defaults."""
+
+    base: Mapping[str, Document]
+    mine: Mapping[str, Document]
+    theirs: Mapping[str, Document]
 
 
 def _planned(
     workspace: Workspace, session: Session, server_id: str, old: str, new: str, choices: Mapping[str, str], rest: str
-) -> tuple[Upgrade, Mapping[str, Document], Mapping[str, Document]]:
+) -> tuple[Upgrade, _Sides]:
     if old == new:
         raise Refused(f"Both versions are {old}. Name the one that the server's files are from, and the new one.")
     if rest and rest not in SIDES:
@@ -127,24 +134,15 @@ def _planned(
         given = {clash.address: rest for merge in merges for clash in merge.clashes} | given
     if given:
         merges = merge_folders(base, mine, theirs, given)
-    files = tuple(
-        _file(merge, base, mine, theirs)
-        for merge in merges
-        if merge.state not in (FileState.KEPT, FileState.REMOVED) and not _is_own(merge, base, theirs)
-    )
+    sides = _Sides(base, mine, theirs)
+    files = tuple(_file(merge, sides) for merge in merges if merge.state not in (FileState.KEPT, FileState.REMOVED))
     remaining = tuple(sorted(path for path in base.keys() & mine.keys() if path not in theirs))
     clashes = tuple(clash for merge in merges for clash in merge.clashes)
-    return Upgrade(server_id, old, new, files, clashes, given, remaining), base, theirs
+    return Upgrade(server_id, old, new, files, clashes, given, remaining), sides
 
 
-def _is_own(merge: FileMerge, base: Mapping[str, Document], theirs: Mapping[str, Document]) -> bool:
-    return merge.path not in base and merge.path not in theirs
-
-
-def _file(
-    merge: FileMerge, base: Mapping[str, Document], mine: Mapping[str, Document], theirs: Mapping[str, Document]
-) -> UpgradeFile:
-    old, own, new = base.get(merge.path), mine.get(merge.path), theirs.get(merge.path)
+def _file(merge: FileMerge, sides: _Sides) -> UpgradeFile:
+    old, own, new = (side.get(merge.path) for side in (sides.base, sides.mine, sides.theirs))
     vendor = compare_documents(old, new) if old and new else []
     changed = compare_documents(old, own) if old and own else []
     added = _notes(vendor, DifferenceKind.ADDED, new)
@@ -166,19 +164,18 @@ def _notes(found: list[Difference], kind: DifferenceKind, document: Document | N
     return tuple(notes)
 
 
-def _steps(
-    file: UpgradeFile,
-    base: Mapping[str, Document],
-    theirs: Mapping[str, Document],
-    choices: Mapping[str, str],
-) -> list[Step]:
-    """A file that both have is carried over, so that it also fits a server that drifted; a new one is put."""
-    merge = file.merge
-    if file.path in base and file.path in theirs and merge.state in (FileState.TAKEN, FileState.MERGED):
-        prefix = f"{file.path}#"
-        own = {address.removeprefix(prefix): word for address, word in choices.items() if address.startswith(prefix)}
-        old, new = base[file.path].text, theirs[file.path].text
-        return [Step(StepKind.CARRY, file.path, base=old, content=new, choices=own)]
-    if merge.data is None:
+def _steps(file: UpgradeFile, sides: _Sides, choices: Mapping[str, str]) -> list[Step]:
+    """A file that all have is carried over, so that the step also fits a server that drifted; any other is put.
+
+    None where the server's file stays as it is, since the choices, or its admin before, made it so.
+    """
+    merge, path = file.merge, file.path
+    own = sides.mine.get(path)
+    if merge.data is None or (own is not None and merge.data == own.to_bytes()):
         return []
-    return [Step(StepKind.PUT, file.path, content=read_document(merge.data, file.path).text)]
+    if own is None or path in choices or path not in sides.base or path not in sides.theirs:
+        return [Step(StepKind.PUT, path, content=read_document(merge.data, path).text)]
+    prefix = f"{path}#"
+    chosen = {address.removeprefix(prefix): word for address, word in choices.items() if address.startswith(prefix)}
+    old, new = sides.base[path].text, sides.theirs[path].text
+    return [Step(StepKind.CARRY, path, base=old, content=new, choices=chosen)]

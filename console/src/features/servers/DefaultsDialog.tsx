@@ -29,9 +29,10 @@ export function DefaultsDialog({ serverId, onClose }: { serverId: string; onClos
         }),
       );
     },
-    onSuccess: async () => {
-      await queries.invalidateQueries();
+    // Not after everything was asked for again: the page behind says what came, and one slow answer would hold the dialog open.
+    onSuccess: () => {
       onClose();
+      void queries.invalidateQueries();
     },
   });
   return (

@@ -25,6 +25,7 @@ from zerrit.core.documents.meaning import Contents, meaning_of
 from zerrit.core.documents.node import Node, NodeKind
 from zerrit.core.documents.scalars import as_number
 from zerrit.core.documents.writing import source_of, written
+from zerrit.core.renaming import renamed_files
 from zerrit.core.sequences import longest_increasing
 
 #: More places of a file than this that differ in layout only are told as one difference of the file.
@@ -78,13 +79,12 @@ def compare_documents(old: Document, new: Document) -> list[Difference]:
 
 def compare_files(old: Mapping[str, Document], new: Mapping[str, Document]) -> list[Difference]:
     """Compare two folders of documents by path; a file that came, went or got another name is one difference."""
-    renamed = _renamed_files(old, new)
+    renamed = renamed_files(old, new)
+    former = {new_path: old_path for old_path, new_path in renamed.items()}
     found: list[Difference] = []
-    for path in sorted(old.keys() | new.keys()):
-        if path in renamed:
-            found.append(Difference(DifferenceKind.RENAMED, path, renamed[path], path))
-        elif path in renamed.values() and path not in new:
-            continue
+    for path in sorted((old.keys() | new.keys()) - renamed.keys()):
+        if path in former:
+            found.append(Difference(DifferenceKind.RENAMED, path, former[path], path))
         elif path not in new:
             found.append(Difference(DifferenceKind.REMOVED, path, old="file"))
         elif path not in old:
@@ -92,16 +92,6 @@ def compare_files(old: Mapping[str, Document], new: Mapping[str, Document]) -> l
         else:
             found.extend(compare_documents(old[path], new[path]))
     return found
-
-
-def _renamed_files(old: Mapping[str, Document], new: Mapping[str, Document]) -> dict[str, str]:
-    """The old path of each new file whose text stood under another name before."""
-    gone: dict[str, list[str]] = {}
-    for path in sorted(old.keys() - new.keys()):
-        if old[path].text.strip():
-            gone.setdefault(old[path].text, []).append(path)
-    came = (path for path in sorted(new.keys() - old.keys()))
-    return {path: gone[new[path].text].pop(0) for path in came if gone.get(new[path].text)}
 
 
 class _Comparison:

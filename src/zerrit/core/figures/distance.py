@@ -12,6 +12,7 @@ from zerrit.core.documents.gathering import values_at
 from zerrit.core.documents.node import Node
 from zerrit.core.documents.scalars import as_number
 from zerrit.core.errors import FigureRefused
+from zerrit.core.wording import counted
 
 _EXACT: Final = Context(prec=60)
 _SHOWN: Final = Decimal("0.01")
@@ -51,7 +52,10 @@ def distances_at(
     Raises AddressInvalid, FigureRefused: nothing stands there, or the centre has another number of axes.
     """
     if len(axes) != len(centre):
-        raise FigureRefused(f"The centre has {len(centre)} numbers, but there are {len(axes)} axes: {', '.join(axes)}.")
+        numbers, fields = counted(len(centre), "number"), counted(len(axes), "axis", "axes")
+        raise FigureRefused(
+            f"The centre has {numbers}, but there should be one for each of {fields}: {', '.join(axes)}."
+        )
     rows = [_row(document, node, axes, centre, radius) for document, node in values_at(address, documents)]
     if not rows:
         raise FigureRefused(f"Nothing stands at {address}, so there is nothing to measure. Is a name misspelt?")

@@ -16,6 +16,7 @@ from zerrit.core.documents.document import Document
 from zerrit.core.documents.gathering import field_above, values_at
 from zerrit.core.documents.scalars import as_number
 from zerrit.core.errors import FigureRefused
+from zerrit.core.wording import counted
 
 FILE: Final = "file"  #: groups by file
 WITHOUT: Final = "(without)"  #: the group of values whose entry has no such field
@@ -69,7 +70,7 @@ def tally(before: Mapping[str, Document], after: Mapping[str, Document], address
         raise FigureRefused(f"Nothing stands at {address}, so there is nothing to sum. Is a name misspelt?")
     if not groups:
         raise FigureRefused(
-            f"None of the {len(skipped)} values at {address} is a number. Did you mean one of their fields?"
+            f"No number stands at {address} ({counted(len(skipped), 'value')}). Did you mean one of their fields?"
         )
     if by and set(groups) == {WITHOUT}:
         raise FigureRefused(f"No entry around {address} has a field `{by}` to group by.")

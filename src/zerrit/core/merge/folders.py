@@ -14,6 +14,7 @@ from enum import StrEnum
 from zerrit.core.documents.document import Document
 from zerrit.core.errors import MergeRefused
 from zerrit.core.merge.threeway import MINE, THEIRS, Clash, Merged, merge_three
+from zerrit.core.renaming import renamed_files
 
 Files = Mapping[str, Document]
 
@@ -49,7 +50,7 @@ def merge_folders(base: Files, mine: Files, theirs: Files, choices: Mapping[str,
     Raises MergeRefused: a choice fits no clash.
     """
     given = dict(choices or {})
-    new_here, new_there = _renamed(base, mine), _renamed(base, theirs)
+    new_here, new_there = renamed_files(base, mine), renamed_files(base, theirs)
     followed = {*new_here.values(), *new_there.values()}
     merges: list[FileMerge] = []
     for path in sorted((base.keys() | mine.keys() | theirs.keys()) - (followed - base.keys())):
@@ -65,13 +66,6 @@ def merge_folders(base: Files, mine: Files, theirs: Files, choices: Mapping[str,
     if given:
         raise MergeRefused(f"There is no clash at {next(iter(given))}, so nothing can be chosen there.")
     return sorted(merges, key=lambda merge: merge.path)
-
-
-def _renamed(base: Files, side: Files) -> dict[str, str]:
-    """The new path of each file of the base that a side has under another name, its text unchanged."""
-    arrived = {side[path].text: path for path in side.keys() - base.keys() if side[path].text.strip()}
-    gone = (path for path in sorted(base.keys() - side.keys()))
-    return {path: arrived.pop(base[path].text) for path in gone if base[path].text in arrived}
 
 
 def _merge_file(

@@ -93,13 +93,14 @@ def merge_three(
     if unknown and not only_fitting:
         place = f"{mine.path}#{unknown[0]}" if mine.path else unknown[0]
         raise MergeRefused(f"There is no clash at {place}, so nothing can be chosen there.")
+    is_theirs = base is not None and mine.text == base.text and not merge.clashes
     try:
-        document = merge.applied()
-        if base is not None and mine.text == base.text and mine.format is Format.TEXT:
-            document = mine.with_text(theirs.text)  # to the last blank line, which is nothing in a tree
+        # A line says all of a text, to the last blank one, which is nothing in a tree.
+        whole = is_theirs and mine.format is Format.TEXT
+        document = mine.with_text(theirs.text) if whole else merge.applied()
     except EditRefused as refusal:
         # The edits do not fit together, as where a heading went and what stood below it stayed.
-        if base is None or mine.text != base.text or merge.clashes:
+        if not is_theirs:
             raise MergeRefused(f"What theirs changed cannot be put into mine piece by piece. {refusal}") from refusal
         document = mine.with_text(theirs.text)
     return Merged(document, tuple(merge.taken), tuple(merge.clashes), tuple(merge.left))
