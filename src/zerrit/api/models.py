@@ -277,6 +277,7 @@ class WaiverIn(_In):
     code: Annotated[str, Field(max_length=60)]
     place: Annotated[str, Field(max_length=2000)]
     reason: Annotated[str, Field(min_length=1, max_length=1000)]
+    until: datetime | None = None
 
 
 class MergeIn(_In):

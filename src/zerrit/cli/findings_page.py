@@ -19,6 +19,7 @@ _GROUPS: Final = {
     "ini": "INI",
     "meaning": "What the gamebook says of it",
     "gamebook": "The gamebook itself",
+    "waiver": "Waivers",
 }
 
 

@@ -36,8 +36,19 @@ def path_matches(pattern: str, path: str) -> bool:
     return bool(_path_pattern(pattern).match(path))
 
 
+def word_in_path(pattern: str, path: str) -> str | None:
+    """What stands in the place of `{}` when a path fits a pattern such as `charts/{}/**`; None when it does not."""
+    before, _, after = pattern.partition("{}")
+    match = re.match(f"{_translated(before)}([^/]+?){_translated(after)}\\Z", path)
+    return match.group(1) if match else None
+
+
 @lru_cache(maxsize=1024)
 def _path_pattern(pattern: str) -> re.Pattern[str]:
+    return re.compile(_translated(pattern) + r"\Z")
+
+
+def _translated(pattern: str) -> str:
     parts = re.split(r"(\*\*/?|\*|\?)", pattern)
     translated = {"**/": "(?:.*/)?", "**": ".*", "*": "[^/]*", "?": "[^/]"}
-    return re.compile("".join(translated.get(part, re.escape(part)) for part in parts) + r"\Z")
+    return "".join(translated.get(part, re.escape(part)) for part in parts)

@@ -7,9 +7,13 @@ from lists of words with a fixed seed, so that every copy of the world is the sa
 
 from __future__ import annotations
 
+import io
 import json
 import random
-from collections.abc import Iterator
+import sqlite3
+import zipfile
+from collections.abc import Iterator, Mapping
+from functools import cache
 from importlib.resources import files
 from importlib.resources.abc import Traversable
 from typing import Final
@@ -80,7 +84,12 @@ def default_files() -> dict[str, bytes]:
     result = dict(_walk(files("zerrit.demo").joinpath("world"), ""))
     result["sea/finds.xml"] = _finds().encode()
     result.update(_galley())
-    result["mods/deepsong.pak"] = b"PAK\0" + random.Random(SEED).randbytes(4096)  # noqa: S311 (a stand-in for a big binary)
+    rng = random.Random(SEED)  # noqa: S311 (stand-ins for big binaries)
+    result["mods/deepsong.pak"] = b"PAK\0" + rng.randbytes(4096)
+    result["mods/surveyor-kit.pak"] = b"PAK\0" + rng.randbytes(2048)
+    result["ledger.db"] = _ledger()
+    for chart in ("coral-gate", "lantern-shelf"):
+        result[f"charts/{chart}.zip"] = _packed(result, f"charts/{chart}/")
     return result
 
 
@@ -107,11 +116,12 @@ _NEXT: Final = (
     ("sea/finds.xml", "find[Copper Gimbal]/@house", "=40"),
     ("sea/finds.xml", "find[Copper Gimbal]/band[shallow]/@renew", "=2400"),
     ("sea/finds.xml", "find[Brass Sextant]/@house", "+15"),
-    ("sea/finds.xml", "find[Small Cork Float]/band[shallow]/@holds", "+2"),
+    ("sea/finds.xml", "find[*Cork Float]/band[shallow]/@holds", "+2"),
     ("sea/finds.xml", "find[Black *]/@weight", "*1.1"),
     ("sea/finds.xml", "find[Cracked Vial]", "remove"),
     ("sea/finds.xml", "find[Brass Sextant]", "copy", "Salt Lantern"),
     ("craft.xml", "hull[Skiff]/@crush", "=65"),
+    ("galley/specials.json", "specials/[Feast of Lamps]/menu", "=banquet"),
     ("craft.xml", "hull[Lugger]", "copy", "Reef Tug"),
     ("station.ini", "World/DayLength", "=90"),
     ("station.ini", "Multipliers/HaulWeight", "remove"),
@@ -184,6 +194,30 @@ def _walk(folder: Traversable, prefix: str) -> Iterator[tuple[str, bytes]]:
             yield prefix + item.name, item.read_bytes()
 
 
+@cache
+def _ledger() -> bytes:
+    """The game's own database: what the harbour office keeps of the berths, and what the crews have in their purses."""
+    connection = sqlite3.connect(":memory:")
+    connection.execute("CREATE TABLE berths (code TEXT PRIMARY KEY, draught INTEGER NOT NULL, fee INTEGER NOT NULL)")
+    connection.execute("CREATE TABLE purses (crew TEXT PRIMARY KEY, coins INTEGER NOT NULL)")
+    berths = (("CG-01", 6, 12), ("CG-02", 6, 12), ("RF-01", 3, 5), ("NA-01", 5, 9), ("TL-01", 9, 30), ("SR-01", 4, 6))
+    connection.executemany("INSERT INTO berths VALUES (?, ?, ?)", berths)
+    connection.executemany("INSERT INTO purses VALUES (?, ?)", (("Lamp and Line", 420), ("The Slow Bells", 95)))
+    connection.commit()
+    data = connection.serialize()
+    connection.close()
+    return data
+
+
+def _packed(files: Mapping[str, bytes], folder: str) -> bytes:
+    """A folder as the ZIP that the game reads, the same to the byte each time."""
+    buffer = io.BytesIO()
+    with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED) as packed:
+        for path in sorted(path for path in files if path.startswith(folder)):
+            packed.writestr(zipfile.ZipInfo(path.removeprefix(folder), (2000, 1, 1, 0, 0, 0)), files[path])
+    return buffer.getvalue()
+
+
 def _finds() -> str:
     rng = random.Random(SEED)  # noqa: S311 (sample data)
     lines = [
@@ -220,6 +254,7 @@ def _find(rng: random.Random, name: str, family: str, weight: float) -> list[str
     count = rng.choice((1, 2, 2, 3))
     if name == "Copper Gimbal" or "Float" in name:
         start, count = 0, 2
+    alike = random.Random(name.partition(" ")[2]) if "Float" in name else None  # noqa: S311 (the sizes of a float)
     lines = []
     if name == "Copper Gimbal":
         lines.append("    <!-- Swings in a fixed ring. Crews learn to find with it; do not make it rare. -->")
@@ -232,6 +267,9 @@ def _find(rng: random.Random, name: str, family: str, weight: float) -> list[str
         renew = rng.choice((900, 1200, 1800, 2700, 3600, 5400, 7200))
         if name == "Copper Gimbal":
             holds, least, renew = (40, 12, 1800) if depth == "shallow" else (16, 4, 3600)
+        elif alike is not None:
+            holds = alike.randrange(2, 13) * 4
+            least, renew = holds // alike.choice((2, 3, 4)), alike.choice((900, 1200, 1800, 2700, 3600))
         place = "Ribbonweed Flats" if name == "Copper Gimbal" and depth == "shallow" else rng.choice(_GROUNDS[depth])
         lines.append(f'    <band depth="{depth}" at="{place}" least="{least}" holds="{holds}" renew="{renew}"/>')
     lines.append("  </find>")

@@ -164,6 +164,18 @@ class Waiver(Base):
     reason: Mapped[str] = mapped_column(Text)
     author: Mapped[str] = mapped_column(String(80))
     created_at: Mapped[datetime]
+    until: Mapped[datetime | None]
+
+
+class ReadMark(Base):
+    """A person has looked at a setting. `default_digest` is that of its default then; another one asks again."""
+
+    __tablename__ = "read_marks"
+    server_id: Mapped[str] = mapped_column(ForeignKey("servers.id", ondelete="CASCADE"), primary_key=True)
+    address: Mapped[str] = mapped_column(Text, primary_key=True)
+    default_digest: Mapped[str] = mapped_column(String(64))
+    person: Mapped[str] = mapped_column(String(80))
+    at: Mapped[datetime]
 
 
 class Run(Base):

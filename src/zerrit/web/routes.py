@@ -15,7 +15,20 @@ from zerrit.report.comparison import comparison_page
 from zerrit.web import shapes
 from zerrit.web.context import COOKIE, ContextDep, PersonDep, WorkspaceDep, token_of
 from zerrit.web.serving import STOP_PATIENCE
-from zerrit.work import activity, changes, comparing, deploys, fetch, files, people, runs, servers, snapshots, upgrades
+from zerrit.work import (
+    activity,
+    changes,
+    checking,
+    comparing,
+    deploys,
+    fetch,
+    files,
+    people,
+    runs,
+    servers,
+    snapshots,
+    upgrades,
+)
 
 router = APIRouter(prefix="/api/v1", responses={"4XX": {"model": api.Problem}, "5XX": {"model": api.Problem}})
 Version = Annotated[str | None, Header(alias="If-Match")]
@@ -304,7 +317,7 @@ def waive(
     change_id: int, given: api.WaiverIn, response: Response, here: WorkspaceDep, who: PersonDep
 ) -> api.ChangeDetail:
     """Accept a finding, with a reason."""
-    changes.waive(here, who.name, change_id, given.code, given.place, given.reason)
+    checking.waive_in_change(here, who.name, change_id, given.code, given.place, given.reason, given.until)
     return _detail(here, change_id, response)
 
 

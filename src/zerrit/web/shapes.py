@@ -19,7 +19,8 @@ from zerrit.records import Change, Run, Server, Snapshot, SnapshotFile
 from zerrit.records import Step as StepRow
 from zerrit.work import changes as change_work
 from zerrit.work import comparing, files, runs, snapshots, upgrades
-from zerrit.work.changes import EDITABLE, JudgedFinding, Preview
+from zerrit.work.changes import EDITABLE, Preview
+from zerrit.work.judging import JudgedFinding, place_of
 
 
 def server(session: Session, row: Server) -> api.ServerOut:
@@ -199,7 +200,7 @@ def finding(found: Finding) -> api.FindingOut:
         column=found.column,
         address=found.address,
         hint=found.hint,
-        place=change_work.place_of(found),
+        place=place_of(found),
         blocks=found.blocks,
     )
 

@@ -9,21 +9,23 @@ from typing import Any, Final
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from zerrit.core.checks import check
+from zerrit.core.checks import Checked, Files, check_files_of
 from zerrit.core.documents import Document, Finding, read_document
 from zerrit.core.gamebooks import Gamebook
 from zerrit.core.merge import MergePlan, plan_merge
 from zerrit.core.steps import Outcome, OutcomeKind, Read, Replay, Step, StepKind, replay, touched_paths
-from zerrit.records import Change, Snapshot, Waiver
+from zerrit.records import Change, Snapshot
 from zerrit.records import Step as StepRow
 from zerrit.work.activity import note
 from zerrit.work.errors import Conflict, NotFound, Outdated, Refused
+from zerrit.work.judging import JudgedFinding, judge
 from zerrit.work.servers import gamebook_of, get_server
 from zerrit.work.snapshots import (
+    checked_in,
     differing_paths,
     digests,
     documents,
-    findings_in,
+    files_of,
     latest_snapshot,
     require_latest,
 )
@@ -31,20 +33,6 @@ from zerrit.work.workspace import WorkedOut, Workspace
 
 EDITABLE: Final = ("draft", "checked", "approved", "rolled-back")
 MAX_STEPS: Final = 2000
-
-
-@dataclass(frozen=True, slots=True)
-class JudgedFinding:
-    """A finding of a change, whether the change brought it in, and the waiver that accepts it."""
-
-    finding: Finding
-    is_new: bool
-    waiver: Waiver | None
-
-    @property
-    def blocks(self) -> bool:
-        """Errors that the change brings in block; what was there before does not."""
-        return self.finding.blocks and self.is_new and self.waiver is None
 
 
 @dataclass(frozen=True, slots=True)
@@ -147,7 +135,8 @@ def add_step(workspace: Workspace, person: str, change_id: int, step: Step, *, v
         whole = Replay(tried.documents, (*known.replayed.outcomes, outcome), touched)
         key = (change.id, change.version, change.base_id, gamebook_digest)
         workspace.worked_out.keep(
-            key, WorkedOut(known.before, whole, known.old_findings, check(whole.documents, gamebook))
+            key,
+            WorkedOut(known.files, whole, known.checked_before, _after(known.files, whole, gamebook, known.checked)),
         )
     workspace.publish("change", {"change": change_id, "server": change.server_id})
     return change
@@ -217,10 +206,11 @@ def replay_on(
         server = get_server(session, server_id)
         latest = require_latest(session, server_id)
         gamebook, _ = gamebook_of(session, server)
-        replayed = replay(documents(workspace, session, server, latest), steps, reader(gamebook))
-        old = findings_in(workspace, session, server, latest)
-        new = check(replayed.documents, gamebook) if replayed.touched else old
-        judged = tuple(one for one in judge(session, server_id, old, new) if one.is_new)
+        files = files_of(workspace, session, server, latest)
+        replayed = replay(files.documents, steps, reader(gamebook))
+        old = checked_in(workspace, session, server, latest)
+        new = _after(files, replayed, gamebook, old) if replayed.touched else old
+        judged = tuple(one for one in judge(workspace, session, server, old.findings, new.findings) if one.is_new)
     found = ReplayedElsewhere(tuple(steps), replayed.outcomes, judged)
     if not keep:
         return found
@@ -248,7 +238,8 @@ def remove_step(
 def preview(workspace: Workspace, session: Session, change: Change) -> Preview:
     """Work the change out on the snapshot that it is based on."""
     known = worked_out(workspace, session, change)
-    judged = judge(session, change.server_id, known.old_findings, known.findings)
+    server = get_server(session, change.server_id)
+    judged = judge(workspace, session, server, known.old_findings, known.findings)
     return Preview(known.before, known.replayed, judged)
 
 
@@ -266,55 +257,6 @@ def check_change(workspace: Workspace, person: str, change_id: int) -> tuple[Cha
         note(workspace, session, person, "change.checked", change.server_id, f"{change_id}: {change.state}")
     workspace.publish("change", {"change": change_id, "server": change.server_id})
     return change, seen
-
-
-def judge(
-    session: Session, server_id: str, old: tuple[Finding, ...], new: tuple[Finding, ...]
-) -> tuple[JudgedFinding, ...]:
-    """All findings after a change, each with whether it is new and whether it is waived."""
-    waivers = {(w.code, w.address): w for w in session.scalars(select(Waiver).where(Waiver.server_id == server_id))}
-    known = {_identity(finding) for finding in old}
-    return tuple(
-        JudgedFinding(finding, _identity(finding) not in known, waivers.get((finding.code, place_of(finding))))
-        for finding in new
-    )
-
-
-def place_of(finding: Finding) -> str:
-    """What a waiver names: the address, or the path with the line for faults that have none."""
-    return finding.address or f"{finding.path}:{finding.line}"
-
-
-def _identity(finding: Finding) -> tuple[str, str, str]:
-    # Not the line: an entry added above moves old faults down without making them new.
-    return finding.code, finding.address or finding.path, finding.message
-
-
-def waive(workspace: Workspace, person: str, change_id: int, code: str, address: str, reason: str) -> Change:
-    """Accept a finding, with a reason; it stays visible and blocks nothing.
-
-    Raises Refused: no reason is given, or the change has no such finding.
-    """
-    if not reason.strip():
-        raise Refused("Say why this finding is accepted; somebody will ask later.")
-    with workspace.session() as session:
-        change = get_change(session, change_id)
-        seen = preview(workspace, session, change)
-        if not any(j.finding.code == code and place_of(j.finding) == address for j in seen.findings):
-            raise Refused(f"Change {change_id} has no finding {code} at {address}.")
-        session.add(
-            Waiver(
-                server_id=change.server_id,
-                code=code,
-                address=address,
-                reason=reason.strip()[:1000],
-                author=person,
-                created_at=workspace.now(),
-            )
-        )
-        note(workspace, session, person, "finding.waived", change.server_id, f"{code} at {address}: {reason.strip()}")
-    workspace.publish("change", {"change": change_id, "server": change.server_id})
-    return change
 
 
 def withdraw(workspace: Workspace, person: str, change_id: int) -> Change:
@@ -373,11 +315,16 @@ def worked_out(workspace: Workspace, session: Session, change: Change) -> Worked
     if kept is not None:
         return kept
     base = base_of(session, change)
-    before = documents(workspace, session, server, base)
-    replayed = replay(before, [step_of(row) for row in change.steps], reader(gamebook))
-    old = findings_in(workspace, session, server, base)
-    new = check(replayed.documents, gamebook) if replayed.touched else old
-    return workspace.worked_out.keep(key, WorkedOut(before, replayed, old, new))
+    files, old = files_of(workspace, session, server, base), checked_in(workspace, session, server, base)
+    replayed = replay(files.documents, [step_of(row) for row in change.steps], reader(gamebook))
+    new = _after(files, replayed, gamebook, old) if replayed.touched else old
+    return workspace.worked_out.keep(key, WorkedOut(files, replayed, old, new))
+
+
+def _after(files: Files, replayed: Replay, gamebook: Gamebook | None, earlier: Checked) -> Checked:
+    """The check of what steps made of files."""
+    after = replace(files, documents=replayed.documents)
+    return check_files_of(after, gamebook, before=files.documents, earlier=earlier)
 
 
 def reader(gamebook: Gamebook | None) -> Read:

@@ -19,17 +19,19 @@ import structlog
 from sqlalchemy import select
 
 from zerrit.control import Control, ControlError
-from zerrit.core.checks import check
+from zerrit.core.checks import Files, check_files_of
 from zerrit.core.documents import Document
 from zerrit.core.errors import ZerritError
 from zerrit.core.gamebooks import Gamebook
 from zerrit.core.steps import Step, replay
 from zerrit.core.wording import counted, sentence
+from zerrit.databases import query
 from zerrit.links import Link, LinkError
 from zerrit.records import Change, Run, Server, digest_of
 from zerrit.work.activity import note
-from zerrit.work.changes import get_change, judge, reader, said, step_of
+from zerrit.work.changes import get_change, reader, said, step_of
 from zerrit.work.journal import Journal, Stage, StageFailed
+from zerrit.work.judging import judge
 from zerrit.work.runs import RUNNING, get_run
 from zerrit.work.servers import gamebook_of, get_server
 from zerrit.work.snapshots import (
@@ -37,6 +39,7 @@ from zerrit.work.snapshots import (
     contents,
     get_snapshot,
     read_all,
+    require_latest,
     store_snapshot,
 )
 from zerrit.work.watch import Before, Verdict, look_before, watch_start
@@ -44,7 +47,7 @@ from zerrit.work.workspace import Workspace
 
 log = structlog.get_logger("zerrit.deploys")
 
-Files = Mapping[str, bytes]
+Held = Mapping[str, bytes]  #: the bytes of all tracked files, by path
 POLL: Final = 0.2  # seconds
 RESTORE_TRIES: Final = 3
 RESTORE_PAUSE: Final = 1.0  # seconds between two tries
@@ -56,7 +59,7 @@ class Plan:
     a file away."""
 
     title: str
-    writes: Callable[[Files], dict[str, bytes | None]]
+    writes: Callable[[Held], dict[str, bytes | None]]
 
 
 def carry_out(workspace: Workspace, run_id: int) -> None:
@@ -99,7 +102,7 @@ def _runner_for(workspace: Workspace, run_id: int, else_say: str) -> _Runner | N
     return _Runner(workspace, journal, server, gamebook, run)
 
 
-def _way_back(held: Files, wanted: Files) -> dict[str, bytes | None]:
+def _way_back(held: Held, wanted: Held) -> dict[str, bytes | None]:
     """What has to be written and taken away so that the server holds exactly `wanted`."""
     plan: dict[str, bytes | None] = {path: data for path, data in wanted.items() if held.get(path) != data}
     plan.update({path: None for path in held if path not in wanted})
@@ -194,7 +197,7 @@ class _Runner:
         wanted = self._contents(snapshot_id)
         return Plan(f"rollback to snapshot {snapshot_id}", lambda held: _way_back(held, wanted))
 
-    def _contents(self, snapshot_id: int) -> Files:
+    def _contents(self, snapshot_id: int) -> Held:
         with self.workspace.session() as session:
             return contents(session, get_snapshot(session, self.server.id, snapshot_id))
 
@@ -223,7 +226,7 @@ class _Runner:
                 "failed", f"The service ended during this run, and now: {sentence(str(error))} Roll back by hand."
             )
 
-    def _replayed(self, held: Files, steps: list[Step]) -> dict[str, bytes | None]:
+    def _replayed(self, held: Held, steps: list[Step]) -> dict[str, bytes | None]:
         """The files that the steps make different.
 
         Raises StageFailed: a step is impossible there, or a finding blocks.
@@ -236,8 +239,13 @@ class _Runner:
             reason = next(outcome.message for outcome in replayed.outcomes if outcome.message)
             raise StageFailed(f"A step cannot be made on the files that the stopped server holds: {reason}")
         with self.workspace.session() as session:
-            old, new = check(before, self.gamebook), check(replayed.documents, self.gamebook)
-            judged = judge(session, self.server.id, old, new)
+            server = get_server(session, self.server.id)
+            watched = {file.path for file in require_latest(session, server.id).files if file.digest is None}
+            others = (held.keys() | watched) - before.keys()
+            old = check_files_of(Files(before, others, held.get, query), self.gamebook)
+            after = Files(replayed.documents, others, held.get, query)
+            new = check_files_of(after, self.gamebook, before=before, earlier=old)
+            judged = judge(self.workspace, session, server, old.findings, new.findings)
         blocking = next((j.finding for j in judged if j.blocks), None)
         if blocking is not None:
             raise StageFailed(said(blocking))
@@ -297,7 +305,7 @@ class _Runner:
             say=stage.say,
         )
 
-    def _restore(self, control: Control, before: Files, before_id: int, reason: str) -> None:
+    def _restore(self, control: Control, before: Held, before_id: int, reason: str) -> None:
         """Back to the snapshot `before_id`, by the same careful path."""
         is_back = False
         try:
@@ -331,7 +339,7 @@ class _Runner:
             f"The files are those of snapshot {before_id} again and the game runs. It failed: {sentence(reason)}",
         )
 
-    def _put_back(self, before: Files) -> None:
+    def _put_back(self, before: Held) -> None:
         """Write what differs and compare everything. The old connection may be what broke, so each try makes its own."""
         with self.journal.stage("restore") as stage:
             for tries_left in reversed(range(RESTORE_TRIES)):

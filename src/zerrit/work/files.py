@@ -9,7 +9,7 @@ from typing import Final
 from sqlalchemy.orm import Session
 
 from zerrit.core.addresses import parse_address
-from zerrit.core.checks import words_of
+from zerrit.core.checks import Checked, Unknown
 from zerrit.core.compare import DifferenceKind, compare_documents
 from zerrit.core.documents import Document, Finding, Node, Severity, format_of
 from zerrit.core.documents.lookup import find
@@ -19,10 +19,10 @@ from zerrit.core.gamebooks import FieldRules, Gamebook
 from zerrit.core.nearest import did_you_mean, nearest
 from zerrit.core.paths import path_matches
 from zerrit.records import Server
-from zerrit.work.changes import get_change, preview
+from zerrit.work.changes import get_change, worked_out
 from zerrit.work.errors import NotFound
 from zerrit.work.servers import gamebook_of, get_server
-from zerrit.work.snapshots import contents, defaults_of, digests, documents, findings_in, require_latest
+from zerrit.work.snapshots import checked_in, contents, defaults_of, digests, documents, findings_in, require_latest
 from zerrit.work.workspace import Workspace
 
 SETTINGS: Final = "settings"  #: the kind of all values that belong to no repeated entry
@@ -164,7 +164,7 @@ def list_entries(workspace: Workspace, server_id: str, path: str, kind: str, cha
         return Entries(kinds, chosen, (Column("value", None, ()),), rows)
     names = list(dict.fromkeys(c.name for node in groups[chosen] for c in node.children if c.value is not None))
     first = {name: next(c for node in groups[chosen] for c in node.children if c.name == name) for name in names}
-    columns = tuple(_column(name, first[name], path, gamebook, states.after) for name in names)
+    columns = tuple(_column(name, first[name], path, gamebook, states.checked) for name in names)
     rows = tuple(_row(document, node, marks) for node in groups[chosen])
     return Entries(kinds, chosen, columns, rows)
 
@@ -218,12 +218,22 @@ def _row(document: Document, node: Node, marks: _Marks) -> Row:
     return Row(address, " / ".join(reversed(trail)), document.line_of(node), node.comment, cells, changed, wrong)
 
 
-def _column(name: str, node: Node, path: str, gamebook: Gamebook | None, after: Mapping[str, Document]) -> Column:
+def _column(name: str, node: Node, path: str, gamebook: Gamebook | None, checked: Checked) -> Column:
     rules = gamebook.field_rules(path, node) if gamebook else None
     words: tuple[str, ...] = ()
-    if gamebook is not None and rules is not None and rules.within:
-        words = words_of(gamebook.rules.lists[rules.within], after)
+    if rules is not None and isinstance(rules.within, tuple):
+        words = rules.within
+    elif rules is not None and isinstance(rules.within, str):
+        words = words_of(checked, rules.within)
     return Column(name, rules, words)
+
+
+def words_of(checked: Checked, name: str) -> tuple[str, ...]:
+    """The words of a list as a check found them; none where a file that it comes from is broken."""
+    try:
+        return checked.examination.words(name) if checked.examination is not None else ()
+    except Unknown:
+        return ()
 
 
 def _changed_addresses(before: Document | None, after: Document) -> frozenset[str]:
@@ -244,7 +254,7 @@ def show(workspace: Workspace, server_id: str, address_text: str) -> list[Place]
         gamebook, _ = gamebook_of(session, server)
         latest = require_latest(session, server_id)
         files = documents(workspace, session, server, latest)
-        findings = findings_in(workspace, session, server, latest)
+        checked = checked_in(workspace, session, server, latest)
         shipped = defaults_of(session, server_id, None)
         defaults = documents(workspace, session, server, shipped) if shipped else {}
     paths = [path for path in files if path_matches(address.path, path)]
@@ -253,7 +263,7 @@ def show(workspace: Workspace, server_id: str, address_text: str) -> list[Place]
         hint = f" Nearest: {', '.join(close)}." if close else ""
         raise AddressNotFound(f"{server_id} has no file {address.path}.{hint}", address_text, address.path, 0, close)
     places = [
-        _place(files[path], node, gamebook, files, defaults.get(path), findings)
+        _place(files[path], node, gamebook, checked, defaults.get(path))
         for path in paths
         for node in find(files[path], address.segments)[:MAX_SHOWN]
     ]
@@ -264,11 +274,10 @@ def _place(
     document: Document,
     node: Node,
     gamebook: Gamebook | None,
-    files: Mapping[str, Document],
+    checked: Checked,
     default: Document | None,
-    findings: Iterable[Finding],
 ) -> Place:
-    column = _column(node.name, node, document.path, gamebook, files)
+    column = _column(node.name, node, document.path, gamebook, checked)
     address = document.keys.address_of(node)
     shipped = default.select(address) if default is not None and address else []
     return Place(
@@ -281,7 +290,7 @@ def _place(
         document.line_of(node),
         shipped[0].value if len(shipped) == 1 else None,
         allowed_text(column),
-        findings_at(document, node, findings),
+        findings_at(document, node, checked.findings),
     )
 
 
@@ -296,8 +305,10 @@ def allowed_text(column: Column) -> str:
     rules = column.rules
     if rules is None:
         return ""
-    if rules.within:
+    if isinstance(rules.within, str):
         return f"one of the {len(column.words)} {rules.within}"
+    if rules.within:
+        return f"one of {', '.join(rules.within)}"
     kind = {"integer": "a whole number", "number": "a number", "switch": "yes or no", "text": "text"}.get(
         rules.kind or "", ""
     )
@@ -312,22 +323,22 @@ class _States:
 
     before: Mapping[str, Document]
     after: Mapping[str, Document]
-    findings: tuple[Finding, ...]
+    checked: Checked
 
     def findings_in(self, path: str) -> tuple[Finding, ...]:
-        return tuple(finding for finding in self.findings if finding.path == path)
+        return tuple(finding for finding in self.checked.findings if finding.path == path)
 
 
 def _states(workspace: Workspace, session: Session, server: Server, change_id: int | None) -> _States:
     if change_id is None:
         snapshot = require_latest(session, server.id)
         newest = documents(workspace, session, server, snapshot)
-        return _States(newest, newest, findings_in(workspace, session, server, snapshot))
+        return _States(newest, newest, checked_in(workspace, session, server, snapshot))
     change = get_change(session, change_id)
     if change.server_id != server.id:
         raise NotFound(f"Change {change_id} belongs to {change.server_id}, not to {server.id}.")
-    seen = preview(workspace, session, change)
-    return _States(seen.before, seen.replayed.documents, tuple(judged.finding for judged in seen.findings))
+    known = worked_out(workspace, session, change)
+    return _States(known.before, known.replayed.documents, known.checked)
 
 
 def _one(files: Mapping[str, Document], path: str) -> Document:

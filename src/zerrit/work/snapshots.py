@@ -8,9 +8,10 @@ from dataclasses import dataclass
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from zerrit.core.checks import check
+from zerrit.core.checks import Checked, Files, check_files_of
 from zerrit.core.documents import MAX_BYTES, Document, Finding
 from zerrit.core.gamebooks import Gamebook
+from zerrit.databases import query
 from zerrit.links import Link
 from zerrit.records import Server, Snapshot, SnapshotFile, load_content, store_content
 from zerrit.work.errors import NotFound
@@ -122,14 +123,34 @@ def documents(workspace: Workspace, session: Session, server: Server, snapshot: 
     return {path: document for path, document in read.items() if not document.is_binary}
 
 
-def findings_in(workspace: Workspace, session: Session, server: Server, snapshot: Snapshot) -> tuple[Finding, ...]:
-    """All findings in the files of a snapshot."""
+def files_of(workspace: Workspace, session: Session, server: Server, snapshot: Snapshot) -> Files:
+    """The files of a snapshot as the checks take them."""
+    gamebook, _ = gamebook_of(session, server)
+    texts = documents(workspace, session, server, snapshot)
+    wanted = gamebook.binaries if gamebook is not None else frozenset[str]()
+    data = {path: load_content(session, digest) for path, digest in digests(snapshot).items() if path in wanted}
+    others = frozenset(file.path for file in snapshot.files if file.path not in texts)
+    return Files(texts, others, data.get, query)
+
+
+def checked_in(workspace: Workspace, session: Session, server: Server, snapshot: Snapshot) -> Checked:
+    """The check of the files of a snapshot."""
     gamebook, gamebook_digest = gamebook_of(session, server)
     key = (snapshot.id, gamebook_digest)
-    kept = workspace.findings.get(key)
+    kept = workspace.checked.get(key)
     if kept is not None:
         return kept
-    return workspace.findings.keep(key, check(documents(workspace, session, server, snapshot), gamebook))
+    # The last check of this server is where most of a new one comes from: few files differ between two snapshots.
+    earlier = workspace.last_checked.get((server.id, gamebook_digest))
+    found = check_files_of(files_of(workspace, session, server, snapshot), gamebook, earlier=earlier)
+    if snapshot.kind == "server":
+        workspace.last_checked.keep((server.id, gamebook_digest), found)
+    return workspace.checked.keep(key, found)
+
+
+def findings_in(workspace: Workspace, session: Session, server: Server, snapshot: Snapshot) -> tuple[Finding, ...]:
+    """All findings in the files of a snapshot."""
+    return checked_in(workspace, session, server, snapshot).findings
 
 
 @dataclass(frozen=True, slots=True)

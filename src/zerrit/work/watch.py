@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import re
 import time
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Final
 
 from zerrit.control import Control
-from zerrit.core.gamebooks import Gamebook
+from zerrit.core.gamebooks import Gamebook, compile_pattern
 from zerrit.core.paths import path_matches
 from zerrit.links import Link, LinkError, LinkFault
 
@@ -63,7 +62,7 @@ def watch_start(
                 crashed[path] = link.read(path).decode("utf-8", "replace")[:20_000]
             return Verdict(problem, _excerpt(log), crashed)
         now = time.monotonic()
-        if ready_since is None and (not ready_pattern or re.search(ready_pattern, log)):
+        if ready_since is None and (not ready_pattern or compile_pattern(ready_pattern).search(log)):
             ready_since = now
             say(f"the game is up; seeing whether it stays up for {settle:g} s")
         if ready_since is not None and now - ready_since >= settle:
@@ -79,7 +78,9 @@ def _problem(is_running: bool, word: str, log: str, crashed: dict[str, str], pat
         reasons.append(f"a new crash file appeared: {', '.join(sorted(crashed))}")
     if not is_running:
         reasons.append(f"the game is not running (the control says: {word})")
-    line = next((line for line in log.splitlines() if any(re.search(pattern, line) for pattern in patterns)), "")
+    line = next(
+        (line for line in log.splitlines() if any(compile_pattern(pattern).search(line) for pattern in patterns)), ""
+    )
     if line:
         reasons.append(f"its log says: {line.strip()}")
     return "; ".join(reasons)

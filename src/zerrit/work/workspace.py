@@ -14,6 +14,7 @@ from cachetools import LRUCache
 from sqlalchemy.orm import Session
 
 from zerrit.control import Control, HttpHook
+from zerrit.core.checks import Checked, Files
 from zerrit.core.documents import Document, Finding, read_document
 from zerrit.core.gamebooks import Gamebook
 from zerrit.core.steps import Replay
@@ -22,8 +23,8 @@ from zerrit.records import Database, Server, Vault
 from zerrit.work.errors import Refused
 
 Publish = Callable[[str, Mapping[str, Any]], None]
-MAX_DOCUMENTS: Final = 400  # kept read; a large server has some hundred files
-MAX_CHECKED: Final = 16  # snapshots whose findings are kept
+MAX_DOCUMENTS: Final = 1200  # kept read; a large server has some hundred files, and two states of them are looked at
+MAX_CHECKED: Final = 16  # snapshots whose checks are kept
 MAX_WORKED_OUT: Final = 16  # changes kept worked out
 WorkKey = tuple[int, int, int, str]  #: change, its version, its base, digest of the gamebook
 K = TypeVar("K")
@@ -49,12 +50,24 @@ class Recent(Generic[K, V]):
 
 @dataclass(frozen=True, slots=True)
 class WorkedOut:
-    """A change on its base: the files before, the steps made on them, and all findings before and after."""
+    """A change on its base: the files before, the steps made on them, and what is found before and after."""
 
-    before: Mapping[str, Document]
+    files: Files
     replayed: Replay
-    old_findings: tuple[Finding, ...]
-    findings: tuple[Finding, ...]
+    checked_before: Checked
+    checked: Checked
+
+    @property
+    def before(self) -> Mapping[str, Document]:
+        return self.files.documents
+
+    @property
+    def old_findings(self) -> tuple[Finding, ...]:
+        return self.checked_before.findings
+
+    @property
+    def findings(self) -> tuple[Finding, ...]:
+        return self.checked.findings
 
 
 def _utc_now() -> datetime:
@@ -72,7 +85,8 @@ class Workspace:
     settle: float = 2.0
     patience: float = 60.0  #: seconds to wait for a game to stop, start or say that it is ready
     documents: Recent[tuple[str, str, str], Document] = field(default_factory=lambda: Recent(MAX_DOCUMENTS))
-    findings: Recent[tuple[int, str], tuple[Finding, ...]] = field(default_factory=lambda: Recent(MAX_CHECKED))
+    checked: Recent[tuple[int, str], Checked] = field(default_factory=lambda: Recent(MAX_CHECKED))
+    last_checked: Recent[tuple[str, str], Checked] = field(default_factory=lambda: Recent(MAX_CHECKED))
     worked_out: Recent[WorkKey, WorkedOut] = field(default_factory=lambda: Recent(MAX_WORKED_OUT))
 
     def session(self) -> AbstractContextManager[Session]:

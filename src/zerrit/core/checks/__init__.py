@@ -1,6 +1,20 @@
-"""Checks: findings from documents and a gamebook."""
+"""Checks: findings from files and a gamebook."""
 
-from zerrit.core.checks.checking import Documents, check
-from zerrit.core.checks.lists import words_of
+from zerrit.core.checks.changes import touched
+from zerrit.core.checks.checking import Checked, check, check_files_of
+from zerrit.core.checks.examination import Examination, Unknown, case_mend
+from zerrit.core.checks.files import Documents, Files, Query, QueryRefused
 
-__all__ = ["Documents", "check", "words_of"]
+__all__ = [
+    "Checked",
+    "Documents",
+    "Examination",
+    "Files",
+    "Query",
+    "QueryRefused",
+    "Unknown",
+    "case_mend",
+    "check",
+    "check_files_of",
+    "touched",
+]

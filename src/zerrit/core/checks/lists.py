@@ -2,24 +2,77 @@
 
 from __future__ import annotations
 
+import csv
 from collections.abc import Mapping
 from pathlib import PurePosixPath
+from typing import TYPE_CHECKING
 
-from zerrit.core.documents import Document
-from zerrit.core.documents.gathering import values_at
-from zerrit.core.gamebooks import ListSource
+from zerrit.core.checks.around import Around
+from zerrit.core.documents import Document, Finding, Node
+from zerrit.core.gamebooks import ExpressionInvalid, ListSource, NotApplicable
+from zerrit.core.nearest import did_you_mean
 from zerrit.core.paths import path_matches
 
+if TYPE_CHECKING:
+    from zerrit.core.checks.examination import Examination
 
-def words_of(source: ListSource, documents: Mapping[str, Document]) -> tuple[str, ...]:
-    """The words of a list in the order in which they are met, each once."""
-    words: dict[str, None] = dict.fromkeys(source.words)
-    if source.source:
-        for _, node in values_at(source.source, documents):
-            if node.value:
-                words[node.value] = None
-    if source.file_names:
-        for path in documents:
-            if path_matches(source.file_names, path):
-                words[PurePosixPath(path).stem] = None
-    return tuple(words)
+
+Places = Mapping[str, tuple[Document, Node] | None]
+
+
+def gather(examination: Examination, name: str, source: ListSource) -> tuple[Places, tuple[Finding, ...]]:
+    """The words of a list in the order in which they are met, each with its first place; and faults of the gamebook."""
+    faults: list[Finding] = []
+    words: dict[str, tuple[Document, Node] | None] = dict.fromkeys(source.words)
+    for address in source.source:
+        for document, node in examination.nodes(address):
+            word = _word(document, node, source.take)
+            if word and words.get(word) is None and _is_chosen(examination, name, source, node, faults):
+                words[word] = (document, node)
+    for path in examination.paths:
+        if source.file_names and path_matches(source.file_names, path):
+            words.setdefault(PurePosixPath(path).stem)
+        if source.folders:
+            for folder in list(PurePosixPath(path).parents)[:-1]:
+                if path_matches(source.folders, str(folder)):
+                    words.setdefault(folder.name)
+    if source.csv is not None:
+        for document in examination.matching(source.csv.file):
+            words.update(dict.fromkeys(_column(examination, name, source.csv.column, document, faults)))
+    if source.sql is not None:
+        words.update(dict.fromkeys(row[0] for row in examination.rows(source.sql, ("lists", name, "sql")) if row))
+    return words, tuple(faults)
+
+
+def _word(document: Document, node: Node, take: str) -> str:
+    if take == "name":
+        return node.name.removeprefix("@")
+    return document.keys.key_of(node) if take == "key" else node.value or ""
+
+
+def _is_chosen(examination: Examination, name: str, source: ListSource, node: Node, faults: list[Finding]) -> bool:
+    if source.where is None:
+        return True
+    try:
+        return source.where.holds(Around(node))
+    except NotApplicable:
+        return False
+    except ExpressionInvalid as error:
+        message = f"The list {name} cannot be worked out: {error}"
+        faults.append(examination.gamebook.fault(("lists", name, "where"), message))
+        return False
+
+
+def _column(examination: Examination, name: str, column: str, document: Document, faults: list[Finding]) -> list[str]:
+    # Spreadsheets of many countries part columns with a semicolon; the heading says which it is.
+    heading = document.text.partition("\n")[0]
+    delimiter = max(",;\t", key=heading.count)
+    rows = csv.DictReader(document.text.splitlines(), delimiter=delimiter)
+    headings = [one.strip() for one in rows.fieldnames or ()]
+    if column not in headings:
+        hint = did_you_mean(column, headings)
+        message = f"{document.path} has no column `{column}`."
+        faults.append(examination.gamebook.fault(("lists", name, "csv", "column"), message, hint))
+        return []
+    rows.fieldnames = headings
+    return [value.strip() for row in rows if (value := row.get(column)) and value.strip()]

@@ -20,7 +20,8 @@ from zerrit.core.documents.source import Source, Splice
 class Finding:
     """One thing that a check reports. `line` and `column` are 1-based; 0 means the file as a whole.
 
-    `hint` says what to do; where there is one sure way, `mend` does it.
+    `hint` says what to do; where there is one sure way, `mend` does it. `rule` is the id of the gamebook's rule that
+    it comes from, and `why` the experience behind that rule.
     """
 
     code: str
@@ -32,6 +33,8 @@ class Finding:
     address: str = ""
     hint: str = ""
     mend: Splice | None = None
+    rule: str = ""
+    why: str = ""
 
     @property
     def blocks(self) -> bool:

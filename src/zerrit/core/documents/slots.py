@@ -16,6 +16,7 @@ from functools import lru_cache
 from typing import Final
 
 PLACE: Final = "{}"
+LINE_START: Final = "^"
 _BLANKS: Final = re.compile(r"[ \t]+")
 _WORD: Final = re.compile(r"[^\s\"';]*")
 
@@ -24,6 +25,7 @@ _WORD: Final = re.compile(r"[^\s\"';]*")
 class Slot:
     """Where a part of a line stands: `at` is the text around it, with `{}` in its place.
 
+    `^{}` stands at the beginning of the line and goes up to the text behind it, or to the end of the line.
     `split`: what parts the entries of a list, such as `;`; empty for a single value.
     """
 
@@ -47,6 +49,8 @@ def check_form(at: str) -> str:
         return f"`{at}` has no {{}} where the value stands, as in --mods={{}}."
     if at.count(PLACE) > 1:
         return f"`{at}` has more than one {{}}; write a slot for each value."
+    if before == LINE_START:
+        return ""
     return "" if before.strip() else f"`{at}` has no text before {{}} by which the value could be found."
 
 
@@ -54,6 +58,12 @@ def cuts(slot: Slot, text: str, start: int, end: int) -> Iterator[Cut]:
     """All places of one line where the form of the slot fits. Behind `{}` at the end, a word is the value."""
     before, after = _patterns(slot.at)
     at = start
+    if slot.at.startswith(LINE_START + PLACE):
+        closing = after.search(text, start, end) if after is not None else None
+        stop = closing.start() if closing is not None else start if after is not None else end
+        if text[start:stop].strip():
+            yield Cut(start, stop, tuple(_items(text, start, stop, slot.split)))
+        return
     while match := before.search(text, at, end):
         begin = match.end()
         if after is None:
@@ -76,7 +86,9 @@ def _patterns(at: str) -> tuple[re.Pattern[str], re.Pattern[str] | None]:
         return r"[ \t]+".join(re.escape(piece) for piece in _BLANKS.split(part))
 
     before, _, after = at.partition(PLACE)
-    return re.compile(literal(before)), re.compile(literal(after)) if after.strip() else None
+    return re.compile(literal(before)), re.compile(literal(after)) if after.strip() or (
+        after and at.startswith(LINE_START)
+    ) else None
 
 
 def _items(text: str, start: int, end: int, split: str) -> Iterator[tuple[int, int]]:

@@ -77,7 +77,7 @@ def _row(document: Document, node: Node, rules: DerivedRules, documents: Mapping
         return DerivedRow(address, "", None, fault=f"it has no {rules.value}")
     source, text = f"{document.path}#{document.keys.address_of(holder)}", holder.value
     if rules.sentinel and text == rules.sentinel:
-        elsewhere = _filled(rules.otherwise, node)
+        elsewhere = filled_address(rules.otherwise, node)
         found = [one for _, one in values_at(elsewhere, documents)]
         if len(found) != 1 or found[0].value is None:
             return DerivedRow(address, elsewhere, None, fault=f"{elsewhere} does not lead to one value")
@@ -100,8 +100,8 @@ def _amount(node: Node, place: str) -> Decimal | None:
     return as_number(found.value) if found is not None and found.value is not None else None
 
 
-def _filled(pattern: str, node: Node) -> str:
-    """The address with the entry's own fields in the place of those in braces."""
+def filled_address(pattern: str, node: Node) -> str:
+    """An address with the entry's own fields in the place of those in braces."""
 
     def fill(match: re.Match[str]) -> str:
         own = below(node, match.group(1))

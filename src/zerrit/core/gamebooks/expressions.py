@@ -2,24 +2,34 @@
 The small language of conditions in gamebooks: `sum(holds) <= 400`, `least <= holds and holds > 0`.
 
 A gamebook may come from a stranger, so a condition is data: it is parsed with Python's own grammar (its `ast`,
-which runs nothing), every node outside a short list is refused, and the rest is evaluated here. Numbers are
-exact decimals.
+which runs nothing), every node outside a short list is refused, and the rest becomes functions of ours, once, since
+a condition is worked out for every entry of a long file. Numbers are exact decimals.
 """
 
 from __future__ import annotations
 
 import ast
 import operator
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from decimal import Decimal, DecimalException
-from typing import Any, Final
+from functools import lru_cache
+from typing import Any, Final, Protocol
 
-from zerrit.core.documents.scalars import as_number
+from zerrit.core.documents.scalars import as_number, as_switch
 
 MAX_LENGTH: Final = 500
+MAX_DEPTH: Final = 60  #: parts in parts; each takes a place on Python's stack while it is worked out
 Value = Decimal | str | bool
-Fields = Mapping[str, Sequence[str]]  #: all values of each field of one entry
+
+
+class Fields(Protocol):
+    """All values of each field of one entry, as they are written; a mapping will do."""
+
+    def get(self, name: str, otherwise: Sequence[str], /) -> Sequence[str]: ...
+
+
+Part = Callable[[Fields], Any]
 
 _ARITHMETIC: Final[dict[type[ast.operator], Callable[[Any, Any], Any]]] = {
     ast.Add: operator.add,
@@ -36,12 +46,23 @@ _COMPARISON: Final[dict[type[ast.cmpop], Callable[[Any, Any], bool]]] = {
     ast.Eq: operator.eq,
     ast.NotEq: operator.ne,
 }
-_FOLDS: Final[dict[str, Callable[[list[Decimal]], Decimal]]] = {
-    "sum": lambda values: sum(values, Decimal(0)),
-    "min": min,
-    "max": max,
-    "count": lambda values: Decimal(len(values)),
+#: Functions of a field: of all the values that an entry has of it.
+_OF_FIELDS: Final[dict[str, str]] = {
+    "sum": "the sum of its values",
+    "min": "the smallest of its values",
+    "max": "the largest of its values",
+    "count": "how many values it has; 0 where it is absent",
+    "has": "whether it is there",
+    "is_on": "whether it is a switch that is on (yes, on, true, 1)",
 }
+#: Functions of any value.
+_OF_VALUES: Final[dict[str, tuple[str, Callable[[Any], Any]]]] = {
+    "abs": ("a number without its sign", lambda value: abs(_decimal(value))),
+    "round": ("the nearest whole number, halves to the even one", lambda value: _decimal(value).quantize(Decimal(1))),
+    "length": ("how many characters a word has", lambda value: Decimal(len(_word(value)))),
+    "lower": ("a word in small letters", lambda value: _word(value).lower()),
+}
+FUNCTIONS: Final[dict[str, str]] = {**_OF_FIELDS, **{name: says for name, (says, _) in _OF_VALUES.items()}}
 _ALLOWED: Final = (
     ast.Expression, ast.BoolOp, ast.And, ast.Or, ast.UnaryOp, ast.Not, ast.USub, ast.BinOp, ast.Compare, ast.Name,
     ast.Load, ast.Constant, ast.Call, *_ARITHMETIC, *_COMPARISON,
@@ -58,10 +79,11 @@ class NotApplicable(Exception):
 
 @dataclass(frozen=True, slots=True)
 class Expression:
-    """A parsed condition."""
+    """A parsed condition. `names` are the fields that it speaks of."""
 
     text: str
-    tree: ast.expr
+    names: frozenset[str]
+    work_out: Part
 
     def holds(self, fields: Fields) -> bool:
         """Whether the condition is true for an entry.
@@ -69,30 +91,31 @@ class Expression:
         Raises NotApplicable: a field is absent. ExpressionInvalid: a division by zero, numbers against words.
         """
         try:
-            return bool(_evaluate(self.tree, fields))
-        except DecimalException as error:
+            return bool(self.work_out(fields))
+        except (DecimalException, ZeroDivisionError) as error:
             raise ExpressionInvalid(f"`{self.text}` divides by zero or leaves the range of numbers.") from error
         except TypeError as error:
             raise ExpressionInvalid(f"`{self.text}` compares or reckons a number with a word.") from error
 
-    def value(self, part: str, fields: Fields) -> str:
-        """The value of another expression over the same fields, for messages; the part itself where it has none."""
-        try:
-            result = _evaluate(parse_expression(part).tree, fields)
-        except (NotApplicable, ExpressionInvalid, DecimalException, TypeError):
-            return "{" + part + "}"
-        return format(result.normalize(), "f") if isinstance(result, Decimal) else str(result)
-
-    @property
-    def names(self) -> frozenset[str]:
-        """The fields that it speaks of."""
-        return frozenset(n.id for n in ast.walk(self.tree) if isinstance(n, ast.Name) and n.id not in _FOLDS)
+    def __str__(self) -> str:
+        return self.text
 
 
+def worked_out(part: str, fields: Fields) -> str:
+    """The value of an expression over the fields of an entry, for a message; the part in braces where it has none."""
+    try:
+        result = parse_expression(part).work_out(fields)
+    except (NotApplicable, ExpressionInvalid, DecimalException, ZeroDivisionError, TypeError):
+        return "{" + part + "}"
+    return format(result.normalize(), "f") if isinstance(result, Decimal) else str(result)
+
+
+@lru_cache(maxsize=4096)
 def parse_expression(text: str) -> Expression:
     """Parse a condition.
 
-    Raises ExpressionInvalid: it is too long, or holds something that the language does not have.
+    Raises ExpressionInvalid: it is too long, holds something that the language does not have, or divides by a zero
+    that stands in it.
     """
     if len(text) > MAX_LENGTH:
         raise ExpressionInvalid(f"a condition has at most {MAX_LENGTH} characters")
@@ -109,44 +132,112 @@ def parse_expression(text: str) -> Expression:
             raise ExpressionInvalid(f"`{text}` holds a value that is neither a number nor a word in quotes")
         if isinstance(node, ast.Call):
             _check_call(node, text)
-    return Expression(text.strip(), tree.body)
+    if _depth(tree) > MAX_DEPTH:
+        raise ExpressionInvalid(f"`{text[:60]}…` is nested too deeply")
+    functions = {id(node.func) for node in ast.walk(tree) if isinstance(node, ast.Call)}
+    names = frozenset(n.id for n in ast.walk(tree) if isinstance(n, ast.Name) and id(n) not in functions)
+    _check_divisions(tree, text)
+    return Expression(text.strip(), names, _compiled(tree.body))
+
+
+def _depth(tree: ast.AST) -> int:
+    depth, layer = 0, [tree]
+    while layer:
+        depth += 1
+        layer = [child for node in layer for child in ast.iter_child_nodes(node) if isinstance(child, ast.expr)]
+    return depth
 
 
 def _check_call(node: ast.Call, text: str) -> None:
-    is_fold = isinstance(node.func, ast.Name) and node.func.id in _FOLDS
-    if not is_fold or len(node.args) != 1 or node.keywords or not isinstance(node.args[0], ast.Name):
-        raise ExpressionInvalid(
-            f"`{text}`: the functions are {', '.join(_FOLDS)}, each of one field, such as sum(holds)"
-        )
+    name = node.func.id if isinstance(node.func, ast.Name) else ""
+    if name not in FUNCTIONS or len(node.args) != 1 or node.keywords:
+        raise ExpressionInvalid(f"`{text}`: the functions are {', '.join(FUNCTIONS)}, each of one thing: sum(holds)")
+    if name in _OF_FIELDS and not isinstance(node.args[0], ast.Name):
+        raise ExpressionInvalid(f"`{text}`: {name} is of a field, such as {name}(holds)")
 
 
-def _evaluate(node: ast.expr, fields: Fields) -> Any:
+def _check_divisions(tree: ast.Expression, text: str) -> None:
+    """A divisor made of numbers only must not be zero."""
+    for node in ast.walk(tree):
+        if not (isinstance(node, ast.BinOp) and isinstance(node.op, ast.Div | ast.Mod)):
+            continue
+        if any(isinstance(below, ast.Name | ast.Call) for below in ast.walk(node.right)):
+            continue
+        try:
+            is_zero = not _compiled(node.right)({})
+        except (DecimalException, ZeroDivisionError, TypeError):
+            is_zero = True
+        if is_zero:
+            raise ExpressionInvalid(f"`{text}` divides by zero")
+
+
+# --- from the tree to functions ---------------------------------------------------------------------------------------
+
+
+def _compiled(node: ast.expr) -> Part:
     match node:
         case ast.Constant(value=value):
-            return value if isinstance(value, str) else Decimal(str(value))
+            constant = value if isinstance(value, str) else Decimal(str(value))
+            return lambda _: constant
         case ast.Name(id=name):
-            return _single(name, fields)
-        case ast.Call(func=ast.Name(id=function), args=[ast.Name(id=name)]):
-            return _FOLDS[function](_numbers(name, fields))
+            return lambda fields: _single(name, fields)
+        case ast.Call(func=ast.Name(id=function), args=[argument]):
+            if isinstance(argument, ast.Name) and function in _OF_FIELDS:
+                return _of_field(function, argument.id)
+            inner, work = _compiled(argument), _OF_VALUES[function][1]
+            return lambda fields: work(inner(fields))
         case ast.UnaryOp(op=ast.Not(), operand=operand):
-            return not _evaluate(operand, fields)
+            inner = _compiled(operand)
+            return lambda fields: not inner(fields)
         case ast.UnaryOp(operand=operand):
-            return -_evaluate(operand, fields)
+            inner = _compiled(operand)
+            return lambda fields: -inner(fields)
         case ast.BinOp(left=left, op=op, right=right):
-            return _ARITHMETIC[type(op)](_evaluate(left, fields), _evaluate(right, fields))
+            work_two, one, other = _ARITHMETIC[type(op)], _compiled(left), _compiled(right)
+            return lambda fields: work_two(one(fields), other(fields))
         case ast.BoolOp(op=ast.And(), values=values):
-            return all(_evaluate(value, fields) for value in values)
+            parts = [_compiled(value) for value in values]
+            return lambda fields: all(part(fields) for part in parts)
         case ast.BoolOp(values=values):
-            return any(_evaluate(value, fields) for value in values)
+            parts = [_compiled(value) for value in values]
+            return lambda fields: any(part(fields) for part in parts)
         case ast.Compare(left=left, ops=ops, comparators=comparators):
-            before = _evaluate(left, fields)
-            for comparison, comparator in zip(ops, comparators, strict=True):
-                after = _evaluate(comparator, fields)
-                if not _COMPARISON[type(comparison)](before, after):
-                    return False
-                before = after
-            return True
+            return _chain(
+                _compiled(left), [(_COMPARISON[type(o)], _compiled(c)) for o, c in zip(ops, comparators, strict=True)]
+            )
     raise AssertionError("parse_expression admits no other node")
+
+
+def _chain(first: Part, links: list[tuple[Callable[[Any, Any], bool], Part]]) -> Part:
+    if len(links) == 1:
+        compare, second = links[0]
+        return lambda fields: compare(first(fields), second(fields))
+
+    def compare_all(fields: Fields) -> bool:
+        before = first(fields)
+        for compare, part in links:
+            after = part(fields)
+            if not compare(before, after):
+                return False
+            before = after
+        return True
+
+    return compare_all
+
+
+def _of_field(function: str, name: str) -> Part:
+    match function:
+        case "sum":
+            return lambda fields: sum(_numbers(name, fields), Decimal(0))
+        case "min":
+            return lambda fields: min(_numbers(name, fields))
+        case "max":
+            return lambda fields: max(_numbers(name, fields))
+        case "count":
+            return lambda fields: Decimal(len(fields.get(name, ())))
+        case "has":
+            return lambda fields: bool(fields.get(name, ()))
+    return lambda fields: _switch(name, fields)
 
 
 def _single(name: str, fields: Fields) -> Value:
@@ -159,8 +250,25 @@ def _single(name: str, fields: Fields) -> Value:
     return values[0] if number is None else number
 
 
+def _switch(name: str, fields: Fields) -> bool:
+    values = fields.get(name, ())
+    if not values:
+        raise NotApplicable
+    return bool(as_switch(values[0]))
+
+
 def _numbers(name: str, fields: Fields) -> list[Decimal]:
     numbers = [number for value in fields.get(name, ()) if (number := as_number(value)) is not None]
     if not numbers:
         raise NotApplicable
     return numbers
+
+
+def _decimal(value: Any) -> Decimal:
+    if not isinstance(value, Decimal):
+        raise TypeError
+    return value
+
+
+def _word(value: Any) -> str:
+    return format(value, "f") if isinstance(value, Decimal) else str(value)

@@ -7,17 +7,20 @@ with our own YAML reader, and what the schema refuses is looked up in its tree.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any
 
 from pydantic import ValidationError
 
-from zerrit.core.addresses import Address, parse_address
 from zerrit.core.documents import Document, Finding, Node, Severity, Slot, read_document
-from zerrit.core.errors import AddressInvalid
-from zerrit.core.gamebooks.schema import FieldRules, FileRules, GamebookFile
+from zerrit.core.documents.codes import CODES
+from zerrit.core.gamebooks.faults import faults_across
+from zerrit.core.gamebooks.placed import PlacedRule, placed_rules
+from zerrit.core.gamebooks.places import Location, finding_at, locate
+from zerrit.core.gamebooks.rules import FieldRules, FileRules, Rule
+from zerrit.core.gamebooks.schema import GamebookFile
 from zerrit.core.nearest import did_you_mean
 from zerrit.core.paths import path_matches
 
@@ -34,6 +37,34 @@ class Gamebook:
     def game(self) -> str:
         return self.rules.game
 
+    # --- rules ----------------------------------------------------------------------------------------------------
+
+    @cached_property
+    def placed(self) -> tuple[PlacedRule, ...]:
+        """Every rule, in the order of the gamebook's parts."""
+        return tuple(placed_rules(self.rules))
+
+    @cached_property
+    def _by_identity(self) -> dict[int, PlacedRule]:
+        return {id(placed.rule): placed for placed in self.placed}
+
+    def place_of(self, rule: Rule) -> PlacedRule:
+        """A rule of this gamebook with its id and place."""
+        return self._by_identity[id(rule)]
+
+    def severity(self, rule: Rule, code: str) -> Severity:
+        """How grave a breach of the rule is. What was drafted only warns until a person keeps it."""
+        usual = rule.severity or CODES[code].severity
+        if self.rules.drafted and not rule.kept and usual is Severity.ERROR:
+            return Severity.WARNING
+        return usual
+
+    def fault(self, location: Location, message: str, hint: str = "") -> Finding:
+        """A fault of the gamebook itself, at its place."""
+        return finding_at(self.source, location, message, hint)
+
+    # --- files ----------------------------------------------------------------------------------------------------
+
     def file(self, path: str) -> FileRules | None:
         """The rules of a file, by its path or by the first pattern that fits it."""
         if path not in self._files:
@@ -48,7 +79,7 @@ class Gamebook:
         rules = self.file(path)
         if rules is None:
             return read_document(data, path)
-        keys = {_kind(names): entry.key for names, entry in rules.entries.items() if entry.key}
+        keys = {kind_of(names): entry.key for names, entry in rules.entries.items() if entry.key}
         slots = {name: Slot(slot.at, slot.split) for name, slot in rules.slots.items()}
         return read_document(data, path, tolerate=rules.tolerate, keys=keys, slots=slots)
 
@@ -62,6 +93,15 @@ class Gamebook:
         """The content of the file is kept, so that it can be compared and put back."""
         return not self.is_ignored(path) and not self.is_watched(path)
 
+    @cached_property
+    def binaries(self) -> frozenset[str]:
+        """The paths of files that are no text and that rules look into: databases and packed folders."""
+        rules = self.rules
+        queries = [source.sql for source in rules.lists.values()]
+        queries += [table.sql for rule in rules.same for table in (rule.table, rule.other)]
+        packed = (rule.into for rule in rules.packed)
+        return frozenset((*(query.database for query in queries if query is not None), *packed))
+
     def is_rewritten(self, path: str) -> bool:
         rules = self.file(path)
         return rules is not None and rules.rewritten_at_stop
@@ -72,15 +112,23 @@ class Gamebook:
         if rules is None:
             return None
         names = "/".join(node.names)
-        return self._fields_by_place(path, rules).get(names)
+        return self._fields_by_place(rules).get(names)
 
-    def _fields_by_place(self, path: str, rules: FileRules) -> Mapping[str, FieldRules]:
+    def takes_effect(self, path: str, node: Node | None = None) -> str:
+        """When a change of a file, or of one value in it, holds; empty where nothing is known of the file."""
+        rules = self.file(path)
+        if rules is None:
+            return ""
+        known = self.field_rules(path, node) if node is not None else None
+        return (known.takes_effect if known else None) or rules.takes_effect
+
+    def _fields_by_place(self, rules: FileRules) -> Mapping[str, FieldRules]:
         cached = self._places.get(id(rules))
         if cached is None:
             cached = {}
             for entry_names, entry in rules.entries.items():
                 for name, field_rules in entry.fields.items():
-                    cached[_kind(f"{entry_names}/{field_rules.at or name}")] = field_rules
+                    cached[kind_of(f"{entry_names}/{field_rules.at or name}")] = field_rules
             self._places[id(rules)] = cached
         return cached
 
@@ -89,94 +137,68 @@ class Gamebook:
         return {}
 
 
+def kind_of(names: str) -> str:
+    """The names of a kind of node as the tree has them: an item of a list has none."""
+    return "/".join("" if name == "*" else name for name in names.split("/"))
+
+
 def read_gamebook(data: bytes, path: str = "gamebook.yml") -> tuple[Gamebook | None, tuple[Finding, ...]]:
     """Read a gamebook. Returns it, or None when it cannot be used, and the findings in it."""
     document = read_document(data, path)
     errors = [finding for finding in document.findings if finding.severity is Severity.ERROR]
     if errors:
         return None, tuple(errors)
+    plain = document.to_data()
+    if not isinstance(plain, dict):
+        message = "This is no gamebook. One begins with `gamebook: 1` and `game: NAME`."
+        return None, (finding_at(document, (), message),)
     try:
-        rules = GamebookFile.model_validate(document.to_data())
+        rules = GamebookFile.model_validate(plain)
     except ValidationError as error:
-        return None, tuple(_finding(document, dict(item)) for item in error.errors())
-    faults = tuple(_crossed(document, rules))
+        return None, tuple(_finding(document, dict(item)) for item in error.errors()[:MOST_FAULTS])
+    faults = tuple(faults_across(document, rules))
     return (None if faults else Gamebook(rules, document)), faults
 
 
+MOST_FAULTS = 200  #: listed of one gamebook; nobody reads more
+
+
 def _finding(document: Document, item: Mapping[str, Any]) -> Finding:
-    place, node = _locate(document, item["loc"])
+    location: Location = item["loc"]
     message = str(item["msg"]).removeprefix("Value error, ")
+    hint = ""
     if item["type"] == "extra_forbidden":
-        place, _ = _locate(document, item["loc"][:-1])
-        message = f"`{item['loc'][-1]}` is nothing that a gamebook has here."
+        known = _known_beside(location)
+        location, message, hint = (
+            location[:-1],
+            f"`{location[-1]}` is nothing that a gamebook has here.",
+            did_you_mean(str(location[-1]), known),
+        )
     elif item["type"] == "missing":
-        message = f"`{item['loc'][-1]}` is missing here."
-    return _at(document, node, f"{place}: {message}" if place else message)
+        message = f"`{location[-1]}` is missing here."
+    elif item["type"] in ("model_type", "model_attributes_type", "dict_type", "tuple_type"):
+        wanted = "a list" if item["type"] == "tuple_type" else "names with values"
+        message = f"{wanted.capitalize()} should stand here."
+    words, _ = locate(document, location)
+    return finding_at(document, location, f"{words}: {message}" if words else message, hint)
 
 
-def _at(document: Document, node: Node, message: str, hint: str = "") -> Finding:
-    line, column = document.source.locate(node.start)
-    return Finding("gamebook.invalid", Severity.ERROR, message, document.path, line, column, hint=hint)
+def _known_beside(location: Location) -> tuple[str, ...]:
+    """The names that the form has where the last part of a location stands."""
+    model: Any = GamebookFile
+    for part in location[:-1]:
+        if isinstance(part, int) or not hasattr(model, "model_fields"):
+            continue
+        for name, info in model.model_fields.items():
+            if part in (name, info.alias):
+                model = next(iter(_models_in(info.annotation)), model)
+                break
+    names = [info.alias or name for name, info in getattr(model, "model_fields", {}).items()]
+    return tuple(names)
 
 
-def _locate(document: Document, location: tuple[int | str, ...]) -> tuple[str, Node]:
-    node = document.root
-    words: list[str] = []
-    for part in location:
-        child = node.children[part] if isinstance(part, int) and part < len(node.children) else node.child(str(part))
-        if child is None:
-            break
-        node = child
-        words.append(str(part + 1) if isinstance(part, int) else part)
-    return " / ".join(words), node
-
-
-def _kind(names: str) -> str:
-    """The names of a kind of node as the tree has them: an item of a list has none."""
-    return "/".join("" if name == "*" else name for name in names.split("/"))
-
-
-def _crossed(document: Document, rules: GamebookFile) -> list[Finding]:
-    """Faults that no single rule shows: lists that are not there, addresses that are none."""
-    faults: list[Finding] = []
-
-    def check_list(name: str, location: tuple[int | str, ...]) -> None:
-        if name not in rules.lists:
-            place, node = _locate(document, location)
-            faults.append(_at(document, node, f"{place}: there is no list `{name}`.", did_you_mean(name, rules.lists)))
-
-    def check_address(text: str, location: tuple[int | str, ...]) -> Address | None:
-        try:
-            return parse_address(text)
-        except AddressInvalid as error:
-            place, node = _locate(document, location)
-            faults.append(_at(document, node, f"{place}: {error}"))
-            return None
-
-    for path, file in rules.files.items():
-        for names, entry in file.entries.items():
-            base = ("files", path, "entries", names)
-            check_address(f"file#{names}", base)
-            for name, field_rules in entry.fields.items():
-                check_address(f"file#{field_rules.at or name}", (*base, "fields", name))
-                if field_rules.within:
-                    check_list(field_rules.within, (*base, "fields", name, "in"))
-            for number, must in enumerate(entry.must):
-                for missing in sorted(must.that.names - entry.fields.keys()):
-                    place, node = _locate(document, (*base, "must", number, "that"))
-                    hint = did_you_mean(missing, entry.fields)
-                    faults.append(_at(document, node, f"{place}: `{missing}` is none of the fields above.", hint))
-    for name, source in rules.lists.items():
-        if source.source:
-            check_address(source.source, ("lists", name, "from"))
-    for number, refer in enumerate(rules.refers):
-        check_list(refer.to, ("refers", number, "to"))
-        check_address(refer.every, ("refers", number, "every"))
-    for number, unique in enumerate(rules.unique):
-        for index, address in enumerate(unique.over):
-            check_address(address, ("unique", number, "over", index))
-    for number, draw in enumerate(rules.draws):
-        check_address(draw.tables, ("draws", number, "tables"))
-    for number, derived in enumerate(rules.derived):
-        check_address(derived.each, ("derived", number, "each"))
-    return faults
+def _models_in(annotation: Any) -> Iterator[Any]:
+    if hasattr(annotation, "model_fields"):
+        yield annotation
+    for argument in getattr(annotation, "__args__", ()):
+        yield from _models_in(argument)

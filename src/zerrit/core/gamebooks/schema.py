@@ -3,197 +3,85 @@ The shape of a gamebook file, version 1.
 
 These models only describe what may stand in the YAML; what follows from it is in
 `zerrit.core.gamebooks.gamebook` and the checks. They are frozen, so that the one reading of a gamebook serves
-every check of every server.
+every check of every server. `docs/gamebook.md` and the JSON Schema for editors are made from them, so each field
+says in its description what it is.
 """
 
 from __future__ import annotations
 
-import re
-from decimal import Decimal
-from typing import Annotated, Literal
+from typing import Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, field_validator
+from pydantic import Field
 
-from zerrit.core.documents.codes import TOLERANCES
-from zerrit.core.documents.slots import check_form
-from zerrit.core.gamebooks.expressions import Expression, parse_expression
-
-TakesEffect = Literal["restart", "reload", "next-chart", "new-world", "rejoin"]
-Text = Annotated[str, Field(min_length=1, max_length=2000)]
-Name = Annotated[str, Field(min_length=1, max_length=200)]
-
-
-class _Rules(BaseModel):
-    model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True, arbitrary_types_allowed=True)
-
-
-class FieldRules(_Rules):
-    """What a field of an entry may hold. `at` is its place below the entry; by itself it is the field's own name."""
-
-    at: str = ""
-    kind: Literal["integer", "number", "switch", "text"] | None = Field(None, alias="is")
-    least: Decimal | None = Field(None, alias="from", description="the smallest number allowed")
-    most: Decimal | None = Field(None, alias="to", description="the largest number allowed")
-    within: Name | None = Field(None, alias="in", description="the list that holds the allowed words")
-    note: str = ""
-    takes_effect: TakesEffect | None = None
-
-
-class MustRule(_Rules):
-    """A condition between the fields of one entry; `say` is the message, with fields in braces."""
-
-    that: Expression
-    say: str = ""
-
-    @field_validator("that", mode="before")
-    @classmethod
-    def _parse(cls, value: object) -> Expression:
-        return parse_expression(str(value))
+from zerrit.core.gamebooks.rules import (
+    AdviceRule,
+    AgreeRule,
+    AlikeRule,
+    BalanceRule,
+    DerivedRules,
+    DrawRules,
+    FileNameRule,
+    FileRules,
+    InUseRule,
+    ListSource,
+    LookRule,
+    MustRule,
+    Name,
+    NearRule,
+    NeedsRule,
+    OneOfRule,
+    PackedRule,
+    Part,
+    PresentRule,
+    ReferRule,
+    SameRule,
+    Trouble,
+    UniqueRule,
+)
 
 
-class EntryRules(_Rules):
-    key: str = ""
-    fields: dict[Name, FieldRules] = {}
-    must: tuple[MustRule, ...] = ()
+class GamebookFile(Part):
+    """What is known of one game's files."""
 
-
-class SlotRules(_Rules):
-    """A part of a text file that can be addressed: `at` is the text around it, with {} in its place."""
-
-    at: Text
-    split: str = Field("", description="what parts the entries of a list; empty for a single value")
-
-    @field_validator("at")
-    @classmethod
-    def _has_place(cls, at: str) -> str:
-        fault = check_form(at)
-        if fault:
-            raise ValueError(fault)
-        return at
-
-
-class FileRules(_Rules):
-    purpose: str = ""
-    takes_effect: TakesEffect = "restart"
-    tolerate: tuple[str, ...] = ()
-    rewritten_at_stop: bool = Field(False, description="the game writes this file by itself when it stops")
-    entries: dict[Name, EntryRules] = {}
-    slots: dict[Name, SlotRules] = {}
-
-    @field_validator("slots")
-    @classmethod
-    def _has_own_names(cls, slots: dict[str, SlotRules]) -> dict[str, SlotRules]:
-        if "line" in slots:
-            raise ValueError("a slot cannot be called `line`, as the lines of the file are")
-        return slots
-
-    @field_validator("tolerate")
-    @classmethod
-    def _known(cls, codes: tuple[str, ...]) -> tuple[str, ...]:
-        for code in codes:
-            if code not in TOLERANCES:
-                raise ValueError(f"`{code}` is no finding that could be tolerated")
-        return codes
-
-
-class ListSource(_Rules):
-    """Where the words of a list come from; several sources add up."""
-
-    source: str = Field("", alias="from", description="an address whose values are the words")
-    file_names: str = Field("", description="a path pattern; the words are the file names without their ending")
-    words: tuple[str, ...] = ()
-
-
-class ReferRule(_Rules):
-    """Every value at an address is a word of a list."""
-
-    every: Text
-    to: Name
-
-
-class UniqueRule(_Rules):
-    """No value stands twice over all these addresses."""
-
-    name: Text
-    over: Annotated[tuple[Text, ...], Field(min_length=1)]
-
-
-class RangeAt(_Rules):
-    """Two places that hold the ends of a range; without `most` both ends are the same."""
-
-    least: Text
-    most: str = ""
-
-
-class DrawRules(_Rules):
-    """Draw tables: where they are, and where in them stands what. Places are names parted by `/`, below the table."""
-
-    name: Name
-    tables: Text
-    takes: int | RangeAt = Field(1, description="how many prizes are drawn")
-    repeats: bool | str = Field(True, description="may a prize be drawn twice; or the place that says so")
-    prizes: str = Field("", description="the list of what is drawn; the table itself where nothing is given")
-    weight: Text = "weight"
-    thing: str = Field("", description="what a prize is")
-    table: str = Field("", description="or the name of the table that it leads to")
-    counts: int | RangeAt = Field(1, description="how many pieces, or how many uses of that table")
-    variant: str = Field("", description="what may come in place of the thing")
-    variant_chance: str = ""
-
-
-class BetweenRules(_Rules):
-    """A value moves along a line between two thresholds: at `low` it is `at_low` times as much, at `high` `at_high`."""
-
-    low: Text
-    high: Text
-    at_low: Decimal
-    at_high: Decimal
-
-
-class DerivedRules(_Rules):
-    """A value that the game works out: `value` of `each` entry, or what stands `otherwise` where that is `sentinel`.
-
-    In `otherwise`, {field} is the entry's own field.
-    """
-
-    name: Name
-    each: Text
-    value: Text
-    sentinel: str = ""
-    otherwise: str = ""
-    between: BetweenRules | None = None
-
-
-class Trouble(_Rules):
-    """How a game says that something went wrong."""
-
-    crash_files: tuple[Name, ...] = ()
-    log: Annotated[str, Field(description="the path of the log file")] = ""
-    log_patterns: Annotated[
-        tuple[Name, ...], Field(description="regular expressions; a line that fits one means trouble")
-    ] = ()
-    ready_pattern: Annotated[str, Field(description="a line that fits says that the game has started")] = ""
-
-    @field_validator("log_patterns", "ready_pattern")
-    @classmethod
-    def _compiles(cls, value: tuple[str, ...] | str) -> tuple[str, ...] | str:
-        for pattern in (value,) if isinstance(value, str) else value:
-            try:
-                re.compile(pattern)
-            except re.error as error:
-                raise ValueError(f"`{pattern}` is no regular expression: {error}") from error
-        return value
-
-
-class GamebookFile(_Rules):
-    gamebook: Literal[1]
-    game: Name
-    files: dict[Name, FileRules] = {}
-    lists: dict[Name, ListSource] = {}
-    refers: tuple[ReferRule, ...] = ()
-    unique: tuple[UniqueRule, ...] = ()
-    draws: tuple[DrawRules, ...] = ()
-    derived: tuple[DerivedRules, ...] = ()
-    trouble: Trouble = Trouble()
+    gamebook: Literal[1] = Field(description="the version of this form; always 1")
+    game: Name = Field(description="the name of the game")
+    drafted: str = Field(
+        "",
+        description="what it was drafted from; while this stands, rules that are not `kept` warn and never block",
+    )
+    files: dict[Name, FileRules] = Field({}, description="what is known of each file, by path or path pattern")
+    lists: dict[Name, ListSource] = Field({}, description="lists of words by their names")
+    refers: tuple[ReferRule, ...] = Field((), description="values that must be words of a list")
+    unique: tuple[UniqueRule, ...] = Field((), description="families of values in which none stands twice")
+    agree: tuple[AgreeRule, ...] = Field((), description="places that must bear the same words")
+    same: tuple[SameRule, ...] = Field((), description="two tables in which the same key must have the same value")
+    must: tuple[MustRule, ...] = Field((), description="conditions between values of several places")
+    needs: tuple[NeedsRule, ...] = Field((), description="what needs something else, and whether before it in a list")
+    one_of: tuple[OneOfRule, ...] = Field((), description="of several things only one may be on")
+    present: tuple[PresentRule, ...] = Field((), description="files that must be there")
+    file_names: tuple[FileNameRule, ...] = Field((), description="folders in which only certain file names are read")
+    in_use: tuple[InUseRule, ...] = Field((), description="which of several folders the game reads")
+    packed: tuple[PackedRule, ...] = Field((), description="folders that the game reads packed")
+    alike: tuple[AlikeRule, ...] = Field((), description="variants of one thing that are kept alike")
+    near: tuple[NearRule, ...] = Field((), description="points that must lie near others")
+    balance: tuple[BalanceRule, ...] = Field((), description="sums that a change should leave as they are")
+    advice: tuple[AdviceRule, ...] = Field((), description="values that are allowed, but that veterans warn of")
+    draws: tuple[DrawRules, ...] = Field((), description="draw tables, for odds")
+    derived: tuple[DerivedRules, ...] = Field((), description="values that the game works out")
+    look: tuple[LookRule, ...] = Field((), description="what to look at in the game after a change")
+    trouble: Trouble = Field(Trouble(), description="how the game says that something went wrong")
     ignore: tuple[Name, ...] = Field((), description="path patterns of files that are no configuration, such as logs")
     watch: tuple[Name, ...] = Field((), description="path patterns of files whose content is not kept")
+
+
+#: The parts that are lists of rules, in the order in which a person reads them.
+RULE_PARTS = (
+    "refers", "unique", "agree", "same", "must", "needs", "one_of", "present", "file_names", "in_use", "packed",
+    "alike", "near", "balance", "advice", "derived", "look",
+)  # fmt: skip
+
+
+def json_schema() -> dict[str, Any]:
+    """The JSON Schema (2020-12) of a gamebook file, for editors that complete and underline while one types."""
+    schema = GamebookFile.model_json_schema(by_alias=True)
+    return {"$schema": "https://json-schema.org/draft/2020-12/schema", "title": "Zerrit gamebook, version 1", **schema}

@@ -42,6 +42,7 @@ class _IniReader(Structs):
         self.comments = CommentKeeper(source)
         self.root = Node(NodeKind.GROUP, "", 0, len(self.text), value_start=0, value_end=len(self.text))
         self.section = self.root
+        self.sections: dict[str, int] = {}  #: where each section began first
         self.seen: dict[str, int] = {}  #: where each plain key of the section stood first
 
     def read(self) -> Node:
@@ -127,6 +128,14 @@ class _IniReader(Structs):
                 header_end,
                 f"`{rest[:30]}` stands behind the section header [{name}]; the game skips it or the whole line.",
                 hint="Put it on a line of its own.",
+            )
+        first = self.sections.setdefault(name, at)
+        if first != at:
+            self.report.add(
+                "ini.section-twice",
+                at,
+                f"[{name}] began on line {self.source.line_at(first)} already; many games read only one of the two.",
+                hint="Put the settings under the first header, and take this one out.",
             )
         self._end_section()
         self.seen = {}

@@ -21,6 +21,7 @@ from zerrit.core.documents.source import Source, Splice
 from zerrit.core.documents.text.languages import Language, language_of
 
 _COMMENT: Final = re.compile(r"[ \t]*(?:#(?!!)|//|--|;|::|[rR][eE][mM][ \t])([^\r\n]*)")
+_SWITCHED_OFF: Final = re.compile(r"[ \t]*(?:#|//|::|[rR][eE][mM][ \t])")  #: what no program reads has no slots
 _SMART: Final = re.compile("[\u201c\u201d\u201e]")
 _SMART_LINE: Final = re.compile("([\u201c\u201d\u201e](?:[^\r\n]*[\u201c\u201d\u201e])?)")
 MOST_OPEN: Final = 10_000  # brackets open at one time; a file with more is no script
@@ -38,7 +39,8 @@ def read(source: Source, report: Report, slots: Mapping[str, Slot]) -> Node:
         if index + 1 == len(starts) and not body:
             break  # what follows the last line ending is no line
         stop = start + len(body)
-        found = sorted(_cut(slots, text, start, stop), key=lambda node: node.start) if slots else []
+        is_read = bool(slots) and not _SWITCHED_OFF.match(body)
+        found = sorted(_cut(slots, text, start, stop), key=lambda node: node.start) if is_read else []
         line = found[0] if found else Node(NodeKind.VALUE, "line", start, stop, body, start, stop)
         for node in found or (line,):
             root.adopt(node)

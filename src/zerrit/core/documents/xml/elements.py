@@ -20,6 +20,8 @@ from zerrit.core.documents.xml.text import (
 )
 from zerrit.core.nearest import nearest
 
+#: Elements of web pages that come along when somebody copies a block out of one.
+PAGE_TAGS: Final = frozenset(("pre", "code", "p", "br", "div", "span", "blockquote", "li", "b", "i", "em", "strong"))
 END_TAG: Final = re.compile(rf"</({NAME})\s*>")
 
 
@@ -209,6 +211,22 @@ class Elements:
             if parent is not None:
                 for child in moved:
                     parent.adopt(child)
+        elif node.name.lower() in PAGE_TAGS and len(re.findall(rf"<{re.escape(node.name)}\b", self.text)) == 1:
+            end = self.source.text.find(">", node.start) + 1
+            self.report.add(
+                "xml.not-closed",
+                node.start,
+                f"<{node.name}> is a tag of a web page, left over from copying, and nothing closes it.",
+                hint="Remove it.",
+                mend=Splice(node.start, end, ""),
+            )
+            for child in node.disown(sum(child.name.startswith("@") for child in node.children)):
+                if node.parent is not None:
+                    node.parent.adopt(child)
+            node.value_end = node.end = end
+            settle(node, "", False)
+            self.comments.forget()
+            return
         else:
             mend = max([node.value_start, *(child.end for child in node.children[-1:])])
             message = f"<{node.name}> opened on line {opened} is never closed."

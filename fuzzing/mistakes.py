@@ -1,0 +1,622 @@
+"""
+Mistakes put into the demo world, and how many of them the checks find.
+
+    python -m fuzzing.mistakes [--seed 5]
+
+Each mistake is one that people make every week: a slip of a letter, the wrong letter case, a zero too many, an entry
+that is missing in the other file, two mods in the wrong order. The table is made by a seeded generator out of the
+places where such a mistake can be made in the files, at most `MOST` of each kind. A mistake is found when a check
+reports something at its place that it does not report without it; a finding elsewhere counts for nothing.
+"""
+
+from __future__ import annotations
+
+import argparse
+import random
+import re
+import sqlite3
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass
+from typing import Final
+
+from zerrit.core.checks import Checked, Files, check_files_of
+from zerrit.core.documents import Finding
+from zerrit.core.drafting import draft
+from zerrit.core.gamebooks import Gamebook, read_gamebook
+from zerrit.databases import query
+from zerrit.demo.world_files import default_files, gamebook, next_default_files
+
+MOST: Final = 16  #: mistakes of one kind
+NEAR: Final = 2  #: lines that a finding about a lost sign may be away from it
+ANYWHERE: Final = -1
+
+Tree = dict[str, bytes]
+
+
+@dataclass(frozen=True)
+class Mistake:
+    """One mistake. `note` is the field note that it belongs to; `places` are paths with lines, `ANYWHERE` for any.
+
+    `slack` is by how many lines a finding may miss.
+    """
+
+    note: str
+    title: str
+    files: Mapping[str, bytes | None]
+    places: tuple[tuple[str, int], ...]
+    slack: int = 0
+
+    def is_found(self, findings: list[Finding]) -> bool:
+        return any(
+            f.path == path and (line == ANYWHERE or abs(f.line - line) <= self.slack)
+            for f in findings
+            for path, line in self.places
+        )
+
+
+class World:
+    """The untouched files, as text where they are text."""
+
+    def __init__(self, files: Tree) -> None:
+        self.files = files
+        self.lines: dict[str, list[str]] = {}
+        for path, data in files.items():
+            if b"\0" not in data:
+                self.lines[path] = data.decode().split("\n")
+
+    def with_line(self, path: str, number: int, line: str | None) -> dict[str, bytes | None]:
+        """The file with another line in the place of one (1-based), or without it."""
+        lines = list(self.lines[path])
+        lines[number - 1 : number] = [] if line is None else [line]
+        return {path: "\n".join(lines).encode()}
+
+    def matching(self, pattern: str, paths: str = "") -> Iterator[tuple[str, int, re.Match[str]]]:
+        """Every match of a pattern in a line: path, line, match."""
+        for path, lines in self.lines.items():
+            if re.search(paths, path):
+                for number, line in enumerate(lines, 1):
+                    for match in re.finditer(pattern, line):
+                        yield path, number, match
+
+
+Make = Callable[[World, random.Random], Iterator[Mistake]]
+
+
+def _replaced(
+    world: World, path: str, number: int, match: re.Match[str], text: str, group: int = 1
+) -> dict[str, bytes | None]:
+    line = world.lines[path][number - 1]
+    return world.with_line(path, number, line[: match.start(group)] + text + line[match.end(group) :])
+
+
+def _slip(word: str, rng: random.Random) -> str:
+    """A letter left out, doubled, or changed for the next one."""
+    at = rng.randrange(1, len(word))
+    return rng.choice(
+        (
+            word[:at] + word[at + 1 :],
+            word[:at] + word[at - 1] + word[at:],
+            word[: at - 1] + word[at] + word[at - 1] + word[at + 1 :],
+        )
+    )
+
+
+def _slips(word: str, rng: random.Random) -> str:
+    for _ in range(20):
+        slipped = _slip(word, rng)
+        if slipped != word:
+            return slipped
+    return word + word[-1]
+
+
+# --- signs and commas -------------------------------------------------------------------------------------------------
+
+
+def lost_signs(world: World, rng: random.Random) -> Iterator[Mistake]:
+    del rng
+    for path, number, match in world.matching(r'([<>"])', r"\.xml$"):
+        if "<!--" not in world.lines[path][number - 1] and "<?" not in world.lines[path][number - 1] and number > 8:
+            files = _replaced(world, path, number, match, "")
+            yield Mistake("2", f"{match.group()} lost in {path}:{number}", files, ((path, number),), NEAR)
+    for path, number, match in world.matching(r'(["{}\[\]:])', r"\.json$"):
+        files = _replaced(world, path, number, match, "")
+        yield Mistake("2", f"{match.group()} lost in {path}:{number}", files, ((path, number),), NEAR)
+    for path, number, match in world.matching(r"=(\(|.*\)$)", r"station\.ini$"):
+        files = _replaced(
+            world, path, number, match, match.group(1)[1:] if match.group(1) == "(" else match.group(1)[:-1]
+        )
+        yield Mistake("2", f"parenthesis lost in {path}:{number}", files, ((path, number),), NEAR)
+    for path, number, match in world.matching(r"\w(:) \S", r"(hauls|keepers|parties|settings)\.yml$"):
+        if not world.lines[path][number - 1].lstrip().startswith("#"):
+            files = _replaced(world, path, number, match, "")
+            yield Mistake("2", f"colon lost in {path}:{number}", files, ((path, number),), NEAR)
+
+
+def commas(world: World, rng: random.Random) -> Iterator[Mistake]:
+    del rng
+    for path, number, match in world.matching(r"\}(,)$", r"\.json$"):
+        files = _replaced(world, path, number, match, "")
+        yield Mistake("27", f"comma lost in {path}:{number}", files, ((path, number),), 1)
+    for path, number, match in world.matching(r"\}()$", r"\.json$"):
+        if world.lines[path][number - 1].startswith("    "):
+            files = _replaced(world, path, number, match, ",")
+            yield Mistake("27", f"comma after the last entry in {path}:{number}", files, ((path, number),), 1)
+
+
+def pasted(world: World, rng: random.Random) -> Iterator[Mistake]:
+    finds = world.lines["sea/finds.xml"]
+    starts = [n for n, line in enumerate(finds, 1) if line.startswith("  <find ")]
+    for start in rng.sample(starts, 4):
+        end = next(n for n in range(start, len(finds)) if finds[n - 1].strip() == "</find>")
+        block = finds[start - 1 : end]
+        twice = "\n".join([*finds[:end], *block, *finds[end:]]).encode()
+        yield Mistake(
+            "7", f"block pasted twice at {start}", {"sea/finds.xml": twice}, (("sea/finds.xml", end + 1),), NEAR
+        )
+        cut = "\n".join([*finds[: end - 1], *finds[end:]]).encode()
+        yield Mistake(
+            "7",
+            f"pasted without its last line at {start}",
+            {"sea/finds.xml": cut},
+            (("sea/finds.xml", start), ("sea/finds.xml", end)),
+            NEAR,
+        )
+        tagged = "\n".join([*finds[: start - 1], "  <pre>" + finds[start - 1].strip(), *finds[start:]]).encode()
+        yield Mistake(
+            "7",
+            f"pasted with a tag of its page at {start}",
+            {"sea/finds.xml": tagged},
+            (("sea/finds.xml", start),),
+            NEAR,
+        )
+        rooted = "\n".join([*finds[: start - 1], "<finds>", *block, "</finds>", *finds[end:]]).encode()
+        yield Mistake(
+            "7", f"pasted with its root at {start}", {"sea/finds.xml": rooted}, (("sea/finds.xml", start),), NEAR
+        )
+    station = world.lines["station.ini"]
+    for section, key in (("Pumps", "Bus=40"), ("Multipliers", "FindRate=1.0"), ("World", "DayLength=96")):
+        twice = "\n".join([*station, f"[{section}]", key, ""]).encode()
+        yield Mistake(
+            "7",
+            f"[{section}] pasted with its header",
+            {"station.ini": twice},
+            (("station.ini", len(station) + 1),),
+            NEAR,
+        )
+
+
+# --- names ------------------------------------------------------------------------------------------------------------
+
+
+def misspelt_names(world: World, rng: random.Random) -> Iterator[Mistake]:
+    """Names of fields: the game says nothing, and nothing changes."""
+    patterns = (
+        (r' (\w{4,})="', r"\.xml$"),
+        (r'"(\w{3,})": ', r"galley/(stores|menus|counters|specials).*\.json$"),
+        (r"^(\w{4,})=", r"station\.ini$"),
+        (r"^ *(?:- \{?)?(\w{4,}):", r"(hauls|keepers|parties|settings)\.yml$"),
+    )
+    for pattern, paths in patterns:
+        for path, number, match in world.matching(pattern, paths):
+            if world.lines[path][number - 1].startswith("<?"):
+                continue
+            files = _replaced(world, path, number, match, _slips(match.group(1), rng))
+            yield Mistake("28", f"name {match.group(1)} misspelt in {path}:{number}", files, ((path, number),), 1)
+
+
+def misspelt_words(world: World, rng: random.Random) -> Iterator[Mistake]:
+    """Words that must be one of a list, or stand in another file."""
+    patterns = (
+        (r'(?:at|family|depth|part|lamp)="([^"]+)"', r"\.xml$"),
+        (r'"(?:from|store|menu)": "([^"]+)"', r"galley/(menus|counters|specials).*\.json$"),
+        (r"(?:find|set|store): ([A-Z][\w' ]+|[a-z-]+\d)[,}]", r"\.yml$"),
+        (r"Duty=(\w+)\)", r"station\.ini$"),
+        (r"^([A-Z]{2}-\d\d) ", r"wardens\.txt$"),
+        (r"^(\w[\w -]+)$", r"(order|rotation)\.txt$"),
+    )
+    for pattern, paths in patterns:
+        for path, number, match in world.matching(pattern, paths):
+            files = _replaced(world, path, number, match, _slips(match.group(1), rng))
+            yield Mistake("28", f"word {match.group(1)} misspelt in {path}:{number}", files, ((path, number),))
+
+
+def wrong_case(world: World, rng: random.Random) -> Iterator[Mistake]:
+    """A category must be the name of a file, in the same letter case."""
+    del rng
+    for path, number, match in world.matching(
+        r'"(?:from|store|menu)": "([a-z]+[^"]*)"', r"galley/(menus|counters|specials).*\.json$"
+    ):
+        files = _replaced(world, path, number, match, match.group(1).title())
+        yield Mistake("14", f"{match.group(1)} in another case in {path}:{number}", files, ((path, number),))
+    for path in [path for path in world.files if path.startswith("galley/stores/")]:
+        stem = path.rpartition("/")[2].removesuffix(".json")
+        users = [(p, n) for p, n, m in world.matching(rf'"(?:from|store)": "({stem})"', r"galley/(menus|counters)")]
+        if users:
+            renamed = {path: None, path.replace(stem, stem.title()): world.files[path]}
+            yield Mistake("14", f"file {path} renamed in case", renamed, tuple(users))
+
+
+def gone_elsewhere(world: World, rng: random.Random) -> Iterator[Mistake]:
+    """An entry is taken out that another file still names."""
+    del rng
+    for path, number, match in world.matching(r'<ground name="([^"]+)"', r"chart\.xml$"):
+        users = tuple(
+            (p, n)
+            for p, n, m in world.matching(r' at="([^"]+)"', r"\.xml$")
+            if m.group(1) == match.group(1) and p != path
+        )
+        if users:
+            yield Mistake("28", f"ground {match.group(1)} taken out", world.with_line(path, number, None), users)
+
+
+# --- numbers ----------------------------------------------------------------------------------------------------------
+
+
+def numbers(world: World, rng: random.Random) -> Iterator[Mistake]:
+    """A zero too many, a letter among digits, a sign in front."""
+    patterns = (
+        (r'(?:holds|renew|house|weight|lasts|every|draught|crush|stock|crew)="([\d.]+)"', r"\.xml$"),
+        (r'"(?:low|high|price|reach)": (\d+)', r"galley/(stores|menus|counters).*\.json$"),
+        (r"^(?:Berths|DayLength|FindRate|AirUse|BendsChance|Bus)=([\d.]+)$", r"station\.ini$"),
+        (r"weight: (\d+)", r"hauls\.yml$"),
+    )
+    for pattern, paths in patterns:
+        for path, number, match in world.matching(pattern, paths):
+            value = match.group(1)
+            if float(value) == 0:
+                continue
+            slipped = rng.choice(
+                (f"{value}0", f"{value}00", value.replace("0", "o") if "0" in value else f"{value}o", f"-{value}")
+            )
+            if "." in value:
+                slipped = rng.choice((value.replace(".", ","), value.replace(".", "") + "0", f"-{value}"))
+            yield Mistake(
+                "number",
+                f"{value} became {slipped} in {path}:{number}",
+                _replaced(world, path, number, match, slipped),
+                ((path, number),),
+            )
+
+
+def orders(world: World, rng: random.Random) -> Iterator[Mistake]:
+    """Two numbers of one entry in the wrong order."""
+    del rng
+    for path, number, match in world.matching(r'least="(\d+)" holds="(\d+)"', r"finds\.xml$"):
+        if int(match.group(1)) < int(match.group(2)):
+            line = world.lines[path][number - 1]
+            swapped = line.replace(match.group(), f'least="{match.group(2)}" holds="{match.group(1)}"')
+            yield Mistake(
+                "order",
+                f"least and holds swapped in {path}:{number}",
+                world.with_line(path, number, swapped),
+                ((path, number),),
+            )
+    for path, number, match in world.matching(r'"low": (\d+), "high": (\d+)', r"galley/stores"):
+        line = world.lines[path][number - 1]
+        swapped = line.replace(match.group(), f'"low": {match.group(2)}, "high": {match.group(1)}')
+        yield Mistake(
+            "order",
+            f"low and high swapped in {path}:{number}",
+            world.with_line(path, number, swapped),
+            ((path, number),),
+        )
+
+
+def variants(world: World, rng: random.Random) -> Iterator[Mistake]:
+    """The same edit over three sizes slips on one of them."""
+    lines = world.lines["sea/finds.xml"]
+    for number, line in enumerate(lines, 1):
+        if "Float" in line:
+            for at in (number + 1, number + 2):
+                match = re.search(r'holds="(\d+)"', lines[at - 1])
+                if match:
+                    changed = _replaced(
+                        world, "sea/finds.xml", at, match, str(int(match.group(1)) + rng.choice((1, 2, 4)))
+                    )
+                    yield Mistake("9", f"one size of a float differs at {at}", changed, (("sea/finds.xml", at),))
+
+
+# --- between files ----------------------------------------------------------------------------------------------------
+
+
+def codes(world: World, rng: random.Random) -> Iterator[Mistake]:
+    """A code that is borne twice, over several files; a number that is equal in two."""
+    taken = [m.group(1) for _, _, m in world.matching(r'code="([A-Z]{2}-\d\d)"', r"(chart|buoys)\.xml$")]
+    for path, number, match in world.matching(r'code="([A-Z]{2}-\d\d)"', r"(chart|buoys)\.xml$"):
+        other = rng.choice([code for code in taken if code != match.group(1)])
+        places = (
+            (path, number),
+            *((p, n) for p, n, m in world.matching(r'code="([A-Z]{2}-\d\d)"') if m.group(1) == other),
+        )
+        yield Mistake("10", f"{match.group(1)} became {other}", _replaced(world, path, number, match, other), places)
+    for path, number, match in world.matching(r'draught="(\d+)"', r"chart\.xml$"):
+        yield Mistake(
+            "10",
+            f"draught at {number} changed in one place",
+            _replaced(world, path, number, match, str(int(match.group(1)) + 1)),
+            ((path, number),),
+        )
+
+
+def one_word(world: World, rng: random.Random) -> Iterator[Mistake]:
+    """Folder, file, setting and start parameter must be one word."""
+    ends = (("station.ini", r"^Chart=(.+)$"), ("launch.sh", r'^CHART="(.+)"$'))
+    places = tuple((p, n) for path, pattern in ends for p, n, _ in world.matching(pattern, rf"^{path}$"))
+    for path, pattern in ends:
+        for _, number, match in world.matching(pattern, rf"^{path}$"):
+            for word in ("lantern-shelf", _slips(match.group(1), rng)):
+                yield Mistake("11", f"{path} says {word}", _replaced(world, path, number, match, word), places)
+    for path in ("addins/tidebell/card.yml", "addins/wreckmarks/card.yml"):
+        for _, number, match in world.matching(r"  name: (\w+)", rf"^{path}$"):
+            yield Mistake(
+                "11",
+                f"name in {path}",
+                _replaced(world, path, number, match, _slips(match.group(1), rng)),
+                ((path, number),),
+            )
+
+
+def mods(world: World, rng: random.Random) -> Iterator[Mistake]:
+    """Order, seals, versions."""
+    del rng
+    swapped = b"surveyor-kit\ndeepsong\n"
+    yield Mistake("12", "mods in the wrong order", {"mods/order.txt": swapped}, (("mods/order.txt", ANYWHERE),))
+    for mod in ("deepsong", "surveyor-kit"):
+        yield Mistake(
+            "12",
+            f"seal of {mod} missing",
+            {f"seals/{mod}.seal": None},
+            (("mods/order.txt", ANYWHERE), (f"seals/{mod}.seal", 0)),
+        )
+    both = world.files["mods/order.txt"] + b"surveyor-kit-1.3\n"
+    pak = {"mods/surveyor-kit-1.3.pak": b"PAK\0new", "seals/surveyor-kit-1.3.seal": b"surveyor-kit-1.3 0\n"}
+    yield Mistake("12", "two versions on", {"mods/order.txt": both, **pak}, (("mods/order.txt", ANYWHERE),))
+
+
+def files_by_name(world: World, rng: random.Random) -> Iterator[Mistake]:
+    """A file must bear exactly one name."""
+    del rng
+    for path in (
+        "crew/wardens.txt",
+        "crew/keepers.yml",
+        "crew/parties.yml",
+        "station.ini",
+        "launch.sh",
+        "sea/chart.xml",
+        "mods/order.txt",
+        "charts/rotation.txt",
+        "dredge/hauls.yml",
+        "galley/house.json",
+        "craft.xml",
+        "sea/buoys.xml",
+    ):
+        folder, _, name = path.rpartition("/")
+        for other in (name.capitalize(), f"{name}.txt", name.replace(".", "s.", 1)):
+            new = f"{folder}/{other}".lstrip("/")
+            if new != path:
+                yield Mistake(
+                    "25",
+                    f"{path} is called {other}",
+                    {path: None, new: world.files[path]},
+                    ((path, ANYWHERE), (new, ANYWHERE)),
+                )
+
+
+def addins(world: World, rng: random.Random) -> Iterator[Mistake]:
+    """An add-in is on that needs one among those that are off."""
+    del rng
+    moved: dict[str, bytes | None] = {}
+    for path, data in world.files.items():
+        if path.startswith("addins/tidebell/"):
+            moved |= {path: None, path.replace("addins/", "shelved/"): data}
+    yield Mistake("19", "tidebell is shelved, wreckmarks needs it", moved, (("addins/wreckmarks/card.yml", ANYWHERE),))
+    card = world.files["addins/tidebell/card.yml"].replace(b"[]", b"[fogsignal]")
+    yield Mistake(
+        "19",
+        "tidebell needs what is shelved",
+        {"addins/tidebell/card.yml": card},
+        (("addins/tidebell/card.yml", ANYWHERE),),
+    )
+
+
+def sentinels(world: World, rng: random.Random) -> Iterator[Mistake]:
+    """A word means: look in another file, and there is nothing."""
+    for path, number, match in world.matching(r'"([^"]+)": \d+', r"galley/house\.json$"):
+        users = tuple(
+            (p, n)
+            for p, n, m in world.matching(r'"name": "([^"]+)".*as-house', r"galley/stores")
+            if m.group(1) == match.group(1)
+        )
+        if users:
+            slipped = _replaced(world, path, number, match, _slips(match.group(1), rng))
+            yield Mistake("17", f"price of {match.group(1)} misspelt elsewhere", slipped, (*users, (path, number)))
+
+
+def odd_settings(world: World, rng: random.Random) -> Iterator[Mistake]:
+    """Keepers out of reach, parties closed, menus dropped, chances raised, advice, the wrong chart, packed folders."""
+    for path, number, match in world.matching(r" (?:x): (-?[\d.]+)", r"keepers\.yml$"):
+        yield Mistake(
+            "15",
+            f"keeper moved at {number}",
+            _replaced(world, path, number, match, f"{float(match.group(1)) + rng.choice((40, -60)):g}"),
+            ((path, number),),
+        )
+    for path, number, match in world.matching(r"chance: ([\d.]+)", r"hauls\.yml$"):
+        yield Mistake(
+            "16",
+            f"chance raised at {number}",
+            _replaced(world, path, number, match, f"{float(match.group(1)) * 2:g}"),
+            ((path, number),),
+        )
+    for path, number, match in world.matching(r"Shallow Party, open: (true)", r"parties\.yml$"):
+        yield Mistake(
+            "18",
+            "the party of newcomers is closed",
+            _replaced(world, path, number, match, "false"),
+            ((path, ANYWHERE),),
+        )
+    for path, number, match in world.matching(r"^newcomers: (.+)$", r"parties\.yml$"):
+        for word in ("Trench Party", "Wall Pary"):
+            yield Mistake(
+                "18", f"newcomers join {word}", _replaced(world, path, number, match, word), ((path, number),)
+            )
+    for path, number, match in world.matching(r"^FindRate=(.+)$", r"station\.ini$"):
+        for rate in ("3.5", "4.5"):
+            yield Mistake("20", f"FindRate {rate}", _replaced(world, path, number, match, rate), ((path, number),))
+    for path, number, match in world.matching(r"T2,Rating=(4)\)\)", r"station\.ini$"):
+        yield Mistake("20", "a pump above 8", _replaced(world, path, number, match, "9"), ((path, number),))
+    for menu in ("feast", "breakfast"):
+        places = tuple((p, n) for p, n, m in world.matching(rf'"menu": "{menu}"', r"specials\.json$"))
+        yield Mistake("21", f"menu {menu} dropped", {f"galley/menus/{menu}.json": None}, places)
+    for chart in ("coral-gate", "lantern-shelf"):
+        path = f"charts/{chart}/bearings.txt"
+        for number, match in ((n, m) for _, n, m in world.matching(r"= (\d+)$", rf"^{path}$")):
+            note = "22" if chart == "coral-gate" else "8"
+            yield Mistake(
+                note, f"bearing in {path}:{number}", _replaced(world, path, number, match, "99"), ((path, ANYWHERE),)
+            )
+
+
+def rows(world: World, rng: random.Random) -> Iterator[Mistake]:
+    """A row of the game's database must carry the same number."""
+    del rng
+    for code in ("CG-01", "RF-01", "TL-01"):
+        for change in ("UPDATE berths SET draught = draught + 2 WHERE code = ?", "DELETE FROM berths WHERE code = ?"):
+            connection = sqlite3.connect(":memory:")
+            connection.deserialize(world.files["ledger.db"])
+            connection.execute(change, (code,))
+            connection.commit()
+            data = connection.serialize()
+            connection.close()
+            places = tuple((p, n) for p, n, _ in world.matching(rf'berth code="{code}"', r"chart\.xml$"))
+            yield Mistake("23", f"{change[:6]} {code}", {"ledger.db": data}, places)
+
+
+def too_much(world: World, rng: random.Random) -> Iterator[Mistake]:
+    """Things are added and nothing is taken away."""
+    del rng
+    text = world.files["sea/finds.xml"].decode()
+    for count in (60, 150, 390):
+        block = "".join(re.findall(r"  <find .*?</find>\n", text, re.DOTALL)[5 : 5 + count]).replace(
+            '<find name="', '<find name="Odd '
+        )
+        more = text.replace("</finds>", f"{block}</finds>").encode()
+        yield Mistake("6", f"{count} finds added", {"sea/finds.xml": more}, (("sea/finds.xml", ANYWHERE),))
+
+
+KINDS: Final[tuple[Make, ...]] = (
+    lost_signs, commas, pasted, misspelt_names, misspelt_words, wrong_case, gone_elsewhere, numbers, orders, variants,
+    codes, one_word, mods, files_by_name, addins, sentinels, odd_settings, rows, too_much,
+)  # fmt: skip
+
+
+def mistakes(world: World, seed: int) -> list[Mistake]:
+    """The table: of each kind and note at most `MOST`, chosen by the seed."""
+    chosen: list[Mistake] = []
+    for make in KINDS:
+        rng = random.Random(f"{seed} {make.__name__}")
+        by_note: dict[str, list[Mistake]] = {}
+        for mistake in make(world, rng):
+            by_note.setdefault(mistake.note, []).append(mistake)
+        for listed in by_note.values():
+            chosen += rng.sample(listed, min(MOST, len(listed)))
+    return chosen
+
+
+# --- checking ---------------------------------------------------------------------------------------------------------
+
+
+class Bench:
+    """One gamebook with the check of the untouched world."""
+
+    def __init__(self, files: Tree, book: Gamebook) -> None:
+        self.files = files
+        self.book = book
+        self.documents = {path: book.read(data, path) for path, data in files.items() if book.is_tracked(path)}
+        self.base = self._check(self.files, {})
+        self.known = {(f.code, f.address, f.message) for f in self.base.findings}
+
+    def _check(self, files: Tree, changed: Mapping[str, bytes | None]) -> Checked:
+        documents = {path: one for path, one in self.documents.items() if path not in changed}
+        for path, data in changed.items():
+            if data is not None and self.book.is_tracked(path):
+                documents[path] = self.book.read(data, path)
+        documents = {path: one for path, one in documents.items() if not one.is_binary}
+        others = [path for path in files if path not in documents]
+        before = {path: one for path, one in self.documents.items() if not one.is_binary} if changed else None
+        earlier = self.base if changed else None
+        return check_files_of(Files(documents, others, files.get, query), self.book, before=before, earlier=earlier)
+
+    def new_findings(self, mistake: Mistake) -> list[Finding]:
+        files = {**self.files, **{path: data for path, data in mistake.files.items() if data is not None}}
+        files = {path: data for path, data in files.items() if mistake.files.get(path, b"") is not None}
+        found = self._check(files, mistake.files).findings
+        return [f for f in found if (f.code, f.address, f.message) not in self.known]
+
+
+def read(text: bytes) -> Gamebook:
+    book, faults = read_gamebook(text)
+    if book is None:
+        raise SystemExit("\n".join(f"{fault.line}: {fault.message}" for fault in faults))
+    return book
+
+
+def false_alarms(files: Tree, book: Gamebook) -> int:
+    """Findings in untouched files, tolerated ones apart."""
+    return sum(finding.severity.value != "notice" for finding in Bench(files, book).base.findings)
+
+
+def entries_of(files: Tree) -> int:
+    """How many groups with values the files have: what a person would call entries."""
+    book = read(gamebook())
+    documents = (book.read(data, path) for path, data in files.items() if book.is_tracked(path))
+    return sum(
+        1
+        for document in documents
+        if not document.is_binary
+        for node in document.root.walk()
+        if not node.is_value and any(child.value is not None for child in node.children)
+    )
+
+
+def main() -> None:
+    parser = argparse.ArgumentParser(description=__doc__.partition("\n\n")[0])
+    parser.add_argument("--seed", type=int, default=5)
+    parser.add_argument("--missed", action="store_true", help="list what was not found")
+    given = parser.parse_args()
+    old, new = default_files(), next_default_files()
+    world = World(old)
+    books = {
+        "demo gamebook": read(gamebook()),
+        "draft of 2.1": read(draft([old], "fathomline", "defaults 2.1").encode()),
+        "draft of 2.1 and 2.2": read(draft([old, new], "fathomline", "defaults 2.1 and 2.2").encode()),
+    }
+    benches = {name: Bench(old, book) for name, book in books.items()}
+    table = mistakes(world, given.seed)
+    found = {
+        name: [mistake.is_found(bench.new_findings(mistake)) for mistake in table] for name, bench in benches.items()
+    }
+    print(f"| field note | mistakes | {' | '.join(books)} |")
+    print(f"|---|---:|{'---:|' * len(books)}")
+    for note in dict.fromkeys(mistake.note for mistake in table):
+        at = [index for index, mistake in enumerate(table) if mistake.note == note]
+        cells = " | ".join(str(sum(found[name][index] for index in at)) for name in books)
+        print(f"| {note} | {len(at)} | {cells} |")
+    cells = " | ".join(f"{sum(hits)} ({sum(hits) / len(table):.1%})" for hits in found.values())
+    print(f"| all | {len(table)} | {cells} |")
+    print()
+    print(f"| false alarms | {' | '.join(books)} |")
+    print(f"|---|{'---:|' * len(books)}")
+    for label, files in (("2.1", old), ("2.2", new)):
+        entries = entries_of(files)
+        alarms = [false_alarms(files, book) for book in books.values()]
+        print(f"| on {label}, {entries:,} entries | {' | '.join(f'{n} ({n / entries:.2%})' for n in alarms)} |")
+    if given.missed:
+        for name, hits in found.items():
+            for mistake, hit in zip(table, hits, strict=True):
+                if not hit:
+                    print(f"{name}: note {mistake.note}: {mistake.title}")
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,55 @@
+"""What checks look at: the files of a server or folder, and how to reach what is no text among them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Collection, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Protocol
+
+from zerrit.core.documents import Document
+from zerrit.core.errors import ZerritError
+
+Documents = Mapping[str, Document]
+
+
+class QueryRefused(ZerritError):
+    """A query of a gamebook cannot be run on the database file."""
+
+    kind = "query-refused"
+
+
+class Query(Protocol):
+    """Runs one SELECT on the bytes of a database file."""
+
+    def __call__(self, database: bytes, query: str, /) -> Sequence[tuple[str, ...]]:
+        """The rows, every value as text.
+
+        Raises QueryRefused: it is no database, the query is wrong, or it takes too long.
+        """
+        ...
+
+
+def _no_data(path: str) -> bytes | None:
+    del path
+    return None
+
+
+def no_query(database: bytes, query: str) -> Sequence[tuple[str, ...]]:
+    """Stands where databases cannot be looked into."""
+    del database, query
+    raise QueryRefused("databases cannot be looked into here")
+
+
+@dataclass(frozen=True)
+class Files:
+    """The files of one state of a server or folder.
+
+    `others`: paths of files that are no text or whose content is not kept. `data`: the bytes of one of them, as far as
+    they are kept. `is_whole`: these are all files, so that one that is not here is missing.
+    """
+
+    documents: Documents
+    others: Collection[str] = ()
+    data: Callable[[str], bytes | None] = _no_data
+    query: Query = no_query
+    is_whole: bool = True

@@ -1,0 +1,235 @@
+"""
+What stands in default trees: files of one sort together, and in them the values of each field.
+
+A tree is the files of one version. Two versions sharpen what is seen: a number that moved has a wider range, a field
+that went away is not always there. Support, however, is counted in the newest tree alone, since the same entry seen
+twice says nothing new.
+"""
+
+from __future__ import annotations
+
+import re
+from collections import Counter, defaultdict
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+from pathlib import PurePosixPath
+from typing import Final
+
+from zerrit.core.documents import Document, Format, Node, Severity, Slot, read_document
+from zerrit.core.documents.codes import TOLERANCES
+from zerrit.core.paths import path_matches
+
+Tree = Mapping[str, Document]
+Kind = tuple[str, ...]  #: the names from below the root down; an item of a list has an empty one
+
+_ODD: Final = re.compile(r'[/\[\]"#*?]')
+_ASSIGNED: Final = re.compile(r'^([A-Za-z_][A-Za-z0-9_]*)="([^"$]+)"[ \t]*$', re.MULTILINE)
+_REMARK: Final = re.compile(r"[ \t]*(?:#|//|::|;|[rR][eE][mM][ \t])")
+MAP_FROM: Final = 12  #: so many children of one sort below a single group are data and no settings
+ALIKE_SHARE: Final = 0.6  #: of the places of two files; above it they are of one sort
+
+
+@dataclass
+class Column:
+    """The values of one field in all entries of a kind. `counts` are those of the newest tree."""
+
+    place: str
+    values: Counter[str] = field(default_factory=Counter)  #: over all trees
+    counts: Counter[str] = field(default_factory=Counter)
+    entries: int = 0  #: entries of the newest tree that have it
+    most_in_entry: int = 0
+    is_quoted: bool = False
+
+
+@dataclass
+class Entries:
+    """The entries of one kind. `rows` are those of every tree, as values by place."""
+
+    kind: Kind
+    key: str = ""
+    count: int = 0  #: in the newest tree
+    rows: list[dict[str, str]] = field(default_factory=list)
+    columns: dict[str, Column] = field(default_factory=dict)
+    children: set[str] = field(default_factory=set)
+    is_map: bool = False
+
+
+@dataclass
+class Sort:
+    """Files of one sort, named by a path or a pattern."""
+
+    pattern: str
+    format: Format
+    documents: list[list[Document]]  #: by tree, the newest last
+    slots: dict[str, Slot] = field(default_factory=dict)
+    tolerate: tuple[str, ...] = ()
+    kinds: dict[Kind, Entries] = field(default_factory=dict)
+
+    @property
+    def is_optional(self) -> bool:
+        """One of the trees has no such file."""
+        return not all(self.documents)
+
+    @property
+    def newest(self) -> list[Document]:
+        return next((documents for documents in reversed(self.documents) if documents), [])
+
+
+def observe(trees: Sequence[Mapping[str, bytes]]) -> list[Sort]:
+    """The sorts of files in trees of files, the newest tree last, with everything that was seen in them."""
+    read = [_read(tree) for tree in trees]
+    sorts = []
+    for pattern in _patterns(read):
+        documents = [[d for path, d in sorted(tree.items()) if path_matches(pattern, path)] for tree in read]
+        first = next(document for listed in documents for document in listed)
+        sort = Sort(pattern, first.format, documents)
+        if first.format is Format.TEXT:
+            _cut_slots(sort)
+        _tolerate(sort)
+        _look(sort)
+        sorts.append(sort)
+    return sorts
+
+
+def _read(tree: Mapping[str, bytes]) -> Tree:
+    read = {path: read_document(data, path) for path, data in tree.items()}
+    return {path: document for path, document in read.items() if not document.is_binary}
+
+
+# --- files of one sort ------------------------------------------------------------------------------------------------
+
+
+def _patterns(trees: Sequence[Tree]) -> list[str]:
+    """A pattern for files of a folder, or of one name in several folders, that hold the same; else each path."""
+    shapes: dict[str, frozenset[str]] = {}
+    for tree in trees:
+        for path, document in tree.items():
+            shapes[path] = shapes.get(path, frozenset()) | _shape(document)
+    alone = dict.fromkeys(sorted(shapes))
+    patterns: list[str] = []
+    families: dict[str, list[str]] = defaultdict(list)
+    for path in alone:
+        parts = PurePosixPath(path)
+        if len(parts.parts) > 1:
+            families[f"{parts.parent}/*{parts.suffix}"].append(path)
+        if len(parts.parts) > 2:
+            families[f"{parts.parent.parent}/*/{parts.name}"].append(path)
+    for pattern, paths in sorted(families.items(), key=lambda item: -len(item[1])):
+        left = [path for path in paths if path in alone]
+        if len(left) > 1 and _are_alike([shapes[path] for path in left]):
+            patterns.append(pattern)
+            for path in left:
+                del alone[path]
+    return sorted((*patterns, *alone), key=lambda pattern: (pattern.replace("*", "~"), pattern))
+
+
+def _shape(document: Document) -> frozenset[str]:
+    return frozenset("/".join(node.names) for node in document.root.walk() if node.parent is not None)
+
+
+def _are_alike(shapes: Sequence[frozenset[str]]) -> bool:
+    everything, common = frozenset().union(*shapes), frozenset(shapes[0]).intersection(*shapes)
+    return bool(everything) and len(common) >= ALIKE_SHARE * len(everything)
+
+
+# --- text files -------------------------------------------------------------------------------------------------------
+
+
+def _cut_slots(sort: Sort) -> None:
+    """Slots for lists with one word a line, for a first column, and for assignments in a script."""
+    texts = [document.text for documents in sort.documents for document in documents]
+    lines = [line for text in texts for line in text.splitlines() if line.strip() and not _REMARK.match(line)]
+    name = re.sub(r"[^a-z]+", "_", PurePosixPath(sort.pattern.replace("*", "")).stem.lower()).strip("_") or "entry"
+    name = "entry" if name == "line" else name
+    assigned = {m.group(1): m.group(2) for text in texts for m in _ASSIGNED.finditer(text)}
+    if lines and all(re.fullmatch(r"[\w.+-]+", line.strip()) for line in lines):
+        sort.slots[name] = Slot("^{}")
+    elif lines and all(re.match(r"\S+[ \t]{2,}\S", line) for line in lines):
+        sort.slots[name] = Slot("^{}  ")
+    elif lines and all(re.match(r"[^=]+ = \S", line) for line in lines):
+        sort.slots[name] = Slot("^{} =")
+    for variable, value in assigned.items():
+        split = next((sign for sign in ";," if sign in value), "")
+        sort.slots[variable.lower()] = Slot(f'{variable}="{{}}"', split)
+    if sort.slots:
+        sort.documents = [
+            [read_document(d.to_bytes(), d.path, slots=sort.slots) for d in documents] for documents in sort.documents
+        ]
+
+
+def _tolerate(sort: Sort) -> None:
+    """Faults that stand in the vendor's own files are tolerated there, or nobody could work with them."""
+    grave = (Severity.ERROR, Severity.WARNING)
+    found = {f.code for documents in sort.documents for d in documents for f in d.findings if f.severity in grave}
+    sort.tolerate = tuple(sorted(found & TOLERANCES))
+    if sort.tolerate:
+        sort.documents = [
+            [read_document(d.to_bytes(), d.path, slots=d.reading.slots, tolerate=sort.tolerate) for d in documents]
+            for documents in sort.documents
+        ]
+
+
+# --- values -----------------------------------------------------------------------------------------------------------
+
+
+def _look(sort: Sort) -> None:
+    newest = sort.newest
+    for documents in sort.documents:
+        for document in documents:
+            if document.ok:
+                is_newest = documents is newest
+                for node in document.root.walk():
+                    if not node.is_value and _is_plain(node) and (node.children or node.parent is None):
+                        _note(sort, document, node, is_newest)
+    for kind, entries in sort.kinds.items():
+        entries.is_map = _is_map(entries)
+        if kind:
+            entries.key = next((d.keys.field_for(kind) or "" for d in newest), "")
+
+
+def _is_plain(node: Node) -> bool:
+    """The names down to it can be written in an address without quotes."""
+    return not any(_ODD.search(name) for name in node.names)
+
+
+def _note(sort: Sort, document: Document, node: Node, is_newest: bool) -> None:
+    entries = sort.kinds.setdefault(node.names, Entries(node.names))
+    entries.count += is_newest
+    row: dict[str, str] = {}
+    found: Counter[str] = Counter()
+    for child in node.children:
+        place = child.name if child.name else "*"
+        if document.format is Format.TEXT and child.name == "line":
+            continue
+        if _ODD.search(child.name):
+            place = "*"
+        entries.children.add(child.name)
+        if child.value is None:
+            continue
+        column = entries.columns.setdefault(place, Column(place))
+        column.values[child.value] += 1
+        column.counts[child.value] += is_newest
+        column.is_quoted |= child.is_quoted
+        found[place] += 1
+        row.setdefault(place, child.value)
+    for place, number in found.items():
+        entries.columns[place].entries += is_newest
+        entries.columns[place].most_in_entry = max(entries.columns[place].most_in_entry, number)
+    entries.rows.append(row)
+
+
+def _is_map(entries: Entries) -> bool:
+    """Its names are data: many children, all of them single values of the same sort."""
+    columns = [column for place, column in entries.columns.items() if place != "*"]
+    if entries.count > 1 or len(columns) < MAP_FROM or len(entries.children) != len(columns):
+        return False
+    values = [value for column in columns for value in column.values]
+    return all(re.fullmatch(r"-?\d+(\.\d+)?", value) for value in values)
+
+
+def columns_of(sorts: Sequence[Sort]) -> Iterator[tuple[Sort, Entries, Column]]:
+    """Every column of every kind of entries, with where it stands."""
+    for sort in sorts:
+        for entries in sort.kinds.values():
+            for column in entries.columns.values():
+                yield sort, entries, column
