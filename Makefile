@@ -8,7 +8,7 @@ CONTROL_PORT ?= 8780
 PYTHON_SOURCES := src tests benchmarks conformance fuzzing
 CONSOLE_SOURCES := $(shell find console -path console/node_modules -prune -o -type f -print 2>/dev/null)
 
-.PHONY: demo test tour console types lint screenshots docs bench conformance fuzz clean
+.PHONY: demo test tour console types lint screenshots docs bench conformance fuzz mistakes clean
 
 demo: .venv/ready src/zerrit/web/console/index.html ## start the stand-in host and the service with demo data
 	@exec $(PYTHON) -m zerrit.demo --port $(PORT) --ftp-port $(FTP_PORT) --control-port $(CONTROL_PORT)
@@ -37,8 +37,10 @@ screenshots: .venv/ready src/zerrit/web/console/index.html ## take the pictures 
 	scripts/setup-chromium
 	$(PYTHON) -m tests.screenshots
 
-docs: .venv/ready ## make docs/findings.md from the catalogue of codes again
+docs: .venv/ready ## make the pages that come from the code again: findings, gamebooks, the schema of gamebooks
 	$(PYTHON) -m zerrit.cli.findings_page > docs/findings.md
+	$(PYTHON) -m zerrit.report.gamebook_page > docs/gamebook.md
+	$(PYTHON) -m zerrit gamebook form > docs/gamebook.schema.json
 
 bench: .venv/ready ## measure reading and editing beside general-purpose yardsticks
 	$(PYTHON) -m benchmarks.run
@@ -49,6 +51,9 @@ conformance: .venv/ready conformance/node_modules/ready ## run the public confor
 fuzz: .venv/ready ## read a million spoilt files and merge mutated ones; takes some minutes
 	$(PYTHON) -m fuzzing.run
 	$(PYTHON) -m fuzzing.merging
+
+mistakes: .venv/ready ## put 250 mistakes into the demo world and count how many the checks find
+	$(PYTHON) -m fuzzing.mistakes
 
 clean:
 	rm -rf .venv .demo console/node_modules conformance/node_modules src/zerrit/web/console

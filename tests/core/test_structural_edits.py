@@ -19,7 +19,7 @@ _FORMATS = (Format.XML, Format.JSON, Format.YAML, Format.INI)
 WORLD = {
     path: document
     for path, data in server_files("coral-gate").items()
-    if (document := read_document(data, path)).format in _FORMATS and len(data) < 20_000
+    if (document := read_document(data, path)).format in _FORMATS and document.ok and len(data) < 20_000
 }
 PLACES = [(path, node) for path, document in WORLD.items() for node in document.root.walk() if node.parent is not None]
 

@@ -322,7 +322,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /**
+         * Gamebook Text
+         * @description The text of a kept gamebook.
+         */
+        get: operations["gamebook_text_api_v1_gamebooks__name__get"];
         /** Put Gamebook */
         put: operations["put_gamebook_api_v1_gamebooks__name__put"];
         post?: never;
@@ -425,6 +429,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/servers/{server_id}/about": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * About
+         * @description What a place is, what refers to it and what it refers to, its default, and who changed it when.
+         */
+        get: operations["about_api_v1_servers__server_id__about_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/servers/{server_id}/activity": {
         parameters: {
             query?: never;
@@ -454,6 +478,46 @@ export interface paths {
         put?: never;
         /** Open Change */
         post: operations["open_change_api_v1_servers__server_id__changes_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Check Server
+         * @description What is found in the newest files of a server.
+         */
+        get: operations["check_server_api_v1_servers__server_id__check_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/complete": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Complete
+         * @description How an address that is being typed may go on; with `value`, what the field there can be given.
+         */
+        get: operations["complete_api_v1_servers__server_id__complete_get"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -657,6 +721,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/servers/{server_id}/gamebook": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Gamebook Overview
+         * @description The gamebook of a server beside its files: what it knows of each, its lists, how often each rule holds.
+         */
+        get: operations["gamebook_overview_api_v1_servers__server_id__gamebook_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/gamebook/draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Draft Gamebook
+         * @description A gamebook drafted from the defaults that were imported for a server; nothing is kept.
+         */
+        post: operations["draft_gamebook_api_v1_servers__server_id__gamebook_draft_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/gamebook/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try Gamebook
+         * @description What another text of the gamebook would find in the files; nothing is kept.
+         */
+        post: operations["try_gamebook_api_v1_servers__server_id__gamebook_try_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/servers/{server_id}/raw": {
         parameters: {
             query?: never;
@@ -669,6 +793,50 @@ export interface paths {
          * @description The exact bytes of one file.
          */
         get: operations["raw_file_api_v1_servers__server_id__raw_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/review": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Review Files
+         * @description Every file with settings, and how many of them nobody has looked at since its defaults came in.
+         */
+        get: operations["review_files_api_v1_servers__server_id__review_get"];
+        put?: never;
+        /**
+         * Mark Read
+         * @description Mark settings as read: some, or all of a file.
+         */
+        post: operations["mark_read_api_v1_servers__server_id__review_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/review/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Review File
+         * @description The settings of one file with the state of their review.
+         */
+        get: operations["review_file_api_v1_servers__server_id__review_file_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -811,6 +979,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/servers/{server_id}/waivers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Waivers
+         * @description The waivers of a server, and which of them no longer accept anything.
+         */
+        get: operations["list_waivers_api_v1_servers__server_id__waivers_get"];
+        put?: never;
+        /**
+         * Waive
+         * @description Accept a finding in the newest files, with a reason, until a day or for good.
+         */
+        post: operations["waive_api_v1_servers__server_id__waivers_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/waivers/{waiver_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Take Back
+         * @description Take a waiver back; what it accepted counts again.
+         */
+        delete: operations["take_back_api_v1_servers__server_id__waivers__waiver_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/session": {
         parameters: {
             query?: never;
@@ -859,6 +1071,21 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * AboutOut
+         * @description Everything that is known of one place.
+         */
+        AboutOut: {
+            /** History */
+            history: components["schemas"]["PastOut"][];
+            place: components["schemas"]["PlaceOut"];
+            /** Referred By */
+            referred_by: components["schemas"]["LinkOut"][];
+            /** Refers To */
+            refers_to: components["schemas"]["LinkOut"][];
+            /** Takes Effect */
+            takes_effect: string;
+        };
         /** ActivityOut */
         ActivityOut: {
             /** Action */
@@ -901,6 +1128,8 @@ export interface components {
         /**
          * ChangeDetail
          * @description A change worked out on its base. `blocking` says why it may not be deployed, one sentence each.
+         *
+         *     `effects` is what it waits for once it is written, `looks` what to look at in the game then.
          */
         ChangeDetail: {
             /** Author */
@@ -914,12 +1143,16 @@ export interface components {
              * Format: date-time
              */
             created_at: string;
+            /** Effects */
+            effects: components["schemas"]["EffectOut"][];
             /** Findings */
             findings: components["schemas"]["FindingOut"][];
             /** Id */
             id: number;
             /** Is Outdated */
             is_outdated: boolean;
+            /** Looks */
+            looks: string[];
             /** Old Findings */
             old_findings: number;
             /** Runs */
@@ -979,6 +1212,22 @@ export interface components {
             version: number;
         };
         /**
+         * CheckOut
+         * @description What is found in the newest files of a server. `blocking` counts errors that nobody waived and nobody shipped.
+         */
+        CheckOut: {
+            /** Blocking */
+            blocking: number;
+            /** Files */
+            files: number;
+            /** Findings */
+            findings: components["schemas"]["FindingOut"][];
+            /** Server */
+            server: string;
+            /** Snapshot */
+            snapshot: number;
+        };
+        /**
          * ClashOut
          * @description A place that both sides changed differently; null where a side does not have it.
          */
@@ -994,12 +1243,21 @@ export interface components {
             /** Why */
             why: string;
         };
-        /** ColumnOut */
+        /**
+         * ColumnOut
+         * @description A field of entries. `kind` is that of its values, `least` and `most` the ends of their range, as texts.
+         */
         ColumnOut: {
             /** Allowed */
             allowed: string;
             /** Field */
             field: string;
+            /** Kind */
+            kind: string;
+            /** Least */
+            least: string;
+            /** Most */
+            most: string;
             /** Note */
             note: string;
             /** Words */
@@ -1085,6 +1343,16 @@ export interface components {
             /** Point */
             point: string[];
         };
+        /**
+         * EffectOut
+         * @description What written values wait for before they hold, and which they are.
+         */
+        EffectOut: {
+            /** Addresses */
+            addresses: string[];
+            /** Takes Effect */
+            takes_effect: string;
+        };
         /** EntriesOut */
         EntriesOut: {
             /** Columns */
@@ -1122,6 +1390,17 @@ export interface components {
             path: string;
             /** Text */
             text: string;
+        };
+        /** FileReviewOut */
+        FileReviewOut: {
+            /** Path */
+            path: string;
+            /** Purpose */
+            purpose: string;
+            /** Settings */
+            settings: number;
+            /** Unread */
+            unread: number;
         };
         /** FileStateOut */
         FileStateOut: {
@@ -1163,6 +1442,11 @@ export interface components {
              * @default true
              */
             is_new: boolean;
+            /**
+             * Is Shipped
+             * @default false
+             */
+            is_shipped: boolean;
             /** Line */
             line: number;
             /** Message */
@@ -1175,12 +1459,22 @@ export interface components {
              */
             place: string;
             /**
+             * Rule
+             * @default
+             */
+            rule: string;
+            /**
              * Severity
              * @enum {string}
              */
             severity: "error" | "warning" | "notice";
             /** Waived */
             waived?: string | null;
+            /**
+             * Why
+             * @default
+             */
+            why: string;
         };
         /** FolderLink */
         FolderLink: {
@@ -1245,6 +1539,47 @@ export interface components {
              */
             updated_at: string;
         };
+        /**
+         * GamebookOverview
+         * @description The gamebook of a server beside its files. `drafted` says from what, while it is a draft.
+         */
+        GamebookOverview: {
+            /** Drafted */
+            drafted: string;
+            /** Files */
+            files: components["schemas"]["KnownFileOut"][];
+            /** Findings */
+            findings: number;
+            /** Lists */
+            lists: components["schemas"]["KnownListOut"][];
+            /** Name */
+            name: string;
+            /** Rules */
+            rules: components["schemas"]["RuleOut"][];
+            /** Text */
+            text: string;
+            /** Unknown */
+            unknown: string[];
+        };
+        /** GamebookTextOut */
+        GamebookTextOut: {
+            /** Text */
+            text: string;
+        };
+        /**
+         * GamebookTrial
+         * @description What an edited gamebook would find in the files, beside what the kept one finds. `faults` keep it from use.
+         */
+        GamebookTrial: {
+            /** Appeared */
+            appeared: components["schemas"]["FindingOut"][];
+            /** Faults */
+            faults: components["schemas"]["FindingOut"][];
+            /** Gone */
+            gone: components["schemas"]["FindingOut"][];
+            /** Rules */
+            rules: components["schemas"]["RuleOut"][];
+        };
         /** HttpControl */
         HttpControl: {
             /**
@@ -1274,6 +1609,49 @@ export interface components {
             comment: string;
             /** Value */
             value: string;
+        };
+        /** KnownFileOut */
+        KnownFileOut: {
+            /** Files */
+            files: number;
+            /** Line */
+            line: number;
+            /** Pattern */
+            pattern: string;
+            /** Purpose */
+            purpose: string;
+            /** Rules */
+            rules: number;
+            /** Takes Effect */
+            takes_effect: string;
+        };
+        /**
+         * KnownListOut
+         * @description A list with its words; null where a file that it comes from is broken.
+         */
+        KnownListOut: {
+            /** Line */
+            line: number;
+            /** Name */
+            name: string;
+            /** Note */
+            note: string;
+            /** Source */
+            source: string;
+            /** Words */
+            words: string[] | null;
+        };
+        /**
+         * LinkOut
+         * @description A place that another is linked with, and how.
+         */
+        LinkOut: {
+            /** Address */
+            address: string;
+            /** Line */
+            line: number;
+            /** What */
+            what: string;
         };
         /** MergeActionOut */
         MergeActionOut: {
@@ -1332,6 +1710,27 @@ export interface components {
             /** Notes */
             notes: string[];
         };
+        /**
+         * PastOut
+         * @description A value that a place had from a moment on; `person` is empty where nobody of us wrote it.
+         */
+        PastOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Change */
+            change: number | null;
+            /** Person */
+            person: string;
+            /** Reason */
+            reason: string;
+            /** Snapshot */
+            snapshot: number;
+            /** Value */
+            value: string | null;
+        };
         /** PersonOut */
         PersonOut: {
             /** Name */
@@ -1387,6 +1786,21 @@ export interface components {
             title: string;
             /** Type */
             type: string;
+        };
+        /**
+         * ReadIn
+         * @description Settings to mark as read: some of a file, or all of it where `addresses` is null.
+         */
+        ReadIn: {
+            /** Addresses */
+            addresses?: string[] | null;
+            /** Path */
+            path: string;
+        };
+        /** ReadOut */
+        ReadOut: {
+            /** Marked */
+            marked: number;
         };
         /** ReplayedStepOut */
         ReplayedStepOut: {
@@ -1458,6 +1872,32 @@ export interface components {
             line: number;
             /** Trail */
             trail: string;
+        };
+        /**
+         * RuleOut
+         * @description A rule in words, how many places it speaks of, and at how many of them it does not hold.
+         */
+        RuleOut: {
+            /** Breaches */
+            breaches: number;
+            /** Id */
+            id: string;
+            /** Kept */
+            kept: boolean;
+            /** Line */
+            line: number;
+            /** Part */
+            part: string;
+            /** Places */
+            places: number | null;
+            /** Say */
+            say: string;
+            /** Severity */
+            severity: ("error" | "warning" | "notice") | null;
+            /** Text */
+            text: string;
+            /** Why */
+            why: string;
         };
         /**
          * RunOut
@@ -1545,6 +1985,33 @@ export interface components {
             open_changes: number;
             /** Title */
             title: string;
+        };
+        /**
+         * SettingOut
+         * @description One setting: `unread`, `read` by a person, or `own` where somebody gave it another value than the default.
+         */
+        SettingOut: {
+            /** Address */
+            address: string;
+            /** At */
+            at: string | null;
+            /** Comment */
+            comment: string;
+            /** Default */
+            default: string;
+            /** Line */
+            line: number;
+            /** Note */
+            note: string;
+            /** Person */
+            person: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "unread" | "read" | "own";
+            /** Value */
+            value: string;
         };
         /** SnapshotOut */
         SnapshotOut: {
@@ -1833,6 +2300,38 @@ export interface components {
             place: string;
             /** Reason */
             reason: string;
+            /** Until */
+            until?: string | null;
+        };
+        /**
+         * WaiverOut
+         * @description A waiver and what it does now: `holds` accepts a finding, `unused` accepts nothing, `ended` is over.
+         */
+        WaiverOut: {
+            /** Author */
+            author: string;
+            /** Code */
+            code: string;
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            /** Id */
+            id: number;
+            /** Message */
+            message: string;
+            /** Place */
+            place: string;
+            /** Reason */
+            reason: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "holds" | "unused" | "ended";
+            /** Until */
+            until: string | null;
         };
     };
     responses: never;
@@ -2508,6 +3007,46 @@ export interface operations {
             };
         };
     };
+    gamebook_text_api_v1_gamebooks__name__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Server Error */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GamebookTextOut"];
+                };
+            };
+        };
+    };
     put_gamebook_api_v1_gamebooks__name__put: {
         parameters: {
             query?: never;
@@ -2832,6 +3371,48 @@ export interface operations {
             };
         };
     };
+    about_api_v1_servers__server_id__about_get: {
+        parameters: {
+            query: {
+                address: string;
+            };
+            header?: never;
+            path: {
+                server_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Server Error */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AboutOut"];
+                };
+            };
+        };
+    };
     list_activity_api_v1_servers__server_id__activity_get: {
         parameters: {
             query?: never;
@@ -2952,6 +3533,89 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ChangeOut"];
+                };
+            };
+        };
+    };
+    check_server_api_v1_servers__server_id__check_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Server Error */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CheckOut"];
+                };
+            };
+        };
+    };
+    complete_api_v1_servers__server_id__complete_get: {
+        parameters: {
+            query: {
+                typed: string;
+                value?: string | null;
+            };
+            header?: never;
+            path: {
+                server_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Server Error */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
                 };
             };
         };
@@ -3342,6 +4006,130 @@ export interface operations {
             };
         };
     };
+    gamebook_overview_api_v1_servers__server_id__gamebook_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Server Error */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GamebookOverview"];
+                };
+            };
+        };
+    };
+    draft_gamebook_api_v1_servers__server_id__gamebook_draft_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Server Error */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GamebookTextOut"];
+                };
+            };
+        };
+    };
+    try_gamebook_api_v1_servers__server_id__gamebook_try_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GamebookIn"];
+            };
+        };
+        responses: {
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Server Error */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GamebookTrial"];
+                };
+            };
+        };
+    };
     raw_file_api_v1_servers__server_id__raw_get: {
         parameters: {
             query: {
@@ -3379,6 +4167,132 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    review_files_api_v1_servers__server_id__review_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Server Error */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FileReviewOut"][];
+                };
+            };
+        };
+    };
+    mark_read_api_v1_servers__server_id__review_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReadIn"];
+            };
+        };
+        responses: {
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Server Error */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReadOut"];
+                };
+            };
+        };
+    };
+    review_file_api_v1_servers__server_id__review_file_get: {
+        parameters: {
+            query: {
+                path: string;
+            };
+            header?: never;
+            path: {
+                server_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Server Error */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SettingOut"][];
+                };
             };
         };
     };
@@ -3675,6 +4589,129 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["UpgradeOut"];
                 };
+            };
+        };
+    };
+    list_waivers_api_v1_servers__server_id__waivers_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Server Error */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WaiverOut"][];
+                };
+            };
+        };
+    };
+    waive_api_v1_servers__server_id__waivers_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WaiverIn"];
+            };
+        };
+        responses: {
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Server Error */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WaiverOut"][];
+                };
+            };
+        };
+    };
+    take_back_api_v1_servers__server_id__waivers__waiver_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: string;
+                waiver_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Server Error */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

@@ -8,7 +8,7 @@ from typing import Annotated, Any, Literal
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, SecretStr
 
 
-class _In(BaseModel):
+class Sent(BaseModel):
     """What comes from outside: unknown fields are refused, so that a misspelt one is noticed."""
 
     model_config = ConfigDict(extra="forbid")
@@ -31,7 +31,7 @@ class Problem(BaseModel):
     facts: dict[str, Any] = {}
 
 
-class Credentials(_In):
+class Credentials(Sent):
     name: Annotated[str, Field(max_length=80)]
     password: Annotated[SecretStr, Field(max_length=200)]
 
@@ -45,7 +45,7 @@ class PersonOut(BaseModel):
     role: str
 
 
-class GamebookIn(_In):
+class GamebookIn(Sent):
     text: Annotated[str, Field(max_length=4_000_000)]
 
 
@@ -54,12 +54,12 @@ class GamebookOut(BaseModel):
     updated_at: datetime
 
 
-class FolderLink(_In):
+class FolderLink(Sent):
     kind: Literal["folder"] = "folder"
     folder: Annotated[str, Field(min_length=1, max_length=1000)]
 
 
-class FtpLink(_In):
+class FtpLink(Sent):
     kind: Literal["ftp"] = "ftp"
     host: Annotated[str, Field(min_length=1, max_length=255)]
     port: Annotated[int, Field(ge=1, le=65535)] = 21
@@ -68,13 +68,13 @@ class FtpLink(_In):
     folder: Annotated[str, Field(max_length=1000)] = "/"
 
 
-class HttpControl(_In):
+class HttpControl(Sent):
     kind: Literal["http"] = "http"
     url: Annotated[str, Field(max_length=1000), AfterValidator(_web_address)]
     token: Annotated[SecretStr, Field(max_length=500)]
 
 
-class ServerIn(_In):
+class ServerIn(Sent):
     id: Annotated[str, Field(max_length=63)]
     title: Annotated[str, Field(max_length=120)] = ""
     gamebook: str | None = None
@@ -138,6 +138,9 @@ class FindingOut(BaseModel):
     is_new: bool = True
     blocks: bool = False
     waived: str | None = None
+    is_shipped: bool = False
+    rule: str = ""
+    why: str = ""
 
 
 class FileOut(BaseModel):
@@ -149,7 +152,12 @@ class FileOut(BaseModel):
 
 
 class ColumnOut(BaseModel):
+    """A field of entries. `kind` is that of its values, `least` and `most` the ends of their range, as texts."""
+
     field: str
+    kind: str
+    least: str
+    most: str
     note: str
     allowed: str
     words: list[str]
@@ -187,11 +195,11 @@ class PlaceOut(BaseModel):
     findings: list[FindingOut]
 
 
-class ChangeIn(_In):
+class ChangeIn(Sent):
     title: Annotated[str, Field(min_length=1, max_length=200)]
 
 
-class StepIn(_In):
+class StepIn(Sent):
     """One step. Which fields it needs depends on `kind`; see `zerrit.core.steps`."""
 
     kind: Literal[
@@ -261,26 +269,38 @@ class ChangeOut(BaseModel):
     updated_at: datetime
 
 
+class EffectOut(BaseModel):
+    """What written values wait for before they hold, and which they are."""
+
+    takes_effect: str
+    addresses: list[str]
+
+
 class ChangeDetail(ChangeOut):
-    """A change worked out on its base. `blocking` says why it may not be deployed, one sentence each."""
+    """A change worked out on its base. `blocking` says why it may not be deployed, one sentence each.
+
+    `effects` is what it waits for once it is written, `looks` what to look at in the game then.
+    """
 
     step_list: list[StepOut]
     findings: list[FindingOut]
     old_findings: int
     touched: list[str]
     blocking: list[str]
+    effects: list[EffectOut]
+    looks: list[str]
     is_outdated: bool
     runs: list[RunOut]
 
 
-class WaiverIn(_In):
+class WaiverIn(Sent):
     code: Annotated[str, Field(max_length=60)]
     place: Annotated[str, Field(max_length=2000)]
     reason: Annotated[str, Field(min_length=1, max_length=1000)]
     until: datetime | None = None
 
 
-class MergeIn(_In):
+class MergeIn(Sent):
     path: Annotated[str, Field(min_length=1, max_length=2000)]
     snippet: Annotated[str, Field(max_length=4_000_000)]
     into: Annotated[str, Field(max_length=2000)] = ""
@@ -339,7 +359,7 @@ class KeyNoteOut(BaseModel):
     comment: str
 
 
-class UpgradeIn(_In):
+class UpgradeIn(Sent):
     """An upgrade from one version of the defaults to another.
 
     `choices` decides clashes by address (mine, theirs, or =VALUE), `rest` all others; `title` is that of the change.
@@ -375,7 +395,7 @@ class UpgradeOut(BaseModel):
     remaining: list[str]
 
 
-class ReplayIn(_In):
+class ReplayIn(Sent):
     """Replay a change on another server; with `open` as a change there, of the steps that do something."""
 
     server: Annotated[str, Field(max_length=63)]
@@ -463,7 +483,7 @@ class DistanceOut(BaseModel):
     fault: str
 
 
-class RollbackIn(_In):
+class RollbackIn(Sent):
     snapshot: int
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import shlex
 import sys
+from datetime import datetime
 from pathlib import Path
 from typing import Any, Literal
 
@@ -17,6 +18,7 @@ from zerrit.cli.output import output_option, print_findings, print_json, print_t
 from zerrit.cli.plan_file import into_of, plan_options, read_plan, write_plan
 from zerrit.cli.remote import follow, run_result
 from zerrit.cli.session import connect
+from zerrit.cli.waivers import in_utc, until_option
 from zerrit.client import Client, ProblemError
 from zerrit.core.errors import ZerritError
 from zerrit.core.wording import counted
@@ -334,10 +336,11 @@ def check_change(change_id: int, output: str) -> None:
 @click.argument("code")
 @click.argument("place")
 @click.option("--reason", required=True)
-def waive(change_id: int, code: str, place: str, reason: str) -> None:
+@until_option
+def waive(change_id: int, code: str, place: str, reason: str, until: datetime | None) -> None:
     """Accept the finding CODE at PLACE, with a reason."""
     with connect() as zerrit:
-        detail = zerrit.waive(change_id, code, place, reason)
+        detail = zerrit.waive(change_id, code, place, reason, in_utc(until))
     click.echo("Accepted. " + ("Something else still blocks." if detail.blocking else "Nothing blocks now."))
 
 

@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Final
 
 import click
 
-from zerrit.cli.files import FILE_OR_FOLDER, read_path, save
+from zerrit.cli.files import FILE_OR_FOLDER, read_documents, save
 from zerrit.cli.output import print_json, print_table, short, sign
 from zerrit.core.compare import (
     Difference,
@@ -96,7 +96,7 @@ def _local(old: Path, new: Path, only: str, *, with_texts: bool) -> Compared:
     if old.is_dir() != new.is_dir():
         raise click.UsageError("Compare two files or two folders, not one with the other.")
     if old.is_dir():
-        before, after = read_path(old, None), read_path(new, None)
+        before, after = read_documents(old), read_documents(new)
         found = compare_files(before, after)
     else:
         # The two files stand for one, so that their addresses are alike.

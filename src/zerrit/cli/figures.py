@@ -11,7 +11,7 @@ from typing import Final
 import click
 
 from zerrit import api
-from zerrit.cli.files import FILE, FILE_OR_FOLDER, load_gamebook, read_path
+from zerrit.cli.files import FILE, FILE_OR_FOLDER, load_gamebook, read_files
 from zerrit.cli.output import output_option, print_json, print_table
 from zerrit.cli.session import connect
 from zerrit.core.documents import Document
@@ -49,7 +49,7 @@ class _Local:
     def _read(self, folder: Path) -> dict[str, Document]:
         if not folder.is_dir():
             raise click.UsageError(f"{folder} is no folder.")
-        return read_path(folder, self.gamebook)
+        return dict(read_files(folder, self.gamebook).documents)
 
     def book(self) -> Gamebook:
         if self.gamebook is None:

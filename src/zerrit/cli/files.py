@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, BinaryIO, Final
 
@@ -14,9 +14,11 @@ from zerrit.core.documents.source import decode
 from zerrit.core.errors import ZerritError
 
 if TYPE_CHECKING:
+    from zerrit.core.checks import Files
     from zerrit.core.gamebooks import Gamebook
 
 FILE: Final = click.Path(exists=True, dir_okay=False, path_type=Path)
+FOLDER: Final = click.Path(exists=True, file_okay=False, path_type=Path)
 FILE_OR_FOLDER: Final = click.Path(exists=True, path_type=Path)
 OUT: Final = click.Path(dir_okay=False, path_type=Path)
 
@@ -41,22 +43,36 @@ def load_gamebook(path: Path) -> Gamebook:
     return gamebook
 
 
-def read_path(path: Path, gamebook: Gamebook | None) -> dict[str, Document]:
-    def read(file: Path, name: str) -> Document:
-        data = file.read_bytes()
-        return gamebook.read(data, name) if gamebook else read_document(data, name)
+def read_files(path: Path, gamebook: Gamebook | None) -> Files:
+    """A folder with all files in it by their paths there, or one file by the path that was given.
+
+    Links are left out, since they may lead anywhere.
+    """
+    from zerrit.core.checks import gather_files  # noqa: PLC0415  # the models of gamebooks come along
 
     if path.is_file():
-        return {str(path): read(path, str(path))}
-    found: dict[str, Document] = {}
+        return gather_files({str(path): path.read_bytes()}, gamebook, is_whole=False)
+    found: dict[str, bytes] = {}
     for file in sorted(path.rglob("*")):
         name = file.relative_to(path).as_posix()
-        is_wanted = gamebook is None or gamebook.is_tracked(name)
-        if file.is_file() and not file.is_symlink() and is_wanted:
-            document = read(file, name)
-            if not document.is_binary:
-                found[name] = document
-    return found
+        is_ignored = gamebook is not None and gamebook.is_ignored(name)
+        if file.is_file() and not file.is_symlink() and not is_ignored:
+            # Of a watched file only its name counts.
+            found[name] = b"" if gamebook is not None and gamebook.is_watched(name) else file.read_bytes()
+    return gather_files(found, gamebook, query=_query)
+
+
+def _query(database: bytes, statement: str) -> Sequence[tuple[str, ...]]:
+    from zerrit.databases import query  # noqa: PLC0415  # SQLAlchemy, which only few gamebooks need
+
+    return query(database, statement)
+
+
+def read_documents(path: Path) -> dict[str, Document]:
+    """The text files of a folder by their paths in it, or one file by the path that was given; without a gamebook."""
+    if path.is_file():
+        return {str(path): read_document(path.read_bytes(), str(path))}
+    return {name: document for name, document in read_all(path).items() if not document.is_binary}
 
 
 def read_all(folder: Path) -> dict[str, Document]:

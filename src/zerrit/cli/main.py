@@ -36,7 +36,11 @@ _COMMANDS: Final = {
     "timeline": "remote",
     "rollback": "remote",
     "server": "servers",
-    "gamebook": "servers",
+    "gamebook": "gamebooks",
+    "about": "knowing",
+    "waivers": "waivers",
+    "review": "reviewing",
+    "completion": "completing",
     "change": "change",
 }
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import re
 import sys
+from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from typing import TYPE_CHECKING, Any, Final, Literal, Protocol
@@ -18,6 +19,7 @@ if TYPE_CHECKING:
 
 MOST_LINE: Final = 110  # characters shown of a line in which something was found
 MOST_BEFORE: Final = 60  # of them before the place, where the line is longer
+MOST_ALIKE: Final = 10  # findings of one code in one file that are printed
 _LINE_END: Final = re.compile(r"\r\n|\r|\n")
 WIDE: Final = 160  # columns of a table that is piped into a file; addresses are not to be folded there
 
@@ -141,6 +143,8 @@ class ShownFinding(Protocol):
     def address(self) -> str: ...
     @property
     def hint(self) -> str: ...
+    @property
+    def why(self) -> str: ...
 
 
 def print_findings(findings: Iterable[ShownFinding], texts: Mapping[str, str] | None = None) -> None:
@@ -149,7 +153,11 @@ def print_findings(findings: Iterable[ShownFinding], texts: Mapping[str, str] | 
     `texts` holds the files by path; the line of the finding is then shown with a mark under its place.
     """
     lines = {path: _LINE_END.split(text) for path, text in (texts or {}).items()}
+    shown: Counter[tuple[str, str]] = Counter()
     for finding in findings:
+        shown[finding.path, finding.code] += 1
+        if shown[finding.path, finding.code] > MOST_ALIKE:
+            continue  # the hundredth of a kind tells nobody anything, and hides the one of another kind
         waived = getattr(finding, "waived", None)  # only those of a change can be
         mark = "waived" if waived else finding.severity
         click.echo(f"{finding.path}:{finding.line}:{finding.column}  {mark}  {finding.code}")
@@ -160,6 +168,13 @@ def print_findings(findings: Iterable[ShownFinding], texts: Mapping[str, str] | 
             click.echo(f"    accepted by {waived}")
         elif finding.address:
             click.echo(f"    at {finding.address}")
+        if getattr(finding, "is_shipped", False):
+            click.echo("    it is shipped like this, so it blocks nothing")
+        if finding.why:
+            click.echo(f"    why: {finding.why}")
+    for (path, code), number in shown.items():
+        if number > MOST_ALIKE:
+            click.echo(f"{path}: {number - MOST_ALIKE:,} more of {code}; --output json lists all of them.")
 
 
 def _print_line(line: str, number: int, column: int) -> None:

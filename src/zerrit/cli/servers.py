@@ -1,4 +1,4 @@
-"""Commands that bring servers and gamebooks under care."""
+"""Commands that bring servers under care."""
 
 from __future__ import annotations
 
@@ -9,7 +9,6 @@ import click
 from pydantic import SecretStr
 
 from zerrit import api
-from zerrit.cli.files import text_file
 from zerrit.cli.output import output_option, print_json, print_table
 from zerrit.cli.session import connect
 
@@ -135,33 +134,3 @@ def _warn_of_clear_text(server: api.ServerIn) -> None:
             "Note: FTP sends the password and all files in clear text; use it only where the host offers nothing better.",
             err=True,
         )
-
-
-@click.group()
-def gamebook() -> None:
-    """Gamebooks: list them, give the service one."""
-
-
-@gamebook.command("list")
-@output_option
-def list_gamebooks(output: str) -> None:
-    """List the gamebooks that the service has."""
-    with connect() as zerrit:
-        found = zerrit.gamebooks()
-    if output == "json":
-        print_json([book.model_dump(mode="json") for book in found])
-        return
-    if not found:
-        click.echo("No gamebook yet. Give the service one: zerrit gamebook put NAME FILE")
-        return
-    print_table(("gamebook", "kept at (UTC)"), [(b.name, b.updated_at.strftime("%Y-%m-%d %H:%M")) for b in found])
-
-
-@gamebook.command("put")
-@click.argument("name")
-@text_file("text", metavar="FILE")
-def put_gamebook(name: str, text: str) -> None:
-    """Give the service a gamebook; a mistake in it is shown with its line."""
-    with connect() as zerrit:
-        zerrit.put_gamebook(name, text)
-    click.echo(f"The gamebook {name} is kept.")

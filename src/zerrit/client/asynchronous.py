@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 from collections.abc import AsyncIterator, Sequence
+from datetime import datetime
 from types import TracebackType
 from typing import Any, Self, TypeVar
 
@@ -186,8 +187,51 @@ class AsyncClient:
     async def check(self, change_id: int) -> api.ChangeDetail:
         return await self.send(calls.check(change_id))
 
-    async def waive(self, change_id: int, code: str, place: str, reason: str) -> api.ChangeDetail:
-        return await self.send(calls.waive(change_id, code, place, reason))
+    async def waive(
+        self, change_id: int, code: str, place: str, reason: str, until: datetime | None = None
+    ) -> api.ChangeDetail:
+        return await self.send(calls.waive(change_id, code, place, reason, until))
+
+    async def check_server(self, server_id: str) -> api.CheckOut:
+        return await self.send(calls.check_server(server_id))
+
+    async def waivers(self, server_id: str) -> list[api.WaiverOut]:
+        return await self.send(calls.waivers(server_id))
+
+    async def waive_on(
+        self, server_id: str, code: str, place: str, reason: str, until: datetime | None = None
+    ) -> list[api.WaiverOut]:
+        return await self.send(calls.waive_on(server_id, code, place, reason, until))
+
+    async def take_back(self, server_id: str, waiver: int) -> None:
+        await self.send(calls.take_back(server_id, waiver))
+
+    async def about(self, server_id: str, address: str) -> api.AboutOut:
+        return await self.send(calls.about(server_id, address))
+
+    async def complete(self, server_id: str, typed: str, value: str | None = None) -> list[str]:
+        return await self.send(calls.complete(server_id, typed, value))
+
+    async def gamebook_text(self, name: str) -> api.GamebookTextOut:
+        return await self.send(calls.gamebook_text(name))
+
+    async def gamebook_overview(self, server_id: str) -> api.GamebookOverview:
+        return await self.send(calls.gamebook_overview(server_id))
+
+    async def try_gamebook(self, server_id: str, text: str) -> api.GamebookTrial:
+        return await self.send(calls.try_gamebook(server_id, text))
+
+    async def draft_gamebook(self, server_id: str) -> api.GamebookTextOut:
+        return await self.send(calls.draft_gamebook(server_id))
+
+    async def review(self, server_id: str) -> list[api.FileReviewOut]:
+        return await self.send(calls.review(server_id))
+
+    async def review_file(self, server_id: str, path: str) -> list[api.SettingOut]:
+        return await self.send(calls.review_file(server_id, path))
+
+    async def mark_read(self, server_id: str, path: str, addresses: Sequence[str] | None = None) -> api.ReadOut:
+        return await self.send(calls.mark_read(server_id, path, addresses))
 
     async def refresh(self, change_id: int) -> api.ChangeDetail:
         return await self.send(calls.refresh(change_id))

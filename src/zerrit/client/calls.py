@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
+from datetime import datetime
 from typing import Any, Generic, TypeVar
 from urllib.parse import quote
 
@@ -209,8 +210,8 @@ def check(change_id: int) -> Call[api.ChangeDetail]:
     return Call("POST", f"/changes/{change_id}/check", _one(api.ChangeDetail))
 
 
-def waive(change_id: int, code: str, place: str, reason: str) -> Call[api.ChangeDetail]:
-    body = {"code": code, "place": place, "reason": reason}
+def waive(change_id: int, code: str, place: str, reason: str, until: datetime | None = None) -> Call[api.ChangeDetail]:
+    body = _waiver(code, place, reason, until)
     return Call("POST", f"/changes/{change_id}/waivers", _one(api.ChangeDetail), json=body)
 
 
@@ -256,3 +257,67 @@ def activity(server_id: str) -> Call[list[api.ActivityOut]]:
 
 def _given(**params: Any) -> dict[str, Any]:
     return {name: value for name, value in params.items() if value not in (None, "")}
+
+
+# --- checks, gamebooks, review ----------------------------------------------------------------------------------------
+
+
+def _waiver(code: str, place: str, reason: str, until: datetime | None) -> dict[str, Any]:
+    return {"code": code, "place": place, "reason": reason, "until": until.isoformat() if until else None}
+
+
+def check_server(server_id: str) -> Call[api.CheckOut]:
+    return Call("GET", _server(server_id, "/check"), _one(api.CheckOut))
+
+
+def waivers(server_id: str) -> Call[list[api.WaiverOut]]:
+    return Call("GET", _server(server_id, "/waivers"), _many(api.WaiverOut))
+
+
+def waive_on(
+    server_id: str, code: str, place: str, reason: str, until: datetime | None = None
+) -> Call[list[api.WaiverOut]]:
+    body = _waiver(code, place, reason, until)
+    return Call("POST", _server(server_id, "/waivers"), _many(api.WaiverOut), json=body)
+
+
+def take_back(server_id: str, waiver: int) -> Call[None]:
+    return Call("DELETE", _server(server_id, f"/waivers/{waiver}"), _nothing)
+
+
+def about(server_id: str, address: str) -> Call[api.AboutOut]:
+    return Call("GET", _server(server_id, "/about"), _one(api.AboutOut), params={"address": address})
+
+
+def complete(server_id: str, typed: str, value: str | None = None) -> Call[list[str]]:
+    params = {"typed": typed} | ({"value": value} if value is not None else {})
+    return Call("GET", _server(server_id, "/complete"), _many(str), params=params)
+
+
+def gamebook_text(name: str) -> Call[api.GamebookTextOut]:
+    return Call("GET", f"/gamebooks/{quote(name, safe='')}", _one(api.GamebookTextOut))
+
+
+def gamebook_overview(server_id: str) -> Call[api.GamebookOverview]:
+    return Call("GET", _server(server_id, "/gamebook"), _one(api.GamebookOverview))
+
+
+def try_gamebook(server_id: str, text: str) -> Call[api.GamebookTrial]:
+    return Call("POST", _server(server_id, "/gamebook/try"), _one(api.GamebookTrial), json={"text": text})
+
+
+def draft_gamebook(server_id: str) -> Call[api.GamebookTextOut]:
+    return Call("POST", _server(server_id, "/gamebook/draft"), _one(api.GamebookTextOut))
+
+
+def review(server_id: str) -> Call[list[api.FileReviewOut]]:
+    return Call("GET", _server(server_id, "/review"), _many(api.FileReviewOut))
+
+
+def review_file(server_id: str, path: str) -> Call[list[api.SettingOut]]:
+    return Call("GET", _server(server_id, "/review/file"), _many(api.SettingOut), params={"path": path})
+
+
+def mark_read(server_id: str, path: str, addresses: Sequence[str] | None = None) -> Call[api.ReadOut]:
+    body = {"path": path, "addresses": list(addresses) if addresses is not None else None}
+    return Call("POST", _server(server_id, "/review"), _one(api.ReadOut), json=body)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Iterator, Sequence
+from datetime import datetime
 from types import TracebackType
 from typing import Any, Self, TypeVar
 
@@ -182,8 +183,51 @@ class Client:
     def check(self, change_id: int) -> api.ChangeDetail:
         return self.send(calls.check(change_id))
 
-    def waive(self, change_id: int, code: str, place: str, reason: str) -> api.ChangeDetail:
-        return self.send(calls.waive(change_id, code, place, reason))
+    def waive(
+        self, change_id: int, code: str, place: str, reason: str, until: datetime | None = None
+    ) -> api.ChangeDetail:
+        return self.send(calls.waive(change_id, code, place, reason, until))
+
+    def check_server(self, server_id: str) -> api.CheckOut:
+        return self.send(calls.check_server(server_id))
+
+    def waivers(self, server_id: str) -> list[api.WaiverOut]:
+        return self.send(calls.waivers(server_id))
+
+    def waive_on(
+        self, server_id: str, code: str, place: str, reason: str, until: datetime | None = None
+    ) -> list[api.WaiverOut]:
+        return self.send(calls.waive_on(server_id, code, place, reason, until))
+
+    def take_back(self, server_id: str, waiver: int) -> None:
+        self.send(calls.take_back(server_id, waiver))
+
+    def about(self, server_id: str, address: str) -> api.AboutOut:
+        return self.send(calls.about(server_id, address))
+
+    def complete(self, server_id: str, typed: str, value: str | None = None) -> list[str]:
+        return self.send(calls.complete(server_id, typed, value))
+
+    def gamebook_text(self, name: str) -> api.GamebookTextOut:
+        return self.send(calls.gamebook_text(name))
+
+    def gamebook_overview(self, server_id: str) -> api.GamebookOverview:
+        return self.send(calls.gamebook_overview(server_id))
+
+    def try_gamebook(self, server_id: str, text: str) -> api.GamebookTrial:
+        return self.send(calls.try_gamebook(server_id, text))
+
+    def draft_gamebook(self, server_id: str) -> api.GamebookTextOut:
+        return self.send(calls.draft_gamebook(server_id))
+
+    def review(self, server_id: str) -> list[api.FileReviewOut]:
+        return self.send(calls.review(server_id))
+
+    def review_file(self, server_id: str, path: str) -> list[api.SettingOut]:
+        return self.send(calls.review_file(server_id, path))
+
+    def mark_read(self, server_id: str, path: str, addresses: Sequence[str] | None = None) -> api.ReadOut:
+        return self.send(calls.mark_read(server_id, path, addresses))
 
     def refresh(self, change_id: int) -> api.ChangeDetail:
         return self.send(calls.refresh(change_id))

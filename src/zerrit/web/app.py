@@ -20,6 +20,7 @@ from zerrit.web import problems
 from zerrit.web.context import Context
 from zerrit.web.events import Events
 from zerrit.web.figure_routes import router as figure_router
+from zerrit.web.gamebook_routes import router as gamebook_router
 from zerrit.web.limits import MAX_BODY, BodyLimit
 from zerrit.web.logged import Logged
 from zerrit.web.routes import router
@@ -89,6 +90,7 @@ def create_app(settings: Settings) -> FastAPI:
     app.add_middleware(Logged)
     app.include_router(router)
     app.include_router(figure_router)
+    app.include_router(gamebook_router)
     _serve_console(app)
     return app
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import fields
+from decimal import Decimal
 from hashlib import sha256
 
 from sqlalchemy import func, select
@@ -85,6 +86,8 @@ def change_detail(session: Session, row: Change, seen: Preview) -> api.ChangeDet
         old_findings=len(seen.findings) - len(new),
         touched=sorted(seen.replayed.touched),
         blocking=seen.blocking,
+        effects=[api.EffectOut(takes_effect=e.takes_effect, addresses=list(e.addresses)) for e in seen.effects],
+        looks=list(seen.looks),
         is_outdated=change_work.is_outdated(session, row),
         runs=[run(r) for r in own_runs],
     )
@@ -202,13 +205,20 @@ def finding(found: Finding) -> api.FindingOut:
         hint=found.hint,
         place=place_of(found),
         blocks=found.blocks,
+        rule=found.rule,
+        why=found.why,
     )
 
 
 def judged_finding(judged: JudgedFinding) -> api.FindingOut:
     waived = f"{judged.waiver.author}: {judged.waiver.reason}" if judged.waiver else None
     return finding(judged.finding).model_copy(
-        update={"is_new": judged.is_new, "blocks": judged.blocks, "waived": waived}
+        update={
+            "is_new": judged.is_new,
+            "blocks": judged.blocks,
+            "waived": waived,
+            "is_shipped": judged.is_shipped,
+        }
     )
 
 
@@ -258,10 +268,20 @@ def run(row: Run) -> api.RunOut:
     )
 
 
+def _plain(number: Decimal | None) -> str:
+    return format(number, "f") if number is not None else ""
+
+
 def entries(found: files.Entries) -> api.EntriesOut:
     columns = [
         api.ColumnOut(
-            field=c.field, note=c.rules.note if c.rules else "", allowed=files.allowed_text(c), words=list(c.words)
+            field=c.field,
+            kind=(c.rules.kind if c.rules else "") or "",
+            least=_plain(c.rules.least) if c.rules else "",
+            most=_plain(c.rules.most) if c.rules else "",
+            note=c.rules.note if c.rules else "",
+            allowed=files.allowed_text(c),
+            words=list(c.words),
         )
         for c in found.columns
     ]

@@ -9,7 +9,8 @@ from typing import Any, Final
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from zerrit.core.checks import Checked, Files, check_files_of
+from zerrit.core.checks import Checked, Effect, Files, check_files_of, effects, looks, touched
+from zerrit.core.compare import Difference, compare_files
 from zerrit.core.documents import Document, Finding, read_document
 from zerrit.core.gamebooks import Gamebook
 from zerrit.core.merge import MergePlan, plan_merge
@@ -42,6 +43,8 @@ class Preview:
     before: Mapping[str, Document]
     replayed: Replay
     findings: tuple[JudgedFinding, ...]
+    effects: tuple[Effect, ...]  #: what its values wait for once they are written
+    looks: tuple[str, ...]  #: what to look at in the game then
 
     @property
     def blocking(self) -> list[str]:
@@ -240,7 +243,21 @@ def preview(workspace: Workspace, session: Session, change: Change) -> Preview:
     known = worked_out(workspace, session, change)
     server = get_server(session, change.server_id)
     judged = judge(workspace, session, server, known.old_findings, known.findings)
-    return Preview(known.before, known.replayed, judged)
+    gamebook, _ = gamebook_of(session, server)
+    return Preview(
+        known.before,
+        known.replayed,
+        judged,
+        tuple(effects(gamebook, _differences(known), known.replayed.documents)),
+        tuple(looks(gamebook, known.before, known.replayed.documents)),
+    )
+
+
+def _differences(known: WorkedOut) -> list[Difference]:
+    changed = touched(known.before, known.replayed.documents)
+    before = {path: known.before[path] for path in changed if path in known.before}
+    after = {path: known.replayed.documents[path] for path in changed if path in known.replayed.documents}
+    return list(compare_files(before, after))
 
 
 def check_change(workspace: Workspace, person: str, change_id: int) -> tuple[Change, Preview]:

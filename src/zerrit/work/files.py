@@ -9,7 +9,7 @@ from typing import Final
 from sqlalchemy.orm import Session
 
 from zerrit.core.addresses import parse_address
-from zerrit.core.checks import Checked, Unknown
+from zerrit.core.checks import Checked, Unknown, value_in_words
 from zerrit.core.compare import DifferenceKind, compare_documents
 from zerrit.core.documents import Document, Finding, Node, Severity, format_of
 from zerrit.core.documents.lookup import find
@@ -26,6 +26,7 @@ from zerrit.work.snapshots import checked_in, contents, defaults_of, digests, do
 from zerrit.work.workspace import Workspace
 
 SETTINGS: Final = "settings"  #: the kind of all values that belong to no repeated entry
+FEW_WORDS: Final = 12  # of a list; so many are told one by one
 MAX_SHOWN: Final = 2000  # places that one look-up returns
 
 
@@ -259,24 +260,23 @@ def show(workspace: Workspace, server_id: str, address_text: str) -> list[Place]
         defaults = documents(workspace, session, server, shipped) if shipped else {}
     paths = [path for path in files if path_matches(address.path, path)]
     if not paths:
-        close = nearest(address.path, files)
-        hint = f" Nearest: {', '.join(close)}." if close else ""
-        raise AddressNotFound(f"{server_id} has no file {address.path}.{hint}", address_text, address.path, 0, close)
+        file_in(files, address.path, server_id)
     places = [
-        _place(files[path], node, gamebook, checked, defaults.get(path))
+        place_in(files[path], node, gamebook, checked, defaults.get(path))
         for path in paths
         for node in find(files[path], address.segments)[:MAX_SHOWN]
     ]
     return places[:MAX_SHOWN]
 
 
-def _place(
+def place_in(
     document: Document,
     node: Node,
     gamebook: Gamebook | None,
     checked: Checked,
     default: Document | None,
 ) -> Place:
+    """What stands at a node, with what is known of it."""
     column = _column(node.name, node, document.path, gamebook, checked)
     address = document.keys.address_of(node)
     shipped = default.select(address) if default is not None and address else []
@@ -302,19 +302,11 @@ def findings_at(document: Document, node: Node, findings: Iterable[Finding]) -> 
 
 def allowed_text(column: Column) -> str:
     """What a field may hold, in words; empty where nothing is known."""
-    rules = column.rules
-    if rules is None:
+    if column.rules is None:
         return ""
-    if isinstance(rules.within, str):
-        return f"one of the {len(column.words)} {rules.within}"
-    if rules.within:
-        return f"one of {', '.join(rules.within)}"
-    kind = {"integer": "a whole number", "number": "a number", "switch": "yes or no", "text": "text"}.get(
-        rules.kind or "", ""
-    )
-    low = f" from {rules.least}" if rules.least is not None else ""
-    high = f" to {rules.most}" if rules.most is not None else ""
-    return f"{kind or 'a number'}{low}{high}" if kind or low or high else ""
+    said = value_in_words(column.rules, len(column.words))
+    is_short = isinstance(column.rules.within, str) and 0 < len(column.words) <= FEW_WORDS
+    return f"{said}: {', '.join(column.words)}" if is_short else said
 
 
 @dataclass(frozen=True, slots=True)
@@ -339,6 +331,15 @@ def _states(workspace: Workspace, session: Session, server: Server, change_id: i
         raise NotFound(f"Change {change_id} belongs to {change.server_id}, not to {server.id}.")
     known = worked_out(workspace, session, change)
     return _States(known.before, known.replayed.documents, known.checked)
+
+
+def file_in(files: Mapping[str, Document], path: str, server_id: str) -> Document:
+    """The file of a server at a path. Raises AddressNotFound, with the nearest ones."""
+    if path not in files:
+        close = nearest(path, files)
+        hint = f" Nearest: {', '.join(close)}." if close else ""
+        raise AddressNotFound(f"{server_id} has no file {path}.{hint}", path, path, 0, close)
+    return files[path]
 
 
 def _one(files: Mapping[str, Document], path: str) -> Document:

@@ -2,19 +2,32 @@
 
 from zerrit.core.checks.changes import touched
 from zerrit.core.checks.checking import Checked, check, check_files_of
+from zerrit.core.checks.effects import Effect, effects, looks
 from zerrit.core.checks.examination import Examination, Unknown, case_mend
-from zerrit.core.checks.files import Documents, Files, Query, QueryRefused
+from zerrit.core.checks.files import Documents, Files, Query, QueryRefused, gather_files
+from zerrit.core.checks.holding import Holding, holdings, value_in_words
+from zerrit.core.checks.linking import Link, Links, links_of
 
 __all__ = [
     "Checked",
     "Documents",
+    "Effect",
     "Examination",
     "Files",
+    "Holding",
+    "Link",
+    "Links",
     "Query",
     "QueryRefused",
     "Unknown",
     "case_mend",
     "check",
     "check_files_of",
+    "effects",
+    "gather_files",
+    "holdings",
+    "links_of",
+    "looks",
     "touched",
+    "value_in_words",
 ]

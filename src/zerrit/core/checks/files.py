@@ -6,8 +6,9 @@ from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Protocol
 
-from zerrit.core.documents import Document
+from zerrit.core.documents import Document, read_document
 from zerrit.core.errors import ZerritError
+from zerrit.core.gamebooks import Gamebook
 
 Documents = Mapping[str, Document]
 
@@ -53,3 +54,14 @@ class Files:
     data: Callable[[str], bytes | None] = _no_data
     query: Query = no_query
     is_whole: bool = True
+
+
+def gather_files(
+    contents: Mapping[str, bytes], gamebook: Gamebook | None = None, *, query: Query = no_query, is_whole: bool = True
+) -> Files:
+    """The files with these contents, read as the gamebook says; what it ignores is left out."""
+    tracked = {p: data for p, data in contents.items() if gamebook is None or gamebook.is_tracked(p)}
+    read = {p: gamebook.read(data, p) if gamebook else read_document(data, p) for p, data in tracked.items()}
+    documents = {path: document for path, document in read.items() if not document.is_binary}
+    others = [p for p in contents if p not in documents and not (gamebook is not None and gamebook.is_ignored(p))]
+    return Files(documents, others, contents.get, query, is_whole)

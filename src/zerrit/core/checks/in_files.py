@@ -20,7 +20,7 @@ from zerrit.core.gamebooks import (
     compile_pattern,
     kind_of,
 )
-from zerrit.core.nearest import did_you_mean
+from zerrit.core.nearest import did_you_mean, nearest
 
 
 def check_files(examination: Examination) -> Iterator[Finding]:
@@ -50,9 +50,10 @@ def _check_file(examination: Examination, document: Document, rules: FileRules) 
         nodes = document.select(names)
         if not nodes:
             continue
+        is_closed = rules.closed is not None or entry.closed is not None
         columns = {name: _Column(document, nodes, one.at or name) for name, one in entry.fields.items()}
         for name, one in entry.fields.items():
-            yield from _check_column(examination, document, nodes, columns[name], name, one)
+            yield from _check_column(examination, document, nodes, columns[name], name, one, entry, is_closed)
         for number, must in enumerate(entry.must):
             yield from _check_must(examination, document, nodes, columns, must, number)
     yield from _check_names(examination, document, rules)
@@ -116,8 +117,16 @@ def _below(node: Node, place: str) -> list[Node]:
 
 
 def _check_column(
-    examination: Examination, document: Document, nodes: Sequence[Node], column: _Column, name: str, rules: FieldRules
+    examination: Examination,
+    document: Document,
+    nodes: Sequence[Node],
+    column: _Column,
+    name: str,
+    rules: FieldRules,
+    entry: EntryRules,
+    is_closed: bool,
 ) -> Iterator[Finding]:
+    known_names = {(one.at or field).partition("/")[0] for field, one in entry.fields.items()} | {entry.key}
     words: Sequence[str] | None = None
     if isinstance(rules.within, tuple):
         words = rules.within
@@ -144,8 +153,16 @@ def _check_column(
                 yield examination.finding(rules, code, place, message, fields=fields)
     if rules.always:
         for index in column.absent():
-            message = f"`{_last(rules.at or name)}` is missing here; all others of its kind have it."
-            yield examination.finding(rules, "meaning.missing-field", (document, nodes[index]), message)
+            wanted = _last(rules.at or name)
+            strangers = [
+                child.name.removeprefix("@") for child in nodes[index].children if child.name not in known_names
+            ]
+            meant = nearest(wanted, strangers, most=1)
+            if meant and is_closed:
+                continue  # the misspelt name is reported as what it is, and one finding is enough
+            message = f"`{wanted}` is missing here; all others of its kind have it."
+            hint = f"Is `{meant[0]}` meant?" if meant else ""
+            yield examination.finding(rules, "meaning.missing-field", (document, nodes[index]), message, hint)
 
 
 def _last(place: str) -> str:

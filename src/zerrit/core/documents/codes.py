@@ -878,7 +878,7 @@ _MEANING: Final[dict[str, Code]] = {
         f"{_FIND_FIELD}          holds: {{at: '@holds', is: integer, always: true}}\n",
     ),
     "meaning.unknown-field": _meaning(
-        _W,
+        _E,
         "A name that the game is not known to read at this place.",
         "Misspelt names are the commonest mistake of all: the game says nothing, and nothing changes.",
         '<finds>\n  <find name="Rope" hold="12"/>\n</finds>\n',

@@ -63,6 +63,10 @@ class Gamebook:
         """A fault of the gamebook itself, at its place."""
         return finding_at(self.source, location, message, hint)
 
+    def line_of(self, location: Location) -> int:
+        """The line of the gamebook that a place stands on, 1-based."""
+        return self.source.line_of(locate(self.source, location)[1])
+
     # --- files ----------------------------------------------------------------------------------------------------
 
     def file(self, path: str) -> FileRules | None:
@@ -165,21 +169,18 @@ MOST_FAULTS = 200  #: listed of one gamebook; nobody reads more
 
 def _finding(document: Document, item: Mapping[str, Any]) -> Finding:
     location: Location = item["loc"]
+    shown = location
     message = str(item["msg"]).removeprefix("Value error, ")
     hint = ""
     if item["type"] == "extra_forbidden":
-        known = _known_beside(location)
-        location, message, hint = (
-            location[:-1],
-            f"`{location[-1]}` is nothing that a gamebook has here.",
-            did_you_mean(str(location[-1]), known),
-        )
+        shown, name = location[:-1], str(location[-1])
+        message, hint = f"`{name}` is nothing that a gamebook has here.", did_you_mean(name, _known_beside(location))
     elif item["type"] == "missing":
         message = f"`{location[-1]}` is missing here."
     elif item["type"] in ("model_type", "model_attributes_type", "dict_type", "tuple_type"):
-        wanted = "a list" if item["type"] == "tuple_type" else "names with values"
-        message = f"{wanted.capitalize()} should stand here."
-    words, _ = locate(document, location)
+        wanted = "A list" if item["type"] == "tuple_type" else "Names with values"
+        message = f"{wanted} should stand here."
+    words, _ = locate(document, shown)
     return finding_at(document, location, f"{words}: {message}" if words else message, hint)
 
 

@@ -1,0 +1,64 @@
+"""The command that shows which settings nobody has looked at, and marks them as read."""
+
+from __future__ import annotations
+
+import click
+
+from zerrit.cli.output import output_option, print_json, print_table, short
+from zerrit.cli.session import connect
+from zerrit.core.wording import counted
+
+
+@click.command()
+@click.argument("server_id")
+@click.argument("path", required=False)
+@click.option("--read", "read", multiple=True, metavar="ADDRESS", help="Mark a setting as read; may be given again.")
+@click.option("--read-all", is_flag=True, help="Mark all settings of the file as read.")
+@click.option("--unread", "only_unread", is_flag=True, help="Show only settings that nobody has read.")
+@output_option
+def review(
+    server_id: str, path: str | None, read: tuple[str, ...], read_all: bool, only_unread: bool, output: str
+) -> None:
+    """Show which settings nobody has looked at since their defaults came in.
+
+    Without a file: how far each file is. With one: its settings. A setting that an upgrade brings, or whose default
+    changes, comes up again by itself.
+    """
+    if (read or read_all) and path is None:
+        raise click.UsageError("Name the file whose settings were read.")
+    with connect() as zerrit:
+        if path is None:
+            files = zerrit.review(server_id)
+        else:
+            marked = 0
+            if read or read_all:
+                marked = zerrit.mark_read(server_id, path, None if read_all else read).marked
+            settings = zerrit.review_file(server_id, path)
+    if path is None:
+        if output == "json":
+            print_json([file.model_dump(mode="json") for file in files])
+            return
+        rows = [(f.path, str(f.settings), str(f.unread) if f.unread else "-", f.purpose) for f in files]
+        print_table(("file", "settings", "unread", "what it is"), rows, right=("settings", "unread"), whole=("file",))
+        click.echo(f"{counted(sum(f.unread for f in files), 'setting')} that nobody has looked at.")
+        return
+    shown = [one for one in settings if one.state == "unread"] if only_unread else settings
+    if output == "json":
+        print_json([one.model_dump(mode="json") for one in shown])
+        return
+    if marked:
+        click.echo(f"Marked as read: {counted(marked, 'setting')}.")
+    states = {"unread": "unread", "read": "read", "own": "own value"}
+    listed = [
+        (
+            one.address.partition("#")[2],
+            short(one.value, 30),
+            short(one.default, 30) if one.value != one.default else "",
+            f"{states[one.state]} by {one.person}" if one.person else states[one.state],
+            short(one.note or one.comment, 60),
+        )
+        for one in shown
+    ]
+    print_table(("setting", "value", "default", "state", "what it is"), listed, whole=("setting",))
+    unread = sum(one.state == "unread" for one in settings)
+    click.echo(f"{unread} of {counted(len(settings), 'setting')} unread.")

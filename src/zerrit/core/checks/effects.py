@@ -1,0 +1,82 @@
+"""What a change still waits for once it is written, and what to look at in the game afterwards."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from typing import Final
+
+from zerrit.core.addresses import parse_address, parse_node_address
+from zerrit.core.checks.around import Around, with_more
+from zerrit.core.checks.changes import touched
+from zerrit.core.checks.files import Documents
+from zerrit.core.compare import Difference, DifferenceKind
+from zerrit.core.documents import Document, Node
+from zerrit.core.documents.selecting import select
+from zerrit.core.gamebooks import Fields, Gamebook, worked_out
+from zerrit.core.paths import path_matches
+
+_BRACES: Final = re.compile(r"\{([^{}]{1,80})\}")
+_SILENT: Final = (DifferenceKind.LAYOUT, DifferenceKind.COMMENT)
+MOST_LOOKS: Final = 200
+
+
+@dataclass(frozen=True, slots=True)
+class Effect:
+    """When written changes hold: `restart`, `reload`, `next-chart`, `new-world`, `rejoin`; and which they are."""
+
+    takes_effect: str
+    addresses: tuple[str, ...]
+
+
+def effects(gamebook: Gamebook | None, differences: Iterable[Difference], after: Documents) -> list[Effect]:
+    """What the differences of a change wait for, the longest wait first."""
+    found: dict[str, list[str]] = {}
+    for difference in differences:
+        if gamebook is None or difference.kind in _SILENT:
+            continue
+        path, _, node_address = difference.address.partition("#")
+        document = after.get(path)
+        nodes = (
+            select(document.root, document.keys, parse_node_address(node_address)) if document and node_address else []
+        )
+        when = gamebook.takes_effect(path, nodes[0] if nodes else None)
+        if when:
+            found.setdefault(when, []).append(difference.address)
+    order = ("new-world", "next-chart", "restart", "rejoin", "reload")
+    return [Effect(when, tuple(found[when])) for when in order if when in found]
+
+
+def looks(gamebook: Gamebook | None, before: Documents, after: Documents) -> list[str]:
+    """What to look at in the game: for each entry that a change touches, what the gamebook says to do."""
+    if gamebook is None:
+        return []
+    found: dict[str, None] = {}
+    changed = touched(before, after)
+    for rule in gamebook.rules.look:
+        address = parse_address(rule.after)
+        for path in changed:
+            if path in after and path_matches(address.path, path) and after[path].ok:
+                old = _sources(before.get(path), rule.after)
+                for node in select(after[path].root, after[path].keys, address.segments):
+                    place = after[path].keys.address_of(node)
+                    if old.get(place) != after[path].text[node.start : node.end]:
+                        found[_filled(rule.do, _with_key(after[path], node))] = None
+    return list(found)[:MOST_LOOKS]
+
+
+def _sources(document: Document | None, address: str) -> Mapping[str, str]:
+    """The text of each entry by its address."""
+    if document is None or not document.ok:
+        return {}
+    nodes = select(document.root, document.keys, parse_address(address).segments)
+    return {document.keys.address_of(node): document.text[node.start : node.end] for node in nodes}
+
+
+def _with_key(document: Document, node: Node) -> Fields:
+    return with_more(Around(node), key=document.keys.key_of(node))
+
+
+def _filled(text: str, fields: Fields) -> str:
+    return _BRACES.sub(lambda match: worked_out(match.group(1), fields), text)

@@ -1,0 +1,172 @@
+"""The routes of checks, waivers, gamebooks and the review of settings."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import asdict
+from typing import Annotated
+
+from fastapi import APIRouter, Query
+
+from zerrit import api
+from zerrit.core.checks import Holding, Link
+from zerrit.web import shapes
+from zerrit.web.context import PersonDep, WorkspaceDep
+from zerrit.work import checking, gamebooks, knowing, reviewing
+from zerrit.work.judging import WaiverState
+
+router = APIRouter(prefix="/api/v1", responses={"4XX": {"model": api.Problem}, "5XX": {"model": api.Problem}})
+AddressQuery = Annotated[str, Query(max_length=2000)]
+
+
+# --- checks and waivers -----------------------------------------------------------------------------------------------
+
+
+@router.get("/servers/{server_id}/check", tags=["checks"])
+def check_server(server_id: str, here: WorkspaceDep, _who: PersonDep) -> api.CheckOut:
+    """What is found in the newest files of a server."""
+    found = checking.check_server(here, server_id)
+    return api.CheckOut(
+        server=server_id,
+        snapshot=found.snapshot,
+        files=found.files,
+        findings=[shapes.judged_finding(one) for one in found.findings],
+        blocking=len(found.blocking),
+    )
+
+
+@router.get("/servers/{server_id}/waivers", tags=["checks"])
+def list_waivers(server_id: str, here: WorkspaceDep, _who: PersonDep) -> list[api.WaiverOut]:
+    """The waivers of a server, and which of them no longer accept anything."""
+    return [_waiver(one) for one in checking.list_waivers(here, server_id)]
+
+
+def _waiver(one: WaiverState) -> api.WaiverOut:
+    row = one.waiver
+    return api.WaiverOut.model_validate(
+        {
+            "id": row.id,
+            "code": row.code,
+            "place": row.address,
+            "reason": row.reason,
+            "author": row.author,
+            "created_at": row.created_at,
+            "until": row.until,
+            "state": one.state,
+            "message": one.finding.message if one.finding is not None else "",
+        }
+    )
+
+
+@router.post("/servers/{server_id}/waivers", status_code=201, tags=["checks"])
+def waive(server_id: str, given: api.WaiverIn, here: WorkspaceDep, who: PersonDep) -> list[api.WaiverOut]:
+    """Accept a finding in the newest files, with a reason, until a day or for good."""
+    checking.waive(here, who.name, server_id, given.code, given.place, given.reason, given.until)
+    return list_waivers(server_id, here, who)
+
+
+@router.delete("/servers/{server_id}/waivers/{waiver_id}", status_code=204, tags=["checks"])
+def take_back(server_id: str, waiver_id: int, here: WorkspaceDep, who: PersonDep) -> None:
+    """Take a waiver back; what it accepted counts again."""
+    checking.take_back(here, who.name, server_id, waiver_id)
+
+
+# --- what is known of a place -----------------------------------------------------------------------------------------
+
+
+@router.get("/servers/{server_id}/about", tags=["files"])
+def about(server_id: str, here: WorkspaceDep, _who: PersonDep, address: AddressQuery) -> api.AboutOut:
+    """What a place is, what refers to it and what it refers to, its default, and who changed it when."""
+    found = knowing.about(here, server_id, address)
+    return api.AboutOut(
+        place=shapes.place(found.place),
+        takes_effect=found.takes_effect,
+        refers_to=_links(found.links.refers_to),
+        referred_by=_links(found.links.referred_by),
+        history=[api.PastOut.model_validate(one, from_attributes=True) for one in found.history],
+    )
+
+
+def _links(links: Iterable[Link]) -> list[api.LinkOut]:
+    return [api.LinkOut.model_validate(link, from_attributes=True) for link in links]
+
+
+@router.get("/servers/{server_id}/complete", tags=["files"])
+def complete(
+    server_id: str,
+    here: WorkspaceDep,
+    _who: PersonDep,
+    typed: AddressQuery,
+    value: Annotated[str | None, Query(max_length=200)] = None,
+) -> list[str]:
+    """How an address that is being typed may go on; with `value`, what the field there can be given."""
+    return knowing.complete(here, server_id, typed, value)
+
+
+# --- gamebooks --------------------------------------------------------------------------------------------------------
+
+
+@router.get("/gamebooks/{name}", tags=["gamebooks"])
+def gamebook_text(name: str, here: WorkspaceDep, _who: PersonDep) -> api.GamebookTextOut:
+    """The text of a kept gamebook."""
+    return api.GamebookTextOut(text=gamebooks.gamebook_text(here, name))
+
+
+@router.get("/servers/{server_id}/gamebook", tags=["gamebooks"])
+def gamebook_overview(server_id: str, here: WorkspaceDep, _who: PersonDep) -> api.GamebookOverview:
+    """The gamebook of a server beside its files: what it knows of each, its lists, how often each rule holds."""
+    found = gamebooks.overview(here, server_id)
+    return api.GamebookOverview(
+        name=found.name,
+        text=found.text,
+        drafted=found.drafted,
+        files=[api.KnownFileOut(**asdict(one)) for one in found.files],
+        unknown=list(found.unknown),
+        lists=[api.KnownListOut.model_validate(one, from_attributes=True) for one in found.lists],
+        rules=_rules(found.rules),
+        findings=found.findings,
+    )
+
+
+def _rules(rules: Iterable[Holding]) -> list[api.RuleOut]:
+    return [api.RuleOut.model_validate(one, from_attributes=True) for one in rules]
+
+
+@router.post("/servers/{server_id}/gamebook/try", tags=["gamebooks"])
+def try_gamebook(server_id: str, given: api.GamebookIn, here: WorkspaceDep, _who: PersonDep) -> api.GamebookTrial:
+    """What another text of the gamebook would find in the files; nothing is kept."""
+    found = gamebooks.try_gamebook(here, server_id, given.text)
+    return api.GamebookTrial(
+        faults=[shapes.finding(one) for one in found.faults],
+        appeared=[shapes.finding(one) for one in found.appeared],
+        gone=[shapes.finding(one) for one in found.gone],
+        rules=_rules(found.rules),
+    )
+
+
+@router.post("/servers/{server_id}/gamebook/draft", tags=["gamebooks"])
+def draft_gamebook(server_id: str, here: WorkspaceDep, _who: PersonDep) -> api.GamebookTextOut:
+    """A gamebook drafted from the defaults that were imported for a server; nothing is kept."""
+    return api.GamebookTextOut(text=gamebooks.draft_from_defaults(here, server_id))
+
+
+# --- review -----------------------------------------------------------------------------------------------------------
+
+
+@router.get("/servers/{server_id}/review", tags=["review"])
+def review_files(server_id: str, here: WorkspaceDep, _who: PersonDep) -> list[api.FileReviewOut]:
+    """Every file with settings, and how many of them nobody has looked at since its defaults came in."""
+    return [api.FileReviewOut(**asdict(one)) for one in reviewing.review_files(here, server_id)]
+
+
+@router.get("/servers/{server_id}/review/file", tags=["review"])
+def review_file(server_id: str, path: str, here: WorkspaceDep, _who: PersonDep) -> list[api.SettingOut]:
+    """The settings of one file with the state of their review."""
+    found = reviewing.review_file(here, server_id, path)
+    return [api.SettingOut.model_validate(one, from_attributes=True) for one in found]
+
+
+@router.post("/servers/{server_id}/review", tags=["review"])
+def mark_read(server_id: str, given: api.ReadIn, here: WorkspaceDep, who: PersonDep) -> api.ReadOut:
+    """Mark settings as read: some, or all of a file."""
+    return api.ReadOut(marked=reviewing.mark_read(here, who.name, server_id, given.path, given.addresses))
