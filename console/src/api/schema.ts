@@ -1129,6 +1129,7 @@ export interface components {
          * ChangeDetail
          * @description A change worked out on its base. `blocking` says why it may not be deployed, one sentence each.
          *
+         *     `findings` are those that it brings in, `mended` those that it takes away; `old_findings` counts the rest.
          *     `effects` is what it waits for once it is written, `looks` what to look at in the game then.
          */
         ChangeDetail: {
@@ -1153,6 +1154,8 @@ export interface components {
             is_outdated: boolean;
             /** Looks */
             looks: string[];
+            /** Mended */
+            mended: components["schemas"]["FindingOut"][];
             /** Old Findings */
             old_findings: number;
             /** Runs */
@@ -1852,6 +1855,8 @@ export interface components {
         /**
          * RowOut
          * @description One entry. `changed` are the fields that the open change has changed; `findings` what is wrong, by field.
+         *
+         *     `known` is what the gamebook knows of a setting, which has no column of its own.
          */
         RowOut: {
             /** Address */
@@ -1868,6 +1873,7 @@ export interface components {
             findings: {
                 [key: string]: string;
             };
+            known?: components["schemas"]["ColumnOut"] | null;
             /** Line */
             line: number;
             /** Trail */

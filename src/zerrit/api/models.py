@@ -164,7 +164,10 @@ class ColumnOut(BaseModel):
 
 
 class RowOut(BaseModel):
-    """One entry. `changed` are the fields that the open change has changed; `findings` what is wrong, by field."""
+    """One entry. `changed` are the fields that the open change has changed; `findings` what is wrong, by field.
+
+    `known` is what the gamebook knows of a setting, which has no column of its own.
+    """
 
     address: str
     trail: str
@@ -173,6 +176,7 @@ class RowOut(BaseModel):
     cells: dict[str, str]
     changed: list[str]
     findings: dict[str, str]
+    known: ColumnOut | None = None
 
 
 class EntriesOut(BaseModel):
@@ -279,12 +283,14 @@ class EffectOut(BaseModel):
 class ChangeDetail(ChangeOut):
     """A change worked out on its base. `blocking` says why it may not be deployed, one sentence each.
 
+    `findings` are those that it brings in, `mended` those that it takes away; `old_findings` counts the rest.
     `effects` is what it waits for once it is written, `looks` what to look at in the game then.
     """
 
     step_list: list[StepOut]
     findings: list[FindingOut]
     old_findings: int
+    mended: list[FindingOut]
     touched: list[str]
     blocking: list[str]
     effects: list[EffectOut]

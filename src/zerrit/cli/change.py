@@ -6,7 +6,7 @@ import shlex
 import sys
 from datetime import datetime
 from pathlib import Path
-from typing import Any, Literal
+from typing import Any, Final, Literal
 
 import click
 
@@ -21,7 +21,9 @@ from zerrit.cli.session import connect
 from zerrit.cli.waivers import in_utc, until_option
 from zerrit.client import Client, ProblemError
 from zerrit.core.errors import ZerritError
-from zerrit.core.wording import counted
+from zerrit.core.wording import counted, effect_in_words
+
+MOST_LOOKS: Final = 6
 
 
 @click.group()
@@ -97,6 +99,8 @@ def _print_outcome(outcome: api.OutcomeOut) -> None:
 
 def _print_findings(detail: api.ChangeDetail) -> None:
     print_findings(detail.findings)
+    for finding in detail.mended:
+        click.echo(f"mends: {finding.message}  {finding.address or finding.path}")
     old = f" ({counted(detail.old_findings, 'older finding')} not counted)" if detail.old_findings else ""
     if detail.blocking:
         click.echo(
@@ -107,6 +111,14 @@ def _print_findings(detail: api.ChangeDetail) -> None:
             click.echo(f"    zerrit change waive {detail.id} {finding.code} {place} --reason '...'")
     else:
         click.echo(f"Nothing blocks this change{old}.")
+    for effect in detail.effects:
+        places = ", ".join(effect.addresses[:3])
+        more = f" and {len(effect.addresses) - 3} more" if len(effect.addresses) > 3 else ""
+        click.echo(f"Once written it holds {effect_in_words(effect.takes_effect)}: {places}{more}")
+    for look in detail.looks[:MOST_LOOKS]:
+        click.echo(f"  look: {look}")
+    if len(detail.looks) > MOST_LOOKS:
+        click.echo(f"  and {len(detail.looks) - MOST_LOOKS} more to look at")
 
 
 try_option = click.option("--try", "is_trial", is_flag=True, help="Only show what it would do, place by place.")

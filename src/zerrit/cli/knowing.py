@@ -11,15 +11,8 @@ from zerrit.cli.completing import complete_address
 from zerrit.cli.output import output_option, print_findings, print_json, short
 from zerrit.cli.session import connect
 from zerrit.core.addresses import parse_address
-from zerrit.core.wording import counted
+from zerrit.core.wording import counted, effect_in_words
 
-_EFFECTS = {
-    "restart": "after a restart",
-    "reload": "after a reload",
-    "next-chart": "with the next chart",
-    "new-world": "in a new world only",
-    "rejoin": "when players join again",
-}
 MOST_LINKS = 12
 
 
@@ -41,11 +34,6 @@ def about(address: str, output: str) -> None:
         print_json(found.model_dump(mode="json"))
         return
     _print(parsed.server, found)
-
-
-def effect_in_words(takes_effect: str) -> str:
-    """When a written value holds."""
-    return _EFFECTS.get(takes_effect, takes_effect)
 
 
 def _print(server: str, found: api.AboutOut) -> None:

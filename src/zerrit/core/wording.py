@@ -2,6 +2,16 @@
 
 from __future__ import annotations
 
+from typing import Final
+
+_EFFECTS: Final = {
+    "restart": "after a restart",
+    "reload": "after a reload",
+    "next-chart": "with the next chart",
+    "new-world": "in a new world only",
+    "rejoin": "when players join again",
+}
+
 
 def sentence(text: str) -> str:
     """The text with one full stop at its end, whether it had one or not."""
@@ -11,3 +21,8 @@ def sentence(text: str) -> str:
 def counted(number: int, word: str, several: str = "") -> str:
     """`1 file`, `2 files`; `several` is for words that take more than an s."""
     return f"{number:,} {word}" if number == 1 else f"{number:,} {several or word + 's'}"
+
+
+def effect_in_words(takes_effect: str) -> str:
+    """When a written value holds, by the word that a gamebook has for it."""
+    return _EFFECTS.get(takes_effect, takes_effect)

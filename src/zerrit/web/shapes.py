@@ -84,6 +84,7 @@ def change_detail(session: Session, row: Change, seen: Preview) -> api.ChangeDet
         step_list=[step(s, came) for s, came in zip(row.steps, seen.replayed.outcomes, strict=True)],
         findings=[judged_finding(judged) for judged in new],
         old_findings=len(seen.findings) - len(new),
+        mended=[finding(one) for one in seen.mended],
         touched=sorted(seen.replayed.touched),
         blocking=seen.blocking,
         effects=[api.EffectOut(takes_effect=e.takes_effect, addresses=list(e.addresses)) for e in seen.effects],
@@ -273,18 +274,6 @@ def _plain(number: Decimal | None) -> str:
 
 
 def entries(found: files.Entries) -> api.EntriesOut:
-    columns = [
-        api.ColumnOut(
-            field=c.field,
-            kind=(c.rules.kind if c.rules else "") or "",
-            least=_plain(c.rules.least) if c.rules else "",
-            most=_plain(c.rules.most) if c.rules else "",
-            note=c.rules.note if c.rules else "",
-            allowed=files.allowed_text(c),
-            words=list(c.words),
-        )
-        for c in found.columns
-    ]
     rows = [
         api.RowOut(
             address=r.address,
@@ -294,7 +283,22 @@ def entries(found: files.Entries) -> api.EntriesOut:
             cells=dict(r.cells),
             changed=sorted(r.changed),
             findings=dict(r.findings),
+            known=_column(r.known) if r.known is not None and r.known.rules is not None else None,
         )
         for r in found.rows
     ]
+    columns = [_column(column) for column in found.columns]
     return api.EntriesOut(kinds=dict(found.kinds), kind=found.kind, columns=columns, rows=rows)
+
+
+def _column(column: files.Column) -> api.ColumnOut:
+    rules = column.rules
+    return api.ColumnOut(
+        field=column.field,
+        kind=(rules.kind if rules else "") or "",
+        least=_plain(rules.least) if rules else "",
+        most=_plain(rules.most) if rules else "",
+        note=rules.note if rules else "",
+        allowed=files.allowed_text(column),
+        words=list(column.words),
+    )

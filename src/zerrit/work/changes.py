@@ -19,7 +19,7 @@ from zerrit.records import Change, Snapshot
 from zerrit.records import Step as StepRow
 from zerrit.work.activity import note
 from zerrit.work.errors import Conflict, NotFound, Outdated, Refused
-from zerrit.work.judging import JudgedFinding, judge
+from zerrit.work.judging import JudgedFinding, identity, judge
 from zerrit.work.servers import gamebook_of, get_server
 from zerrit.work.snapshots import (
     checked_in,
@@ -43,6 +43,7 @@ class Preview:
     before: Mapping[str, Document]
     replayed: Replay
     findings: tuple[JudgedFinding, ...]
+    mended: tuple[Finding, ...]  #: found before the change and no longer after it
     effects: tuple[Effect, ...]  #: what its values wait for once they are written
     looks: tuple[str, ...]  #: what to look at in the game then
 
@@ -248,9 +249,15 @@ def preview(workspace: Workspace, session: Session, change: Change) -> Preview:
         known.before,
         known.replayed,
         judged,
+        _gone(known),
         tuple(effects(gamebook, _differences(known), known.replayed.documents)),
         tuple(looks(gamebook, known.before, known.replayed.documents)),
     )
+
+
+def _gone(known: WorkedOut) -> tuple[Finding, ...]:
+    left = {identity(finding) for finding in known.findings}
+    return tuple(finding for finding in known.old_findings if identity(finding) not in left)
 
 
 def _differences(known: WorkedOut) -> list[Difference]:

@@ -67,6 +67,7 @@ def waive(
 
     Raises Refused: no reason is given, the day is over, or there is no such finding. NotFound.
     """
+    _require_reason(workspace, reason, until)
     with workspace.session() as session:
         server = get_server(session, server_id)
         found = _newest_findings(workspace, session, server)
@@ -85,6 +86,7 @@ def waive_in_change(
     until: datetime | None = None,
 ) -> Waiver:
     """The same for a finding of a change. Raises Refused, NotFound."""
+    _require_reason(workspace, reason, until)
     with workspace.session() as session:
         change = get_change(session, change_id)
         seen = preview(workspace, session, change)
@@ -93,6 +95,13 @@ def waive_in_change(
         waiver = _waive(workspace, session, person, change.server_id, code, address, reason, until)
     workspace.publish("change", {"change": change_id, "server": change.server_id})
     return waiver
+
+
+def _require_reason(workspace: Workspace, reason: str, until: datetime | None) -> None:
+    if not reason.strip():
+        raise Refused("Say why this finding is accepted; somebody will ask later.")
+    if until is not None and until <= workspace.now():
+        raise Refused(f"{until:%Y-%m-%d} is over; give a day to come, or none.")
 
 
 def _waive(
@@ -105,10 +114,6 @@ def _waive(
     reason: str,
     until: datetime | None,
 ) -> Waiver:
-    if not reason.strip():
-        raise Refused("Say why this finding is accepted; somebody will ask later.")
-    if until is not None and until <= workspace.now():
-        raise Refused(f"{until:%Y-%m-%d} is over; give a day to come, or none.")
     waiver = Waiver(
         server_id=server_id,
         code=code,

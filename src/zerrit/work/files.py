@@ -63,6 +63,7 @@ class Row:
     cells: Mapping[str, str]
     changed: frozenset[str]  #: fields that the open change has changed
     findings: Mapping[str, str]  #: what is wrong, by field
+    known: Column | None = None  #: of a setting, which has no column of its own: what the gamebook knows of it
 
 
 @dataclass(frozen=True, slots=True)
@@ -161,7 +162,10 @@ def list_entries(workspace: Workspace, server_id: str, path: str, kind: str, cha
         {f.address.partition("#")[2]: f"{f.message} {f.hint}".rstrip() for f in states.findings_in(path)},
     )
     if chosen == SETTINGS:
-        rows = tuple(_setting_row(document, node, marks) for node in groups[chosen])
+        rows = tuple(
+            _setting_row(document, node, marks, _column("value", node, path, gamebook, states.checked))
+            for node in groups[chosen]
+        )
         return Entries(kinds, chosen, (Column("value", None, ()),), rows)
     names = list(dict.fromkeys(c.name for node in groups[chosen] for c in node.children if c.value is not None))
     first = {name: next(c for node in groups[chosen] for c in node.children if c.name == name) for name in names}
@@ -197,11 +201,12 @@ class _Marks:
     findings: Mapping[str, str]
 
 
-def _setting_row(document: Document, node: Node, marks: _Marks) -> Row:
+def _setting_row(document: Document, node: Node, marks: _Marks, known: Column) -> Row:
     address = document.keys.address_of(node)
     changed = frozenset({"value"}) if address in marks.changed else frozenset[str]()
     wrong = {"value": marks.findings[address]} if address in marks.findings else {}
-    return Row(address, address, document.line_of(node), node.comment, {"value": node.value or ""}, changed, wrong)
+    cells = {"value": node.value or ""}
+    return Row(address, address, document.line_of(node), node.comment, cells, changed, wrong, known)
 
 
 def _row(document: Document, node: Node, marks: _Marks) -> Row:

@@ -17,6 +17,7 @@ import { FiguresPanel } from "../figures/FiguresPanel";
 import { AddStepDialog } from "./AddStepDialog";
 import { DeployDialog } from "./DeployDialog";
 import { DifferencePanel } from "./DifferencePanel";
+import { EffectNote } from "./EffectNote";
 import { FindingList } from "./FindingList";
 import { ReplayDialog } from "./ReplayDialog";
 import { RunProgress } from "./RunProgress";
@@ -92,6 +93,7 @@ function OpenedChange({ change }: { change: Change }) {
         <Typography variant="h2" gutterBottom>Findings</Typography>
         <FindingList change={change} />
       </Paper>
+      <EffectNote change={change} />
       <Tabs value={view} onChange={(_, value: string) => { setView(value); }} sx={{ borderBottom: 1, borderColor: "divider", mb: 1.5 }}>
         <Tab value="steps" label={`Steps (${String(change.steps)})`} />
         <Tab value="difference" label="Difference" />

@@ -25,6 +25,11 @@ export function FindingList({ change }: { change: Schemas["ChangeDetail"] }) {
       {change.findings.map((finding) => (
         <FindingRow key={`${finding.code} ${finding.place} ${finding.message}`} change={change} finding={finding} />
       ))}
+      {change.mended.map((finding) => (
+        <Box key={`${finding.code} ${finding.place ?? ""}`} sx={{ mb: 0.5 }}>
+          <KindMark kind="mends" /> {finding.message} <Box component="span" sx={{ color: "text.secondary" }}><Mono>{finding.address || finding.path}</Mono></Box>
+        </Box>
+      ))}
       <Typography variant="body2" color="text.secondary">
         {verdictOf(change)}
         {change.old_findings > 0 && ` ${String(change.old_findings)} older ones in these files are not counted.`}
@@ -56,7 +61,7 @@ function FindingRow({ change, finding }: { change: Schemas["ChangeDetail"]; find
   return (
     <Box sx={{ py: 0.75, borderBottom: 1, borderColor: "divider", mb: 0.75 }}>
       <Box sx={{ display: "flex", gap: 1, alignItems: "baseline", flexWrap: "wrap" }}>
-        <KindMark kind={finding.waived ? "waived" : finding.severity} />
+        <KindMark kind={finding.waived ? "waived" : finding.is_shipped ? "as-shipped" : finding.severity} />
         <Link component={RouterLink} to={place}>
           <Mono>{finding.path}</Mono> line {finding.line}, column {finding.column}
         </Link>
@@ -66,6 +71,7 @@ function FindingRow({ change, finding }: { change: Schemas["ChangeDetail"]; find
         {finding.blocks && reason === null && <Button color="inherit" onClick={() => { setReason(""); }}>Accept …</Button>}
       </Box>
       {finding.address && <Box sx={{ color: "text.secondary", fontSize: 12 }}><Mono>{finding.address}</Mono></Box>}
+      {finding.why && <Box sx={{ color: "text.secondary", fontSize: 12 }}>why: {finding.why}</Box>}
       {finding.waived && <Box sx={{ color: "text.secondary" }}>accepted by {finding.waived}</Box>}
       {finding.blocks && reason !== null && (
         <Box sx={{ display: "flex", gap: 1, mt: 0.5 }}>

@@ -9,8 +9,10 @@ import { useMemo, useState } from "react";
 
 import { answer, api, EMPTY_STEP, type Schemas } from "../../api/client";
 import { ProblemNote } from "../../shared/ProblemNote";
+import { switchPair } from "../../shared/switches";
 import { MONO } from "../../theme";
 import { CellHelp } from "./CellHelp";
+import { WordCell } from "./WordCell";
 
 interface Props {
   serverId: string;
@@ -112,6 +114,7 @@ export function EntriesGrid({ serverId, path, changeId }: Props) {
       <Box sx={{ minHeight: 34, pt: 0.5 }}>
         {row && (
           <CellHelp
+            serverId={serverId}
             row={row}
             field={chosen?.field ?? ""}
             column={entries.data.columns.find((one) => one.field === chosen?.field)}
@@ -123,6 +126,12 @@ export function EntriesGrid({ serverId, path, changeId }: Props) {
       </Box>
     </>
   );
+}
+
+/** The pair of words for on and off that this field is written with, and whatever else stands there now. */
+function switchWords(rows: Row[], field: string): string[] {
+  const used = [...new Set(rows.map((row) => row.cells[field]).filter((word) => word !== undefined))];
+  return [...new Set([...switchPair(used), ...used])];
 }
 
 /** A cell that is wrong shows that before that it was changed. The entry's own cell stands for a rule about all of it. */
@@ -149,7 +158,9 @@ function columnsOf(entries: Entries | undefined, isEditable: boolean): GridColDe
       valueSetter: (value, row) => ({ ...row, cells: { ...row.cells, [column.field]: String(value) } }),
       ...(isNumeric && { sortComparator: (a: string, b: string) => Number(a) - Number(b) }),
     };
-    return column.words.length > 0 ? { ...column_, type: "singleSelect", valueOptions: column.words } : column_;
+    if (column.words.length > 0) return { ...column_, type: "singleSelect", valueOptions: column.words };
+    if (column.kind === "switch") return { ...column_, type: "singleSelect", valueOptions: switchWords(entries.rows, column.field) };
+    return entries.kind === "settings" ? { ...column_, renderEditCell: (params) => <WordCell {...params} /> } : column_;
   });
   const comment: GridColDef<Row> = {
     field: "comment",

@@ -11,7 +11,10 @@ import { answer, api } from "../../api/client";
 import { ProblemNote } from "../../shared/ProblemNote";
 import { Trail } from "../../shared/Trail";
 import { ChangesTab } from "../changes/ChangesTab";
+import { ChecksTab } from "../checks/ChecksTab";
 import { FilesTab } from "../files/FilesTab";
+import { GamebookTab } from "../gamebook/GamebookTab";
+import { ReviewTab } from "../review/ReviewTab";
 import { TimelineTab } from "../timeline/TimelineTab";
 import { FiguresPanel } from "../figures/FiguresPanel";
 import { UpgradeTab } from "../upgrade/UpgradeTab";
@@ -19,7 +22,7 @@ import { CompareTab } from "./CompareTab";
 import { DefaultsDialog } from "./DefaultsDialog";
 import { ServerDialog } from "./ServerDialog";
 
-/** One server: its files, its changes, what differs, its figures, its upgrade, its timeline. */
+/** One server: its files, what is found in them, its changes, what differs, its figures, its gamebook, its timeline. */
 export function ServerPage() {
   const { serverId = "", tab = "files" } = useParams();
   const [asked, setAsked] = useState<"defaults" | "settings" | null>(null);
@@ -62,15 +65,18 @@ export function ServerPage() {
         </Alert>
       )}
       <Tabs value={tab} sx={{ borderBottom: 1, borderColor: "divider", mb: 1.5 }}>
-        {["files", "changes", "compare", "figures", "upgrade", "timeline"].map((name) => (
+        {["files", "findings", "changes", "compare", "figures", "upgrade", "gamebook", "review", "timeline"].map((name) => (
           <Tab key={name} value={name} label={name[0]?.toUpperCase() + name.slice(1)} component={RouterLink} to={`/servers/${serverId}/${name}`} />
         ))}
       </Tabs>
       {tab === "files" && <FilesTab serverId={serverId} hasFiles={server.data.last_snapshot !== null} />}
+      {tab === "findings" && <ChecksTab server={server.data} />}
       {tab === "changes" && <ChangesTab serverId={serverId} />}
       {tab === "compare" && <CompareTab serverId={serverId} />}
       {tab === "figures" && <FiguresPanel of={{ serverId }} />}
       {tab === "upgrade" && <UpgradeTab server={server.data} />}
+      {tab === "gamebook" && <GamebookTab server={server.data} />}
+      {tab === "review" && <ReviewTab serverId={serverId} />}
       {tab === "timeline" && <TimelineTab serverId={serverId} />}
       {asked === "defaults" && <DefaultsDialog serverId={serverId} onClose={close} />}
       {asked === "settings" && <ServerDialog server={server.data} onClose={close} />}

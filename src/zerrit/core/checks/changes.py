@@ -125,7 +125,7 @@ def _variants(examination: Examination, rules: DrawRules, path: str) -> Iterator
         yield Finding(
             "meaning.variant",
             CODES["meaning.variant"].severity,
-            f"{name} now comes in place of {thing} in {now * 100:.4g} of 100 draws ({was * 100:.4g} before), "
+            f"{name} now comes in place of {thing} in {_shown(now * 100)} of 100 draws ({_shown(was * 100)} before), "
             f"so {thing} itself comes up less often.",
             path,
             line,
@@ -147,6 +147,10 @@ def _chances(document: Document, rules: DrawRules) -> dict[tuple[str, str], tupl
             if thing is not None and chance is not None:
                 found[(document.keys.key_of(table) or table.name, thing.value or "")] = (prize, chance)
     return found
+
+
+def _shown(number: Decimal) -> str:
+    return format(number.normalize(), "f")
 
 
 def _number(node: Node) -> Decimal | None:

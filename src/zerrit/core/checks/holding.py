@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 from dataclasses import dataclass
+from typing import Final
 
 from zerrit.core.checks.checking import Checked
 from zerrit.core.checks.examination import Examination, Unknown, listed
@@ -32,12 +33,34 @@ from zerrit.core.gamebooks import (
 )
 from zerrit.core.paths import path_matches
 
+#: The code that a breach of a rule usually has, by the part of the gamebook; other codes of a field are as grave.
+_CODES: Final = {
+    "field": "meaning.range",
+    "closed": "meaning.unknown-field",
+    "must": "meaning.must",
+    "refers": "meaning.unknown-name",
+    "unique": "meaning.duplicate",
+    "agree": "meaning.disagree",
+    "same": "meaning.not-same",
+    "needs": "meaning.needs",
+    "one_of": "meaning.one-of",
+    "present": "meaning.file-missing",
+    "file_names": "meaning.file-name",
+    "in_use": "meaning.not-in-use",
+    "packed": "meaning.packed",
+    "alike": "meaning.alike",
+    "near": "meaning.far",
+    "balance": "meaning.balance",
+    "advice": "meaning.advice",
+    "derived": "meaning.sentinel",
+}
+
 
 @dataclass(frozen=True, slots=True)
 class Holding:
     """A rule in plain words, the number of places that it speaks of, and of those where it does not hold.
 
-    `places` is None where the rule does not speak of places that could be counted.
+    `severity` is how grave a breach is; None for what is only to be looked at. `places` is None where the rule does not speak of places that could be counted.
     """
 
     id: str
@@ -72,7 +95,7 @@ def holdings(checked: Checked) -> list[Holding]:
                 rule.say,
                 rule.why,
                 rule.kept,
-                rule.severity,
+                gamebook.severity(rule, _CODES[placed.part]) if placed.part in _CODES else None,
                 gamebook.line_of(placed.location),
                 _places(examination, placed),
                 breaches[placed.id],

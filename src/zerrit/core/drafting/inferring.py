@@ -39,12 +39,7 @@ class Knowledge:
     words: tuple[str, ...] = ()
     matches: str = ""
     always: bool = False
-    list_name: str = ""  #: the list that holds its words, put in by the relations
     notes: list[str] = field(default_factory=list)
-
-    @property
-    def is_text(self) -> bool:
-        return not self.kind and not self.matches
 
 
 def confidence(support: int) -> float:

@@ -34,6 +34,8 @@ def draft(trees: Sequence[Mapping[str, bytes]], game: str, source: str) -> str:
     paths = paths_in(trees)
     everything = targets(sorts, paths)
     found = narrowed(links(sorts, known, everything))
+    for link in found:
+        known[id(link.column)].words = ()  # where the words come from says more than the words, and is said once
     agreed = agreements(sorts, known, paths)
     needed = list(needs(sorts, everything))
     lines = [*_head(game, source), *_files(sorts, known)]

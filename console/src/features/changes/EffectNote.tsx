@@ -1,0 +1,34 @@
+import Box from "@mui/material/Box";
+import Paper from "@mui/material/Paper";
+import Typography from "@mui/material/Typography";
+
+import type { Schemas } from "../../api/client";
+import { effectWord } from "../../shared/effects";
+import { Mono } from "../../shared/Mono";
+
+const FEW = 4;
+
+/** Written is not in force: what the values of a change wait for, and what to look at in the game then. */
+export function EffectNote({ change }: { change: Schemas["ChangeDetail"] }) {
+  if (change.effects.length === 0) return null;
+  return (
+    <Paper sx={{ p: 1.5, mb: 1.5 }}>
+      <Typography variant="h2" gutterBottom>Once it is written</Typography>
+      {change.effects.map((effect) => (
+        <Box key={effect.takes_effect} sx={{ mb: 0.5 }}>
+          <strong>{effectWord(effect.takes_effect)}</strong>: <Mono>{effect.addresses.slice(0, FEW).join(", ")}</Mono>
+          {effect.addresses.length > FEW && ` and ${String(effect.addresses.length - FEW)} others`}
+        </Box>
+      ))}
+      {change.looks.length > 0 && (
+        <>
+          <Typography variant="h2" gutterBottom sx={{ mt: 1 }}>To look at in the game</Typography>
+          <Box component="ul" sx={{ m: 0, pl: 2.5 }}>
+            {change.looks.slice(0, 2 * FEW).map((look) => <li key={look}>{look}</li>)}
+          </Box>
+          {change.looks.length > 2 * FEW && <Typography variant="body2">and {change.looks.length - 2 * FEW} others</Typography>}
+        </>
+      )}
+    </Paper>
+  );
+}

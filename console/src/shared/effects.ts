@@ -1,0 +1,12 @@
+const WORDS: Record<string, string> = {
+  restart: "after a restart",
+  reload: "after a reload",
+  "next-chart": "with the next chart",
+  "new-world": "in a new world only",
+  rejoin: "when players join again",
+};
+
+/** When a written value holds, in words. */
+export function effectWord(takesEffect: string): string {
+  return WORDS[takesEffect] ?? takesEffect;
+}
