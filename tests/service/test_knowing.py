@@ -239,7 +239,11 @@ def test_a_server_without_a_gamebook_says_how_to_get_one(zerrit: Client) -> None
     )
     with pytest.raises(ProblemError, match="Draft one from the defaults"):
         zerrit.gamebook_overview("lantern-shelf")
-    assert zerrit.check_server("lantern-shelf").blocking == 1, "without the gamebook the vendor's comment is a fault"
+    found = zerrit.check_server("lantern-shelf")
+    assert [(f.severity, f.is_shipped) for f in found.findings] == [("error", True)], (
+        "nobody says that the game bears it"
+    )
+    assert found.blocking == 0, "but the vendor shipped it"
 
 
 # --- review -----------------------------------------------------------------------------------------------------------

@@ -13,6 +13,7 @@ import click
 from zerrit import api
 from zerrit.cli.comparing import compared, comparison_output, save_comparison
 from zerrit.cli.comparing import show as show_comparison
+from zerrit.cli.completing import complete_in_change, complete_operation
 from zerrit.cli.merging import ask_place, choices, choose_option, print_merge_plan, snippet_argument
 from zerrit.cli.output import output_option, print_findings, print_json, print_table, short
 from zerrit.cli.plan_file import into_of, plan_options, read_plan, write_plan
@@ -151,8 +152,8 @@ def _print_trial(outcome: api.OutcomeOut) -> None:
 
 @change.command("set", context_settings={"ignore_unknown_options": True})
 @click.argument("change_id", type=int)
-@click.argument("address")
-@click.argument("operation")
+@click.argument("address", shell_complete=complete_in_change)
+@click.argument("operation", shell_complete=complete_operation)
 @try_option
 def set_step(change_id: int, address: str, operation: str, is_trial: bool) -> None:
     """Add a step: change values. OPERATION is =40, +10, -10, *1.5, '*1.5 from 0 to 400', on or off."""
@@ -161,7 +162,7 @@ def set_step(change_id: int, address: str, operation: str, is_trial: bool) -> No
 
 @change.command("add")
 @click.argument("change_id", type=int)
-@click.argument("address")
+@click.argument("address", shell_complete=complete_in_change)
 @click.argument("name")
 @click.argument("fields", nargs=-1, metavar="[FIELD=VALUE]...")
 @click.option("--value", help="Add a single field NAME with this value instead of an entry.")
@@ -178,7 +179,7 @@ def add_step(change_id: int, address: str, name: str, fields: tuple[str, ...], v
 
 @change.command("copy")
 @click.argument("change_id", type=int)
-@click.argument("address")
+@click.argument("address", shell_complete=complete_in_change)
 @click.argument("key")
 def copy_step(change_id: int, address: str, key: str) -> None:
     """Add a step: copy one entry under a new KEY."""
@@ -187,7 +188,7 @@ def copy_step(change_id: int, address: str, key: str) -> None:
 
 @change.command("copy-fields")
 @click.argument("change_id", type=int)
-@click.argument("address")
+@click.argument("address", shell_complete=complete_in_change)
 @click.argument("places")
 @click.argument("fields", nargs=-1)
 @try_option
@@ -200,7 +201,7 @@ def copy_fields_step(change_id: int, address: str, places: str, fields: tuple[st
 
 @change.command("remove")
 @click.argument("change_id", type=int)
-@click.argument("address")
+@click.argument("address", shell_complete=complete_in_change)
 @try_option
 def remove_step(change_id: int, address: str, is_trial: bool) -> None:
     """Add a step: take entries or fields out."""
@@ -209,7 +210,7 @@ def remove_step(change_id: int, address: str, is_trial: bool) -> None:
 
 @change.command("rename")
 @click.argument("change_id", type=int)
-@click.argument("address")
+@click.argument("address", shell_complete=complete_in_change)
 @click.argument("name")
 def rename_step(change_id: int, address: str, name: str) -> None:
     """Add a step: give an entry another key, or a field another NAME."""
@@ -218,7 +219,7 @@ def rename_step(change_id: int, address: str, name: str) -> None:
 
 @change.command("move")
 @click.argument("change_id", type=int)
-@click.argument("address")
+@click.argument("address", shell_complete=complete_in_change)
 @click.argument("where", type=click.Choice(["before", "after", "into"]))
 @click.argument("target")
 def move_step(change_id: int, address: str, where: Literal["before", "after", "into"], target: str) -> None:
@@ -228,7 +229,7 @@ def move_step(change_id: int, address: str, where: Literal["before", "after", "i
 
 @change.command("comment-out")
 @click.argument("change_id", type=int)
-@click.argument("address")
+@click.argument("address", shell_complete=complete_in_change)
 def comment_out_step(change_id: int, address: str) -> None:
     """Add a step: turn an entry or setting into a comment."""
     _add(change_id, "comment-out", address)
@@ -236,7 +237,7 @@ def comment_out_step(change_id: int, address: str) -> None:
 
 @change.command("comment-in")
 @click.argument("change_id", type=int)
-@click.argument("address")
+@click.argument("address", shell_complete=complete_in_change)
 def comment_in_step(change_id: int, address: str) -> None:
     """Add a step: bring back what was made a comment. ADDRESS is what it is called without the comment signs."""
     _add(change_id, "comment-in", address)

@@ -188,12 +188,13 @@ def _mend_files(local: _Local, gamebook: Gamebook | None, *, yes: bool, is_quiet
     """Mend what is sure, show the difference, ask, write. What was written stands in the files afterwards."""
     documents = local.files.documents
     mendings = {name: mend(document) for name, document in documents.items()}
+    is_mended = {name for name, mending in mendings.items() if mending.mended}
     for finding in check_files_of(local.files, gamebook).findings if gamebook is not None else ():
-        if finding.rule and finding.mend is not None and not documents[finding.path].findings:
+        if finding.rule and finding.mend is not None and finding.path not in is_mended:
             so_far = mendings[finding.path]
             mendings[finding.path] = Mending(so_far.document, (*so_far.mended, finding))
     for name, mending in mendings.items():
-        if mending.mended and mending.document is documents[name]:
+        if mending.mended and name not in is_mended:
             splices = [finding.mend for finding in mending.mended if finding.mend is not None]
             mendings[name] = Mending(documents[name].with_splices(splices), mending.mended)
     mendings = {name: mending for name, mending in mendings.items() if mending.mended}

@@ -6,6 +6,7 @@ from pathlib import Path
 
 import click
 
+from zerrit.cli.completing import complete_node_of_file
 from zerrit.cli.files import FILE, OUT, save
 from zerrit.cli.output import print_findings, print_table, short
 from zerrit.core.documents import read_document
@@ -16,7 +17,7 @@ from zerrit.core.wording import counted
 
 @click.command(context_settings={"ignore_unknown_options": True})
 @click.argument("file", type=FILE)
-@click.argument("address")
+@click.argument("address", shell_complete=complete_node_of_file)
 @click.argument("operation", nargs=-1, required=True, type=click.UNPROCESSED)
 @click.option("--save-to", type=OUT, help="Write the result here; without it the file itself is changed.")
 def edit(file: Path, address: str, operation: tuple[str, ...], save_to: Path | None) -> None:

@@ -13,6 +13,7 @@ from typing import Final
 import click
 
 from zerrit import api
+from zerrit.cli.completing import complete_address
 from zerrit.cli.output import output_option, print_findings, print_json, print_table, progress, short
 from zerrit.cli.session import DEFAULT_URL, connect, remember
 from zerrit.client import Client
@@ -131,7 +132,7 @@ def _problems(file: api.FileStateOut) -> str:
 
 
 @click.command()
-@click.argument("address")
+@click.argument("address", shell_complete=complete_address)
 @output_option
 def show(address: str, output: str) -> None:
     """Show what stands at SERVER:path#node, or in a local file."""

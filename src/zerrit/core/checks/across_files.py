@@ -78,24 +78,33 @@ def check_unique(examination: Examination) -> Iterator[Finding]:
             documents = examination.sound(*rule.over)
         except Unknown:
             continue
-        yield from examination.findings_of(("unique", number), documents, _unique, rule)
+        if rule.within == "file":
+            for document in dict.fromkeys(documents):
+                yield from examination.findings_of(
+                    ("unique", number, document.path), (document,), _unique, rule, (document,)
+                )
+        else:
+            yield from examination.findings_of(("unique", number), documents, _unique, rule, documents)
 
 
-def _unique(examination: Examination, rule: UniqueRule) -> Iterator[Finding]:
-    first: dict[tuple[str, str], Placed] = {}
-    for address in rule.over:
-        for document, node in examination.nodes(address):
-            if node.value is None:
+def _unique(examination: Examination, rule: UniqueRule, documents: Sequence[Document]) -> Iterator[Finding]:
+    first: dict[str, Placed] = {}
+    for document in dict.fromkeys(documents):
+        for address in rule.over:
+            if not path_matches(address.partition("#")[0], document.path):
                 continue
-            key = (document.path if rule.within == "file" else "", node.value)
-            other = first.setdefault(key, (document, node))
-            if other[1] is node:
-                continue
-            where = f"line {other[0].line_of(other[1])}"
-            if other[0].path != document.path:
-                where = f"{other[0].path}, {where}"
-            message = f"`{node.value}` stands twice among the {rule.name}; the first is in {where}."
-            yield examination.finding(rule, "meaning.duplicate", (document, node), message, fields=Around(node))
+            for node in examination.nodes_in(document, address):
+                value = node.value
+                if value is None:
+                    continue
+                other = first.setdefault(value, (document, node))
+                if other[1] is node:
+                    continue
+                where = f"line {other[0].line_of(other[1])}"
+                if other[0].path != document.path:
+                    where = f"{other[0].path}, {where}"
+                message = f"`{value}` stands twice among the {rule.name}; the first is in {where}."
+                yield examination.finding(rule, "meaning.duplicate", (document, node), message, fields=Around(node))
 
 
 # --- agreement --------------------------------------------------------------------------------------------------------

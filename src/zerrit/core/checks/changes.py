@@ -37,7 +37,8 @@ def check_balance(examination: Examination) -> Iterator[Finding]:
             documents = examination.sound(rule.sum)
         except Unknown:
             continue
-        total = examination.once(("sum", number), documents, partial(_sum, documents, rule))
+        parts = (examination.once(("sum", number, one.path), (one,), partial(_sum, (one,), rule)) for one in documents)
+        total = sum(parts, Decimal(0))
         fields = {"sum": (format(total, "f"),)}
         if rule.most is not None and total > rule.most:
             message = f"The sum over {rule.sum} is {total:f}; the game bears {rule.most:f}."

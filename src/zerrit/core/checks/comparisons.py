@@ -136,7 +136,10 @@ def check_derived(examination: Examination) -> Iterator[Finding]:
 def _derived(
     examination: Examination, document: Document, rule: DerivedRules, reached: dict[str, bool]
 ) -> Iterator[Finding]:
+    is_plain = "/" not in rule.value
     for node in examination.nodes_in(document, rule.each):
+        if is_plain and node.field(rule.value) != rule.sentinel:
+            continue
         holder = below(node, rule.value)
         if holder is None or holder.value != rule.sentinel:
             continue

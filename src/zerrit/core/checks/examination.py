@@ -78,6 +78,10 @@ class Examination:
         """The findings that `look(self, *more)` yields, once."""
         return self.once(key, inputs, lambda: tuple(look(self, *more)))
 
+    def worked_out_again(self, earlier: Examination) -> list[Any]:
+        """The keys of the units that were not taken over from an earlier examination."""
+        return [key for key, unit in self._units.items() if earlier._units.get(key) is not unit]
+
     def forget_earlier(self) -> None:
         """Let go of what was taken over; called when the examination is complete."""
         self._earlier = {}

@@ -34,7 +34,7 @@ def check_idle_rules(examination: Examination) -> Iterator[Finding]:
 
 def _idle(examination: Examination, text: str) -> str | None:
     """A hint where an address leads nowhere; None where it leads somewhere."""
-    if examination.nodes(text):
+    if any(examination.nodes_in(document, text) for document in examination.matching(parse_address(text).path)):
         return None
     address = parse_address(text)
     first = examination.matching(address.path)[0]

@@ -43,6 +43,9 @@ def below(keys: Keys, nodes: list[Node], segment: Segment) -> Iterator[Node]:
                 chosen = sorted(keyed, key=lambda child: child.start)
         elif segment.keys:
             chosen = keys.with_key(node, segment.name, segment.keys)
-        else:
+        elif segment.ordinal:
             chosen = keys.siblings(node, segment.name).nodes
+        else:
+            name = segment.name
+            chosen = [child for child in node.children if child.name == name]
         yield from chosen[segment.ordinal - 1 : segment.ordinal] if segment.ordinal else chosen

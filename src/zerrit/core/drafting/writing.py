@@ -70,7 +70,7 @@ def _head(game: str, source: str) -> list[str]:
 
 
 def _files(sorts: Sequence[Sort], known: Mapping[int, Knowledge]) -> Iterator[str]:
-    yield from ("", "files:")
+    yield from ("", "files:" if sorts else "files: {}")
     for sort in sorts:
         count = len(sort.newest)
         yield f"  {_text(sort.pattern)}:" + (f"  # {count} files" if "*" in sort.pattern else "")

