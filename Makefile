@@ -53,7 +53,7 @@ fuzz: .venv/ready ## read a million spoilt files and merge mutated ones; takes s
 	$(PYTHON) -m fuzzing.merging
 
 mistakes: .venv/ready ## put 250 mistakes into the demo world and count how many the checks find
-	$(PYTHON) -m fuzzing.mistakes
+	$(PYTHON) -m fuzzing.mistakes --write
 
 clean:
 	rm -rf .venv .demo console/node_modules conformance/node_modules src/zerrit/web/console

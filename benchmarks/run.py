@@ -27,6 +27,8 @@ from typing import Final
 from ruamel.yaml import YAML
 
 from benchmarks.inputs import changed_in, finds_xml, hauls_yaml, station_ini, stores_json
+from benchmarks.server import CheckCost
+from benchmarks.server import measure as measure_checks
 from benchmarks.threeway import measure as measure_merges
 from zerrit.core import Document, read_document
 from zerrit.core.addresses import parse_node_address
@@ -267,9 +269,34 @@ def merge_table() -> str:
     return "\n".join(lines) + "\n"
 
 
+SHARES: Final = (0.25, 0.5, 1.0)
+
+
+def check_table(costs: list[CheckCost]) -> str:
+    """What the check of a server costs beside reading it, by size."""
+    lines = [
+        "",
+        "Checks of a server by the demo gamebook. Reading is that of its documents with every node made, as meaning needs",
+        "them; beside it stands the reading that only finds out that files are sound. The last column is the check after",
+        "an edit of one value, taking over from the check before.",
+        "",
+        "| files | size | read | and every node made | check | check / read | per MB | after one edit |",
+        "|---:|---:|---:|---:|---:|---:|---:|---:|",
+    ]
+    for cost in costs:
+        lines.append(
+            f"| {cost.files} | {cost.megabytes:.1f} MB | {cost.read:.2f} s | {cost.read_nodes:.2f} s | {cost.check:.2f} s | "
+            f"{cost.ratio:.2f} | {1000 * cost.check / cost.megabytes:.0f} ms | {1000 * cost.check_after_edit:.0f} ms |"
+        )
+    return "\n".join(lines) + "\n"
+
+
 def main() -> None:
-    rows = measure()
-    text = table(rows, measure_growth()) + merge_table()
+    costs = [measure_checks(share) for share in SHARES]
+    largest = costs[-1]
+    what = f"check {largest.files} files, {largest.megabytes:.0f} MB, by the demo gamebook"
+    rows = [*measure(), Row(what, "reading them, every node made", largest.check, largest.read_nodes, 2)]
+    text = table(rows, measure_growth()) + check_table(costs) + merge_table()
     RESULTS.write_text(text)
     sys.stdout.write(text)
     sys.exit(0 if all(row.is_met for row in rows) else 1)

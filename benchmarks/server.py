@@ -36,28 +36,28 @@ def server_files(share: float) -> dict[str, bytes]:
     for path in [path for path in files if path.startswith("galley/stores/")]:
         del files[path]
     for number in range(round(300 * share)):
-        rows = [_good(rng, name) for name in rng.sample(names, 480)]
+        rows = [_good(rng, name) for name in rng.sample(names, 680)]
         body = ",\n".join("    " + json.dumps(row) for row in rows)
         head = f'{{\n  "store": "Store {number}",\n  "deck": {number % 9},\n  "open": true,\n  "goods": [\n'
         files[f"galley/stores/store-{number}.json"] = f"{head}{body}\n  ]\n}}\n".encode()
     stores = [f"store-{number}" for number in range(round(300 * share))]
-    for number in range(round(60 * share)):
-        dishes = [{"dish": f"Dish {n}", "from": rng.choice(stores), "price": rng.randrange(1, 60)} for n in range(300)]
+    for number in range(round(75 * share)):
+        dishes = [{"dish": f"Dish {n}", "from": rng.choice(stores), "price": rng.randrange(1, 60)} for n in range(400)]
         body = ",\n".join("    " + json.dumps(row) for row in dishes)
         text = f'{{\n  "menu": "Menu {number}",\n  "dishes": [\n{body}\n  ]\n}}\n'
         files[f"galley/menus/menu-{number}.json"] = text.encode()
     grounds = ("Coral Gate", "Needle Arch", "Pilgrim Sands", "Trench Lip", "Silent Fan")
-    for number in range(round(80 * share)):
+    for number in range(round(92 * share)):
         rows_ = [
             f'  <happening name="Happening {n}" runs="{rng.choice(("yes", "no"))}" at="{rng.choice(grounds)}" '
             f'every="{rng.randrange(60, 400)}" lasts="{rng.randrange(2, 50)}"/>'
-            for n in range(220)
+            for n in range(300)
         ]
         text = f'<season name="Season {number}">\n' + "\n".join(rows_) + "\n</season>\n"
         files[f"sea/happenings/season-{number}.xml"] = text.encode()
     finds = files["sea/finds.xml"].decode()
     block = finds[finds.index("  <find ") : finds.index("</finds>")]
-    more = "".join(block.replace('<find name="', f'<find name="{n} ') for n in range(round(17 * share)))
+    more = "".join(block.replace('<find name="', f'<find name="{n} ') for n in range(round(22 * share)))
     files["sea/finds.xml"] = finds.replace("</finds>", f"{more}</finds>").encode()
     for key in ("galley/counters.json", "crew/keepers.yml", "galley/specials.json"):
         files.pop(key)

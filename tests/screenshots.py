@@ -39,9 +39,19 @@ def pages(stack: DemoStack, browser: Browser) -> None:
     page.goto(f"{stack.url}/changes/1")
     page.get_by_text("Did you mean").wait_for()
     shoot(page, "change")
-    page.goto(f"{stack.url}/servers/coral-gate/file/sea/finds.xml?view=text&change=1&line=77")
-    page.get_by_text("Did you mean").wait_for()
-    shoot(page, "text")
+    page.goto(f"{stack.url}/servers/coral-gate/gamebook")
+    page.get_by_text("text", exact=True).click()
+    area = page.get_by_label("Text of the gamebook")
+    area.fill(area.input_value().replace("from: 1, to: 120", "from: 1, to: 46"))
+    page.get_by_role("button", name="Try on the files").click()
+    page.get_by_text("findings would come").wait_for()
+    area.evaluate("area => { area.scrollTop = 180; }")
+    shoot(page, "gamebook")
+    page.goto(f"{stack.url}/servers/coral-gate/review")
+    page.get_by_text("station.ini").click()
+    page.get_by_role("row", name="World/DayLength").get_by_role("button").click()
+    page.get_by_role("row", name="World/DayLength").get_by_text(ADMIN).wait_for()
+    shoot(page, "review")
     with stack.client() as zerrit:
         other = zerrit.open_change("lantern-shelf", "Two circuits for wet evenings")
     page.goto(f"{stack.url}/changes/{other.id}")
@@ -126,6 +136,7 @@ def commands(stack: DemoStack, browser: Browser, folder: Path) -> None:
         folder,
         "cli-check",
         "zerrit check mine --gamebook fathomline.yml",
+        "zerrit check mine --mend --yes",
         f"zerrit change check {change.id}",
     )
     terminal(
@@ -145,17 +156,6 @@ def commands(stack: DemoStack, browser: Browser, folder: Path) -> None:
         "zerrit show 'coral-gate:sea/finds.xml#find[Copper Gimbal]'",
         "zerrit show 'coral-gate:sea/finds.xml#find[*Cork Float]/band[shallow]/@holds'",
     )
-    menu = next((folder / "mine" / "galley" / "menus").glob("*.json"))
-    menu.write_text(menu.read_text().replace('",\n', '"\n', 1))
-    terminal(
-        browser,
-        stack,
-        folder,
-        "cli-mend",
-        "zerrit check mine --mend --yes",
-        "zerrit codes yaml.after-quote",
-        "zerrit edit mine/station.ini 'Pumps/Circuit[#1]' comment-out",
-    )
     (folder / "pumps.txt").write_text(snippet("pump-circuits.txt"))
     write_files(folder / "defaults", default_files())
     terminal(
@@ -169,7 +169,17 @@ def commands(stack: DemoStack, browser: Browser, folder: Path) -> None:
         "zerrit compare defaults mine",
     )
     terminal(browser, stack, folder, "cli-change", "zerrit change show 4", "zerrit change compare 4")
-    terminal(browser, stack, folder, "cli-deploy", "zerrit rollback coral-gate 1 --yes", "zerrit timeline coral-gate")
+    terminal(
+        browser,
+        stack,
+        folder,
+        "cli-gamebook",
+        "zerrit gamebook draft defaults --save-to draft.yml --game fathomline",
+        "grep -A1 'find/band\\|needs:' draft.yml",
+        "zerrit about 'coral-gate:sea/chart.xml#ground[Silent Fan]' | head -12",
+        "zerrit about 'coral-gate:sea/finds.xml#find[Copper Gimbal]/band[shallow]/@holds'",
+        "zerrit review coral-gate addins/tidebell/settings.yml",
+    )
 
 
 def terminal(browser: Browser, stack: DemoStack, folder: Path, name: str, *lines: str) -> None:

@@ -151,7 +151,11 @@ def test_a_finding_blocks_until_it_is_accepted_with_the_command_that_is_shown(ru
     assert waived.out == "Accepted. Nothing blocks now.\n"
     after = run("change", "check", change)
     assert (after.code, f"accepted by {ADMIN}: the new chart" in after.out) == (0, True)
-    assert after.out.endswith(f"Nothing blocks this change.\nChange {change} is checked.\n")
+    assert (
+        "\nNothing blocks this change (1 older finding not counted).\nOnce written it holds after a restart: "
+        in after.out
+    )
+    assert after.out.endswith(f"  look: dive at Kelp Hall and look for Copper Gimbal\nChange {change} is checked.\n")
 
 
 def test_a_change_is_listed_shown_and_withdrawn(run: Run, change: str) -> None:

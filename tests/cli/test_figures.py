@@ -29,8 +29,8 @@ def test_the_balance_of_two_local_folders(world: Path) -> None:
     assert (done.code, done.err) == (1, "")
     rows = [line.split() for line in done.out.splitlines()]
     assert rows[0] == ["from", "defaults", "to", "mine:"]
-    assert rows[2][:5] == ["shallow", "156", "4524", "4542", "+18"]
-    assert rows[-1] == ["all", "768", "21644", "21662", "+18"]
+    assert rows[2][:5] == ["shallow", "156", "4700", "4718", "+18"]
+    assert rows[-1] == ["all", "768", "21764", "21782", "+18"]
     even = zerrit("figures", "balance", "defaults", HOLDS, "--output", "json", cwd=world)
     assert (even.code, even.data["total"]["delta"]) == (0, "0")
 
@@ -126,7 +126,7 @@ def test_an_upgrade_is_shown_decided_and_opened(run: Callable[..., Done], tmp_pa
     assert "station.ini, the vendor changed:" in told
     assert "~ changed  station.ini#World/Chart" in told.partition("station.ini, changed here:")[2]
     opened = run("upgrade", "lantern-shelf", "--from", "2.1", "--to", "2.2", "--open", "To 2.2")
-    assert "on lantern-shelf: To 2.2, 7 steps." in opened.out
+    assert "on lantern-shelf: To 2.2, 8 steps." in opened.out
     wrong = run("upgrade", "lantern-shelf", "--from", "2.1", "--to", "2.2", "--choose", "craft.xml#hull[Skiff]=mine")
     assert (wrong.code, "there is no such clash; there is none at all" in wrong.err) == (2, True)
 

@@ -58,6 +58,20 @@ def test_a_folder_is_checked_by_a_gamebook(folder: Path) -> None:
     assert {f["rule"] for f in data["findings"]} == {"", "refers 13", "station.ini closed"}
 
 
+def test_a_single_file_is_known_wherever_it_lies(folder: Path) -> None:
+    (folder / "elsewhere").mkdir()
+    text = (folder / "mine/sea/finds.xml").read_text().replace('name="Copper Gimbal"', 'name="Copper Gimbal" hous="4"')
+    (folder / "elsewhere/finds.xml").write_text(text)
+    done = zerrit("check", "elsewhere/finds.xml", "--gamebook", "fathomline.yml", cwd=folder)
+    assert done.out.splitlines()[0].startswith("elsewhere/finds.xml:74:")
+    assert done.out.splitlines()[0].endswith("error  meaning.unknown-field")
+    assert done.out.splitlines()[-1] == "1 file checked, 1 finding, 1 error.", (
+        "nothing is said of files that are not here"
+    )
+    shown = zerrit("show", "elsewhere/finds.xml#find[Copper Gimbal]/@house", "--gamebook", "fathomline.yml", cwd=folder)
+    assert "  allowed: a whole number from 0 to 1000\n  note: price in the station's own store\n" in shown.out
+
+
 def test_the_hundredth_finding_of_a_kind_is_counted_and_not_printed(folder: Path) -> None:
     path = folder / "mine/sea/finds.xml"
     path.write_text(path.read_text().replace('renew="900"', 'renew="9"'))

@@ -26,17 +26,19 @@ def world(tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 def test_a_sound_folder_has_no_finding(world: Path) -> None:
     done = zerrit("check", "mine", "--gamebook", "fathomline.yml", cwd=world)
-    assert (done.code, done.out, done.err) == (0, "49 files checked, 0 findings, 0 errors.\n", "")
+    assert (done.code, done.err) == (0, "")
+    assert done.out.splitlines()[0] == "sea/buoys.xml:2:25  notice  xml.comment-double-hyphen"
+    assert done.out.splitlines()[-1] == "63 files checked, 1 finding, 0 errors."
 
 
 def test_findings_are_told_with_their_place(world: Path, tmp_path: Path) -> None:
     write_files(tmp_path / "bad", {
-        "sea/chart.xml": b'<chart>\n  <ground name="Flats" floor="5"/>\n</chart>\n',
+        "sea/chart.xml": b'<chart>\n  <ground name="Flats" x="1" z="2" floor="5"/>\n</chart>\n',
         FINDS: b'<finds>\n  <find name="A" family="brass" weight="1" house="1">\n    <band depth="deep" at="Falts" least="1" holds="2" renew="900"/>\n  </find>\n</finds>\n',
     })  # fmt: skip
     done = zerrit("check", "bad", "--gamebook", str(world / "fathomline.yml"), "--output", "json", cwd=tmp_path)
     assert done.code == 1
-    assert done.data["summary"] == {"files": 2, "findings": 6, "errors": 1}
+    assert done.data["summary"] == {"files": 2, "findings": 21, "errors": 1}
     (error,) = (f for f in done.data["findings"] if f["severity"] == "error")
     assert error == {
         "code": "meaning.unknown-name",
@@ -47,6 +49,8 @@ def test_findings_are_told_with_their_place(world: Path, tmp_path: Path) -> None
         "column": 28,
         "address": "sea/finds.xml#find[A]/band[deep]/@at",
         "hint": "Did you mean 'Flats'?",
+        "rule": "sea/finds.xml#find/band/@at",
+        "why": "",
     }
 
 

@@ -82,7 +82,7 @@ def add_the_server(page: Page, stack: DemoStack) -> None:
 def fetch_and_import_defaults(page: Page, archive: Path) -> None:
     expect(page.get_by_text("No files are known yet.")).to_be_visible()
     page.get_by_role("button", name="Fetch files").click()
-    expect(page.get_by_text("Snapshot 1 with 50 files.")).to_be_visible()
+    expect(page.get_by_text("Snapshot 1 with 68 files.")).to_be_visible()
     page.get_by_role("button", name="Import defaults").click()
     page.get_by_label("Version").fill("2.1")
     page.get_by_label("ZIP of the defaults").set_input_files(archive)
@@ -117,7 +117,7 @@ def write_the_steps(page: Page) -> None:
         page.keyboard.type(new)
         page.keyboard.press("Enter")
         expect(cell).to_have_class(re.compile("is-changed"))
-    expect(page.get_by_text("a whole number from 0 to 400")).to_be_visible()
+    expect(page.get_by_text("a whole number from 1 to 120")).to_be_visible()
     page.goto(change)
     add_step(page, "Change values", f"{FINDS}#find[*Cork Float]/band[shallow]/@holds", {"Operation": "+5"})
     expect(page.get_by_text("find[Great Cork Float]/band[shallow]/@holds")).to_be_visible()

@@ -158,7 +158,6 @@ def test_a_list_is_filled_from_each_kind_of_source(source: str, files: dict[str,
     ("source", "files", "said"),
     [
         ("{csv: {file: stores.csv, column: stor}}", {"stores.csv": "deck;store\n"}, "stores.csv has no column `stor`."),
-        ("{sql: {database: ledger.db, query: SELECT 1}}", {}, "There is no database file ledger.db to look into."),
         (
             "{sql: {database: ledger.db, query: SELECT x FROM berths}}",
             {"ledger.db": default_files()["ledger.db"]},
@@ -176,6 +175,13 @@ def test_a_list_that_cannot_be_filled_is_a_fault_of_the_gamebook_at_its_line(
 ) -> None:
     found = found_in(f"lists:\n  stores: {source}\n{REFERS}", {"menu.json": '{"from": "cellar"}', **files})
     assert ("gamebook.invalid", "x.yml", 4, said) in found
+
+
+def test_a_database_that_is_not_there_is_a_missing_file() -> None:
+    rules = f"lists:\n  stores: {{sql: {{database: ledger.db, query: SELECT 1}}}}\n{REFERS}"
+    assert found_in(rules, {"menu.json": '{"from": "cellar"}'}) == [
+        ("gamebook.file-missing", "ledger.db", 0, "The gamebook looks into ledger.db, but it is not there.")
+    ]
 
 
 def test_a_list_from_a_broken_file_makes_no_findings() -> None:

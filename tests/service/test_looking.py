@@ -32,7 +32,7 @@ def test_entries_are_rows_with_what_each_field_may_hold(shared: Shared) -> None:
     assert found.kinds == {"find": 399, "find/band": 768}
     columns = {column.field: column for column in found.columns}
     assert (columns["@holds"].allowed, columns["@holds"].note) == (
-        "a whole number from 0 to 400",
+        "a whole number from 1 to 120",
         "how many may lie there at once",
     )
     assert "Ribbonweed Flats" in columns["@at"].words
@@ -82,7 +82,7 @@ def test_a_file_is_had_as_text_and_as_bytes(shared: Shared) -> None:
 def test_a_pattern_shows_every_place_with_its_default(shared: Shared) -> None:
     _, zerrit = shared
     places = zerrit.show("coral-gate", f"{FINDS}#find[*Cork Float]/band[shallow]/@holds")
-    assert [(place.value, place.default) for place in places] == [("42", "36"), ("46", "40"), ("34", "28")]
+    assert [(place.value, place.default) for place in places] == [("46", "40")] * 3
     seasons = zerrit.show("coral-gate", "sea/happenings/*.xml#happening[*]/@runs")
     assert {place.address.partition("#")[0] for place in seasons} == {
         "sea/happenings/highwater.xml",
@@ -182,7 +182,7 @@ def test_the_old_faults_of_a_file_are_counted_and_do_not_block(zerrit: Client, s
     zerrit.fetch("lantern-shelf")
     change = zerrit.open_change("lantern-shelf", "Something else")
     detail = zerrit.add_step(change.id, api.StepIn(kind="set", address="craft.xml#hull[Skiff]/@stock", operation="+1"))
-    assert (detail.findings, detail.old_findings, detail.blocking) == ([], 1, [])
+    assert (detail.findings, detail.old_findings, detail.blocking) == ([], 2, []), "and the vendor's comment"
     assert zerrit.check(change.id).state == "checked"
     assert {file.path: file.errors for file in zerrit.files("lantern-shelf")}[FINDS] == 1
 

@@ -34,7 +34,7 @@ def test_the_story_through_the_client(stack: DemoStack) -> None:
             "folder": "/",
         }
         first = zerrit.fetch("coral-gate")
-        assert (first.is_new, first.snapshot.files) == (True, 50)
+        assert (first.is_new, first.snapshot.files) == (True, 68)
         assert zerrit.import_defaults("coral-gate", "2.1", defaults_zip("2.1")).label == "2.1"
         states = {file.path: file.state for file in zerrit.files("coral-gate")}
         assert states[FINDS] == "changed"
@@ -42,7 +42,7 @@ def test_the_story_through_the_client(stack: DemoStack) -> None:
         assert states["mods/deepsong.pak"] == "watched"
 
         (place,) = zerrit.show("coral-gate", f"{FINDS}#find[Copper Gimbal]/band[shallow]/@holds")
-        assert (place.value, place.default, place.allowed) == ("40", "40", "a whole number from 0 to 400")
+        assert (place.value, place.default, place.allowed) == ("40", "40", "a whole number from 1 to 120")
         change = zerrit.open_change("coral-gate", "Wet evenings")
         for step in story_steps():
             zerrit.add_step(change.id, step)

@@ -20,6 +20,7 @@ CLASHES = [
     f"{FINDS}#find[Small Cork Float]/band[shallow]/@holds",
     GIMBAL,
 ]
+OTHER_SIZES = [CLASHES[1].replace("Small", size) for size in ("Broad", "Great")]
 
 
 @pytest.fixture(scope="module")
@@ -43,6 +44,7 @@ def test_an_upgrade_shows_what_merges_and_what_clashes(zerrit: Client) -> None:
         "craft.xml": "merged",
         "dredge/hauls.yml": "taken",
         "galley/menus/banquet.json": "moved",
+        "galley/specials.json": "taken",
         FINDS: "merged",
         "station.ini": "merged",
     }
@@ -54,7 +56,9 @@ def test_an_upgrade_shows_what_merges_and_what_clashes(zerrit: Client) -> None:
     assert {one.new for one in files["station.ini"].own} == {"1.4", "Coral Gate: mind the tide, sign the slate."}
     assert [(clash.address, clash.base, clash.mine, clash.theirs) for clash in found.clashes] == [
         (CLASHES[0], "0.7", "0.5", "0.6"),
-        (CLASHES[1], "36", "42", "38"),
+        (CLASHES[1], "40", "46", "42"),
+        (OTHER_SIZES[0], "40", "46", "42"),
+        (OTHER_SIZES[1], "40", "46", "42"),
         (CLASHES[2], "35", "45", "40"),
     ]
     new = {note.address: note.comment for file in found.files for note in file.added}
@@ -65,15 +69,15 @@ def test_an_upgrade_shows_what_merges_and_what_clashes(zerrit: Client) -> None:
 
 
 def test_an_undecided_clash_blocks_and_decided_ones_become_a_change(zerrit: Client) -> None:
-    with pytest.raises(ProblemError, match="3 clashes still to be decided"):
+    with pytest.raises(ProblemError, match="5 clashes still to be decided"):
         zerrit.open_upgrade("coral-gate", upgrade())
-    choices = {CLASHES[0]: "mine", CLASHES[1]: "theirs", GIMBAL: "=42"}
+    choices = {CLASHES[0]: "mine", CLASHES[1]: "theirs", **dict.fromkeys(OTHER_SIZES, "theirs"), GIMBAL: "=42"}
     change = zerrit.open_upgrade("coral-gate", upgrade(choices=choices, title="To 2.2"))
     assert (change.title, change.blocking) == ("To 2.2", [])
     assert {step.kind for step in change.step_list} == {"carry", "put"}
     result = {d.address: (d.old, d.new) for d in zerrit.differences(change.id, "base").differences}
     assert result[GIMBAL] == ("45", "42")
-    assert result[CLASHES[1]] == ("42", "38")
+    assert result[CLASHES[1]] == ("46", "42")
     assert CLASHES[0] not in result
     assert result["station.ini#World/DayLength"] == ("96", "90")
     text = zerrit.file("coral-gate", FINDS, change=change.id).text

@@ -42,6 +42,7 @@ class _Local:
 
     files: Files
     places: dict[str, Path] = field(default_factory=dict)
+    given: dict[str, str] = field(default_factory=dict)  #: single files as they were named, by their path in the game
     mended: list[Finding] = field(default_factory=list)
 
 
@@ -82,6 +83,7 @@ def check(
     findings = check_files_of(local.files, gamebook).findings
     shipped = _shipped(defaults_folder, gamebook) if defaults_folder else frozenset()
     findings = tuple(_as_shipped(one) if _identity(one) in shipped else one for one in findings)
+    findings = tuple(_as_given(one, local) for one in findings)
     errors = sum(finding.blocks for finding in findings)
     if output == "sarif":
         _print_sarif(findings)
@@ -96,7 +98,7 @@ def check(
 
 def _print(local: _Local, findings: tuple[Finding, ...], errors: int, *, with_mends: bool) -> None:
     documents = local.files.documents
-    print_findings(findings, {name: document.text for name, document in documents.items()})
+    print_findings(findings, {local.given.get(name, name): document.text for name, document in documents.items()})
     click.echo(
         f"{counted(len(documents), 'file')} checked, {counted(len(findings), 'finding')}, {counted(errors, 'error')}."
     )
@@ -114,6 +116,8 @@ def _read(paths: tuple[str, ...], gamebook: Gamebook | None) -> _Local:
             raise click.UsageError(f"There is no file or folder {text}.")
         files = read_files(path, gamebook)
         local.places |= {name: path if path.is_file() else path / name for name in files.documents}
+        if path.is_file():
+            local.given |= dict.fromkeys(files.documents, text)
         if len(paths) == 1:
             local.files = files
         else:
@@ -123,6 +127,15 @@ def _read(paths: tuple[str, ...], gamebook: Gamebook | None) -> _Local:
 
 def _listed(finding: Finding) -> dict[str, Any]:
     return {key: getattr(finding, key) for key in _KEYS}
+
+
+def _as_given(finding: Finding, local: _Local) -> Finding:
+    """A finding in a single file, with the path that the file was named by."""
+    given = local.given.get(finding.path)
+    if given is None or given == finding.path:
+        return finding
+    address = finding.address and f"{given}{finding.address[len(finding.path) :]}"
+    return replace(finding, path=given, address=address)
 
 
 def _print_sarif(findings: Any) -> None:

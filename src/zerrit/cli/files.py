@@ -51,7 +51,9 @@ def read_files(path: Path, gamebook: Gamebook | None) -> Files:
     from zerrit.core.checks import gather_files  # noqa: PLC0415  # the models of gamebooks come along
 
     if path.is_file():
-        return gather_files({str(path): path.read_bytes()}, gamebook, is_whole=False)
+        # The folder of a single file says nothing of where the game's folder begins; the gamebook does.
+        name = gamebook.path_in_game(path.as_posix()) if gamebook is not None else str(path)
+        return gather_files({name: path.read_bytes()}, gamebook, is_whole=False)
     found: dict[str, bytes] = {}
     for file in sorted(path.rglob("*")):
         name = file.relative_to(path).as_posix()

@@ -6,7 +6,6 @@ import io
 import sys
 import zipfile
 from collections import Counter
-from dataclasses import asdict
 from pathlib import Path
 from typing import Final
 
@@ -14,12 +13,12 @@ import click
 
 from zerrit import api
 from zerrit.cli.completing import complete_address
+from zerrit.cli.files import FILE, load_gamebook, read_files
 from zerrit.cli.output import output_option, print_findings, print_json, print_table, progress, short
 from zerrit.cli.session import DEFAULT_URL, connect, remember
 from zerrit.client import Client
 from zerrit.core.addresses import parse_address
-from zerrit.core.checks import check as check_documents
-from zerrit.core.documents import read_document
+from zerrit.core.checks import check_files_of, value_in_words
 from zerrit.core.documents.lookup import find
 from zerrit.core.documents.writing import dedented
 from zerrit.core.errors import ZerritError
@@ -133,8 +132,9 @@ def _problems(file: api.FileStateOut) -> str:
 
 @click.command()
 @click.argument("address", shell_complete=complete_address)
+@click.option("--gamebook", "gamebook_file", type=FILE, help="For a local file: what is known of its fields.")
 @output_option
-def show(address: str, output: str) -> None:
+def show(address: str, gamebook_file: Path | None, output: str) -> None:
     """Show what stands at SERVER:path#node, or in a local file."""
     parsed = parse_address(address)
     if parsed.server:
@@ -142,7 +142,7 @@ def show(address: str, output: str) -> None:
             found = zerrit.show(parsed.server, address.strip().partition(":")[2])
         places = [place.model_copy(update={"address": f"{parsed.server}:{place.address}"}) for place in found]
     else:
-        places = _local_places(parsed.path, address)
+        places = _local_places(parsed.path, address, gamebook_file)
     if output == "json":
         print_json([place.model_dump(mode="json") for place in places])
         return
@@ -152,12 +152,14 @@ def show(address: str, output: str) -> None:
         _print_place(place)
 
 
-def _local_places(path: str, address: str) -> list[api.PlaceOut]:
+def _local_places(path: str, address: str, gamebook_file: Path | None) -> list[api.PlaceOut]:
     file = Path(path)
     if not file.is_file():
         raise ZerritError(f"There is no file {path}. For a file on a server write SERVER:{path}.")
-    document = read_document(file.read_bytes(), path)
-    findings = check_documents({path: document})
+    book = load_gamebook(gamebook_file) if gamebook_file else None
+    files = read_files(file, book)
+    (document,) = files.documents.values()
+    findings = check_files_of(files, book).findings
     return [
         api.PlaceOut(
             address=f"{path}#{document.keys.address_of(node)}",
@@ -165,17 +167,18 @@ def _local_places(path: str, address: str) -> list[api.PlaceOut]:
             value=node.value,
             source=dedented(document, node.start, document.text[node.start : node.end]),
             comment=node.comment,
-            note="",
+            note=rules.note if rules is not None else "",
             line=document.line_of(node),
             default=None,
-            allowed="",
+            allowed=value_in_words(rules) if rules is not None else "",
             findings=[
-                api.FindingOut(**asdict(finding))
+                api.FindingOut.model_validate(finding, from_attributes=True)
                 for finding in findings
                 if document.line_of(node) <= finding.line <= document.source.line_at(node.end)
             ],
         )
         for node in find(document, parse_address(address).segments)
+        for rules in (book.field_rules(document.path, node) if book is not None else None,)
     ]
 
 

@@ -100,9 +100,13 @@ class Examination:
     def sound(self, *addresses: str) -> tuple[Document, ...]:
         """The documents that addresses lead into.
 
-        Raises Unknown: one of them is broken. What follows from half a file would be wrong.
+        Raises Unknown: one of them is broken, or is not among these files, where they are not all that there are. What
+        follows from half of the truth would be wrong.
         """
-        found = tuple(document for text in addresses for document in self.matching(_path(text)))
+        matching = [self.matching(_path(text)) for text in addresses]
+        if not self.files.is_whole and not all(matching):
+            raise Unknown
+        found = tuple(document for documents in matching for document in documents)
         if not all(document.ok for document in found):
             raise Unknown
         return found
@@ -145,6 +149,8 @@ class Examination:
         Raises Unknown.
         """
         source = self.gamebook.rules.lists[name]
+        if not self.files.is_whole and (source.file_names or source.folders or source.csv or source.sql):
+            raise Unknown
         inputs: list[object] = [*self.sound(*source.source)]
         if source.file_names or source.folders:
             inputs.append(self.paths)
@@ -164,10 +170,7 @@ class Examination:
         """
         data = self.files.data(sql.database)
         if data is None:
-            if self.files.is_whole and sql.database not in self.paths:
-                close = did_you_mean(sql.database, self.paths)
-                self.fault(location, f"There is no database file {sql.database} to look into.", close)
-            raise Unknown
+            raise Unknown  # that the file is missing is told as of every file
 
         def ask() -> tuple[tuple[str, ...], ...] | str:
             try:

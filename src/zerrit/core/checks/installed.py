@@ -93,6 +93,10 @@ def check_presence(examination: Examination) -> Iterator[Finding]:
             message = f"The gamebook knows {pattern}{what}, but it is not there."
             hint = did_you_mean(pattern, _beside(pattern, examination))
             yield Finding("gamebook.file-missing", CODES["gamebook.file-missing"].severity, message, pattern, hint=hint)
+    for path in sorted(examination.gamebook.binaries - present):
+        message = f"The gamebook looks into {path}, but it is not there."
+        hint = did_you_mean(path, _beside(path, examination))
+        yield Finding("gamebook.file-missing", CODES["gamebook.file-missing"].severity, message, path, hint=hint)
     for rule in examination.gamebook.rules.present:
         yield from _present(examination, rule, present)
 
@@ -124,6 +128,8 @@ def _present(examination: Examination, rule: PresentRule, present: frozenset[str
 
 def check_file_names(examination: Examination) -> Iterator[Finding]:
     """Files that must bear certain names to be read bear one of them."""
+    if not examination.files.is_whole:
+        return  # a single file is given by the path that leads to it from here, which says nothing of its folder
     for rule in examination.gamebook.rules.file_names:
         try:
             known = _file_names(examination, rule)

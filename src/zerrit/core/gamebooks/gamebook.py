@@ -78,6 +78,18 @@ class Gamebook:
             )
         return self._files[path]
 
+    def path_in_game(self, path: str) -> str:
+        """The path that a file lying anywhere has in the game: `mine/sea/finds.xml` is `sea/finds.xml`.
+
+        It is the longest end of the path that the gamebook knows; else the one file that it knows by that name; else
+        the path itself.
+        """
+        parts = path.split("/")
+        ends = ("/".join(parts[start:]) for start in range(len(parts)))
+        known = next((end for end in ends if self.file(end) is not None), "")
+        alike = [one for one in self.rules.files if one.rpartition("/")[2] == parts[-1]]
+        return known or (alike[0] if len(alike) == 1 and "*" not in alike[0] else path)
+
     def read(self, data: bytes, path: str) -> Document:
         """Read a file the way that this game does: its tolerances, its keys."""
         rules = self.file(path)
