@@ -497,12 +497,12 @@ def too_much(world: World, rng: random.Random) -> Iterator[Mistake]:
     """Things are added and nothing is taken away."""
     del rng
     text = world.files["sea/finds.xml"].decode()
-    for count in (60, 150, 390):
-        block = "".join(re.findall(r"  <find .*?</find>\n", text, re.DOTALL)[5 : 5 + count]).replace(
+    for number in (60, 150, 390):
+        block = "".join(re.findall(r"  <find .*?</find>\n", text, re.DOTALL)[5 : 5 + number]).replace(
             '<find name="', '<find name="Odd '
         )
         more = text.replace("</finds>", f"{block}</finds>").encode()
-        yield Mistake("6", f"{count} finds added", {"sea/finds.xml": more}, (("sea/finds.xml", ANYWHERE),))
+        yield Mistake("6", f"{number} finds added", {"sea/finds.xml": more}, (("sea/finds.xml", ANYWHERE),))
 
 
 #: The mistakes in words, by field note; those that only a server that stops and starts can show are tests by name.
@@ -637,8 +637,8 @@ def _write(lines: list[str], seed: int) -> None:
     intro = (
         f"`make mistakes` (`fuzzing/mistakes.py`, seed {seed}) puts mistakes into the demo world, one at a time, and counts how\n"
         "many a check finds at their true place. At most 16 of a kind are taken. The demo gamebook was written by hand by those\n"
-        "who wrote the table; a draft is made from the defaults alone. The notes 1, 4, 5, 13, 24 and 26 are about a server that\n"
-        "stops and starts, note 3 about what must *not* be found; these are tests by name (`tests/core/test_field_notes.py`,\n"
+        "who wrote the table; a draft is made from the defaults alone. The notes 1, 4, 13, 24 and 26 are about a server that\n"
+        "stops and starts, 5 about when a value holds, 3 about what must *not* be found; these are tests by name (`tests/core/test_field_notes.py`,\n"
         "`tests/service/test_field_notes.py`), as is every other note.\n"
     )
     PAGE.write_text("\n".join([f"{before}{HEADING}", "", intro, *lines, "", f"## {after[2]}"]))

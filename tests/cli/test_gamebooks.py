@@ -100,7 +100,7 @@ def test_a_wrong_letter_case_has_one_sure_mend(folder: Path) -> None:
 def test_a_log_for_editors_fits_the_types_of_the_standard(folder: Path) -> None:
     spoil(folder / "mine/crew/parties.yml", "newcomers: Shallow Party", "newcomers: Trench Party")
     (folder / "mine/ä b.json").write_text('{"a": 1,}')
-    (folder / "mine/craft.xml").unlink()
+    (folder / "mine/launch.sh").unlink()
     done = zerrit("check", "mine", "--gamebook", "fathomline.yml", "--output", "sarif", cwd=folder)
     log = done.data
     (run,) = log["runs"]
@@ -138,7 +138,7 @@ def test_a_draft_is_written_checked_and_warns(folder: Path) -> None:
     assert done.code == 0 and done.out.startswith("Drafted from 69 files: ")
     assert zerrit("gamebook", "check", "draft.yml", cwd=folder).out.startswith("The gamebook is sound: ")
     assert zerrit("check", "mine", "--gamebook", "draft.yml", cwd=folder).code == 0
-    spoil(folder / "mine/sea/buoys.xml", "Needle Arch", "Needle Ark")
+    spoil(folder / "mine/sea/buoys.xml", "Needle Arch", "Needle Arh")
     done = zerrit("check", "mine", "--gamebook", "draft.yml", cwd=folder)
     assert done.code == 0
     assert "warning  meaning.unknown-name" in done.out
@@ -178,9 +178,9 @@ def test_the_form_of_gamebooks_is_printed(folder: Path) -> None:
 def test_completion_offers_addresses_of_local_files(folder: Path) -> None:
     assert "_ZERRIT_COMPLETE" in zerrit("completion", "bash", cwd=folder).out
     done = zerrit(
-        cwd=folder, _ZERRIT_COMPLETE="bash_complete", COMP_WORDS="zerrit show mine/craft.xml#hull[B", COMP_CWORD="2"
+        cwd=folder, _ZERRIT_COMPLETE="bash_complete", COMP_WORDS="zerrit show 2.1/craft.xml#hull[B", COMP_CWORD="2"
     )
-    assert done.out.splitlines() == ["plain,mine/craft.xml#hull[Bathy Sled]"]
+    assert done.out.splitlines() == ["plain,2.1/craft.xml#hull[Bathy Sled]"]
     edit = zerrit(
         cwd=folder, _ZERRIT_COMPLETE="bash_complete", COMP_WORDS="zerrit edit mine/station.ini Wor", COMP_CWORD="3"
     )
@@ -218,7 +218,7 @@ def test_about_says_everything_of_a_place(folder: Path, signed_in: dict[str, str
         "  default: 35",
         "  allowed: a whole number from 0 to 1000",
         "  note: price in the station's own store",
-        "  holds: after a restart",
+        "  a change holds: after a restart",
     ]
     ground = zerrit("about", "coral-gate:sea/chart.xml#ground[Silent Fan]", cwd=folder, **signed_in)
     assert "  referred to by:\n" in ground.out

@@ -99,7 +99,7 @@ def test_a_cell_offers_its_words_and_says_what_refers_to_it(at: Page, shared: Sh
     assert offered == ["High Water", "Ice Water"]
     at.keyboard.press("Escape")
     at.get_by_role("row", name="World/Chart").get_by_role("gridcell", name="coral-gate").click()
-    expect(at.get_by_text("a folder below charts")).to_be_visible()
+    expect(at.get_by_text("· a folder below charts ·")).to_be_visible()
     at.get_by_role("button", name="about it").click()
     dialog = at.get_by_role("dialog")
     expect(dialog).to_contain_text("with the next chart")

@@ -8,9 +8,11 @@ import sys
 from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
-from typing import TYPE_CHECKING, Any, Final, Literal, Protocol
+from typing import TYPE_CHECKING, Any, Final, Literal
 
 import click
+
+from zerrit.core.documents import FindingLike
 
 # rich is imported where something is drawn with it: what is read by programs need not wait for it.
 # ruff: noqa: PLC0415
@@ -124,30 +126,7 @@ def short(text: str | None, most: int = 60) -> str:
     return first if len(first) <= most else first[: most - 1] + "…"
 
 
-class ShownFinding(Protocol):
-    """A finding of the core, or of the service."""
-
-    @property
-    def code(self) -> str: ...
-    @property
-    def severity(self) -> str: ...
-    @property
-    def message(self) -> str: ...
-    @property
-    def path(self) -> str: ...
-    @property
-    def line(self) -> int: ...
-    @property
-    def column(self) -> int: ...
-    @property
-    def address(self) -> str: ...
-    @property
-    def hint(self) -> str: ...
-    @property
-    def why(self) -> str: ...
-
-
-def print_findings(findings: Iterable[ShownFinding], texts: Mapping[str, str] | None = None) -> None:
+def print_findings(findings: Iterable[FindingLike], texts: Mapping[str, str] | None = None) -> None:
     """Each finding on a few lines: place and severity, what is wrong, what would mend it.
 
     `texts` holds the files by path; the line of the finding is then shown with a mark under its place.

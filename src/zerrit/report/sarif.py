@@ -8,39 +8,16 @@ are 1-based as ours are; a result without a line has no region; what is waived i
 from __future__ import annotations
 
 from collections.abc import Iterable
-from typing import Any, Final, Protocol
+from typing import Any, Final
 from urllib.parse import quote
 
-from zerrit.core.documents import CODES
+from zerrit.core.documents import CODES, FindingLike
 
 SCHEMA: Final = "https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/sarif-schema-2.1.0.json"
 _LEVELS: Final = {"error": "error", "warning": "warning", "notice": "note"}
 
 
-class Reported(Protocol):
-    """A finding of the core, or of the service."""
-
-    @property
-    def code(self) -> str: ...
-    @property
-    def severity(self) -> str: ...
-    @property
-    def message(self) -> str: ...
-    @property
-    def path(self) -> str: ...
-    @property
-    def line(self) -> int: ...
-    @property
-    def column(self) -> int: ...
-    @property
-    def address(self) -> str: ...
-    @property
-    def hint(self) -> str: ...
-    @property
-    def rule(self) -> str: ...
-
-
-def sarif(findings: Iterable[Reported], version: str) -> dict[str, Any]:
+def sarif(findings: Iterable[FindingLike], version: str) -> dict[str, Any]:
     """A SARIF log with one run that holds these findings; `version` is that of Zerrit."""
     listed = list(findings)
     codes = sorted({finding.code for finding in listed})
@@ -64,7 +41,7 @@ def _rule(code: str) -> dict[str, Any]:
     }
 
 
-def _result(finding: Reported, index: int) -> dict[str, Any]:
+def _result(finding: FindingLike, index: int) -> dict[str, Any]:
     physical: dict[str, Any] = {"artifactLocation": {"uri": quote(finding.path)}}
     if finding.line:
         physical["region"] = {"startLine": finding.line, "startColumn": max(finding.column, 1)}

@@ -249,6 +249,29 @@ def _changed_addresses(before: Document | None, after: Document) -> frozenset[st
     return frozenset(d.address.partition("#")[2] for d in compare_documents(before, after) if d.kind in kinds)
 
 
+@dataclass(frozen=True, slots=True)
+class Newest:
+    """The newest files of a server, with all that is needed to say what is known of them."""
+
+    server: Server
+    gamebook: Gamebook | None
+    files: Mapping[str, Document]
+    checked: Checked
+    defaults: Mapping[str, Document]
+
+
+def newest_of(workspace: Workspace, session: Session, server_id: str) -> Newest:
+    """Raises NotFound."""
+    server = get_server(session, server_id)
+    gamebook, _ = gamebook_of(session, server)
+    latest = require_latest(session, server_id)
+    files = documents(workspace, session, server, latest)
+    checked = checked_in(workspace, session, server, latest)
+    shipped = defaults_of(session, server_id, None)
+    defaults = documents(workspace, session, server, shipped) if shipped else {}
+    return Newest(server, gamebook, files, checked, defaults)
+
+
 def show(workspace: Workspace, server_id: str, address_text: str) -> list[Place]:
     """What stands at an address, with what is known of it.
 
@@ -256,33 +279,23 @@ def show(workspace: Workspace, server_id: str, address_text: str) -> list[Place]
     """
     address = parse_address(address_text)
     with workspace.session() as session:
-        server = get_server(session, server_id)
-        gamebook, _ = gamebook_of(session, server)
-        latest = require_latest(session, server_id)
-        files = documents(workspace, session, server, latest)
-        checked = checked_in(workspace, session, server, latest)
-        shipped = defaults_of(session, server_id, None)
-        defaults = documents(workspace, session, server, shipped) if shipped else {}
+        newest = newest_of(workspace, session, server_id)
+    files = newest.files
     paths = [path for path in files if path_matches(address.path, path)]
     if not paths:
         file_in(files, address.path, server_id)
     places = [
-        place_in(files[path], node, gamebook, checked, defaults.get(path))
+        place_in(files[path], node, newest)
         for path in paths
         for node in find(files[path], address.segments)[:MAX_SHOWN]
     ]
     return places[:MAX_SHOWN]
 
 
-def place_in(
-    document: Document,
-    node: Node,
-    gamebook: Gamebook | None,
-    checked: Checked,
-    default: Document | None,
-) -> Place:
+def place_in(document: Document, node: Node, newest: Newest) -> Place:
     """What stands at a node, with what is known of it."""
-    column = _column(node.name, node, document.path, gamebook, checked)
+    column = _column(node.name, node, document.path, newest.gamebook, newest.checked)
+    default = newest.defaults.get(document.path)
     address = document.keys.address_of(node)
     shipped = default.select(address) if default is not None and address else []
     return Place(
@@ -295,7 +308,7 @@ def place_in(
         document.line_of(node),
         shipped[0].value if len(shipped) == 1 else None,
         allowed_text(column),
-        findings_at(document, node, checked.findings),
+        findings_at(document, node, newest.checked.findings),
     )
 
 

@@ -19,9 +19,8 @@ from zerrit.core.documents.selecting import select as select_nodes
 from zerrit.core.errors import AddressInvalid
 from zerrit.records import Change, Run, Server, Snapshot, load_content
 from zerrit.work.errors import Refused
-from zerrit.work.files import Place, file_in, place_in, words_of
-from zerrit.work.servers import gamebook_of, get_server
-from zerrit.work.snapshots import checked_in, defaults_of, documents, require_latest
+from zerrit.work.files import Place, file_in, newest_of, place_in, words_of
+from zerrit.work.servers import gamebook_of
 from zerrit.work.workspace import Workspace
 
 MOST_LINKS: Final = 60
@@ -58,23 +57,17 @@ def about(workspace: Workspace, server_id: str, address_text: str) -> About:
     """
     address = parse_address(address_text)
     with workspace.session() as session:
-        server = get_server(session, server_id)
-        gamebook, _ = gamebook_of(session, server)
-        latest = require_latest(session, server_id)
-        files = documents(workspace, session, server, latest)
-        checked = checked_in(workspace, session, server, latest)
-        shipped = defaults_of(session, server_id, None)
-        defaults = documents(workspace, session, server, shipped) if shipped else {}
-        document = file_in(files, address.path, server_id)
+        newest = newest_of(workspace, session, server_id)
+        document = file_in(newest.files, address.path, server_id)
         nodes = find(document, address.segments)
         if len(nodes) > 1:
             raise Refused(f"{address_text} leads to {len(nodes)} places. `zerrit show` lists them; name one of them.")
         node = nodes[0]
-        history = _history(workspace, session, server, document, node)
-    no_links = Links((), ())
-    links = links_of(checked.examination, document, node) if checked.examination is not None else no_links
+        history = _history(workspace, session, newest.server, document, node)
+    examination, gamebook = newest.checked.examination, newest.gamebook
+    links = links_of(examination, document, node) if examination is not None else Links((), ())
     return About(
-        place_in(document, node, gamebook, checked, defaults.get(document.path)),
+        place_in(document, node, newest),
         gamebook.takes_effect(document.path, node) if gamebook is not None else "",
         Links(links.refers_to[:MOST_LINKS], links.referred_by[:MOST_LINKS]),
         history,
@@ -135,11 +128,8 @@ def complete(workspace: Workspace, server_id: str, typed: str, value: str | None
     Nothing is raised for what is half typed: there is only nothing to offer.
     """
     with workspace.session() as session:
-        server = get_server(session, server_id)
-        gamebook, _ = gamebook_of(session, server)
-        latest = require_latest(session, server_id)
-        files = documents(workspace, session, server, latest)
-        checked = checked_in(workspace, session, server, latest)
+        newest = newest_of(workspace, session, server_id)
+    files, gamebook = newest.files, newest.gamebook
     path, sign, node_text = typed.partition("#")
     if not sign:
         return [one for one in files if one.casefold().startswith(path.casefold())]
@@ -158,5 +148,5 @@ def complete(workspace: Workspace, server_id: str, typed: str, value: str | None
         return complete_value(("on", "off"), value)
     if isinstance(rules.within, tuple):
         return complete_value(rules.within, value)
-    words = words_of(checked, rules.within) if rules.within else ()
+    words = words_of(newest.checked, rules.within) if rules.within else ()
     return complete_value(words, value)

@@ -24,9 +24,9 @@ export function EffectNote({ change }: { change: Schemas["ChangeDetail"] }) {
         <>
           <Typography variant="h2" gutterBottom sx={{ mt: 1 }}>To look at in the game</Typography>
           <Box component="ul" sx={{ m: 0, pl: 2.5 }}>
-            {change.looks.slice(0, 2 * FEW).map((look) => <li key={look}>{look}</li>)}
+            {change.looks.slice(0, FEW).map((look) => <li key={look}>{look}</li>)}
           </Box>
-          {change.looks.length > 2 * FEW && <Typography variant="body2">and {change.looks.length - 2 * FEW} others</Typography>}
+          {change.looks.length > FEW && <Typography variant="body2">and {change.looks.length - FEW} others</Typography>}
         </>
       )}
     </Paper>

@@ -32,7 +32,8 @@ export function FindingList({ change }: { change: Schemas["ChangeDetail"] }) {
       ))}
       <Typography variant="body2" color="text.secondary">
         {verdictOf(change)}
-        {change.old_findings > 0 && ` ${String(change.old_findings)} older ones in these files are not counted.`}
+        {change.old_findings === 1 && " An older one in these files is not counted."}
+        {change.old_findings > 1 && ` ${String(change.old_findings)} older ones in these files are not counted.`}
       </Typography>
     </>
   );

@@ -2,7 +2,7 @@
 
 from zerrit.core.documents.codes import CODES, TOLERANCES, Code, Severity
 from zerrit.core.documents.document import Document, read_document
-from zerrit.core.documents.findings import Finding, in_reading_order
+from zerrit.core.documents.findings import Finding, FindingLike, in_reading_order
 from zerrit.core.documents.format import Format, format_of
 from zerrit.core.documents.node import Node, NodeKind, Span
 from zerrit.core.documents.slots import Slot
@@ -15,6 +15,7 @@ __all__ = [
     "Code",
     "Document",
     "Finding",
+    "FindingLike",
     "Format",
     "Node",
     "NodeKind",

@@ -10,7 +10,7 @@ import re
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 from itertools import islice
-from typing import Final
+from typing import Final, Protocol
 
 from zerrit.core.documents.codes import CODES, Severity
 from zerrit.core.documents.source import Source, Splice
@@ -39,6 +39,31 @@ class Finding:
     @property
     def blocks(self) -> bool:
         return self.severity is Severity.ERROR
+
+
+class FindingLike(Protocol):
+    """What can be shown as a finding: one of the core, or one that the service sent."""
+
+    @property
+    def code(self) -> str: ...
+    @property
+    def severity(self) -> str: ...
+    @property
+    def message(self) -> str: ...
+    @property
+    def path(self) -> str: ...
+    @property
+    def line(self) -> int: ...
+    @property
+    def column(self) -> int: ...
+    @property
+    def address(self) -> str: ...
+    @property
+    def hint(self) -> str: ...
+    @property
+    def rule(self) -> str: ...
+    @property
+    def why(self) -> str: ...
 
 
 MOST_CHARACTERS: Final = 20  # forbidden characters listed of one file; a binary file has thousands
