@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from zerrit.core.checks import check_files_of, gather_files
+from zerrit.core.checks import Examination, check_files_of, gather_files
+from zerrit.core.checks.rows import Rows
 from zerrit.core.documents import Document
 from zerrit.core.gamebooks import read_gamebook
 from zerrit.databases import query
@@ -49,6 +51,43 @@ def test_an_earlier_check_changes_nothing_of_what_is_found(documents: dict[str, 
     assert quick.findings == whole.findings
     back = check_files_of(FILES, BOOK, earlier=quick)
     assert back.findings == CHECKED.findings
+
+
+@settings(max_examples=40)
+@given(edited())
+def test_values_without_nodes_give_the_same_findings(documents: dict[str, Document]) -> None:
+    files = replace(FILES, documents=documents)
+    assert check_files_of(files, BOOK).findings == check_files_of(files, BOOK, uses_plain=False).findings
+
+
+@pytest.mark.parametrize(
+    ("path", "text", "names", "places"),
+    [
+        ("a.json", '{"x": [{"n": "\\u00e9\\n", "v": 1e5}, {"n": null, "v": -0.0}, {"n": true, "v": {"w": 1}}, {"v": []}, 3, "t"]}', "x/*", ["n", "v"]),
+        ("a.json", '{"x": {"b": {"n": "1"}, "a": {"n": 2}, "c": 3}}', "x/*", ["n"]),
+        ("a.json", '\ufeff{"x": [[{"n": 1}], [{"n": 2}, {"n": 3}]]}', "x/*/*", ["n"]),
+        ("a.json", '{"x": [{"n": 1}]}', "y/*", ["n"]),
+        ("a.xml", "<r><x n='a &amp; b' v='&#65;\"'/><x v='2'>text</x><y n='3'/><x/></r>", "x", ["@n", "@v", "z"]),
+        ("a.xml", '<?xml version="1.0"?>\n<r><!-- c --><x><y n="1"/><z/><y n="2" v=""/></x><x><y/></x></r>', "x/y", ["@n", "@v"]),
+        ("a.xml", '<r><x n="a\n  b" v="c\td"/></r>', "x", ["@n", "@v"]),
+        ("a.xml", '<r xmlns:q="u"><x q:n="1" n="2"/><q:x n="3"/></r>', "x", ["@n", "@q:n"]),
+        ("a.xml", '<r><x n="1"><![CDATA[<x n="2"/>]]></x></r>', "x", ["@n"]),
+    ],
+)  # fmt: skip
+def test_rows_without_nodes_are_those_of_the_nodes(path: str, text: str, names: str, places: list[str]) -> None:
+    book, faults = read_gamebook(b"gamebook: 1\ngame: x\n")
+    assert book is not None, faults
+    files = gather_files({path: text.encode()}, book)
+    (document,) = files.documents.values()
+    quick, slow = (
+        Rows.of(Examination(files, book, uses_plain=uses_plain), document, names) for uses_plain in (True, False)
+    )
+    assert len(quick) == len(slow)
+    for place in places:
+        one, other = quick.column(place), slow.column(place)
+        assert [list(one.values(i)) for i in range(len(quick))] == [list(other.values(i)) for i in range(len(slow))]
+        assert list(one.absent()) == list(other.absent())
+        assert one.distinct() == other.distinct()
 
 
 def test_after_an_edit_only_what_depends_on_it_is_worked_out_again() -> None:

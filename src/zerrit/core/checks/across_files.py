@@ -6,7 +6,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from pathlib import PurePosixPath
 
 from zerrit.core.checks.around import Around, with_more
-from zerrit.core.checks.examination import Examination, Placed, Unknown, listed
+from zerrit.core.checks.examination import Examination, Placed, Unknown, Values, listed
 from zerrit.core.documents import Document, Finding
 from zerrit.core.documents.gathering import below
 from zerrit.core.documents.scalars import as_number
@@ -46,10 +46,11 @@ def check_references(examination: Examination) -> Iterator[Finding]:
 def _refer(
     examination: Examination, document: Document, rule: ReferRule, words: Sequence[str], known: frozenset[str]
 ) -> Iterator[Finding]:
-    for node in examination.nodes_in(document, rule.every):
-        value = node.value
-        if value is None or value in known or value in rule.but:
+    values = examination.values_in(document, rule.every)
+    for index, value in enumerate(values.texts):
+        if value in known or value in rule.but:
             continue
+        node = values.node(index)
         fields = Around(node)
         try:
             if rule.when is not None and not rule.when.holds(fields):
@@ -88,21 +89,23 @@ def check_unique(examination: Examination) -> Iterator[Finding]:
 
 
 def _unique(examination: Examination, rule: UniqueRule, documents: Sequence[Document]) -> Iterator[Finding]:
-    first: dict[str, Placed] = {}
+    first: dict[str, tuple[Values, int]] = {}
     for document in dict.fromkeys(documents):
         for address in rule.over:
             if not path_matches(address.partition("#")[0], document.path):
                 continue
-            for node in examination.nodes_in(document, address):
-                value = node.value
-                if value is None:
+            values = examination.values_in(document, address)
+            for index, value in enumerate(values.texts):
+                here = (values, index)
+                other = first.setdefault(value, here)
+                if other is here:
                     continue
-                other = first.setdefault(value, (document, node))
-                if other[1] is node:
-                    continue
-                where = f"line {other[0].line_of(other[1])}"
-                if other[0].path != document.path:
-                    where = f"{other[0].path}, {where}"
+                node, there = values.node(index), other[0].node(other[1])
+                if node is there:
+                    continue  # two addresses of the family lead to one place
+                where = f"line {other[0].document.line_of(there)}"
+                if other[0].document.path != document.path:
+                    where = f"{other[0].document.path}, {where}"
                 message = f"`{value}` stands twice among the {rule.name}; the first is in {where}."
                 yield examination.finding(rule, "meaning.duplicate", (document, node), message, fields=Around(node))
 

@@ -37,20 +37,19 @@ def check_balance(examination: Examination) -> Iterator[Finding]:
             documents = examination.sound(rule.sum)
         except Unknown:
             continue
-        parts = (examination.once(("sum", number, one.path), (one,), partial(_sum, (one,), rule)) for one in documents)
-        total = sum(parts, Decimal(0))
+        total = sum((_sum(examination, document, rule, number) for document in documents), Decimal(0))
         fields = {"sum": (format(total, "f"),)}
         if rule.most is not None and total > rule.most:
             message = f"The sum over {rule.sum} is {total:f}; the game bears {rule.most:f}."
             yield examination.finding(rule, "meaning.sum", rule.sum, message, fields=fields)
         if rule.keep_within and examination.before is not None:
-            yield from _moved(examination, rule, total)
+            yield from _moved(examination, rule, number, total)
 
 
-def _moved(examination: Examination, rule: BalanceRule, total: Decimal) -> Iterator[Finding]:
+def _moved(examination: Examination, rule: BalanceRule, number: int, total: Decimal) -> Iterator[Finding]:
     path = parse_address(rule.sum).path
     before = [document for name, document in (examination.before or {}).items() if path_matches(path, name)]
-    old = _sum(before, rule)
+    old = sum((_sum_before(examination, document, rule, number) for document in before), Decimal(0))
     share = rule.keep_within.endswith("%")
     allowed = Decimal(rule.keep_within.rstrip("%")) * (abs(old) / 100 if share else 1)
     moved = total - old
@@ -65,10 +64,25 @@ def _moved(examination: Examination, rule: BalanceRule, total: Decimal) -> Itera
     yield examination.finding(rule, "meaning.balance", rule.sum, message, fields=fields)
 
 
-def _sum(documents: Iterable[Document], rule: BalanceRule) -> Decimal:
-    segments = parse_address(rule.sum).segments
-    nodes = (node for document in documents for node in select(document.root, document.keys, segments))
-    return sum((number for node in nodes if (number := as_number(node.value or "")) is not None), Decimal(0))
+def _sum(examination: Examination, document: Document, rule: BalanceRule, number: int) -> Decimal:
+    values = examination.values_in(document, rule.sum)
+    return examination.once(("sum", number, document.path), (document,), partial(_added, values.texts))
+
+
+def _sum_before(examination: Examination, document: Document, rule: BalanceRule, number: int) -> Decimal:
+    """The same of a document before the change; mostly it is that after it, too, or was summed by the check before."""
+    if examination.documents.get(document.path) is document:
+        return _sum(examination, document, rule, number)
+
+    def add() -> Decimal:
+        nodes = select(document.root, document.keys, parse_address(rule.sum).segments)
+        return _added(node.value or "" for node in nodes)
+
+    return examination.once(("sum before", number, document.path), (document,), add)
+
+
+def _added(texts: Iterable[str]) -> Decimal:
+    return sum((number for text in texts if (number := as_number(text)) is not None), Decimal(0))
 
 
 # --- folders in use ---------------------------------------------------------------------------------------------------

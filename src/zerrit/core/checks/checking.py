@@ -73,16 +73,20 @@ def check_files_of(
     *,
     before: Documents | None = None,
     earlier: Checked | None = None,
+    uses_plain: bool = True,
 ) -> Checked:
     """All findings in the files of one state.
 
     `before`: the documents before the change that is checked, for rules that speak of changes. `earlier`: the check of
-    another state of the same files; only what differs from it is worked out again.
+    another state of the same files; only what differs from it is worked out again. `uses_plain`: long files are looked at
+    without a node for each value, which changes nothing but the time.
     """
     found = [finding for document in files.documents.values() for finding in _addressed(document)]
     examination = None
     if gamebook is not None:
-        examination = Examination(files, gamebook, before, earlier.examination if earlier else None)
+        examination = Examination(
+            files, gamebook, before, earlier.examination if earlier else None, uses_plain=uses_plain
+        )
         for one in CHECKS:
             for finding in one(examination):
                 if finding.code == "gamebook.invalid":

@@ -8,9 +8,10 @@ from collections.abc import Iterator, Mapping, Sequence
 from decimal import Decimal
 from typing import Final
 
-from zerrit.core.addresses import parse_address, parse_node_address
+from zerrit.core.addresses import parse_address, parse_node_address, quote_name
 from zerrit.core.checks.around import Around
 from zerrit.core.checks.examination import Examination, Placed, Unknown, listed
+from zerrit.core.checks.rows import Rows
 from zerrit.core.documents import Document, Finding, Node
 from zerrit.core.documents.gathering import below
 from zerrit.core.documents.scalars import as_number
@@ -136,22 +137,28 @@ def check_derived(examination: Examination) -> Iterator[Finding]:
 def _derived(
     examination: Examination, document: Document, rule: DerivedRules, reached: dict[str, bool]
 ) -> Iterator[Finding]:
-    is_plain = "/" not in rule.value
-    for node in examination.nodes_in(document, rule.each):
-        if is_plain and node.field(rule.value) != rule.sentinel:
+    rows = Rows.of(examination, document, rule.each.partition("#")[2])
+    column = rows.column(rule.value)
+    own = {place: rows.column(place) for place in _FILLED.findall(rule.otherwise)}
+    for index, number, text in column:
+        if text != rule.sentinel:
             continue
-        holder = below(node, rule.value)
-        if holder is None or holder.value != rule.sentinel:
-            continue
-        elsewhere = filled_address(rule.otherwise, node)
+        filled = {place: one.values(index) for place, one in own.items()}
+        if all(len(values) == 1 for values in filled.values()):
+            elsewhere = rule.otherwise
+            for place, values in filled.items():
+                elsewhere = elsewhere.replace(f"{{{place}}}", quote_name(values[0]))
+        else:
+            elsewhere = filled_address(rule.otherwise, rows.node(index))
         if elsewhere not in reached:
             reached[elsewhere] = any(node.value is not None for _, node in examination.nodes(elsewhere))
         if reached[elsewhere]:
             continue
+        holder = column.node(index, number)
         message = f"`{rule.sentinel}` sends the game to {elsewhere}, but nothing stands there."
         wanted = parse_address(elsewhere).segments[-1].name
         hint = did_you_mean(wanted, _beside(examination, rule))
-        yield examination.finding(rule, "meaning.sentinel", (document, holder), message, hint, Around(node))
+        yield examination.finding(rule, "meaning.sentinel", (document, holder), message, hint, Around(holder))
 
 
 def _beside(examination: Examination, rule: DerivedRules) -> list[str]:
@@ -176,16 +183,20 @@ def check_advice(examination: Examination) -> Iterator[Finding]:
 
 def _advice(examination: Examination, document: Document, number: int) -> Iterator[Finding]:
     rule = examination.gamebook.rules.advice[number]
-    for node in examination.nodes_in(document, rule.every):
+    values = examination.values_in(document, rule.every)
+    for index, text in enumerate(values.texts):
         try:
-            if node.value is None or not rule.when.holds(Around(node)):
+            if not rule.when.names - {"value"} and not rule.when.holds({"value": (text,)}):
+                continue
+            node = values.node(index)
+            if not rule.when.holds(Around(node)):
                 continue
         except NotApplicable:
             continue
         except ExpressionInvalid as error:
             yield examination.gamebook.fault(("advice", number), f"This advice cannot be worked out: {error}")
             return
-        message = f"Take care: {rule.when.text.replace('value', node.value, 1)}."
+        message = f"Take care: {rule.when.text.replace('value', text, 1)}."
         known: Mapping[str, str] = {"heard of in": rule.version, "from": rule.source}
         hint = ", ".join(f"{word} {said}" for word, said in known.items() if said)
         yield examination.finding(rule, "meaning.advice", (document, node), message, hint, Around(node))

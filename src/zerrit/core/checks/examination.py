@@ -11,20 +11,25 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Hashable, Iterable, Mapping, Sequence
-from functools import lru_cache
-from typing import Any, Final, TypeVar
+from dataclasses import dataclass
+from functools import cached_property, lru_cache, partial
+from typing import TYPE_CHECKING, Any, Final, TypeVar
 
-from zerrit.core.addresses import parse_address
+from zerrit.core.addresses import Segment, parse_address
 from zerrit.core.checks.around import NO_FIELDS
 from zerrit.core.checks.files import Documents, Files, QueryRefused
 from zerrit.core.checks.lists import gather
-from zerrit.core.documents import Document, Finding, Node
+from zerrit.core.checks.plain import Plain, entries_at, field_values, plain_root, text_of
+from zerrit.core.documents import Document, Finding, Format, Node
 from zerrit.core.documents.selecting import select
 from zerrit.core.documents.source import Splice
 from zerrit.core.gamebooks import Fields, Gamebook, Rule, SqlQuery, worked_out
 from zerrit.core.nearest import did_you_mean
 from zerrit.core.paths import path_matches
 from zerrit.core.wording import counted
+
+if TYPE_CHECKING:
+    from zerrit.core.checks.rows import Rows
 
 T = TypeVar("T")
 Placed = tuple[Document, Node]
@@ -49,7 +54,10 @@ class Examination:
         gamebook: Gamebook,
         before: Documents | None = None,
         earlier: Examination | None = None,
+        *,
+        uses_plain: bool = True,
     ) -> None:
+        self.uses_plain = uses_plain  #: the tests put this off, to hold one way beside the other
         self.files = files
         self.documents = files.documents
         self.gamebook = gamebook
@@ -58,6 +66,10 @@ class Examination:
         self._units: dict[Hashable, tuple[tuple[object, ...], Any]] = {}
         is_same_book = earlier is not None and earlier.gamebook is gamebook
         self._earlier = earlier._units if earlier is not None and is_same_book else {}
+        self._plain: dict[str, Plain | None] = {}
+        self.rows_of: dict[tuple[str, str], Rows] = {}  #: by path and kind; see `rows.py`
+        #: What is wrong with a value of a field, by the identity of its rules and its words; the same in all files.
+        self.verdicts: dict[tuple[int, frozenset[str] | None], dict[str, list[tuple[str, str]]]] = {}
         self.paths: tuple[str, ...] = tuple(sorted({*files.documents, *files.others}))
 
     def once(self, key: Hashable, inputs: tuple[object, ...], make: Callable[[], T]) -> T:
@@ -83,8 +95,11 @@ class Examination:
         return [key for key, unit in self._units.items() if earlier._units.get(key) is not unit]
 
     def forget_earlier(self) -> None:
-        """Let go of what was taken over; called when the examination is complete."""
+        """Let go of what was taken over, and of plain values; called when the examination is complete."""
         self._earlier = {}
+        self._plain = {}
+        self.verdicts = {}
+        self.rows_of = {}
 
     # --- places ---------------------------------------------------------------------------------------------------
 
@@ -125,6 +140,25 @@ class Examination:
         return [
             (document, node) for document in self.matching(_path(address)) for node in self.nodes_in(document, address)
         ]
+
+    def plain(self, document: Document) -> Plain | None:
+        """The plain values of a document, where they can be had; let go of when the examination is complete."""
+        if document.path not in self._plain:
+            self._plain[document.path] = plain_root(document) if self.uses_plain else None
+        return self._plain[document.path]
+
+    def values_in(self, document: Document, address: str) -> Values:
+        """The values at an address in one document; nodes are made only for those that somebody asks for."""
+        return self.once(("values", address, document.path), (document,), partial(self._values, document, address))
+
+    def _values(self, document: Document, address: str) -> Values:
+        segments = parse_address(address).segments
+        root = self.plain(document) if document.ok and segments else None
+        found = _plain_values(root, segments, is_xml=document.format is Format.XML) if root is not None else None
+        if found is None:
+            nodes = [node for node in self.nodes_in(document, address) if node.value is not None]
+            return Values(self, document, address, tuple(node.value or "" for node in nodes))
+        return Values(self, document, address, tuple(found))
 
     def address(self, document: Document, node: Node) -> str:
         text = document.keys.address_of(node)
@@ -231,6 +265,39 @@ class Examination:
             fields,
             case_mend(place[1], words),
         )
+
+
+@dataclass(frozen=True)
+class Values:
+    """All values at an address in one document, in the order of the text; the node of each is made on demand."""
+
+    examination: Examination
+    document: Document
+    address: str
+    texts: tuple[str, ...]
+
+    @cached_property
+    def _nodes(self) -> list[Node]:
+        nodes = self.examination.nodes_in(self.document, self.address)
+        return [node for node in nodes if node.value is not None]
+
+    def node(self, index: int) -> Node:
+        return self._nodes[index]
+
+
+def _plain_values(root: Plain, segments: tuple[Segment, ...], *, is_xml: bool) -> list[str] | None:
+    """The values that plain segments lead to; None where they cannot be told without nodes."""
+    last = segments[-1]
+    if last.keys or last.ordinal or last.is_deep:
+        return None
+    entries = entries_at(root, segments[:-1])
+    if entries is None:
+        return None
+    if last.is_any_name:
+        below = entries_at(entries, (Segment("", is_any_name=True), last)) if not is_xml else None
+        return [text for value in below if (text := text_of(value)) is not None] if below is not None else None
+    found = field_values(entries, last.name, is_xml=is_xml)
+    return [text for text in found if text is not None] if found is not None else None
 
 
 def case_mend(node: Node, words: Iterable[str]) -> Splice | None:

@@ -7,7 +7,7 @@ from functools import partial
 
 from zerrit.core.addresses import parse_address
 from zerrit.core.checks.examination import Examination
-from zerrit.core.documents import CODES, Finding
+from zerrit.core.documents import CODES, Document, Finding
 from zerrit.core.documents.lookup import find
 from zerrit.core.errors import AddressNotFound
 from zerrit.core.gamebooks import Gamebook, Rule
@@ -34,7 +34,7 @@ def check_idle_rules(examination: Examination) -> Iterator[Finding]:
 
 def _idle(examination: Examination, text: str) -> str | None:
     """A hint where an address leads nowhere; None where it leads somewhere."""
-    if any(examination.nodes_in(document, text) for document in examination.matching(parse_address(text).path)):
+    if any(_stands(examination, document, text) for document in examination.matching(parse_address(text).path)):
         return None
     address = parse_address(text)
     first = examination.matching(address.path)[0]
@@ -43,6 +43,11 @@ def _idle(examination: Examination, text: str) -> str | None:
     except AddressNotFound as error:
         return str(error)
     return ""
+
+
+def _stands(examination: Examination, document: Document, text: str) -> bool:
+    """Something stands at the address; most have values, which are looked at already."""
+    return bool(examination.values_in(document, text).texts) or bool(examination.nodes_in(document, text))
 
 
 def _addresses(gamebook: Gamebook) -> Iterator[tuple[tuple[int | str, ...], str]]:

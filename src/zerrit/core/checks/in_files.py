@@ -6,13 +6,15 @@ from collections.abc import Iterator, Mapping, Sequence
 from decimal import Decimal
 
 from zerrit.core.checks.examination import Examination, Unknown, listed
-from zerrit.core.documents import Document, Finding, Format, Node
-from zerrit.core.documents.node import fields_of
+from zerrit.core.checks.plain import has_stranger
+from zerrit.core.checks.rows import Column, Rows
+from zerrit.core.documents import Document, Finding, Node
 from zerrit.core.documents.scalars import as_number, as_switch
 from zerrit.core.gamebooks import (
     EntryRules,
     ExpressionInvalid,
     FieldRules,
+    Fields,
     FileRules,
     MustRule,
     NotApplicable,
@@ -47,80 +49,25 @@ def _words(examination: Examination, name: str) -> tuple[str, ...] | None:
 
 def _check_file(examination: Examination, document: Document, rules: FileRules) -> Iterator[Finding]:
     for names, entry in rules.entries.items():
-        nodes = document.select(names)
-        if not nodes:
+        rows = Rows.of(examination, document, names)
+        if not rows:
             continue
         is_closed = rules.closed is not None or entry.closed is not None
-        columns = {name: _Column(document, nodes, one.at or name) for name, one in entry.fields.items()}
+        columns = {name: rows.column(one.at or name) for name, one in entry.fields.items()}
         for name, one in entry.fields.items():
-            yield from _check_column(examination, document, nodes, columns[name], name, one, entry, is_closed)
-        for number, must in enumerate(entry.must):
-            yield from _check_must(examination, document, nodes, columns, must, number)
+            yield from _check_column(examination, rows, columns[name], name, one, entry, is_closed)
+        for must in entry.must:
+            yield from _check_must(examination, rows, columns, must)
     yield from _check_names(examination, document, rules)
 
 
 # --- fields -----------------------------------------------------------------------------------------------------------
 
 
-class _Column:
-    """The values of one field in many entries.
-
-    Where an entry can have the field only once, its values are read without making nodes for it; those are made for
-    the entries that something is wrong with.
-    """
-
-    def __init__(self, document: Document, nodes: Sequence[Node], place: str) -> None:
-        self._nodes = nodes
-        self._place = place
-        is_single = "/" not in place and place != "*"
-        self.is_single = is_single and (place.startswith("@") or document.format in (Format.JSON, Format.YAML))
-        self._values: Sequence[str | None] = fields_of(nodes, place) if self.is_single else ()
-        self._groups: list[list[Node]] = [] if self.is_single else [_below(node, place) for node in nodes]
-
-    def values(self, index: int) -> Sequence[str]:
-        """The values of the field in the entry with this number."""
-        if self.is_single:
-            value = self._values[index]
-            return () if value is None else (value,)
-        return [node.value or "" for node in self._groups[index]]
-
-    def nodes(self, index: int) -> list[Node]:
-        return _below(self._nodes[index], self._place) if self.is_single else self._groups[index]
-
-    def __iter__(self) -> Iterator[tuple[int, int, str]]:
-        """Number of the entry, number of the value in it, value."""
-        if self.is_single:
-            for index, value in enumerate(self._values):
-                if value is not None:
-                    yield index, 0, value
-            return
-        for index, group in enumerate(self._groups):
-            for number, node in enumerate(group):
-                yield index, number, node.value or ""
-
-    def absent(self) -> Iterator[int]:
-        """The numbers of entries that do not have it."""
-        holders: Sequence[object] = [None if v is None else v for v in self._values] if self.is_single else self._groups
-        if self.is_single:
-            yield from (
-                i for i, value in enumerate(holders) if value is None and self._nodes[i].child(self._place) is None
-            )
-        else:
-            yield from (i for i, group in enumerate(holders) if not group)
-
-
-def _below(node: Node, place: str) -> list[Node]:
-    nodes = [node]
-    for name in place.split("/"):
-        nodes = [child for parent in nodes for child in parent.children if name in ("*", child.name)]
-    return [found for found in nodes if found.value is not None]
-
-
 def _check_column(
     examination: Examination,
-    document: Document,
-    nodes: Sequence[Node],
-    column: _Column,
+    rows: Rows,
+    column: Column,
     name: str,
     rules: FieldRules,
     entry: EntryRules,
@@ -133,17 +80,19 @@ def _check_column(
     elif rules.within:
         words = _words(examination, rules.within)
     known = frozenset(words) if words is not None else None
-    good: set[str] = set()
-    for index, number, value in column:
-        if value in good:
+    verdicts = examination.verdicts.setdefault((id(rules), known), {})
+    wrong: dict[str, list[tuple[str, str]]] = {}
+    for value in column.distinct():
+        found = verdicts.get(value)
+        if found is None:
+            found = verdicts[value] = _wrong(value, name, rules, known)
+        if found:
+            wrong[value] = found
+    for index, number, value in column if wrong else ():
+        faults = wrong.get(value)
+        if faults is None:
             continue
-        faults = list(_faults(value, name, rules))
-        if known is not None and value not in known:
-            faults.insert(0, ("meaning.unknown-name", ""))
-        if not faults:
-            good.add(value)
-            continue
-        place = (document, column.nodes(index)[number])
+        place = (rows.document, column.node(index, number))
         fields = {name: (value,), "value": (value,)}
         for code, message in faults:
             if code == "meaning.unknown-name" and words is not None:
@@ -154,15 +103,19 @@ def _check_column(
     if rules.always:
         for index in column.absent():
             wanted = _last(rules.at or name)
-            strangers = [
-                child.name.removeprefix("@") for child in nodes[index].children if child.name not in known_names
-            ]
+            node = rows.node(index)
+            strangers = [child.name.removeprefix("@") for child in node.children if child.name not in known_names]
             meant = nearest(wanted, strangers, most=1)
             if meant and is_closed:
                 continue  # the misspelt name is reported as what it is, and one finding is enough
             message = f"`{wanted}` is missing here; all others of its kind have it."
             hint = f"Is `{meant[0]}` meant?" if meant else ""
-            yield examination.finding(rules, "meaning.missing-field", (document, nodes[index]), message, hint)
+            yield examination.finding(rules, "meaning.missing-field", (rows.document, node), message, hint)
+
+
+def _wrong(value: str, name: str, rules: FieldRules, known: frozenset[str] | None) -> list[tuple[str, str]]:
+    faults = list(_faults(value, name, rules))
+    return [("meaning.unknown-name", ""), *faults] if known is not None and value not in known else faults
 
 
 def _last(place: str) -> str:
@@ -200,7 +153,7 @@ def _range(low: Decimal | None, high: Decimal | None) -> str:
 class _Row:
     """The fields of one entry, out of the columns."""
 
-    def __init__(self, columns: Mapping[str, _Column], index: int) -> None:
+    def __init__(self, columns: Mapping[str, Column], index: int) -> None:
         self._columns = columns
         self._index = index
 
@@ -210,35 +163,44 @@ class _Row:
 
 
 def _check_must(
-    examination: Examination,
-    document: Document,
-    nodes: Sequence[Node],
-    columns: Mapping[str, _Column],
-    must: MustRule,
-    number: int,
+    examination: Examination, rows: Rows, columns: Mapping[str, Column], must: MustRule
 ) -> Iterator[Finding]:
     names = sorted(must.that.names | (must.when.names if must.when else frozenset()))
-    good: set[tuple[tuple[str, ...], ...]] = set()  # many entries hold the same numbers
-    for index, node in enumerate(nodes):
-        seen = tuple(tuple(columns[name].values(index)) for name in names)
-        if seen in good:
-            continue
+    if _holds_everywhere(must, [columns[name] for name in names], names):
+        return
+    for index in range(len(rows)):
         row = _Row(columns, index)
         try:
-            holds = (must.when is not None and not must.when.holds(row)) or must.that.holds(row)
-        except NotApplicable:
-            holds = True
+            holds = _holds(must, row)
         except ExpressionInvalid as error:
             location = examination.gamebook.place_of(must).location
-            where = examination.address(document, node)
+            where = examination.address(rows.document, rows.node(index))
             yield examination.gamebook.fault(location, f"This rule cannot be worked out at {where}: {error}")
             return
-        if holds:
-            good.add(seen)
-            continue
-        yield examination.finding(
-            must, "meaning.must", (document, node), f"{must.that.text} does not hold here.", fields=row
-        )
+        if not holds:
+            place, message = (rows.document, rows.node(index)), f"{must.that.text} does not hold here."
+            yield examination.finding(must, "meaning.must", place, message, fields=row)
+
+
+def _holds(must: MustRule, fields: Fields) -> bool:
+    try:
+        return (must.when is not None and not must.when.holds(fields)) or must.that.holds(fields)
+    except NotApplicable:
+        return True
+
+
+def _holds_everywhere(must: MustRule, columns: Sequence[Column], names: Sequence[str]) -> bool:
+    """Looks at each combination of values once, since many entries hold the same numbers."""
+    if any(column.groups is not None for column in columns):
+        return False
+    try:
+        for values in set(zip(*(column.single for column in columns), strict=True)):
+            fields = {name: (value,) for name, value in zip(names, values, strict=True) if value is not None}
+            if not _holds(must, fields):
+                return False
+    except ExpressionInvalid:
+        return False
+    return True
 
 
 # --- names ------------------------------------------------------------------------------------------------------------
@@ -256,6 +218,9 @@ def _check_names(examination: Examination, document: Document, rules: FileRules)
             at = tree
             for part in kind_of(place).split("/"):
                 at = at.setdefault(part, {})
+    root = examination.plain(document)
+    if root is not None and not has_stranger(root, tree):
+        return  # nothing is found, and no node need be made to find it
     if rules.closed is not None:
         yield from _strangers(examination, document, document.root, tree, rules.closed)
         return
