@@ -1,8 +1,8 @@
 """
 A made-up server of 500 files and 20 MB, of the shapes that the demo gamebook knows, and what its check costs.
 
-The check is held against reading the same files. Reading here makes every node, as whoever looks at the meaning of a
-file must; the reading that only finds out that a file is sound, and leaves the inside of entries unread, is given beside.
+The check is held against reading the same files: finding out that each is sound, and leaving the inside of entries unread.
+What it takes to make every node is given beside.
 """
 
 from __future__ import annotations
@@ -87,7 +87,8 @@ class CheckCost:
 
     @property
     def ratio(self) -> float:
-        return self.check / self.read_nodes
+        """The check beside reading."""
+        return self.check / self.read
 
 
 def measure(share: float) -> CheckCost:

@@ -120,7 +120,7 @@ def write_the_steps(page: Page) -> None:
     expect(page.get_by_text("a whole number from 1 to 120")).to_be_visible()
     page.goto(change)
     add_step(page, "Change values", f"{FINDS}#find[*Cork Float]/band[shallow]/@holds", {"Operation": "+5"})
-    expect(page.get_by_text("find[Great Cork Float]/band[shallow]/@holds")).to_be_visible()
+    expect(page.get_by_text("find[Great Cork Float]/band[shallow]/@holds").first).to_be_visible()
     fields = "depth=deep\nat=Ribbonwed Flats\nleast=2\nholds=8\nrenew=5400"
     add_step(page, "Add an entry", GIMBAL, {"Name of the new entry": "band", "Its fields": fields})
     add_step(page, "Change values", "sea/happenings/icewater.xml#happening[Lantern Fall]/@runs", {"Operation": "on"})

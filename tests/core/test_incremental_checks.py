@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import gc
+import weakref
 from dataclasses import replace
 
 import pytest
@@ -101,3 +103,15 @@ def test_after_an_edit_only_what_depends_on_it_is_worked_out_again() -> None:
     parts = {part for key in again for part in key[1:] if isinstance(part, str)}
     assert parts == {path, "galley/menus/*.json#dishes/*/from"}
     assert len(again) < 12
+
+
+def test_an_earlier_examination_is_let_go() -> None:
+    first = check_files_of(FILES, BOOK)
+    kept = weakref.ref(first.examination)
+    path = "craft.xml"
+    changed = FILES.documents[path].with_text(FILES.documents[path].text.replace('crew="2"', 'crew="3"'))
+    second = check_files_of(replace(FILES, documents={**FILES.documents, path: changed}), BOOK, earlier=first)
+    del first
+    gc.collect()
+    assert kept() is None, "every edit of an evening would keep one more of them"
+    assert second.findings

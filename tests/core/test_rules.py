@@ -141,3 +141,20 @@ def test_files_are_tracked_watched_or_ignored_by_pattern() -> None:
     assert [gamebook.is_tracked(path) for path in ("a.xml", "logs/a.log", "mods/a.pak")] == [True, False, False]
     assert gamebook.is_watched("mods/a.pak")
     assert gamebook.is_ignored("logs/x/a.log")
+
+
+def test_an_entry_without_a_name_that_leads_elsewhere_is_told_and_no_trace() -> None:
+    rules = """
+        derived:
+          - {name: price, each: "stores/cellar.json#goods/*", value: price, sentinel: as-house, otherwise: "house.json#prices/{name}"}
+    """
+    store = '{"goods": [{"name": "", "price": "as-house"}]}\n'
+    found = found_in(rules, stores__cellar_json=store, house_json='{"prices": {"Mead": 3}}')
+    assert found == [
+        (
+            "meaning.sentinel",
+            "stores/cellar.json",
+            1,
+            "`as-house` sends the game to house.json#prices/{name}, but nothing stands there.",
+        )
+    ]

@@ -8,7 +8,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from decimal import Decimal
 from typing import Final
 
-from zerrit.core.addresses import parse_address, parse_node_address, quote_name
+from zerrit.core.addresses import parse_address, parse_node_address
 from zerrit.core.checks.around import Around
 from zerrit.core.checks.examination import Examination, Placed, Unknown, listed
 from zerrit.core.checks.rows import Rows
@@ -16,7 +16,7 @@ from zerrit.core.documents import Document, Finding, Node
 from zerrit.core.documents.gathering import below
 from zerrit.core.documents.scalars import as_number
 from zerrit.core.documents.selecting import select
-from zerrit.core.figures.derived import filled_address
+from zerrit.core.figures.derived import filled_address, filled_with
 from zerrit.core.figures.distance import distance
 from zerrit.core.gamebooks import AlikeRule, DerivedRules, ExpressionInvalid, NearRule, NotApplicable, compile_pattern
 from zerrit.core.nearest import did_you_mean
@@ -145,18 +145,18 @@ def _derived(
             continue
         filled = {place: one.values(index) for place, one in own.items()}
         if all(len(values) == 1 for values in filled.values()):
-            elsewhere = rule.otherwise
-            for place, values in filled.items():
-                elsewhere = elsewhere.replace(f"{{{place}}}", quote_name(values[0]))
+            elsewhere = filled_with(rule.otherwise, {place: values[0] for place, values in filled.items()})
         else:
             elsewhere = filled_address(rule.otherwise, rows.node(index))
         if elsewhere not in reached:
-            reached[elsewhere] = any(node.value is not None for _, node in examination.nodes(elsewhere))
+            reached[elsewhere] = bool(elsewhere) and any(
+                node.value is not None for _, node in examination.nodes(elsewhere)
+            )
         if reached[elsewhere]:
             continue
         holder = column.node(index, number)
-        message = f"`{rule.sentinel}` sends the game to {elsewhere}, but nothing stands there."
-        wanted = parse_address(elsewhere).segments[-1].name
+        message = f"`{rule.sentinel}` sends the game to {elsewhere or rule.otherwise}, but nothing stands there."
+        wanted = parse_address(elsewhere).segments[-1].name if elsewhere else ""
         hint = did_you_mean(wanted, _beside(examination, rule))
         yield examination.finding(rule, "meaning.sentinel", (document, holder), message, hint, Around(holder))
 

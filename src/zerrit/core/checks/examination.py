@@ -157,8 +157,8 @@ class Examination:
         found = _plain_values(root, segments, is_xml=document.format is Format.XML) if root is not None else None
         if found is None:
             nodes = [node for node in self.nodes_in(document, address) if node.value is not None]
-            return Values(self, document, address, tuple(node.value or "" for node in nodes))
-        return Values(self, document, address, tuple(found))
+            return Values(document, segments, tuple(node.value or "" for node in nodes))
+        return Values(document, segments, tuple(found))
 
     def address(self, document: Document, node: Node) -> str:
         text = document.keys.address_of(node)
@@ -269,16 +269,18 @@ class Examination:
 
 @dataclass(frozen=True)
 class Values:
-    """All values at an address in one document, in the order of the text; the node of each is made on demand."""
+    """All values at an address in one document, in the order of the text; the node of each is made on demand.
 
-    examination: Examination
+    It knows nothing of the examination: it is taken over by later ones, and would keep all of them alive.
+    """
+
     document: Document
-    address: str
+    segments: tuple[Segment, ...]
     texts: tuple[str, ...]
 
     @cached_property
     def _nodes(self) -> list[Node]:
-        nodes = self.examination.nodes_in(self.document, self.address)
+        nodes = select(self.document.root, self.document.keys, self.segments)
         return [node for node in nodes if node.value is not None]
 
     def node(self, index: int) -> Node:

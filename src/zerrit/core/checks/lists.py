@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import csv
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
+from functools import partial
 from pathlib import PurePosixPath
 from typing import TYPE_CHECKING
 
@@ -14,17 +15,48 @@ from zerrit.core.nearest import did_you_mean
 from zerrit.core.paths import path_matches
 
 if TYPE_CHECKING:
-    from zerrit.core.checks.examination import Examination
+    from zerrit.core.checks.examination import Examination, Values
 
 
-Places = Mapping[str, tuple[Document, Node] | None]
+Placed = tuple[Document, Node]
+Places = Mapping[str, Placed | None]
+
+
+class _Places(Places):
+    """The words with their first places; the node of a place is made when somebody asks for it."""
+
+    def __init__(self) -> None:
+        self.words: dict[str, Placed | tuple[Values, int] | None] = {}
+
+    def __getitem__(self, word: str) -> Placed | None:
+        place = self.words[word]
+        if place is None or isinstance(place[1], Node):
+            return place
+        values, index = place
+        return values.document, values.node(index)
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self.words)
+
+    def __len__(self) -> int:
+        return len(self.words)
 
 
 def gather(examination: Examination, name: str, source: ListSource) -> tuple[Places, tuple[Finding, ...]]:
     """The words of a list in the order in which they are met, each with its first place; and faults of the gamebook."""
     faults: list[Finding] = []
-    words: dict[str, tuple[Document, Node] | None] = dict.fromkeys(source.words)
+    places = _Places()
+    words = places.words
+    words.update(dict.fromkeys(source.words))
     for address in source.source:
+        if source.take == "value" and source.where is None:
+            for values in map(
+                partial(examination.values_in, address=address), examination.matching(address.partition("#")[0])
+            ):
+                for index, word in enumerate(values.texts):
+                    if word and words.get(word) is None:
+                        words[word] = (values, index)
+            continue
         for document, node in examination.nodes(address):
             word = _word(document, node, source.take)
             if word and words.get(word) is None and _is_chosen(examination, name, source, node, faults):
@@ -41,7 +73,7 @@ def gather(examination: Examination, name: str, source: ListSource) -> tuple[Pla
             words.update(dict.fromkeys(_column(examination, name, source.csv.column, document, faults)))
     if source.sql is not None:
         words.update(dict.fromkeys(row[0] for row in examination.rows(source.sql, ("lists", name, "sql")) if row))
-    return words, tuple(faults)
+    return places, tuple(faults)
 
 
 def _word(document: Document, node: Node, take: str) -> str:

@@ -103,17 +103,10 @@ _ABSENT: Final = object()
 def has_stranger(root: Plain, tree: dict[str, Any]) -> bool:
     """Some name below stands nowhere in the tree of known names; a branch without names of its own is not looked at."""
     stack = [(root, tree)]
-    alike: set[tuple[int, tuple[str, ...]]] = set()  # names that are known, with nothing below them to look at
     while stack:
         value, known = stack.pop()
         anything = known.get("")
         if isinstance(value, dict):
-            names = (id(known), tuple(value))
-            if names in alike:
-                continue
-            if all((branch := known.get(name, anything)) is not None and not branch for name in value):
-                alike.add(names)
-                continue
             for name, below in value.items():
                 branch = known.get(name, anything)
                 if branch is None:
@@ -123,6 +116,12 @@ def has_stranger(root: Plain, tree: dict[str, Any]) -> bool:
         elif isinstance(value, list):
             if value and anything is None:
                 return True
+            if anything and set(map(type, value)) == {dict}:
+                # Items of a list mostly have the same names, and mostly there is nothing below them.
+                shapes = set(map(tuple, value))
+                flat = [names for names in shapes if _is_flat(names, anything)]
+                if len(flat) == len(shapes):
+                    continue
             if anything:
                 stack.extend((item, anything) for item in value if isinstance(item, dict | list))
         elif isinstance(value, ElementTree.Element):
@@ -135,3 +134,9 @@ def has_stranger(root: Plain, tree: dict[str, Any]) -> bool:
                 if branch:
                     stack.append((element, branch))
     return False
+
+
+def _is_flat(names: Sequence[str], known: dict[str, Any]) -> bool:
+    """All of these names are known, and nothing is known of what stands below them."""
+    anything = known.get("")
+    return all((branch := known.get(name, anything)) is not None and not branch for name in names)

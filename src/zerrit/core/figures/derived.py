@@ -78,9 +78,11 @@ def _row(document: Document, node: Node, rules: DerivedRules, documents: Mapping
     source, text = f"{document.path}#{document.keys.address_of(holder)}", holder.value
     if rules.sentinel and text == rules.sentinel:
         elsewhere = filled_address(rules.otherwise, node)
-        found = [one for _, one in values_at(elsewhere, documents)]
+        found = [one for _, one in values_at(elsewhere, documents)] if elsewhere else []
         if len(found) != 1 or found[0].value is None:
-            return DerivedRow(address, elsewhere, None, fault=f"{elsewhere} does not lead to one value")
+            return DerivedRow(
+                address, elsewhere, None, fault=f"{elsewhere or rules.otherwise} does not lead to one value"
+            )
         source, text = elsewhere, found[0].value
     number = as_number(text)
     if number is None:
@@ -101,11 +103,16 @@ def _amount(node: Node, place: str) -> Decimal | None:
 
 
 def filled_address(pattern: str, node: Node) -> str:
-    """An address with the entry's own fields in the place of those in braces."""
+    """An address with the entry's own fields in the place of those in braces; empty where one of them is empty."""
+    words: dict[str, str] = {}
+    for place in _FILLED.findall(pattern):
+        own = below(node, place)
+        words[place] = (own.value if own is not None else field_above(node, place)) or ""
+    return filled_with(pattern, words)
 
-    def fill(match: re.Match[str]) -> str:
-        own = below(node, match.group(1))
-        value = own.value if own is not None else field_above(node, match.group(1))
-        return quote_name(value or "")
 
-    return _FILLED.sub(fill, pattern)
+def filled_with(pattern: str, words: Mapping[str, str]) -> str:
+    """An address with these words in the place of those in braces; empty where one of them is empty."""
+    if not all(words.values()):
+        return ""
+    return _FILLED.sub(lambda match: quote_name(words[match.group(1)]), pattern)
