@@ -9,7 +9,7 @@ from typing import Final
 from sqlalchemy.orm import Session
 
 from zerrit.core.addresses import parse_address
-from zerrit.core.checks import Checked, Unknown, value_in_words
+from zerrit.core.checks import Checked, Unknown, value_in_words, words_of
 from zerrit.core.compare import DifferenceKind, compare_documents
 from zerrit.core.documents import Document, Finding, Node, Severity, format_of
 from zerrit.core.documents.lookup import find
@@ -230,14 +230,14 @@ def _column(name: str, node: Node, path: str, gamebook: Gamebook | None, checked
     if rules is not None and isinstance(rules.within, tuple):
         words = rules.within
     elif rules is not None and isinstance(rules.within, str):
-        words = words_of(checked, rules.within)
+        words = listed_words(checked, rules.within)
     return Column(name, rules, words)
 
 
-def words_of(checked: Checked, name: str) -> tuple[str, ...]:
+def listed_words(checked: Checked, name: str) -> tuple[str, ...]:
     """The words of a list as a check found them; none where a file that it comes from is broken."""
     try:
-        return checked.examination.words(name) if checked.examination is not None else ()
+        return words_of(checked.examination, name) if checked.examination is not None else ()
     except Unknown:
         return ()
 

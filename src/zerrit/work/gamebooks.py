@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 
 from sqlalchemy.orm import Session
 
-from zerrit.core.checks import Checked, Holding, Unknown, check_files_of, gather_files, holdings
+from zerrit.core.checks import Checked, Holding, Unknown, check_files_of, gather_files, holdings, words_of
 from zerrit.core.documents import Finding
 from zerrit.core.drafting import draft
 from zerrit.core.gamebooks import Gamebook, read_gamebook
@@ -125,7 +125,7 @@ def _lists(gamebook: Gamebook, checked: Checked) -> tuple[KnownList, ...]:
         words: tuple[str, ...] | None = ()
         if checked.examination is not None:
             try:
-                words = checked.examination.words(name)
+                words = words_of(checked.examination, name)
             except Unknown:
                 words = None
         where = f", where {source.where}" if source.where is not None else ""

@@ -19,7 +19,7 @@ from zerrit.core.documents.selecting import select as select_nodes
 from zerrit.core.errors import AddressInvalid
 from zerrit.records import Change, Run, Server, Snapshot, load_content
 from zerrit.work.errors import Refused
-from zerrit.work.files import Place, file_in, newest_of, place_in, words_of
+from zerrit.work.files import Place, file_in, listed_words, newest_of, place_in
 from zerrit.work.servers import gamebook_of
 from zerrit.work.workspace import Workspace
 
@@ -148,5 +148,5 @@ def complete(workspace: Workspace, server_id: str, typed: str, value: str | None
         return complete_value(("on", "off"), value)
     if isinstance(rules.within, tuple):
         return complete_value(rules.within, value)
-    words = words_of(newest.checked, rules.within) if rules.within else ()
+    words = listed_words(newest.checked, rules.within) if rules.within else ()
     return complete_value(words, value)

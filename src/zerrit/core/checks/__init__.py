@@ -7,6 +7,7 @@ from zerrit.core.checks.examination import Examination, Unknown, case_mend
 from zerrit.core.checks.files import Documents, Files, Query, QueryRefused, gather_files
 from zerrit.core.checks.holding import Holding, holdings, value_in_words
 from zerrit.core.checks.linking import Link, Links, links_of
+from zerrit.core.checks.lists import words_of
 
 __all__ = [
     "Checked",
@@ -30,4 +31,5 @@ __all__ = [
     "looks",
     "touched",
     "value_in_words",
+    "words_of",
 ]

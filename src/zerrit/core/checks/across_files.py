@@ -6,7 +6,9 @@ from collections.abc import Iterator, Mapping, Sequence
 from pathlib import PurePosixPath
 
 from zerrit.core.checks.around import Around, with_more
-from zerrit.core.checks.examination import Examination, Placed, Unknown, Values, listed
+from zerrit.core.checks.examination import Examination, Placed, Unknown, listed
+from zerrit.core.checks.lists import known_words, words_of
+from zerrit.core.checks.values import Values
 from zerrit.core.documents import Document, Finding
 from zerrit.core.documents.gathering import below
 from zerrit.core.documents.scalars import as_number
@@ -33,8 +35,8 @@ def check_references(examination: Examination) -> Iterator[Finding]:
     """Every value at an address is a word of its list."""
     for number, rule in enumerate(examination.gamebook.rules.refers):
         try:
-            words = examination.words(rule.to)
-            known = examination.known(rule.to)
+            words = words_of(examination, rule.to)
+            known = known_words(examination, rule.to)
         except Unknown:
             continue
         for document in examination.matching(rule.every.partition("#")[0]):

@@ -10,16 +10,15 @@ touch is the same object after it.
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Hashable, Iterable, Mapping, Sequence
-from dataclasses import dataclass
-from functools import cached_property, lru_cache, partial
-from typing import TYPE_CHECKING, Any, Final, TypeVar
+from collections.abc import Callable, Hashable, Iterable, Sequence
+from functools import lru_cache, partial
+from typing import Any, Final, TypeVar
 
-from zerrit.core.addresses import Segment, parse_address
+from zerrit.core.addresses import parse_address
 from zerrit.core.checks.around import NO_FIELDS
 from zerrit.core.checks.files import Documents, Files, QueryRefused
-from zerrit.core.checks.lists import gather
-from zerrit.core.checks.plain import Plain, entries_at, field_values, plain_root, text_of
+from zerrit.core.checks.plain import Plain, plain_root
+from zerrit.core.checks.values import Values, plain_values
 from zerrit.core.documents import Document, Finding, Format, Node
 from zerrit.core.documents.selecting import select
 from zerrit.core.documents.source import Splice
@@ -27,9 +26,6 @@ from zerrit.core.gamebooks import Fields, Gamebook, Rule, SqlQuery, worked_out
 from zerrit.core.nearest import did_you_mean
 from zerrit.core.paths import path_matches
 from zerrit.core.wording import counted
-
-if TYPE_CHECKING:
-    from zerrit.core.checks.rows import Rows
 
 T = TypeVar("T")
 Placed = tuple[Document, Node]
@@ -67,7 +63,7 @@ class Examination:
         is_same_book = earlier is not None and earlier.gamebook is gamebook
         self._earlier = earlier._units if earlier is not None and is_same_book else {}
         self._plain: dict[str, Plain | None] = {}
-        self.rows_of: dict[tuple[str, str], Rows] = {}  #: by path and kind; see `rows.py`
+        self.passing: dict[Hashable, Any] = {}  #: what is only kept while it is examined, for other modules
         #: What is wrong with a value of a field, by the identity of its rules and its words; the same in all files.
         self.verdicts: dict[tuple[int, frozenset[str] | None], dict[str, list[tuple[str, str]]]] = {}
         self.paths: tuple[str, ...] = tuple(sorted({*files.documents, *files.others}))
@@ -99,7 +95,7 @@ class Examination:
         self._earlier = {}
         self._plain = {}
         self.verdicts = {}
-        self.rows_of = {}
+        self.passing = {}
 
     # --- places ---------------------------------------------------------------------------------------------------
 
@@ -154,7 +150,7 @@ class Examination:
     def _values(self, document: Document, address: str) -> Values:
         segments = parse_address(address).segments
         root = self.plain(document) if document.ok and segments else None
-        found = _plain_values(root, segments, is_xml=document.format is Format.XML) if root is not None else None
+        found = plain_values(root, segments, is_xml=document.format is Format.XML) if root is not None else None
         if found is None:
             nodes = [node for node in self.nodes_in(document, address) if node.value is not None]
             return Values(document, segments, tuple(node.value or "" for node in nodes))
@@ -164,38 +160,7 @@ class Examination:
         text = document.keys.address_of(node)
         return f"{document.path}#{text}" if text else document.path
 
-    # --- lists ----------------------------------------------------------------------------------------------------
-
-    def words(self, name: str) -> tuple[str, ...]:
-        """The words of a list, each once, in the order in which they are met.
-
-        Raises Unknown.
-        """
-        return tuple(self.word_places(name))
-
-    def known(self, name: str) -> frozenset[str]:
-        words = self.words(name)
-        return self.once(("known", name), (words,), lambda: frozenset(words))
-
-    def word_places(self, name: str) -> Mapping[str, Placed | None]:
-        """The words of a list, each with the first place that it stands at; None where that is no place in a file.
-
-        Raises Unknown.
-        """
-        source = self.gamebook.rules.lists[name]
-        if not self.files.is_whole and (source.file_names or source.folders or source.csv or source.sql):
-            raise Unknown
-        inputs: list[object] = [*self.sound(*source.source)]
-        if source.file_names or source.folders:
-            inputs.append(self.paths)
-        if source.csv is not None:
-            inputs += self.matching(source.csv.file)
-        if source.sql is not None:
-            inputs.append(self.rows(source.sql, ("lists", name, "sql")))
-        places, faults = self.once(("list", name), tuple(inputs), lambda: gather(self, name, source))
-        for fault in faults:
-            self.note(fault)
-        return places
+    # --- databases ----------------------------------------------------------------------------------------------------
 
     def rows(self, sql: SqlQuery, location: tuple[int | str, ...]) -> tuple[tuple[str, ...], ...]:
         """The rows of a query of the gamebook. A failure is a fault of the gamebook.
@@ -265,41 +230,6 @@ class Examination:
             fields,
             case_mend(place[1], words),
         )
-
-
-@dataclass(frozen=True)
-class Values:
-    """All values at an address in one document, in the order of the text; the node of each is made on demand.
-
-    It knows nothing of the examination: it is taken over by later ones, and would keep all of them alive.
-    """
-
-    document: Document
-    segments: tuple[Segment, ...]
-    texts: tuple[str, ...]
-
-    @cached_property
-    def _nodes(self) -> list[Node]:
-        nodes = select(self.document.root, self.document.keys, self.segments)
-        return [node for node in nodes if node.value is not None]
-
-    def node(self, index: int) -> Node:
-        return self._nodes[index]
-
-
-def _plain_values(root: Plain, segments: tuple[Segment, ...], *, is_xml: bool) -> list[str] | None:
-    """The values that plain segments lead to; None where they cannot be told without nodes."""
-    last = segments[-1]
-    if last.keys or last.ordinal or last.is_deep:
-        return None
-    entries = entries_at(root, segments[:-1])
-    if entries is None:
-        return None
-    if last.is_any_name:
-        below = entries_at(entries, (Segment("", is_any_name=True), last)) if not is_xml else None
-        return [text for value in below if (text := text_of(value)) is not None] if below is not None else None
-    found = field_values(entries, last.name, is_xml=is_xml)
-    return [text for text in found if text is not None] if found is not None else None
 
 
 def case_mend(node: Node, words: Iterable[str]) -> Splice | None:

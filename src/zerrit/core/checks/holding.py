@@ -8,6 +8,7 @@ from typing import Final
 
 from zerrit.core.checks.checking import Checked
 from zerrit.core.checks.examination import Examination, Unknown, listed
+from zerrit.core.checks.lists import words_of
 from zerrit.core.documents import Severity
 from zerrit.core.gamebooks import (
     AdviceRule,
@@ -206,9 +207,9 @@ def _places(examination: Examination, placed: PlacedRule) -> int | None:
             case NeedsRule() | AlikeRule() | NearRule() | DerivedRules():
                 return len(examination.nodes(rule.each))
             case OneOfRule():
-                return len(examination.words(rule.among))
+                return len(words_of(examination, rule.among))
             case PresentRule():
-                return len(examination.words(rule.each)) if rule.each else 1
+                return len(words_of(examination, rule.each)) if rule.each else 1
             case FileNameRule():
                 return sum(path_matches(rule.files, path) for path in examination.paths)
             case BalanceRule():

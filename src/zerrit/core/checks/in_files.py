@@ -6,6 +6,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from decimal import Decimal
 
 from zerrit.core.checks.examination import Examination, Unknown, listed
+from zerrit.core.checks.lists import words_of
 from zerrit.core.checks.plain import has_stranger
 from zerrit.core.checks.rows import Column, Rows
 from zerrit.core.documents import Document, Finding, Node
@@ -42,7 +43,7 @@ def _lists_of(rules: FileRules) -> list[str]:
 
 def _words(examination: Examination, name: str) -> tuple[str, ...] | None:
     try:
-        return examination.words(name)
+        return words_of(examination, name)
     except Unknown:
         return None
 

@@ -12,6 +12,7 @@ from typing import Final
 from zerrit.core.addresses import parse_node_address
 from zerrit.core.checks.around import Around, with_more
 from zerrit.core.checks.examination import Examination, Placed, Unknown
+from zerrit.core.checks.lists import word_places, words_of
 from zerrit.core.documents import CODES, Finding
 from zerrit.core.documents.gathering import below
 from zerrit.core.documents.selecting import select
@@ -27,8 +28,8 @@ def check_needs(examination: Examination) -> Iterator[Finding]:
     for number, rule in enumerate(examination.gamebook.rules.needs):
         try:
             documents = examination.sound(rule.each)
-            on = examination.word_places(rule.among)
-            off = examination.words(rule.off) if rule.off else ()
+            on = word_places(examination, rule.among)
+            off = words_of(examination, rule.off) if rule.off else ()
         except Unknown:
             continue
         yield from examination.findings_of(("needs", number), (*documents, on, off), _needs, rule, on, off)
@@ -64,7 +65,7 @@ def check_one_of(examination: Examination) -> Iterator[Finding]:
     """Only one version of a thing is on."""
     for number, rule in enumerate(examination.gamebook.rules.one_of):
         try:
-            places = examination.word_places(rule.among)
+            places = word_places(examination, rule.among)
         except Unknown:
             continue
         yield from examination.findings_of(("one_of", number), (places,), _one_of, rule, places)
@@ -114,7 +115,7 @@ def _present(examination: Examination, rule: PresentRule, present: frozenset[str
             yield examination.finding(rule, "meaning.file-missing", rule.file, f"{rule.file} is not there.", hint)
         return
     try:
-        places = examination.word_places(rule.each)
+        places = word_places(examination, rule.each)
     except Unknown:
         return
     for word, place in places.items():
@@ -144,7 +145,7 @@ def check_file_names(examination: Examination) -> Iterator[Finding]:
 
 
 def _file_names(examination: Examination, rule: FileNameRule) -> tuple[str, ...]:
-    return (*rule.only, *(examination.words(rule.names) if rule.names else ()))
+    return (*rule.only, *(words_of(examination, rule.names) if rule.names else ()))
 
 
 def check_packed(examination: Examination) -> Iterator[Finding]:

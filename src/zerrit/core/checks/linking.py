@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from zerrit.core.checks.examination import Examination, Placed, Unknown
+from zerrit.core.checks.lists import word_places
 from zerrit.core.documents import Document, Node
 from zerrit.core.gamebooks import Gamebook
 
@@ -39,7 +40,7 @@ def _refers_to(examination: Examination, document: Document, node: Node) -> Iter
         for where, user in places:
             if where is document and id(user) in inside and user.value is not None:
                 try:
-                    target = examination.word_places(list_name).get(user.value)
+                    target = word_places(examination, list_name).get(user.value)
                 except Unknown:
                     continue
                 if target is not None:
@@ -53,7 +54,7 @@ def _referred_by(examination: Examination, document: Document, node: Node) -> It
     inside = {id(below) for below in node.walk()}
     for list_name, places in _users(examination):
         try:
-            words = examination.word_places(list_name)
+            words = word_places(examination, list_name)
         except Unknown:
             continue
         own = {word for word, place in words.items() if place is not None and id(place[1]) in inside}

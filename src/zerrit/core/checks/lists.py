@@ -6,19 +6,15 @@ import csv
 from collections.abc import Iterator, Mapping
 from functools import partial
 from pathlib import PurePosixPath
-from typing import TYPE_CHECKING
 
 from zerrit.core.checks.around import Around
+from zerrit.core.checks.examination import Examination, Placed, Unknown
+from zerrit.core.checks.values import Values
 from zerrit.core.documents import Document, Finding, Node
 from zerrit.core.gamebooks import ExpressionInvalid, ListSource, NotApplicable
 from zerrit.core.nearest import did_you_mean
 from zerrit.core.paths import path_matches
 
-if TYPE_CHECKING:
-    from zerrit.core.checks.examination import Examination, Values
-
-
-Placed = tuple[Document, Node]
 Places = Mapping[str, Placed | None]
 
 
@@ -42,7 +38,42 @@ class _Places(Places):
         return len(self.words)
 
 
-def gather(examination: Examination, name: str, source: ListSource) -> tuple[Places, tuple[Finding, ...]]:
+def words_of(examination: Examination, name: str) -> tuple[str, ...]:
+    """The words of a list, each once, in the order in which they are met.
+
+    Raises Unknown.
+    """
+    return tuple(word_places(examination, name))
+
+
+def known_words(examination: Examination, name: str) -> frozenset[str]:
+    """The same, to look words up in. Raises Unknown."""
+    words = words_of(examination, name)
+    return examination.once(("known", name), (words,), lambda: frozenset(words))
+
+
+def word_places(examination: Examination, name: str) -> Places:
+    """The words of a list, each with the first place that it stands at; None where that is no place in a file.
+
+    Raises Unknown.
+    """
+    source = examination.gamebook.rules.lists[name]
+    if not examination.files.is_whole and (source.file_names or source.folders or source.csv or source.sql):
+        raise Unknown
+    inputs: list[object] = [*examination.sound(*source.source)]
+    if source.file_names or source.folders:
+        inputs.append(examination.paths)
+    if source.csv is not None:
+        inputs += examination.matching(source.csv.file)
+    if source.sql is not None:
+        inputs.append(examination.rows(source.sql, ("lists", name, "sql")))
+    places, faults = examination.once(("list", name), tuple(inputs), partial(_gather, examination, name, source))
+    for fault in faults:
+        examination.note(fault)
+    return places
+
+
+def _gather(examination: Examination, name: str, source: ListSource) -> tuple[Places, tuple[Finding, ...]]:
     """The words of a list in the order in which they are met, each with its first place; and faults of the gamebook."""
     faults: list[Finding] = []
     places = _Places()

@@ -24,11 +24,12 @@ class Rows:
 
     @classmethod
     def of(cls, examination: Examination, document: Document, names: str) -> Rows:
-        kept = examination.rows_of.get((document.path, names))
+        key = ("rows", document.path, names)
+        kept: Rows | None = examination.passing.get(key)
         if kept is None:
             root = examination.plain(document)
             plain = entries_at(root, parse_node_address(names)) if root is not None else None
-            kept = examination.rows_of[document.path, names] = cls(document, names, plain)
+            kept = examination.passing[key] = cls(document, names, plain)
         return kept
 
     @cached_property
