@@ -30,7 +30,7 @@ def test_an_own_fault_is_accepted_and_the_waiver_taken_back(at: Page, shared: Sh
     zerrit.fetch("lantern-shelf")
     at.goto(f"{stack.url}/servers/lantern-shelf/findings")
     expect(at.get_by_text("newcomers join Trench Party, which is not open")).to_be_visible()
-    expect(at.get_by_text("1 of the findings stand in the defaults too and block nobody.")).to_be_visible()
+    expect(at.get_by_text("One finding stands in the defaults too and blocks nobody.")).to_be_visible()
     at.get_by_role("button", name="Accept …").click()
     at.get_by_label("Why is this right all the same?").fill("it opens on Friday")
     at.get_by_label("Last day (or for good)").fill("2099-03-01")
@@ -39,7 +39,7 @@ def test_an_own_fault_is_accepted_and_the_waiver_taken_back(at: Page, shared: Sh
     expect(at.get_by_role("cell", name="1 Mar 2099")).to_be_visible()
     at.get_by_role("button", name="Take back").click()
     expect(at.get_by_text("No finding of this server is waived.")).to_be_visible()
-    expect(at.get_by_text("1 errors in 68 files")).to_be_visible()
+    expect(at.get_by_text("One error in 68 files")).to_be_visible()
 
 
 def test_rules_are_shown_with_how_often_they_hold_and_lead_to_their_line(at: Page, shared: Shared) -> None:

@@ -106,7 +106,7 @@ function Settings({ serverId, path }: { serverId: string; path: string }) {
 function SettingRow({ setting, onRead }: { setting: Schemas["SettingOut"]; onRead: () => void }) {
   return (
     <TableRow hover>
-      <TableCell><Mono>{setting.address.slice(setting.address.indexOf("#") + 1)}</Mono></TableCell>
+      <TableCell sx={{ minWidth: 190 }}><Mono>{setting.address.slice(setting.address.indexOf("#") + 1)}</Mono></TableCell>
       <TableCell>
         <Mono>{setting.value}</Mono>
         {setting.value !== setting.default && <Box sx={{ color: "text.secondary", fontSize: 12 }}>default <Mono>{setting.default}</Mono></Box>}
@@ -117,7 +117,7 @@ function SettingRow({ setting, onRead }: { setting: Schemas["SettingOut"]; onRea
         {setting.person && <Box sx={{ color: "text.secondary", fontSize: 12 }}>{setting.person}</Box>}
       </TableCell>
       <TableCell align="right">
-        {setting.state === "unread" && <Button color="inherit" onClick={onRead}>Mark as read</Button>}
+        {setting.state === "unread" && <Button color="inherit" sx={{ whiteSpace: "nowrap" }} onClick={onRead}>Mark as read</Button>}
       </TableCell>
     </TableRow>
   );

@@ -17,7 +17,6 @@ from zerrit.core.documents import Document, Node
 from zerrit.core.documents.scalars import as_number, as_switch
 from zerrit.core.drafting.inferring import Knowledge
 from zerrit.core.drafting.observing import Column, Entries, Sort, columns_of
-from zerrit.core.paths import path_matches
 
 LINK_FROM: Final = 2  #: different words that make a link
 FEW_TARGETS: Final = 12  #: words of a set in which a single word is not found by chance
@@ -301,8 +300,3 @@ def _is_alike(sheets: Sequence[Sequence[Mapping[str, str]]], place: str) -> bool
     """Within each set of variants the value is the same, and it is not the same everywhere."""
     values = [{sheet.get(place) for sheet in group} for group in sheets]
     return all(len(one) == 1 and None not in one for one in values) and len(set().union(*values)) > 1
-
-
-def paths_in(trees: Sequence[Mapping[str, bytes]], ignored: Sequence[str] = ()) -> list[str]:
-    """All paths of the newest tree."""
-    return [path for path in sorted(trees[-1]) if not any(path_matches(pattern, path) for pattern in ignored)]

@@ -11,7 +11,7 @@ from typing import Final
 from zerrit.core.drafting.inferring import Knowledge, confidence, field_name, infer, orders
 from zerrit.core.drafting.installing import Needs, in_use, narrowed, needs, packed
 from zerrit.core.drafting.observing import Column, Entries, Kind, Sort, observe
-from zerrit.core.drafting.relating import Link, Target, agreements, families, links, paths_in, targets, variants
+from zerrit.core.drafting.relating import Link, Target, agreements, families, links, targets, variants
 from zerrit.core.wording import counted
 
 _PLAIN: Final = re.compile(r"[A-Za-z][\w .-]*[\w]\Z|[A-Za-z]\Z")
@@ -31,7 +31,7 @@ def draft(trees: Sequence[Mapping[str, bytes]], game: str, source: str) -> str:
         for entries in sort.kinds.values()
         for column in entries.columns.values()
     }
-    paths = paths_in(trees)
+    paths = sorted(trees[-1])
     everything = targets(sorts, paths)
     found = narrowed(links(sorts, known, everything))
     for link in found:
