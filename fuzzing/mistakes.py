@@ -564,7 +564,7 @@ class Bench:
         self.book = book
         self.documents = {path: book.read(data, path) for path, data in files.items() if book.is_tracked(path)}
         self.base = self._check(self.files, {})
-        self.known = {(f.code, f.address, f.message) for f in self.base.findings}
+        self.known = {f.identity for f in self.base.findings}
 
     def _check(self, files: Tree, changed: Mapping[str, bytes | None]) -> Checked:
         documents = {path: one for path, one in self.documents.items() if path not in changed}
@@ -581,7 +581,7 @@ class Bench:
         files = {**self.files, **{path: data for path, data in mistake.files.items() if data is not None}}
         files = {path: data for path, data in files.items() if mistake.files.get(path, b"") is not None}
         found = self._check(files, mistake.files).findings
-        return [f for f in found if (f.code, f.address, f.message) not in self.known]
+        return [f for f in found if f.identity not in self.known]
 
 
 def read(text: bytes) -> Gamebook:

@@ -82,7 +82,7 @@ def check(
         local = _mend_files(local, gamebook, yes=yes, is_quiet=output != "table")
     findings = check_files_of(local.files, gamebook).findings
     shipped = _shipped(defaults_folder, gamebook) if defaults_folder else frozenset()
-    findings = tuple(_as_shipped(one) if _identity(one) in shipped else one for one in findings)
+    findings = tuple(_as_shipped(one) if one.identity in shipped else one for one in findings)
     findings = tuple(_as_given(one, local) for one in findings)
     errors = sum(finding.blocks for finding in findings)
     if output == "sarif":
@@ -147,12 +147,8 @@ def _print_sarif(findings: Any) -> None:
 # --- what stands in the defaults too ----------------------------------------------------------------------------------
 
 
-def _identity(finding: Finding) -> tuple[str, str, str]:
-    return finding.code, finding.address or finding.path, finding.message
-
-
 def _shipped(folder: Path, gamebook: Gamebook | None) -> frozenset[tuple[str, str, str]]:
-    return frozenset(_identity(finding) for finding in check_files_of(read_files(folder, gamebook), gamebook).findings)
+    return frozenset(finding.identity for finding in check_files_of(read_files(folder, gamebook), gamebook).findings)
 
 
 def _as_shipped(finding: Finding) -> Finding:

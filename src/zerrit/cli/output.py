@@ -12,12 +12,12 @@ from typing import TYPE_CHECKING, Any, Final, Literal
 
 import click
 
-from zerrit.core.documents import FindingLike
-
 # rich is imported where something is drawn with it: what is read by programs need not wait for it.
 # ruff: noqa: PLC0415
 if TYPE_CHECKING:
     from rich.console import Console
+
+    from zerrit.core.documents import FindingLike
 
 MOST_LINE: Final = 110  # characters shown of a line in which something was found
 MOST_BEFORE: Final = 60  # of them before the place, where the line is longer

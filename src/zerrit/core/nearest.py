@@ -16,12 +16,12 @@ CLOSE_ENOUGH = 0.6  # ratio of matching characters; below it a suggestion mislea
 
 def nearest(word: str, known: Iterable[str], most: int = 3) -> tuple[str, ...]:
     """Return up to `most` of the `known` names that resemble `word`, the best first."""
-    wanted = _folded(word)
+    wanted = folded(word)
     matcher = SequenceMatcher(autojunk=False)
     matcher.set_seq2(wanted)
     scored: list[tuple[float, str]] = []
     for name in dict.fromkeys(known):
-        matcher.set_seq1(_folded(name))
+        matcher.set_seq1(folded(name))
         if matcher.real_quick_ratio() >= CLOSE_ENOUGH and matcher.quick_ratio() >= CLOSE_ENOUGH:
             ratio = matcher.ratio()
             if ratio >= CLOSE_ENOUGH:
@@ -35,5 +35,6 @@ def did_you_mean(word: str, known: Iterable[str]) -> str:
     return f"Did you mean '{found[0]}'?" if found else ""
 
 
-def _folded(word: str) -> str:
+def folded(word: str) -> str:
+    """A word without letter case and white space."""
     return "".join(word.casefold().split())

@@ -7,6 +7,7 @@ Every path that comes from outside (a step, an archive, a listing) passes `safe_
 from __future__ import annotations
 
 import re
+from collections.abc import Iterable
 from functools import lru_cache
 from pathlib import PurePosixPath
 
@@ -41,6 +42,17 @@ def word_in_path(pattern: str, path: str) -> str | None:
     before, _, after = pattern.partition("{}")
     match = re.match(f"{_translated(before)}([^/]+?){_translated(after)}\\Z", path)
     return match.group(1) if match else None
+
+
+def file_stems(pattern: str, paths: Iterable[str]) -> list[str]:
+    """The names, without their ending, of the files that fit a pattern."""
+    return [PurePosixPath(path).stem for path in paths if path_matches(pattern, path)]
+
+
+def folder_names(pattern: str, paths: Iterable[str]) -> list[str]:
+    """The names of the folders that fit a pattern; a folder is there when a file is in it."""
+    folders = dict.fromkeys(folder for path in paths for folder in list(PurePosixPath(path).parents)[:-1])
+    return [folder.name for folder in folders if path_matches(pattern, str(folder))]
 
 
 @lru_cache(maxsize=1024)

@@ -19,7 +19,7 @@ from zerrit.records import Change, Snapshot
 from zerrit.records import Step as StepRow
 from zerrit.work.activity import note
 from zerrit.work.errors import Conflict, NotFound, Outdated, Refused
-from zerrit.work.judging import JudgedFinding, identity, judge
+from zerrit.work.judging import JudgedFinding, judge
 from zerrit.work.servers import gamebook_of, get_server
 from zerrit.work.snapshots import (
     checked_in,
@@ -256,8 +256,8 @@ def preview(workspace: Workspace, session: Session, change: Change) -> Preview:
 
 
 def _gone(known: WorkedOut) -> tuple[Finding, ...]:
-    left = {identity(finding) for finding in known.findings}
-    return tuple(finding for finding in known.old_findings if identity(finding) not in left)
+    left = {finding.identity for finding in known.findings}
+    return tuple(finding for finding in known.old_findings if finding.identity not in left)
 
 
 def _differences(known: WorkedOut) -> list[Difference]:

@@ -17,7 +17,6 @@ from zerrit.databases import query
 from zerrit.records import Gamebook as GamebookRow
 from zerrit.records import Server, Snapshot, load_content
 from zerrit.work.errors import NotFound
-from zerrit.work.judging import identity
 from zerrit.work.servers import gamebook_of, get_server, list_gamebooks
 from zerrit.work.snapshots import checked_in, contents, list_snapshots, require_latest
 from zerrit.work.workspace import Workspace
@@ -156,11 +155,11 @@ def try_gamebook(workspace: Workspace, server_id: str, text: str) -> Trial:
     files = gather_files(held, book, query=query)
     files = replace(files, others=[*files.others, *watched])
     new = check_files_of(files, book)
-    before, after = {identity(f) for f in old.findings}, {identity(f) for f in new.findings}
+    before, after = {f.identity for f in old.findings}, {f.identity for f in new.findings}
     return Trial(
         faults,
-        tuple(f for f in new.findings if identity(f) not in before),
-        tuple(f for f in old.findings if identity(f) not in after),
+        tuple(f for f in new.findings if f.identity not in before),
+        tuple(f for f in old.findings if f.identity not in after),
         tuple(holdings(new)),
     )
 

@@ -35,13 +35,13 @@ def judge(
     """All findings after a change, judged beside those before it."""
     ended = {w.id for w in waivers_of(session, server.id) if is_ended(workspace, w)}
     waivers = {(w.code, w.address): w for w in waivers_of(session, server.id) if w.id not in ended}
-    known = {identity(finding) for finding in old}
+    known = {finding.identity for finding in old}
     shipped = shipped_findings(workspace, session, server)
     return tuple(
         JudgedFinding(
             finding,
-            identity(finding) not in known,
-            identity(finding) in shipped,
+            finding.identity not in known,
+            finding.identity in shipped,
             waivers.get((finding.code, place_of(finding))),
         )
         for finding in new
@@ -53,15 +53,7 @@ def shipped_findings(workspace: Workspace, session: Session, server: Server) -> 
     defaults = defaults_of(session, server.id, None)
     if defaults is None:
         return frozenset()
-    return frozenset(identity(finding) for finding in findings_in(workspace, session, server, defaults))
-
-
-def identity(finding: Finding) -> tuple[str, str, str]:
-    """By what a finding is known again in other files.
-
-    Not by its line: an entry added above moves old faults down without making them new.
-    """
-    return finding.code, finding.address or finding.path, finding.message
+    return frozenset(finding.identity for finding in findings_in(workspace, session, server, defaults))
 
 
 def place_of(finding: Finding) -> str:

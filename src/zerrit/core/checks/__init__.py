@@ -3,7 +3,7 @@
 from zerrit.core.checks.changes import touched
 from zerrit.core.checks.checking import Checked, check, check_files_of
 from zerrit.core.checks.effects import Effect, effects, looks
-from zerrit.core.checks.examination import Examination, Unknown, case_mend
+from zerrit.core.checks.examination import Examination, Unknown
 from zerrit.core.checks.files import Documents, Files, Query, QueryRefused, gather_files
 from zerrit.core.checks.holding import Holding, holdings, value_in_words
 from zerrit.core.checks.linking import Link, Links, links_of
@@ -21,7 +21,6 @@ __all__ = [
     "Query",
     "QueryRefused",
     "Unknown",
-    "case_mend",
     "check",
     "check_files_of",
     "effects",

@@ -27,7 +27,7 @@ from zerrit.core.gamebooks import (
     UniqueRule,
 )
 from zerrit.core.nearest import did_you_mean
-from zerrit.core.paths import path_matches
+from zerrit.core.paths import file_stems, folder_names, path_matches
 from zerrit.core.wording import counted
 
 
@@ -171,9 +171,8 @@ def _agree(examination: Examination, rule: AgreeRule) -> Iterator[Finding]:
 
 def _names_of(examination: Examination, names: FolderNames | FileNames) -> list[str]:
     if isinstance(names, FileNames):
-        return [PurePosixPath(path).stem for path in examination.paths if path_matches(names.file, path)]
-    folders = dict.fromkeys(folder for path in examination.paths for folder in list(PurePosixPath(path).parents)[:-1])
-    return [folder.name for folder in folders if path_matches(names.folder, str(folder))]
+        return file_stems(names.file, examination.paths)
+    return folder_names(names.folder, examination.paths)
 
 
 def _own_names(examination: Examination, rule: AgreeRule) -> Iterator[Finding]:

@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-import re
 from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
 from decimal import Decimal
-from typing import Final
 
 from zerrit.core.addresses import parse_address, parse_node_address
 from zerrit.core.checks.around import Around
@@ -16,12 +14,11 @@ from zerrit.core.documents import Document, Finding, Node
 from zerrit.core.documents.gathering import below
 from zerrit.core.documents.scalars import as_number
 from zerrit.core.documents.selecting import select
-from zerrit.core.figures.derived import filled_address, filled_with
+from zerrit.core.figures.derived import filled_address
 from zerrit.core.figures.distance import distance
 from zerrit.core.gamebooks import AlikeRule, DerivedRules, ExpressionInvalid, NearRule, NotApplicable, compile_pattern
+from zerrit.core.gamebooks.filling import filled_with, places_in, with_any
 from zerrit.core.nearest import did_you_mean
-
-_FILLED: Final = re.compile(r"\{([^{}]+)\}")
 
 
 def check_alike(examination: Examination) -> Iterator[Finding]:
@@ -139,7 +136,7 @@ def _derived(
 ) -> Iterator[Finding]:
     rows = Rows.of(examination, document, rule.each.partition("#")[2])
     column = rows.column(rule.value)
-    own = {place: rows.column(place) for place in _FILLED.findall(rule.otherwise)}
+    own = {place: rows.column(place) for place in places_in(rule.otherwise)}
     for index, number, text in column:
         if text != rule.sentinel:
             continue
@@ -163,7 +160,7 @@ def _derived(
 
 def _beside(examination: Examination, rule: DerivedRules) -> list[str]:
     """The names that there are where the value should stand."""
-    parent = _FILLED.sub("*", rule.otherwise)
+    parent = with_any(rule.otherwise)
     return [document.keys.key_of(node) or node.name for document, node in examination.nodes(parent)]
 
 

@@ -23,7 +23,7 @@ from zerrit.core.documents import Document, Finding, Format, Node
 from zerrit.core.documents.selecting import select
 from zerrit.core.documents.source import Splice
 from zerrit.core.gamebooks import Fields, Gamebook, Rule, SqlQuery, worked_out
-from zerrit.core.nearest import did_you_mean
+from zerrit.core.nearest import did_you_mean, folded
 from zerrit.core.paths import path_matches
 from zerrit.core.wording import counted
 
@@ -66,6 +66,7 @@ class Examination:
         self.passing: dict[Hashable, Any] = {}  #: what is only kept while it is examined, for other modules
         #: What is wrong with a value of a field, by the identity of its rules and its words; the same in all files.
         self.verdicts: dict[tuple[int, frozenset[str] | None], dict[str, list[tuple[str, str]]]] = {}
+        self._texts: tuple[str, ...] = tuple(files.documents)
         self.paths: tuple[str, ...] = tuple(sorted({*files.documents, *files.others}))
 
     def once(self, key: Hashable, inputs: tuple[object, ...], make: Callable[[], T]) -> T:
@@ -86,10 +87,6 @@ class Examination:
         """The findings that `look(self, *more)` yields, once."""
         return self.once(key, inputs, lambda: tuple(look(self, *more)))
 
-    def worked_out_again(self, earlier: Examination) -> list[Any]:
-        """The keys of the units that were not taken over from an earlier examination."""
-        return [key for key, unit in self._units.items() if earlier._units.get(key) is not unit]
-
     def forget_earlier(self) -> None:
         """Let go of what was taken over, and of plain values; called when the examination is complete."""
         self._earlier = {}
@@ -103,7 +100,7 @@ class Examination:
         """The documents whose path fits a pattern."""
         found = self.once(
             ("paths", pattern),
-            tuple(self.documents),
+            self._texts,
             lambda: tuple(path for path in self.documents if path_matches(pattern, path)),
         )
         return tuple(self.documents[path] for path in found)
@@ -234,15 +231,11 @@ class Examination:
 
 def case_mend(node: Node, words: Iterable[str]) -> Splice | None:
     """The splice that puts a value right which differs from one known word, and only one, in letter case or blanks."""
-    wanted = _folded(node.value or "")
-    same = [word for word in words if _folded(word) == wanted]
+    wanted = folded(node.value or "")
+    same = [word for word in words if folded(word) == wanted]
     if len(same) != 1 or node.value_start < 0 or not _PLAIN_WORD.match(same[0]):
         return None
     return Splice(node.value_start, node.value_end, same[0])
-
-
-def _folded(word: str) -> str:
-    return "".join(word.casefold().split())
 
 
 def listed(words: Sequence[str], most: int = 6) -> str:

@@ -6,7 +6,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from decimal import Decimal
 
 from zerrit.core.checks.examination import Examination, Unknown, listed
-from zerrit.core.checks.lists import words_of
+from zerrit.core.checks.lists import known_words, words_of
 from zerrit.core.checks.plain import has_stranger
 from zerrit.core.checks.rows import Column, Rows
 from zerrit.core.documents import Document, Finding, Node
@@ -74,13 +74,7 @@ def _check_column(
     entry: EntryRules,
     is_closed: bool,
 ) -> Iterator[Finding]:
-    known_names = {(one.at or field).partition("/")[0] for field, one in entry.fields.items()} | {entry.key}
-    words: Sequence[str] | None = None
-    if isinstance(rules.within, tuple):
-        words = rules.within
-    elif rules.within:
-        words = _words(examination, rules.within)
-    known = frozenset(words) if words is not None else None
+    words, known = _allowed(examination, rules)
     verdicts = examination.verdicts.setdefault((id(rules), known), {})
     wrong: dict[str, list[tuple[str, str]]] = {}
     for value in column.distinct():
@@ -102,6 +96,7 @@ def _check_column(
             else:
                 yield examination.finding(rules, code, place, message, fields=fields)
     if rules.always:
+        known_names = {(one.at or field).partition("/")[0] for field, one in entry.fields.items()} | {entry.key}
         for index in column.absent():
             wanted = _last(rules.at or name)
             node = rows.node(index)
@@ -112,6 +107,14 @@ def _check_column(
             message = f"`{wanted}` is missing here; all others of its kind have it."
             hint = f"Is `{meant[0]}` meant?" if meant else ""
             yield examination.finding(rules, "meaning.missing-field", (rows.document, node), message, hint)
+
+
+def _allowed(examination: Examination, rules: FieldRules) -> tuple[Sequence[str] | None, frozenset[str] | None]:
+    """The words that a field may hold, in their order and to look up in; None where any will do or they are unknown."""
+    if isinstance(rules.within, tuple):
+        return rules.within, frozenset(rules.within)
+    words = _words(examination, rules.within) if rules.within else None
+    return words, known_words(examination, rules.within or "") if words is not None else None
 
 
 def _wrong(value: str, name: str, rules: FieldRules, known: frozenset[str] | None) -> list[tuple[str, str]]:

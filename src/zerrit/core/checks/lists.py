@@ -5,7 +5,6 @@ from __future__ import annotations
 import csv
 from collections.abc import Iterator, Mapping
 from functools import partial
-from pathlib import PurePosixPath
 
 from zerrit.core.checks.around import Around
 from zerrit.core.checks.examination import Examination, Placed, Unknown
@@ -13,7 +12,7 @@ from zerrit.core.checks.values import Values
 from zerrit.core.documents import Document, Finding, Node
 from zerrit.core.gamebooks import ExpressionInvalid, ListSource, NotApplicable
 from zerrit.core.nearest import did_you_mean
-from zerrit.core.paths import path_matches
+from zerrit.core.paths import file_stems, folder_names
 
 Places = Mapping[str, Placed | None]
 
@@ -43,7 +42,8 @@ def words_of(examination: Examination, name: str) -> tuple[str, ...]:
 
     Raises Unknown.
     """
-    return tuple(word_places(examination, name))
+    places = word_places(examination, name)
+    return examination.once(("words", name), (places,), lambda: tuple(places))
 
 
 def known_words(examination: Examination, name: str) -> frozenset[str]:
@@ -92,13 +92,10 @@ def _gather(examination: Examination, name: str, source: ListSource) -> tuple[Pl
             word = _word(document, node, source.take)
             if word and words.get(word) is None and _is_chosen(examination, name, source, node, faults):
                 words[word] = (document, node)
-    for path in examination.paths:
-        if source.file_names and path_matches(source.file_names, path):
-            words.setdefault(PurePosixPath(path).stem)
-        if source.folders:
-            for folder in list(PurePosixPath(path).parents)[:-1]:
-                if path_matches(source.folders, str(folder)):
-                    words.setdefault(folder.name)
+    named = file_stems(source.file_names, examination.paths) if source.file_names else []
+    named += folder_names(source.folders, examination.paths) if source.folders else []
+    for word in named:
+        words.setdefault(word)
     if source.csv is not None:
         for document in examination.matching(source.csv.file):
             words.update(dict.fromkeys(_column(examination, name, source.csv.column, document, faults)))

@@ -57,12 +57,12 @@ class Rows:
                     return Column(self, place, values, None)
             if place.startswith("@") or self.document.format in (Format.JSON, Format.YAML):
                 return Column(self, place, fields_of(self.nodes, place) if self.nodes else [], None)
-        return Column(self, place, (), [below(node, place) for node in self.nodes])
+        return Column(self, place, (), [values_below(node, place) for node in self.nodes])
 
 
 @dataclass(frozen=True)
 class Column:
-    """The values of one field in all rows: at most one each (`values`), or the nodes of all that there are (`groups`)."""
+    """The values of one field in all rows: at most one each (`single`), or the nodes of all that there are (`groups`)."""
 
     rows: Rows
     place: str
@@ -78,7 +78,7 @@ class Column:
 
     def node(self, index: int, number: int) -> Node:
         """The node of one of these values."""
-        group = self.groups[index] if self.groups is not None else below(self.rows.node(index), self.place)
+        group = self.groups[index] if self.groups is not None else values_below(self.rows.node(index), self.place)
         return group[number]
 
     def __iter__(self) -> Iterator[tuple[int, int, str]]:
@@ -107,7 +107,7 @@ class Column:
         yield from (index for index in missing if self.rows.node(index).child(self.place) is None)
 
 
-def below(node: Node, place: str) -> list[Node]:
+def values_below(node: Node, place: str) -> list[Node]:
     """The values at a place below an entry: names parted by `/`, `*` for any."""
     nodes = [node]
     for name in place.split("/"):

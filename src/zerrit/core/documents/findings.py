@@ -37,6 +37,14 @@ class Finding:
     why: str = ""
 
     @property
+    def identity(self) -> tuple[str, str, str]:
+        """By what it is known again in other files.
+
+        Not by its line: an entry added above moves old faults down without making them new.
+        """
+        return self.code, self.address or self.path, self.message
+
+    @property
     def blocks(self) -> bool:
         return self.severity is Severity.ERROR
 

@@ -5,22 +5,18 @@ between two thresholds.
 
 from __future__ import annotations
 
-import re
 from collections.abc import Mapping
 from dataclasses import dataclass
 from decimal import Decimal
 from fractions import Fraction
-from typing import Final
 
-from zerrit.core.addresses import quote_name
 from zerrit.core.documents.document import Document
 from zerrit.core.documents.gathering import below, field_above, values_at
 from zerrit.core.documents.node import Node
 from zerrit.core.documents.scalars import as_number
 from zerrit.core.errors import FigureRefused
 from zerrit.core.gamebooks import DerivedRules, Gamebook
-
-_FILLED: Final = re.compile(r"\{([^{}]+)\}")
+from zerrit.core.gamebooks.filling import filled_with, places_in
 
 
 @dataclass(frozen=True, slots=True)
@@ -105,14 +101,7 @@ def _amount(node: Node, place: str) -> Decimal | None:
 def filled_address(pattern: str, node: Node) -> str:
     """An address with the entry's own fields in the place of those in braces; empty where one of them is empty."""
     words: dict[str, str] = {}
-    for place in _FILLED.findall(pattern):
+    for place in places_in(pattern):
         own = below(node, place)
         words[place] = (own.value if own is not None else field_above(node, place)) or ""
     return filled_with(pattern, words)
-
-
-def filled_with(pattern: str, words: Mapping[str, str]) -> str:
-    """An address with these words in the place of those in braces; empty where one of them is empty."""
-    if not all(words.values()):
-        return ""
-    return _FILLED.sub(lambda match: quote_name(words[match.group(1)]), pattern)

@@ -8,9 +8,10 @@ from zerrit.core.addresses import Address, may_meet, parse_address
 from zerrit.core.documents import Document, Finding
 from zerrit.core.errors import AddressInvalid
 from zerrit.core.gamebooks.expressions import Expression
+from zerrit.core.gamebooks.filling import with_any
 from zerrit.core.gamebooks.placed import placed_rules
 from zerrit.core.gamebooks.places import Location, finding_at, locate
-from zerrit.core.gamebooks.rules import AdviceRule, DerivedRules, EntryRules, MustRule, Table
+from zerrit.core.gamebooks.rules import AdviceRule, EntryRules, MustRule, Table
 from zerrit.core.gamebooks.schema import GamebookFile
 from zerrit.core.nearest import did_you_mean
 from zerrit.core.paths import path_matches
@@ -161,7 +162,7 @@ class _Search:
         for number, rule in enumerate(self.rules.derived):
             faults = [
                 *self._address(rule.each, ("derived", number, "each")),
-                *(self._address(_filled(rule), ("derived", number, "otherwise")) if rule.otherwise else ()),
+                *(self._address(with_any(rule.otherwise), ("derived", number, "otherwise")) if rule.otherwise else ()),
             ]
             yield from faults
             if bool(rule.sentinel) is not bool(rule.otherwise):
@@ -169,7 +170,7 @@ class _Search:
             values.append(None if faults else parse_address(f"{rule.each}/{rule.value}"))
         for number, rule in enumerate(self.rules.derived):
             if rule.otherwise and values[number] is not None:
-                elsewhere = parse_address(_filled(rule))
+                elsewhere = parse_address(with_any(rule.otherwise))
                 leads[number] = [
                     n for n, value in enumerate(values) if value is not None and _overlap(elsewhere, value)
                 ]
@@ -179,15 +180,6 @@ class _Search:
                 ("derived", number),
                 f"`{self.rules.derived[number].name}` is worked out from {names}, which leads back to it: a circle.",
             )
-
-
-def _filled(rule: DerivedRules) -> str:
-    """Where a derived value may come from, with any word in the place of the braces."""
-    text, rest = "", rule.otherwise
-    while "{" in rest and "}" in rest:
-        before, _, after = rest.partition("{")
-        text, rest = f"{text}{before}*", after.partition("}")[2]
-    return text + rest
 
 
 def _overlap(one: Address, other: Address) -> bool:

@@ -1,0 +1,28 @@
+"""Addresses of a gamebook with places of an entry in braces: `galley/house.json#prices/{name}`."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+from typing import Final
+
+from zerrit.core.addresses import quote_name
+
+_FILLED: Final = re.compile(r"\{([^{}]+)\}")
+
+
+def places_in(pattern: str) -> list[str]:
+    """The places that stand in braces."""
+    return _FILLED.findall(pattern)
+
+
+def filled_with(pattern: str, words: Mapping[str, str]) -> str:
+    """The address with these words in their place; empty where one of them is empty, which no name is."""
+    if not all(words.values()):
+        return ""
+    return _FILLED.sub(lambda match: quote_name(words[match.group(1)]), pattern)
+
+
+def with_any(pattern: str) -> str:
+    """The address with any name in their place."""
+    return _FILLED.sub("*", pattern)
