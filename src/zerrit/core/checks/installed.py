@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-import io
-import zipfile
 import zlib
 from collections.abc import Iterator, Mapping
 from pathlib import PurePosixPath
-from typing import Final
 
 from zerrit.core.addresses import parse_node_address
+from zerrit.core.archives import ArchiveBroken, sums_in
 from zerrit.core.checks.around import Around, with_more
 from zerrit.core.checks.examination import Examination, Placed, Unknown
 from zerrit.core.checks.lists import word_places, words_of
@@ -19,8 +17,6 @@ from zerrit.core.documents.selecting import select
 from zerrit.core.gamebooks import FileNameRule, NeedsRule, OneOfRule, PackedRule, PresentRule, compile_pattern
 from zerrit.core.nearest import did_you_mean
 from zerrit.core.paths import path_matches
-
-MOST_PACKED: Final = 20_000  #: members of an archive that are looked at
 
 
 def check_needs(examination: Examination) -> Iterator[Finding]:
@@ -164,9 +160,8 @@ def check_packed(examination: Examination) -> Iterator[Finding]:
 def _packed(examination: Examination, rule: PackedRule, archive: bytes, paths: list[str]) -> Iterator[Finding]:
     folder = rule.folder.rstrip("/")
     try:
-        with zipfile.ZipFile(io.BytesIO(archive)) as packed:
-            sums = {info.filename: info.CRC for info in packed.infolist()[:MOST_PACKED] if not info.is_dir()}
-    except (zipfile.BadZipFile, OSError, ValueError, NotImplementedError) as error:
+        sums = sums_in(archive)
+    except ArchiveBroken as error:
         yield examination.finding(
             rule, "meaning.packed", rule.into, f"{rule.into} is no ZIP that can be read: {error}."
         )

@@ -2,16 +2,15 @@
 
 from __future__ import annotations
 
-import io
-import zipfile
 import zlib
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import PurePosixPath
 
+from zerrit.core.archives import ArchiveBroken, sums_in
 from zerrit.core.documents.scalars import as_switch
 from zerrit.core.drafting.inferring import field_name
-from zerrit.core.drafting.observing import Column, Entries, Sort
+from zerrit.core.drafting.observing import Entries, Sort
 from zerrit.core.drafting.relating import Agreement, Link, Target, address
 
 
@@ -59,7 +58,7 @@ def needs(sorts: Sequence[Sort], targets: Sequence[Target]) -> Iterator[Needs]:
                 for kind, below in sort.kinds.items():
                     items = below.columns.get("*")
                     if kind[:-1] == entries.kind and items is not None and set(items.values) <= names:
-                        yield from _needs(sort, entries, place, kind[-1], items, targets)
+                        yield from _needs(sort, entries, place, kind[-1], targets)
 
 
 def _own_names(sort: Sort) -> tuple[set[str], set[str]]:
@@ -67,9 +66,7 @@ def _own_names(sort: Sort) -> tuple[set[str], set[str]]:
     return {path.parent.name for path in paths}, {path.stem for path in paths}
 
 
-def _needs(
-    sort: Sort, entries: Entries, place: str, list_name: str, items: Column, targets: Sequence[Target]
-) -> Iterator[Needs]:
+def _needs(sort: Sort, entries: Entries, place: str, list_name: str, targets: Sequence[Target]) -> Iterator[Needs]:
     names = set(entries.columns[place].values)
     each = address(sort, entries, "**").removesuffix("/**") if entries.kind else f"{sort.pattern}#**"
     pairs = [
@@ -85,7 +82,7 @@ def _needs(
         if order and pairs and all(n in order and o in order and order.index(n) < order.index(o) for o, n in pairs):
             yield Needs(each, place, f"{list_name}/*", target, True, len(pairs))
             return
-    folders = next((t for t in targets if t.column is None and t.words >= names and "folders" in t.yaml), None)
+    folders = next((t for t in targets if t.is_folders and t.words >= names), None)
     if folders is not None and pairs:
         yield Needs(each, place, f"{list_name}/*", folders, False, len(pairs))
 
@@ -105,9 +102,8 @@ def packed(tree: Mapping[str, bytes]) -> Iterator[tuple[str, str, int]]:
         if folder == path or not inside:
             continue
         try:
-            with zipfile.ZipFile(io.BytesIO(data)) as archive:
-                sums = {info.filename: info.CRC for info in archive.infolist() if not info.is_dir()}
-        except (zipfile.BadZipFile, ValueError, OSError):
+            sums = sums_in(data)
+        except ArchiveBroken:
             continue
         if sums == {name: zlib.crc32(content) for name, content in inside.items()}:
             yield folder, path, len(inside)

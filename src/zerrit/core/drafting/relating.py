@@ -37,6 +37,7 @@ class Target:
     words: frozenset[str]
     column: Column | None = None
     entries: Entries | None = None
+    is_folders: bool = False
     is_list_file: bool = False  #: a text file with one word a line, whose order may count
 
 
@@ -79,7 +80,11 @@ def targets(sorts: Sequence[Sort], paths: Sequence[str]) -> list[Target]:
             and not entries.is_map
         ):
             text = address(sort, entries, column.place)
-            found.append(Target(_name(sort, entries, column.place), f'from: "{text}"', words, column, entries, is_slot))
+            found.append(
+                Target(
+                    _name(sort, entries, column.place), f'from: "{text}"', words, column, entries, is_list_file=is_slot
+                )
+            )
     for sort in sorts:
         for entries in sort.kinds.values():
             if entries.is_map:
@@ -120,7 +125,9 @@ def _files_and_folders(paths: Sequence[str]) -> Iterator[Target]:
             yield Target(f"files of {pattern.replace('/*', '')}", f'file_names: "{pattern}"', frozenset(words))
     for pattern, words in sorted(folders.items()):
         if len(words) >= LINK_FROM:
-            yield Target(f"folders of {pattern.removesuffix('/*')}", f'folders: "{pattern}"', frozenset(words))
+            yield Target(
+                f"folders of {pattern.removesuffix('/*')}", f'folders: "{pattern}"', frozenset(words), is_folders=True
+            )
 
 
 def links(sorts: Sequence[Sort], known: Knowledges, targets: Sequence[Target]) -> list[Link]:
