@@ -8,13 +8,14 @@ CONTROL_PORT ?= 8780
 PYTHON_SOURCES := src tests benchmarks conformance fuzzing
 CONSOLE_SOURCES := $(shell find console -path console/node_modules -prune -o -type f -print 2>/dev/null)
 
-.PHONY: demo test tour console types lint screenshots docs bench conformance fuzz mistakes clean
+.PHONY: demo test tour console types lint screenshots docs bench conformance fuzz mistakes kills clean
 
 demo: .venv/ready src/zerrit/web/console/index.html ## start the stand-in host and the service with demo data
 	@exec $(PYTHON) -m zerrit.demo --port $(PORT) --ftp-port $(FTP_PORT) --control-port $(CONTROL_PORT)
 
 test: lint conformance/node_modules/ready ## set up everything and run every test
 	scripts/setup-chromium
+	scripts/setup-servers
 	$(PYTHON) -m pytest --numprocesses 2 --dist loadfile
 
 tour: .venv/ready ## run the main job without a person and print it
@@ -54,6 +55,9 @@ fuzz: .venv/ready ## read a million spoilt files and merge mutated ones; takes s
 
 mistakes: .venv/ready ## put 250 mistakes into the demo world and count how many the checks find
 	$(PYTHON) -m fuzzing.mistakes --write
+
+kills: .venv/ready ## kill the service 300 times in the middle of deploys and rollbacks; takes a quarter of an hour
+	$(PYTHON) -m tests.killing --write
 
 clean:
 	rm -rf .venv .demo console/node_modules conformance/node_modules src/zerrit/web/console

@@ -5,6 +5,7 @@ import { answer, api, ApiProblem } from "./api/client";
 import { useEvents } from "./api/useEvents";
 import { ChangePage } from "./features/changes/ChangePage";
 import { FilePage } from "./features/files/FilePage";
+import { FleetPage } from "./features/fleet/FleetPage";
 import { OverviewPage } from "./features/servers/OverviewPage";
 import { ServerPage } from "./features/servers/ServerPage";
 import { SignInPage } from "./features/signin/SignInPage";
@@ -29,6 +30,7 @@ function Pages({ name }: { name: string }) {
         <Route path="/" element={<OverviewPage />} />
         <Route path="/servers/:serverId/file/*" element={<FilePage />} />
         <Route path="/servers/:serverId/:tab?" element={<ServerPage />} />
+        <Route path="/fleet" element={<FleetPage />} />
         <Route path="/changes/:changeId" element={<ChangePage />} />
         <Route path="*" element={<NoSuchPage />} />
       </Routes>

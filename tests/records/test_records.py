@@ -82,7 +82,7 @@ def test_a_secret_needs_its_key(tmp_path: Path) -> None:
 
 
 def test_the_activity_log_is_one_chain_however_many_write_at_once(database: Database, tmp_path: Path) -> None:
-    workspace = Workspace(database, open_vault(tmp_path / "one.key"), lambda *_: None)
+    workspace = Workspace(database, open_vault(tmp_path / "one.key"), lambda *_: None, tmp_path)
 
     def write(number: int) -> None:
         with workspace.session() as session:

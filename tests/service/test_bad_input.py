@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import io
 import zipfile
-from pathlib import Path
 
 import httpx
 import pytest
@@ -12,11 +11,8 @@ from pydantic import SecretStr
 
 from zerrit import api
 from zerrit.client import Client, ProblemError
-from zerrit.demo.stack import ADMIN, HOST_PASSWORD, PASSWORD, DemoStack, Ports, defaults_zip
-from zerrit.links import PART_PREFIX
-from zerrit.records import Run, RunStage, open_database
+from zerrit.demo.stack import ADMIN, HOST_PASSWORD, PASSWORD, DemoStack, defaults_zip
 from zerrit.web import configure_log
-from zerrit.work.snapshots import contents, latest_snapshot
 
 HOLDS = "sea/finds.xml#find[Copper Gimbal]/band[shallow]/@holds"
 Shared = tuple[DemoStack, Client]
@@ -189,38 +185,3 @@ def test_a_broken_file_can_be_put_only_with_a_waiver_for_its_fault(zerrit: Clien
     ]
     with expect("blocked-by-findings", 409):
         zerrit.deploy(change.id)
-
-
-def test_a_service_killed_while_it_writes_puts_the_snapshot_back(tmp_path: Path) -> None:
-    """The journal of a run that was cut in the middle of writing, as a killed service leaves it."""
-    with DemoStack(tmp_path / "demo", settle=0.3) as stack:
-        stack.seed()
-        ports = Ports(ftp=stack.host.ftp_port, control=stack.host.control_port)
-    game = tmp_path / "demo/host/coral-gate"
-    database = open_database(tmp_path / "demo/data/zerrit.db")
-    with database.session() as session:
-        snapshot = latest_snapshot(session, "coral-gate")
-        assert snapshot is not None
-        (game / "station.ini").write_bytes(contents(session, snapshot)["station.ini"])
-        run = Run(
-            server_id="coral-gate",
-            kind="deploy",
-            state="running",
-            person=ADMIN,
-            before_id=snapshot.id,
-            started_at=snapshot.taken_at,
-            evidence={},
-        )
-        run.stages = [RunStage(position=1, name="write", state="running", started_at=snapshot.taken_at)]
-        session.add(run)
-        session.flush()
-        run_id, before = run.id, contents(session, snapshot)
-    database.close()
-    (game / "craft.xml").write_bytes(b"<craft>half")
-    (game / f"{PART_PREFIX}launch.sh").write_bytes(b"half")
-    with DemoStack(tmp_path / "demo", ports, settle=0.3) as stack, stack.client() as client:
-        *_, ended = client.follow(run_id)
-        assert ended.state == "rolled-back", ended
-        assert {path: (game / path).read_bytes() for path in before} == before
-        assert not list(game.rglob(f"{PART_PREFIX}*"))
-        assert client.game_state("coral-gate") == {"state": "running"}

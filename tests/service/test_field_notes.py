@@ -62,7 +62,7 @@ def test_note_24_an_old_crash_file_is_not_taken_for_a_new_one(zerrit: Client, st
     crashes.mkdir(exist_ok=True)
     (crashes / "crash-20250101-000000.txt").write_text("went down last year")
     run = carried_out(zerrit, zerrit.deploy(opened(zerrit, SET)))
-    assert (run.state, run.crash_files) == ("deployed", {})
+    assert (run.state, run.evidence.crash_files) == ("deployed", {})
 
 
 def test_note_26_an_upgrade_brings_new_keys_and_keeps_ones_own_edits(zerrit: Client) -> None:

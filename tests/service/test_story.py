@@ -32,7 +32,10 @@ def test_the_story_through_the_client(stack: DemoStack) -> None:
             "port": stack.host.ftp_port,
             "user": "coral-gate",
             "folder": "/",
+            "connections": 4,
+            "old_names": "cp1252",
         }
+        assert "clear text" in added.notes[0]
         first = zerrit.fetch("coral-gate")
         assert (first.is_new, first.snapshot.files) == (True, 68)
         assert zerrit.import_defaults("coral-gate", "2.1", defaults_zip("2.1")).label == "2.1"
@@ -88,7 +91,7 @@ def test_the_story_through_the_client(stack: DemoStack) -> None:
         assert zerrit.check(second.id).state == "checked"
         *_, failed = zerrit.follow(zerrit.deploy(second.id).id)
         assert failed.state == "rolled-back"
-        assert "breaker tripped" in failed.log
+        assert "breaker tripped" in failed.evidence.log
         assert len(failed.crash_files) == 1
         kept = zerrit.change(second.id)
         assert (kept.state, "breaker tripped" in kept.runs[0].log) == ("rolled-back", True)

@@ -23,6 +23,9 @@ function isProblem(body: unknown): body is Schemas["Problem"] {
   return typeof body === "object" && body !== null && "detail" in body && "type" in body;
 }
 
+/** A run that begins at once, without a word to the players. */
+export const AT_ONCE: Schemas["OptionsIn"] = { announce: 0, wait: "", rehearse: false };
+
 /** A step that sets a value, before it says which; other kinds change what they need. */
 export const EMPTY_STEP: Schemas["StepIn"] = {
   kind: "set", address: "", operation: "", name: "", fields: {}, key: "", where: "", target: "", snippet: "", origin: "", into: "", choices: {}, names: [], base: "", content: "",

@@ -4,6 +4,26 @@
  */
 
 export interface paths {
+    "/api/v1/backup": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Backup
+         * @description The service's own database as it is at this moment, while it goes on. The key of its passwords is not in it.
+         */
+        get: operations["backup_api_v1_backup_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/changes/{change_id}": {
         parameters: {
             query?: never;
@@ -81,6 +101,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/changes/{change_id}/looks/{look_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look
+         * @description Say how something looks in the game. When all is right, the change is proven.
+         */
+        post: operations["look_api_v1_changes__change_id__looks__look_id__post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/changes/{change_id}/merge-plan": {
         parameters: {
             query?: never;
@@ -96,6 +136,50 @@ export interface paths {
          */
         post: operations["plan_merge_api_v1_changes__change_id__merge_plan_post"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/changes/{change_id}/prove": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Prove
+         * @description A change that has no look list is proven by a person's word.
+         */
+        post: operations["prove_api_v1_changes__change_id__prove_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/changes/{change_id}/queue": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Queue
+         * @description Let a change wait for the next restart window of its server.
+         */
+        post: operations["queue_api_v1_changes__change_id__queue_post"];
+        /**
+         * Unqueue
+         * @description Take a change out of the queue.
+         */
+        delete: operations["unqueue_api_v1_changes__change_id__queue_delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -192,6 +276,46 @@ export interface paths {
          * @description What a step would do, place by place; nothing is changed.
          */
         post: operations["try_step_api_v1_changes__change_id__try_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/changes/{change_id}/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Undo Change
+         * @description What taking one old change back would do, keeping all that came since; with `open` a change of it.
+         */
+        post: operations["undo_change_api_v1_changes__change_id__undo_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/changes/{change_id}/waits/{wait_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Came
+         * @description What written values waited for has come.
+         */
+        post: operations["came_api_v1_changes__change_id__waits__wait_id__post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -336,6 +460,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/grid": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Grid
+         * @description The values at an address on several servers or all, odd ones marked.
+         */
+        get: operations["grid_api_v1_grid_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/health": {
         parameters: {
             query?: never;
@@ -370,6 +514,44 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/rollouts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Rollouts */
+        get: operations["list_rollouts_api_v1_rollouts_get"];
+        put?: never;
+        /**
+         * Begin Rollout
+         * @description Bring a change to several servers, wave by wave; it halts at the first that goes wrong.
+         */
+        post: operations["begin_rollout_api_v1_rollouts_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/rollouts/{rollout_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Rollout */
+        get: operations["get_rollout_api_v1_rollouts__rollout_id__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/runs/{run_id}": {
         parameters: {
             query?: never;
@@ -379,6 +561,46 @@ export interface paths {
         };
         /** Get Run */
         get: operations["get_run_api_v1_runs__run_id__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Cancel
+         * @description Let a run end at the next point where that is safe; what was written by then is taken back.
+         */
+        post: operations["cancel_api_v1_runs__run_id__cancel_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/hand-out": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Hand Out
+         * @description A ZIP of the files that a run asks a person to put on the server, with numbered steps.
+         */
+        get: operations["hand_out_api_v1_runs__run_id__hand_out_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -443,6 +665,26 @@ export interface paths {
         get: operations["about_api_v1_servers__server_id__about_get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/accept": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Accept Identity
+         * @description Accept another certificate or key of the host.
+         */
+        post: operations["accept_identity_api_v1_servers__server_id__accept_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -544,6 +786,86 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/servers/{server_id}/deploy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Deploy Together
+         * @description Begin to deploy several changes of a server in one run, in their order.
+         */
+        post: operations["deploy_together_api_v1_servers__server_id__deploy_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/drift": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Drift
+         * @description What a fetch found that Zerrit had not written, and who usually writes there.
+         */
+        get: operations["drift_api_v1_servers__server_id__drift_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/drift/adopt": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Adopt Drift
+         * @description Make what somebody else wrote a change of its own.
+         */
+        post: operations["adopt_drift_api_v1_servers__server_id__drift_adopt_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/drift/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Undo Drift
+         * @description Open a change that takes back what somebody else wrote.
+         */
+        post: operations["undo_drift_api_v1_servers__server_id__drift_undo_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/servers/{server_id}/entries": {
         parameters: {
             query?: never;
@@ -575,7 +897,7 @@ export interface paths {
         put?: never;
         /**
          * Fetch Server
-         * @description Read all files of the server; what differs from the last snapshot becomes a new one.
+         * @description Read what may have changed on the server, or all of it; what differs from the last snapshot becomes a new one.
          */
         post: operations["fetch_server_api_v1_servers__server_id__fetch_post"];
         delete?: never;
@@ -781,6 +1103,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/servers/{server_id}/pruning": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Plan Pruning
+         * @description What the retention rules would take away, and why the others stay.
+         */
+        get: operations["plan_pruning_api_v1_servers__server_id__pruning_get"];
+        put?: never;
+        /**
+         * Prune
+         * @description Take away what the retention rules let go.
+         */
+        post: operations["prune_api_v1_servers__server_id__pruning_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/servers/{server_id}/raw": {
         parameters: {
             query?: never;
@@ -795,6 +1141,46 @@ export interface paths {
         get: operations["raw_file_api_v1_servers__server_id__raw_get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/restart": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Restart
+         * @description Begin to stop the game, take a snapshot, and start it again.
+         */
+        post: operations["restart_api_v1_servers__server_id__restart_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Restore Part
+         * @description Open a change that makes a folder, a file or an entry as it was in a snapshot.
+         */
+        post: operations["restore_part_api_v1_servers__server_id__restore_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -882,6 +1268,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/servers/{server_id}/said": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Say State
+         * @description Say that a game which is stopped and started by hand runs, or is stopped. Its log is looked at first.
+         */
+        post: operations["say_state_api_v1_servers__server_id__said_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/servers/{server_id}/show": {
         parameters: {
             query?: never;
@@ -912,7 +1318,71 @@ export interface paths {
         /** List Snapshots */
         get: operations["list_snapshots_api_v1_servers__server_id__snapshots_get"];
         put?: never;
+        /**
+         * Take Snapshot
+         * @description Fetch the server and mark what it holds now.
+         */
+        post: operations["take_snapshot_api_v1_servers__server_id__snapshots_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/snapshots/{snapshot_id}/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Export Snapshot
+         * @description A snapshot as a ZIP that needs no Zerrit: files, hashes, and a sheet of steps.
+         */
+        get: operations["export_snapshot_api_v1_servers__server_id__snapshots__snapshot_id__export_get"];
+        put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/snapshots/{snapshot_id}/kept": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Keep Snapshot
+         * @description Keep a snapshot for good, or let it go again.
+         */
+        put: operations["keep_snapshot_api_v1_servers__server_id__snapshots__snapshot_id__kept_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/snapshots/import": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Import Snapshot
+         * @description Take an exported snapshot in again; nothing is written to the server.
+         */
+        post: operations["import_snapshot_api_v1_servers__server_id__snapshots_import_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -933,6 +1403,26 @@ export interface paths {
         get: operations["game_state_api_v1_servers__server_id__state_get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/take-in": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take In
+         * @description Show files as they are on the server now: each under its path, or a ZIP of many without one.
+         */
+        post: operations["take_in_api_v1_servers__server_id__take_in_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1023,6 +1513,44 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/servers/{server_id}/windows": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Windows */
+        get: operations["list_windows_api_v1_servers__server_id__windows_get"];
+        put?: never;
+        /**
+         * Add Window
+         * @description Do something at times of day by itself.
+         */
+        post: operations["add_window_api_v1_servers__server_id__windows_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/windows/{window_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Remove Window */
+        delete: operations["remove_window_api_v1_servers__server_id__windows__window_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/session": {
         parameters: {
             query?: never;
@@ -1061,6 +1589,26 @@ export interface paths {
          * @description Sign in from a program: hands out a bearer token.
          */
         post: operations["make_token_api_v1_tokens_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/verification": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Verify All
+         * @description Hash every kept content again.
+         */
+        post: operations["verify_all_api_v1_verification_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1107,6 +1655,77 @@ export interface components {
             /** Label */
             label: string;
         };
+        /** Body_import_snapshot_api_v1_servers__server_id__snapshots_import_post */
+        Body_import_snapshot_api_v1_servers__server_id__snapshots_import_post: {
+            /** Archive */
+            archive: string;
+        };
+        /** Body_take_in_api_v1_servers__server_id__take_in_post */
+        Body_take_in_api_v1_servers__server_id__take_in_post: {
+            /**
+             * Files
+             * @default []
+             */
+            files: string[];
+            /**
+             * Gone
+             * @default []
+             */
+            gone: string[];
+            /**
+             * Paths
+             * @default []
+             */
+            paths: string[];
+        };
+        /**
+         * Care
+         * @description How a server is looked after.
+         *
+         *     `announcement` is what players are told, `{minutes}` in it the time that is left. `crash_places` are folders outside
+         *     of the game's own where crash files come to lie, reached by the same link. `settle` is how many seconds a started game
+         *     must stay up, `patience` how many it has to stop, to start and to say that it is ready; zero for the service's own.
+         *     `may_rehearse`: the gamebook's command for a rehearsal may be run on the machine of the service; `must_rehearse`: no
+         *     deploy without one.
+         */
+        Care: {
+            /**
+             * Announcement
+             * @default
+             */
+            announcement: string;
+            /** Crash Places */
+            crash_places?: string[];
+            /**
+             * May Rehearse
+             * @default false
+             */
+            may_rehearse: boolean;
+            /**
+             * Must Rehearse
+             * @default false
+             */
+            must_rehearse: boolean;
+            /**
+             * Patience
+             * @default 0
+             */
+            patience: number;
+            /**
+             * @default {
+             *       "daily": 14,
+             *       "last": 20,
+             *       "monthly": 12,
+             *       "weekly": 8
+             *     }
+             */
+            retention: components["schemas"]["Retention"];
+            /**
+             * Settle
+             * @default 0
+             */
+            settle: number;
+        };
         /**
          * ChanceOut
          * @description Of one thing, before and after: the chance of at least one, and the average number. `exact` is a fraction.
@@ -1152,6 +1771,8 @@ export interface components {
             id: number;
             /** Is Outdated */
             is_outdated: boolean;
+            /** Look List */
+            look_list: components["schemas"]["LookOut"][];
             /** Looks */
             looks: string[];
             /** Mended */
@@ -1179,6 +1800,8 @@ export interface components {
             updated_at: string;
             /** Version */
             version: number;
+            /** Waits */
+            waits: components["schemas"]["WaitOut"][];
         };
         /** ChangeIn */
         ChangeIn: {
@@ -1267,6 +1890,41 @@ export interface components {
             words: string[];
         };
         /**
+         * CommandControl
+         * @description Commands on the machine where the service runs; through a shell only where `use_shell` asks for it.
+         */
+        CommandControl: {
+            commands: components["schemas"]["Commands"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "commands";
+            /**
+             * Use Shell
+             * @default false
+             */
+            use_shell: boolean;
+        };
+        /**
+         * Commands
+         * @description Commands as lists of words; what is empty is not to be had.
+         */
+        Commands: {
+            /** Announce */
+            announce?: string[];
+            /** Players */
+            players?: string[];
+            /** Reload */
+            reload?: string[];
+            /** Start */
+            start: string[];
+            /** State */
+            state: string[];
+            /** Stop */
+            stop: string[];
+        };
+        /**
          * ComparisonOut
          * @description What differs between `old` and `new`; `notes` say what else one should know, such as files that drifted.
          */
@@ -1282,6 +1940,52 @@ export interface components {
             /** Texts */
             texts: components["schemas"]["TextDifferenceOut"][];
         };
+        /**
+         * ConsoleCommands
+         * @description What is typed into the console; `{text}` in `announce` becomes the announcement.
+         */
+        ConsoleCommands: {
+            /**
+             * Announce
+             * @default
+             */
+            announce: string;
+            /**
+             * Players
+             * @default
+             */
+            players: string;
+            /**
+             * Reload
+             * @default
+             */
+            reload: string;
+            /** Stop */
+            stop: string;
+        };
+        /**
+         * ConsoleControl
+         * @description The console that many game servers offer over TCP. `start` is a command on the service's machine, if there is one.
+         */
+        ConsoleControl: {
+            commands: components["schemas"]["ConsoleCommands"];
+            /** Host */
+            host: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "console";
+            /**
+             * Password
+             * Format: password
+             */
+            password: string;
+            /** Port */
+            port: number;
+            /** Start */
+            start?: string[];
+        };
         /** Credentials */
         Credentials: {
             /** Name */
@@ -1291,6 +1995,22 @@ export interface components {
              * Format: password
              */
             password: string;
+        };
+        /**
+         * DeployIn
+         * @description Several changes of one server, in order, in one run.
+         */
+        DeployIn: {
+            /** Changes */
+            changes: number[];
+            /**
+             * @default {
+             *       "announce": 0,
+             *       "rehearse": false,
+             *       "wait": ""
+             *     }
+             */
+            options: components["schemas"]["OptionsIn"];
         };
         /**
          * DerivedOut
@@ -1346,6 +2066,47 @@ export interface components {
             /** Point */
             point: string[];
         };
+        /** DriftFileOut */
+        DriftFileOut: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "changed" | "added" | "removed";
+            /** Path */
+            path: string;
+            /** Writer */
+            writer: string;
+        };
+        /**
+         * DriftIn
+         * @description Which drift: the snapshot that found it, or the newest one; `title` for the change.
+         */
+        DriftIn: {
+            /** Snapshot */
+            snapshot?: number | null;
+            /**
+             * Title
+             * @default
+             */
+            title: string;
+        };
+        /**
+         * DriftOut
+         * @description What a fetch found that Zerrit had not written, between two snapshots.
+         */
+        DriftOut: {
+            /** After */
+            after: number;
+            /** Before */
+            before: number;
+            /** Differences */
+            differences: components["schemas"]["DifferenceOut"][];
+            /** Files */
+            files: components["schemas"]["DriftFileOut"][];
+            /** Server */
+            server: string;
+        };
         /**
          * EffectOut
          * @description What written values wait for before they hold, and which they are.
@@ -1369,6 +2130,78 @@ export interface components {
             /** Rows */
             rows: components["schemas"]["RowOut"][];
         };
+        /**
+         * EvidenceOut
+         * @description What was seen on the way.
+         *
+         *     `log` is the excerpt of the game's log since its start, `log_new` and `log_gone` what it says that the last good start
+         *     (run `log_against`) did not, and the other way round. `old_crash_files` lay there before. `drifted` are files that
+         *     were not as Zerrit last saw them, `left_out` those that could not be read. `in_place`: the game ran on. `resumed`: so
+         *     often the service was started again meanwhile.
+         */
+        EvidenceOut: {
+            /**
+             * Crash Files
+             * @default {}
+             */
+            crash_files: {
+                [key: string]: string;
+            };
+            /**
+             * Culprit
+             * @default
+             */
+            culprit: string;
+            /**
+             * Doubts
+             * @default []
+             */
+            doubts: string[];
+            /**
+             * Drifted
+             * @default []
+             */
+            drifted: string[];
+            /**
+             * In Place
+             * @default false
+             */
+            in_place: boolean;
+            /**
+             * Left Out
+             * @default {}
+             */
+            left_out: {
+                [key: string]: string;
+            };
+            /**
+             * Log
+             * @default
+             */
+            log: string;
+            /** Log Against */
+            log_against?: number | null;
+            /**
+             * Log Gone
+             * @default []
+             */
+            log_gone: string[];
+            /**
+             * Log New
+             * @default []
+             */
+            log_new: string[];
+            /**
+             * Old Crash Files
+             * @default 0
+             */
+            old_crash_files: number;
+            /**
+             * Resumed
+             * @default 0
+             */
+            resumed: number;
+        };
         /** FetchOut */
         FetchOut: {
             /** Added */
@@ -1377,6 +2210,12 @@ export interface components {
             changed: string[];
             /** Is New */
             is_new: boolean;
+            /** Left Out */
+            left_out: {
+                [key: string]: string;
+            };
+            /** Read */
+            read: number;
             /** Removed */
             removed: string[];
             snapshot: components["schemas"]["SnapshotOut"];
@@ -1479,7 +2318,10 @@ export interface components {
              */
             why: string;
         };
-        /** FolderLink */
+        /**
+         * FolderLink
+         * @description Files in a folder of the machine where the service runs.
+         */
         FolderLink: {
             /** Folder */
             folder: string;
@@ -1500,8 +2342,16 @@ export interface components {
             /** Taken */
             taken: number;
         };
-        /** FtpLink */
+        /**
+         * FtpLink
+         * @description FTP in clear text.
+         */
         FtpLink: {
+            /**
+             * Connections
+             * @default 4
+             */
+            connections: number;
             /**
              * Folder
              * @default /
@@ -1514,6 +2364,58 @@ export interface components {
              * @enum {string}
              */
             kind: "ftp";
+            /**
+             * Old Names
+             * @default cp1252
+             * @enum {string}
+             */
+            old_names: "cp1252" | "cp1250" | "cp1251" | "cp437" | "cp850" | "cp866" | "gbk" | "shift_jis" | "euc_kr";
+            /**
+             * Password
+             * Format: password
+             */
+            password: string;
+            /**
+             * Port
+             * @default 21
+             */
+            port: number;
+            /** User */
+            user: string;
+        };
+        /**
+         * FtpsLink
+         * @description FTP inside TLS. `identity` is the accepted certificate, where no authority vouches for it: SHA256:…
+         */
+        FtpsLink: {
+            /**
+             * Connections
+             * @default 4
+             */
+            connections: number;
+            /**
+             * Folder
+             * @default /
+             */
+            folder: string;
+            /** Host */
+            host: string;
+            /**
+             * Identity
+             * @default
+             */
+            identity: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "ftps";
+            /**
+             * Old Names
+             * @default cp1252
+             * @enum {string}
+             */
+            old_names: "cp1252" | "cp1250" | "cp1251" | "cp437" | "cp850" | "cp866" | "gbk" | "shift_jis" | "euc_kr";
             /**
              * Password
              * Format: password
@@ -1583,12 +2485,56 @@ export interface components {
             /** Rules */
             rules: components["schemas"]["RuleOut"][];
         };
-        /** HttpControl */
+        /** GridOut */
+        GridOut: {
+            /** Rows */
+            rows: components["schemas"]["GridRowOut"][];
+            /** Servers */
+            servers: string[];
+        };
+        /** GridRowOut */
+        GridRowOut: {
+            /** Address */
+            address: string;
+            /** Is Split */
+            is_split: boolean;
+            /** Odd */
+            odd: string[];
+            /** Values */
+            values: {
+                [key: string]: string | null;
+            };
+        };
+        /**
+         * HandControl
+         * @description A person stops and starts the game.
+         */
+        HandControl: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "hand";
+        };
+        /**
+         * HandLink
+         * @description A person carries the files: takes them in and puts them there.
+         */
+        HandLink: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "hand";
+        };
+        /**
+         * HttpControl
+         * @description A hook over HTTP with a bearer token.
+         */
         HttpControl: {
             /**
-             * Kind
-             * @default http
-             * @constant
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
              */
             kind: "http";
             /**
@@ -1603,6 +2549,22 @@ export interface components {
         HTTPValidationError: {
             /** Detail */
             detail?: components["schemas"]["ValidationError"][];
+        };
+        /**
+         * IdentityIn
+         * @description The certificate or key of a host that is accepted from now on.
+         */
+        IdentityIn: {
+            /** Identity */
+            identity: string;
+        };
+        /**
+         * KeepIn
+         * @description Why a snapshot is kept for good; empty lets it go again.
+         */
+        KeepIn: {
+            /** Why */
+            why: string;
         };
         /** KeyNoteOut */
         KeyNoteOut: {
@@ -1656,6 +2618,34 @@ export interface components {
             /** What */
             what: string;
         };
+        /** LookIn */
+        LookIn: {
+            /** Is Right */
+            is_right: boolean;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+        };
+        /**
+         * LookOut
+         * @description Something to look at in the game. `is_right` is empty until somebody has looked.
+         */
+        LookOut: {
+            /** At */
+            at: string | null;
+            /** Id */
+            id: number;
+            /** Is Right */
+            is_right: boolean | null;
+            /** Note */
+            note: string;
+            /** Person */
+            person: string;
+            /** Text */
+            text: string;
+        };
         /** MergeActionOut */
         MergeActionOut: {
             /** Address */
@@ -1698,6 +2688,33 @@ export interface components {
             chances: components["schemas"]["ChanceOut"][];
             /** Table */
             table: string;
+        };
+        /**
+         * OptionsIn
+         * @description How a run goes about it.
+         *
+         *     `announce`: minutes of warning to the players. `wait`: `empty` waits until nobody plays, until `until` at most.
+         *     `rehearse`: a copy of the server must start with it first.
+         */
+        OptionsIn: {
+            /**
+             * Announce
+             * @default 0
+             */
+            announce: number;
+            /**
+             * Rehearse
+             * @default false
+             */
+            rehearse: boolean;
+            /** Until */
+            until?: string | null;
+            /**
+             * Wait
+             * @default
+             * @enum {string}
+             */
+            wait: "" | "empty";
         };
         /** OutcomeOut */
         OutcomeOut: {
@@ -1791,6 +2808,40 @@ export interface components {
             type: string;
         };
         /**
+         * ProofIn
+         * @description What was seen, in a person's words.
+         */
+        ProofIn: {
+            /** Note */
+            note: string;
+        };
+        /**
+         * ProofOut
+         * @description What hashing every kept content again gave. `damaged`: paths by snapshot.
+         */
+        ProofOut: {
+            /** Contents */
+            contents: number;
+            /** Damaged */
+            damaged: {
+                [key: string]: string[];
+            };
+            /** Size */
+            size: number;
+        };
+        /**
+         * PruningOut
+         * @description Which snapshots go (or went), and which stay with the reason.
+         */
+        PruningOut: {
+            /** Going */
+            going: number[];
+            /** Staying */
+            staying: {
+                [key: string]: string;
+            };
+        };
+        /**
          * ReadIn
          * @description Settings to mark as read: some of a file, or all of it where `addresses` is null.
          */
@@ -1847,10 +2898,114 @@ export interface components {
             /** Steps */
             steps: components["schemas"]["ReplayedStepOut"][];
         };
-        /** RollbackIn */
-        RollbackIn: {
+        /**
+         * RestoreIn
+         * @description Make a folder (`sea/`), a file or an entry as it was in a snapshot.
+         */
+        RestoreIn: {
             /** Snapshot */
             snapshot: number;
+            /**
+             * Title
+             * @default
+             */
+            title: string;
+            /** What */
+            what: string;
+        };
+        /**
+         * Retention
+         * @description How many snapshots stay: the last ones, and one for each of so many days, weeks and months.
+         */
+        Retention: {
+            /**
+             * Daily
+             * @default 14
+             */
+            daily: number;
+            /**
+             * Last
+             * @default 20
+             */
+            last: number;
+            /**
+             * Monthly
+             * @default 12
+             */
+            monthly: number;
+            /**
+             * Weekly
+             * @default 8
+             */
+            weekly: number;
+        };
+        /** RollbackIn */
+        RollbackIn: {
+            /**
+             * @default {
+             *       "announce": 0,
+             *       "rehearse": false,
+             *       "wait": ""
+             *     }
+             */
+            options: components["schemas"]["OptionsIn"];
+            /** Snapshot */
+            snapshot: number;
+        };
+        /**
+         * RolloutIn
+         * @description Bring a change to servers, wave by wave.
+         */
+        RolloutIn: {
+            /** Change */
+            change: number;
+            /**
+             * @default {
+             *       "announce": 0,
+             *       "rehearse": false,
+             *       "wait": ""
+             *     }
+             */
+            options: components["schemas"]["OptionsIn"];
+            /** Waves */
+            waves: string[][];
+        };
+        /** RolloutOut */
+        RolloutOut: {
+            /** Change */
+            change: number;
+            /** Ended At */
+            ended_at: string | null;
+            /** Id */
+            id: number;
+            /** Outcome */
+            outcome: string;
+            /** Person */
+            person: string;
+            /** Servers */
+            servers: components["schemas"]["RolloutServerOut"][];
+            /**
+             * Started At
+             * Format: date-time
+             */
+            started_at: string;
+            /** State */
+            state: string;
+        };
+        /** RolloutServerOut */
+        RolloutServerOut: {
+            /** Change */
+            change: number;
+            /** Run */
+            run: number | null;
+            /** Said */
+            said: string;
+            /** Server */
+            server: string;
+            /** State */
+            state: string;
+            /** Wave */
+            wave: number;
         };
         /**
          * RowOut
@@ -1905,38 +3060,51 @@ export interface components {
             /** Why */
             why: string;
         };
+        /** RunFileOut */
+        RunFileOut: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "changed" | "added" | "removed";
+            /** Path */
+            path: string;
+        };
         /**
          * RunOut
-         * @description A deploy or rollback; `log` is the excerpt of the game's log since its start.
+         * @description A deploy, rollback or restart. `asks` is what a person is asked to do just now; `stage` where it is.
          */
         RunOut: {
             /** After */
             after: number | null;
+            /** Asks */
+            asks: string;
             /** Before */
             before: number | null;
-            /** Change */
-            change: number | null;
-            /** Crash Files */
-            crash_files: {
-                [key: string]: string;
-            };
+            /** Cancelled By */
+            cancelled_by: string;
+            /** Changes */
+            changes: number[];
             /** Ended At */
             ended_at: string | null;
+            evidence: components["schemas"]["EvidenceOut"];
+            /** Files */
+            files: components["schemas"]["RunFileOut"][];
             /** Id */
             id: number;
             /**
              * Kind
              * @enum {string}
              */
-            kind: "deploy" | "rollback";
-            /** Log */
-            log: string;
+            kind: "deploy" | "rollback" | "restart";
             /** Outcome */
             outcome: string;
             /** Person */
             person: string;
             /** Server */
             server: string;
+            /** Stage */
+            stage: string;
             /** Stages */
             stages: components["schemas"]["StageOut"][];
             /**
@@ -1949,15 +3117,46 @@ export interface components {
             /** Target */
             target: number | null;
         };
+        /**
+         * SaidIn
+         * @description What a person says of a game that is stopped and started by hand.
+         */
+        SaidIn: {
+            /** Is Running */
+            is_running: boolean;
+            /**
+             * Is Sure
+             * @default false
+             */
+            is_sure: boolean;
+        };
         /** ServerIn */
         ServerIn: {
-            control: components["schemas"]["HttpControl"];
+            /**
+             * @default {
+             *       "announcement": "",
+             *       "crash_places": [],
+             *       "may_rehearse": false,
+             *       "must_rehearse": false,
+             *       "patience": 0,
+             *       "retention": {
+             *         "daily": 14,
+             *         "last": 20,
+             *         "monthly": 12,
+             *         "weekly": 8
+             *       },
+             *       "settle": 0
+             *     }
+             */
+            care: components["schemas"]["Care"];
+            /** Control */
+            control: components["schemas"]["HttpControl"] | components["schemas"]["CommandControl"] | components["schemas"]["ConsoleControl"] | components["schemas"]["HandControl"];
             /** Gamebook */
             gamebook?: string | null;
             /** Id */
             id: string;
             /** Link */
-            link: components["schemas"]["FolderLink"] | components["schemas"]["FtpLink"];
+            link: components["schemas"]["FolderLink"] | components["schemas"]["FtpLink"] | components["schemas"]["FtpsLink"] | components["schemas"]["SftpLink"] | components["schemas"]["HandLink"];
             /**
              * Title
              * @default
@@ -1966,9 +3165,15 @@ export interface components {
         };
         /**
          * ServerOut
-         * @description A server with what one looks for first. `link` and `control` bear no secrets; `last_run` may be under way.
+         * @description A server with what one looks for first. `link`, `control` and `care` bear no secrets; `last_run` may be under way.
+         *
+         *     `notes` are what one should know of it, such as a link in clear text.
          */
         ServerOut: {
+            /** Care */
+            care: {
+                [key: string]: unknown;
+            };
             /** Control */
             control: {
                 [key: string]: unknown;
@@ -1987,6 +3192,8 @@ export interface components {
             link: {
                 [key: string]: unknown;
             };
+            /** Notes */
+            notes: string[];
             /** Open Changes */
             open_changes: number;
             /** Title */
@@ -2019,17 +3226,86 @@ export interface components {
             /** Value */
             value: string;
         };
-        /** SnapshotOut */
+        /**
+         * SftpLink
+         * @description SFTP. `password` may be the text of a private key. `identity` is the accepted key of the host: SHA256:…
+         */
+        SftpLink: {
+            /**
+             * Connections
+             * @default 4
+             */
+            connections: number;
+            /**
+             * Folder
+             * @default .
+             */
+            folder: string;
+            /** Host */
+            host: string;
+            /**
+             * Identity
+             * @default
+             */
+            identity: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "sftp";
+            /**
+             * Old Names
+             * @default cp1252
+             * @enum {string}
+             */
+            old_names: "cp1252" | "cp1250" | "cp1251" | "cp437" | "cp850" | "cp866" | "gbk" | "shift_jis" | "euc_kr";
+            /**
+             * Password
+             * Format: password
+             */
+            password: string;
+            /**
+             * Port
+             * @default 22
+             */
+            port: number;
+            /** User */
+            user: string;
+        };
+        /**
+         * SnapshotIn
+         * @description Take a snapshot by hand; with `keep` it is never pruned.
+         */
+        SnapshotIn: {
+            /**
+             * Keep
+             * @default false
+             */
+            keep: boolean;
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+        };
+        /**
+         * SnapshotOut
+         * @description A snapshot. `is_good`: the game came up with these files; `kept` says why it is never pruned.
+         */
         SnapshotOut: {
             /** Files */
             files: number;
             /** Id */
             id: number;
+            /** Is Good */
+            is_good: boolean;
+            /** Kept */
+            kept: string;
             /**
              * Kind
              * @enum {string}
              */
-            kind: "server" | "defaults";
+            kind: "server" | "defaults" | "imported";
             /** Label */
             label: string | null;
             /** Reason */
@@ -2059,7 +3335,7 @@ export interface components {
              * State
              * @enum {string}
              */
-            state: "running" | "done" | "failed";
+            state: "running" | "done" | "failed" | "interrupted";
         };
         /**
          * StepIn
@@ -2073,11 +3349,8 @@ export interface components {
              * @default
              */
             base: string;
-            /**
-             * Choices
-             * @default {}
-             */
-            choices: {
+            /** Choices */
+            choices?: {
                 [key: string]: string;
             };
             /**
@@ -2085,11 +3358,8 @@ export interface components {
              * @default
              */
             content: string;
-            /**
-             * Fields
-             * @default {}
-             */
-            fields: {
+            /** Fields */
+            fields?: {
                 [key: string]: string;
             };
             /**
@@ -2106,17 +3376,14 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "set" | "add" | "copy" | "copy-fields" | "remove" | "rename" | "move" | "comment-out" | "comment-in" | "merge" | "carry" | "put";
+            kind: "set" | "add" | "copy" | "copy-fields" | "remove" | "rename" | "move" | "comment-out" | "comment-in" | "merge" | "carry" | "put" | "remove-file";
             /**
              * Name
              * @default
              */
             name: string;
-            /**
-             * Names
-             * @default []
-             */
-            names: string[];
+            /** Names */
+            names?: string[];
             /**
              * Operation
              * @default
@@ -2162,6 +3429,16 @@ export interface components {
             /** Summary */
             summary: string;
         };
+        /**
+         * TakenInOut
+         * @description Files that a person showed.
+         */
+        TakenInOut: {
+            /** Gone */
+            gone: string[];
+            /** Taken */
+            taken: string[];
+        };
         /** TallyOut */
         TallyOut: {
             /** After */
@@ -2205,6 +3482,44 @@ export interface components {
             token: string;
         };
         /**
+         * UndoIn
+         * @description Take one old change back. `choices` decides clashes by address (mine, theirs, =VALUE), `rest` all others.
+         */
+        UndoIn: {
+            /** Choices */
+            choices?: {
+                [key: string]: string;
+            };
+            /**
+             * Open
+             * @default false
+             */
+            open: boolean;
+            /**
+             * Rest
+             * @default
+             * @enum {string}
+             */
+            rest: "" | "mine" | "theirs";
+            /**
+             * Title
+             * @default
+             */
+            title: string;
+        };
+        /**
+         * UndoOut
+         * @description What taking it back does to the newest files; `change` is the one that was opened for it.
+         */
+        UndoOut: {
+            /** Change */
+            change: number | null;
+            /** Clashes */
+            clashes: components["schemas"]["ClashOut"][];
+            /** Differences */
+            differences: components["schemas"]["DifferenceOut"][];
+        };
+        /**
          * UpgradeFileOut
          * @description One file: what the vendor changed, what was changed here, and what becomes of it.
          */
@@ -2238,11 +3553,8 @@ export interface components {
          *     `choices` decides clashes by address (mine, theirs, or =VALUE), `rest` all others; `title` is that of the change.
          */
         UpgradeIn: {
-            /**
-             * Choices
-             * @default {}
-             */
-            choices: {
+            /** Choices */
+            choices?: {
                 [key: string]: string;
             };
             /** New */
@@ -2298,6 +3610,22 @@ export interface components {
             /** Old */
             old: string | null;
         };
+        /**
+         * WaitOut
+         * @description Written values and what they wait for; `held_at` is when it came.
+         */
+        WaitOut: {
+            /** Addresses */
+            addresses: string[];
+            /** Held At */
+            held_at: string | null;
+            /** Id */
+            id: number;
+            /** Person */
+            person: string;
+            /** Takes Effect */
+            takes_effect: string;
+        };
         /** WaiverIn */
         WaiverIn: {
             /** Code */
@@ -2339,6 +3667,63 @@ export interface components {
             /** Until */
             until: string | null;
         };
+        /**
+         * WindowIn
+         * @description Do something by itself: `restart` (with queued changes), `backup`, `look` (for drift).
+         */
+        WindowIn: {
+            /**
+             * Announce
+             * @default 0
+             */
+            announce: number;
+            /**
+             * Does
+             * @enum {string}
+             */
+            does: "restart" | "backup" | "look";
+            /** Times */
+            times: string[];
+            /** Weekdays */
+            weekdays?: number[];
+            /**
+             * Zone
+             * @default UTC
+             */
+            zone: string;
+        };
+        /**
+         * WindowOut
+         * @description `next_at` is when it is due next; `note` what a clock change does to it; `queued` the changes that wait for it.
+         */
+        WindowOut: {
+            /** Announce */
+            announce: number;
+            /**
+             * Does
+             * @enum {string}
+             */
+            does: "restart" | "backup" | "look";
+            /** Id */
+            id: number;
+            /**
+             * Next At
+             * Format: date-time
+             */
+            next_at: string;
+            /** Note */
+            note: string;
+            /** Queued */
+            queued: number[];
+            /** Server */
+            server: string;
+            /** Times */
+            times: string[];
+            /** Weekdays */
+            weekdays: number[];
+            /** Zone */
+            zone: string;
+        };
     };
     responses: never;
     parameters: never;
@@ -2348,6 +3733,42 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    backup_api_v1_backup_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Server Error */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     get_change_api_v1_changes__change_id__get: {
         parameters: {
             query?: never;
@@ -2437,7 +3858,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["OptionsIn"] | null;
+            };
+        };
         responses: {
             /** @description Client Error */
             "4XX": {
@@ -2510,6 +3935,51 @@ export interface operations {
             };
         };
     };
+    look_api_v1_changes__change_id__looks__look_id__post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                change_id: number;
+                look_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LookIn"];
+            };
+        };
+        responses: {
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Server Error */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeDetail"];
+                };
+            };
+        };
+    };
     plan_merge_api_v1_changes__change_id__merge_plan_post: {
         parameters: {
             query?: never;
@@ -2550,6 +4020,130 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MergePlanOut"];
+                };
+            };
+        };
+    };
+    prove_api_v1_changes__change_id__prove_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                change_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProofIn"];
+            };
+        };
+        responses: {
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Server Error */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeDetail"];
+                };
+            };
+        };
+    };
+    queue_api_v1_changes__change_id__queue_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                change_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Server Error */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeDetail"];
+                };
+            };
+        };
+    };
+    unqueue_api_v1_changes__change_id__queue_delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                change_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Server Error */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeDetail"];
                 };
             };
         };
@@ -2767,6 +4361,91 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["OutcomeOut"];
+                };
+            };
+        };
+    };
+    undo_change_api_v1_changes__change_id__undo_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                change_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UndoIn"];
+            };
+        };
+        responses: {
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Server Error */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UndoOut"];
+                };
+            };
+        };
+    };
+    came_api_v1_changes__change_id__waits__wait_id__post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                change_id: number;
+                wait_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Server Error */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeDetail"];
                 };
             };
         };
@@ -3095,6 +4774,48 @@ export interface operations {
             };
         };
     };
+    grid_api_v1_grid_get: {
+        parameters: {
+            query: {
+                address: string;
+                only_odd?: boolean;
+                server?: string[] | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Server Error */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GridOut"];
+                };
+            };
+        };
+    };
     health_api_v1_health_get: {
         parameters: {
             query?: never;
@@ -3173,6 +4894,126 @@ export interface operations {
             };
         };
     };
+    list_rollouts_api_v1_rollouts_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Server Error */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RolloutOut"][];
+                };
+            };
+        };
+    };
+    begin_rollout_api_v1_rollouts_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RolloutIn"];
+            };
+        };
+        responses: {
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Server Error */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RolloutOut"];
+                };
+            };
+        };
+    };
+    get_rollout_api_v1_rollouts__rollout_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rollout_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Server Error */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RolloutOut"];
+                };
+            };
+        };
+    };
     get_run_api_v1_runs__run_id__get: {
         parameters: {
             query?: never;
@@ -3210,6 +5051,84 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["RunOut"];
                 };
+            };
+        };
+    };
+    cancel_api_v1_runs__run_id__cancel_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Server Error */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunOut"];
+                };
+            };
+        };
+    };
+    hand_out_api_v1_runs__run_id__hand_out_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Server Error */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };
@@ -3415,6 +5334,50 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AboutOut"];
+                };
+            };
+        };
+    };
+    accept_identity_api_v1_servers__server_id__accept_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["IdentityIn"];
+            };
+        };
+        responses: {
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Server Error */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ServerOut"];
                 };
             };
         };
@@ -3670,6 +5633,180 @@ export interface operations {
             };
         };
     };
+    deploy_together_api_v1_servers__server_id__deploy_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DeployIn"];
+            };
+        };
+        responses: {
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Server Error */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunOut"];
+                };
+            };
+        };
+    };
+    drift_api_v1_servers__server_id__drift_get: {
+        parameters: {
+            query?: {
+                snapshot?: number | null;
+            };
+            header?: never;
+            path: {
+                server_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Server Error */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DriftOut"];
+                };
+            };
+        };
+    };
+    adopt_drift_api_v1_servers__server_id__drift_adopt_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DriftIn"];
+            };
+        };
+        responses: {
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Server Error */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeDetail"];
+                };
+            };
+        };
+    };
+    undo_drift_api_v1_servers__server_id__drift_undo_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DriftIn"];
+            };
+        };
+        responses: {
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Server Error */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeDetail"];
+                };
+            };
+        };
+    };
     list_entries_api_v1_servers__server_id__entries_get: {
         parameters: {
             query: {
@@ -3716,7 +5853,9 @@ export interface operations {
     };
     fetch_server_api_v1_servers__server_id__fetch_post: {
         parameters: {
-            query?: never;
+            query?: {
+                thorough?: boolean;
+            };
             header?: never;
             path: {
                 server_id: string;
@@ -4136,6 +6275,86 @@ export interface operations {
             };
         };
     };
+    plan_pruning_api_v1_servers__server_id__pruning_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Server Error */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PruningOut"];
+                };
+            };
+        };
+    };
+    prune_api_v1_servers__server_id__pruning_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Server Error */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PruningOut"];
+                };
+            };
+        };
+    };
     raw_file_api_v1_servers__server_id__raw_get: {
         parameters: {
             query: {
@@ -4173,6 +6392,94 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    restart_api_v1_servers__server_id__restart_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["OptionsIn"] | null;
+            };
+        };
+        responses: {
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Server Error */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunOut"];
+                };
+            };
+        };
+    };
+    restore_part_api_v1_servers__server_id__restore_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RestoreIn"];
+            };
+        };
+        responses: {
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Server Error */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeDetail"];
+                };
             };
         };
     };
@@ -4386,6 +6693,52 @@ export interface operations {
             };
         };
     };
+    say_state_api_v1_servers__server_id__said_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SaidIn"];
+            };
+        };
+        responses: {
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Server Error */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: string;
+                    };
+                };
+            };
+        };
+    };
     show_api_v1_servers__server_id__show_get: {
         parameters: {
             query: {
@@ -4468,6 +6821,178 @@ export interface operations {
             };
         };
     };
+    take_snapshot_api_v1_servers__server_id__snapshots_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SnapshotIn"];
+            };
+        };
+        responses: {
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Server Error */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SnapshotOut"];
+                };
+            };
+        };
+    };
+    export_snapshot_api_v1_servers__server_id__snapshots__snapshot_id__export_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: string;
+                snapshot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Server Error */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    keep_snapshot_api_v1_servers__server_id__snapshots__snapshot_id__kept_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: string;
+                snapshot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeepIn"];
+            };
+        };
+        responses: {
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Server Error */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SnapshotOut"];
+                };
+            };
+        };
+    };
+    import_snapshot_api_v1_servers__server_id__snapshots_import_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_import_snapshot_api_v1_servers__server_id__snapshots_import_post"];
+            };
+        };
+        responses: {
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Server Error */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SnapshotOut"];
+                };
+            };
+        };
+    };
     game_state_api_v1_servers__server_id__state_get: {
         parameters: {
             query?: never;
@@ -4506,6 +7031,50 @@ export interface operations {
                     "application/json": {
                         [key: string]: string;
                     };
+                };
+            };
+        };
+    };
+    take_in_api_v1_servers__server_id__take_in_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_take_in_api_v1_servers__server_id__take_in_post"];
+            };
+        };
+        responses: {
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Server Error */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakenInOut"];
                 };
             };
         };
@@ -4721,6 +7290,129 @@ export interface operations {
             };
         };
     };
+    list_windows_api_v1_servers__server_id__windows_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Server Error */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WindowOut"][];
+                };
+            };
+        };
+    };
+    add_window_api_v1_servers__server_id__windows_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WindowIn"];
+            };
+        };
+        responses: {
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Server Error */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WindowOut"];
+                };
+            };
+        };
+    };
+    remove_window_api_v1_servers__server_id__windows__window_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: string;
+                window_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Server Error */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     start_session_api_v1_session_post: {
         parameters: {
             query?: never;
@@ -4837,6 +7529,44 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TokenOut"];
+                };
+            };
+        };
+    };
+    verify_all_api_v1_verification_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Server Error */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProofOut"];
                 };
             };
         };

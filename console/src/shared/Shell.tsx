@@ -27,6 +27,9 @@ export function Shell({ name, children }: { name: string; children: ReactNode })
         <Link component={RouterLink} to="/" color="text.secondary" underline="hover">
           Servers
         </Link>
+        <Link component={RouterLink} to="/fleet" color="text.secondary" underline="hover">
+          All together
+        </Link>
         <Box sx={{ flex: 1 }} />
         <Typography variant="body2" color="text.secondary">
           {name}

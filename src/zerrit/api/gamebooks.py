@@ -7,7 +7,8 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, Field
 
-from zerrit.api.models import FindingOut, PlaceOut, Sent
+from zerrit.api.models import FindingOut, PlaceOut
+from zerrit.api.sent import Sent
 
 
 class CheckOut(BaseModel):

@@ -5,19 +5,11 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Annotated, Any, Literal
 
-from pydantic import AfterValidator, BaseModel, ConfigDict, Field, SecretStr
+from pydantic import BaseModel, Field, SecretStr
 
-
-class Sent(BaseModel):
-    """What comes from outside: unknown fields are refused, so that a misspelt one is noticed."""
-
-    model_config = ConfigDict(extra="forbid")
-
-
-def _web_address(text: str) -> str:
-    if not text.startswith(("http://", "https://")):
-        raise ValueError("write it with http:// or https:// in front, such as https://host/coral-gate")
-    return text
+from zerrit.api.reaching import AnyControl, AnyLink, Care
+from zerrit.api.runs import RunOut
+from zerrit.api.sent import Sent
 
 
 class Problem(BaseModel):
@@ -54,42 +46,28 @@ class GamebookOut(BaseModel):
     updated_at: datetime
 
 
-class FolderLink(Sent):
-    kind: Literal["folder"] = "folder"
-    folder: Annotated[str, Field(min_length=1, max_length=1000)]
-
-
-class FtpLink(Sent):
-    kind: Literal["ftp"] = "ftp"
-    host: Annotated[str, Field(min_length=1, max_length=255)]
-    port: Annotated[int, Field(ge=1, le=65535)] = 21
-    user: Annotated[str, Field(max_length=200)]
-    password: Annotated[SecretStr, Field(max_length=500)]
-    folder: Annotated[str, Field(max_length=1000)] = "/"
-
-
-class HttpControl(Sent):
-    kind: Literal["http"] = "http"
-    url: Annotated[str, Field(max_length=1000), AfterValidator(_web_address)]
-    token: Annotated[SecretStr, Field(max_length=500)]
-
-
 class ServerIn(Sent):
     id: Annotated[str, Field(max_length=63)]
     title: Annotated[str, Field(max_length=120)] = ""
     gamebook: str | None = None
-    link: Annotated[FolderLink | FtpLink, Field(discriminator="kind")]
-    control: HttpControl
+    link: AnyLink
+    control: AnyControl
+    care: Care = Care()
 
 
 class ServerOut(BaseModel):
-    """A server with what one looks for first. `link` and `control` bear no secrets; `last_run` may be under way."""
+    """A server with what one looks for first. `link`, `control` and `care` bear no secrets; `last_run` may be under way.
+
+    `notes` are what one should know of it, such as a link in clear text.
+    """
 
     id: str
     title: str
     gamebook: str | None
     link: dict[str, Any]
     control: dict[str, Any]
+    care: dict[str, Any]
+    notes: list[str]
     files: int
     last_snapshot: SnapshotOut | None
     defaults: list[str]
@@ -98,11 +76,15 @@ class ServerOut(BaseModel):
 
 
 class SnapshotOut(BaseModel):
+    """A snapshot. `is_good`: the game came up with these files; `kept` says why it is never pruned."""
+
     id: int
     server: str
-    kind: Literal["server", "defaults"]
+    kind: Literal["server", "defaults", "imported"]
     label: str | None
     reason: str
+    kept: str
+    is_good: bool
     taken_at: datetime
     files: int
 
@@ -113,6 +95,8 @@ class FetchOut(BaseModel):
     changed: list[str]
     added: list[str]
     removed: list[str]
+    read: int
+    left_out: dict[str, str]
 
 
 class FileStateOut(BaseModel):
@@ -219,20 +203,21 @@ class StepIn(Sent):
         "merge",
         "carry",
         "put",
+        "remove-file",
     ]
     address: Annotated[str, Field(min_length=1, max_length=2000)]
     operation: Annotated[str, Field(max_length=100_000)] = ""
     name: Annotated[str, Field(max_length=500)] = ""
     value: Annotated[str, Field(max_length=100_000)] | None = None
-    fields: dict[str, str] = {}
+    fields: dict[str, str] = Field(default_factory=dict)
     key: Annotated[str, Field(max_length=500)] = ""
     where: Literal["", "before", "after", "into"] = ""
     target: Annotated[str, Field(max_length=2000)] = ""
     snippet: Annotated[str, Field(max_length=4_000_000)] = ""
     origin: Annotated[str, Field(max_length=500)] = ""
     into: Annotated[str, Field(max_length=2000)] = ""
-    choices: dict[str, Annotated[str, Field(max_length=100_000)]] = {}
-    names: list[Annotated[str, Field(max_length=500)]] = []
+    choices: dict[str, Annotated[str, Field(max_length=100_000)]] = Field(default_factory=dict)
+    names: list[Annotated[str, Field(max_length=500)]] = Field(default_factory=list)
     base: Annotated[str, Field(max_length=64_000_000)] = ""
     content: Annotated[str, Field(max_length=64_000_000)] = ""
 
@@ -297,6 +282,34 @@ class ChangeDetail(ChangeOut):
     looks: list[str]
     is_outdated: bool
     runs: list[RunOut]
+    look_list: list[LookOut]
+    waits: list[WaitOut]
+
+
+class LookOut(BaseModel):
+    """Something to look at in the game. `is_right` is empty until somebody has looked."""
+
+    id: int
+    text: str
+    is_right: bool | None
+    note: str
+    person: str
+    at: datetime | None
+
+
+class LookIn(Sent):
+    is_right: bool
+    note: Annotated[str, Field(max_length=1000)] = ""
+
+
+class WaitOut(BaseModel):
+    """Written values and what they wait for; `held_at` is when it came."""
+
+    id: int
+    takes_effect: str
+    addresses: list[str]
+    held_at: datetime | None
+    person: str
 
 
 class WaiverIn(Sent):
@@ -374,7 +387,7 @@ class UpgradeIn(Sent):
     old: Annotated[str, Field(min_length=1, max_length=40)]
     new: Annotated[str, Field(min_length=1, max_length=40)]
     title: Annotated[str, Field(max_length=200)] = ""
-    choices: dict[str, Annotated[str, Field(max_length=100_000)]] = {}
+    choices: dict[str, Annotated[str, Field(max_length=100_000)]] = Field(default_factory=dict)
     rest: Literal["", "mine", "theirs"] = ""
 
 
@@ -487,38 +500,6 @@ class DistanceOut(BaseModel):
     distance: str | None
     is_inside: bool | None
     fault: str
-
-
-class RollbackIn(Sent):
-    snapshot: int
-
-
-class StageOut(BaseModel):
-    name: str
-    state: Literal["running", "done", "failed"]
-    detail: str
-    started_at: datetime
-    ended_at: datetime | None
-
-
-class RunOut(BaseModel):
-    """A deploy or rollback; `log` is the excerpt of the game's log since its start."""
-
-    id: int
-    server: str
-    kind: Literal["deploy", "rollback"]
-    state: str
-    change: int | None
-    target: int | None
-    before: int | None
-    after: int | None
-    person: str
-    started_at: datetime
-    ended_at: datetime | None
-    outcome: str
-    stages: list[StageOut]
-    log: str
-    crash_files: dict[str, str]
 
 
 class ActivityOut(BaseModel):

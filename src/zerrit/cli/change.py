@@ -15,9 +15,9 @@ from zerrit.cli.comparing import compared, comparison_output, save_comparison
 from zerrit.cli.comparing import show as show_comparison
 from zerrit.cli.completing import complete_in_change, complete_operation
 from zerrit.cli.merging import ask_place, choices, choose_option, print_merge_plan, snippet_argument
-from zerrit.cli.output import output_option, print_findings, print_json, print_table, short
+from zerrit.cli.output import output_option, print_findings, print_json, print_table, short, sign
 from zerrit.cli.plan_file import into_of, plan_options, read_plan, write_plan
-from zerrit.cli.remote import follow, run_result
+from zerrit.cli.runs import follow, options_in, print_looks, run_options, run_result
 from zerrit.cli.session import connect
 from zerrit.cli.waivers import in_utc, until_option
 from zerrit.client import Client, ProblemError
@@ -81,7 +81,7 @@ def _print_change(detail: api.ChangeDetail) -> None:
     _print_findings(detail)
     for run in detail.runs:
         click.echo(f"Run {run.id} {run_result(run)}")
-        for line in run.log.splitlines()[-8:]:
+        for line in run.evidence.log.splitlines()[-8:]:
             click.echo(f"    | {line}")
 
 
@@ -417,13 +417,94 @@ def withdraw(change_id: int) -> None:
 
 
 @change.command()
-@click.argument("change_id", type=int)
-@click.option("--yes", is_flag=True, help="Do not ask.")
-def deploy(change_id: int, yes: bool) -> None:
-    """Deploy a change. Stop, snapshot, write, verify, start, watch; on any failure roll back."""
+@click.argument("change_id", type=int, nargs=-1, required=True)
+@click.option("--rehearse", is_flag=True, help="Start a copy of the server with it first.")
+@run_options
+def deploy(
+    change_id: tuple[int, ...], rehearse: bool, announce: int, when_empty: bool, until: datetime | None, yes: bool
+) -> None:
+    """Deploy a change, or several in order. Stop, snapshot, write, verify, start, watch; on any failure roll back."""
+    options = options_in(announce, when_empty, until, rehearse)
     with connect() as zerrit:
-        detail = zerrit.change(change_id)
+        details = [zerrit.change(one) for one in change_id]
+        server = details[0].server
         if not yes:
-            files = ", ".join(detail.touched)
-            click.confirm(f"Stop {detail.server}, write {files}, and start it again?", abort=True)
-        follow(zerrit, zerrit.deploy(change_id))
+            files = ", ".join(sorted({path for detail in details for path in detail.touched}))
+            click.confirm(f"Stop {server}, write {files}, and start it again?", abort=True)
+        if len(change_id) == 1:
+            follow(zerrit, zerrit.deploy(change_id[0], options))
+        else:
+            follow(zerrit, zerrit.deploy_together(server, change_id, options))
+        for one in change_id:
+            print_looks(zerrit.change(one))
+
+
+@change.command()
+@click.argument("change_id", type=int)
+def queue(change_id: int) -> None:
+    """Let a change wait for the next restart window of its server."""
+    with connect() as zerrit:
+        detail = zerrit.queue(change_id)
+        window = next(one for one in zerrit.windows(detail.server) if one.does == "restart")
+    click.echo(f"Change {change_id} goes with the restart of {window.next_at:%Y-%m-%d %H:%M} UTC.")
+
+
+@change.command()
+@click.argument("change_id", type=int)
+def unqueue(change_id: int) -> None:
+    """Take a change out of the queue again."""
+    with connect() as zerrit:
+        zerrit.unqueue(change_id)
+    click.echo(f"Change {change_id} does not wait for a window any more.")
+
+
+@change.command()
+@click.argument("change_id", type=int)
+@click.option(
+    "--choose", multiple=True, metavar="ADDRESS=WHICH", help="mine leaves the newest value, theirs the old one, =VALUE."
+)
+@click.option("--rest", type=click.Choice(["mine", "theirs"]), help="The same for all that is not chosen.")
+@click.option("--open", "keep", is_flag=True, help="Open a change that does it.")
+@click.option("--title", default="")
+@output_option
+def undo(
+    change_id: int, choose: tuple[str, ...], rest: Literal["mine", "theirs"] | None, keep: bool, title: str, output: str
+) -> None:
+    """Take one old change back and keep all that came since. Exit code 1 when places changed since and must be decided."""
+    chosen = dict(_chosen(text) for text in choose)
+    given = api.UndoIn(choices=chosen, rest=rest or "", open=keep, title=title)
+    with connect() as zerrit:
+        found = zerrit.undo(change_id, given)
+    if output == "json":
+        print_json(found.model_dump(mode="json"))
+        sys.exit(1 if found.clashes else 0)
+    rows = [(sign(one.kind), one.address, short(one.old), short(one.new), one.delta) for one in found.differences]
+    print_table(("kind", "address", "now", "then", "by"), rows, right=("by",), whole=("kind", "address"))
+    for clash in found.clashes:
+        click.echo(f"  clash {clash.address}: {clash.mine} now, {clash.theirs} before change {change_id}. {clash.why}")
+    if found.change is not None:
+        click.echo(f"Change {found.change} is open for it. Look at it: zerrit change compare {found.change}")
+    elif found.clashes:
+        click.echo("Decide with --choose ADDRESS=mine, ADDRESS=theirs, ADDRESS==VALUE, or --rest mine.")
+    else:
+        click.echo("Nothing was changed; --open opens a change that does it.")
+    sys.exit(1 if found.clashes else 0)
+
+
+def _chosen(text: str) -> tuple[str, str]:
+    """An address and what is chosen; an address may hold an equals sign itself."""
+    for which in ("mine", "theirs"):
+        if text.endswith(f"={which}"):
+            return text.removesuffix(f"={which}"), which
+    address, sign_, value = text.partition("==")
+    if not sign_:
+        raise click.UsageError(f"--choose {text}: write ADDRESS=mine, ADDRESS=theirs or ADDRESS==VALUE.")
+    return address, f"={value}"
+
+
+@change.command("remove-file")
+@click.argument("change_id", type=int)
+@click.argument("path")
+def remove_file_step(change_id: int, path: str) -> None:
+    """Add a step: take a whole file away."""
+    _add(change_id, "remove-file", path)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import io
-import sys
 import zipfile
 from collections import Counter
 from pathlib import Path
@@ -14,7 +13,7 @@ import click
 from zerrit import api
 from zerrit.cli.completing import complete_address
 from zerrit.cli.files import FILE, load_gamebook, read_files
-from zerrit.cli.output import output_option, print_findings, print_json, print_table, progress, short
+from zerrit.cli.output import output_option, print_findings, print_json, print_table, short
 from zerrit.cli.session import DEFAULT_URL, connect, remember
 from zerrit.client import Client
 from zerrit.core.addresses import parse_address
@@ -68,11 +67,14 @@ def sign_in(url: str, name: str, password: str) -> None:
 
 @click.command()
 @click.argument("server_id")
-def fetch(server_id: str) -> None:
+@click.option("--all", "thorough", is_flag=True, help="Read every file, whatever its time says.")
+def fetch(server_id: str, thorough: bool) -> None:
     """Fetch a server's files. What differs from the last time becomes a new snapshot."""
     with connect() as zerrit:
-        found = zerrit.fetch(server_id)
+        found = zerrit.fetch(server_id, thorough)
     number = found.snapshot.id
+    for path, reason in found.left_out.items():
+        click.echo(f"left out: {path}: {reason}", err=True)
     if not found.is_new:
         click.echo(f"Nothing changed on {server_id} since snapshot {number}.")
         return
@@ -85,6 +87,7 @@ def fetch(server_id: str) -> None:
     if marked:
         click.echo("Different from the last snapshot:")
         print_table(("kind", "file"), marked)
+        click.echo(f"Who wrote that, and what to do about it: zerrit drift {server_id}")
 
 
 @click.command()
@@ -198,73 +201,4 @@ def _print_place(place: api.PlaceOut) -> None:
     print_findings(place.findings)
 
 
-@click.command()
-@click.argument("server_id")
-@output_option
-def timeline(server_id: str, output: str) -> None:
-    """Snapshots, deploys and rollbacks of a server, the newest first."""
-    with connect() as zerrit:
-        snapshots, runs = zerrit.snapshots(server_id), zerrit.runs(server_id)
-    if output == "json":
-        print_json(
-            {
-                "snapshots": [s.model_dump(mode="json") for s in snapshots],
-                "runs": [r.model_dump(mode="json") for r in runs],
-            }
-        )
-        return
-    events = [
-        (s.taken_at, "defaults" if s.kind == "defaults" else "snapshot", str(s.id), s.reason, counted(s.files, "file"))
-        for s in snapshots
-    ]
-    events += [(r.started_at, r.kind, f"run {r.id}", _run_title(r), run_result(r)) for r in runs]
-    rows = [
-        (at.strftime("%Y-%m-%d %H:%M:%S"), kind, number, what, result)
-        for at, kind, number, what, result in sorted(events, reverse=True)
-    ]
-    print_table(("when (UTC)", "kind", "number", "what", "result"), rows, whole=("when (UTC)",))
-
-
-def run_result(run: api.RunOut) -> str:
-    """The state of a run with its outcome."""
-    state = run.state.replace("-", " ")
-    return f"{state}: {run.outcome}" if run.outcome else state
-
-
-def _run_title(run: api.RunOut) -> str:
-    return f"change {run.change}" if run.change is not None else f"to snapshot {run.target}"
-
-
-@click.command()
-@click.argument("server_id")
-@click.argument("snapshot", type=int)
-@click.option("--yes", is_flag=True, help="Do not ask.")
-def rollback(server_id: str, snapshot: int, yes: bool) -> None:
-    """Put a server back to a snapshot. It takes the same careful path as a deploy."""
-    if not yes:
-        click.confirm(f"Stop {server_id}, put back snapshot {snapshot} and start it again?", abort=True)
-    with connect() as zerrit:
-        follow(zerrit, zerrit.rollback(server_id, snapshot))
-
-
-def follow(zerrit: Client, run: api.RunOut) -> None:
-    """Print the stages of a run as they end, and on a terminal what it is doing. Exit code 1 when it did not end well."""
-    told = 0
-    last = run
-    with progress() as doing:
-        for last in zerrit.follow(run.id):
-            for stage in last.stages[told:]:
-                if stage.state == "running":
-                    doing(f"{stage.name}: {stage.detail}")
-                    break
-                told += 1
-                took = (stage.ended_at - stage.started_at).total_seconds() if stage.ended_at else 0.0
-                click.echo(f"  {stage.name:<12} {stage.state:<6} {took:5.1f} s  {stage.detail}")
-    for path, text in last.crash_files.items():
-        click.echo(f"  crash file {path}: {short(text, 100)}")
-    click.echo(f"Run {last.id} {run_result(last)}")
-    if last.state not in ("deployed", "done"):
-        sys.exit(1)
-
-
-COMMANDS = (serve, sign_in, fetch, defaults, files, show, timeline, rollback)
+COMMANDS = (serve, sign_in, fetch, defaults, files, show)

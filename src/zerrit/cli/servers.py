@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from pathlib import Path
+from typing import Any
 
 import click
-from pydantic import SecretStr
 
 from zerrit import api
 from zerrit.cli.output import output_option, print_json, print_table
@@ -51,17 +51,54 @@ def _when(snapshot: api.SnapshotOut | None) -> str:
     return snapshot.taken_at.strftime("%Y-%m-%d %H:%M") if snapshot else "never fetched"
 
 
+LINKS = ("ftp", "ftps", "sftp")
+
+
 def _settings_options(command: Callable[..., None]) -> Callable[..., None]:
-    """The options that say how a server is reached and controlled."""
+    """The options that say how a server is reached, controlled and looked after."""
     options = (
         click.option("--title"),
         click.option("--gamebook", help="Name of the gamebook of its game."),
-        click.option("--ftp", metavar="HOST:PORT", help="Reach its files by FTP."),
-        click.option("--user", help="User for FTP."),
-        click.option("--password", envvar="ZERRIT_LINK_PASSWORD", help="Password for FTP."),
-        click.option("--folder", help="Its folder: on the FTP server, or on the service's machine without --ftp."),
-        click.option("--control", help="Address of the HTTP control."),
-        click.option("--control-token", envvar="ZERRIT_CONTROL_TOKEN", help="Token of the control."),
+        click.option("--ftp", metavar="HOST:PORT", help="Reach its files by FTP, in clear text."),
+        click.option("--ftps", metavar="HOST:PORT", help="Reach its files by FTP inside TLS."),
+        click.option("--sftp", metavar="HOST:PORT", help="Reach its files by SFTP."),
+        click.option("--user", help="User for FTP, FTPS or SFTP."),
+        click.option("--password", envvar="ZERRIT_LINK_PASSWORD", help="Password of the link."),
+        click.option(
+            "--key", type=click.Path(exists=True, dir_okay=False, path_type=Path), help="Private key for SFTP."
+        ),
+        click.option("--identity", help="Accepted certificate or host key: SHA256:…"),
+        click.option("--connections", type=click.IntRange(1, 8), help="Connections at once at most."),
+        click.option("--folder", help="Its folder: on the host, or on the service's machine without a host."),
+        click.option("--files-by-hand", is_flag=True, help="You carry its files: take them in, put them there."),
+        click.option("--control", help="Address of its HTTP control."),
+        click.option(
+            "--control-token", envvar="ZERRIT_CONTROL_TOKEN", help="Token of the control, or the console's password."
+        ),
+        click.option("--console", metavar="HOST:PORT", help="Control it over its console."),
+        click.option(
+            "--commands",
+            type=click.Path(exists=True, dir_okay=False, path_type=Path),
+            help="YAML or JSON with the commands: state, stop, start, reload, announce, players.",
+        ),
+        click.option("--control-by-hand", is_flag=True, help="You stop and start it yourself."),
+        click.option("--announcement", help="What players are told; {minutes} in it is the time that is left."),
+        click.option(
+            "--crash-place", "crash_places", multiple=True, help="A folder elsewhere where crash files come to lie."
+        ),
+        click.option("--settle", type=float, help="Seconds that a started game must stay up."),
+        click.option("--patience", type=float, help="Seconds that it has to stop, to start and to be ready."),
+        click.option(
+            "--may-rehearse/--may-not-rehearse",
+            default=None,
+            help="The gamebook's rehearsal may run on the service's machine.",
+        ),
+        click.option("--must-rehearse/--need-not-rehearse", default=None, help="No deploy without a rehearsal."),
+        click.option(
+            "--retention",
+            metavar="LAST,DAYS,WEEKS,MONTHS",
+            help="Snapshots that stay: the last so many, and one for each of so many days, weeks and months.",
+        ),
     )
     for option in reversed(options):
         command = option(command)
@@ -71,66 +108,155 @@ def _settings_options(command: Callable[..., None]) -> Callable[..., None]:
 @server.command("add")
 @click.argument("server_id")
 @_settings_options
-def add_server(server_id: str, title: str | None, gamebook: str | None, **given: str | None) -> None:
+def add_server(server_id: str, title: str | None, gamebook: str | None, **given: Any) -> None:
     """Add a server: how its files are reached, and how its game is stopped and started.
 
-    A password or token that is not given is asked for.
+    A password or token that is not given is asked for. A host that shows a certificate which no authority vouches for
+    is shown first; accept it with --identity when the host says that it is right.
     """
-    if not given["control"]:
-        raise click.UsageError("Say how the game is stopped and started: --control ADDRESS.")
-    if given["ftp"] and given["password"] is None:
-        given["password"] = click.prompt("FTP password", hide_input=True)
-    if (given["ftp"] or given["folder"]) and given["control_token"] is None:
+    if not any(given[name] for name in ("control", "console", "commands", "control_by_hand")):
+        raise click.UsageError(
+            "Say how the game is stopped and started: --control ADDRESS, --console HOST:PORT, --commands FILE or "
+            "--control-by-hand."
+        )
+    if any(given[name] for name in LINKS) and given["password"] is None and given["key"] is None:
+        given["password"] = click.prompt("Password of the link", hide_input=True)
+    if (given["control"] or given["console"]) and given["control_token"] is None:
         given["control_token"] = click.prompt("Token of the control", hide_input=True)
-    wanted = _server_in(server_id, title or "", gamebook, given)
+    wanted = api.ServerIn.model_validate(
+        {
+            "id": server_id,
+            "title": title or "",
+            "gamebook": gamebook,
+            "link": _link(given, {}),
+            "control": _control(given, {}),
+            "care": _care(given, {}),
+        }
+    )
     with connect() as zerrit:
         added = zerrit.add_server(wanted)
-    _warn_of_clear_text(wanted)
-    click.echo(f"Added {added.id}: {added.title}. Now fetch its files: zerrit fetch {added.id}")
+    _say_notes(added)
+    if added.link["kind"] == "hand":
+        click.echo(f"Added {added.id}: {added.title}. Now show its files: zerrit take-in {added.id} FOLDER")
+    else:
+        click.echo(f"Added {added.id}: {added.title}. Now fetch its files: zerrit fetch {added.id}")
 
 
 @server.command("set")
 @click.argument("server_id")
 @_settings_options
-def set_server(server_id: str, title: str | None, gamebook: str | None, **given: str | None) -> None:
+def set_server(server_id: str, title: str | None, gamebook: str | None, **given: Any) -> None:
     """Change the settings of a server. What is not given stays, passwords too."""
     with connect() as zerrit:
         known = zerrit.server(server_id)
-        link = known.link
-        if link["kind"] == "ftp":
-            given["ftp"] = given["ftp"] or f"{link['host']}:{link['port']}"
-            given["user"] = given["user"] or link["user"]
-        if link["kind"] == "ftp" or not given["ftp"]:
-            given["folder"] = given["folder"] or link["folder"]
-        given["control"] = given["control"] or known.control["url"]
-        wanted = _server_in(server_id, title or known.title, gamebook or known.gamebook, given)
-        zerrit.change_server(wanted)
-    _warn_of_clear_text(wanted)
+        wanted = api.ServerIn.model_validate(
+            {
+                "id": server_id,
+                "title": title or known.title,
+                "gamebook": gamebook or known.gamebook,
+                "link": _link(given, known.link),
+                "control": _control(given, known.control),
+                "care": _care(given, known.care),
+            }
+        )
+        changed = zerrit.change_server(wanted)
+    _say_notes(changed)
     click.echo(f"{server_id} has its new settings; link and control answer.")
 
 
-def _server_in(server_id: str, title: str, gamebook: str | None, given: Mapping[str, str | None]) -> api.ServerIn:
-    ftp, folder = given["ftp"], given["folder"]
-    link: api.FtpLink | api.FolderLink
-    if ftp:
-        host, _, port = ftp.partition(":")
-        if port and not port.isdigit():
-            raise click.UsageError(f"--ftp {ftp}: write HOST:PORT, such as files.example:21.")
-        password = SecretStr(given["password"] or "")
-        link = api.FtpLink(
-            host=host, port=int(port or 21), user=given["user"] or "", password=password, folder=folder or "/"
-        )
-    elif folder:
-        link = api.FolderLink(folder=str(Path(folder).resolve()))
+@server.command("accept")
+@click.argument("server_id")
+@click.argument("identity")
+def accept_identity(server_id: str, identity: str) -> None:
+    """Accept another certificate or key of a host. IDENTITY is the one that was shown, SHA256:…"""
+    with connect() as zerrit:
+        zerrit.accept_identity(server_id, identity)
+    click.echo(f"{server_id}: the host is accepted with {identity}.")
+
+
+def _link(given: Mapping[str, Any], known: Mapping[str, Any]) -> dict[str, Any]:
+    """The link as the options say it, on top of what is known."""
+    chosen = next((name for name in LINKS if given[name]), None)
+    if given["files_by_hand"]:
+        return {"kind": "hand"}
+    if chosen is None and known.get("kind") in LINKS and not given["folder"]:
+        chosen, found = known["kind"], dict(known)
+    elif chosen is not None or known.get("kind") in LINKS:
+        chosen = chosen or known["kind"]
+        found = dict(known) if known.get("kind") == chosen else {"kind": chosen}
+        if given[chosen]:
+            found |= _host_and_port(given[chosen], f"--{chosen}", 22 if chosen == "sftp" else 21)
+    elif given["folder"]:
+        return {"kind": "folder", "folder": str(Path(given["folder"]).resolve())}
+    elif known:
+        return dict(known)
     else:
-        raise click.UsageError("Say how the files are reached: --ftp HOST:PORT, or --folder PATH.")
-    control = api.HttpControl(url=given["control"] or "", token=SecretStr(given["control_token"] or ""))
-    return api.ServerIn(id=server_id, title=title, gamebook=gamebook, link=link, control=control)
-
-
-def _warn_of_clear_text(server: api.ServerIn) -> None:
-    if isinstance(server.link, api.FtpLink):
-        click.echo(
-            "Note: FTP sends the password and all files in clear text; use it only where the host offers nothing better.",
-            err=True,
+        raise click.UsageError(
+            "Say how the files are reached: --sftp, --ftps or --ftp HOST:PORT, --folder PATH, or --files-by-hand."
         )
+    for name in ("user", "identity", "connections", "folder"):
+        if given[name]:
+            found[name] = given[name]
+    found.setdefault("user", "")
+    found["password"] = given["key"].read_text() if given["key"] else given["password"] or ""
+    return found
+
+
+def _host_and_port(text: str, option: str, usual: int) -> dict[str, Any]:
+    host, _, port = text.partition(":")
+    if (port and not port.isdigit()) or (not port and not usual):
+        raise click.UsageError(f"{option} {text}: write HOST:PORT, such as files.example:{usual or 7777}.")
+    return {"host": host, "port": int(port or usual)}
+
+
+def _control(given: Mapping[str, Any], known: Mapping[str, Any]) -> dict[str, Any]:
+    if given["control_by_hand"]:
+        return {"kind": "hand"}
+    if given["control"] or (known.get("kind") == "http" and not (given["console"] or given["commands"])):
+        return {"kind": "http", "url": given["control"] or known["url"], "token": given["control_token"] or ""}
+    written = _read_commands(given["commands"]) if given["commands"] else {}
+    if given["console"] or (known.get("kind") == "console" and not given["commands"]):
+        where = _host_and_port(given["console"], "--console", 0) if given["console"] else {}
+        found = {"kind": "console"} | {k: v for k, v in known.items() if known.get("kind") == "console"} | where
+        found["start"] = written.pop("start", known.get("start", []))
+        found["commands"] = written or known.get("commands") or {"stop": "stop"}
+        return found | {"password": given["control_token"] or ""}
+    if given["commands"]:
+        return {"kind": "commands", "use_shell": bool(written.pop("shell", False)), "commands": written}
+    return dict(known)
+
+
+def _read_commands(path: Path) -> dict[str, Any]:
+    import yaml  # noqa: PLC0415
+
+    try:
+        found = yaml.safe_load(path.read_text("utf-8"))
+    except yaml.YAMLError as error:
+        raise click.UsageError(f"{path} cannot be read: {error}") from error
+    if not isinstance(found, dict):
+        raise click.UsageError(f"{path} should hold names with commands, such as `stop: [systemctl, stop, station]`.")
+    return found
+
+
+def _care(given: Mapping[str, Any], known: Mapping[str, Any]) -> dict[str, Any]:
+    found = dict(known)
+    for name in ("announcement", "settle", "patience", "may_rehearse", "must_rehearse"):
+        if given[name] is not None:
+            found[name] = given[name]
+    if given["crash_places"]:
+        found["crash_places"] = list(given["crash_places"])
+    if given["retention"]:
+        numbers = given["retention"].split(",")
+        if len(numbers) != 4 or not all(number.strip().isdigit() for number in numbers):
+            raise click.UsageError(f"--retention {given['retention']}: write four numbers, such as 20,14,8,12.")
+        found["retention"] = dict(
+            zip(("last", "daily", "weekly", "monthly"), (int(number) for number in numbers), strict=True)
+        )
+    return found
+
+
+def _say_notes(server: api.ServerOut) -> None:
+    for text in server.notes:
+        click.echo(f"Note: {text}", err=True)
+    if server.link.get("identity"):
+        click.echo(f"Note: the host showed {server.link['identity']}; another one will be refused.", err=True)

@@ -31,6 +31,8 @@ def authorized(token: str) -> dict[str, str]:
 def answer(call: Call[T], response: httpx.Response) -> T:
     if response.is_error:
         raise ProblemError.of(response)
+    if call.is_raw:
+        return call.parse(response.content)
     return call.parse(response.json() if response.content else None)
 
 

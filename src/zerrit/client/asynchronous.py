@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import asyncio
-from collections.abc import AsyncIterator, Sequence
+from collections.abc import AsyncIterator, Mapping, Sequence
 from datetime import datetime
 from types import TracebackType
 from typing import Any, Self, TypeVar
@@ -109,8 +109,8 @@ class AsyncClient:
     async def game_state(self, server_id: str) -> dict[str, str]:
         return await self.send(calls.game_state(server_id))
 
-    async def fetch(self, server_id: str) -> api.FetchOut:
-        return await self.send(calls.fetch(server_id))
+    async def fetch(self, server_id: str, thorough: bool = False) -> api.FetchOut:
+        return await self.send(calls.fetch(server_id, thorough))
 
     async def import_defaults(self, server_id: str, label: str, archive: bytes) -> api.SnapshotOut:
         return await self.send(calls.import_defaults(server_id, label, archive))
@@ -245,12 +245,6 @@ class AsyncClient:
     async def comparison(self, old: str, new: str, only: str = "") -> api.ComparisonOut:
         return await self.send(calls.comparison(old, new, only))
 
-    async def deploy(self, change_id: int) -> api.RunOut:
-        return await self.send(calls.deploy(change_id))
-
-    async def rollback(self, server_id: str, snapshot: int) -> api.RunOut:
-        return await self.send(calls.rollback(server_id, snapshot))
-
     async def run(self, run_id: int) -> api.RunOut:
         return await self.send(calls.run(run_id))
 
@@ -262,3 +256,110 @@ class AsyncClient:
 
     async def activity(self, server_id: str) -> list[api.ActivityOut]:
         return await self.send(calls.activity(server_id))
+
+    async def deploy(self, change_id: int, options: api.OptionsIn | None = None) -> api.RunOut:
+        return await self.send(calls.deploy(change_id, options))
+
+    async def deploy_together(
+        self, server_id: str, changes: Sequence[int], options: api.OptionsIn | None = None
+    ) -> api.RunOut:
+        return await self.send(calls.deploy_together(server_id, changes, options))
+
+    async def rollback(self, server_id: str, snapshot: int, options: api.OptionsIn | None = None) -> api.RunOut:
+        return await self.send(calls.rollback(server_id, snapshot, options))
+
+    async def restart(self, server_id: str, options: api.OptionsIn | None = None) -> api.RunOut:
+        return await self.send(calls.restart(server_id, options))
+
+    async def cancel(self, run_id: int) -> api.RunOut:
+        return await self.send(calls.cancel(run_id))
+
+    async def say_state(self, server_id: str, is_running: bool, is_sure: bool = False) -> dict[str, str]:
+        return await self.send(calls.say_state(server_id, is_running, is_sure))
+
+    async def take_in(self, server_id: str, shown: Mapping[str, bytes], gone: Sequence[str] = ()) -> api.TakenInOut:
+        return await self.send(calls.take_in(server_id, shown, gone))
+
+    async def take_in_zip(self, server_id: str, archive: bytes) -> api.TakenInOut:
+        return await self.send(calls.take_in_zip(server_id, archive))
+
+    async def hand_out(self, run_id: int) -> bytes:
+        return await self.send(calls.hand_out(run_id))
+
+    async def accept_identity(self, server_id: str, identity: str) -> api.ServerOut:
+        return await self.send(calls.accept_identity(server_id, identity))
+
+    async def look(self, change_id: int, look_id: int, is_right: bool, note: str = "") -> api.ChangeDetail:
+        return await self.send(calls.look(change_id, look_id, is_right, note))
+
+    async def came(self, change_id: int, wait_id: int) -> api.ChangeDetail:
+        return await self.send(calls.came(change_id, wait_id))
+
+    async def prove(self, change_id: int, note: str) -> api.ChangeDetail:
+        return await self.send(calls.prove(change_id, note))
+
+    async def take_snapshot(self, server_id: str, reason: str = "", keep: bool = False) -> api.SnapshotOut:
+        return await self.send(calls.take_snapshot(server_id, reason, keep))
+
+    async def keep_snapshot(self, server_id: str, snapshot: int, why: str) -> api.SnapshotOut:
+        return await self.send(calls.keep_snapshot(server_id, snapshot, why))
+
+    async def export_snapshot(self, server_id: str, snapshot: int) -> bytes:
+        return await self.send(calls.export_snapshot(server_id, snapshot))
+
+    async def import_snapshot(self, server_id: str, archive: bytes) -> api.SnapshotOut:
+        return await self.send(calls.import_snapshot(server_id, archive))
+
+    async def plan_pruning(self, server_id: str) -> api.PruningOut:
+        return await self.send(calls.plan_pruning(server_id))
+
+    async def prune(self, server_id: str) -> api.PruningOut:
+        return await self.send(calls.prune(server_id))
+
+    async def verify_all(self) -> api.ProofOut:
+        return await self.send(calls.verify_all())
+
+    async def backup(self) -> bytes:
+        return await self.send(calls.backup())
+
+    async def restore_part(self, server_id: str, snapshot: int, what: str, title: str = "") -> api.ChangeDetail:
+        return await self.send(calls.restore_part(server_id, snapshot, what, title))
+
+    async def undo(self, change_id: int, given: api.UndoIn) -> api.UndoOut:
+        return await self.send(calls.undo(change_id, given))
+
+    async def drift(self, server_id: str, snapshot: int | None = None) -> api.DriftOut:
+        return await self.send(calls.drift(server_id, snapshot))
+
+    async def adopt_drift(self, server_id: str, snapshot: int | None = None, title: str = "") -> api.ChangeDetail:
+        return await self.send(calls.adopt_drift(server_id, snapshot, title))
+
+    async def undo_drift(self, server_id: str, snapshot: int | None = None, title: str = "") -> api.ChangeDetail:
+        return await self.send(calls.undo_drift(server_id, snapshot, title))
+
+    async def windows(self, server_id: str) -> list[api.WindowOut]:
+        return await self.send(calls.windows(server_id))
+
+    async def add_window(self, server_id: str, given: api.WindowIn) -> api.WindowOut:
+        return await self.send(calls.add_window(server_id, given))
+
+    async def remove_window(self, server_id: str, window: int) -> None:
+        return await self.send(calls.remove_window(server_id, window))
+
+    async def queue(self, change_id: int) -> api.ChangeDetail:
+        return await self.send(calls.queue(change_id))
+
+    async def unqueue(self, change_id: int) -> api.ChangeDetail:
+        return await self.send(calls.unqueue(change_id))
+
+    async def begin_rollout(self, given: api.RolloutIn) -> api.RolloutOut:
+        return await self.send(calls.begin_rollout(given))
+
+    async def rollouts(self) -> list[api.RolloutOut]:
+        return await self.send(calls.rollouts())
+
+    async def rollout(self, rollout_id: int) -> api.RolloutOut:
+        return await self.send(calls.rollout(rollout_id))
+
+    async def grid(self, address: str, servers: Sequence[str] = (), only_odd: bool = False) -> api.GridOut:
+        return await self.send(calls.grid(address, servers, only_odd))

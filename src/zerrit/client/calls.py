@@ -26,8 +26,9 @@ class Call(Generic[T]):
     parse: Callable[[Any], T]
     params: Mapping[str, Any] = field(default_factory=dict)
     json: Any = None
-    data: Mapping[str, str] | None = None
-    files: Mapping[str, tuple[str, bytes, str]] | None = None
+    data: Mapping[str, Any] | None = None
+    files: Sequence[tuple[str, tuple[str, bytes, str]]] | None = None
+    is_raw: bool = False  #: the answer is bytes, not JSON
     headers: Mapping[str, str] = field(default_factory=dict)
 
 
@@ -37,6 +38,10 @@ def _one(model: type[T]) -> Callable[[Any], T]:
 
 def _many(model: type[T]) -> Callable[[Any], list[T]]:
     return TypeAdapter(list[model]).validate_python  # type: ignore[valid-type]  # a list of what is handed in
+
+
+def _bytes(data: Any) -> bytes:
+    return bytes(data)
 
 
 def _nothing(_: Any) -> None:
@@ -49,6 +54,8 @@ def _sent(value: BaseModel) -> dict[str, Any]:
     def opened(item: Any) -> Any:
         if isinstance(item, SecretStr):
             return item.get_secret_value()
+        if isinstance(item, datetime):
+            return item.isoformat()
         if isinstance(item, dict):
             return {name: opened(below) for name, below in item.items()}
         return item
@@ -105,12 +112,12 @@ def game_state(server_id: str) -> Call[dict[str, str]]:
     return Call("GET", _server(server_id, "/state"), _one(dict[str, str]))
 
 
-def fetch(server_id: str) -> Call[api.FetchOut]:
-    return Call("POST", _server(server_id, "/fetch"), _one(api.FetchOut))
+def fetch(server_id: str, thorough: bool = False) -> Call[api.FetchOut]:
+    return Call("POST", _server(server_id, "/fetch"), _one(api.FetchOut), params=_given(thorough=thorough or None))
 
 
 def import_defaults(server_id: str, label: str, archive: bytes) -> Call[api.SnapshotOut]:
-    upload = {"archive": ("defaults.zip", archive, "application/zip")}
+    upload = [("archive", ("defaults.zip", archive, "application/zip"))]
     return Call("POST", _server(server_id, "/defaults"), _one(api.SnapshotOut), data={"label": label}, files=upload)
 
 
@@ -231,14 +238,6 @@ def comparison(old: str, new: str, only: str = "") -> Call[api.ComparisonOut]:
     return Call("GET", "/comparison", _one(api.ComparisonOut), params=_given(old=old, new=new, only=only))
 
 
-def deploy(change_id: int) -> Call[api.RunOut]:
-    return Call("POST", f"/changes/{change_id}/deploy", _one(api.RunOut))
-
-
-def rollback(server_id: str, snapshot: int) -> Call[api.RunOut]:
-    return Call("POST", _server(server_id, "/rollback"), _one(api.RunOut), json={"snapshot": snapshot})
-
-
 def run(run_id: int) -> Call[api.RunOut]:
     return Call("GET", f"/runs/{run_id}", _one(api.RunOut))
 
@@ -321,3 +320,169 @@ def review_file(server_id: str, path: str) -> Call[list[api.SettingOut]]:
 def mark_read(server_id: str, path: str, addresses: Sequence[str] | None = None) -> Call[api.ReadOut]:
     body = {"path": path, "addresses": list(addresses) if addresses is not None else None}
     return Call("POST", _server(server_id, "/review"), _one(api.ReadOut), json=body)
+
+
+# --- runs -------------------------------------------------------------------------------------------------------------
+
+
+def deploy(change_id: int, options: api.OptionsIn | None = None) -> Call[api.RunOut]:
+    return Call("POST", f"/changes/{change_id}/deploy", _one(api.RunOut), json=_options(options))
+
+
+def deploy_together(server_id: str, changes: Sequence[int], options: api.OptionsIn | None = None) -> Call[api.RunOut]:
+    body = {"changes": list(changes), "options": _options(options)}
+    return Call("POST", _server(server_id, "/deploy"), _one(api.RunOut), json=body)
+
+
+def rollback(server_id: str, snapshot: int, options: api.OptionsIn | None = None) -> Call[api.RunOut]:
+    body = {"snapshot": snapshot, "options": _options(options)}
+    return Call("POST", _server(server_id, "/rollback"), _one(api.RunOut), json=body)
+
+
+def restart(server_id: str, options: api.OptionsIn | None = None) -> Call[api.RunOut]:
+    return Call("POST", _server(server_id, "/restart"), _one(api.RunOut), json=_options(options))
+
+
+def _options(options: api.OptionsIn | None) -> dict[str, Any]:
+    return (options or api.OptionsIn()).model_dump(mode="json")
+
+
+def cancel(run_id: int) -> Call[api.RunOut]:
+    return Call("POST", f"/runs/{run_id}/cancel", _one(api.RunOut))
+
+
+def say_state(server_id: str, is_running: bool, is_sure: bool = False) -> Call[dict[str, str]]:
+    body = {"is_running": is_running, "is_sure": is_sure}
+    return Call("POST", _server(server_id, "/said"), _one(dict[str, str]), json=body)
+
+
+def take_in(server_id: str, shown: Mapping[str, bytes], gone: Sequence[str] = ()) -> Call[api.TakenInOut]:
+    parts = [("files", (path.rpartition("/")[2], data, "application/octet-stream")) for path, data in shown.items()]
+    body: dict[str, Any] = {"paths": list(shown), "gone": list(gone)}
+    return Call("POST", _server(server_id, "/take-in"), _one(api.TakenInOut), data=body, files=parts)
+
+
+def take_in_zip(server_id: str, archive: bytes) -> Call[api.TakenInOut]:
+    parts = [("files", ("files.zip", archive, "application/zip"))]
+    return Call("POST", _server(server_id, "/take-in"), _one(api.TakenInOut), files=parts)
+
+
+def hand_out(run_id: int) -> Call[bytes]:
+    return Call("GET", f"/runs/{run_id}/hand-out", _bytes, is_raw=True)
+
+
+def accept_identity(server_id: str, identity: str) -> Call[api.ServerOut]:
+    return Call("POST", _server(server_id, "/accept"), _one(api.ServerOut), json={"identity": identity})
+
+
+def look(change_id: int, look_id: int, is_right: bool, note: str = "") -> Call[api.ChangeDetail]:
+    body = {"is_right": is_right, "note": note}
+    return Call("POST", f"/changes/{change_id}/looks/{look_id}", _one(api.ChangeDetail), json=body)
+
+
+def came(change_id: int, wait_id: int) -> Call[api.ChangeDetail]:
+    return Call("POST", f"/changes/{change_id}/waits/{wait_id}", _one(api.ChangeDetail))
+
+
+def prove(change_id: int, note: str) -> Call[api.ChangeDetail]:
+    return Call("POST", f"/changes/{change_id}/prove", _one(api.ChangeDetail), json={"note": note})
+
+
+# --- snapshots, drift, taking back ------------------------------------------------------------------------------------
+
+
+def take_snapshot(server_id: str, reason: str = "", keep: bool = False) -> Call[api.SnapshotOut]:
+    body = {"reason": reason, "keep": keep}
+    return Call("POST", _server(server_id, "/snapshots"), _one(api.SnapshotOut), json=body)
+
+
+def keep_snapshot(server_id: str, snapshot: int, why: str) -> Call[api.SnapshotOut]:
+    return Call("PUT", _server(server_id, f"/snapshots/{snapshot}/kept"), _one(api.SnapshotOut), json={"why": why})
+
+
+def export_snapshot(server_id: str, snapshot: int) -> Call[bytes]:
+    return Call("GET", _server(server_id, f"/snapshots/{snapshot}/export"), _bytes, is_raw=True)
+
+
+def import_snapshot(server_id: str, archive: bytes) -> Call[api.SnapshotOut]:
+    upload = [("archive", ("snapshot.zip", archive, "application/zip"))]
+    return Call("POST", _server(server_id, "/snapshots/import"), _one(api.SnapshotOut), files=upload)
+
+
+def plan_pruning(server_id: str) -> Call[api.PruningOut]:
+    return Call("GET", _server(server_id, "/pruning"), _one(api.PruningOut))
+
+
+def prune(server_id: str) -> Call[api.PruningOut]:
+    return Call("POST", _server(server_id, "/pruning"), _one(api.PruningOut))
+
+
+def verify_all() -> Call[api.ProofOut]:
+    return Call("POST", "/verification", _one(api.ProofOut))
+
+
+def backup() -> Call[bytes]:
+    return Call("GET", "/backup", _bytes, is_raw=True)
+
+
+def restore_part(server_id: str, snapshot: int, what: str, title: str = "") -> Call[api.ChangeDetail]:
+    body = {"snapshot": snapshot, "what": what, "title": title}
+    return Call("POST", _server(server_id, "/restore"), _one(api.ChangeDetail), json=body)
+
+
+def undo(change_id: int, given: api.UndoIn) -> Call[api.UndoOut]:
+    return Call("POST", f"/changes/{change_id}/undo", _one(api.UndoOut), json=_sent(given))
+
+
+def drift(server_id: str, snapshot: int | None = None) -> Call[api.DriftOut]:
+    return Call("GET", _server(server_id, "/drift"), _one(api.DriftOut), params=_given(snapshot=snapshot))
+
+
+def adopt_drift(server_id: str, snapshot: int | None = None, title: str = "") -> Call[api.ChangeDetail]:
+    body = {"snapshot": snapshot, "title": title}
+    return Call("POST", _server(server_id, "/drift/adopt"), _one(api.ChangeDetail), json=body)
+
+
+def undo_drift(server_id: str, snapshot: int | None = None, title: str = "") -> Call[api.ChangeDetail]:
+    body = {"snapshot": snapshot, "title": title}
+    return Call("POST", _server(server_id, "/drift/undo"), _one(api.ChangeDetail), json=body)
+
+
+# --- windows, rollouts, the grid --------------------------------------------------------------------------------------
+
+
+def windows(server_id: str) -> Call[list[api.WindowOut]]:
+    return Call("GET", _server(server_id, "/windows"), _many(api.WindowOut))
+
+
+def add_window(server_id: str, given: api.WindowIn) -> Call[api.WindowOut]:
+    return Call("POST", _server(server_id, "/windows"), _one(api.WindowOut), json=_sent(given))
+
+
+def remove_window(server_id: str, window: int) -> Call[None]:
+    return Call("DELETE", _server(server_id, f"/windows/{window}"), _nothing)
+
+
+def queue(change_id: int) -> Call[api.ChangeDetail]:
+    return Call("POST", f"/changes/{change_id}/queue", _one(api.ChangeDetail))
+
+
+def unqueue(change_id: int) -> Call[api.ChangeDetail]:
+    return Call("DELETE", f"/changes/{change_id}/queue", _one(api.ChangeDetail))
+
+
+def begin_rollout(given: api.RolloutIn) -> Call[api.RolloutOut]:
+    return Call("POST", "/rollouts", _one(api.RolloutOut), json=_sent(given))
+
+
+def rollouts() -> Call[list[api.RolloutOut]]:
+    return Call("GET", "/rollouts", _many(api.RolloutOut))
+
+
+def rollout(rollout_id: int) -> Call[api.RolloutOut]:
+    return Call("GET", f"/rollouts/{rollout_id}", _one(api.RolloutOut))
+
+
+def grid(address: str, servers: Sequence[str] = (), only_odd: bool = False) -> Call[api.GridOut]:
+    params = _given(address=address, server=list(servers), only_odd=only_odd or None)
+    return Call("GET", "/grid", _one(api.GridOut), params=params)

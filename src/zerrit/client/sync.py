@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from datetime import datetime
 from types import TracebackType
 from typing import Any, Self, TypeVar
@@ -107,8 +107,8 @@ class Client:
     def game_state(self, server_id: str) -> dict[str, str]:
         return self.send(calls.game_state(server_id))
 
-    def fetch(self, server_id: str) -> api.FetchOut:
-        return self.send(calls.fetch(server_id))
+    def fetch(self, server_id: str, thorough: bool = False) -> api.FetchOut:
+        return self.send(calls.fetch(server_id, thorough))
 
     def import_defaults(self, server_id: str, label: str, archive: bytes) -> api.SnapshotOut:
         return self.send(calls.import_defaults(server_id, label, archive))
@@ -241,12 +241,6 @@ class Client:
     def comparison(self, old: str, new: str, only: str = "") -> api.ComparisonOut:
         return self.send(calls.comparison(old, new, only))
 
-    def deploy(self, change_id: int) -> api.RunOut:
-        return self.send(calls.deploy(change_id))
-
-    def rollback(self, server_id: str, snapshot: int) -> api.RunOut:
-        return self.send(calls.rollback(server_id, snapshot))
-
     def run(self, run_id: int) -> api.RunOut:
         return self.send(calls.run(run_id))
 
@@ -258,3 +252,110 @@ class Client:
 
     def activity(self, server_id: str) -> list[api.ActivityOut]:
         return self.send(calls.activity(server_id))
+
+    def deploy(self, change_id: int, options: api.OptionsIn | None = None) -> api.RunOut:
+        return self.send(calls.deploy(change_id, options))
+
+    def deploy_together(
+        self, server_id: str, changes: Sequence[int], options: api.OptionsIn | None = None
+    ) -> api.RunOut:
+        return self.send(calls.deploy_together(server_id, changes, options))
+
+    def rollback(self, server_id: str, snapshot: int, options: api.OptionsIn | None = None) -> api.RunOut:
+        return self.send(calls.rollback(server_id, snapshot, options))
+
+    def restart(self, server_id: str, options: api.OptionsIn | None = None) -> api.RunOut:
+        return self.send(calls.restart(server_id, options))
+
+    def cancel(self, run_id: int) -> api.RunOut:
+        return self.send(calls.cancel(run_id))
+
+    def say_state(self, server_id: str, is_running: bool, is_sure: bool = False) -> dict[str, str]:
+        return self.send(calls.say_state(server_id, is_running, is_sure))
+
+    def take_in(self, server_id: str, shown: Mapping[str, bytes], gone: Sequence[str] = ()) -> api.TakenInOut:
+        return self.send(calls.take_in(server_id, shown, gone))
+
+    def take_in_zip(self, server_id: str, archive: bytes) -> api.TakenInOut:
+        return self.send(calls.take_in_zip(server_id, archive))
+
+    def hand_out(self, run_id: int) -> bytes:
+        return self.send(calls.hand_out(run_id))
+
+    def accept_identity(self, server_id: str, identity: str) -> api.ServerOut:
+        return self.send(calls.accept_identity(server_id, identity))
+
+    def look(self, change_id: int, look_id: int, is_right: bool, note: str = "") -> api.ChangeDetail:
+        return self.send(calls.look(change_id, look_id, is_right, note))
+
+    def came(self, change_id: int, wait_id: int) -> api.ChangeDetail:
+        return self.send(calls.came(change_id, wait_id))
+
+    def prove(self, change_id: int, note: str) -> api.ChangeDetail:
+        return self.send(calls.prove(change_id, note))
+
+    def take_snapshot(self, server_id: str, reason: str = "", keep: bool = False) -> api.SnapshotOut:
+        return self.send(calls.take_snapshot(server_id, reason, keep))
+
+    def keep_snapshot(self, server_id: str, snapshot: int, why: str) -> api.SnapshotOut:
+        return self.send(calls.keep_snapshot(server_id, snapshot, why))
+
+    def export_snapshot(self, server_id: str, snapshot: int) -> bytes:
+        return self.send(calls.export_snapshot(server_id, snapshot))
+
+    def import_snapshot(self, server_id: str, archive: bytes) -> api.SnapshotOut:
+        return self.send(calls.import_snapshot(server_id, archive))
+
+    def plan_pruning(self, server_id: str) -> api.PruningOut:
+        return self.send(calls.plan_pruning(server_id))
+
+    def prune(self, server_id: str) -> api.PruningOut:
+        return self.send(calls.prune(server_id))
+
+    def verify_all(self) -> api.ProofOut:
+        return self.send(calls.verify_all())
+
+    def backup(self) -> bytes:
+        return self.send(calls.backup())
+
+    def restore_part(self, server_id: str, snapshot: int, what: str, title: str = "") -> api.ChangeDetail:
+        return self.send(calls.restore_part(server_id, snapshot, what, title))
+
+    def undo(self, change_id: int, given: api.UndoIn) -> api.UndoOut:
+        return self.send(calls.undo(change_id, given))
+
+    def drift(self, server_id: str, snapshot: int | None = None) -> api.DriftOut:
+        return self.send(calls.drift(server_id, snapshot))
+
+    def adopt_drift(self, server_id: str, snapshot: int | None = None, title: str = "") -> api.ChangeDetail:
+        return self.send(calls.adopt_drift(server_id, snapshot, title))
+
+    def undo_drift(self, server_id: str, snapshot: int | None = None, title: str = "") -> api.ChangeDetail:
+        return self.send(calls.undo_drift(server_id, snapshot, title))
+
+    def windows(self, server_id: str) -> list[api.WindowOut]:
+        return self.send(calls.windows(server_id))
+
+    def add_window(self, server_id: str, given: api.WindowIn) -> api.WindowOut:
+        return self.send(calls.add_window(server_id, given))
+
+    def remove_window(self, server_id: str, window: int) -> None:
+        return self.send(calls.remove_window(server_id, window))
+
+    def queue(self, change_id: int) -> api.ChangeDetail:
+        return self.send(calls.queue(change_id))
+
+    def unqueue(self, change_id: int) -> api.ChangeDetail:
+        return self.send(calls.unqueue(change_id))
+
+    def begin_rollout(self, given: api.RolloutIn) -> api.RolloutOut:
+        return self.send(calls.begin_rollout(given))
+
+    def rollouts(self) -> list[api.RolloutOut]:
+        return self.send(calls.rollouts())
+
+    def rollout(self, rollout_id: int) -> api.RolloutOut:
+        return self.send(calls.rollout(rollout_id))
+
+    def grid(self, address: str, servers: Sequence[str] = (), only_odd: bool = False) -> api.GridOut:
+        return self.send(calls.grid(address, servers, only_odd))

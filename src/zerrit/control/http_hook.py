@@ -1,24 +1,31 @@
 """
-Control over HTTP: `GET {url}/state`, `POST {url}/stop`, `POST {url}/start`, with a bearer token.
+Control over HTTP, with a bearer token: `GET {url}/state`, `POST {url}/stop`, `POST {url}/start`; where the host has
+them also `POST {url}/reload`, `POST {url}/announce` with `{"text": …}`, and `GET {url}/players`.
 
-The state is answered as `{"state": "running"}`; every other word counts as not running.
+The state is answered as `{"state": "running"}`; every other word counts as not running. Players are answered as
+`{"players": 3}`.
 """
 
 from __future__ import annotations
 
-from typing import Final
+from collections.abc import Mapping
+from typing import Any, Final
 
 import httpx
 
-from zerrit.control.control import ControlError, GameState
+from zerrit.control.control import Act, ControlError, GameState, cannot
 
 TIMEOUT: Final = 10.0  # seconds
 
 
 class HttpHook:
-    def __init__(self, url: str, token: str) -> None:
+    by_hand: frozenset[Act] = frozenset()
+    can = frozenset(Act)
+
+    def __init__(self, url: str, token: str, timeout: float = TIMEOUT) -> None:
         self._url = url.rstrip("/")
         self._token = token
+        self._timeout = timeout
 
     def state(self) -> GameState:
         word = str(self._ask("GET", "state").get("state", "unknown"))
@@ -30,24 +37,45 @@ class HttpHook:
     def start(self) -> None:
         self._ask("POST", "start")
 
-    def _ask(self, method: str, what: str) -> dict[str, object]:
+    def reload(self) -> None:
+        self._ask("POST", "reload", act=Act.RELOAD)
+
+    def announce(self, text: str) -> None:
+        self._ask("POST", "announce", act=Act.ANNOUNCE, json={"text": text})
+
+    def players(self) -> int:
+        count = self._ask("GET", "players", act=Act.PLAYERS).get("players")
+        if not isinstance(count, int):
+            raise ControlError(f"The control at {self._url} answered `players` without a number.")
+        return count
+
+    def _ask(
+        self, method: str, what: str, act: Act | None = None, json: Mapping[str, Any] | None = None
+    ) -> dict[str, object]:
         try:
             response = httpx.request(
                 method,
                 f"{self._url}/{what}",
                 headers={"Authorization": f"Bearer {self._token}"},
-                timeout=TIMEOUT,
+                json=json,
+                timeout=self._timeout,
                 follow_redirects=False,
                 trust_env=False,
             )
         except (httpx.HTTPError, httpx.InvalidURL) as error:
             raise ControlError(
-                f"The control at {self._url} does not answer ({type(error).__name__}). Is the host up, and is the address right?"
+                f"The control at {self._url} does not answer ({type(error).__name__}). Is the host up, and is the address right?",
+                is_passing=True,
             ) from error
         if response.status_code in (401, 403):
             raise ControlError(f"The control at {self._url} refuses the token. Correct the token of the control.")
+        if response.status_code in (404, 405) and act is not None:
+            raise cannot(act, f"at {self._url}", "Do it by hand, or leave it out.")
         if response.is_error:
-            raise ControlError(f"The control at {self._url} answered {response.status_code} to `{what}`.")
+            raise ControlError(
+                f"The control at {self._url} answered {response.status_code} to `{what}`.",
+                is_passing=response.status_code >= 500,
+            )
         try:
             answer = response.json()
         except ValueError as error:

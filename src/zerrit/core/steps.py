@@ -45,6 +45,7 @@ class StepKind(StrEnum):
     MERGE = "merge"  #: a `snippet`, published at `origin`, into the file; `into` names the group, `choices` the actions
     CARRY = "carry"  #: what `content`, another version of the file, changed since `base`; `choices` decide clashes
     PUT = "put"  #: the file becomes `content`
+    REMOVE_FILE = "remove-file"  #: the file is taken away
 
 
 @dataclass(frozen=True, slots=True)
@@ -91,7 +92,7 @@ class Replay:
 
     documents: Mapping[str, Document]
     outcomes: tuple[Outcome, ...]
-    touched: frozenset[str]  #: paths of files whose text differs from before
+    touched: frozenset[str]  #: paths of files that are not as before
 
     @property
     def is_whole(self) -> bool:
@@ -162,10 +163,9 @@ def replay(documents: Mapping[str, Document], steps: Iterable[Step], read: Read)
 
 
 def touched_paths(before: Mapping[str, Document], after: Mapping[str, Document]) -> frozenset[str]:
-    """Paths of files that are new or whose text differs."""
-    return frozenset(
-        p for p, d in after.items() if p not in before or (d is not before[p] and d.text != before[p].text)
-    )
+    """Paths of files that are new, whose text differs, or that are gone."""
+    changed = {p for p, d in after.items() if p not in before or (d is not before[p] and d.text != before[p].text)}
+    return frozenset(changed | (before.keys() - after.keys()))
 
 
 def _attempt(current: dict[str, Document], step: Step, read: Read) -> Outcome:
@@ -173,6 +173,8 @@ def _attempt(current: dict[str, Document], step: Step, read: Read) -> Outcome:
         address = parse_address(step.address)
         if step.kind is StepKind.PUT:
             return _put(current, address, step, read)
+        if step.kind is StepKind.REMOVE_FILE:
+            return _remove_file(current, address, step)
         changes: list[ValueChange] = []
         notes: tuple[str, ...] = ()
         edited: dict[str, Document] = {}
@@ -217,6 +219,15 @@ def _put(current: dict[str, Document], address: Address, step: Step, read: Read)
     lines = len(step.content.splitlines())
     old = f"{len(before.text.splitlines())} lines" if before is not None else None
     return Outcome(OutcomeKind.DONE, (ValueChange(address.path, old, f"{lines} lines"),))
+
+
+def _remove_file(current: dict[str, Document], address: Address, step: Step) -> Outcome:
+    if address.segments or address.is_pattern:
+        raise EditRefused(f"{step.address} is not one file; a file is removed by its path alone.")
+    before = current.pop(address.path, None)
+    if before is None:
+        return Outcome(OutcomeKind.SAME)
+    return Outcome(OutcomeKind.DONE, (ValueChange(address.path, f"{len(before.text.splitlines())} lines", None),))
 
 
 def _merge(document: Document, step: Step) -> tuple[Edit, tuple[str, ...]]:

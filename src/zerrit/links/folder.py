@@ -3,46 +3,110 @@
 from __future__ import annotations
 
 import contextlib
+import errno
 import os
-from collections.abc import Iterator
+import time
+from collections.abc import Iterable, Iterator
+from operator import attrgetter
 from pathlib import Path
 from types import TracebackType
-from typing import Self
+from typing import Final, Self
 
+from zerrit.core.documents import MAX_BYTES
 from zerrit.core.errors import PathRefused
 from zerrit.core.paths import safe_path
-from zerrit.links.link import MAX_FILES, PART_PREFIX, LinkError, LinkFault, RemoteFile, part_name
+from zerrit.links.link import (
+    MAX_FILES,
+    PART_PREFIX,
+    LinkError,
+    LinkFault,
+    RemoteFile,
+    missing,
+    part_name,
+    too_large,
+    too_many,
+    unsteady,
+)
+
+#: A file that was written less than this many seconds ago may be written again without its time showing it.
+SETTLED: Final = 2.0
+STEADY_TRIES: Final = 4
 
 
 class FolderLink:
     """Files below `folder`. Symbolic links are neither followed nor written through."""
 
+    by_hand = False
+
     def __init__(self, folder: Path) -> None:
         self._folder = folder
+        self.left_out: dict[str, str] = {}
         if not folder.is_dir():
             raise LinkError(LinkFault.UNREACHABLE, f"The folder {folder} is not there. Check the path of the link.")
 
-    def list(self) -> list[RemoteFile]:
+    def files(self, below: str = "") -> list[RemoteFile]:
+        start = self._place(below) if below else self._folder
+        if below and not start.is_dir():
+            return []
         found = []
-        for entry, path in self._entries(self._folder, ""):
-            if not entry.name.startswith(PART_PREFIX):
-                stat = entry.stat(follow_symlinks=False)
-                found.append(RemoteFile(path, stat.st_size, int(stat.st_mtime)))
-            if len(found) > MAX_FILES:
-                raise LinkError(LinkFault.BROKEN, f"More than {MAX_FILES:,} files lie below {self._folder}.")
-        return sorted(found, key=lambda file: file.path)
+        self.left_out = {}
+        now = time.time()
+        with self._explained("the list of files"):
+            for entry, path in self._entries(start, f"{below}/" if below else "", self.left_out):
+                if not entry.name.startswith(PART_PREFIX):
+                    found.append(_remote_file(path, entry.stat(follow_symlinks=False), now))
+                if len(found) > MAX_FILES:
+                    raise too_many(self._folder)
+        found.sort(key=attrgetter("path"))
+        return found
 
-    def _entries(self, folder: Path, prefix: str) -> Iterator[tuple[os.DirEntry[str], str]]:
+    def _entries(
+        self, folder: Path | str, prefix: str, left_out: dict[str, str]
+    ) -> Iterator[tuple[os.DirEntry[str], str]]:
         with os.scandir(folder) as entries:
             for entry in entries:
+                path = prefix + entry.name
                 if entry.is_dir(follow_symlinks=False):
-                    yield from self._entries(Path(entry.path), f"{prefix}{entry.name}/")
-                elif entry.is_file(follow_symlinks=False):
-                    yield entry, prefix + entry.name
+                    yield from self._entries(entry.path, f"{path}/", left_out)
+                elif not entry.is_file(follow_symlinks=False):
+                    left_out[path] = "a symbolic link, or no file; links are not followed"
+                elif not _is_safe(path):
+                    left_out[ascii(path)] = "no safe file name"
+                else:
+                    yield entry, path
 
-    def read(self, path: str) -> bytes:
+    def read(self, path: str, start: int = 0) -> bytes:
         with self._explained(path):
-            return self._place(path).read_bytes()
+            place = self._place(path)
+            if place.stat().st_size - start > MAX_BYTES:
+                raise too_large(path, MAX_BYTES)
+            with place.open("rb") as file:
+                file.seek(start)
+                return file.read()
+
+    def read_many(self, files: Iterable[RemoteFile]) -> Iterator[tuple[RemoteFile, bytes | LinkError]]:
+        for file in files:
+            try:
+                yield file, self._read_steadily(file.path)
+            except LinkError as error:
+                if error.fault is not LinkFault.DENIED:
+                    raise
+                yield file, error
+
+    def _read_steadily(self, path: str) -> bytes:
+        """The bytes of a file that nothing wrote to while they were read."""
+        place = self._place(path)
+        for _ in range(STEADY_TRIES):
+            with self._explained(path):
+                before = place.stat()
+                data = self.read(path)
+                after = place.stat()
+            if (before.st_size, before.st_mtime_ns) == (after.st_size, after.st_mtime_ns) and len(
+                data
+            ) == after.st_size:
+                return data
+            time.sleep(0.05)
+        raise unsteady(path)
 
     def write(self, path: str, data: bytes) -> None:
         target = self._place(path)
@@ -63,7 +127,7 @@ class FolderLink:
             self._place(path).unlink(missing_ok=True)
 
     def sweep(self) -> int:
-        parts = [Path(entry.path) for entry, _ in self._entries(self._folder, "") if entry.name.startswith(PART_PREFIX)]
+        parts = [Path(e.path) for e, _ in self._entries(self._folder, "", {}) if e.name.startswith(PART_PREFIX)]
         for part in parts:
             part.unlink(missing_ok=True)
         return len(parts)
@@ -91,8 +155,28 @@ class FolderLink:
         try:
             yield
         except FileNotFoundError as error:
-            raise LinkError(LinkFault.MISSING, f"{path} is not on the server.") from error
+            raise missing(path) from error
         except PermissionError as error:
             raise LinkError(LinkFault.DENIED, f"{path}: this machine does not let Zerrit touch the file.") from error
         except OSError as error:
+            if error.errno in (errno.ENOSPC, errno.EDQUOT):
+                raise LinkError(
+                    LinkFault.FULL, f"{path}: the disk under {self._folder} is full. Make room there, then try again."
+                ) from error
             raise LinkError(LinkFault.BROKEN, f"{path}: {error.strerror}. Nothing was changed.") from error
+
+
+def _remote_file(path: str, about: os.stat_result, now: float) -> RemoteFile:
+    # The inode and the time of its last change of any kind show a file that was put in the place of another one.
+    stamp = f"{about.st_mtime_ns} {about.st_ctime_ns} {about.st_ino}"
+    is_settled = max(about.st_mtime, about.st_ctime) < now - SETTLED
+    return RemoteFile(path, about.st_size, int(about.st_mtime), stamp if is_settled else "")
+
+
+def _is_safe(path: str) -> bool:
+    try:
+        path.encode()
+        safe_path(path)
+    except (PathRefused, UnicodeEncodeError):
+        return False
+    return True

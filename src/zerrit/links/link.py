@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from enum import StrEnum
 from pathlib import PurePosixPath
@@ -16,36 +17,87 @@ MAX_FILES: Final = 100_000
 class LinkFault(StrEnum):
     UNREACHABLE = "link-unreachable"
     SIGN_IN = "link-sign-in"
+    IDENTITY = "link-identity"  #: the host shows a certificate or key that nobody has accepted
+    BUSY = "link-busy"  #: the host lets no further connection in
     MISSING = "link-file-missing"
     DENIED = "link-denied"
-    BROKEN = "link-broken"  #: the connection dropped, or the other side answered nonsense
+    FULL = "link-full"
+    UNSTEADY = "link-unsteady"  #: a file is different at each reading
+    BROKEN = "link-broken"  #: the connection dropped or stalled, or the other side answered nonsense
+
+
+#: Faults that may be gone at the next try.
+PASSING: Final = frozenset({LinkFault.UNREACHABLE, LinkFault.BUSY, LinkFault.BROKEN})
 
 
 class LinkError(Exception):
-    """A link failed. The message says what, where and what to do; `fault` says which kind."""
+    """A link failed. The message says what, where and what to do; `fault` says which kind.
 
-    def __init__(self, fault: LinkFault, message: str) -> None:
+    `identity` is what the host showed, where that is the fault.
+    """
+
+    def __init__(self, fault: LinkFault, message: str, *, identity: str = "") -> None:
         super().__init__(message)
         self.fault = fault
+        self.identity = identity
+
+
+@dataclass(frozen=True, slots=True)
+class Limits:
+    """How patient a link is.
+
+    `timeout` seconds without a byte count as a dropped connection; what may pass is tried `tries` times, with a pause
+    of `pause` seconds that doubles each time.
+    """
+
+    timeout: float = 20.0
+    tries: int = 4
+    pause: float = 0.5
 
 
 @dataclass(frozen=True, slots=True)
 class RemoteFile:
-    """One file of a listing. `modified` is seconds since 1970 by the server's clock."""
+    """One file of a listing. `modified` is seconds since 1970 by the server's clock.
+
+    `stamp` stands for the file's state: as long as it is the same, so are the bytes. It is empty where that is not
+    sure, since the file was written so lately that another writing would not show.
+    """
 
     path: str
     size: int
     modified: int
+    stamp: str = ""
 
 
 class Link(Protocol):
-    """An open connection to the files of one server. All paths are relative, with `/`."""
+    """An open way to the files of one server. All paths are relative, with `/`."""
 
-    def list(self) -> list[RemoteFile]:
-        """Every file below the server's folder, by path."""
+    @property
+    def left_out(self) -> Mapping[str, str]:
+        """What of the last listing is left out, with the reason: symbolic links, names that no path can hold."""
         ...
 
-    def read(self, path: str) -> bytes: ...
+    @property
+    def by_hand(self) -> bool:
+        """A person carries the files; nothing can be written here."""
+        ...
+
+    def files(self, below: str = "") -> list[RemoteFile]:
+        """Every file below the server's folder, or below a folder of it, by path; none where that folder is not there."""
+        ...
+
+    def read(self, path: str, start: int = 0) -> bytes:
+        """The bytes of a file, or those from a place on."""
+        ...
+
+    def read_many(self, files: Iterable[RemoteFile]) -> Iterator[tuple[RemoteFile, bytes | LinkError]]:
+        """Read files of the listing, as many at once as the server likes; they come in any order.
+
+        A file that may not be read comes with the reason instead of its bytes.
+
+        Raises LinkError UNSTEADY: a file changes while it is read. BROKEN and others.
+        """
+        ...
 
     def write(self, path: str, data: bytes) -> None:
         """Write beside the target under another name, then rename; a failure leaves the target as it was."""
@@ -72,3 +124,26 @@ def part_name(path: str) -> str:
     """The name under which a file is written before it is renamed to `path`."""
     pure = PurePosixPath(path)
     return str(pure.with_name(f"{PART_PREFIX}{pure.name}"))
+
+
+def missing(path: str) -> LinkError:
+    return LinkError(LinkFault.MISSING, f"{path} is not on the server.")
+
+
+def too_many(where: object) -> LinkError:
+    return LinkError(
+        LinkFault.BROKEN, f"More than {MAX_FILES:,} files lie on {where}; point the link at the game's own folder."
+    )
+
+
+def too_large(path: str, most: int) -> LinkError:
+    return LinkError(
+        LinkFault.DENIED, f"{path} is larger than {most:,} bytes; let the gamebook watch it, not track it."
+    )
+
+
+def unsteady(path: str) -> LinkError:
+    return LinkError(
+        LinkFault.UNSTEADY,
+        f"{path} changes while it is read; something writes to it. Try again when the game is quiet.",
+    )

@@ -1,6 +1,15 @@
 """What is kept: one SQLite file through SQLAlchemy, with migrations by Alembic."""
 
-from zerrit.records.contents import digest_of, load_content, store_content
+from zerrit.records.backup import KeptSnapshot, Rescue, back_up, open_for_rescue
+from zerrit.records.contents import (
+    content_sizes,
+    digest_of,
+    known_digests,
+    load_content,
+    store_content,
+    store_contents,
+    unpacked,
+)
 from zerrit.records.database import Database, open_database
 from zerrit.records.errors import RecordsUnusable
 from zerrit.records.models import (
@@ -8,16 +17,22 @@ from zerrit.records.models import (
     Change,
     Content,
     Gamebook,
+    Look,
     Person,
     ReadMark,
+    Rollout,
     Run,
+    RunChange,
+    RunFile,
     RunStage,
     Server,
     Snapshot,
     SnapshotFile,
     Step,
     Token,
+    Wait,
     Waiver,
+    Window,
 )
 from zerrit.records.vault import Vault, open_vault
 
@@ -27,10 +42,16 @@ __all__ = [
     "Content",
     "Database",
     "Gamebook",
+    "KeptSnapshot",
+    "Look",
     "Person",
     "ReadMark",
     "RecordsUnusable",
+    "Rescue",
+    "Rollout",
     "Run",
+    "RunChange",
+    "RunFile",
     "RunStage",
     "Server",
     "Snapshot",
@@ -38,10 +59,18 @@ __all__ = [
     "Step",
     "Token",
     "Vault",
+    "Wait",
     "Waiver",
+    "Window",
+    "back_up",
+    "content_sizes",
     "digest_of",
+    "known_digests",
     "load_content",
     "open_database",
+    "open_for_rescue",
     "open_vault",
     "store_content",
+    "store_contents",
+    "unpacked",
 ]

@@ -4,11 +4,22 @@ from __future__ import annotations
 
 import hashlib
 import zlib
+from collections.abc import Iterable, Iterator, Sequence
+from concurrent.futures import ThreadPoolExecutor
+from typing import Final
 
+from sqlalchemy import select
+from sqlalchemy.dialects.sqlite import insert
 from sqlalchemy.orm import Session
 
 from zerrit.records.errors import RecordsUnusable
 from zerrit.records.models import Content
+
+LEVEL: Final = 3  #: of zlib; higher ones take much longer on configuration files and save little
+_AT_ONCE: Final = 500  # SQLite takes some thousand values in one statement
+
+#: Hashing and compressing let other threads run meanwhile.
+_workers: Final = ThreadPoolExecutor(2, "zerrit-content")
 
 
 def digest_of(data: bytes) -> str:
@@ -17,11 +28,46 @@ def digest_of(data: bytes) -> str:
 
 def store_content(session: Session, data: bytes) -> str:
     """Keep `data` and return its digest; what is there already is not written again."""
-    digest = digest_of(data)
-    if session.get(Content, digest) is None:
-        session.add(Content(digest=digest, size=len(data), packed=zlib.compress(data, 6)))
-        session.flush()
-    return digest
+    return store_contents(session, (data,))[0]
+
+
+def store_contents(session: Session, pieces: Sequence[bytes]) -> list[str]:
+    """Keep several at once, and return their digests in order."""
+    digests = list(_workers.map(digest_of, pieces))
+    known = set(known_digests(session, digests))
+    new = {digest: data for digest, data in zip(digests, pieces, strict=True) if digest not in known}
+    packed = _workers.map(_packed, new.values())
+    rows = [
+        {"digest": digest, "size": len(data), "packed": bytes_}
+        for (digest, data), bytes_ in zip(new.items(), packed, strict=True)
+    ]
+    if rows:
+        # Somebody else may keep the same bytes at the same moment.
+        session.execute(insert(Content).on_conflict_do_nothing(), rows)
+    return digests
+
+
+def _packed(data: bytes) -> bytes:
+    return zlib.compress(data, LEVEL)
+
+
+def known_digests(session: Session, digests: Iterable[str]) -> Iterator[str]:
+    """Those of the digests under which something is kept."""
+    wanted = list(dict.fromkeys(digests))
+    for start in range(0, len(wanted), _AT_ONCE):
+        yield from session.scalars(select(Content.digest).where(Content.digest.in_(wanted[start : start + _AT_ONCE])))
+
+
+def content_sizes(session: Session, digests: Iterable[str]) -> dict[str, int]:
+    """The size in bytes of each kept content."""
+    wanted = list(dict.fromkeys(digests))
+    found: dict[str, int] = {}
+    for start in range(0, len(wanted), _AT_ONCE):
+        rows = session.execute(
+            select(Content.digest, Content.size).where(Content.digest.in_(wanted[start : start + _AT_ONCE]))
+        )
+        found.update((digest, size) for digest, size in rows)
+    return found
 
 
 def load_content(session: Session, digest: str) -> bytes:
@@ -29,13 +75,19 @@ def load_content(session: Session, digest: str) -> bytes:
 
     Raises LookupError: nothing is kept under it. RecordsUnusable: what is kept is damaged.
     """
-    content = session.get(Content, digest)
-    if content is None:
+    packed = session.scalar(select(Content.packed).where(Content.digest == digest))
+    if packed is None:
         raise LookupError(f"no content {digest}")
-    try:
-        data = zlib.decompress(content.packed)
-    except zlib.error:
-        data = None
-    if data is None or digest_of(data) != digest:
+    data = unpacked(digest, packed)
+    if data is None:
         raise RecordsUnusable(f"The content {digest} is damaged in the database. Restore the database from a backup.")
     return data
+
+
+def unpacked(digest: str, packed: bytes) -> bytes | None:
+    """The bytes that were packed, or None where they are not those of the digest any more."""
+    try:
+        data = zlib.decompress(packed)
+    except zlib.error:
+        return None
+    return data if digest_of(data) == digest else None

@@ -34,9 +34,15 @@ def open_database(path: Path) -> Database:
     event.listen(engine, "connect", _prepare)
     config = Config()
     config.set_main_option("script_location", str(Path(__file__).parent / "migrations").replace("%", "%%"))
-    with engine.begin() as connection:
+    with engine.connect() as connection:
+        # A table that is made anew is dropped first, and with foreign keys on that would empty those that refer to it.
+        connection.exec_driver_sql("PRAGMA foreign_keys=OFF")
+        connection.commit()
         config.attributes["connection"] = connection
-        command.upgrade(config, "head")
+        with connection.begin():
+            command.upgrade(config, "head")
+        connection.exec_driver_sql("PRAGMA foreign_keys=ON")
+        connection.commit()
     return Database(engine)
 
 

@@ -87,7 +87,11 @@ class Gamebook(Base):
 
 
 class Server(Base):
-    """A server. `link` and `control` are settings without secrets; those are apart, encrypted."""
+    """A server. `link` and `control` are settings without secrets; those are apart, encrypted.
+
+    `care` says how it is looked after: announcements, retention, places of crash files, how to rehearse. `said` is what
+    a person said last of a game that is stopped and started by hand.
+    """
 
     __tablename__ = "servers"
     id: Mapped[str] = mapped_column(String(63), primary_key=True)
@@ -97,11 +101,16 @@ class Server(Base):
     link_secret: Mapped[bytes | None]
     control: Mapped[dict[str, Any]]
     control_secret: Mapped[bytes | None]
+    care: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    said: Mapped[dict[str, Any]] = mapped_column(default=dict)
     created_at: Mapped[datetime]
 
 
 class Snapshot(Base):
-    """All files of a server at one moment (`kind` server), or as shipped under a version `label` (`kind` defaults)."""
+    """All files of a server at one moment (`kind` server), or as shipped under a version `label` (`kind` defaults).
+
+    `is_good`: the game came up with these files. `kept`, where it is not empty, says why it is never pruned.
+    """
 
     __tablename__ = "snapshots"
     __table_args__ = (UniqueConstraint("server_id", "kind", "label"),)
@@ -110,6 +119,8 @@ class Snapshot(Base):
     kind: Mapped[str] = mapped_column(String(10))
     label: Mapped[str | None] = mapped_column(String(80))
     reason: Mapped[str] = mapped_column(Text)
+    kept: Mapped[str] = mapped_column(Text, default="")
+    is_good: Mapped[bool] = mapped_column(default=False)
     taken_at: Mapped[datetime]
     files: Mapped[list[SnapshotFile]] = relationship(
         order_by="SnapshotFile.path", cascade="all, delete-orphan", passive_deletes=True
@@ -117,7 +128,10 @@ class Snapshot(Base):
 
 
 class SnapshotFile(Base):
-    """One file of a snapshot. A watched file has no content (`digest` empty), only size and time."""
+    """One file of a snapshot. A watched file has no content (`digest` empty), only size and time.
+
+    `stamp` is that of the link (`zerrit.links.RemoteFile`): as long as it is the same, the file need not be read.
+    """
 
     __tablename__ = "snapshot_files"
     snapshot_id: Mapped[int] = mapped_column(ForeignKey("snapshots.id", ondelete="CASCADE"), primary_key=True)
@@ -125,9 +139,15 @@ class SnapshotFile(Base):
     digest: Mapped[str | None] = mapped_column(ForeignKey("contents.digest"))
     size: Mapped[int]
     modified: Mapped[int]
+    stamp: Mapped[str] = mapped_column(Text, default="")
 
 
 class Change(Base):
+    """A change. `queue_place` is its turn among those that wait for the next restart window.
+
+    `adopted_id`: it was found on the server with that snapshot, written by somebody else.
+    """
+
     __tablename__ = "changes"
     id: Mapped[int] = mapped_column(primary_key=True)
     server_id: Mapped[str] = mapped_column(ForeignKey("servers.id", ondelete="CASCADE"), index=True)
@@ -136,11 +156,15 @@ class Change(Base):
     base_id: Mapped[int] = mapped_column(ForeignKey("snapshots.id"))
     author: Mapped[str] = mapped_column(String(80))
     version: Mapped[int] = mapped_column(default=1)
+    queue_place: Mapped[int | None]
+    adopted_id: Mapped[int | None] = mapped_column(ForeignKey("snapshots.id"))
     created_at: Mapped[datetime]
     updated_at: Mapped[datetime]
     steps: Mapped[list[Step]] = relationship(
         order_by="Step.position", cascade="all, delete-orphan", passive_deletes=True
     )
+    looks: Mapped[list[Look]] = relationship(order_by="Look.id", cascade="all, delete-orphan", passive_deletes=True)
+    waits: Mapped[list[Wait]] = relationship(order_by="Wait.id", cascade="all, delete-orphan", passive_deletes=True)
 
 
 class Step(Base):
@@ -153,6 +177,31 @@ class Step(Base):
     data: Mapped[dict[str, Any]]
     author: Mapped[str] = mapped_column(String(80))
     created_at: Mapped[datetime]
+
+
+class Look(Base):
+    """What to look at in the game once a change is in it; ticked off, it says who saw what."""
+
+    __tablename__ = "looks"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    change_id: Mapped[int] = mapped_column(ForeignKey("changes.id", ondelete="CASCADE"), index=True)
+    text: Mapped[str] = mapped_column(Text)
+    is_right: Mapped[bool | None]
+    note: Mapped[str] = mapped_column(Text, default="")
+    person: Mapped[str] = mapped_column(String(80), default="")
+    at: Mapped[datetime | None]
+
+
+class Wait(Base):
+    """Values that were written and what they wait for before they hold; `held_at` is empty as long as they wait."""
+
+    __tablename__ = "waits"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    change_id: Mapped[int] = mapped_column(ForeignKey("changes.id", ondelete="CASCADE"), index=True)
+    takes_effect: Mapped[str] = mapped_column(String(20))
+    addresses: Mapped[list[Any]]
+    held_at: Mapped[datetime | None]
+    person: Mapped[str] = mapped_column(String(80), default="")
 
 
 class Waiver(Base):
@@ -179,27 +228,62 @@ class ReadMark(Base):
 
 
 class Run(Base):
-    """A deploy or a rollback. `before_id` is the snapshot taken on the way, to which a failure goes back."""
+    """A deploy or a rollback. `before_id` is the snapshot taken on the way, to which a failure goes back.
+
+    `stage` is where it is, `asks` what a person is asked to do just now, `cancelled_by` who wants it to end. `options`
+    is what was asked for at its beginning, `evidence` what was seen on the way.
+    """
 
     __tablename__ = "runs"
     # At most one run of a server is under way, whoever asks at the same moment.
     __table_args__ = (Index("uq_runs_running", "server_id", unique=True, sqlite_where=text("state = 'running'")),)
     id: Mapped[int] = mapped_column(primary_key=True)
     server_id: Mapped[str] = mapped_column(ForeignKey("servers.id", ondelete="CASCADE"), index=True)
-    change_id: Mapped[int | None] = mapped_column(ForeignKey("changes.id"))
     target_id: Mapped[int | None] = mapped_column(ForeignKey("snapshots.id"))
     before_id: Mapped[int | None] = mapped_column(ForeignKey("snapshots.id"))
     after_id: Mapped[int | None] = mapped_column(ForeignKey("snapshots.id"))
     kind: Mapped[str] = mapped_column(String(10))
     state: Mapped[str] = mapped_column(String(20))
+    stage: Mapped[str] = mapped_column(String(20))
+    asks: Mapped[str] = mapped_column(Text, default="")
+    cancelled_by: Mapped[str] = mapped_column(String(80), default="")
     person: Mapped[str] = mapped_column(String(80))
     started_at: Mapped[datetime]
     ended_at: Mapped[datetime | None]
     outcome: Mapped[str] = mapped_column(Text, default="")
+    options: Mapped[dict[str, Any]] = mapped_column(default=dict)
     evidence: Mapped[dict[str, Any]] = mapped_column(default=dict)
     stages: Mapped[list[RunStage]] = relationship(
         order_by="RunStage.position", cascade="all, delete-orphan", passive_deletes=True
     )
+    files: Mapped[list[RunFile]] = relationship(
+        order_by="RunFile.path", cascade="all, delete-orphan", passive_deletes=True
+    )
+    parts: Mapped[list[RunChange]] = relationship(
+        order_by="RunChange.position", cascade="all, delete-orphan", passive_deletes=True
+    )
+
+    @property
+    def change_ids(self) -> list[int]:
+        """The changes that it deploys, in order; none where it is a rollback."""
+        return [part.change_id for part in self.parts]
+
+
+class RunChange(Base):
+    __tablename__ = "run_changes"
+    run_id: Mapped[int] = mapped_column(ForeignKey("runs.id", ondelete="CASCADE"), primary_key=True)
+    change_id: Mapped[int] = mapped_column(ForeignKey("changes.id", ondelete="CASCADE"), primary_key=True, index=True)
+    position: Mapped[int]
+
+
+class RunFile(Base):
+    """A file that a run makes different, with its content before and after; empty where there is no such file."""
+
+    __tablename__ = "run_files"
+    run_id: Mapped[int] = mapped_column(ForeignKey("runs.id", ondelete="CASCADE"), primary_key=True)
+    path: Mapped[str] = mapped_column(Text, primary_key=True)
+    old: Mapped[str | None] = mapped_column(ForeignKey("contents.digest"))
+    new: Mapped[str | None] = mapped_column(ForeignKey("contents.digest"))
 
 
 class RunStage(Base):
@@ -212,6 +296,41 @@ class RunStage(Base):
     name: Mapped[str] = mapped_column(String(20))
     state: Mapped[str] = mapped_column(String(10))
     detail: Mapped[str] = mapped_column(Text, default="")
+    started_at: Mapped[datetime]
+    ended_at: Mapped[datetime | None]
+
+
+class Window(Base):
+    """A time at which something is done on a server by itself: `does` is restart, backup or look (for drift).
+
+    `times` are times of day such as 05:30, `weekdays` 0 (Monday) to 6, in the time zone `zone`. `next_at` is the next
+    moment; a service that finds it in the past was down then, and reports it.
+    """
+
+    __tablename__ = "windows"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    server_id: Mapped[str] = mapped_column(ForeignKey("servers.id", ondelete="CASCADE"), index=True)
+    does: Mapped[str] = mapped_column(String(10))
+    times: Mapped[list[Any]]
+    weekdays: Mapped[list[Any]]
+    zone: Mapped[str] = mapped_column(String(60))
+    announce: Mapped[int]
+    next_at: Mapped[datetime]
+    person: Mapped[str] = mapped_column(String(80))
+    created_at: Mapped[datetime]
+
+
+class Rollout(Base):
+    """The same change on several servers, wave by wave. `waves` are lists of server ids, `results` what became of each."""
+
+    __tablename__ = "rollouts"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    change_id: Mapped[int] = mapped_column(ForeignKey("changes.id", ondelete="CASCADE"), index=True)
+    waves: Mapped[list[Any]]
+    state: Mapped[str] = mapped_column(String(20))
+    results: Mapped[dict[str, Any]]
+    outcome: Mapped[str] = mapped_column(Text, default="")
+    person: Mapped[str] = mapped_column(String(80))
     started_at: Mapped[datetime]
     ended_at: Mapped[datetime | None]
 

@@ -4,6 +4,7 @@ A simulated game host: an FTP server over real folders, an HTTP control, and a g
 It ships with the product, so that everything can be tried, shown and tested without a real server.
 """
 
+from zerrit.standin.faults import Faults
 from zerrit.standin.host import StandinHost
 
-__all__ = ["StandinHost"]
+__all__ = ["Faults", "StandinHost"]

@@ -1,6 +1,9 @@
 """
 The made-up game as a process: `python -m zerrit.standin.game FOLDER`.
 
+With `--dies-after SECONDS` it goes down by itself after it was ready, with `--silent` it never says that it is ready,
+with `--noise LINES` its log fills up at the start. SIGHUP makes it read the files again that it can read while it runs.
+
 It reads its files with readers of its own, never with Zerrit's, so that Zerrit cannot agree with itself. At a
 broken file it writes a crash file and ends with 1. When it is told to stop (SIGTERM) it writes `station.ini` back
 from what it read at its start, as many games do; whoever edited the file meanwhile loses the edit.
@@ -8,6 +11,7 @@ from what it read at its start, as many games do; whoever edited the file meanwh
 
 from __future__ import annotations
 
+import argparse
 import json
 import os
 import re
@@ -32,8 +36,11 @@ class Trip(Exception):
 
 
 class Game:
-    def __init__(self, folder: Path) -> None:
+    def __init__(self, folder: Path, *, dies_after: float | None = None, silent: bool = False, noise: int = 0) -> None:
         self.folder = folder
+        self.dies_after = dies_after
+        self.silent = silent
+        self.noise = noise
         self.station = ""
         (folder / "logs").mkdir(exist_ok=True)
 
@@ -43,20 +50,30 @@ class Game:
             file.write(f"{stamp} {text}\n")
 
     def run(self) -> int:
-        stopping = threading.Event()
+        stopping, reloading = threading.Event(), threading.Event()
         signal.signal(signal.SIGTERM, lambda *_: stopping.set())
+        signal.signal(signal.SIGHUP, lambda *_: reloading.set())
         self.log("fathomline 2.1 starting")
+        for number in range(self.noise):
+            self.log(f"hydrophone {number % 7}: nothing but shrimp")
         try:
             for line in self.load():
                 self.log(line)
         except Exception as error:
             self.crash(error)
             return 1
-        self.log("station is open")
-        host = os.getppid()
-        while not stopping.wait(1.0):
+        if not self.silent:
+            self.log("station is open")
+        host, since = os.getppid(), time.monotonic()
+        while not stopping.wait(0.2):
             if os.getppid() != host:
                 return 0  # the host is gone; a game without one would run for ever
+            if self.dies_after is not None and time.monotonic() - since >= self.dies_after:
+                self.crash(Trip("a bulkhead gave way"))
+                return 1
+            if reloading.is_set():
+                reloading.clear()
+                self.reload()
         self.write_back()
         self.log("station closed")
         return 0
@@ -85,6 +102,17 @@ class Game:
             yaml.safe_load(path.read_text("utf-8"))
             yield f"add-in {path.parent.name} loaded"
 
+    def reload(self) -> None:
+        """Read again what can be read while the station is open; a broken file is said and the old one stays."""
+        self.log("reading add-ins and wardens again")
+        for path in sorted((self.folder / "addins").glob("*/settings.yml")):
+            try:
+                yaml.safe_load(path.read_text("utf-8"))
+                self.log(f"add-in {path.parent.name} loaded")
+            except yaml.YAMLError:
+                self.log(f"ERROR add-in {path.parent.name} cannot be read")
+        self.log("read again")
+
     def pumps(self) -> int:
         """The strokes of all circuits; more than the bus carries trips the breaker."""
         bus = re.search(r"^Bus=(\d+)", self.station, re.MULTILINE)
@@ -110,5 +138,15 @@ class Game:
         (self.folder / "station.ini").write_text(text, "utf-8")
 
 
+def main() -> int:
+    given = argparse.ArgumentParser()
+    given.add_argument("folder", type=Path)
+    given.add_argument("--dies-after", type=float)
+    given.add_argument("--silent", action="store_true")
+    given.add_argument("--noise", type=int, default=0)
+    asked = given.parse_args()
+    return Game(asked.folder, dies_after=asked.dies_after, silent=asked.silent, noise=asked.noise).run()
+
+
 if __name__ == "__main__":
-    sys.exit(Game(Path(sys.argv[1])).run())
+    sys.exit(main())

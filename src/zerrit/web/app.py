@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import threading
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 from typing import Final
 
@@ -21,10 +23,13 @@ from zerrit.web.context import Context
 from zerrit.web.events import Events
 from zerrit.web.figure_routes import router as figure_router
 from zerrit.web.gamebook_routes import router as gamebook_router
+from zerrit.web.keeping_routes import begin_rollout_of, begin_run
+from zerrit.web.keeping_routes import router as keeping_router
 from zerrit.web.limits import MAX_BODY, BodyLimit
 from zerrit.web.logged import Logged
 from zerrit.web.routes import router
-from zerrit.work import deploys, people
+from zerrit.web.run_routes import router as run_router
+from zerrit.work import deploys, people, rollouts, windows
 from zerrit.work.workspace import Publish, Workspace
 
 CONSOLE: Final = Path(__file__).parent / "console"
@@ -34,13 +39,14 @@ log = structlog.get_logger("zerrit.web")
 
 @dataclass(frozen=True, slots=True)
 class Settings:
-    """Where data lies, and the first admin. `settle` is how long in seconds a started game must stay up; `max_body`
-    bounds a request in bytes."""
+    """Where data lies, and the first admin. `settle` is how long in seconds a started game must stay up; every `tick`
+    seconds it is seen what is due; `max_body` bounds a request in bytes."""
 
     data: Path
     admin: str = "admin"
     admin_password: str | None = None
     settle: float = 2.0
+    tick: float = 1.0
     max_body: int = MAX_BODY
 
 
@@ -53,7 +59,7 @@ def open_workspace(settings: Settings, publish: Publish) -> Workspace:
     settings.data.mkdir(parents=True, exist_ok=True, mode=0o700)
     database = open_database(settings.data / "zerrit.db")
     vault = open_vault(settings.data / "zerrit.key")
-    workspace = Workspace(database, vault, publish, settle=settings.settle)
+    workspace = Workspace(database, vault, publish, settings.data, settle=settings.settle)
     made_up = people.ensure_admin(workspace, settings.admin, settings.admin_password)
     if made_up:
         # Shown once on the terminal of whoever starts the service, and never written to the log.
@@ -68,11 +74,18 @@ def create_app(settings: Settings) -> FastAPI:
         workspace = open_workspace(settings, events.publish)
         here = Context(workspace, events)
         app.state.context = here
-        here.later(lambda: deploys.recover(workspace))
+        for run_id in deploys.open_runs(workspace):
+            here.later(partial(deploys.carry_out, workspace, run_id))
+        for rollout_id in rollouts.open_rollouts(workspace):
+            begin_rollout_of(here, rollout_id)
+        clock = threading.Thread(target=_keep_time, args=(here, settings.tick), name="zerrit-clock")
+        clock.start()
         log.info("service.started", data=str(settings.data))
         yield
         events.close()
-        # A deploy under way is finished rather than cut; the journal covers the case that somebody insists.
+        # A deploy under way is finished rather than cut, unless it waits for something: that goes on at the next start.
+        workspace.stopping.set()
+        clock.join()
         here.jobs.shutdown(wait=True)
         workspace.database.close()
         log.info("service.stopped")
@@ -91,8 +104,20 @@ def create_app(settings: Settings) -> FastAPI:
     app.include_router(router)
     app.include_router(figure_router)
     app.include_router(gamebook_router)
+    app.include_router(run_router)
+    app.include_router(keeping_router)
     _serve_console(app)
     return app
+
+
+def _keep_time(here: Context, tick: float) -> None:
+    """Do what is due, until the service stops."""
+    while not here.workspace.stopping.wait(tick):
+        try:
+            windows.tick(here.workspace, partial(begin_run, here))
+        except Exception:
+            # One moment that went wrong must not stop the clock.
+            log.exception("clock.failed")
 
 
 def _serve_console(app: FastAPI) -> None:

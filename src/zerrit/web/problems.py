@@ -18,7 +18,7 @@ from zerrit.work.errors import Conflict
 
 log = structlog.get_logger("zerrit.web")
 
-STATUS: Final = {
+STATUS: Final[dict[str, int]] = {
     "address-invalid": 422,
     "address-not-found": 404,
     "edit-refused": 422,
@@ -36,11 +36,7 @@ STATUS: Final = {
     "sign-in-failed": 401,
     "control-failed": 502,
     "records-unusable": 500,
-    LinkFault.UNREACHABLE: 502,
-    LinkFault.SIGN_IN: 502,
-    LinkFault.MISSING: 502,
-    LinkFault.DENIED: 502,
-    LinkFault.BROKEN: 502,
+    **dict.fromkeys(LinkFault, 502),
 }
 _HTTP_KINDS: Final = {
     401: "not-signed-in",
@@ -79,7 +75,8 @@ def install(app: FastAPI) -> None:
 
     @app.exception_handler(LinkError)
     async def _link(request: Request, error: LinkError) -> JSONResponse:
-        return problem(STATUS[error.fault], error.fault.value, str(error), request)
+        facts = {"identity": error.identity} if error.identity else {}
+        return problem(STATUS[error.fault], error.fault.value, str(error), request, **facts)
 
     @app.exception_handler(ControlError)
     async def _control(request: Request, error: ControlError) -> JSONResponse:

@@ -20,13 +20,12 @@ from zerrit.work import (
     changes,
     checking,
     comparing,
-    deploys,
+    controls,
     fetch,
     files,
+    kept_gamebooks,
     people,
-    runs,
     servers,
-    snapshots,
     upgrades,
 )
 
@@ -74,12 +73,14 @@ def who_am_i(who: PersonDep) -> api.PersonOut:
 @router.get("/gamebooks", tags=["servers"])
 def list_gamebooks(here: WorkspaceDep, _who: PersonDep) -> list[api.GamebookOut]:
     with here.session() as session:
-        return [api.GamebookOut(name=row.name, updated_at=row.updated_at) for row in servers.list_gamebooks(session)]
+        return [
+            api.GamebookOut(name=row.name, updated_at=row.updated_at) for row in kept_gamebooks.list_gamebooks(session)
+        ]
 
 
 @router.put("/gamebooks/{name}", status_code=204, tags=["servers"])
 def put_gamebook(name: str, given: api.GamebookIn, here: WorkspaceDep, who: PersonDep) -> None:
-    servers.put_gamebook(here, who.name, name, given.text)
+    kept_gamebooks.put_gamebook(here, who.name, name, given.text)
 
 
 @router.get("/servers", tags=["servers"])
@@ -104,14 +105,24 @@ def change_server(server_id: str, given: api.ServerIn, here: WorkspaceDep, who: 
     return get_server(server_id, here, who)
 
 
+SECRETS = {"password", "token"}
+
+
+def _secret(given: api.AnyLink | api.AnyControl) -> str:
+    """The secret of a link or control; some have none."""
+    found = next((getattr(given, name) for name in SECRETS if hasattr(given, name)), None)
+    return found.get_secret_value() if found is not None else ""
+
+
 def _settings(given: api.ServerIn) -> servers.ServerSettings:
     return servers.ServerSettings(
         title=given.title,
         gamebook=given.gamebook,
-        link=given.link.model_dump(exclude={"password"}),
-        link_secret=given.link.password.get_secret_value() if isinstance(given.link, api.FtpLink) else "",
-        control=given.control.model_dump(exclude={"token"}),
-        control_secret=given.control.token.get_secret_value(),
+        link=given.link.model_dump(exclude=SECRETS),
+        link_secret=_secret(given.link),
+        control=given.control.model_dump(exclude=SECRETS),
+        control_secret=_secret(given.control),
+        care=given.care.model_dump(),
     )
 
 
@@ -126,13 +137,13 @@ def game_state(server_id: str, here: WorkspaceDep, _who: PersonDep) -> dict[str,
     """The control's own word for the state of the game."""
     with here.session() as session:
         server = servers.get_server(session, server_id)
-    return {"state": here.control_of(server).state().word}
+    return {"state": controls.control_of(here, server).state().word}
 
 
 @router.post("/servers/{server_id}/fetch", tags=["servers"])
-def fetch_server(server_id: str, here: WorkspaceDep, who: PersonDep) -> api.FetchOut:
-    """Read all files of the server; what differs from the last snapshot becomes a new one."""
-    found = fetch.fetch(here, who.name, server_id)
+def fetch_server(server_id: str, here: WorkspaceDep, who: PersonDep, thorough: bool = False) -> api.FetchOut:
+    """Read what may have changed on the server, or all of it; what differs from the last snapshot becomes a new one."""
+    found = fetch.fetch(here, who.name, server_id, thorough=thorough)
     with here.session() as session:
         return api.FetchOut(
             snapshot=shapes.snapshot(session, found.snapshot),
@@ -140,6 +151,8 @@ def fetch_server(server_id: str, here: WorkspaceDep, who: PersonDep) -> api.Fetc
             changed=list(found.drift.changed),
             added=list(found.drift.added),
             removed=list(found.drift.removed),
+            read=found.taken.read,
+            left_out=dict(found.taken.left_out),
         )
 
 
@@ -234,7 +247,8 @@ def comparison_as_page(
 # --- changes ----------------------------------------------------------------------------------------------------------
 
 
-def _detail(here: WorkspaceDep, change_id: int, response: Response) -> api.ChangeDetail:
+def change_as_answer(here: WorkspaceDep, change_id: int, response: Response) -> api.ChangeDetail:
+    """A change worked out, with its version as the ETag."""
     with here.session() as session:
         change = changes.get_change(session, change_id)
         response.headers["ETag"] = f'"{change.version}"'
@@ -265,7 +279,7 @@ def open_change(server_id: str, given: api.ChangeIn, here: WorkspaceDep, who: Pe
 @router.get("/changes/{change_id}", tags=["changes"])
 def get_change(change_id: int, response: Response, here: WorkspaceDep, _who: PersonDep) -> api.ChangeDetail:
     """A change with its steps, worked out on its base, and its findings."""
-    return _detail(here, change_id, response)
+    return change_as_answer(here, change_id, response)
 
 
 @router.post("/changes/{change_id}/steps", status_code=201, tags=["changes"])
@@ -275,7 +289,7 @@ def add_step(
     """Append a step; one that is impossible, or changes nothing, is refused."""
     step = Step(StepKind(given.kind), **given.model_dump(exclude={"kind"}))
     changes.add_step(here, who.name, change_id, step, version=_version(if_match))
-    return _detail(here, change_id, response)
+    return change_as_answer(here, change_id, response)
 
 
 @router.post("/changes/{change_id}/try", tags=["changes"])
@@ -297,7 +311,7 @@ def remove_step(
     change_id: int, step_id: int, response: Response, here: WorkspaceDep, who: PersonDep, if_match: Version = None
 ) -> api.ChangeDetail:
     changes.remove_step(here, who.name, change_id, step_id, version=_version(if_match))
-    return _detail(here, change_id, response)
+    return change_as_answer(here, change_id, response)
 
 
 @router.post("/changes/{change_id}/merge-plan", tags=["changes"])
@@ -309,7 +323,7 @@ def plan_merge(change_id: int, given: api.MergeIn, here: WorkspaceDep, _who: Per
 @router.post("/changes/{change_id}/check", tags=["changes"])
 def check_change(change_id: int, response: Response, here: WorkspaceDep, who: PersonDep) -> api.ChangeDetail:
     changes.check_change(here, who.name, change_id)
-    return _detail(here, change_id, response)
+    return change_as_answer(here, change_id, response)
 
 
 @router.post("/changes/{change_id}/waivers", status_code=201, tags=["changes"])
@@ -318,20 +332,20 @@ def waive(
 ) -> api.ChangeDetail:
     """Accept a finding, with a reason."""
     checking.waive_in_change(here, who.name, change_id, given.code, given.place, given.reason, given.until)
-    return _detail(here, change_id, response)
+    return change_as_answer(here, change_id, response)
 
 
 @router.post("/changes/{change_id}/refresh", tags=["changes"])
 def refresh(change_id: int, response: Response, here: WorkspaceDep, who: PersonDep) -> api.ChangeDetail:
     """Put the change on the newest snapshot of its server."""
     changes.refresh(here, who.name, change_id)
-    return _detail(here, change_id, response)
+    return change_as_answer(here, change_id, response)
 
 
 @router.post("/changes/{change_id}/withdraw", tags=["changes"])
 def withdraw(change_id: int, response: Response, here: WorkspaceDep, who: PersonDep) -> api.ChangeDetail:
     changes.withdraw(here, who.name, change_id)
-    return _detail(here, change_id, response)
+    return change_as_answer(here, change_id, response)
 
 
 @router.get("/changes/{change_id}/differences", tags=["changes"])
@@ -354,49 +368,10 @@ def open_upgrade(
     change = upgrades.open_upgrade(
         here, who.name, server_id, given.old, given.new, given.title, given.choices, given.rest
     )
-    return _detail(here, change.id, response)
+    return change_as_answer(here, change.id, response)
 
 
-# --- deploys and rollbacks --------------------------------------------------------------------------------------------
-
-
-@router.post("/changes/{change_id}/deploy", status_code=202, tags=["runs"])
-def deploy(change_id: int, here: ContextDep, who: PersonDep) -> api.RunOut:
-    """Begin to deploy a change; follow the run by its number or by the event stream."""
-    run = runs.begin_deploy(here.workspace, who.name, change_id)
-    here.later(lambda: deploys.carry_out(here.workspace, run.id))
-    return shapes.run(run)
-
-
-@router.post("/servers/{server_id}/rollback", status_code=202, tags=["runs"])
-def rollback(server_id: str, given: api.RollbackIn, here: ContextDep, who: PersonDep) -> api.RunOut:
-    """Begin to put a server back to one of its snapshots."""
-    run = runs.begin_rollback(here.workspace, who.name, server_id, given.snapshot)
-    here.later(lambda: deploys.carry_out(here.workspace, run.id))
-    return shapes.run(run)
-
-
-@router.get("/runs/{run_id}", tags=["runs"])
-def get_run(run_id: int, here: WorkspaceDep, _who: PersonDep) -> api.RunOut:
-    with here.session() as session:
-        return shapes.run(runs.get_run(session, run_id))
-
-
-@router.get("/servers/{server_id}/runs", tags=["runs"])
-def list_runs(server_id: str, here: WorkspaceDep, _who: PersonDep) -> list[api.RunOut]:
-    with here.session() as session:
-        servers.get_server(session, server_id)
-        return [shapes.run(row) for row in runs.list_runs(session, server_id)]
-
-
-@router.get("/servers/{server_id}/snapshots", tags=["runs"])
-def list_snapshots(server_id: str, here: WorkspaceDep, _who: PersonDep) -> list[api.SnapshotOut]:
-    with here.session() as session:
-        servers.get_server(session, server_id)
-        return [shapes.snapshot(session, row) for row in snapshots.list_snapshots(session, server_id)]
-
-
-@router.get("/servers/{server_id}/activity", tags=["runs"])
+@router.get("/servers/{server_id}/activity", tags=["servers"])
 def list_activity(server_id: str, here: WorkspaceDep, _who: PersonDep) -> list[api.ActivityOut]:
     with here.session() as session:
         servers.get_server(session, server_id)
@@ -404,7 +379,7 @@ def list_activity(server_id: str, here: WorkspaceDep, _who: PersonDep) -> list[a
     return [api.ActivityOut.model_validate(row, from_attributes=True) for row in rows]
 
 
-@router.get("/events", tags=["runs"], response_class=EventSourceResponse)
+@router.get("/events", tags=["service"], response_class=EventSourceResponse)
 async def events(here: ContextDep, _who: PersonDep) -> EventSourceResponse:
     """Server-sent events: `run`, `change` and `server`, each with the numbers that it is about."""
     # When the service stops, `Events.close` ends the stream; the grace keeps the library from cutting it off first.

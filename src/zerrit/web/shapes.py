@@ -6,6 +6,7 @@ from collections.abc import Iterable
 from dataclasses import fields
 from decimal import Decimal
 from hashlib import sha256
+from typing import Literal
 
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
@@ -16,10 +17,10 @@ from zerrit.core.documents import Finding
 from zerrit.core.documents.edits import ValueChange
 from zerrit.core.merge import MergePlan
 from zerrit.core.steps import Outcome
-from zerrit.records import Change, Run, Server, Snapshot, SnapshotFile
+from zerrit.records import Change, Run, RunFile, Server, Snapshot, SnapshotFile
 from zerrit.records import Step as StepRow
 from zerrit.work import changes as change_work
-from zerrit.work import comparing, files, runs, snapshots, upgrades
+from zerrit.work import comparing, files, runs, servers, snapshots, upgrades
 from zerrit.work.changes import EDITABLE, Preview
 from zerrit.work.judging import JudgedFinding, place_of
 
@@ -37,6 +38,8 @@ def server(session: Session, row: Server) -> api.ServerOut:
         gamebook=row.gamebook,
         link=row.link,
         control=row.control,
+        care=row.care,
+        notes=servers.notes_of(row),
         files=_file_count(session, latest.id) if latest else 0,
         last_snapshot=snapshot(session, latest) if latest else None,
         defaults=[s.label for s in listed if s.kind == "defaults" and s.label],
@@ -49,12 +52,18 @@ def snapshot(session: Session, row: Snapshot) -> api.SnapshotOut:
     return api.SnapshotOut(
         id=row.id,
         server=row.server_id,
-        kind="defaults" if row.kind == "defaults" else "server",
+        kind=_snapshot_kind(row.kind),
         label=row.label,
         reason=row.reason,
+        kept=row.kept,
+        is_good=row.is_good,
         taken_at=row.taken_at,
         files=_file_count(session, row.id),
     )
+
+
+def _snapshot_kind(kind: str) -> Literal["server", "defaults", "imported"]:
+    return "defaults" if kind == "defaults" else "imported" if kind == "imported" else "server"
 
 
 def _file_count(session: Session, snapshot_id: int) -> int:
@@ -78,7 +87,7 @@ def change(row: Change) -> api.ChangeOut:
 
 def change_detail(session: Session, row: Change, seen: Preview) -> api.ChangeDetail:
     new = [judged for judged in seen.findings if judged.is_new]
-    own_runs = [r for r in runs.list_runs(session, row.server_id) if r.change_id == row.id]
+    own_runs = runs.runs_of_change(session, row.id)
     return api.ChangeDetail(
         **change(row).model_dump(),
         step_list=[step(s, came) for s, came in zip(row.steps, seen.replayed.outcomes, strict=True)],
@@ -91,6 +100,8 @@ def change_detail(session: Session, row: Change, seen: Preview) -> api.ChangeDet
         looks=list(seen.looks),
         is_outdated=change_work.is_outdated(session, row),
         runs=[run(r) for r in own_runs],
+        look_list=[api.LookOut.model_validate(look, from_attributes=True) for look in row.looks],
+        waits=[api.WaitOut.model_validate(wait, from_attributes=True) for wait in row.waits],
     )
 
 
@@ -250,23 +261,35 @@ def comparison(found: comparing.Comparison) -> api.ComparisonOut:
 
 
 def run(row: Run) -> api.RunOut:
-    return api.RunOut(
-        id=row.id,
-        server=row.server_id,
-        kind="deploy" if row.kind == "deploy" else "rollback",
-        state=row.state,
-        change=row.change_id,
-        target=row.target_id,
-        before=row.before_id,
-        after=row.after_id,
-        person=row.person,
-        started_at=row.started_at,
-        ended_at=row.ended_at,
-        outcome=row.outcome,
-        stages=[api.StageOut.model_validate(stage, from_attributes=True) for stage in row.stages],
-        log=row.evidence.get("log", ""),
-        crash_files=row.evidence.get("crash_files", {}),
+    known = set(api.EvidenceOut.model_fields)
+    return api.RunOut.model_validate(
+        {
+            "id": row.id,
+            "server": row.server_id,
+            "kind": row.kind,
+            "state": row.state,
+            "stage": row.stage,
+            "asks": row.asks,
+            "cancelled_by": row.cancelled_by,
+            "changes": row.change_ids,
+            "target": row.target_id,
+            "before": row.before_id,
+            "after": row.after_id,
+            "person": row.person,
+            "started_at": row.started_at,
+            "ended_at": row.ended_at,
+            "outcome": row.outcome,
+            "stages": [api.StageOut.model_validate(stage, from_attributes=True) for stage in row.stages],
+            "files": [api.RunFileOut(path=file.path, kind=_kind_of(file)) for file in row.files],
+            "evidence": {name: value for name, value in row.evidence.items() if name in known},
+        }
     )
+
+
+def _kind_of(file: RunFile) -> Literal["changed", "added", "removed"]:
+    if file.new is None:
+        return "removed"
+    return "changed" if file.old is not None else "added"
 
 
 def _plain(number: Decimal | None) -> str:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, fields, replace
+from datetime import datetime
 from typing import Any, Final
 
 from sqlalchemy import select
@@ -20,7 +21,8 @@ from zerrit.records import Step as StepRow
 from zerrit.work.activity import note
 from zerrit.work.errors import Conflict, NotFound, Outdated, Refused
 from zerrit.work.judging import JudgedFinding, judge
-from zerrit.work.servers import gamebook_of, get_server
+from zerrit.work.kept_gamebooks import gamebook_of
+from zerrit.work.servers import get_server
 from zerrit.work.snapshots import (
     checked_in,
     differing_paths,
@@ -84,6 +86,8 @@ def open_change(workspace: Workspace, person: str, server_id: str, title: str) -
             author=person,
             created_at=now,
             updated_at=now,
+            looks=[],
+            waits=[],
         )
         session.add(change)
         session.flush()
@@ -124,16 +128,7 @@ def add_step(workspace: Workspace, person: str, change_id: int, step: Step, *, v
         if outcome.kind is OutcomeKind.SAME:
             raise Refused(f"{step.address}: it is so already; the step would change nothing.")
         position = max((row.position for row in change.steps), default=0) + 1
-        change.steps.append(
-            StepRow(
-                position=position,
-                kind=step.kind.value,
-                address=step.address,
-                data=_data(step),
-                author=person,
-                created_at=workspace.now(),
-            )
-        )
+        change.steps.append(row_of_step(step, position, person, workspace.now()))
         _edited(workspace, session, change, person, f"step {position}: {step.kind.value} {step.address}")
         touched = touched_paths(known.before, tried.documents)
         whole = Replay(tried.documents, (*known.replayed.outcomes, outcome), touched)
@@ -148,7 +143,11 @@ def add_step(workspace: Workspace, person: str, change_id: int, step: Step, *, v
 
 def _require_kept(gamebook: Gamebook | None, server_id: str, step: Step) -> None:
     """A file that is put must be one that a rollback could take back."""
-    if step.kind is StepKind.PUT and gamebook is not None and not gamebook.is_tracked(step.address):
+    if (
+        step.kind in (StepKind.PUT, StepKind.REMOVE_FILE)
+        and gamebook is not None
+        and not gamebook.is_tracked(step.address)
+    ):
         raise Refused(
             f"{step.address} is none of the files that Zerrit keeps for {server_id} (see `ignore` and `watch` in the "
             "gamebook), so a rollback could not take it back. Choose another path."
@@ -313,6 +312,17 @@ def preview_merge(workspace: Workspace, change_id: int, path: str, snippet: str,
     return plan_merge(document, snippet, into)
 
 
+def row_of_step(step: Step, position: int, person: str, at: datetime) -> StepRow:
+    return StepRow(
+        position=position,
+        kind=step.kind.value,
+        address=step.address,
+        data=_data(step),
+        author=person,
+        created_at=at,
+    )
+
+
 def step_of(row: StepRow) -> Step:
     return Step(StepKind(row.kind), row.address, **row.data)
 
@@ -390,5 +400,5 @@ def is_outdated(session: Session, change: Change) -> bool:
     if change.state not in EDITABLE or latest is None or latest.id == change.base_id:
         return False
     gamebook, _ = gamebook_of(session, get_server(session, change.server_id))
-    differing = differing_paths(digests(base_of(session, change)), digests(latest)).all
+    differing = differing_paths(digests(session, base_of(session, change)), digests(session, latest)).all
     return any(gamebook is None or not gamebook.is_rewritten(path) for path in differing)

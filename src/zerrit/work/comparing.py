@@ -12,13 +12,21 @@ from sqlalchemy.orm import Session
 
 from zerrit.core.compare import Difference, compare_files, differences_at, require_place, text_difference
 from zerrit.core.documents import Document
-from zerrit.core.gamebooks import Gamebook
 from zerrit.core.steps import replay
-from zerrit.records import Run, Server, Snapshot, digest_of
+from zerrit.records import Run, RunChange, Snapshot
 from zerrit.work.changes import EDITABLE, base_of, get_change, impossible_steps, reader, step_of, worked_out
 from zerrit.work.errors import NotFound, Refused
-from zerrit.work.servers import gamebook_of, get_server
-from zerrit.work.snapshots import defaults_of, digests, documents, get_snapshot, read_all, require_latest
+from zerrit.work.kept_gamebooks import gamebook_of
+from zerrit.work.servers import get_server
+from zerrit.work.snapshots import (
+    defaults_of,
+    digests,
+    documents,
+    documents_of,
+    get_snapshot,
+    require_latest,
+    take_live,
+)
 from zerrit.work.workspace import Workspace
 
 _STATE: Final = re.compile(r"(?P<server>[^@]+)@(?:(?P<number>\d+)|(?P<word>live|latest)|defaults(?::(?P<label>.+))?)\Z")
@@ -65,22 +73,20 @@ def _compare_live(workspace: Workspace, change_id: int) -> Comparison:
         server = get_server(session, change.server_id)
         gamebook, _ = gamebook_of(session, server)
         steps = [step_of(row) for row in change.steps]
-        base = digests(base_of(session, change))
-        query = select(Run.after_id).where(Run.change_id == change.id, Run.after_id.is_not(None))
+        base = digests(session, base_of(session, change))
+        query = select(Run.after_id).join(RunChange).where(RunChange.change_id == change.id, Run.after_id.is_not(None))
         written = session.scalar(query.order_by(Run.id.desc()).limit(1))
         snapshot = session.get(Snapshot, written) if written is not None else None
         after: Mapping[str, Document] = documents(workspace, session, server, snapshot) if snapshot else {}
+    taken = take_live(workspace, server).digests
+    with workspace.session() as session:
+        live = documents_of(workspace, session, server, {path: taken[path] for path in taken if path in base})
     read = reader(gamebook)
-    live: dict[str, Document] = {}
-    drifted: list[str] = []
-    with workspace.link_to(server) as link:
-        for path in [file.path for file in link.list()]:
-            if path in base:
-                data = link.read(path)
-                live[path] = read(data, path)
-                if digest_of(data) != base[path] and not (gamebook and gamebook.is_rewritten(path)):
-                    drifted.append(path)
-    live = {path: document for path, document in live.items() if not document.is_binary}
+    drifted = [
+        path
+        for path in live
+        if taken[path] != base[path] and not (gamebook is not None and gamebook.is_rewritten(path))
+    ]
     notes: list[str] = []
     if change.state in EDITABLE:
         replayed = replay(live, steps, read)
@@ -139,7 +145,6 @@ def _state(workspace: Workspace, text: str) -> tuple[Mapping[str, Document], str
         )
     with workspace.session() as session:
         server = get_server(session, match["server"])
-        gamebook, _ = gamebook_of(session, server)
         if match["word"] == "live":
             snapshot = None  # read below: a link may take its time, and the records are not held meanwhile
         elif match["number"]:
@@ -151,13 +156,6 @@ def _state(workspace: Workspace, text: str) -> tuple[Mapping[str, Document], str
             return documents(workspace, session, server, snapshot), f"defaults {snapshot.label} of {server.id}"
         if snapshot is not None:
             return documents(workspace, session, server, snapshot), f"{server.id}, snapshot {snapshot.id}"
-    return _live_files(workspace, server, gamebook), f"{server.id}, live"
-
-
-def _live_files(workspace: Workspace, server: Server, gamebook: Gamebook | None) -> dict[str, Document]:
-    """The tracked text files as they stand on the server now."""
-    with workspace.link_to(server) as link:
-        files = read_all(link, gamebook)
-    read = reader(gamebook)
-    found = {file.path: read(file.data, file.path) for file in files if file.data is not None}
-    return {path: document for path, document in found.items() if not document.is_binary}
+    live = take_live(workspace, server)
+    with workspace.session() as session:
+        return documents_of(workspace, session, server, live.digests), f"{server.id}, live"

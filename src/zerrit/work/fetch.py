@@ -2,35 +2,29 @@
 
 from __future__ import annotations
 
-import io
-import zipfile
+from collections.abc import Iterable
 from dataclasses import dataclass
-from pathlib import PurePosixPath
-from typing import Final
 
-from zerrit.core.documents import MAX_BYTES
-from zerrit.core.errors import PathRefused
-from zerrit.core.paths import safe_path
+from sqlalchemy import update
+from sqlalchemy.orm import Session
+
 from zerrit.core.wording import counted
-from zerrit.records import Snapshot
+from zerrit.records import Snapshot, SnapshotFile
 from zerrit.work.activity import note
+from zerrit.work.archives import unpack
 from zerrit.work.errors import Conflict, Refused
+from zerrit.work.kept_gamebooks import gamebook_of
 from zerrit.work.runs import require_no_run
-from zerrit.work.servers import gamebook_of, get_server
+from zerrit.work.servers import get_server
 from zerrit.work.snapshots import (
-    FetchedFile,
     PathDifferences,
     defaults_of,
     differing_paths,
-    digests,
     latest_snapshot,
-    read_all,
     store_snapshot,
 )
+from zerrit.work.taking import FetchedFile, Known, Taken, keep_files, known_files, take
 from zerrit.work.workspace import Workspace
-
-MAX_ARCHIVE_FILES: Final = 20_000
-MAX_ARCHIVE_BYTES: Final = 512 * 1024 * 1024  # unpacked; a bound for archives that grow without end
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,10 +34,13 @@ class Fetched:
     snapshot: Snapshot
     is_new: bool
     drift: PathDifferences
+    taken: Taken
 
 
-def fetch(workspace: Workspace, person: str, server_id: str) -> Fetched:
-    """Read all files of a server. A snapshot is kept when something differs from the last one.
+def fetch(workspace: Workspace, person: str, server_id: str, *, thorough: bool = False) -> Fetched:
+    """Read what may have changed on a server. A snapshot is kept when something differs from the last one.
+
+    `thorough` reads every file, whatever its time says.
 
     Raises NotFound, Conflict: a deploy or rollback is under way. LinkError.
     """
@@ -51,25 +48,48 @@ def fetch(workspace: Workspace, person: str, server_id: str) -> Fetched:
         server = get_server(session, server_id)
         gamebook, _ = gamebook_of(session, server)
         require_no_run(session, server_id)
-    with workspace.link_to(server) as link:
-        files = read_all(link, gamebook)
+        before = latest_snapshot(session, server_id)
+        known = known_files(session, before.id) if before else {}
+    with workspace.storing.shared():
+        with workspace.link_to(server) as link:
+            taken = take(workspace, link, gamebook, known, thorough=thorough)
+        return _kept(workspace, person, server_id, before, known, taken)
+
+
+def _kept(
+    workspace: Workspace, person: str, server_id: str, before: Snapshot | None, known: Known, taken: Taken
+) -> Fetched:
+    """What was taken as a snapshot, where it differs from the last one."""
     with workspace.session() as session:
         require_no_run(session, server_id)  # one that began while the files were read may have written some of them
-        before = latest_snapshot(session, server_id)
-        known = digests(before) if before else {}
-        snapshot = store_snapshot(workspace, session, server_id, files, "fetched" if before else "first fetch")
-        drift = differing_paths(known, digests(snapshot))
+        newest = latest_snapshot(session, server_id)
+        if (newest.id if newest else None) != (before.id if before else None):
+            raise Conflict(f"The files of {server_id} were taken by somebody else at the same time. Look at those.")
+        drift = differing_paths(_digests(known.values()), taken.digests)
         if before is not None and not drift:
-            session.delete(snapshot)
-            return Fetched(before, False, drift)
-        count = (
-            counted(len(files), "file")
-            if before is None
-            else f"{len(drift.all)} of {counted(len(files), 'file')} differ"
-        )
+            _renew_stamps(session, before.id, known, taken)
+            return Fetched(before, False, drift, taken)
+        snapshot = store_snapshot(workspace, session, server_id, taken.files, "fetched" if before else "first fetch")
+        files = counted(len(taken.files), "file")
+        count = files if before is None else f"{len(drift.all)} of {files} differ"
         note(workspace, session, person, "server.fetched", server_id, count)
     workspace.publish("server", {"server": server_id})
-    return Fetched(snapshot, True, drift if before is not None else PathDifferences((), (), ()))
+    return Fetched(snapshot, True, drift if before is not None else PathDifferences((), (), ()), taken)
+
+
+def _digests(files: Iterable[FetchedFile]) -> dict[str, str]:
+    return {file.path: file.digest for file in files if file.digest is not None}
+
+
+def _renew_stamps(session: Session, snapshot_id: int, known: Known, taken: Taken) -> None:
+    """The files are the same, and their times are old enough by now to be relied on the next time."""
+    rows = [
+        {"snapshot_id": snapshot_id, "path": file.path, "stamp": file.stamp}
+        for file in taken.files
+        if file.path in known and file.stamp != known[file.path].stamp
+    ]
+    if rows:
+        session.execute(update(SnapshotFile), rows)
 
 
 def import_defaults(workspace: Workspace, person: str, server_id: str, label: str, archive: bytes) -> Snapshot:
@@ -81,43 +101,16 @@ def import_defaults(workspace: Workspace, person: str, server_id: str, label: st
     label = label.strip()
     if not label or len(label) > 40:
         raise Refused("Give the version that these defaults belong to, such as 2.1.")
-    files = _unpack(archive)
+    files = unpack(archive)
     with workspace.session() as session:
         server = get_server(session, server_id)
         gamebook, _ = gamebook_of(session, server)
-        kept = [file for file in files if gamebook is None or gamebook.is_tracked(file.path)]
         before = defaults_of(session, server_id, label)
         if before is not None:
             raise Conflict(
                 f"Defaults {label} of {server_id} are known already and are not changed. Choose another label."
             )
+        kept = keep_files(session, [file for file in files if gamebook is None or gamebook.is_tracked(file[0])])
         snapshot = store_snapshot(workspace, session, server_id, kept, f"defaults {label}", label=label)
         note(workspace, session, person, "defaults.imported", server_id, f"{label}, {len(kept)} files")
     return snapshot
-
-
-def _unpack(archive: bytes) -> list[FetchedFile]:
-    try:
-        with zipfile.ZipFile(io.BytesIO(archive)) as packed:
-            members = [info for info in packed.infolist() if not info.is_dir()]
-            if len(members) > MAX_ARCHIVE_FILES or sum(info.file_size for info in members) > MAX_ARCHIVE_BYTES:
-                raise Refused(
-                    f"The archive holds more than {MAX_ARCHIVE_FILES:,} files or {MAX_ARCHIVE_BYTES:,} bytes."
-                )
-            files = []
-            for info in members:
-                path = safe_path(str(PurePosixPath(info.filename)))
-                with packed.open(info) as member:
-                    data = member.read(MAX_BYTES + 1)
-                if len(data) > MAX_BYTES:
-                    raise Refused(f"{path} in the archive is larger than {MAX_BYTES:,} bytes.")
-                files.append(FetchedFile(path, len(data), 0, data))
-    except (zipfile.BadZipFile, NotImplementedError, RuntimeError, EOFError) as error:
-        raise Refused(
-            "This is no ZIP that can be unpacked; it may be damaged, cut off or locked by a password."
-        ) from error
-    except PathRefused as error:
-        raise Refused(f"The archive is refused: {error}") from error
-    if not files:
-        raise Refused("The archive holds no file.")
-    return files

@@ -25,7 +25,8 @@ from zerrit.core.figures import (
 from zerrit.core.gamebooks import Gamebook
 from zerrit.work.changes import get_change, preview
 from zerrit.work.errors import NotFound
-from zerrit.work.servers import gamebook_of, get_server
+from zerrit.work.kept_gamebooks import gamebook_of
+from zerrit.work.servers import get_server
 from zerrit.work.snapshots import defaults_of, documents, require_latest
 from zerrit.work.workspace import Workspace
 

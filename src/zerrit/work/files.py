@@ -21,8 +21,10 @@ from zerrit.core.paths import path_matches
 from zerrit.records import Server
 from zerrit.work.changes import get_change, worked_out
 from zerrit.work.errors import NotFound
-from zerrit.work.servers import gamebook_of, get_server
-from zerrit.work.snapshots import checked_in, contents, defaults_of, digests, documents, findings_in, require_latest
+from zerrit.work.kept_gamebooks import gamebook_of
+from zerrit.work.servers import get_server
+from zerrit.work.snapshots import checked_in, defaults_of, digests, documents, findings_in, require_latest
+from zerrit.work.taking import Held
 from zerrit.work.workspace import Workspace
 
 SETTINGS: Final = "settings"  #: the kind of all values that belong to no repeated entry
@@ -97,7 +99,7 @@ def list_files(workspace: Workspace, server_id: str) -> list[FileState]:
         snapshot = require_latest(session, server_id)
         gamebook, _ = gamebook_of(session, server)
         shipped = defaults_of(session, server_id, None)
-        defaults = digests(shipped) if shipped else None
+        defaults = digests(session, shipped) if shipped else None
         counts = _counts(findings_in(workspace, session, server, snapshot))
         found = []
         for file in snapshot.files:
@@ -139,7 +141,7 @@ def raw_file(workspace: Workspace, server_id: str, path: str) -> bytes:
     """The bytes of one file of the newest snapshot."""
     with workspace.session() as session:
         get_server(session, server_id)
-        files = contents(session, require_latest(session, server_id))
+        files = Held(workspace, digests(session, require_latest(session, server_id)))
     if path not in files:
         raise NotFound(f"{server_id} has no file {path}. {did_you_mean(path, files)}".strip())
     return files[path]

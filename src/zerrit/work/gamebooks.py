@@ -17,8 +17,10 @@ from zerrit.databases import query
 from zerrit.records import Gamebook as GamebookRow
 from zerrit.records import Server, Snapshot, load_content
 from zerrit.work.errors import NotFound
-from zerrit.work.servers import gamebook_of, get_server, list_gamebooks
-from zerrit.work.snapshots import checked_in, contents, list_snapshots, require_latest
+from zerrit.work.kept_gamebooks import gamebook_of, list_gamebooks
+from zerrit.work.servers import get_server
+from zerrit.work.snapshots import checked_in, digests, list_snapshots, require_latest
+from zerrit.work.taking import Held
 from zerrit.work.workspace import Workspace
 
 
@@ -147,7 +149,7 @@ def try_gamebook(workspace: Workspace, server_id: str, text: str) -> Trial:
         server = get_server(session, server_id)
         latest = require_latest(session, server_id)
         old = checked_in(workspace, session, server, latest)
-        held = contents(session, latest)
+        held = Held(workspace, digests(session, latest))
         watched = [file.path for file in latest.files if file.digest is None]
     book, faults = read_gamebook(text.encode(), f"{server.gamebook or 'gamebook'}.yml")
     if book is None:
@@ -173,7 +175,7 @@ def draft_from_defaults(workspace: Workspace, server_id: str) -> str:
             raise NotFound(f"{server_id} has no defaults to draft from. Import the files that the game ships first.")
         # Of watched files only the name is known, and a name is what other files may refer to.
         trees = [
-            {**dict.fromkeys((f.path for f in snapshot.files), b"\0"), **contents(session, snapshot)}
+            {**dict.fromkeys((f.path for f in snapshot.files), b"\0"), **Held(workspace, digests(session, snapshot))}
             for snapshot in shipped
         ]
         labels = " and ".join(snapshot.label or "" for snapshot in shipped)

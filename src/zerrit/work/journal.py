@@ -1,17 +1,22 @@
 """
 The journal of a run: each stage is written down before it begins and again after it ended.
 
-What is written is committed at once, apart from all other work, so that it is true whenever the service dies.
+What is written is committed at once, apart from all other work, so that it is true whenever the service dies. The end
+of a stage and where the run goes from there are one transaction.
 """
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from contextlib import contextmanager
+import time
+from collections.abc import Callable, Iterable, Mapping
+from typing import Any, Final
 
-from zerrit.records import Run, RunStage
+from zerrit.records import Run, RunFile, RunStage
 from zerrit.work.errors import NotFound
+from zerrit.work.stages import StageName
 from zerrit.work.workspace import Workspace
+
+SAID_EVERY: Final = 0.2  # seconds between two writings of how far a stage is
 
 
 class StageFailed(Exception):
@@ -23,10 +28,17 @@ class Stage:
 
     def __init__(self, journal: Journal, stage_id: int) -> None:
         self._journal = journal
-        self._id = stage_id
+        self.id = stage_id
+        self._said_at = 0.0
+        self.detail = ""
 
     def say(self, detail: str) -> None:
-        self._journal.update_stage(self._id, detail=detail)
+        """Say something that holds until the next word; quick ones are not written down one by one."""
+        self.detail = detail
+        now = time.monotonic()
+        if now - self._said_at >= SAID_EVERY:
+            self._said_at = now
+            self._journal.write_detail(self.id, detail)
 
 
 class Journal:
@@ -34,72 +46,105 @@ class Journal:
         self._workspace = workspace
         self.run_id = run_id
 
-    @contextmanager
-    def stage(self, name: str) -> Iterator[Stage]:
-        """Journal a stage before and after; an error in it is written down and goes on."""
+    def run(self) -> Run:
+        """The row of the run as it is now."""
         with self._workspace.session() as session:
-            run = self._run(session.get(Run, self.run_id))
+            return self._found(session.get(Run, self.run_id))
+
+    def begin(self, name: StageName) -> Stage:
+        with self._workspace.session() as session:
+            run = self._found(session.get(Run, self.run_id))
             row = RunStage(
                 position=len(run.stages) + 1, name=name, state="running", detail="", started_at=self._workspace.now()
             )
             run.stages.append(row)
+            run.stage = name
             session.flush()
             stage_id = row.id
         self._tell()
-        try:
-            yield Stage(self, stage_id)
-        except BaseException as error:
-            self.update_stage(stage_id, state="failed", detail=str(error) or type(error).__name__)
-            raise
-        self.update_stage(stage_id, state="done")
+        return Stage(self, stage_id)
 
-    def update_stage(self, stage_id: int, *, detail: str | None = None, state: str | None = None) -> None:
+    def write_detail(self, stage_id: int, detail: str) -> None:
         with self._workspace.session() as session:
             row = session.get(RunStage, stage_id)
             if row is not None:
-                row.detail = detail if detail is not None else row.detail
-                if state is not None:
-                    row.state = state
-                    row.ended_at = self._workspace.now()
+                row.detail = detail
         self._tell()
 
-    def has_stage(self, name: str) -> bool:
-        """Whether a stage of that name was begun."""
+    def finish(self, stage: Stage, state: str, detail: str, following: StageName, **facts: object) -> None:
+        """End a stage, keep facts, and say where the run goes from here; all of it or nothing."""
         with self._workspace.session() as session:
-            return any(stage.name == name for stage in self._run(session.get(Run, self.run_id)).stages)
+            run = self._found(session.get(Run, self.run_id))
+            row = session.get(RunStage, stage.id)
+            if row is not None:
+                row.state, row.detail, row.ended_at = state, detail, self._workspace.now()
+            run.stage = following
+            run.asks = ""
+            self._put(run, facts)
+        self._tell()
+
+    def interrupt(self, stage: Stage, why: str) -> None:
+        """A stage ends without having been done or failed; the run stays where it is."""
+        with self._workspace.session() as session:
+            row = session.get(RunStage, stage.id)
+            if row is not None:
+                row.state, row.ended_at = "interrupted", self._workspace.now()
+                row.detail = f"{stage.detail} ({why})".strip()
+        self._tell()
 
     def close_open_stages(self, why: str) -> None:
-        """Stages that were begun and never ended have failed."""
+        """Stages that were begun and never ended were interrupted."""
         with self._workspace.session() as session:
-            for stage in self._run(session.get(Run, self.run_id)).stages:
+            for stage in self._found(session.get(Run, self.run_id)).stages:
                 if stage.state == "running":
-                    stage.state, stage.ended_at = "failed", self._workspace.now()
+                    stage.state, stage.ended_at = "interrupted", self._workspace.now()
                     stage.detail = f"{stage.detail} ({why})".strip()
 
     def note(self, **facts: object) -> None:
-        """Keep facts on the run: `before_id`, `after_id`, or evidence by name."""
+        """Keep facts on the run: `before_id`, `after_id`, `asks`, or evidence by name."""
         with self._workspace.session() as session:
-            run = self._run(session.get(Run, self.run_id))
-            evidence = dict(run.evidence)
-            for name, value in facts.items():
-                if name in ("before_id", "after_id"):
-                    setattr(run, name, value)
-                else:
-                    evidence[name] = value
-            run.evidence = evidence
+            run = self._found(session.get(Run, self.run_id))
+            self._put(run, facts)
+            state = run.state
+        self._tell(state)
+
+    def add(self, name: str, item: object) -> None:
+        """Add to a list of the evidence: a decision, a doubt."""
+        with self._workspace.session() as session:
+            run = self._found(session.get(Run, self.run_id))
+            run.evidence = run.evidence | {name: [*run.evidence.get(name, ()), item]}
+
+    def plan(self, before_id: int | None, files: Iterable[RunFile], keep: Callable[[Any], int] | None = None) -> int:
+        """Keep the snapshot to go back to and what is to be written, in one transaction. Returns the snapshot's id."""
+        with self._workspace.session() as session:
+            run = self._found(session.get(Run, self.run_id))
+            run.before_id = keep(session) if keep is not None else before_id
+            run.files = list(files)
+            assert run.before_id is not None  # noqa: S101 (one of the two was given)
+            return run.before_id
 
     def end(self, state: str, outcome: str) -> None:
         with self._workspace.session() as session:
-            run = self._run(session.get(Run, self.run_id))
-            run.state = state
+            run = self._found(session.get(Run, self.run_id))
+            run.state, run.stage, run.asks = state, StageName.END, ""
             run.outcome = outcome
             run.ended_at = self._workspace.now()
         self._tell(state)
 
+    @staticmethod
+    def _put(run: Run, facts: Mapping[str, object]) -> None:
+        evidence = dict(run.evidence)
+        for name, value in facts.items():
+            if name in ("before_id", "after_id", "asks"):
+                setattr(run, name, value)
+            else:
+                evidence[name] = value
+        run.evidence = evidence
+
     def _tell(self, state: str = "running") -> None:
         self._workspace.publish("run", {"run": self.run_id, "state": state})
 
-    def _run(self, run: Run | None) -> Run:
+    def _found(self, run: Run | None) -> Run:
         if run is None:
             raise NotFound(f"There is no run {self.run_id}.")
         return run

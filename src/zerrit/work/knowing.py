@@ -20,7 +20,7 @@ from zerrit.core.errors import AddressInvalid
 from zerrit.records import Change, Run, Server, Snapshot, load_content
 from zerrit.work.errors import Refused
 from zerrit.work.files import Place, file_in, listed_words, newest_of, place_in
-from zerrit.work.servers import gamebook_of
+from zerrit.work.kept_gamebooks import gamebook_of
 from zerrit.work.workspace import Workspace
 
 MOST_LINKS: Final = 60
@@ -110,7 +110,8 @@ def _value(document: Document, address: str) -> str | None:
 
 def _past(session: Session, snapshot: Snapshot, value: str | None, runs: Mapping[int, Run]) -> Past:
     run = runs.get(snapshot.id)
-    change = session.get(Change, run.change_id) if run is not None and run.change_id is not None else None
+    # Of several changes that went together, the last one is named.
+    change = session.get(Change, run.change_ids[-1]) if run is not None and run.change_ids else None
     reason = change.title if change is not None else snapshot.reason
     return Past(
         snapshot.taken_at,

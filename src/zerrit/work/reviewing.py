@@ -22,7 +22,8 @@ from zerrit.records import ReadMark, Server
 from zerrit.work.activity import note
 from zerrit.work.comparing import require_defaults
 from zerrit.work.errors import NotFound, Refused
-from zerrit.work.servers import gamebook_of, get_server
+from zerrit.work.kept_gamebooks import gamebook_of
+from zerrit.work.servers import get_server
 from zerrit.work.snapshots import documents, require_latest
 from zerrit.work.workspace import Workspace
 

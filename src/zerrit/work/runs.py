@@ -2,83 +2,164 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from typing import Final
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any, Final, Literal
 
 from sqlalchemy import select
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
 from zerrit.core.gamebooks import Gamebook
-from zerrit.records import Run, Server, digest_of
+from zerrit.records import Change, Run, RunChange, Server, digest_of
 from zerrit.work.activity import note
-from zerrit.work.changes import EDITABLE, get_change, preview
+from zerrit.work.changes import EDITABLE, Preview, get_change, preview
+from zerrit.work.controls import control_of
 from zerrit.work.errors import Blocked, Conflict, Drifted, NotFound, Refused
-from zerrit.work.servers import gamebook_of, get_server
+from zerrit.work.kept_gamebooks import gamebook_of
+from zerrit.work.servers import get_server
 from zerrit.work.snapshots import digests, get_snapshot
+from zerrit.work.stages import GOING_BACK, StageName
 from zerrit.work.workspace import Workspace
 
 RUNNING: Final = "running"
+QUEUED: Final = "queued"
+MOST_ANNOUNCED: Final = 120  # minutes
 
 
-def begin_deploy(workspace: Workspace, person: str, change_id: int) -> Run:
-    """Check once more, then queue a run; `deploys.carry_out` does it.
+@dataclass(frozen=True, slots=True)
+class Options:
+    """How a run goes about it: minutes of announcement, waiting until nobody plays (until a time at most), a rehearsal."""
 
-    Raises Blocked: findings or impossible steps. Drifted: the files are no longer those that the change was built
-    on. Conflict: a run is under way, or the change is not open. LinkError, ControlError.
+    announce: int = 0
+    wait: Literal["", "empty"] = ""
+    until: datetime | None = None
+    rehearse: bool = False
+
+    def as_row(self) -> dict[str, Any]:
+        return {
+            "announce": self.announce,
+            "wait": self.wait,
+            "until": self.until.isoformat() if self.until else "",
+            "rehearse": self.rehearse,
+        }
+
+
+NO_OPTIONS: Final = Options()
+
+
+def begin_deploy(workspace: Workspace, person: str, change_ids: Sequence[int], options: Options = NO_OPTIONS) -> Run:
+    """Check once more, then begin a run of one change, or of several in order; `deploys.carry_out` does it.
+
+    Raises Blocked: findings or impossible steps. Drifted: the files are no longer those that a change was built on.
+    Conflict: a run is under way, or a change is not open. Refused, LinkError, ControlError.
     """
+    if not 0 <= options.announce <= MOST_ANNOUNCED:
+        raise Refused(f"An announcement begins at most {MOST_ANNOUNCED} minutes ahead.")
     with workspace.session() as session:
-        change = get_change(session, change_id)
-        if change.state not in EDITABLE:
-            raise Conflict(f"Change {change_id} is {change.state} already.")
-        if not change.steps:
-            raise Refused(f"Change {change_id} has no steps yet; there is nothing to deploy.")
-        server = get_server(session, change.server_id)
+        changes = [get_change(session, change_id) for change_id in change_ids]
+        server = get_server(session, _one_server(changes))
         require_no_run(session, server.id)
-        seen = preview(workspace, session, change)
-        if seen.blocking:
-            raise Blocked(
-                f"Change {change_id} is blocked: {seen.blocking[0]}"
-                + (f" ({len(seen.blocking) - 1} more)" if len(seen.blocking) > 1 else ""),
-                reasons=seen.blocking,
-            )
         gamebook, _ = gamebook_of(session, server)
-        base = digests(get_snapshot(session, server.id, change.base_id))
-    drifted = _drifted(workspace, server, gamebook, base, seen.replayed.touched)
-    if drifted:
-        raise Drifted(
-            f"{', '.join(drifted)} on {server.id} changed since change {change_id} was built on it. Fetch the server, put the "
-            f"change on the new files (`zerrit change refresh {change_id}`) and look at its difference again.",
-            paths=drifted,
-        )
+        for change in changes:
+            if change.state not in (*EDITABLE, QUEUED):
+                raise Conflict(f"Change {change.id} is {change.state} already.")
+        seen = [(change, require_deployable(workspace, session, change)) for change in changes]
+        bases = {change.id: digests(session, get_snapshot(session, server.id, change.base_id)) for change in changes}
+    for change, found in seen:
+        drifted = _drifted(workspace, server, gamebook, bases[change.id], found.replayed.touched)
+        if drifted:
+            raise Drifted(
+                f"{', '.join(drifted)} on {server.id} changed since change {change.id} was built on it. Fetch the server, "
+                f"put the change on the new files (`zerrit change refresh {change.id}`) and look at its difference again.",
+                paths=drifted,
+            )
+    control_of(workspace, server).state()
     with workspace.session() as session:
-        run = _queue(workspace, session, Run(server_id=server.id, change_id=change_id, kind="deploy", person=person))
-        change = get_change(session, change_id)
-        change.state = "queued"
-        note(workspace, session, person, "deploy.begun", server.id, f"{change_id}: {change.title}")
+        run = Run(server_id=server.id, kind="deploy", person=person, options=options.as_row())
+        run.parts = [RunChange(change_id=change.id, position=number) for number, change in enumerate(changes, 1)]
+        _begin(workspace, session, run)
+        for change_id in change_ids:
+            change = get_change(session, change_id)
+            change.state = "deploying"
+            note(workspace, session, person, "deploy.begun", server.id, f"{change_id}: {change.title}")
     return run
 
 
-def begin_rollback(workspace: Workspace, person: str, server_id: str, snapshot_id: int) -> Run:
-    """Queue a run that puts the server back to a snapshot. Raises NotFound, Conflict."""
+def _one_server(changes: Sequence[Change]) -> str:
+    servers = {change.server_id for change in changes}
+    if len(servers) != 1:
+        raise Refused(
+            "Name at least one change, and only changes of one server; to bring a change to others, roll it out."
+        )
+    return servers.pop()
+
+
+def require_deployable(workspace: Workspace, session: Session, change: Change) -> Preview:
+    """The change worked out, if it may go on its server. Raises Blocked, Refused."""
+    if not change.steps:
+        raise Refused(f"Change {change.id} has no steps yet; there is nothing to deploy.")
+    seen = preview(workspace, session, change)
+    if seen.blocking:
+        raise Blocked(
+            f"Change {change.id} is blocked: {seen.blocking[0]}"
+            + (f" ({len(seen.blocking) - 1} more)" if len(seen.blocking) > 1 else ""),
+            reasons=seen.blocking,
+        )
+    return seen
+
+
+def begin_rollback(
+    workspace: Workspace, person: str, server_id: str, snapshot_id: int, options: Options = NO_OPTIONS
+) -> Run:
+    """Begin a run that puts the server back to a snapshot. Raises NotFound, Conflict."""
     with workspace.session() as session:
         server = get_server(session, server_id)
         snapshot = get_snapshot(session, server_id, snapshot_id)
-        wanted = Run(server_id=server.id, target_id=snapshot.id, kind="rollback", person=person)
-        run = _queue(workspace, session, wanted)
+        run = Run(server_id=server.id, target_id=snapshot.id, kind="rollback", person=person, options=options.as_row())
+        _begin(workspace, session, run)
         note(workspace, session, person, "rollback.begun", server.id, f"to snapshot {snapshot_id}")
     return run
 
 
-def _queue(workspace: Workspace, session: Session, run: Run) -> Run:
+def begin_restart(workspace: Workspace, person: str, server_id: str, options: Options = NO_OPTIONS) -> Run:
+    """Begin a run that takes a snapshot while the game is stopped, and starts it again. Raises NotFound, Conflict."""
+    with workspace.session() as session:
+        server = get_server(session, server_id)
+        run = Run(server_id=server.id, kind="restart", person=person, options=options.as_row())
+        _begin(workspace, session, run)
+        note(workspace, session, person, "restart.begun", server.id, "")
+    return run
+
+
+def _begin(workspace: Workspace, session: Session, run: Run) -> None:
     """Note a run as under way. Two people may ask at once; the database lets one of them through."""
     require_no_run(session, run.server_id)
-    run.state, run.started_at, run.evidence, run.stages = RUNNING, workspace.now(), {}, []
+    run.state, run.stage, run.started_at = RUNNING, StageName.PREFLIGHT, workspace.now()
+    run.asks, run.cancelled_by, run.evidence, run.stages, run.files = "", "", {}, [], []
+    run.outcome, run.parts = "", list(run.parts)
     try:
         session.add(run)
         session.flush()
     except IntegrityError as error:
         raise Conflict(f"Another run on {run.server_id} began at the same moment. Wait until it has ended.") from error
+
+
+def cancel_run(workspace: Workspace, person: str, run_id: int) -> Run:
+    """Ask a run to end at the next point at which that is safe; what was written by then is taken back.
+
+    Raises NotFound, Conflict: it has ended, or it goes back already.
+    """
+    with workspace.session() as session:
+        run = get_run(session, run_id)
+        if run.state != RUNNING:
+            raise Conflict(f"Run {run_id} has ended: {run.state}. A rollback puts its server back.")
+        if StageName(run.stage) in (*GOING_BACK, StageName.RELEASE):
+            raise Conflict(f"Run {run_id} is on its way back already; let it end.")
+        run.cancelled_by = person
+        note(workspace, session, person, f"{run.kind}.cancelled", run.server_id, f"run {run_id}, at {run.stage}")
+    workspace.publish("run", {"run": run_id, "state": RUNNING})
     return run
 
 
@@ -91,6 +172,11 @@ def get_run(session: Session, run_id: int) -> Run:
 
 def list_runs(session: Session, server_id: str) -> list[Run]:
     return list(session.scalars(select(Run).where(Run.server_id == server_id).order_by(Run.id.desc())))
+
+
+def runs_of_change(session: Session, change_id: int) -> list[Run]:
+    query = select(Run).join(RunChange).where(RunChange.change_id == change_id).order_by(Run.id.desc())
+    return list(session.scalars(query))
 
 
 def latest_run(session: Session, server_id: str) -> Run | None:
@@ -108,9 +194,9 @@ def require_no_run(session: Session, server_id: str) -> None:
 def _drifted(
     workspace: Workspace, server: Server, gamebook: Gamebook | None, base: Mapping[str, str], touched: frozenset[str]
 ) -> list[str]:
-    """Files of the change that differ on the server now. Those that the game rewrites itself are merged later."""
+    """Files of a change that differ on the server now. Those that the game rewrites itself are merged later."""
     with workspace.link_to(server) as link:
-        present = {file.path for file in link.list()}
+        present = {file.path for file in link.files()}
         drifted = []
         for path in sorted(touched):
             if gamebook is not None and gamebook.is_rewritten(path):
@@ -118,5 +204,4 @@ def _drifted(
             now = digest_of(link.read(path)) if path in present else None
             if now != base.get(path):
                 drifted.append(path)
-    workspace.control_of(server).state()
     return drifted

@@ -1,63 +1,24 @@
-"""Servers and gamebooks: adding them, finding them."""
+"""Servers: adding them, finding them, how they are looked after."""
 
 from __future__ import annotations
 
-import re
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from functools import lru_cache
 from typing import Any, Final
 from urllib.parse import urlsplit
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from zerrit.core.errors import GamebookInvalid
-from zerrit.core.gamebooks import Gamebook, read_gamebook
 from zerrit.core.nearest import did_you_mean
+from zerrit.links import FtpsLink, SftpLink
 from zerrit.records import Gamebook as GamebookRow
-from zerrit.records import Server, load_content, store_content
+from zerrit.records import Server
 from zerrit.work.activity import note
+from zerrit.work.controls import control_of
 from zerrit.work.errors import Conflict, NotFound, Refused
+from zerrit.work.kept_gamebooks import ID_FORM, list_gamebooks
 from zerrit.work.workspace import Workspace
-
-_ID: Final = re.compile(r"[a-z0-9][a-z0-9-]{0,62}\Z")
-
-
-def put_gamebook(workspace: Workspace, person: str, name: str, text: str) -> Gamebook:
-    """Keep a gamebook under a name; what was there under it stays in the content store.
-
-    Raises GamebookInvalid: it has mistakes; the message holds all of them with their lines.
-    """
-    if not _ID.match(name):
-        raise Refused(f"`{name}` is no name for a gamebook: small letters, digits and hyphens.")
-    gamebook, faults = read_gamebook(text.encode(), f"{name}.yml")
-    if gamebook is None:
-        listed = "; ".join(f"line {f.line}: {f.message} {f.hint}".rstrip() for f in faults[:10])
-        raise GamebookInvalid(f"The gamebook {name} cannot be used: {listed}")
-    with workspace.session() as session:
-        digest = store_content(session, text.encode())
-        session.merge(GamebookRow(name=name, digest=digest, updated_at=workspace.now()))
-        note(workspace, session, person, "gamebook.put", None, name)
-    return gamebook
-
-
-def list_gamebooks(session: Session) -> list[GamebookRow]:
-    return list(session.scalars(select(GamebookRow).order_by(GamebookRow.name)))
-
-
-def gamebook_of(session: Session, server: Server) -> tuple[Gamebook | None, str]:
-    """The gamebook of a server and the digest of its text; None and empty where it has none."""
-    row = session.get(GamebookRow, server.gamebook) if server.gamebook else None
-    if row is None:
-        return None, ""
-    return _kept_gamebook(load_content(session, row.digest), f"{row.name}.yml"), row.digest
-
-
-@lru_cache(maxsize=32)
-def _kept_gamebook(data: bytes, path: str) -> Gamebook | None:
-    """A gamebook that was kept; nearly every use case asks for it, and reading it takes longer than most of them."""
-    return read_gamebook(data, path)[0]
 
 
 @dataclass(frozen=True, slots=True)
@@ -70,6 +31,7 @@ class ServerSettings:
     link_secret: str = field(repr=False)
     control: Mapping[str, Any]
     control_secret: str = field(repr=False)
+    care: Mapping[str, Any] = field(default_factory=dict)
 
 
 def add_server(workspace: Workspace, person: str, server_id: str, given: ServerSettings) -> Server:
@@ -77,13 +39,13 @@ def add_server(workspace: Workspace, person: str, server_id: str, given: ServerS
 
     Raises Refused, Conflict, NotFound, LinkError, ControlError.
     """
-    if not _ID.match(server_id):
+    if not ID_FORM.match(server_id):
         raise Refused(f"`{server_id}` is no server id: small letters, digits and hyphens, such as coral-gate.")
     with workspace.session() as session:
         if session.get(Server, server_id) is not None:
             raise Conflict(f"There is a server {server_id} already. Choose another id.")
         _require_gamebook(session, given.gamebook)
-    server = Server(id=server_id, created_at=workspace.now(), link_secret=None, control_secret=None)
+    server = Server(id=server_id, created_at=workspace.now(), link_secret=None, control_secret=None, said={})
     _settle(workspace, server, given)
     with workspace.session() as session:
         session.add(server)
@@ -116,13 +78,54 @@ def _settle(workspace: Workspace, server: Server, given: ServerSettings) -> None
     """Put the settings on the server and try them."""
     server.title = given.title or server.id
     server.gamebook = given.gamebook
-    server.link, server.control = dict(given.link), dict(given.control)
+    server.link, server.control, server.care = dict(given.link), dict(given.control), dict(given.care)
     if given.link_secret:
         server.link_secret = workspace.vault.seal(given.link_secret)
     if given.control_secret:
         server.control_secret = workspace.vault.seal(given.control_secret)
-    with workspace.link_to(server):
-        workspace.control_of(server).state()
+    with workspace.link_to(server) as link:
+        # What the host showed at first is what it has to show from now on.
+        if isinstance(link, FtpsLink | SftpLink):
+            server.link = server.link | {"identity": link.identity}
+        for place in given.care.get("crash_places", ()):
+            workspace.link_to(server, folder=place).close()
+    if server.control["kind"] != "hand":
+        control_of(workspace, server).state()
+
+
+def accept_identity(workspace: Workspace, person: str, server_id: str, identity: str) -> Server:
+    """Accept another certificate or key of the host; the link is tried with it.
+
+    Raises NotFound, Refused: the link has none. LinkError: the host shows yet another one.
+    """
+    with workspace.session() as session:
+        server = get_server(session, server_id)
+        session.expunge(server)
+    if "identity" not in server.link:
+        raise Refused(
+            f"The link of {server_id} ({server.link['kind']}) has no certificate or key that could be accepted."
+        )
+    server.link = server.link | {"identity": identity}
+    workspace.link_to(server).close()
+    with workspace.session() as session:
+        session.merge(server)
+        note(workspace, session, person, "server.accepted", server_id, identity)
+    workspace.publish("server", {"server": server_id})
+    return server
+
+
+CLEAR_TEXT: Final = "FTP sends the password and all files in clear text; use FTPS or SFTP where the host offers it."
+
+
+def notes_of(server: Server) -> list[str]:
+    """What one should know of a server as it is set up."""
+    notes = [CLEAR_TEXT] if server.link["kind"] == "ftp" else []
+    notes += (
+        ["Its commands pass through a shell; what stands in them is carried out as it is written."]
+        if server.control.get("use_shell")
+        else []
+    )
+    return notes
 
 
 def _whom(settings: Mapping[str, Any]) -> tuple[object, ...]:

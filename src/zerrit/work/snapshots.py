@@ -2,70 +2,57 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
-from sqlalchemy import select
+from sqlalchemy import insert, select
 from sqlalchemy.orm import Session
 
 from zerrit.core.checks import Checked, Files, check_files_of
-from zerrit.core.documents import MAX_BYTES, Document, Finding
-from zerrit.core.gamebooks import Gamebook
+from zerrit.core.documents import Document, Finding
 from zerrit.databases import query
-from zerrit.links import Link
-from zerrit.records import Server, Snapshot, SnapshotFile, load_content, store_content
+from zerrit.records import Server, Snapshot, SnapshotFile, load_content
 from zerrit.work.errors import NotFound
-from zerrit.work.servers import gamebook_of
+from zerrit.work.kept_gamebooks import gamebook_of
+from zerrit.work.taking import FetchedFile, Taken, known_files, take
 from zerrit.work.workspace import Workspace
-
-
-@dataclass(frozen=True, slots=True)
-class FetchedFile:
-    """One file as it was read from a server; `data` is None for a watched one, whose content is not kept."""
-
-    path: str
-    size: int
-    modified: int
-    data: bytes | None
-
-
-def read_all(link: Link, gamebook: Gamebook | None) -> list[FetchedFile]:
-    """Read every tracked file; of watched ones only size and time. Ignored ones (logs, crash files) are left out.
-
-    What is larger than any text that Zerrit reads is watched, whether the gamebook says so or not.
-    """
-    fetched = []
-    for file in link.list():
-        if gamebook is not None and gamebook.is_ignored(file.path):
-            continue
-        is_watched = file.size > MAX_BYTES or (gamebook is not None and gamebook.is_watched(file.path))
-        data = None if is_watched else link.read(file.path)
-        fetched.append(FetchedFile(file.path, file.size if data is None else len(data), file.modified, data))
-    return fetched
 
 
 def store_snapshot(
     workspace: Workspace,
     session: Session,
     server_id: str,
-    files: list[FetchedFile],
+    files: Iterable[FetchedFile],
     reason: str,
     *,
     label: str | None = None,
+    is_good: bool = False,
 ) -> Snapshot:
-    """Keep files as a snapshot; with a `label` they are defaults of that version."""
+    """Keep files, whose contents are kept already, as a snapshot; with a `label` they are defaults of that version."""
     snapshot = Snapshot(
         server_id=server_id,
         kind="defaults" if label else "server",
         label=label,
         reason=reason,
+        kept="",
+        is_good=is_good,
         taken_at=workspace.now(),
     )
-    for file in files:
-        digest = store_content(session, file.data) if file.data is not None else None
-        snapshot.files.append(SnapshotFile(path=file.path, digest=digest, size=file.size, modified=file.modified))
     session.add(snapshot)
     session.flush()
+    rows = [
+        {
+            "snapshot_id": snapshot.id,
+            "path": file.path,
+            "digest": file.digest,
+            "size": file.size,
+            "modified": file.modified,
+            "stamp": file.stamp,
+        }
+        for file in files
+    ]
+    if rows:
+        session.execute(insert(SnapshotFile), rows)
     return snapshot
 
 
@@ -85,7 +72,7 @@ def require_latest(session: Session, server_id: str) -> Snapshot:
 def get_snapshot(session: Session, server_id: str, snapshot_id: int) -> Snapshot:
     """Raises NotFound: also for a snapshot of another server, which must not be put on this one."""
     snapshot = session.get(Snapshot, snapshot_id)
-    if snapshot is None or snapshot.server_id != server_id or snapshot.kind != "server":
+    if snapshot is None or snapshot.server_id != server_id or snapshot.kind == "defaults":
         raise NotFound(f"{server_id} has no snapshot {snapshot_id}. `zerrit timeline {server_id}` lists those it has.")
     return snapshot
 
@@ -103,24 +90,41 @@ def list_snapshots(session: Session, server_id: str) -> list[Snapshot]:
     return list(session.scalars(query))
 
 
-def digests(snapshot: Snapshot) -> dict[str, str]:
+def digests(session: Session, snapshot: Snapshot) -> dict[str, str]:
     """Digest by path, of tracked files."""
-    return {file.path: file.digest for file in snapshot.files if file.digest is not None}
-
-
-def contents(session: Session, snapshot: Snapshot) -> dict[str, bytes]:
-    """Bytes by path, of tracked files."""
-    return {path: load_content(session, digest) for path, digest in digests(snapshot).items()}
+    rows = session.execute(
+        select(SnapshotFile.path, SnapshotFile.digest)
+        .where(SnapshotFile.snapshot_id == snapshot.id, SnapshotFile.digest.is_not(None))
+        .order_by(SnapshotFile.path)
+    )
+    return {path: digest for path, digest in rows if digest is not None}
 
 
 def documents(workspace: Workspace, session: Session, server: Server, snapshot: Snapshot) -> dict[str, Document]:
     """The tracked text files of a snapshot, read as the server's gamebook says."""
+    return documents_of(workspace, session, server, digests(session, snapshot))
+
+
+def documents_of(
+    workspace: Workspace, session: Session, server: Server, wanted: Mapping[str, str]
+) -> dict[str, Document]:
+    """The text files among kept contents, by path and digest, read as the server's gamebook says."""
     gamebook, gamebook_digest = gamebook_of(session, server)
     read = {
         path: workspace.read(lambda d: load_content(session, d), path, digest, gamebook, gamebook_digest)
-        for path, digest in digests(snapshot).items()
+        for path, digest in wanted.items()
     }
     return {path: document for path, document in read.items() if not document.is_binary}
+
+
+def take_live(workspace: Workspace, server: Server) -> Taken:
+    """The files of a server as they are now; read where they may differ from its newest snapshot. Raises LinkError."""
+    with workspace.session() as session:
+        gamebook, _ = gamebook_of(session, server)
+        newest = latest_snapshot(session, server.id)
+        known = known_files(session, newest.id) if newest is not None else {}
+    with workspace.link_to(server) as link:
+        return take(workspace, link, gamebook, known)
 
 
 def files_of(workspace: Workspace, session: Session, server: Server, snapshot: Snapshot) -> Files:
@@ -128,7 +132,9 @@ def files_of(workspace: Workspace, session: Session, server: Server, snapshot: S
     gamebook, _ = gamebook_of(session, server)
     texts = documents(workspace, session, server, snapshot)
     wanted = gamebook.binaries if gamebook is not None else frozenset[str]()
-    data = {path: load_content(session, digest) for path, digest in digests(snapshot).items() if path in wanted}
+    data = {
+        path: load_content(session, digest) for path, digest in digests(session, snapshot).items() if path in wanted
+    }
     others = frozenset(file.path for file in snapshot.files if file.path not in texts)
     return Files(texts, others, data.get, query)
 

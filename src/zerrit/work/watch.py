@@ -1,113 +1,259 @@
-"""Watching a game start: is it up, did it write a crash file, what does its log say."""
+"""Watching a game start: is it up, did it leave a crash file, what does its log say, what did it load."""
 
 from __future__ import annotations
 
+import re
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Final
+from datetime import UTC, datetime
+from typing import Any, Final
 
-from zerrit.control import Control
-from zerrit.core.gamebooks import Gamebook, compile_pattern
+from zerrit.control import Control, ControlError, GameState
+from zerrit.core.gamebooks import Gamebook, LoadedRules, compile_pattern
 from zerrit.core.paths import path_matches
-from zerrit.links import Link, LinkError, LinkFault
+from zerrit.core.wording import counted
+from zerrit.links import PASSING, Link, LinkError, LinkFault, RemoteFile
 
 EXCERPT_LINES: Final = 40
+TAIL: Final = 64 << 10  # bytes of a log that are looked at to tell whether its game runs
+MOST_OF_A_CRASH: Final = 20_000  # characters
 POLL: Final = 0.25  # seconds
+_HERE: Final = ""  #: the game's own folder among the places of crash files
 
 
 @dataclass(frozen=True, slots=True)
 class Before:
     """What lay there before the start: an old crash file must not be taken for a new one."""
 
-    crash_files: frozenset[tuple[str, int, int]]
+    crash_files: frozenset[tuple[str, str, int, int]]  #: place, path, size, time
     log_length: int
+
+    def as_evidence(self) -> dict[str, Any]:
+        return {"crash_files": sorted(self.crash_files), "log_length": self.log_length}
+
+    @classmethod
+    def of_evidence(cls, kept: Mapping[str, Any]) -> Before:
+        return cls(frozenset(tuple(one) for one in kept["crash_files"]), kept["log_length"])
 
 
 @dataclass(frozen=True, slots=True)
+class Crash:
+    """A crash file that came with a start. `place` is the folder outside of the game's own, or empty."""
+
+    place: str
+    path: str
+    modified: int
+    text: str
+
+
+@dataclass(frozen=True)
 class Verdict:
-    """How a start went. `trouble` is empty when all is well."""
+    """How a start went. `trouble` is empty when all is well; `doubts` are what one should know all the same."""
 
     trouble: str
-    log_excerpt: str
-    crash_files: dict[str, str] = field(default_factory=dict)
+    log: str
+    crashes: tuple[Crash, ...] = ()
+    doubts: tuple[str, ...] = ()
+    lines: frozenset[str] = field(default_factory=frozenset)  #: what the log says, without times and numbers
+
+    def as_evidence(self, before: Before) -> dict[str, Any]:
+        return {
+            "log": self.log,
+            "crash_files": {f"{crash.place}{crash.path}": crash.text for crash in self.crashes},
+            "old_crash_files": len(before.crash_files),
+            "doubts": list(self.doubts),
+        }
 
 
-def look_before(link: Link, gamebook: Gamebook | None) -> Before:
-    return Before(frozenset(_crash_files(link, gamebook)), len(_log(link, gamebook)))
+@dataclass(frozen=True)
+class Watched:
+    """A game to be watched: its link, its control, its gamebook, and further places where crash files come to lie."""
+
+    link: Link
+    control: Control
+    gamebook: Gamebook | None
+    elsewhere: Mapping[str, Link] = field(default_factory=dict)
+
+    def look_before(self) -> Before:
+        crash_files = frozenset((place, file.path, file.size, file.modified) for place, file in self._crash_files())
+        return Before(crash_files, self._log_length())
+
+    def start(
+        self,
+        before: Before,
+        *,
+        settle: float,
+        patience: float,
+        say: Callable[[str], None],
+        pause: Callable[[float], None],
+        expected: Mapping[str, Sequence[str]],
+    ) -> Verdict:
+        """Wait until the game says that it is ready and has stayed up for `settle` seconds, or until trouble shows."""
+        ready_pattern = self.gamebook.rules.trouble.ready_pattern if self.gamebook else ""
+        deadline = time.monotonic() + patience
+        ready_since: float | None = None
+        while True:
+            began = time.monotonic()
+            state = self._state(deadline)
+            log = self._log(before.log_length)
+            crashes = self._new_crashes(before)
+            problem = self._problem(state, log, crashes)
+            now = time.monotonic()
+            if not problem and ready_since is None and now > deadline:
+                problem = f"the game did not say that it is ready within {patience:g} s"
+            if problem:
+                return Verdict(problem, self._excerpt(log), crashes)
+            if ready_since is None and (not ready_pattern or compile_pattern(ready_pattern).search(log)):
+                ready_since = now
+                say(f"the game is up; seeing whether it stays up for {settle:g} s")
+            if ready_since is not None and now - ready_since >= settle:
+                return self._loaded(log, expected)
+            # A host that is slow to list is not asked without a break.
+            pause(max(POLL, now - began))
+
+    # --- what is seen -------------------------------------------------------------------------------------------------
+
+    def _state(self, deadline: float) -> GameState | None:
+        """None while the control is not to be had just now."""
+        try:
+            return self.control.state()
+        except ControlError as error:
+            if not error.is_passing or time.monotonic() > deadline:
+                raise
+            return None
+
+    def _problem(self, state: GameState | None, log: str, crashes: Sequence[Crash]) -> str:
+        reasons = []
+        if crashes:
+            reasons.append(f"a new crash file appeared: {', '.join(f'{c.place}{c.path}' for c in crashes)}")
+        if state is not None and not state.is_running:
+            reasons.append(f"the game is not running (the control says: {state.word})")
+        patterns = self.gamebook.rules.trouble.log_patterns if self.gamebook else ()
+        line = next(
+            (one for one in log.splitlines() if any(compile_pattern(pattern).search(one) for pattern in patterns)), ""
+        )
+        if line:
+            reasons.append(f"its log says: {line.strip()}")
+        return "; ".join(reasons)
+
+    def _loaded(self, log: str, expected: Mapping[str, Sequence[str]]) -> Verdict:
+        """What the game says that it loaded, against what it should have."""
+        rules = self.gamebook.rules.trouble.loaded if self.gamebook else ()
+        doubts: list[str] = []
+        trouble: list[str] = []
+        for rule in rules:
+            lacking = [word for word in expected.get(rule.expect, ()) if word not in _named(rule, log)]
+            if lacking:
+                said = f"the game did not say that it loaded {', '.join(lacking)} (of {rule.expect})"
+                (trouble if rule.must else doubts).append(said)
+        return Verdict("; ".join(trouble), self._excerpt(log), (), tuple(doubts), self._lines(log))
+
+    def _crash_files(self) -> list[tuple[str, RemoteFile]]:
+        found: list[tuple[str, RemoteFile]] = []
+        for pattern in self.gamebook.rules.trouble.crash_files if self.gamebook else ():
+            below = _fixed_folder(pattern)
+            found += [(_HERE, file) for file in self.link.files(below) if path_matches(pattern, file.path)]
+        for place, link in self.elsewhere.items():
+            found += [(place, file) for file in link.files()]
+        return found
+
+    def _new_crashes(self, before: Before) -> tuple[Crash, ...]:
+        return tuple(
+            Crash(place, file.path, file.modified, self._text_of(place, file))
+            for place, file in self._crash_files()
+            if (place, file.path, file.size, file.modified) not in before.crash_files
+        )
+
+    def _text_of(self, place: str, file: RemoteFile) -> str:
+        try:
+            data = (self.elsewhere[place] if place else self.link).read(file.path)
+        except LinkError as error:
+            if error.fault in PASSING:
+                raise
+            return f"(cannot be read: {error})"
+        return data.decode("utf-8", "replace")[:MOST_OF_A_CRASH]
+
+    # --- the log ------------------------------------------------------------------------------------------------------
+
+    @property
+    def _log_path(self) -> str:
+        return self.gamebook.rules.trouble.log if self.gamebook else ""
+
+    def _log_length(self) -> int:
+        if not self._log_path:
+            return 0
+        folder, _, _ = self._log_path.rpartition("/")
+        return next((file.size for file in self.link.files(folder) if file.path == self._log_path), 0)
+
+    def _log(self, start: int) -> str:
+        """The log from a place on; all of it where it began anew meanwhile. A game that never ran has none."""
+        if not self._log_path:
+            return ""
+        if self._log_length() < start:
+            start = 0
+        try:
+            return self.link.read(self._log_path, start).decode("utf-8", "replace")
+        except LinkError as error:
+            if error.fault is LinkFault.MISSING:
+                return ""
+            raise
+
+    def _is_noise(self, line: str) -> bool:
+        patterns = self.gamebook.rules.trouble.noise if self.gamebook else ()
+        return any(compile_pattern(pattern).search(line) for pattern in patterns)
+
+    def _excerpt(self, log: str) -> str:
+        lines = log.splitlines()
+        telling = [line for line in lines if not self._is_noise(line)]
+        shown = telling[-EXCERPT_LINES:]
+        if len(telling) < len(lines):
+            shown.append(f"({counted(len(lines) - len(telling), 'line')} of known noise left out)")
+        return "\n".join(shown)
+
+    def _lines(self, log: str) -> frozenset[str]:
+        return frozenset(plain_line(line) for line in log.splitlines() if line.strip() and not self._is_noise(line))
 
 
-def watch_start(
-    link: Link,
-    control: Control,
-    gamebook: Gamebook | None,
-    before: Before,
-    *,
-    settle: float,
-    patience: float,
-    say: Callable[[str], None],
-) -> Verdict:
-    """Wait until the game says that it is ready and has stayed up for `settle` seconds, or until trouble shows."""
-    trouble = gamebook.rules.trouble if gamebook else None
-    ready_pattern = trouble.ready_pattern if trouble else ""
-    deadline = time.monotonic() + patience
-    ready_since: float | None = None
-    while True:
-        state = control.state()
-        log = _log(link, gamebook)[before.log_length :].decode("utf-8", "replace")
-        crashed = {path: "" for path, _, _ in _crash_files(link, gamebook) - before.crash_files}
-        problem = _problem(state.is_running, state.word, log, crashed, trouble.log_patterns if trouble else ())
-        if problem:
-            for path in crashed:
-                crashed[path] = link.read(path).decode("utf-8", "replace")[:20_000]
-            return Verdict(problem, _excerpt(log), crashed)
-        now = time.monotonic()
-        if ready_since is None and (not ready_pattern or compile_pattern(ready_pattern).search(log)):
-            ready_since = now
-            say(f"the game is up; seeing whether it stays up for {settle:g} s")
-        if ready_since is not None and now - ready_since >= settle:
-            return Verdict("", _excerpt(log))
-        if now > deadline:
-            return Verdict(f"the game did not say that it is ready within {patience:g} s", _excerpt(log))
-        time.sleep(POLL)
+def plain_line(line: str) -> str:
+    """A line of a log without what differs at every start: times and numbers."""
+    return re.sub(r"\d+", "#", line).strip()[:200]
 
 
-def _problem(is_running: bool, word: str, log: str, crashed: dict[str, str], patterns: tuple[str, ...]) -> str:
-    reasons = []
-    if crashed:
-        reasons.append(f"a new crash file appeared: {', '.join(sorted(crashed))}")
-    if not is_running:
-        reasons.append(f"the game is not running (the control says: {word})")
-    line = next(
-        (line for line in log.splitlines() if any(compile_pattern(pattern).search(line) for pattern in patterns)), ""
-    )
-    if line:
-        reasons.append(f"its log says: {line.strip()}")
-    return "; ".join(reasons)
+def _named(rule: LoadedRules, log: str) -> set[str]:
+    pattern = compile_pattern(rule.line)
+    found = (pattern.search(line) for line in log.splitlines())
+    return {match.group("name") for match in found if match is not None}
 
 
-def _crash_files(link: Link, gamebook: Gamebook | None) -> set[tuple[str, int, int]]:
-    patterns = gamebook.rules.trouble.crash_files if gamebook else ()
-    if not patterns:
-        return set()
-    return {
-        (file.path, file.size, file.modified)
-        for file in link.list()
-        if any(path_matches(pattern, file.path) for pattern in patterns)
-    }
+def _fixed_folder(pattern: str) -> str:
+    """The folder that a path pattern is sure to be in."""
+    folder = re.split(r"[*?]", pattern, maxsplit=1)[0].rpartition("/")[0]
+    return folder if folder != pattern else folder.rpartition("/")[0]
 
 
-def _log(link: Link, gamebook: Gamebook | None) -> bytes:
-    path = gamebook.rules.trouble.log if gamebook else ""
-    if not path:
-        return b""
-    try:
-        return link.read(path)
-    except LinkError as error:
-        if error.fault is LinkFault.MISSING:
-            return b""  # a game that never ran has no log yet
-        raise
+def look_at_log(link: Link, gamebook: Gamebook | None) -> GameState | None:
+    """What the end of a log says: whether the game was started or stopped last. None where it does not say."""
+    if gamebook is None or not gamebook.rules.trouble.log:
+        return None
+    trouble = gamebook.rules.trouble
+    folder = trouble.log.rpartition("/")[0]
+    size = next((file.size for file in link.files(folder) if file.path == trouble.log), None)
+    if size is None:
+        return None
+    lines = link.read(trouble.log, max(0, size - TAIL)).decode("utf-8", "replace").splitlines()
+    for line in reversed(lines):
+        if trouble.closed_pattern and compile_pattern(trouble.closed_pattern).search(line):
+            return GameState(False, f"looks stopped: its log says `{line.strip()[:120]}`")
+        if trouble.ready_pattern and compile_pattern(trouble.ready_pattern).search(line):
+            return GameState(True, f"does not look stopped: the last its log says of it is `{line.strip()[:120]}`")
+    return None
 
 
-def _excerpt(log: str) -> str:
-    return "\n".join(log.splitlines()[-EXCERPT_LINES:])
+def age_in_words(modified: int, now: datetime) -> str:
+    """How long ago a file was written, by the clock of its host."""
+    seconds = int((now - datetime.fromtimestamp(modified, UTC)).total_seconds())
+    for size, word in ((86400, "day"), (3600, "hour"), (60, "minute")):
+        if seconds >= size:
+            return f"{counted(seconds // size, word)} old"
+    return f"{counted(max(seconds, 0), 'second')} old"

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import threading
-from collections.abc import Callable, Mapping
-from contextlib import AbstractContextManager
+from collections.abc import Callable, Iterator, Mapping
+from contextlib import AbstractContextManager, contextmanager
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from pathlib import Path
@@ -13,17 +13,17 @@ from typing import Any, Final, Generic, TypeVar
 from cachetools import LRUCache
 from sqlalchemy.orm import Session
 
-from zerrit.control import Control, HttpHook
 from zerrit.core.checks import Checked, Files
 from zerrit.core.documents import Document, Finding, read_document
 from zerrit.core.gamebooks import Gamebook
 from zerrit.core.steps import Replay
-from zerrit.links import FolderLink, FtpLink, Link
+from zerrit.links import FolderLink, FtpLink, FtpsLink, HandLink, Limits, Link, SftpLink
 from zerrit.records import Database, Server, Vault
-from zerrit.work.errors import Refused
+from zerrit.work.errors import Conflict, Refused
 
 Publish = Callable[[str, Mapping[str, Any]], None]
 MAX_DOCUMENTS: Final = 1200  # kept read; a large server has some hundred files, and two states of them are looked at
+PRUNE_PATIENCE: Final = 5.0  # seconds
 MAX_CHECKED: Final = 16  # snapshots whose checks are kept
 MAX_WORKED_OUT: Final = 16  # changes kept worked out
 WorkKey = tuple[int, int, int, str]  #: change, its version, its base, digest of the gamebook
@@ -46,6 +46,42 @@ class Recent(Generic[K, V]):
         with self._lock:
             self._values[key] = value
         return value
+
+
+class Storing:
+    """Contents are kept before something names them; while that is so, none that nothing names may be dropped."""
+
+    def __init__(self) -> None:
+        self._change = threading.Condition()
+        self._shared = 0
+        self._is_exclusive = False
+
+    @contextmanager
+    def shared(self) -> Iterator[None]:
+        """While contents are kept that something will name soon."""
+        with self._change:
+            self._change.wait_for(lambda: not self._is_exclusive)
+            self._shared += 1
+        try:
+            yield
+        finally:
+            with self._change:
+                self._shared -= 1
+                self._change.notify_all()
+
+    @contextmanager
+    def exclusive(self) -> Iterator[None]:
+        """While contents that nothing names are dropped. Raises Conflict: files are being taken in just now."""
+        with self._change:
+            if not self._change.wait_for(lambda: not self._is_exclusive and not self._shared, timeout=PRUNE_PATIENCE):
+                raise Conflict("Files are being fetched or deployed just now. Prune when that has ended.")
+            self._is_exclusive = True
+        try:
+            yield
+        finally:
+            with self._change:
+                self._is_exclusive = False
+                self._change.notify_all()
 
 
 @dataclass(frozen=True, slots=True)
@@ -76,14 +112,22 @@ def _utc_now() -> datetime:
 
 @dataclass
 class Workspace:
-    """`publish(kind, facts)` tells whoever listens; `settle` is the time in seconds that a started game must stay up."""
+    """`publish(kind, facts)` tells whoever listens; `settle` is the time in seconds that a started game must stay up.
+
+    `folder` is where Zerrit's own files lie, `limits` how patient links are. `stopping` is set when the service stops;
+    what waits for something lets go then.
+    """
 
     database: Database
     vault: Vault
     publish: Publish
+    folder: Path
     now: Callable[[], datetime] = _utc_now
     settle: float = 2.0
     patience: float = 60.0  #: seconds to wait for a game to stop, start or say that it is ready
+    limits: Limits = field(default_factory=Limits)
+    stopping: threading.Event = field(default_factory=threading.Event)
+    storing: Storing = field(default_factory=Storing)
     documents: Recent[tuple[str, str, str], Document] = field(default_factory=lambda: Recent(MAX_DOCUMENTS))
     checked: Recent[tuple[int, str], Checked] = field(default_factory=lambda: Recent(MAX_CHECKED))
     last_checked: Recent[tuple[str, str], Checked] = field(default_factory=lambda: Recent(MAX_CHECKED))
@@ -92,19 +136,31 @@ class Workspace:
     def session(self) -> AbstractContextManager[Session]:
         return self.database.session()
 
-    def link_to(self, server: Server) -> Link:
-        """Open the link of a server; raises LinkError."""
-        settings, secret = server.link, self._secret(server.link_secret)
-        if settings["kind"] == "folder":
-            return FolderLink(Path(settings["folder"]))
-        if settings["kind"] == "ftp":
-            return FtpLink(settings["host"], settings["port"], settings["user"], secret, settings["folder"])
-        raise Refused(f"The link kind `{settings['kind']}` is not known.")
+    def link_to(self, server: Server, *, folder: str = "") -> Link:
+        """Open the link of a server, or one to another folder by the same way. Raises LinkError, Refused."""
+        settings, secret = server.link, self.secret(server.link_secret)
+        kind, place = settings["kind"], folder or settings.get("folder", "")
+        if kind == "folder":
+            return FolderLink(Path(place))
+        if kind == "hand":
+            return self.hand_link(server.id)
+        many = {"connections": settings.get("connections", 4), "limits": self.limits}
+        many |= {"old_names": settings["old_names"]} if settings.get("old_names") else {}
+        where = (settings["host"], settings["port"], settings["user"], secret, place)
+        if kind == "ftp":
+            return FtpLink(*where, **many)
+        if kind == "ftps":
+            return FtpsLink(*where, identity=settings["identity"], **many)
+        if kind == "sftp":
+            return SftpLink(*where, identity=settings["identity"], **many)
+        raise Refused(f"The link kind `{kind}` is not known.")
 
-    def control_of(self, server: Server) -> Control:
-        return HttpHook(server.control["url"], self._secret(server.control_secret))
+    def hand_link(self, server_id: str) -> HandLink:
+        """What a person showed last of a server whose files are carried by hand."""
+        return HandLink(self.folder / "hand" / server_id)
 
-    def _secret(self, sealed: bytes | None) -> str:
+    def secret(self, sealed: bytes | None) -> str:
+        """A kept secret; empty where there is none."""
         return self.vault.unseal(sealed) if sealed else ""
 
     def read(

@@ -14,15 +14,18 @@ import { KindMark } from "../../shared/KindMark";
 import { ProblemNote } from "../../shared/ProblemNote";
 import { Trail } from "../../shared/Trail";
 import { FiguresPanel } from "../figures/FiguresPanel";
+import { RolloutDialog } from "../fleet/RolloutDialog";
+import { DeployDialog } from "../runs/DeployDialog";
+import { RunProgress } from "../runs/RunProgress";
 import { AddStepDialog } from "./AddStepDialog";
-import { DeployDialog } from "./DeployDialog";
 import { DifferencePanel } from "./DifferencePanel";
 import { EffectNote } from "./EffectNote";
 import { FindingList } from "./FindingList";
+import { LookList } from "./LookList";
 import { ReplayDialog } from "./ReplayDialog";
-import { RunProgress } from "./RunProgress";
 import { EDITABLE } from "./states";
 import { StepList } from "./StepList";
+import { UndoDialog } from "./UndoDialog";
 
 type Change = Schemas["ChangeDetail"];
 
@@ -40,7 +43,7 @@ export function ChangePage() {
 }
 
 function OpenedChange({ change }: { change: Change }) {
-  const [asked, setAsked] = useState<"step" | "deploy" | "replay" | null>(null);
+  const [asked, setAsked] = useState<"step" | "deploy" | "replay" | "undo" | "rollout" | null>(null);
   const close = () => { setAsked(null); };
   const [view, setView] = useState("steps");
   const queries = useQueryClient();
@@ -49,6 +52,7 @@ function OpenedChange({ change }: { change: Change }) {
   const check = useMutation({ mutationFn: () => answer(api.POST("/api/v1/changes/{change_id}/check", { params })), onSuccess });
   const refresh = useMutation({ mutationFn: () => answer(api.POST("/api/v1/changes/{change_id}/refresh", { params })), onSuccess });
   const withdraw = useMutation({ mutationFn: () => answer(api.POST("/api/v1/changes/{change_id}/withdraw", { params })), onSuccess });
+  const unqueue = useMutation({ mutationFn: () => answer(api.DELETE("/api/v1/changes/{change_id}/queue", { params })), onSuccess });
   const isEditable = EDITABLE.includes(change.state);
   const [run] = change.runs;
   return (
@@ -62,6 +66,9 @@ function OpenedChange({ change }: { change: Change }) {
         </Box>
         <Box sx={{ mr: 1 }}><KindMark kind={change.state} /></Box>
         {change.steps > 0 && <Button color="inherit" onClick={() => { setAsked("replay"); }}>Replay elsewhere …</Button>}
+        {change.steps > 0 && change.state !== "withdrawn" && <Button color="inherit" onClick={() => { setAsked("rollout"); }}>Roll out …</Button>}
+        {(change.state === "deployed" || change.state === "proven") && <Button color="inherit" onClick={() => { setAsked("undo"); }}>Take back …</Button>}
+        {change.state === "queued" && <Button variant="outlined" disabled={unqueue.isPending} onClick={() => { unqueue.mutate(); }}>Take out of the queue</Button>}
         {isEditable && (
           <>
             <Button color="inherit" disabled={withdraw.isPending} onClick={() => { withdraw.mutate(); }}>Withdraw</Button>
@@ -77,7 +84,7 @@ function OpenedChange({ change }: { change: Change }) {
           </>
         )}
       </Box>
-      <ProblemNote error={check.error ?? refresh.error ?? withdraw.error} />
+      <ProblemNote error={check.error ?? refresh.error ?? withdraw.error ?? unqueue.error} />
       {change.is_outdated && isEditable && (
         <Alert
           severity="warning"
@@ -89,11 +96,12 @@ function OpenedChange({ change }: { change: Change }) {
         </Alert>
       )}
       {run && <RunProgress runId={run.id} />}
+      <LookList change={change} />
       <Paper sx={{ p: 1.5, mb: 1.5 }}>
         <Typography variant="h2" gutterBottom>Findings</Typography>
         <FindingList change={change} />
       </Paper>
-      <EffectNote change={change} />
+      {isEditable && <EffectNote change={change} />}
       <Tabs value={view} onChange={(_, value: string) => { setView(value); }} sx={{ borderBottom: 1, borderColor: "divider", mb: 1.5 }}>
         <Tab value="steps" label={`Steps (${String(change.steps)})`} />
         <Tab value="difference" label="Difference" />
@@ -103,6 +111,8 @@ function OpenedChange({ change }: { change: Change }) {
       {view === "difference" && <DifferencePanel change={change} />}
       {view === "figures" && <FiguresPanel of={{ serverId: change.server, changeId: change.id }} />}
       {asked === "step" && <AddStepDialog change={change} onClose={close} />}
+      {asked === "undo" && <UndoDialog change={change} onClose={close} />}
+      {asked === "rollout" && <RolloutDialog change={change} onClose={close} />}
       {asked === "replay" && <ReplayDialog change={change} onClose={close} />}
       {asked === "deploy" && <DeployDialog change={change} onClose={close} />}
     </>

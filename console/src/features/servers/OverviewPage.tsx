@@ -71,7 +71,7 @@ function ServerRow({ server }: { server: Schemas["ServerOut"] }) {
     queryFn: () => answer(api.GET("/api/v1/servers/{server_id}/state", { params: { path: { server_id: server.id } } })),
     refetchInterval: 15_000,
   });
-  const place = server.link["kind"] === "ftp" ? `FTP ${String(server.link["host"])}:${String(server.link["port"])}` : `folder ${String(server.link["folder"]).split("/").slice(-2).join("/")}`;
+  const place = placeOf(server.link);
   return (
     <TableRow hover>
       <TableCell>
@@ -95,12 +95,21 @@ function ServerRow({ server }: { server: Schemas["ServerOut"] }) {
   );
 }
 
+/** How a server is reached, in a few words. */
+function placeOf(link: Record<string, unknown>): string {
+  const kind = String(link["kind"]);
+  if (kind === "hand") return "by hand";
+  if (kind === "folder") return `folder ${String(link["folder"]).split("/").slice(-2).join("/")}`;
+  return `${kind.toUpperCase()} ${String(link["host"])}:${String(link["port"])}`;
+}
+
 function LastRun({ server }: { server: Schemas["ServerOut"] }) {
   const run = server.last_run;
   if (!run) return <Box component="span" sx={{ color: "text.secondary" }}>none yet</Box>;
-  const what = run.change === null ? `to snapshot ${String(run.target)}` : `change ${String(run.change)}`;
+  const [change] = run.changes;
+  const what = change === undefined ? (run.target === null ? "restart" : `to snapshot ${String(run.target)}`) : `change ${run.changes.join(", ")}`;
   return (
-    <Link component={RouterLink} to={run.change === null ? `/servers/${server.id}/timeline` : `/changes/${String(run.change)}`} color="inherit" underline="hover">
+    <Link component={RouterLink} to={change === undefined ? `/servers/${server.id}/timeline` : `/changes/${String(change)}`} color="inherit" underline="hover">
       <KindMark kind={run.kind === "rollback" && run.state === "done" ? "rolled-back" : run.state} /> {what}
     </Link>
   );

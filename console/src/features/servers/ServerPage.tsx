@@ -10,6 +10,7 @@ import { Link as RouterLink, useParams } from "react-router";
 import { answer, api } from "../../api/client";
 import { ProblemNote } from "../../shared/ProblemNote";
 import { Trail } from "../../shared/Trail";
+import { CareTab } from "../care/CareTab";
 import { ChangesTab } from "../changes/ChangesTab";
 import { ChecksTab } from "../checks/ChecksTab";
 import { FilesTab } from "../files/FilesTab";
@@ -42,8 +43,8 @@ export function ServerPage() {
   const fetched = fetchFiles.data;
   return (
     <>
-      <Box sx={{ display: "flex", alignItems: "flex-start", gap: 1 }}>
-        <Box sx={{ flex: 1 }}>
+      <Box sx={{ display: "flex", alignItems: "flex-start", gap: 1, flexWrap: "wrap" }}>
+        <Box sx={{ flex: 1, minWidth: 200 }}>
           <Trail steps={[{ name: "Servers", to: "/" }]} title={server.data.title} />
         </Box>
         <Button color="inherit" onClick={() => { setAsked("settings"); }}>
@@ -64,8 +65,8 @@ export function ServerPage() {
             : `Nothing changed since snapshot ${String(fetched.snapshot.id)}.`}
         </Alert>
       )}
-      <Tabs value={tab} sx={{ borderBottom: 1, borderColor: "divider", mb: 1.5 }}>
-        {["files", "findings", "changes", "compare", "figures", "upgrade", "gamebook", "review", "timeline"].map((name) => (
+      <Tabs value={tab} variant="scrollable" scrollButtons={false} sx={{ borderBottom: 1, borderColor: "divider", mb: 1.5 }}>
+        {["files", "findings", "changes", "compare", "figures", "upgrade", "gamebook", "review", "timeline", "care"].map((name) => (
           <Tab key={name} value={name} label={name[0]?.toUpperCase() + name.slice(1)} component={RouterLink} to={`/servers/${serverId}/${name}`} />
         ))}
       </Tabs>
@@ -77,6 +78,7 @@ export function ServerPage() {
       {tab === "upgrade" && <UpgradeTab server={server.data} />}
       {tab === "gamebook" && <GamebookTab server={server.data} />}
       {tab === "review" && <ReviewTab serverId={serverId} />}
+      {tab === "care" && <CareTab server={server.data} />}
       {tab === "timeline" && <TimelineTab serverId={serverId} />}
       {asked === "defaults" && <DefaultsDialog serverId={serverId} onClose={close} />}
       {asked === "settings" && <ServerDialog server={server.data} onClose={close} />}

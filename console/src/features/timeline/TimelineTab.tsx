@@ -1,3 +1,4 @@
+import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Dialog from "@mui/material/Dialog";
 import DialogActions from "@mui/material/DialogActions";
@@ -5,29 +6,26 @@ import DialogContent from "@mui/material/DialogContent";
 import DialogTitle from "@mui/material/DialogTitle";
 import Link from "@mui/material/Link";
 import Paper from "@mui/material/Paper";
-import Table from "@mui/material/Table";
-import TableBody from "@mui/material/TableBody";
-import TableCell from "@mui/material/TableCell";
-import TableHead from "@mui/material/TableHead";
-import TableRow from "@mui/material/TableRow";
+import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { type ReactNode, useState } from "react";
 import { Link as RouterLink } from "react-router";
 
-import { answer, api, type Schemas } from "../../api/client";
+import { answer, api, AT_ONCE, type Schemas } from "../../api/client";
 import { KindMark } from "../../shared/KindMark";
 import { ProblemNote } from "../../shared/ProblemNote";
 import { when } from "../../shared/when";
-import { RunProgress } from "../changes/RunProgress";
+import { OptionFields } from "../runs/OptionFields";
+import { RunProgress } from "../runs/RunProgress";
 
-type Moment = { at: string; snapshot: Schemas["SnapshotOut"] } | { at: string; run: Schemas["RunOut"] };
+type Snapshot = Schemas["SnapshotOut"];
+type Moment = { at: string; snapshot: Snapshot } | { at: string; run: Schemas["RunOut"] };
 
-/** Snapshots, deploys and rollbacks of a server, the newest first; any snapshot can be put back. */
+/** Snapshots, deploys and rollbacks of a server, the newest first; any snapshot can be put back with one press. */
 export function TimelineTab({ serverId }: { serverId: string }) {
-  const [asked, setAsked] = useState<Schemas["SnapshotOut"] | null>(null);
+  const [asked, setAsked] = useState<Snapshot | "restart" | null>(null);
   const [runId, setRunId] = useState<number | null>(null);
-  const queries = useQueryClient();
   const params = { path: { server_id: serverId } };
   const moments = useQuery({
     queryKey: ["timeline", serverId],
@@ -43,81 +41,180 @@ export function TimelineTab({ serverId }: { serverId: string }) {
       return all.sort((a, b) => Date.parse(b.at) - Date.parse(a.at));
     },
   });
-  const rollBack = useMutation({
-    mutationFn: (snapshot: number) => answer(api.POST("/api/v1/servers/{server_id}/rollback", { params, body: { snapshot } })),
-    onSuccess: async (run) => {
-      setRunId(run.id);
-      await queries.invalidateQueries();
-    },
-    onSettled: () => { setAsked(null); },
-  });
-  const newest = moments.data?.find((moment) => "snapshot" in moment && moment.snapshot.kind === "server");
+  const snapshots = moments.data?.flatMap((moment) => ("snapshot" in moment ? [moment.snapshot] : [])) ?? [];
+  const newest = snapshots.find((one) => one.kind === "server");
+  const lastGood = snapshots.find((one) => one.is_good && one.id !== newest?.id);
+  const current = runId ?? moments.data?.flatMap((moment) => ("run" in moment && moment.run.state === "running" ? [moment.run.id] : []))[0] ?? null;
   return (
     <>
-      <ProblemNote error={moments.error ?? rollBack.error} />
-      {runId !== null && <RunProgress runId={runId} />}
-      {moments.data?.length === 0 && <Typography sx={{ p: 2 }}>Nothing has happened yet. Fetch the files to take the first snapshot.</Typography>}
-      <Paper sx={{ overflowX: "auto" }}>
-        <Table>
-          <TableHead>
-            <TableRow>
-              <TableCell>When</TableCell>
-              <TableCell sx={{ minWidth: 340 }}>What</TableCell>
-              <TableCell>Result</TableCell>
-              <TableCell />
-            </TableRow>
-          </TableHead>
-          <TableBody>
-            {moments.data?.map((moment) =>
-              "snapshot" in moment ? (
-                <TableRow key={`s${String(moment.snapshot.id)}`} hover>
-                  <TableCell sx={{ whiteSpace: "nowrap" }}>{when(moment.at)}</TableCell>
-                  <TableCell>
-                    {moment.snapshot.kind === "defaults" ? "Defaults" : `Snapshot ${String(moment.snapshot.id)}`}: {moment.snapshot.reason}
-                  </TableCell>
-                  <TableCell>{moment.snapshot.files} files</TableCell>
-                  <TableCell align="right">
-                    {moment.snapshot.kind === "server" && moment !== newest && (
-                      <Button variant="outlined" aria-label={`Roll back to snapshot ${String(moment.snapshot.id)}`} onClick={() => { setAsked(moment.snapshot); }}>
-                        Roll back to this
-                      </Button>
-                    )}
-                  </TableCell>
-                </TableRow>
-              ) : (
-                <TableRow key={`r${String(moment.run.id)}`} hover sx={{ bgcolor: "action.hover" }}>
-                  <TableCell sx={{ whiteSpace: "nowrap" }}>{when(moment.at)}</TableCell>
-                  <TableCell>
-                    <KindMark kind={moment.run.state} />{" "}
-                    {moment.run.change !== null ? (
-                      <Link component={RouterLink} to={`/changes/${String(moment.run.change)}`}>Deploy of change {moment.run.change}</Link>
-                    ) : (
-                      `Rollback to snapshot ${String(moment.run.target)}`
-                    )}{" "}
-                    by {moment.run.person}
-                  </TableCell>
-                  <TableCell colSpan={2}>{moment.run.outcome || "under way"}</TableCell>
-                </TableRow>
-              ),
-            )}
-          </TableBody>
-        </Table>
-      </Paper>
-      <Dialog open={asked !== null} onClose={() => { setAsked(null); }}>
-        <DialogTitle>Roll back to snapshot {asked?.id}?</DialogTitle>
-        <DialogContent>
-          <Typography>
-            The game is stopped, what it holds now is kept as a snapshot, the files of “{asked?.reason}” are put back and compared,
-            and the game is started again.
-          </Typography>
-        </DialogContent>
-        <DialogActions>
-          <Button onClick={() => { setAsked(null); }}>Cancel</Button>
-          <Button variant="contained" color="error" onClick={() => { if (asked) rollBack.mutate(asked.id); }}>
-            Roll back
+      <ProblemNote error={moments.error} />
+      <Box sx={{ display: "flex", flexWrap: "wrap", gap: 1, mb: 1.5, alignItems: "center" }}>
+        {lastGood && (
+          <Button variant="contained" color="error" size="medium" onClick={() => { setAsked(lastGood); }}>
+            Roll back to the last good one ({lastGood.id})
           </Button>
-        </DialogActions>
-      </Dialog>
+        )}
+        <TakeSnapshot serverId={serverId} />
+        <Button variant="outlined" onClick={() => { setAsked("restart"); }}>Restart the game …</Button>
+      </Box>
+      {current !== null && <RunProgress runId={current} />}
+      {moments.data?.length === 0 && <Typography sx={{ p: 2 }}>Nothing has happened yet. Fetch the files to take the first snapshot.</Typography>}
+      <Box component="ol" aria-label="Timeline" sx={{ listStyle: "none", m: 0, p: 0 }}>
+        {moments.data?.map((moment) =>
+          "snapshot" in moment ? (
+            <SnapshotRow key={`s${String(moment.snapshot.id)}`} snapshot={moment.snapshot} isNewest={moment.snapshot === newest} onRollBack={() => { setAsked(moment.snapshot); }} />
+          ) : (
+            <RunRow key={`r${String(moment.run.id)}`} run={moment.run} onShow={() => { setRunId(moment.run.id); window.scrollTo({ top: 0 }); }} />
+          ),
+        )}
+      </Box>
+      {asked !== null && (
+        <RunDialog serverId={serverId} snapshot={asked === "restart" ? null : asked} onClose={() => { setAsked(null); }} onBegun={setRunId} />
+      )}
     </>
+  );
+}
+
+/** One line on a wide screen, three on a narrow one: when, what, and what can be done with it. */
+function Row({ at, isRun, what, more, acts }: { at: string; isRun?: boolean; what: ReactNode; more: ReactNode; acts: ReactNode }) {
+  return (
+    <Paper
+      component="li"
+      sx={{
+        display: "grid", gridTemplateColumns: { xs: "1fr", md: "180px minmax(260px, 1fr) minmax(200px, 1.2fr) auto" }, columnGap: 2, rowGap: 0.25,
+        px: 1.5, py: 0.75, mb: 0.5, alignItems: "center", bgcolor: isRun ? "action.hover" : undefined,
+      }}
+    >
+      <Box sx={{ color: "text.secondary", whiteSpace: "nowrap" }}>{when(at)}</Box>
+      <Box sx={{ overflowWrap: "anywhere" }}>{what}</Box>
+      <Box sx={{ overflowWrap: "anywhere" }}>{more}</Box>
+      <Box sx={{ display: "flex", gap: 0.5, flexWrap: "wrap", justifyContent: { md: "flex-end" } }}>{acts}</Box>
+    </Paper>
+  );
+}
+
+function SnapshotRow({ snapshot, isNewest, onRollBack }: { snapshot: Snapshot; isNewest: boolean; onRollBack: () => void }) {
+  const queries = useQueryClient();
+  const keep = useMutation({
+    mutationFn: (why: string) =>
+      answer(
+        api.PUT("/api/v1/servers/{server_id}/snapshots/{snapshot_id}/kept", {
+          params: { path: { server_id: snapshot.server, snapshot_id: snapshot.id } },
+          body: { why },
+        }),
+      ),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ["timeline"] }),
+  });
+  const name = snapshot.kind === "defaults" ? "Defaults" : `Snapshot ${String(snapshot.id)}`;
+  return (
+    <Row
+      at={snapshot.taken_at}
+      what={<>{name}: {snapshot.reason}</>}
+      more={
+        <>
+          {snapshot.files} files {snapshot.is_good && <KindMark kind="good" />} {snapshot.kept && <KindMark kind="kept" />} {snapshot.kept}
+          <ProblemNote error={keep.error} />
+        </>
+      }
+      acts={
+        snapshot.kind !== "defaults" && (
+          <>
+            <Button color="inherit" href={`/api/v1/servers/${snapshot.server}/snapshots/${String(snapshot.id)}/export`}>ZIP</Button>
+            <Button color="inherit" disabled={keep.isPending} onClick={() => { keep.mutate(snapshot.kept ? "" : "from the timeline"); }}>
+              {snapshot.kept ? "Let go" : "Keep"}
+            </Button>
+            {!isNewest && (
+              <Button variant="outlined" aria-label={`Roll back to snapshot ${String(snapshot.id)}`} onClick={onRollBack}>Roll back to this</Button>
+            )}
+          </>
+        )
+      }
+    />
+  );
+}
+
+function RunRow({ run, onShow }: { run: Schemas["RunOut"]; onShow: () => void }) {
+  return (
+    <Row
+      at={run.started_at}
+      isRun
+      what={
+        <>
+          <KindMark kind={run.state} />{" "}
+          {run.changes.length > 0 ? (
+            <>
+              Deploy of {run.changes.map((change) => <Link key={change} component={RouterLink} to={`/changes/${String(change)}`} sx={{ mr: 0.5 }}>change {change}</Link>)}
+            </>
+          ) : run.target === null ? (
+            "Restart "
+          ) : (
+            `Rollback to snapshot ${String(run.target)} `
+          )}
+          by {run.person}
+        </>
+      }
+      more={run.outcome || `under way: ${run.stage}`}
+      acts={<Button color="inherit" aria-label={`Show run ${String(run.id)}`} onClick={onShow}>Stages</Button>}
+    />
+  );
+}
+
+function TakeSnapshot({ serverId }: { serverId: string }) {
+  const [reason, setReason] = useState("");
+  const queries = useQueryClient();
+  const take = useMutation({
+    mutationFn: () =>
+      answer(api.POST("/api/v1/servers/{server_id}/snapshots", { params: { path: { server_id: serverId } }, body: { reason, keep: reason !== "" } })),
+    onSuccess: async () => {
+      setReason("");
+      await queries.invalidateQueries();
+    },
+  });
+  return (
+    <>
+      <TextField label="Snapshot, and why" value={reason} onChange={(event) => { setReason(event.target.value); }} sx={{ width: 220 }} />
+      <Button variant="outlined" disabled={take.isPending} onClick={() => { take.mutate(); }}>Take it</Button>
+      <ProblemNote error={take.error} />
+    </>
+  );
+}
+
+/** Asks once before the game is stopped: to go back to a snapshot, or to start it again as it is. */
+function RunDialog({ serverId, snapshot, onClose, onBegun }: { serverId: string; snapshot: Snapshot | null; onClose: () => void; onBegun: (run: number) => void }) {
+  const [options, setOptions] = useState(AT_ONCE);
+  const queries = useQueryClient();
+  const params = { path: { server_id: serverId } };
+  const begin = useMutation({
+    mutationFn: () =>
+      answer(
+        snapshot === null
+          ? api.POST("/api/v1/servers/{server_id}/restart", { params, body: options })
+          : api.POST("/api/v1/servers/{server_id}/rollback", { params, body: { snapshot: snapshot.id, options } }),
+      ),
+    onSuccess: async (run) => {
+      onBegun(run.id);
+      onClose();
+      await queries.invalidateQueries();
+    },
+  });
+  return (
+    <Dialog open onClose={onClose}>
+      <DialogTitle>{snapshot === null ? "Restart the game?" : `Roll back to snapshot ${String(snapshot.id)}?`}</DialogTitle>
+      <DialogContent>
+        <Typography>
+          {snapshot === null
+            ? "The game is stopped, what it holds then is kept as a snapshot, and the game is started again and watched."
+            : `The game is stopped, what it holds now is kept as a snapshot, the files of “${snapshot.reason}” are put back and compared, and the game is started again.`}
+        </Typography>
+        <OptionFields options={options} onChange={setOptions} />
+        <ProblemNote error={begin.error} />
+      </DialogContent>
+      <DialogActions>
+        <Button onClick={onClose}>Cancel</Button>
+        <Button variant="contained" color="error" disabled={begin.isPending} onClick={() => { begin.mutate(); }}>
+          {snapshot === null ? "Restart" : "Roll back"}
+        </Button>
+      </DialogActions>
+    </Dialog>
   );
 }

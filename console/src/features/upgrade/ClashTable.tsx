@@ -18,9 +18,10 @@ import { Mono } from "../../shared/Mono";
 type Choices = Record<string, string>;
 
 /** Places that both sides changed differently, each with its three values, to be decided one by one or all alike. */
-export function ClashTable({ clashes, names, choices, onChoose }: {
+export function ClashTable({ clashes, names, words, choices, onChoose }: {
   clashes: readonly Schemas["ClashOut"][];
   names: readonly [string, string, string];
+  words: { title: string; mine: string; theirs: string };
   choices: Choices;
   onChoose: (choices: Choices) => void;
 }) {
@@ -28,9 +29,9 @@ export function ClashTable({ clashes, names, choices, onChoose }: {
   return (
     <Paper sx={{ p: 1.5, overflowX: "auto" }}>
       <Box sx={{ display: "flex", alignItems: "center", gap: 1, mb: 0.5 }}>
-        <Typography variant="h2" sx={{ flex: 1 }}>Clashes: changed here and by the vendor</Typography>
-        <Button onClick={() => { all("mine"); }}>Keep all as here</Button>
-        <Button onClick={() => { all("theirs"); }}>Take all of {names[2]}</Button>
+        <Typography variant="h2" sx={{ flex: 1 }}>{words.title}</Typography>
+        <Button onClick={() => { all("mine"); }}>All {words.mine}</Button>
+        <Button onClick={() => { all("theirs"); }}>All {words.theirs}</Button>
       </Box>
       <Table>
         <TableHead>
@@ -44,7 +45,7 @@ export function ClashTable({ clashes, names, choices, onChoose }: {
         </TableHead>
         <TableBody>
           {clashes.map((clash) => (
-            <Row key={clash.address} clash={clash} choice={choices[clash.address] ?? ""} onChoose={(choice) => { onChoose({ ...choices, [clash.address]: choice }); }} />
+            <Row key={clash.address} clash={clash} words={words} choice={choices[clash.address] ?? ""} onChoose={(choice) => { onChoose({ ...choices, [clash.address]: choice }); }} />
           ))}
         </TableBody>
       </Table>
@@ -52,7 +53,7 @@ export function ClashTable({ clashes, names, choices, onChoose }: {
   );
 }
 
-function Row({ clash, choice, onChoose }: { clash: Schemas["ClashOut"]; choice: string; onChoose: (choice: string) => void }) {
+function Row({ clash, words, choice, onChoose }: { clash: Schemas["ClashOut"]; words: { mine: string; theirs: string }; choice: string; onChoose: (choice: string) => void }) {
   const hasOwn = choice.startsWith("=");
   const mayType = clash.mine !== null && !clash.mine.includes("\n");
   return (
@@ -65,8 +66,8 @@ function Row({ clash, choice, onChoose }: { clash: Schemas["ClashOut"]; choice: 
       ))}
       <TableCell sx={{ whiteSpace: "nowrap" }}>
         <ToggleButtonGroup size="small" exclusive value={hasOwn ? "own" : choice} onChange={(_, side: string | null) => { if (side) onChoose(side === "own" ? `=${clash.mine ?? ""}` : side); }} aria-label={`Decide ${clash.address}`}>
-          <ToggleButton value="mine" sx={{ textTransform: "none", py: 0.25 }}>as here</ToggleButton>
-          <ToggleButton value="theirs" sx={{ textTransform: "none", py: 0.25 }}>the vendor’s</ToggleButton>
+          <ToggleButton value="mine" sx={{ textTransform: "none", py: 0.25 }}>{words.mine}</ToggleButton>
+          <ToggleButton value="theirs" sx={{ textTransform: "none", py: 0.25 }}>{words.theirs}</ToggleButton>
           {mayType && <ToggleButton value="own" sx={{ textTransform: "none", py: 0.25 }}>another</ToggleButton>}
         </ToggleButtonGroup>
         {hasOwn && (

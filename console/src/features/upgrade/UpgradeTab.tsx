@@ -23,6 +23,8 @@ import { ClashTable } from "./ClashTable";
 
 type Upgrade = Schemas["UpgradeOut"];
 
+const VENDOR_WORDS = { title: "Clashes: changed here and by the vendor", mine: "as here", theirs: "the vendor’s" };
+
 /** Carry the server's own changes over to new defaults: what comes by itself, what clashes, and the change that it makes. */
 export function UpgradeTab({ server }: { server: Schemas["ServerOut"] }) {
   const labels = [...server.defaults].reverse();
@@ -83,7 +85,7 @@ function Planned({ upgrade }: { upgrade: Upgrade }) {
   return (
     <Box sx={{ display: "grid", gap: 1.5 }}>
       {upgrade.clashes.length > 0 && (
-        <ClashTable clashes={upgrade.clashes} names={[upgrade.old, "here", upgrade.new]} choices={choices} onChoose={setChoices} />
+        <ClashTable words={VENDOR_WORDS} clashes={upgrade.clashes} names={[upgrade.old, "here", upgrade.new]} choices={choices} onChoose={setChoices} />
       )}
       <Files upgrade={upgrade} />
       <Keys title="New with the vendor" notes={upgrade.files.flatMap((file) => file.added)} />

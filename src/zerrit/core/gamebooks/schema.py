@@ -34,6 +34,7 @@ from zerrit.core.gamebooks.rules import (
     Part,
     PresentRule,
     ReferRule,
+    Rehearsal,
     SameRule,
     Trouble,
     UniqueRule,
@@ -69,6 +70,7 @@ class GamebookFile(Part):
     draws: tuple[DrawRules, ...] = Field((), description="draw tables, for odds")
     derived: tuple[DerivedRules, ...] = Field((), description="values that the game works out")
     look: tuple[LookRule, ...] = Field((), description="what to look at in the game after a change")
+    rehearse: Rehearsal | None = Field(None, description="how a copy of a server is started to see whether it does")
     trouble: Trouble = Field(Trouble(), description="how the game says that something went wrong")
     ignore: tuple[Name, ...] = Field((), description="path patterns of files that are no configuration, such as logs")
     watch: tuple[Name, ...] = Field((), description="path patterns of files whose content is not kept")

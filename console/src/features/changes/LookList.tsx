@@ -1,0 +1,96 @@
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import Paper from "@mui/material/Paper";
+import TextField from "@mui/material/TextField";
+import Typography from "@mui/material/Typography";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+
+import { answer, api, type Schemas } from "../../api/client";
+import { effectWord } from "../../shared/effects";
+import { KindMark } from "../../shared/KindMark";
+import { Mono } from "../../shared/Mono";
+import { ProblemNote } from "../../shared/ProblemNote";
+import { when } from "../../shared/when";
+
+type Change = Schemas["ChangeDetail"];
+
+/** After the start: what to look at in the game, ticked off one by one, and what written values still wait for. */
+export function LookList({ change }: { change: Change }) {
+  if (change.state !== "deployed" && change.state !== "proven") return null;
+  return (
+    <Paper sx={{ p: 1.5, mb: 1.5 }} aria-label="Look list">
+      <Typography variant="h2" gutterBottom>
+        In the game <KindMark kind={change.state} />
+      </Typography>
+      {change.look_list.map((look) => <LookRow key={look.id} change={change} look={look} />)}
+      {change.look_list.length === 0 && change.state === "deployed" && <InOwnWords change={change} />}
+      {change.waits.map((wait) => <WaitRow key={wait.id} change={change} wait={wait} />)}
+    </Paper>
+  );
+}
+
+function LookRow({ change, look }: { change: Change; look: Schemas["LookOut"] }) {
+  const [note, setNote] = useState("");
+  const queries = useQueryClient();
+  const say = useMutation({
+    mutationFn: (isRight: boolean) =>
+      answer(
+        api.POST("/api/v1/changes/{change_id}/looks/{look_id}", {
+          params: { path: { change_id: change.id, look_id: look.id } },
+          body: { is_right: isRight, note },
+        }),
+      ),
+    onSuccess: () => queries.invalidateQueries(),
+  });
+  return (
+    <Box sx={{ display: "flex", flexWrap: "wrap", gap: 1, alignItems: "center", py: 0.5 }}>
+      <Box sx={{ width: 84 }}><KindMark kind={look.is_right === null ? "to do" : look.is_right ? "right" : "wrong"} /></Box>
+      <Box sx={{ flex: 1, minWidth: 220 }}>
+        {look.text}
+        {look.at && <Typography variant="body2" color="text.secondary">{look.person}, {when(look.at)}{look.note && `: ${look.note}`}</Typography>}
+      </Box>
+      <TextField label="Note" value={note} onChange={(event) => { setNote(event.target.value); }} sx={{ width: 220 }} />
+      <Button variant="outlined" color="success" disabled={say.isPending} onClick={() => { say.mutate(true); }}>Right</Button>
+      <Button variant="outlined" color="error" disabled={say.isPending} onClick={() => { say.mutate(false); }}>Not right</Button>
+      <ProblemNote error={say.error} />
+    </Box>
+  );
+}
+
+function InOwnWords({ change }: { change: Change }) {
+  const [note, setNote] = useState("");
+  const queries = useQueryClient();
+  const prove = useMutation({
+    mutationFn: () => answer(api.POST("/api/v1/changes/{change_id}/prove", { params: { path: { change_id: change.id } }, body: { note } })),
+    onSuccess: () => queries.invalidateQueries(),
+  });
+  return (
+    <Box sx={{ display: "flex", flexWrap: "wrap", gap: 1, alignItems: "center" }}>
+      <Typography sx={{ flex: 1, minWidth: 220 }}>The gamebook lists nothing to look at. Say in your own words what you saw.</Typography>
+      <TextField label="What you saw" value={note} onChange={(event) => { setNote(event.target.value); }} sx={{ width: 260 }} />
+      <Button variant="outlined" color="success" disabled={prove.isPending || note.trim() === ""} onClick={() => { prove.mutate(); }}>Proven</Button>
+      <ProblemNote error={prove.error} />
+    </Box>
+  );
+}
+
+function WaitRow({ change, wait }: { change: Change; wait: Schemas["WaitOut"] }) {
+  const queries = useQueryClient();
+  const came = useMutation({
+    mutationFn: () =>
+      answer(api.POST("/api/v1/changes/{change_id}/waits/{wait_id}", { params: { path: { change_id: change.id, wait_id: wait.id } } })),
+    onSuccess: () => queries.invalidateQueries(),
+  });
+  return (
+    <Box sx={{ display: "flex", flexWrap: "wrap", gap: 1, alignItems: "center", py: 0.5 }}>
+      <Box sx={{ flex: 1, minWidth: 220 }}>
+        {wait.held_at ? `In force since ${when(wait.held_at)}` : `Written, not in force: holds ${effectWord(wait.takes_effect)}`}
+        {": "}<Mono>{wait.addresses.slice(0, 4).join(", ")}</Mono>
+        {wait.addresses.length > 4 && ` and ${String(wait.addresses.length - 4)} others`}
+      </Box>
+      {!wait.held_at && <Button variant="outlined" disabled={came.isPending} onClick={() => { came.mutate(); }}>That has come</Button>}
+      <ProblemNote error={came.error} />
+    </Box>
+  );
+}

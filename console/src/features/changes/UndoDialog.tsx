@@ -1,0 +1,48 @@
+import Button from "@mui/material/Button";
+import Dialog from "@mui/material/Dialog";
+import DialogActions from "@mui/material/DialogActions";
+import DialogContent from "@mui/material/DialogContent";
+import DialogTitle from "@mui/material/DialogTitle";
+import Typography from "@mui/material/Typography";
+import { useMutation, useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { useNavigate } from "react-router";
+
+import { answer, api, type Schemas } from "../../api/client";
+import { DifferenceTable } from "../../shared/DifferenceTable";
+import { ProblemNote } from "../../shared/ProblemNote";
+import { ClashTable } from "../upgrade/ClashTable";
+
+/** Take one old change back and keep all that came since: shown first, with what has to be decided. */
+export function UndoDialog({ change, onClose }: { change: Schemas["ChangeDetail"]; onClose: () => void }) {
+  const words = { title: "Changed again since", mine: "as now", theirs: "as before it" };
+  const [choices, setChoices] = useState<Record<string, string>>({});
+  const navigate = useNavigate();
+  const undo = (decided: Record<string, string>, open: boolean) =>
+    answer(api.POST("/api/v1/changes/{change_id}/undo", { params: { path: { change_id: change.id } }, body: { choices: decided, rest: "", open, title: "" } }));
+  const first = useQuery({ queryKey: ["undo", change.id], queryFn: () => undo({}, false) });
+  const seen = useQuery({ queryKey: ["undo", change.id, choices], queryFn: () => undo(choices, false) });
+  const open = useMutation({ mutationFn: () => undo(choices, true), onSuccess: (found) => navigate(`/changes/${String(found.change)}`) });
+  return (
+    <Dialog open onClose={onClose} fullWidth maxWidth="md">
+      <DialogTitle>Take change {change.id} back?</DialogTitle>
+      <DialogContent>
+        <Typography gutterBottom>
+          What this change did is taken back, and all that came since stays. A change is opened for it; nothing happens on the
+          server before that is deployed.
+        </Typography>
+        <ProblemNote error={seen.error ?? open.error} />
+        {first.data && first.data.clashes.length > 0 && (
+          <ClashTable clashes={first.data.clashes} names={["as it left it", "now", "before it"]} words={words} choices={choices} onChoose={setChoices} />
+        )}
+        {seen.data && <DifferenceTable differences={seen.data.differences} />}
+      </DialogContent>
+      <DialogActions>
+        <Button onClick={onClose}>Cancel</Button>
+        <Button variant="contained" disabled={!seen.data || seen.data.clashes.length > 0 || seen.data.differences.length === 0 || open.isPending} onClick={() => { open.mutate(); }}>
+          Open a change that takes it back
+        </Button>
+      </DialogActions>
+    </Dialog>
+  );
+}

@@ -1,0 +1,49 @@
+import Alert from "@mui/material/Alert";
+import Button from "@mui/material/Button";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+
+import { answer, api, ApiProblem, type Schemas } from "../../api/client";
+import { ProblemNote } from "../../shared/ProblemNote";
+import { TakeInButton } from "./TakeInButton";
+
+/** What a run waits for a person to do, with the buttons to say that it is done. */
+export function AskedByHand({ run }: { run: Schemas["RunOut"] }) {
+  const [contradicted, setContradicted] = useState(false);
+  const queries = useQueryClient();
+  const isStart = run.stage.startsWith("start") || run.stage === "release";
+  const isCarrying = run.stage === "write" || run.stage === "restore";
+  const say = useMutation({
+    mutationFn: () =>
+      answer(
+        api.POST("/api/v1/servers/{server_id}/said", {
+          params: { path: { server_id: run.server } },
+          body: { is_running: isStart, is_sure: contradicted },
+        }),
+      ),
+    onSuccess: () => queries.invalidateQueries(),
+    onError: (error) => { setContradicted(error instanceof ApiProblem && error.kind === "conflict"); },
+  });
+  return (
+    <Alert
+      severity="info"
+      variant="outlined"
+      sx={{ my: 1 }}
+      action={
+        isCarrying ? (
+          <>
+            <Button color="inherit" href={`/api/v1/runs/${String(run.id)}/hand-out`}>Get the files</Button>
+            <TakeInButton serverId={run.server} />
+          </>
+        ) : (
+          <Button color="inherit" disabled={say.isPending} onClick={() => { say.mutate(); }}>
+            {contradicted ? "I am sure" : isStart ? "It is started" : "It is stopped"}
+          </Button>
+        )
+      }
+    >
+      {run.asks}
+      <ProblemNote error={say.error} />
+    </Alert>
+  );
+}

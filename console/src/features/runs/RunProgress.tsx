@@ -1,0 +1,110 @@
+import Alert from "@mui/material/Alert";
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import Paper from "@mui/material/Paper";
+import Typography from "@mui/material/Typography";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+
+import { answer, api, type Schemas } from "../../api/client";
+import { KindMark } from "../../shared/KindMark";
+import { ProblemNote } from "../../shared/ProblemNote";
+import { seconds } from "../../shared/when";
+import { MONO } from "../../theme";
+import { AskedByHand } from "./AskedByHand";
+
+type Run = Schemas["RunOut"];
+
+const TITLES: Record<Run["kind"], string> = { deploy: "Deploy", rollback: "Rollback", restart: "Restart" };
+
+/** The stages of a run as they happen, what a person is asked to do, and what is kept of it afterwards. */
+export function RunProgress({ runId }: { runId: number }) {
+  const queries = useQueryClient();
+  const run = useQuery({
+    queryKey: ["run", runId],
+    queryFn: () => answer(api.GET("/api/v1/runs/{run_id}", { params: { path: { run_id: runId } } })),
+    // The event stream says when to look; this only covers a stream that broke.
+    refetchInterval: (query) => (query.state.data?.state === "running" ? 1000 : false),
+  });
+  const cancel = useMutation({
+    mutationFn: () => answer(api.POST("/api/v1/runs/{run_id}/cancel", { params: { path: { run_id: runId } } })),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ["run", runId] }),
+  });
+  if (run.error) return <ProblemNote error={run.error} />;
+  if (!run.data) return null;
+  const { kind, outcome, state, cancelled_by: cancelledBy } = run.data;
+  return (
+    <Paper sx={{ p: 1.5, mb: 1.5 }} aria-label={`Run ${String(runId)}`}>
+      <Box sx={{ display: "flex", gap: 1, alignItems: "baseline", flexWrap: "wrap" }}>
+        <Typography variant="h2" gutterBottom sx={{ flex: 1, minWidth: 160 }}>
+          {TITLES[kind]} {runId} <KindMark kind={state} />
+        </Typography>
+        {state === "running" && (
+          <Button color="error" variant="outlined" disabled={cancel.isPending || cancelledBy !== ""} onClick={() => { cancel.mutate(); }}>
+            {cancelledBy ? `Cancelled by ${cancelledBy}; it ends at the next safe point` : "Cancel, and take back what was written"}
+          </Button>
+        )}
+      </Box>
+      <ProblemNote error={cancel.error} />
+      {outcome && <Typography sx={{ mb: 0.5, fontWeight: 600 }}>{outcome}</Typography>}
+      {run.data.asks && <AskedByHand run={run.data} />}
+      <Stages stages={run.data.stages} />
+      {state !== "running" && <Evidence run={run.data} />}
+    </Paper>
+  );
+}
+
+function Stages({ stages }: { stages: Run["stages"] }) {
+  return (
+    <Box component="ol" sx={{ listStyle: "none", m: 0, p: 0 }}>
+      {stages.map((stage, index) => (
+        <Box
+          component="li"
+          key={index}
+          sx={{ display: "grid", gridTemplateColumns: { xs: "104px 88px 1fr", sm: "120px 100px 64px 1fr" }, columnGap: 1, py: 0.25, alignItems: "baseline" }}
+        >
+          <Box sx={{ fontWeight: 600 }}>{stage.name}</Box>
+          <KindMark kind={stage.state} />
+          <Box sx={{ textAlign: "right" }}>{seconds(stage.started_at, stage.ended_at)}</Box>
+          <Box sx={{ gridColumn: { xs: "1 / -1", sm: "auto" }, color: { xs: "text.secondary", sm: "inherit" }, overflowWrap: "anywhere" }}>{stage.detail}</Box>
+        </Box>
+      ))}
+    </Box>
+  );
+}
+
+function Evidence({ run }: { run: Run }) {
+  const seen = run.evidence;
+  const crashFiles = Object.entries(seen.crash_files ?? {});
+  const notes = [
+    ...(seen.doubts ?? []),
+    ...(seen.log_new ?? []).map((line) => `Its log says now, and did not at run ${String(seen.log_against)}: ${line}`),
+    ...(seen.log_gone ?? []).map((line) => `Its log does not say any more what it said at run ${String(seen.log_against)}: ${line}`),
+    ...Object.entries(seen.left_out ?? {}).map(([path, reason]) => `Left out: ${path}: ${reason}`),
+  ];
+  return (
+    <>
+      {seen.culprit && <Alert severity="warning" variant="outlined" sx={{ mt: 1 }}>{seen.culprit}</Alert>}
+      {notes.length > 0 && (
+        <Box component="ul" sx={{ m: 0, mt: 1, pl: 2.5 }}>{notes.slice(0, 12).map((note) => <li key={note}>{note}</li>)}</Box>
+      )}
+      {crashFiles.map(([path, text]) => (
+        <Box key={path} sx={{ mt: 1 }}>
+          <Typography variant="body2" color="error">Crash file kept: {path}</Typography>
+          <Text label={`Crash file ${path}`}>{text}</Text>
+        </Box>
+      ))}
+      {crashFiles.length > 0 && seen.old_crash_files > 0 && (
+        <Typography variant="body2" color="text.secondary">{seen.old_crash_files} older ones lay there before; they say nothing of this start.</Typography>
+      )}
+      {seen.log && <Text label="Log excerpt">{seen.log}</Text>}
+    </>
+  );
+}
+
+function Text({ label, children }: { label: string; children: string }) {
+  return (
+    <Box component="pre" aria-label={label} sx={{ fontFamily: MONO, fontSize: 12, m: 0, mt: 0.5, p: 1, maxHeight: 160, overflow: "auto", bgcolor: "action.hover", whiteSpace: "pre-wrap", overflowWrap: "anywhere" }}>
+      {children}
+    </Box>
+  );
+}

@@ -1,0 +1,41 @@
+import Button from "@mui/material/Button";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+
+import { answer, api } from "../../api/client";
+import { ProblemNote } from "../../shared/ProblemNote";
+
+/** Show a ZIP of files as they lie on a server that nobody but a person can reach. */
+export function TakeInButton({ serverId }: { serverId: string }) {
+  const queries = useQueryClient();
+  const takeIn = useMutation({
+    mutationFn: (file: File) => {
+      const body = new FormData();
+      body.append("files", file);
+      return answer(
+        api.POST("/api/v1/servers/{server_id}/take-in", {
+          params: { path: { server_id: serverId } },
+          body: body as never,
+          bodySerializer: (form: unknown) => form as FormData,
+        }),
+      );
+    },
+    onSuccess: () => queries.invalidateQueries(),
+  });
+  return (
+    <>
+      <Button component="label" variant="outlined" disabled={takeIn.isPending}>
+        Take in a ZIP
+        <input
+          hidden
+          type="file"
+          accept=".zip"
+          onChange={(event) => {
+            const [file] = event.target.files ?? [];
+            if (file) takeIn.mutate(file);
+          }}
+        />
+      </Button>
+      <ProblemNote error={takeIn.error} />
+    </>
+  );
+}

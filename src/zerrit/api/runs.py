@@ -1,0 +1,120 @@
+"""Runs: deploys, rollbacks and restarts, and what goes on around them."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Annotated, Literal
+
+from pydantic import BaseModel, Field
+
+from zerrit.api.sent import Sent
+
+
+class OptionsIn(Sent):
+    """How a run goes about it.
+
+    `announce`: minutes of warning to the players. `wait`: `empty` waits until nobody plays, until `until` at most.
+    `rehearse`: a copy of the server must start with it first.
+    """
+
+    announce: Annotated[int, Field(ge=0, le=120)] = 0
+    wait: Literal["", "empty"] = ""
+    until: datetime | None = None
+    rehearse: bool = False
+
+
+class DeployIn(Sent):
+    """Several changes of one server, in order, in one run."""
+
+    changes: Annotated[list[int], Field(min_length=1, max_length=50)]
+    options: OptionsIn = OptionsIn()
+
+
+class RollbackIn(Sent):
+    snapshot: int
+    options: OptionsIn = OptionsIn()
+
+
+class StageOut(BaseModel):
+    name: str
+    state: Literal["running", "done", "failed", "interrupted"]
+    detail: str
+    started_at: datetime
+    ended_at: datetime | None
+
+
+class RunFileOut(BaseModel):
+    path: str
+    kind: Literal["changed", "added", "removed"]
+
+
+class EvidenceOut(BaseModel):
+    """What was seen on the way.
+
+    `log` is the excerpt of the game's log since its start, `log_new` and `log_gone` what it says that the last good start
+    (run `log_against`) did not, and the other way round. `old_crash_files` lay there before. `drifted` are files that
+    were not as Zerrit last saw them, `left_out` those that could not be read. `in_place`: the game ran on. `resumed`: so
+    often the service was started again meanwhile.
+    """
+
+    log: str = ""
+    crash_files: dict[str, str] = {}
+    old_crash_files: int = 0
+    doubts: list[str] = []
+    drifted: list[str] = []
+    left_out: dict[str, str] = {}
+    log_new: list[str] = []
+    log_gone: list[str] = []
+    log_against: int | None = None
+    in_place: bool = False
+    resumed: int = 0
+    culprit: str = ""
+
+
+class RunOut(BaseModel):
+    """A deploy, rollback or restart. `asks` is what a person is asked to do just now; `stage` where it is."""
+
+    id: int
+    server: str
+    kind: Literal["deploy", "rollback", "restart"]
+    state: str
+    stage: str
+    asks: str
+    cancelled_by: str
+    changes: list[int]
+    target: int | None
+    before: int | None
+    after: int | None
+    person: str
+    started_at: datetime
+    ended_at: datetime | None
+    outcome: str
+    stages: list[StageOut]
+    files: list[RunFileOut]
+    evidence: EvidenceOut
+
+
+class SaidIn(Sent):
+    """What a person says of a game that is stopped and started by hand."""
+
+    is_running: bool
+    is_sure: bool = False
+
+
+class TakenInOut(BaseModel):
+    """Files that a person showed."""
+
+    taken: list[str]
+    gone: list[str]
+
+
+class ProofIn(Sent):
+    """What was seen, in a person's words."""
+
+    note: Annotated[str, Field(min_length=1, max_length=1000)]
+
+
+class IdentityIn(Sent):
+    """The certificate or key of a host that is accepted from now on."""
+
+    identity: Annotated[str, Field(min_length=1, max_length=100)]

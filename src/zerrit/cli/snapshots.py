@@ -1,0 +1,184 @@
+"""Commands on snapshots, drift, and the safety of Zerrit's own records."""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+
+import click
+
+from zerrit import api
+from zerrit.cli.output import output_option, print_json, print_table, short, sign
+from zerrit.cli.session import connect
+from zerrit.core.wording import counted
+
+
+@click.group()
+def snapshot() -> None:
+    """Snapshots: take, keep, export, take in again, prove, prune, and put back in part."""
+
+
+@snapshot.command("take")
+@click.argument("server_id")
+@click.option("--reason", default="", help="What it is for.")
+@click.option("--keep", is_flag=True, help="Never prune it.")
+def take_snapshot(server_id: str, reason: str, keep: bool) -> None:
+    """Take a snapshot now."""
+    with connect() as zerrit:
+        found = zerrit.take_snapshot(server_id, reason, keep)
+    click.echo(f"Snapshot {found.id} of {server_id}: {found.reason}, {counted(found.files, 'file')}.")
+
+
+@snapshot.command("keep")
+@click.argument("server_id")
+@click.argument("number", type=int)
+@click.argument("why")
+def keep_snapshot(server_id: str, number: int, why: str) -> None:
+    """Keep a snapshot for good, and say WHY."""
+    with connect() as zerrit:
+        zerrit.keep_snapshot(server_id, number, why)
+    click.echo(f"Snapshot {number} stays: {why}")
+
+
+@snapshot.command("let-go")
+@click.argument("server_id")
+@click.argument("number", type=int)
+def let_go(server_id: str, number: int) -> None:
+    """Let the retention rules prune a snapshot again."""
+    with connect() as zerrit:
+        zerrit.keep_snapshot(server_id, number, "")
+    click.echo(f"Snapshot {number} goes when the retention rules say so.")
+
+
+@snapshot.command("export")
+@click.argument("server_id")
+@click.argument("number", type=int)
+@click.option("--save-to", type=click.Path(dir_okay=False, path_type=Path), required=True)
+def export_snapshot(server_id: str, number: int, save_to: Path) -> None:
+    """Save a snapshot as a ZIP that needs no Zerrit. It holds a list of hashes and a sheet of steps."""
+    with connect() as zerrit:
+        data = zerrit.export_snapshot(server_id, number)
+    save_to.write_bytes(data)
+    click.echo(
+        f"Snapshot {number} of {server_id} is in {save_to}, {len(data):,} bytes. Its READ-ME-FIRST.txt says what to do."
+    )
+
+
+@snapshot.command("import")
+@click.argument("server_id")
+@click.argument("archive", type=click.Path(exists=True, dir_okay=False, path_type=Path))
+def import_snapshot(server_id: str, archive: Path) -> None:
+    """Take an exported snapshot in again. Nothing is written to the server."""
+    with connect() as zerrit:
+        found = zerrit.import_snapshot(server_id, archive.read_bytes())
+    click.echo(
+        f"Snapshot {found.id} of {server_id}: {found.reason}. To put it on the server: zerrit rollback {server_id} {found.id}"
+    )
+
+
+@snapshot.command("verify")
+@output_option
+def verify(output: str) -> None:
+    """Prove that every kept file is as it was. Each content is hashed again; exit code 1 when one is damaged."""
+    with connect() as zerrit:
+        proof = zerrit.verify_all()
+    if output == "json":
+        print_json(proof.model_dump(mode="json"))
+    else:
+        click.echo(f"{counted(proof.contents, 'content')} hashed again, {proof.size:,} bytes.")
+        for number, paths in proof.damaged.items():
+            click.echo(f"  snapshot {number} is damaged in {', '.join(paths)}")
+        if proof.damaged:
+            click.echo(
+                "Put back the database from a backup, or fetch the servers again: what still lies there is kept anew."
+            )
+        else:
+            click.echo("All are as they were kept.")
+    sys.exit(1 if proof.damaged else 0)
+
+
+@snapshot.command("prune")
+@click.argument("server_id")
+@click.option("--try", "is_trial", is_flag=True, help="Only say what would go.")
+def prune(server_id: str, is_trial: bool) -> None:
+    """Let go what the retention rules do not keep. See `zerrit server set --help` for the rules."""
+    with connect() as zerrit:
+        planned = zerrit.plan_pruning(server_id) if is_trial else zerrit.prune(server_id)
+    rows = [(str(number), reason) for number, reason in sorted(planned.staying.items(), reverse=True)]
+    print_table(("stays", "because"), rows)
+    going = ", ".join(str(number) for number in planned.going) or "none"
+    click.echo(f"{'Would go' if is_trial else 'Gone'}: {going}")
+
+
+@click.command("restore")
+@click.argument("server_id")
+@click.argument("number", type=int)
+@click.argument("what")
+@click.option("--title", default="", help="The title of the change.")
+def restore(server_id: str, number: int, what: str, title: str) -> None:
+    """Put back a part of a snapshot. WHAT is a folder (sea/), a file, or the address of an entry.
+
+    A change is opened for it; look at it, then deploy it. The whole server goes back with `zerrit rollback`.
+    """
+    with connect() as zerrit:
+        detail = zerrit.restore_part(server_id, number, what, title)
+    print_opened(detail)
+
+
+def print_opened(detail: api.ChangeDetail) -> None:
+    """A change that a command has opened."""
+    click.echo(f"Change {detail.id} on {detail.server}: {detail.title}")
+    for step in detail.step_list:
+        click.echo(f"  {step.position:>2}. {step.kind:<11} {step.address}")
+    for reason in detail.blocking:
+        click.echo(f"  blocked: {reason}")
+    click.echo(f"Look at it: zerrit change compare {detail.id}   Then: zerrit change deploy {detail.id}")
+
+
+@click.command("drift")
+@click.argument("server_id")
+@click.option("--snapshot", "number", type=int, help="The snapshot that found it; the newest without.")
+@click.option("--adopt", is_flag=True, help="Make it a change of its own, which is on the server already.")
+@click.option("--undo", is_flag=True, help="Open a change that takes it back.")
+@click.option("--title", default="")
+@output_option
+def drift(server_id: str, number: int | None, adopt: bool, undo: bool, title: str, output: str) -> None:
+    """What somebody else wrote to a server's files, and who usually does."""
+    if adopt and undo:
+        raise click.UsageError("Either --adopt or --undo.")
+    with connect() as zerrit:
+        found = zerrit.drift(server_id, number)
+        if adopt:
+            detail = zerrit.adopt_drift(server_id, found.after, title)
+            click.echo(f"Change {detail.id} on {server_id}: {detail.title}; it is {detail.state}.")
+            return
+        if undo:
+            print_opened(zerrit.undo_drift(server_id, found.after, title))
+            return
+    if output == "json":
+        print_json(found.model_dump(mode="json"))
+        return
+    click.echo(f"Between snapshots {found.before} and {found.after} of {server_id}:")
+    print_table(
+        ("kind", "file", "who writes it"),
+        [(sign(file.kind), file.path, file.writer) for file in found.files],
+        whole=("file",),
+    )
+    rows = [(sign(one.kind), one.address, short(one.old), short(one.new), one.delta) for one in found.differences]
+    print_table(("kind", "address", "old", "new", "by"), rows, right=("by",), whole=("kind", "address"))
+    click.echo("Keep it: --adopt. Take it back: --undo. Put an open change on it: zerrit change refresh CHANGE.")
+
+
+@click.command("backup")
+@click.option("--save-to", type=click.Path(dir_okay=False, path_type=Path), required=True)
+def backup(save_to: Path) -> None:
+    """Save the service's own database while it runs. All snapshots, changes and runs are in it."""
+    with connect() as zerrit:
+        data = zerrit.backup()
+    part = save_to.with_name(f"{save_to.name}.part")
+    part.write_bytes(data)
+    part.replace(save_to)
+    click.echo(f"The database is in {save_to}, {len(data):,} bytes.")
+    click.echo(
+        "The passwords of links and controls in it need the file zerrit.key of the data folder; keep that apart."
+    )

@@ -1,0 +1,108 @@
+"""
+Control by commands on the machine where Zerrit runs.
+
+A command is a list of words and never passes through a shell, unless the admin asks for one. `{text}` in a word of
+`announce` becomes the announcement; with a shell it stands in the variable ZERRIT_TEXT, since it must not become a
+command itself.
+"""
+
+from __future__ import annotations
+
+import os
+import re
+import shlex
+import subprocess
+from collections.abc import Mapping, Sequence
+from typing import Final
+
+from zerrit.control.control import Act, ControlError, GameState, cannot
+
+TIMEOUT: Final = 60.0  # seconds
+SHOWN: Final = 300  # characters of an answer in a message
+
+
+class CommandControl:
+    """`commands` by act, and `state`, whose exit code 0 means that the game runs."""
+
+    by_hand: frozenset[Act] = frozenset()
+
+    def __init__(
+        self, commands: Mapping[str, Sequence[str]], *, use_shell: bool = False, timeout: float = TIMEOUT
+    ) -> None:
+        self._commands = commands
+        self._use_shell = use_shell
+        self._timeout = timeout
+
+    @property
+    def can(self) -> frozenset[Act]:
+        return frozenset(act for act in Act if self._commands.get(act))
+
+    def state(self) -> GameState:
+        done = self._run("state", self._words("state"))
+        is_running = done.returncode == 0
+        said = done.stdout.strip().splitlines()
+        return GameState(is_running, said[0][:80] if said else "running" if is_running else "stopped")
+
+    def stop(self) -> None:
+        self._do(Act.STOP)
+
+    def start(self) -> None:
+        self._do(Act.START)
+
+    def reload(self) -> None:
+        self._do(Act.RELOAD)
+
+    def announce(self, text: str) -> None:
+        self._do(Act.ANNOUNCE, text)
+
+    def players(self) -> int:
+        return first_number(self._do(Act.PLAYERS), "the command `players`")
+
+    def _do(self, act: Act, text: str = "") -> str:
+        if act not in self.can:
+            raise cannot(act, "by commands", f"Give the server a command for `{act}`.")
+        words = self._words(act)
+        if not self._use_shell:
+            words = [word.replace("{text}", text) for word in words]
+        done = self._run(act, words, text)
+        if done.returncode != 0:
+            said = (done.stderr or done.stdout).strip()[:SHOWN]
+            raise ControlError(
+                f"The command `{act}` ({shlex.join(words)[:SHOWN]}) ended with {done.returncode}"
+                + (f": {said}" if said else ".")
+            )
+        return done.stdout
+
+    def _words(self, name: str) -> list[str]:
+        return list(self._commands[name])
+
+    def _run(self, name: str, words: Sequence[str], text: str = "") -> subprocess.CompletedProcess[str]:
+        try:
+            return subprocess.run(  # noqa: S603 (the admin's own commands; a shell only where asked for)
+                " ".join(words) if self._use_shell else list(words),
+                shell=self._use_shell,
+                capture_output=True,
+                stdin=subprocess.DEVNULL,
+                text=True,
+                errors="replace",
+                timeout=self._timeout,
+                check=False,
+                env=os.environ | {"ZERRIT_TEXT": text},
+            )
+        except subprocess.TimeoutExpired as error:
+            raise ControlError(
+                f"The command `{name}` did not end within {self._timeout:g} s. It should ask for it and return at once."
+            ) from error
+        except OSError as error:
+            raise ControlError(
+                f"The command `{name}` cannot be run: {words[0] if words else ''}: {error.strerror}. Is its path right?"
+            ) from error
+
+
+def first_number(text: str, what: str) -> int:
+    found = re.search(r"\d+", text)
+    if found is None:
+        raise ControlError(
+            f"{what[0].upper()}{what[1:]} answered without a number: {text.strip()[:SHOWN] or 'nothing'}"
+        )
+    return int(found.group())

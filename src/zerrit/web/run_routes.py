@@ -1,0 +1,141 @@
+"""The routes of deploys, rollbacks and restarts."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from fastapi import APIRouter, Body, File, Form, Response, UploadFile
+
+from zerrit import api
+from zerrit.records import Run
+from zerrit.web import shapes
+from zerrit.web.context import Context, ContextDep, PersonDep, WorkspaceDep
+from zerrit.web.routes import change_as_answer
+from zerrit.work import carrying, controls, deploys, proving, runs, servers
+
+router = APIRouter(
+    prefix="/api/v1", tags=["runs"], responses={"4XX": {"model": api.Problem}, "5XX": {"model": api.Problem}}
+)
+Chosen = Annotated[api.OptionsIn | None, Body()]
+
+
+def _options(given: api.OptionsIn | None) -> runs.Options:
+    return runs.Options(**given.model_dump()) if given is not None else runs.NO_OPTIONS
+
+
+def _begun(here: Context, run: Run) -> api.RunOut:
+    here.later(lambda: deploys.carry_out(here.workspace, run.id))
+    return shapes.run(run)
+
+
+@router.post("/changes/{change_id}/deploy", status_code=202)
+def deploy(change_id: int, here: ContextDep, who: PersonDep, options: Chosen = None) -> api.RunOut:
+    """Begin to deploy a change; follow the run by its number or by the event stream."""
+    return _begun(here, runs.begin_deploy(here.workspace, who.name, [change_id], _options(options)))
+
+
+@router.post("/servers/{server_id}/deploy", status_code=202)
+def deploy_together(server_id: str, given: api.DeployIn, here: ContextDep, who: PersonDep) -> api.RunOut:
+    """Begin to deploy several changes of a server in one run, in their order."""
+    return _begun(here, runs.begin_deploy(here.workspace, who.name, given.changes, _options(given.options)))
+
+
+@router.post("/servers/{server_id}/rollback", status_code=202)
+def rollback(server_id: str, given: api.RollbackIn, here: ContextDep, who: PersonDep) -> api.RunOut:
+    """Begin to put a server back to one of its snapshots."""
+    return _begun(
+        here, runs.begin_rollback(here.workspace, who.name, server_id, given.snapshot, _options(given.options))
+    )
+
+
+@router.post("/servers/{server_id}/restart", status_code=202)
+def restart(server_id: str, here: ContextDep, who: PersonDep, options: Chosen = None) -> api.RunOut:
+    """Begin to stop the game, take a snapshot, and start it again."""
+    return _begun(here, runs.begin_restart(here.workspace, who.name, server_id, _options(options)))
+
+
+@router.post("/runs/{run_id}/cancel")
+def cancel(run_id: int, here: WorkspaceDep, who: PersonDep) -> api.RunOut:
+    """Let a run end at the next point where that is safe; what was written by then is taken back."""
+    return shapes.run(runs.cancel_run(here, who.name, run_id))
+
+
+@router.get("/runs/{run_id}")
+def get_run(run_id: int, here: WorkspaceDep, _who: PersonDep) -> api.RunOut:
+    with here.session() as session:
+        return shapes.run(runs.get_run(session, run_id))
+
+
+@router.get("/servers/{server_id}/runs")
+def list_runs(server_id: str, here: WorkspaceDep, _who: PersonDep) -> list[api.RunOut]:
+    with here.session() as session:
+        servers.get_server(session, server_id)
+        return [shapes.run(row) for row in runs.list_runs(session, server_id)]
+
+
+# --- by hand ----------------------------------------------------------------------------------------------------------
+
+
+@router.post("/servers/{server_id}/said")
+def say_state(server_id: str, given: api.SaidIn, here: WorkspaceDep, who: PersonDep) -> dict[str, str]:
+    """Say that a game which is stopped and started by hand runs, or is stopped. Its log is looked at first."""
+    state = controls.say_state(here, who.name, server_id, is_running=given.is_running, is_sure=given.is_sure)
+    return {"state": state.word}
+
+
+@router.post("/servers/{server_id}/take-in")
+def take_in(
+    server_id: str,
+    here: WorkspaceDep,
+    who: PersonDep,
+    files: Annotated[list[UploadFile], File()] = [],  # noqa: B006 (read by FastAPI)
+    paths: Annotated[list[str], Form()] = [],  # noqa: B006
+    gone: Annotated[list[str], Form()] = [],  # noqa: B006
+) -> api.TakenInOut:
+    """Show files as they are on the server now: each under its path, or a ZIP of many without one."""
+    given = [(path, file.file.read()) for file, path in zip(files, [*paths, *[""] * len(files)], strict=False)]
+    taken = carrying.take_in(here, who.name, server_id, given, gone)
+    return api.TakenInOut(taken=taken, gone=gone)
+
+
+@router.get("/runs/{run_id}/hand-out", response_class=Response)
+def hand_out(run_id: int, here: WorkspaceDep, _who: PersonDep) -> Response:
+    """A ZIP of the files that a run asks a person to put on the server, with numbered steps."""
+    headers = {"Content-Disposition": f'attachment; filename="zerrit-run-{run_id}.zip"'}
+    return Response(carrying.hand_out(here, run_id), media_type="application/zip", headers=headers)
+
+
+@router.post("/servers/{server_id}/accept")
+def accept_identity(server_id: str, given: api.IdentityIn, here: WorkspaceDep, who: PersonDep) -> api.ServerOut:
+    """Accept another certificate or key of the host."""
+    servers.accept_identity(here, who.name, server_id, given.identity)
+    with here.session() as session:
+        return shapes.server(session, servers.get_server(session, server_id))
+
+
+# --- after the start --------------------------------------------------------------------------------------------------
+
+
+@router.post("/changes/{change_id}/looks/{look_id}")
+def look(
+    change_id: int, look_id: int, given: api.LookIn, response: Response, here: WorkspaceDep, who: PersonDep
+) -> api.ChangeDetail:
+    """Say how something looks in the game. When all is right, the change is proven."""
+    proving.say_look(here, who.name, change_id, look_id, is_right=given.is_right, note_=given.note)
+    return change_as_answer(here, change_id, response)
+
+
+@router.post("/changes/{change_id}/waits/{wait_id}")
+def came(change_id: int, wait_id: int, response: Response, here: WorkspaceDep, who: PersonDep) -> api.ChangeDetail:
+    """What written values waited for has come."""
+    proving.say_held(here, who.name, change_id, wait_id)
+    return change_as_answer(here, change_id, response)
+
+
+@router.post("/changes/{change_id}/prove")
+def prove(
+    change_id: int, given: api.ProofIn, response: Response, here: WorkspaceDep, who: PersonDep
+) -> api.ChangeDetail:
+    """A change that has no look list is proven by a person's word."""
+    proving.prove(here, who.name, change_id, given.note)
+    return change_as_answer(here, change_id, response)

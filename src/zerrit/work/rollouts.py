@@ -1,0 +1,236 @@
+"""The same change on several servers, wave by wave, until one start goes wrong; and one grid of settings over servers."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any, Final
+
+import structlog
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from zerrit.control import ControlError
+from zerrit.core.addresses import parse_address
+from zerrit.core.documents.selecting import select as select_nodes
+from zerrit.core.errors import ZerritError
+from zerrit.core.paths import path_matches
+from zerrit.core.wording import counted, sentence
+from zerrit.links import LinkError
+from zerrit.records import Rollout, Run
+from zerrit.work.activity import note
+from zerrit.work.changes import get_change, replay_on
+from zerrit.work.errors import NotFound, Refused
+from zerrit.work.runs import RUNNING, Options, begin_deploy, get_run
+from zerrit.work.servers import get_server, list_servers
+from zerrit.work.snapshots import documents, latest_snapshot
+from zerrit.work.workspace import Workspace
+
+log = structlog.get_logger("zerrit.rollouts")
+
+POLL: Final = 0.3  # seconds
+HALTED: Final = "halted"
+DONE: Final = "done"
+MOST_CELLS: Final = 20_000
+
+
+def begin_rollout(
+    workspace: Workspace, person: str, change_id: int, waves: Sequence[Sequence[str]], options: Options
+) -> Rollout:
+    """Begin to bring a change to several servers. It is replayed on each first; where that is impossible, nothing begins.
+
+    Raises NotFound, Conflict. Refused: a server is named twice, or a step is impossible on one.
+    """
+    named = [server_id for wave in waves for server_id in wave]
+    if not named:
+        raise Refused("Name at least one server for the first wave.")
+    twice = next((one for one, count in Counter(named).items() if count > 1), "")
+    if twice:
+        raise Refused(f"{twice} is named twice; each server takes part in one wave.")
+    with workspace.session() as session:
+        change = get_change(session, change_id)
+        home, title = change.server_id, change.title
+        for server_id in named:
+            get_server(session, server_id)
+    for server_id in named:
+        if server_id != home:
+            _require_possible(workspace, person, change_id, server_id)
+    results: dict[str, Any] = {}
+    for server_id in named:
+        if server_id == home:
+            results[server_id] = {"change": change_id, "run": None, "state": "waits", "said": ""}
+            continue
+        opened = replay_on(workspace, person, change_id, server_id, title=title, keep=True).change
+        assert opened is not None  # noqa: S101 (`keep` opens one, or raises)
+        results[server_id] = {"change": opened.id, "run": None, "state": "waits", "said": ""}
+    with workspace.session() as session:
+        rollout = Rollout(
+            change_id=change_id,
+            waves=[list(wave) for wave in waves if wave],
+            state=RUNNING,
+            results=results,
+            person=person,
+            started_at=workspace.now(),
+        )
+        session.add(rollout)
+        session.flush()
+        said = f"{change_id} to {', '.join(named)}"
+        note(workspace, session, person, "rollout.begun", None, said)
+        rollout.results = results | {"": options.as_row()}
+    return rollout
+
+
+def _require_possible(workspace: Workspace, person: str, change_id: int, server_id: str) -> None:
+    found = replay_on(workspace, person, change_id, server_id)
+    bad = next((outcome.message for outcome in found.outcomes if outcome.kind == "impossible"), "")
+    if bad:
+        raise Refused(f"On {server_id} a step is impossible: {sentence(bad)} Nothing was begun anywhere.")
+    blocking = next((one.finding for one in found.findings if one.blocks), None)
+    if blocking is not None:
+        raise Refused(f"On {server_id} it would be blocked: {sentence(blocking.message)} Nothing was begun anywhere.")
+
+
+def open_rollouts(workspace: Workspace) -> list[int]:
+    """Rollouts that a service left open."""
+    with workspace.session() as session:
+        return list(session.scalars(select(Rollout.id).where(Rollout.state == RUNNING)))
+
+
+def carry_out_rollout(workspace: Workspace, rollout_id: int, begin: Callable[[Run], None]) -> None:
+    """Do the waves one after the other. It can be begun again at any point; `begin` carries a run out."""
+    with workspace.session() as session:
+        waves = _rollout(session, rollout_id).waves
+    for number, wave in enumerate(waves, 1):
+        for server_id in wave:
+            _begin_one(workspace, rollout_id, server_id, begin)
+        if not _await_wave(workspace, rollout_id, wave):
+            return  # the service stops; it goes on at its next start
+        bad = [server_id for server_id in wave if _result(workspace, rollout_id, server_id)["state"] != "deployed"]
+        if bad:
+            rest = [one for later in waves[number:] for one in later]
+            said = f"Wave {number} went wrong on {', '.join(bad)}."
+            said += f" {', '.join(rest)} {'was' if len(rest) == 1 else 'were'} not touched." if rest else ""
+            _end(workspace, rollout_id, HALTED, said)
+            return
+    _end(workspace, rollout_id, DONE, f"{counted(sum(len(wave) for wave in waves), 'server')} have it.")
+
+
+def _begin_one(workspace: Workspace, rollout_id: int, server_id: str, begin: Callable[[Run], None]) -> None:
+    result = _result(workspace, rollout_id, server_id)
+    if result["run"] is not None or result["state"] != "waits":
+        return
+    with workspace.session() as session:
+        rollout = _rollout(session, rollout_id)
+        given, person = dict(rollout.results[""]), rollout.person
+    options = Options(announce=given["announce"], wait=given["wait"], rehearse=given["rehearse"])
+    try:
+        run = begin_deploy(workspace, person, [result["change"]], options)
+    except (ZerritError, LinkError, ControlError) as error:
+        _note(workspace, rollout_id, server_id, state="refused", said=str(error))
+        return
+    _note(workspace, rollout_id, server_id, run=run.id, state=RUNNING)
+    begin(run)
+
+
+def _await_wave(workspace: Workspace, rollout_id: int, wave: Sequence[str]) -> bool:
+    for server_id in wave:
+        run_id = _result(workspace, rollout_id, server_id)["run"]
+        while run_id is not None:
+            with workspace.session() as session:
+                run = get_run(session, run_id)
+                state, outcome = run.state, run.outcome
+            if state != RUNNING:
+                _note(workspace, rollout_id, server_id, state=state, said=outcome)
+                break
+            if workspace.stopping.wait(POLL):
+                return False
+    return True
+
+
+def _result(workspace: Workspace, rollout_id: int, server_id: str) -> dict[str, Any]:
+    with workspace.session() as session:
+        return dict(_rollout(session, rollout_id).results[server_id])
+
+
+def _note(workspace: Workspace, rollout_id: int, server_id: str, **facts: object) -> None:
+    with workspace.session() as session:
+        rollout = _rollout(session, rollout_id)
+        rollout.results = rollout.results | {server_id: rollout.results[server_id] | facts}
+    workspace.publish("rollout", {"rollout": rollout_id})
+
+
+def _end(workspace: Workspace, rollout_id: int, state: str, outcome: str) -> None:
+    with workspace.session() as session:
+        rollout = _rollout(session, rollout_id)
+        rollout.state, rollout.outcome, rollout.ended_at = state, outcome, workspace.now()
+        note(workspace, session, rollout.person, f"rollout.{state}", None, f"{rollout.change_id}: {outcome}")
+    workspace.publish("rollout", {"rollout": rollout_id})
+
+
+def _rollout(session: Session, rollout_id: int) -> Rollout:
+    rollout = session.get(Rollout, rollout_id)
+    if rollout is None:
+        raise NotFound(f"There is no rollout {rollout_id}.")
+    return rollout
+
+
+def get_rollout(session: Session, rollout_id: int) -> Rollout:
+    """Raises NotFound."""
+    return _rollout(session, rollout_id)
+
+
+def list_rollouts(session: Session) -> list[Rollout]:
+    return list(session.scalars(select(Rollout).order_by(Rollout.id.desc()).limit(100)))
+
+
+# --- the grid ---------------------------------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True, slots=True)
+class GridRow:
+    """One setting over all servers; None where a server does not have it. `odd` are the servers that differ from most."""
+
+    address: str
+    values: Mapping[str, str | None]
+    odd: frozenset[str]
+    is_split: bool  #: no value is the one of most
+
+
+def grid(
+    workspace: Workspace, address: str, server_ids: Sequence[str] = (), *, only_odd: bool = False
+) -> tuple[list[str], list[GridRow]]:
+    """The values at an address, which may be a pattern, on several servers or all.
+
+    Raises NotFound: a server, or nothing stands there on any. Refused: too much at once.
+    """
+    where = parse_address(address)
+    cells: dict[str, dict[str, str | None]] = {}
+    with workspace.session() as session:
+        chosen = list(server_ids) or [server.id for server in list_servers(session)]
+        for server_id in chosen:
+            server = get_server(session, server_id)
+            snapshot = latest_snapshot(session, server_id)
+            if snapshot is None:
+                continue
+            for path, document in documents(workspace, session, server, snapshot).items():
+                if not path_matches(where.path, path) or not document.ok:
+                    continue
+                for node in select_nodes(document.root, document.keys, where.segments):
+                    if node.value is not None:
+                        place = f"{path}#{document.keys.address_of(node)}"
+                        cells.setdefault(place, dict.fromkeys(chosen))[server_id] = node.value
+            if len(cells) * len(chosen) > MOST_CELLS:
+                raise Refused(f"More than {MOST_CELLS:,} values stand there; name a narrower address.")
+    if not cells:
+        raise NotFound(f"No server has a value at {address}, as far as their files are known.")
+    rows = [_row(place, values) for place, values in cells.items()]
+    return chosen, [row for row in rows if row.odd or row.is_split or not only_odd]
+
+
+def _row(address: str, values: Mapping[str, str | None]) -> GridRow:
+    counts = Counter(values.values()).most_common()
+    usual, most = counts[0]
+    is_split = len(counts) > 1 and most * 2 <= len(values)
+    odd = frozenset() if is_split else frozenset(one for one, value in values.items() if value != usual)
+    return GridRow(address, values, odd, is_split)

@@ -1,0 +1,162 @@
+"""
+Taking in the files of a server: which of them have to be read, and keeping what was read.
+
+Contents are kept as they come in, apart from the snapshot that will name them, so that no large server has to fit into
+memory and no long transaction holds up a journal.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Mapping
+from dataclasses import dataclass, field
+from typing import Final
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from zerrit.core.documents import MAX_BYTES
+from zerrit.core.gamebooks import Gamebook
+from zerrit.links import Link, LinkError, LinkFault, RemoteFile
+from zerrit.records import SnapshotFile, load_content, store_contents
+from zerrit.work.workspace import Workspace
+
+KEPT_AT_ONCE: Final = 16 << 20  # bytes
+FILES_AT_ONCE: Final = 500
+
+
+@dataclass(frozen=True, slots=True)
+class FetchedFile:
+    """One file as it was found on a server; `digest` is None for a watched one, whose content is not kept."""
+
+    path: str
+    size: int
+    modified: int
+    digest: str | None
+    stamp: str = ""
+
+
+Known = Mapping[str, FetchedFile]
+
+
+@dataclass(frozen=True)
+class Taken:
+    """All files of a server. `left_out` are those that could not be taken, with the reason; `read` counts those read."""
+
+    files: tuple[FetchedFile, ...]
+    left_out: Mapping[str, str] = field(default_factory=dict)
+    read: int = 0
+
+    @property
+    def digests(self) -> dict[str, str]:
+        """Digest by path, of tracked files."""
+        return {file.path: file.digest for file in self.files if file.digest is not None}
+
+
+def take(
+    workspace: Workspace, link: Link, gamebook: Gamebook | None, known: Known | None = None, *, thorough: bool = False
+) -> Taken:
+    """Read every tracked file that is not `known` to be as it was; of watched ones only size and time.
+
+    Ignored files (logs, crash files) are left out. What is larger than any text that Zerrit reads is watched, whether the
+    gamebook says so or not. `thorough` reads all of them.
+
+    Raises LinkError: also where a file that was readable before is not so now.
+    """
+    before = known or {}
+    found: dict[str, FetchedFile] = {}
+    wanted: list[RemoteFile] = []
+    for file in link.files():
+        if gamebook is not None and gamebook.is_ignored(file.path):
+            continue
+        old = before.get(file.path)
+        if file.size > MAX_BYTES or (gamebook is not None and gamebook.is_watched(file.path)):
+            found[file.path] = FetchedFile(file.path, file.size, file.modified, None, file.stamp)
+        elif not thorough and old is not None and old.digest and _is_same(file, old):
+            found[file.path] = old
+        else:
+            wanted.append(file)
+    left_out = dict(link.left_out)
+    _require_reachable(left_out, before)
+    for file, data in _kept(workspace, link, wanted):
+        if isinstance(data, LinkError):
+            if file.path in before:
+                raise data
+            left_out[file.path] = str(data)
+        else:
+            size, digest = data
+            found[file.path] = FetchedFile(file.path, size, file.modified, digest, file.stamp)
+    return Taken(tuple(found[path] for path in sorted(found)), left_out, len(wanted))
+
+
+def _is_same(file: RemoteFile, old: FetchedFile) -> bool:
+    return bool(file.stamp) and file.stamp == old.stamp and file.size == old.size
+
+
+def _require_reachable(left_out: Mapping[str, str], before: Known) -> None:
+    """A folder that could be listed before and cannot now is no folder that is gone."""
+    for path, reason in left_out.items():
+        lost = next((known for known in before if known == path or known.startswith(f"{path}/")), None)
+        if lost is not None:
+            raise LinkError(LinkFault.DENIED, f"{lost} cannot be reached any more: {reason}")
+
+
+def _kept(
+    workspace: Workspace, link: Link, wanted: list[RemoteFile]
+) -> Iterator[tuple[RemoteFile, tuple[int, str] | LinkError]]:
+    """Read files and keep their contents, many at once; size and digest of each."""
+    batch: list[tuple[RemoteFile, bytes]] = []
+    weight = 0
+
+    def flush() -> Iterator[tuple[RemoteFile, tuple[int, str]]]:
+        with workspace.session() as session:
+            digests = store_contents(session, [data for _, data in batch])
+        for (file, data), digest in zip(batch, digests, strict=True):
+            yield file, (len(data), digest)
+        batch.clear()
+
+    for file, data in link.read_many(wanted):
+        if isinstance(data, LinkError):
+            yield file, data
+            continue
+        batch.append((file, data))
+        weight += len(data)
+        if weight >= KEPT_AT_ONCE or len(batch) >= FILES_AT_ONCE:
+            yield from flush()
+            weight = 0
+    yield from flush()
+
+
+def keep_files(session: Session, files: Iterable[tuple[str, bytes]]) -> list[FetchedFile]:
+    """Keep files that did not come from a server: of an archive, for instance."""
+    given = list(files)
+    digests = store_contents(session, [data for _, data in given])
+    return [FetchedFile(path, len(data), 0, digest) for (path, data), digest in zip(given, digests, strict=True)]
+
+
+def known_files(session: Session, snapshot_id: int) -> dict[str, FetchedFile]:
+    """The files of a snapshot, by path."""
+    rows = session.execute(
+        select(
+            SnapshotFile.path, SnapshotFile.size, SnapshotFile.modified, SnapshotFile.digest, SnapshotFile.stamp
+        ).where(SnapshotFile.snapshot_id == snapshot_id)
+    )
+    return {row.path: FetchedFile(*row) for row in rows}
+
+
+class Held(Mapping[str, bytes]):
+    """Kept contents by path; each is loaded when somebody asks for it."""
+
+    def __init__(self, workspace: Workspace, digests: Mapping[str, str]) -> None:
+        self._workspace = workspace
+        self.digests = digests
+
+    def __getitem__(self, path: str) -> bytes:
+        digest = self.digests[path]
+        with self._workspace.session() as session:
+            return load_content(session, digest)
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self.digests)
+
+    def __len__(self) -> int:
+        return len(self.digests)

@@ -1,0 +1,135 @@
+"""Real servers on loopback, started by the tests themselves: Debian's vsftpd and OpenSSH."""
+
+from __future__ import annotations
+
+import getpass
+import os
+import shutil
+import socket
+import subprocess
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from pathlib import Path
+
+import paramiko
+
+from zerrit.standin.host import make_certificate
+
+
+@dataclass(frozen=True)
+class RealServer:
+    port: int
+    user: str
+    secret: str
+    folder: str
+
+
+def free_port() -> int:
+    with socket.create_server(("127.0.0.1", 0)) as found:
+        port: int = found.getsockname()[1]
+    return port
+
+
+def _await(port: int, process: subprocess.Popen[bytes]) -> None:
+    deadline = time.monotonic() + 20
+    while True:
+        assert process.poll() is None, "the server ended at its start"
+        try:
+            socket.create_connection(("127.0.0.1", port), 1).close()
+            return
+        except OSError:
+            assert time.monotonic() < deadline, "the server does not listen"
+            time.sleep(0.05)
+
+
+@contextmanager
+def openssh(folder: Path, work: Path) -> Iterator[RealServer]:
+    """OpenSSH's own server with its sftp-server; it takes one key, for the user that runs the tests."""
+    work.mkdir(parents=True, exist_ok=True)
+    work.chmod(0o700)
+    for name in ("host", "user"):
+        subprocess.run(
+            ["ssh-keygen", "-q", "-t", "ed25519", "-N", "", "-f", str(work / name)], check=True, capture_output=True
+        )
+    shutil.copy(work / "user.pub", work / "authorized")
+    (work / "authorized").chmod(0o600)
+    port = free_port()
+    config = work / "sshd_config"
+    config.write_text(
+        f"Port {port}\nListenAddress 127.0.0.1\nHostKey {work / 'host'}\nPidFile none\nUsePAM no\nStrictModes no\n"
+        f"AuthorizedKeysFile {work / 'authorized'}\nPasswordAuthentication no\nPermitRootLogin yes\n"
+        "Subsystem sftp /usr/lib/openssh/sftp-server\n"
+    )
+    if os.geteuid() == 0:
+        Path("/run/sshd").mkdir(exist_ok=True)
+    with (work / "log").open("wb") as log:
+        process = subprocess.Popen(["/usr/sbin/sshd", "-D", "-e", "-f", str(config)], stderr=log)
+    try:
+        _await(port, process)
+        yield RealServer(port, getpass.getuser(), (work / "user").read_text(), str(folder))
+    finally:
+        process.terminate()
+        process.wait(10)
+
+
+@contextmanager
+def vsftpd(folder: Path, work: Path, *, tls: bool) -> Iterator[RealServer]:
+    """Debian's vsftpd; its anonymous user may write, since it runs as whoever runs the tests."""
+    work.mkdir(parents=True, exist_ok=True)
+    port = free_port()
+    empty = work / "empty"
+    empty.mkdir(exist_ok=True)
+    lines = [
+        "listen=YES",
+        "background=NO",
+        f"listen_port={port}",
+        "listen_address=127.0.0.1",
+        "run_as_launching_user=YES",
+        "anonymous_enable=YES",
+        "local_enable=NO",
+        "write_enable=YES",
+        "anon_upload_enable=YES",
+        "anon_mkdir_write_enable=YES",
+        "anon_other_write_enable=YES",
+        "anon_umask=022",
+        "no_anon_password=NO",
+        "allow_writeable_chroot=YES",
+        f"anon_root={folder}",
+        f"secure_chroot_dir={empty}",
+        "pasv_address=127.0.0.1",
+        "seccomp_sandbox=NO",
+        "xferlog_enable=NO",
+    ]
+    if tls:
+        certificate = make_certificate(work)
+        lines += [
+            "ssl_enable=YES",
+            "allow_anon_ssl=YES",
+            "force_anon_data_ssl=YES",
+            "force_anon_logins_ssl=YES",
+            f"rsa_cert_file={certificate}",
+            "ssl_ciphers=HIGH",
+        ]
+    config = work / "vsftpd.conf"
+    config.write_text("\n".join(lines) + "\n")
+    if os.geteuid() == 0:
+        os.chown(config, 0, 0)
+    process = subprocess.Popen(["/usr/sbin/vsftpd", str(config)], stderr=subprocess.PIPE)
+    try:
+        _await(port, process)
+        yield RealServer(port, "anonymous", "a@b", str(folder))
+    finally:
+        process.terminate()
+        process.wait(10)
+
+
+def new_key() -> tuple[str, bytes]:
+    """A private key as text, and the public one as SSH writes it."""
+    import io
+
+    key = paramiko.ECDSAKey.generate()
+    text = io.StringIO()
+    key.write_private_key(text)
+    return text.getvalue(), key.asbytes()
