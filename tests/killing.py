@@ -14,7 +14,6 @@ import argparse
 import logging
 import multiprocessing
 import random
-import re
 import signal
 import sys
 import tempfile
@@ -25,64 +24,16 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 import httpx
-from pydantic import SecretStr
 
+from tests.quick import ADMIN, GAMEBOOK, PASSWORD, SECRET, QuickGame, lay_out, link_to
 from tests.real_servers import free_port
 from zerrit import api
 from zerrit.client import Client
 from zerrit.links import PART_PREFIX
 from zerrit.records import open_for_rescue
 from zerrit.standin import StandinHost
-from zerrit.standin.host import HostedGame
 
-ADMIN, PASSWORD = "isolde", "mind-the-tide"
 SERVERS = ("by-folder", "by-ftp", "by-sftp")
-GAMEBOOK = """gamebook: 1
-game: quick
-files:
-  station.ini: {rewritten_at_stop: true}
-  live/*.yml: {takes_effect: reload}
-trouble:
-  log: logs/station.log
-  ready_pattern: station is open
-  closed_pattern: station closed
-ignore: [logs/**]
-"""
-
-
-class QuickGame(HostedGame):
-    """Stops and starts at once, logs both, and rewrites `station.ini` when it stops."""
-
-    _is_up = False
-    _kept = b""
-
-    @property
-    def state(self) -> str:
-        return "running" if self._is_up else "stopped"
-
-    def start(self) -> None:
-        with self.lock:
-            if not self._is_up:
-                self._kept = (self.folder / "station.ini").read_bytes()
-                self._is_up = True
-                self._log("station is open")
-
-    def stop(self) -> None:
-        with self.lock:
-            if self._is_up:
-                starts = int(re.search(rb"Starts=(\d+)", self._kept).group(1)) + 1  # type: ignore[union-attr]
-                text = re.sub(rb"Starts=\d+", f"Starts={starts}".encode(), self._kept)
-                (self.folder / "station.ini").write_bytes(text)
-                self._is_up = False
-                self._log("station closed")
-
-    def reload(self) -> None:
-        self._log("read again")
-
-    def _log(self, text: str) -> None:
-        (self.folder / "logs").mkdir(exist_ok=True)
-        with (self.folder / "logs/station.log").open("a") as file:
-            file.write(f"{text}\n")
 
 
 @dataclass
@@ -93,16 +44,6 @@ class Result:
     ended: Counter[str] = field(default_factory=Counter)
     stages: Counter[str] = field(default_factory=Counter)
     faults: list[str] = field(default_factory=list)
-
-
-def lay_out(folder: Path) -> None:
-    """A small server: one file that the game rewrites, some that it reads."""
-    (folder / "sea").mkdir(parents=True)
-    (folder / "live").mkdir()
-    (folder / "station.ini").write_text("[World]\nStarts=0\nDayLength=96\n")
-    for number in range(12):
-        (folder / f"sea/{number}.yml").write_text(f"number: {number}\nholds: 0\n" + "# tide\n" * 200)
-    (folder / "live/bell.yml").write_text("volume: 0\n")
 
 
 def serve(data: str, port: int) -> None:
@@ -171,14 +112,11 @@ class Killer:
         with self.client() as zerrit:
             zerrit.put_gamebook("quick", GAMEBOOK)
             for name in SERVERS:
-                secret = SecretStr("keys")
-                links: dict[str, api.AnyLink] = {
-                    "by-folder": api.FolderLink(folder=str(host.games[name].folder)),
-                    "by-ftp": api.FtpLink(host="127.0.0.1", port=host.ftp_port, user=name, password=secret),
-                    "by-sftp": api.SftpLink(host="127.0.0.1", port=host.sftp_port, user=name, password=secret),
-                }
-                control = api.HttpControl(url=f"http://127.0.0.1:{host.control_port}/{name}", token=secret)
-                zerrit.add_server(api.ServerIn(id=name, gamebook="quick", link=links[name], control=control))
+                control = api.HttpControl(url=f"http://127.0.0.1:{host.control_port}/{name}", token=SECRET)
+                kind = name.removeprefix("by-")
+                zerrit.add_server(
+                    api.ServerIn(id=name, gamebook="quick", link=link_to(kind, host, name), control=control)
+                )
                 zerrit.fetch(name)
 
     def unhurt(self) -> float:

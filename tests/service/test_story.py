@@ -94,7 +94,7 @@ def test_the_story_through_the_client(stack: DemoStack) -> None:
         assert "breaker tripped" in failed.evidence.log
         assert len(failed.crash_files) == 1
         kept = zerrit.change(second.id)
-        assert (kept.state, "breaker tripped" in kept.runs[0].log) == ("rolled-back", True)
+        assert (kept.state, "breaker tripped" in kept.runs[0].evidence.log) == ("rolled-back", True)
         assert zerrit.game_state("coral-gate") == {"state": "running"}
         assert files_of(game) == snapshot_files(stack, failed.before) | {
             path: data for path, data in at_first.items() if path.endswith(".pak")

@@ -481,7 +481,9 @@ def undo(
     rows = [(sign(one.kind), one.address, short(one.old), short(one.new), one.delta) for one in found.differences]
     print_table(("kind", "address", "now", "then", "by"), rows, right=("by",), whole=("kind", "address"))
     for clash in found.clashes:
-        click.echo(f"  clash {clash.address}: {clash.mine} now, {clash.theirs} before change {change_id}. {clash.why}")
+        click.echo(
+            f"  clash {clash.address}: {clash.mine} now, {clash.theirs} before change {change_id}; it was changed again since"
+        )
     if found.change is not None:
         click.echo(f"Change {found.change} is open for it. Look at it: zerrit change compare {found.change}")
     elif found.clashes:

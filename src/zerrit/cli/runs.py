@@ -19,6 +19,7 @@ from zerrit.client import Client
 from zerrit.core.wording import counted
 
 GOOD = ("deployed", "done")
+SEARCHING = "searching"
 
 
 def run_options(command: Callable[..., None]) -> Callable[..., None]:
@@ -162,7 +163,9 @@ def print_evidence(run: api.RunOut) -> None:
         click.echo(f"  its log does not say any more what it said at run {seen.log_against}: {short(line, 100)}")
     for path, reason in seen.left_out.items():
         click.echo(f"  left out: {path}: {reason}")
-    if seen.culprit:
+    if seen.culprit.startswith(SEARCHING):
+        click.echo(f"  the culprit is being searched for on a copy; a little later: zerrit run show {run.id}")
+    elif seen.culprit:
         click.echo(f"  culprit: {seen.culprit}")
 
 
@@ -294,6 +297,10 @@ def print_looks(detail: api.ChangeDetail) -> None:
     for wait in detail.waits:
         if wait.held_at is None:
             click.echo(f"  waits for {wait.takes_effect}: {', '.join(wait.addresses)}")
+    if any(one.is_right is False for one in detail.look_list):
+        before = next((run.before for run in detail.runs if run.state == "deployed"), None)
+        click.echo(f"  Not as it should be? Take the change back: zerrit change undo {detail.id}")
+        click.echo(f"  Or the whole server: zerrit rollback {detail.server} {before}")
     if detail.state == "deployed" and not detail.look_list:
         click.echo(
             f"Change {detail.id} has nothing listed to look at. Prove it in your words: zerrit look {detail.id} --note …"

@@ -26,7 +26,8 @@ def take_snapshot(server_id: str, reason: str, keep: bool) -> None:
     """Take a snapshot now."""
     with connect() as zerrit:
         found = zerrit.take_snapshot(server_id, reason, keep)
-    click.echo(f"Snapshot {found.id} of {server_id}: {found.reason}, {counted(found.files, 'file')}.")
+    kept = f"; kept: {found.kept}" if found.kept else ""
+    click.echo(f"Snapshot {found.id} of {server_id}: {found.reason}, {counted(found.files, 'file')}{kept}.")
 
 
 @snapshot.command("keep")

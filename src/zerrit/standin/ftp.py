@@ -11,6 +11,8 @@ from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import Any, Final
 
+from cryptography import x509
+from cryptography.hazmat.primitives import hashes
 from pyftpdlib.authorizers import DummyAuthorizer
 from pyftpdlib.filesystems import AbstractedFS
 from pyftpdlib.handlers import DTPHandler, FTPHandler, TLS_DTPHandler, TLS_FTPHandler
@@ -191,6 +193,11 @@ class _TlsHandler(_Faulty, TLS_FTPHandler):  # type: ignore[misc]
     tls_data_required = True
 
 
+def _fingerprint(certificate: Path) -> str:
+    found = x509.load_pem_x509_certificate(certificate.read_bytes())
+    return f"SHA256:{found.fingerprint(hashes.SHA256()).hex()}"
+
+
 class FtpServer:
     """Serves every game's folder to a user of its name. With a `certificate` (a PEM file with its key) inside TLS."""
 
@@ -213,6 +220,7 @@ class FtpServer:
         # The library keeps these on the class, so that one server that closes would end the sessions of all.
         self._server._exit, self._server._lock = threading.Event(), threading.Lock()
         self.port: int = self._server.address[1]
+        self.identity = _fingerprint(certificate) if certificate is not None else ""
         self._stopping = threading.Event()
         self._thread = threading.Thread(target=self._serve, daemon=True)
 

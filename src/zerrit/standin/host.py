@@ -132,6 +132,11 @@ class StandinHost:
         self.control_port: int = self._socket.getsockname()[1]
         self._thread = threading.Thread(target=self._control.run, kwargs={"sockets": [self._socket]}, daemon=True)
 
+    @property
+    def identity(self) -> str:
+        """The fingerprint of the certificate that FTPS shows."""
+        return self._ftps.identity
+
     def change_identity(self) -> None:
         """The host shows another certificate and another key from now on."""
         self.sftp.change_key()

@@ -397,7 +397,13 @@ class _Runner:
         assert taken is not None  # noqa: S101 (a run that was killed begins again with `read`)
         assert plan is not None  # noqa: S101
         files = [RunFile(path=path, old=taken.digests.get(path), new=new) for path, new in plan.writes.items()]
-        was_good = bool(self._evidence.get("was_running")) and not self._evidence.get("drifted")
+        # What the game itself rewrites does not make other files of those that it ran with.
+        drifted = [
+            path
+            for path in self._evidence.get("drifted", ())
+            if self.gamebook is None or not self.gamebook.is_rewritten(path)
+        ]
+        was_good = bool(self._evidence.get("was_running")) and not drifted
 
         def keep(session: Session) -> int:
             reason = f"before {self._title(session)}"

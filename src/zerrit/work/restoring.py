@@ -287,8 +287,8 @@ def drift_of(workspace: Workspace, server_id: str, snapshot_id: int | None = Non
     """
     with workspace.session() as session:
         server = get_server(session, server_id)
-        before, after = _drifted(session, server_id, snapshot_id)
         gamebook, _ = gamebook_of(session, server)
+        before, after = _drifted(session, server_id, gamebook, snapshot_id)
         paths = differing_paths(digests(session, before), digests(session, after))
         listed: tuple[tuple[DriftKind, tuple[str, ...]], ...] = (
             ("changed", paths.changed),
@@ -309,8 +309,13 @@ def _texts(
     return documents_of(workspace, session, server, {path: held[path] for path in paths if path in held})
 
 
-def _drifted(session: Session, server_id: str, snapshot_id: int | None) -> tuple[Snapshot, Snapshot]:
-    """The snapshot that found a drift, and the one before it."""
+def _drifted(
+    session: Session, server_id: str, gamebook: Gamebook | None, snapshot_id: int | None
+) -> tuple[Snapshot, Snapshot]:
+    """The snapshot that found a drift, and the one before it.
+
+    What the game writes by itself is no news; it counts only where that snapshot is asked for.
+    """
     query = select(Snapshot).where(Snapshot.server_id == server_id, Snapshot.kind == "server")
     own = {run_id for run_id in session.scalars(select(Run.after_id).where(Run.server_id == server_id)) if run_id}
     snapshots = list(session.scalars(query.order_by(Snapshot.id)))
@@ -320,11 +325,15 @@ def _drifted(session: Session, server_id: str, snapshot_id: int | None) -> tuple
         if two.id not in own and (snapshot_id is None or two.id == snapshot_id)
     ]
     for before, after in reversed(pairs):
-        if differing_paths(digests(session, before), digests(session, after)):
+        paths = differing_paths(digests(session, before), digests(session, after)).all
+        is_news = any(gamebook is None or not gamebook.is_rewritten(path) for path in paths)
+        if is_news or (paths and snapshot_id is not None):
             return before, after
     if snapshot_id is not None:
         raise NotFound(f"Snapshot {snapshot_id} of {server_id} found nothing that somebody else had written.")
-    raise NotFound(f"Nobody but Zerrit wrote to the files of {server_id}, as far as they were fetched.")
+    raise NotFound(
+        f"Nobody but Zerrit and the game itself wrote to the files of {server_id}, as far as they were fetched."
+    )
 
 
 def _writer(session: Session, server_id: str, gamebook: Gamebook | None, path: str) -> str:

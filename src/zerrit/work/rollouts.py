@@ -16,7 +16,7 @@ from zerrit.core.addresses import parse_address
 from zerrit.core.documents.selecting import select as select_nodes
 from zerrit.core.errors import ZerritError
 from zerrit.core.paths import path_matches
-from zerrit.core.wording import counted, sentence
+from zerrit.core.wording import sentence
 from zerrit.links import LinkError
 from zerrit.records import Rollout, Run
 from zerrit.work.activity import note
@@ -113,7 +113,7 @@ def carry_out_rollout(workspace: Workspace, rollout_id: int, begin: Callable[[Ru
             said += f" {', '.join(rest)} {'was' if len(rest) == 1 else 'were'} not touched." if rest else ""
             _end(workspace, rollout_id, HALTED, said)
             return
-    _end(workspace, rollout_id, DONE, f"{counted(sum(len(wave) for wave in waves), 'server')} have it.")
+    _end(workspace, rollout_id, DONE, "All servers of it have the change.")
 
 
 def _begin_one(workspace: Workspace, rollout_id: int, server_id: str, begin: Callable[[Run], None]) -> None:

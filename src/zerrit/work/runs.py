@@ -146,7 +146,7 @@ def _begin(workspace: Workspace, session: Session, run: Run) -> None:
         raise Conflict(f"Another run on {run.server_id} began at the same moment. Wait until it has ended.") from error
 
 
-def cancel_run(workspace: Workspace, person: str, run_id: int) -> Run:
+def cancel_run(workspace: Workspace, person: str, run_id: int) -> None:
     """Ask a run to end at the next point at which that is safe; what was written by then is taken back.
 
     Raises NotFound, Conflict: it has ended, or it goes back already.
@@ -160,7 +160,6 @@ def cancel_run(workspace: Workspace, person: str, run_id: int) -> Run:
         run.cancelled_by = person
         note(workspace, session, person, f"{run.kind}.cancelled", run.server_id, f"run {run_id}, at {run.stage}")
     workspace.publish("run", {"run": run_id, "state": RUNNING})
-    return run
 
 
 def get_run(session: Session, run_id: int) -> Run:

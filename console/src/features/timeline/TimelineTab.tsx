@@ -81,7 +81,7 @@ function Row({ at, isRun, what, more, acts }: { at: string; isRun?: boolean; wha
     <Paper
       component="li"
       sx={{
-        display: "grid", gridTemplateColumns: { xs: "1fr", md: "180px minmax(260px, 1fr) minmax(200px, 1.2fr) auto" }, columnGap: 2, rowGap: 0.25,
+        display: "grid", gridTemplateColumns: { xs: "1fr", md: "180px minmax(240px, 1fr) minmax(200px, 1.1fr) 250px" }, columnGap: 2, rowGap: 0.25,
         px: 1.5, py: 0.75, mb: 0.5, alignItems: "center", bgcolor: isRun ? "action.hover" : undefined,
       }}
     >

@@ -1,0 +1,235 @@
+"""A service and a host whose games stop and start at once, so that a test of a whole deploy takes no more than a second."""
+
+from __future__ import annotations
+
+import re
+import threading
+import time
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from pathlib import Path
+
+from pydantic import SecretStr
+
+from zerrit import api
+from zerrit.client import Client
+from zerrit.links import Limits
+from zerrit.standin import Faults, StandinHost
+from zerrit.standin.host import HostedGame
+from zerrit.web import Service, Settings, bound_socket, create_app
+from zerrit.work.workspace import Workspace
+
+ADMIN, PASSWORD = "isolde", "mind-the-tide"
+SECRET = SecretStr("keys")
+GAMEBOOK = """gamebook: 1
+game: quick
+files:
+  station.ini: {rewritten_at_stop: true}
+  live/*.yml: {takes_effect: reload}
+  sea/*.yml: {purpose: what lies there}
+trouble:
+  log: logs/station.log
+  ready_pattern: station is open
+  closed_pattern: station closed
+  crash_files: [crashes/*]
+  log_patterns: [ERROR]
+  loaded:
+    - {line: 'read (?P<name>\\S+)', expect: grounds}
+lists:
+  grounds: {file_names: "sea/*.yml"}
+look:
+  - {after: "sea/*.yml#holds", do: "dive and count"}
+ignore: [logs/**, crashes/**]
+"""
+
+
+class QuickGame(HostedGame):
+    """Stops and starts at once, logs both, and rewrites `station.ini` when it stops.
+
+    It goes down at its start where a file of `sea` holds too much, and leaves a crash file.
+    """
+
+    _is_up = False
+    _kept = b""
+
+    @property
+    def state(self) -> str:
+        return "running" if self._is_up else "stopped"
+
+    def start(self) -> None:
+        with self.lock:
+            if not self._is_up:
+                self._kept = (self.folder / "station.ini").read_bytes()
+                self._load()
+
+    def _load(self) -> None:
+        for path in sorted((self.folder / "sea").glob("*.yml")):
+            found = re.search(r"holds: (\d+)", path.read_text())
+            if found is not None and int(found.group(1)) >= TOO_MUCH:
+                (self.folder / "crashes").mkdir(exist_ok=True)
+                (self.folder / f"crashes/{time.time_ns()}.txt").write_text(f"{path.name} holds too much\n")
+                self._log(f"ERROR {path.name} holds too much")
+                return
+            self._log(f"read {path.stem}")
+        self._is_up = True
+        faults = self.wrong.faults
+        if faults.dies_after is not None:
+            threading.Timer(faults.dies_after, self._die).start()
+        if not faults.silent:
+            self._log("station is open")
+
+    def _die(self) -> None:
+        self._is_up = False
+        self.dumps.mkdir(parents=True, exist_ok=True)
+        (self.dumps / f"{time.time_ns()}.dump").write_text("a bulkhead gave way\n")
+
+    def stop(self) -> None:
+        with self.lock:
+            if self._is_up and not self.wrong.faults.stop_hangs:
+                starts = int(re.search(rb"Starts=(\d+)", self._kept).group(1)) + 1  # type: ignore[union-attr]
+                text = re.sub(rb"Starts=\d+", f"Starts={starts}".encode(), self._kept)
+                (self.folder / "station.ini").write_bytes(text)
+                self._is_up = False
+                self._log("station closed")
+
+    def reload(self) -> None:
+        self._log("read again")
+
+    def _log(self, text: str) -> None:
+        (self.folder / "logs").mkdir(exist_ok=True)
+        with (self.folder / "logs/station.log").open("a") as file:
+            file.write(f"{text}\n")
+
+
+TOO_MUCH = 5_000_000
+
+
+def lay_out(folder: Path) -> None:
+    """A small server: one file that the game rewrites, some that it reads."""
+    (folder / "sea").mkdir(parents=True)
+    (folder / "live").mkdir()
+    (folder / "station.ini").write_text("[World]\nStarts=0\nDayLength=96\n")
+    for number in range(12):
+        (folder / f"sea/{number}.yml").write_text(f"number: {number}\nholds: 0\n" + "# tide\n" * 200)
+    (folder / "live/bell.yml").write_text("volume: 0\n")
+
+
+def link_to(kind: str, host: StandinHost, name: str) -> api.AnyLink:
+    """A link of a kind to a game of the host."""
+    where = {"host": "127.0.0.1", "user": name, "password": SECRET}
+    match kind:
+        case "folder":
+            return api.FolderLink(folder=str(host.games[name].folder))
+        case "ftp":
+            return api.FtpLink(port=host.ftp_port, **where)  # type: ignore[arg-type]
+        case "ftps":
+            return api.FtpsLink(port=host.ftps_port, identity=host.identity, **where)  # type: ignore[arg-type]
+        case "sftp":
+            return api.SftpLink(port=host.sftp_port, **where)  # type: ignore[arg-type]
+    return api.HandLink()
+
+
+@dataclass
+class Quick:
+    """The host, the service over it, and a signed-in client."""
+
+    host: StandinHost
+    zerrit: Client
+    workspace: Workspace
+    folder: Path
+    url: str
+
+    def game(self, name: str = "reef") -> QuickGame:
+        found = self.host.games[name]
+        assert isinstance(found, QuickGame)
+        return found
+
+    def add(self, name: str = "reef", kind: str = "folder", **care: object) -> None:
+        """A server by a kind of link, fetched."""
+        control = api.HttpControl(url=f"http://127.0.0.1:{self.host.control_port}/{name}", token=SECRET)
+        self.zerrit.add_server(
+            api.ServerIn(
+                id=name,
+                gamebook="quick",
+                link=link_to(kind, self.host, name),
+                control=control,
+                care=api.Care.model_validate(care),
+            )
+        )
+        self.zerrit.fetch(name)
+
+    def change(self, *settings: str, name: str = "reef", title: str = "A try") -> int:
+        """A change of values, each as ADDRESS=VALUE."""
+        change = self.zerrit.open_change(name, title).id
+        for text in settings:
+            address, _, value = text.rpartition("=")
+            self.zerrit.add_step(change, api.StepIn(kind="set", address=address, operation=f"={value}"))
+        return change
+
+    def end_of(self, run: api.RunOut) -> api.RunOut:
+        *_, last = self.zerrit.follow(run.id)
+        return last
+
+    def deploy(self, *settings: str, name: str = "reef") -> api.RunOut:
+        return self.end_of(self.zerrit.deploy(self.change(*settings, name=name)))
+
+    def misbehave(self, name: str = "reef", **faults: object) -> None:
+        self.host.games[name].wrong.set(Faults.model_validate(faults))
+
+    def files(self, name: str = "reef") -> dict[str, bytes]:
+        folder = self.game(name).folder
+        return {
+            str(path.relative_to(folder)): path.read_bytes()
+            for path in sorted(folder.rglob("*"))
+            if path.is_file() and path.parent.name not in ("logs", "crashes")
+        }
+
+
+QUICK_LIMITS = Limits(timeout=0.8, tries=3, pause=0.05)
+
+
+@contextmanager
+def quick_stack(folder: Path, games: tuple[str, ...] = ("reef",), patience: float = 3.0) -> Iterator[Quick]:
+    for name in games:
+        if not (folder / "host" / name).is_dir():
+            lay_out(folder / "host" / name)
+    host = StandinHost(folder / "host", games, "keys")
+    for name, game in host.games.items():
+        host.games[name] = QuickGame(game.id, game.folder, game.dumps, wrong=game.wrong)
+    host.start()
+    with running_service(folder / "data", patience) as (url, workspace):
+        with Client(url) as anonymous:
+            token = anonymous.token(ADMIN, PASSWORD).token
+        with Client(url, token) as zerrit:
+            if not zerrit.gamebooks():
+                zerrit.put_gamebook("quick", GAMEBOOK)
+            yield Quick(host, zerrit, workspace, folder, url)
+    host.stop()
+
+
+@contextmanager
+def running_service(data: Path, patience: float = 3.0) -> Iterator[tuple[str, Workspace]]:
+    """The service in a thread, and its workspace, which a test may reach into to make it hurry."""
+    app = create_app(Settings(data, ADMIN, PASSWORD, settle=0.1, tick=0.1))
+    socket = bound_socket("127.0.0.1", 0)
+    server = Service(app)
+    thread = threading.Thread(target=server.run, kwargs={"sockets": [socket]}, daemon=True)
+    thread.start()
+    wait_until(lambda: server.started)
+    workspace: Workspace = app.state.context.workspace
+    workspace.patience = patience
+    workspace.limits = QUICK_LIMITS
+    try:
+        yield f"http://127.0.0.1:{socket.getsockname()[1]}", workspace
+    finally:
+        server.should_exit = True
+        thread.join(30)
+        assert not thread.is_alive(), "the service does not stop"
+
+
+def wait_until(is_so: Callable[[], object], seconds: float = 20) -> None:
+    deadline = time.monotonic() + seconds
+    while not is_so():
+        assert time.monotonic() < deadline, "it never came to be"
+        time.sleep(0.03)
