@@ -8,7 +8,7 @@ CONTROL_PORT ?= 8780
 PYTHON_SOURCES := src tests benchmarks conformance fuzzing
 CONSOLE_SOURCES := $(shell find console -path console/node_modules -prune -o -type f -print 2>/dev/null)
 
-.PHONY: demo test tour console types lint screenshots docs bench conformance fuzz mistakes kills clean
+.PHONY: demo test tour console types lint screenshots docs bench conformance fuzz mistakes kills faults clean
 
 demo: .venv/ready src/zerrit/web/console/index.html ## start the stand-in host and the service with demo data
 	@exec $(PYTHON) -m zerrit.demo --port $(PORT) --ftp-port $(FTP_PORT) --control-port $(CONTROL_PORT)
@@ -58,6 +58,9 @@ mistakes: .venv/ready ## put 250 mistakes into the demo world and count how many
 
 kills: .venv/ready ## kill the service 300 times in the middle of deploys and rollbacks; takes a quarter of an hour
 	$(PYTHON) -m tests.killing --write
+
+faults: .venv/ready ## let the stand-in host do everything wrong at every stage of a deploy; takes half an hour
+	$(PYTHON) -m tests.faulting --write
 
 clean:
 	rm -rf .venv .demo console/node_modules conformance/node_modules src/zerrit/web/console

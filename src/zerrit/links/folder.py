@@ -7,7 +7,7 @@ import errno
 import os
 import time
 from collections.abc import Iterable, Iterator
-from operator import attrgetter
+from operator import itemgetter
 from pathlib import Path
 from types import TracebackType
 from typing import Final, Self
@@ -28,9 +28,10 @@ from zerrit.links.link import (
     unsteady,
 )
 
-#: A file that was written less than this many seconds ago may be written again without its time showing it.
-SETTLED: Final = 2.0
+#: A file that was written less than this ago may be written again without its time showing it.
+SETTLED: Final = 2_000_000_000  # nanoseconds
 STEADY_TRIES: Final = 4
+_BY_PATH: Final = itemgetter(0)
 
 
 class FolderLink:
@@ -48,32 +49,45 @@ class FolderLink:
         start = self._place(below) if below else self._folder
         if below and not start.is_dir():
             return []
-        found = []
         self.left_out = {}
-        now = time.time()
         with self._explained("the list of files"):
-            for entry, path in self._entries(start, f"{below}/" if below else "", self.left_out):
-                if not entry.name.startswith(PART_PREFIX):
-                    found.append(_remote_file(path, entry.stat(follow_symlinks=False), now))
-                if len(found) > MAX_FILES:
-                    raise too_many(self._folder)
-        found.sort(key=attrgetter("path"))
+            walked = self._walked(str(start), f"{below}/" if below else "")
+            found = [file for file in self._safe(walked) if PART_PREFIX not in file[0] or not _is_part(file.path)]
+        if len(found) > MAX_FILES:
+            raise too_many(self._folder)
+        found.sort(key=_BY_PATH)
         return found
 
-    def _entries(
-        self, folder: Path | str, prefix: str, left_out: dict[str, str]
-    ) -> Iterator[tuple[os.DirEntry[str], str]]:
-        with os.scandir(folder) as entries:
-            for entry in entries:
-                path = prefix + entry.name
-                if entry.is_dir(follow_symlinks=False):
-                    yield from self._entries(entry.path, f"{path}/", left_out)
-                elif not entry.is_file(follow_symlinks=False):
-                    left_out[path] = "a symbolic link, or no file; links are not followed"
-                elif not _is_safe(path):
-                    left_out[ascii(path)] = "no safe file name"
-                else:
-                    yield entry, path
+    def _safe(self, walked: list[RemoteFile]) -> list[RemoteFile]:
+        """Without names that no path can hold; they are looked at one by one only where all together are suspicious."""
+        together = "/".join([file[0] for file in walked])
+        if together.isprintable() and "\\" not in together and ":" not in together:
+            return walked
+        self.left_out |= {ascii(file.path): "no safe file name" for file in walked if not _is_safe(file.path)}
+        return [file for file in walked if _is_safe(file.path)]
+
+    def _walked(self, folder: str, prefix: str) -> list[RemoteFile]:
+        """All files below a folder. Thousands are walked at each fetch, so it is one flat loop."""
+        surely_before = time.time_ns() - SETTLED
+        found: list[RemoteFile] = []
+        made = RemoteFile._make
+        pending = [(folder, prefix)]
+        while pending:
+            here, before = pending.pop()
+            with os.scandir(here) as entries:
+                for entry in entries:
+                    path = before + entry.name
+                    if entry.is_file(follow_symlinks=False):
+                        about = entry.stat(follow_symlinks=False)
+                        # The time of its last change of any kind cannot be set, and shows a file put in another's place.
+                        changed = about.st_ctime_ns
+                        stamp = str(changed) if changed < surely_before else ""
+                        found.append(made((path, about.st_size, about.st_mtime_ns // 1_000_000_000, stamp)))
+                    elif entry.is_dir(follow_symlinks=False):
+                        pending.append((entry.path, f"{path}/"))
+                    else:
+                        self.left_out[path] = "a symbolic link, or no file; links are not followed"
+        return found
 
     def read(self, path: str, start: int = 0) -> bytes:
         with self._explained(path):
@@ -127,7 +141,7 @@ class FolderLink:
             self._place(path).unlink(missing_ok=True)
 
     def sweep(self) -> int:
-        parts = [Path(e.path) for e, _ in self._entries(self._folder, "", {}) if e.name.startswith(PART_PREFIX)]
+        parts = [self._place(file.path) for file in self._walked(str(self._folder), "") if _is_part(file.path)]
         for part in parts:
             part.unlink(missing_ok=True)
         return len(parts)
@@ -166,11 +180,9 @@ class FolderLink:
             raise LinkError(LinkFault.BROKEN, f"{path}: {error.strerror}. Nothing was changed.") from error
 
 
-def _remote_file(path: str, about: os.stat_result, now: float) -> RemoteFile:
-    # The inode and the time of its last change of any kind show a file that was put in the place of another one.
-    stamp = f"{about.st_mtime_ns} {about.st_ctime_ns} {about.st_ino}"
-    is_settled = max(about.st_mtime, about.st_ctime) < now - SETTLED
-    return RemoteFile(path, about.st_size, int(about.st_mtime), stamp if is_settled else "")
+def _is_part(path: str) -> bool:
+    """A file that is being written, or was when something ended."""
+    return PART_PREFIX in path and path.rpartition("/")[2].startswith(PART_PREFIX)
 
 
 def _is_safe(path: str) -> bool:

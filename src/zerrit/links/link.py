@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 from pathlib import PurePosixPath
 from types import TracebackType
-from typing import Final, Protocol, Self
+from typing import Final, NamedTuple, Protocol, Self
 
 #: A file being written bears such a name until it is complete; listings leave these out.
 PART_PREFIX: Final = ".zerrit-part-"
@@ -55,8 +55,7 @@ class Limits:
     pause: float = 0.5
 
 
-@dataclass(frozen=True, slots=True)
-class RemoteFile:
+class RemoteFile(NamedTuple):
     """One file of a listing. `modified` is seconds since 1970 by the server's clock.
 
     `stamp` stands for the file's state: as long as it is the same, so are the bytes. It is empty where that is not

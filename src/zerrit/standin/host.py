@@ -121,7 +121,8 @@ class StandinHost:
         self._secrets = tempfile.TemporaryDirectory()
         self._folders, self._wrong = folders, wrong
         self._ftp = FtpServer(folders, wrong, password, ftp_port)
-        self._ftps = FtpServer(folders, wrong, password, 0, make_certificate(Path(self._secrets.name)))
+        self._certificate = make_certificate(Path(self._secrets.name))
+        self._ftps = FtpServer(folders, wrong, password, 0, self._certificate)
         self.sftp = SftpServer(folders, wrong, password, 0)
         self._consoles = ConsoleServer({game.id: game.obey for game in self.games.values()}, password)
         self.ftp_port, self.ftps_port, self.sftp_port = self._ftp.port, self._ftps.port, self.sftp.port
@@ -140,11 +141,21 @@ class StandinHost:
     def change_identity(self) -> None:
         """The host shows another certificate and another key from now on."""
         self.sftp.change_key()
+        self._serve_ftps_with(make_certificate(Path(self._secrets.name)))
+
+    def restore_identity(self) -> None:
+        """The host shows its first certificate and key again."""
+        self.sftp.restore_key()
+        self._serve_ftps_with(self._certificate)
+
+    def _serve_ftps_with(self, certificate: Path) -> None:
         self._ftps.stop()
-        self._ftps = FtpServer(
-            self._folders, self._wrong, self.password, self.ftps_port, make_certificate(Path(self._secrets.name))
-        )
+        self._ftps = FtpServer(self._folders, self._wrong, self.password, self.ftps_port, certificate)
         self._ftps.start()
+
+    def drop_connections(self) -> None:
+        """Every open connection of SFTP ends; those of FTPS end with its server."""
+        self.sftp.drop_connections()
 
     def _make_control(self) -> FastAPI:
         app = FastAPI(title="Stand-in host", openapi_url=None)

@@ -173,7 +173,8 @@ class SftpServer:
     ) -> None:
         self.folders, self.games, self.password = folders, games, password
         self.accepted_keys: set[bytes] = set()  #: public keys that may sign in, as SSH writes them
-        self._key: paramiko.PKey = paramiko.ECDSAKey.generate()
+        self._first_key: paramiko.PKey = paramiko.ECDSAKey.generate()
+        self._key: paramiko.PKey = self._first_key
         self._listening = socket.create_server(("127.0.0.1", port))
         self.port: int = self._listening.getsockname()[1]
         self._thread = threading.Thread(target=self._serve, daemon=True)
@@ -182,6 +183,14 @@ class SftpServer:
     def change_key(self) -> None:
         """The host was set up anew, or somebody stands between."""
         self._key = paramiko.ECDSAKey.generate()
+
+    def restore_key(self) -> None:
+        self._key = self._first_key
+
+    def drop_connections(self) -> None:
+        open_now, self._open = self._open, []
+        for transport in open_now:
+            transport.close()
 
     def start(self) -> None:
         self._thread.start()
@@ -221,5 +230,4 @@ class SftpServer:
         with contextlib.suppress(OSError):
             self._listening.shutdown(socket.SHUT_RDWR)
         self._listening.close()
-        for transport in self._open:
-            transport.close()
+        self.drop_connections()

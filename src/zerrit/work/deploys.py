@@ -277,7 +277,7 @@ class _Runner:
     def rehearse(self, stage: Stage, facts: dict[str, object]) -> None:
         """Start a copy with the files as the run would leave them."""
         taken = take_live(self.workspace, self.server)
-        plan = plan_changes(self.workspace, self.server.id, self.gamebook, self.change_ids, taken)
+        plan = plan_changes(self.workspace, self.server.id, self.change_ids, taken)
         held = taken.digests
         for path, digest in plan.writes.items():
             if digest is None:
@@ -363,7 +363,7 @@ class _Runner:
             known = known_files(session, newest.id) if newest is not None else {}
         self._taken = take(self.workspace, self.link, self.gamebook, known)
         if self.change_ids:
-            self._plan = plan_changes(self.workspace, self.server.id, self.gamebook, self.change_ids, self._taken)
+            self._plan = plan_changes(self.workspace, self.server.id, self.change_ids, self._taken)
         elif self.target_id is not None:
             self._plan = plan_rollback(self.workspace, self.server.id, self.target_id, self._taken)
         else:

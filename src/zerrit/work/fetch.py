@@ -46,13 +46,17 @@ def fetch(workspace: Workspace, person: str, server_id: str, *, thorough: bool =
     """
     with workspace.session() as session:
         server = get_server(session, server_id)
-        gamebook, _ = gamebook_of(session, server)
+        gamebook, gamebook_digest = gamebook_of(session, server)
         require_no_run(session, server_id)
         before = latest_snapshot(session, server_id)
-        known = known_files(session, before.id) if before else {}
+        key = (before.id if before is not None else 0, gamebook_digest)
+        last: Taken | None = workspace.taken.get(key)
+        known = last.by_path if last is not None else known_files(session, key[0])
     with workspace.storing.shared():
         with workspace.link_to(server) as link:
-            taken = take(workspace, link, gamebook, known, thorough=thorough)
+            taken = take(workspace, link, gamebook, known, last=last, thorough=thorough)
+        if taken.is_same:
+            workspace.taken.keep(key, taken)
         return _kept(workspace, person, server_id, before, known, taken)
 
 
@@ -65,6 +69,8 @@ def _kept(
         newest = latest_snapshot(session, server_id)
         if (newest.id if newest else None) != (before.id if before else None):
             raise Conflict(f"The files of {server_id} were taken by somebody else at the same time. Look at those.")
+        if before is not None and taken.is_same:
+            return Fetched(before, False, PathDifferences((), (), ()), taken)
         drift = differing_paths(_digests(known.values()), taken.digests)
         if before is not None and not drift:
             _renew_stamps(session, before.id, known, taken)

@@ -17,8 +17,9 @@ from zerrit.records import store_contents
 from zerrit.work.changes import get_change, reader, said, step_of
 from zerrit.work.journal import StageFailed
 from zerrit.work.judging import judge
+from zerrit.work.kept_gamebooks import gamebook_of
 from zerrit.work.servers import get_server
-from zerrit.work.snapshots import digests, get_snapshot
+from zerrit.work.snapshots import digests, documents_of, get_snapshot
 from zerrit.work.taking import Held, Taken
 from zerrit.work.workspace import Workspace
 
@@ -63,17 +64,19 @@ def way_back(now: Mapping[str, str], wanted: Mapping[str, str]) -> Writes:
     return writes
 
 
-def plan_changes(
-    workspace: Workspace, server_id: str, gamebook: Gamebook | None, change_ids: Sequence[int], taken: Taken
-) -> Plan:
+def plan_changes(workspace: Workspace, server_id: str, change_ids: Sequence[int], taken: Taken) -> Plan:
     """Make the steps of changes, one after the other, on what the server holds now.
 
     Raises StageFailed: a step is impossible there, somebody else wrote to a file of the change, or a finding blocks.
     """
     held = Held(workspace, taken.digests)
+    with workspace.session() as session:
+        server = get_server(session, server_id)
+        gamebook, gamebook_digest = gamebook_of(session, server)
+        # Files that are as they were read last are not read again: the game stands still meanwhile.
+        before = documents_of(workspace, session, server, taken.digests)
+        earlier = workspace.last_checked.get((server_id, gamebook_digest))
     read = reader(gamebook)
-    everything: dict[str, Document] = {path: read(data, path) for path, data in held.items()}
-    before = {path: document for path, document in everything.items() if not document.is_binary}
     current: Mapping[str, Document] = before
     changes: list[ChangePlan] = []
     for change_id in change_ids:
@@ -89,7 +92,8 @@ def plan_changes(
         current = replayed.documents
     others = {file.path for file in taken.files} - before.keys()
     files = Files(before, frozenset(others), held.get, query)
-    checked = _require_sound(workspace, server_id, gamebook, files, current)
+    old = check_files_of(files, gamebook, earlier=earlier)
+    checked = _require_sound(workspace, server_id, gamebook, files, old, current)
     paths = touched(before, current)
     with workspace.session() as session:
         kept = store_contents(session, [current[path].to_bytes() for path in paths if path in current])
@@ -130,9 +134,13 @@ def _brings(
 
 
 def _require_sound(
-    workspace: Workspace, server_id: str, gamebook: Gamebook | None, files: Files, after: Mapping[str, Document]
+    workspace: Workspace,
+    server_id: str,
+    gamebook: Gamebook | None,
+    files: Files,
+    old: Checked,
+    after: Mapping[str, Document],
 ) -> Checked:
-    old = check_files_of(files, gamebook)
     new_files = replace(files, documents=after)
     new = check_files_of(new_files, gamebook, before=files.documents, earlier=old)
     with workspace.session() as session:

@@ -8,24 +8,23 @@ memory and no long transaction holds up a journal.
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping
-from dataclasses import dataclass, field
-from typing import Final
+from dataclasses import dataclass, field, replace
+from functools import cached_property
+from typing import Final, NamedTuple
 
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from zerrit.core.documents import MAX_BYTES
 from zerrit.core.gamebooks import Gamebook
 from zerrit.links import Link, LinkError, LinkFault, RemoteFile
-from zerrit.records import SnapshotFile, load_content, store_contents
+from zerrit.records import load_content, store_contents
 from zerrit.work.workspace import Workspace
 
 KEPT_AT_ONCE: Final = 16 << 20  # bytes
 FILES_AT_ONCE: Final = 500
 
 
-@dataclass(frozen=True, slots=True)
-class FetchedFile:
+class FetchedFile(NamedTuple):
     """One file as it was found on a server; `digest` is None for a watched one, whose content is not kept."""
 
     path: str
@@ -40,11 +39,20 @@ Known = Mapping[str, FetchedFile]
 
 @dataclass(frozen=True)
 class Taken:
-    """All files of a server. `left_out` are those that could not be taken, with the reason; `read` counts those read."""
+    """All files of a server. `left_out` are those that could not be taken, with the reason; `read` counts those read.
+
+    `is_same`: they are those that were known, file by file.
+    """
 
     files: tuple[FetchedFile, ...]
     left_out: Mapping[str, str] = field(default_factory=dict)
     read: int = 0
+    is_same: bool = False
+    listing: tuple[RemoteFile, ...] = ()  #: as the link gave it; empty where some of it has to be read each time
+
+    @cached_property
+    def by_path(self) -> Known:
+        return {file.path: file for file in self.files}
 
     @property
     def digests(self) -> dict[str, str]:
@@ -53,26 +61,40 @@ class Taken:
 
 
 def take(
-    workspace: Workspace, link: Link, gamebook: Gamebook | None, known: Known | None = None, *, thorough: bool = False
+    workspace: Workspace,
+    link: Link,
+    gamebook: Gamebook | None,
+    known: Known | None = None,
+    *,
+    last: Taken | None = None,
+    thorough: bool = False,
 ) -> Taken:
     """Read every tracked file that is not `known` to be as it was; of watched ones only size and time.
 
     Ignored files (logs, crash files) are left out. What is larger than any text that Zerrit reads is watched, whether the
-    gamebook says so or not. `thorough` reads all of them.
+    gamebook says so or not. `thorough` reads all of them. `last` is what was taken the last time; a listing that is the
+    same says all.
 
     Raises LinkError: also where a file that was readable before is not so now.
     """
     before = known or {}
     found: dict[str, FetchedFile] = {}
     wanted: list[RemoteFile] = []
-    for file in link.files():
-        if gamebook is not None and gamebook.is_ignored(file.path):
+    same = 0
+    listing = tuple(link.files())
+    if last is not None and last.listing and not thorough and listing == last.listing:
+        return replace(last, is_same=True, read=0, left_out=dict(link.left_out))
+    for file in listing:
+        path, size, _, stamp = file
+        if gamebook is not None and gamebook.is_ignored(path):
             continue
-        old = before.get(file.path)
-        if file.size > MAX_BYTES or (gamebook is not None and gamebook.is_watched(file.path)):
-            found[file.path] = FetchedFile(file.path, file.size, file.modified, None, file.stamp)
-        elif not thorough and old is not None and old.digest and _is_same(file, old):
-            found[file.path] = old
+        old = before.get(path)
+        if size > MAX_BYTES or (gamebook is not None and gamebook.is_watched(path)):
+            found[path] = now = FetchedFile(path, size, file.modified, None, stamp)
+            same += now == old
+        elif stamp and old is not None and old.stamp == stamp and old.size == size and old.digest and not thorough:
+            found[path] = old
+            same += 1
         else:
             wanted.append(file)
     left_out = dict(link.left_out)
@@ -85,11 +107,10 @@ def take(
         else:
             size, digest = data
             found[file.path] = FetchedFile(file.path, size, file.modified, digest, file.stamp)
+    if not wanted and same == len(found) == len(before):
+        is_sure = all(file.stamp for file in listing)
+        return Taken(tuple(found.values()), left_out, 0, is_same=True, listing=listing if is_sure else ())
     return Taken(tuple(found[path] for path in sorted(found)), left_out, len(wanted))
-
-
-def _is_same(file: RemoteFile, old: FetchedFile) -> bool:
-    return bool(file.stamp) and file.stamp == old.stamp and file.size == old.size
 
 
 def _require_reachable(left_out: Mapping[str, str], before: Known) -> None:
@@ -135,12 +156,11 @@ def keep_files(session: Session, files: Iterable[tuple[str, bytes]]) -> list[Fet
 
 def known_files(session: Session, snapshot_id: int) -> dict[str, FetchedFile]:
     """The files of a snapshot, by path."""
-    rows = session.execute(
-        select(
-            SnapshotFile.path, SnapshotFile.size, SnapshotFile.modified, SnapshotFile.digest, SnapshotFile.stamp
-        ).where(SnapshotFile.snapshot_id == snapshot_id)
+    # Plain rows of the driver: thousands are read at each fetch.
+    rows = session.connection().exec_driver_sql(
+        "SELECT path, size, modified, digest, stamp FROM snapshot_files WHERE snapshot_id = ?", (snapshot_id,)
     )
-    return {row.path: FetchedFile(*row) for row in rows}
+    return {row[0]: FetchedFile._make(row) for row in rows.cursor.fetchall()} if rows.cursor is not None else {}
 
 
 class Held(Mapping[str, bytes]):

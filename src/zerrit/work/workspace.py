@@ -25,6 +25,7 @@ Publish = Callable[[str, Mapping[str, Any]], None]
 MAX_DOCUMENTS: Final = 1200  # kept read; a large server has some hundred files, and two states of them are looked at
 PRUNE_PATIENCE: Final = 5.0  # seconds
 MAX_CHECKED: Final = 16  # snapshots whose checks are kept
+MAX_TAKEN: Final = 32  # of which each server has one that counts
 MAX_WORKED_OUT: Final = 16  # changes kept worked out
 WorkKey = tuple[int, int, int, str]  #: change, its version, its base, digest of the gamebook
 K = TypeVar("K")
@@ -131,6 +132,8 @@ class Workspace:
     documents: Recent[tuple[str, str, str], Document] = field(default_factory=lambda: Recent(MAX_DOCUMENTS))
     checked: Recent[tuple[int, str], Checked] = field(default_factory=lambda: Recent(MAX_CHECKED))
     last_checked: Recent[tuple[str, str], Checked] = field(default_factory=lambda: Recent(MAX_CHECKED))
+    #: What was taken in last and equals a snapshot (its id, and the digest of the gamebook): the next fetch begins there.
+    taken: Recent[tuple[int, str], Any] = field(default_factory=lambda: Recent(MAX_TAKEN))
     worked_out: Recent[WorkKey, WorkedOut] = field(default_factory=lambda: Recent(MAX_WORKED_OUT))
 
     def session(self) -> AbstractContextManager[Session]:

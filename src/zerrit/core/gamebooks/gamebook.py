@@ -100,10 +100,20 @@ class Gamebook:
         return read_document(data, path, tolerate=rules.tolerate, keys=keys, slots=slots)
 
     def is_ignored(self, path: str) -> bool:
-        return any(path_matches(pattern, path) for pattern in self.rules.ignore)
+        return self._fits(path)[0]
 
     def is_watched(self, path: str) -> bool:
-        return any(path_matches(pattern, path) for pattern in self.rules.watch)
+        return self._fits(path)[1]
+
+    def _fits(self, path: str) -> tuple[bool, bool]:
+        """Whether a path is ignored, and whether it is watched; kept, since every fetch asks for every file."""
+        found = self._kinds.get(path)
+        if found is None:
+            found = self._kinds[path] = (
+                any(path_matches(pattern, path) for pattern in self.rules.ignore),
+                any(path_matches(pattern, path) for pattern in self.rules.watch),
+            )
+        return found
 
     def is_tracked(self, path: str) -> bool:
         """The content of the file is kept, so that it can be compared and put back."""
@@ -147,6 +157,10 @@ class Gamebook:
                     cached[kind_of(f"{entry_names}/{field_rules.at or name}")] = field_rules
             self._places[id(rules)] = cached
         return cached
+
+    @cached_property
+    def _kinds(self) -> dict[str, tuple[bool, bool]]:
+        return {}
 
     @cached_property
     def _places(self) -> dict[int, dict[str, FieldRules]]:

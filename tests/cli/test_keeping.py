@@ -1,0 +1,164 @@
+"""Snapshots, drift, windows, rollouts and runs from the terminal, each as a process against a running service."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import pytest
+
+from tests.cli.command import Done, zerrit
+from tests.quick import ADMIN, PASSWORD, Quick, quick_stack
+
+Run = Callable[..., Done]
+
+
+@pytest.fixture(scope="module")
+def quick(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Quick]:
+    with quick_stack(tmp_path_factory.mktemp("cli") / "stack", ("reef", "shoal")) as stack:
+        stack.add("reef")
+        stack.add("shoal", "sftp")
+        yield stack
+
+
+@pytest.fixture
+def run(quick: Quick, tmp_path: Path) -> Run:
+    token = quick.zerrit.token(ADMIN, PASSWORD).token
+
+    def command(*arguments: str, **environment: str) -> Done:
+        return zerrit(*arguments, cwd=tmp_path, ZERRIT_URL=quick.url, ZERRIT_TOKEN=token, **environment)
+
+    return command
+
+
+def said(done: Done, *texts: str, code: int = 0) -> None:
+    assert done.code == code, done.err + done.out
+    for text in texts:
+        assert text in done.out + done.err
+
+
+def test_a_deploy_says_each_stage_and_what_to_look_at(run: Run, quick: Quick) -> None:
+    change = str(quick.change("sea/1.yml#holds=5"))
+    done = run("change", "deploy", change, "--yes")
+    said(done, "preflight    done", "watch        done", "deployed: 1 file written", "[to do] dive and count")
+    said(run("look", change, "1", "wrong", "--note", "only four"), "[wrong]", f"zerrit change undo {change}")
+    said(run("look", change, "1", "right"), f"Change {change} is proven.")
+    said(run("look", change, "7", "right"), "has 1 thing to look at", code=2)
+    done = run("change", "undo", change)
+    said(done, "sea/1.yml#holds", "--open opens a change")
+    quick.deploy("sea/1.yml#holds=6")
+    said(run("change", "undo", change), "6 now, 0 before", code=1)
+    said(run("change", "undo", change, "--choose", "sea/1.yml#holds==9", "--open"), "is open for it")
+
+
+def test_a_run_is_shown_with_its_evidence_and_can_be_cancelled(run: Run, quick: Quick) -> None:
+    failed = quick.deploy("sea/2.yml#holds=6000000")
+    done = run("run", "show", str(failed.id))
+    said(done, "watch        failed", "crash file crashes/", "2.yml holds too much", "rolled back")
+    assert run("run", "show", str(failed.id), "--output", "json").data["state"] == "rolled-back"
+    said(run("run", "cancel", str(failed.id)), "has ended", code=2)
+    said(run("run", "hand-out", str(failed.id), "--save-to", "out"), "does not ask for files", code=2)
+
+
+def test_restart_and_rollback_ask_first(run: Run, quick: Quick) -> None:
+    said(run("restart", "reef"), "Stop reef and start it again?", code=1)
+    said(run("restart", "reef", "--yes"), "snapshot", "done")
+    said(run("rollback", "reef", "1", "--until", "2030-01-01", "--yes"), "--until belongs to --when-empty", code=2)
+    said(run("rollback", "reef", "1", "--yes"), "put back and compared")
+    said(run("timeline", "reef"), "restart", "rollback", "the game came up with it")
+
+
+def test_snapshots_from_taking_to_taking_in(run: Run, quick: Quick, tmp_path: Path) -> None:
+    (quick.game().folder / "sea/extra.yml").write_text("holds: 1\n")
+    said(run("snapshot", "take", "reef", "--reason", "for the weekend", "--keep"), "for the weekend", "kept")
+    number = str(quick.zerrit.snapshots("reef")[0].id)
+    said(run("snapshot", "export", "reef", number, "--save-to", "out.zip"), "READ-ME-FIRST.txt")
+    said(run("snapshot", "import", "reef", "out.zip"), "zerrit rollback reef")
+    (tmp_path / "junk.zip").write_bytes(b"junk")
+    said(run("snapshot", "import", "reef", "junk.zip"), "no ZIP", code=2)
+    said(run("snapshot", "let-go", "reef", number), "when the retention rules say so")
+    said(run("snapshot", "prune", "reef", "--try"), "Would go: none")
+    said(run("snapshot", "verify"), "All are as they were kept.")
+    said(run("restore", "reef", "1", "sea/"), "remove-file", "sea/extra.yml")
+    said(run("restore", "reef", "1", "nowhere/"), "a folder nowhere/", code=2)
+    said(run("backup", "--save-to", "copy.db"), "zerrit.key")
+    said(run("rescue", "copy.db"), "first fetch")
+    said(run("rescue", "copy.db", "1", "--save-to", "rescued"), "14 files written")
+    said(run("rescue", "copy.db", "1", "--save-to", "rescued"), "is not empty", code=2)
+
+
+def test_drift_is_told_with_what_to_do(run: Run, quick: Quick) -> None:
+    station = quick.game("shoal").folder / "sea/3.yml"
+    station.write_text(station.read_text().replace("holds: 0", "holds: 8"))
+    said(run("fetch", "shoal"), "~ changed  sea/3.yml", "zerrit drift shoal")
+    said(run("drift", "shoal"), "a person, or the host's panel", "sea/3.yml#holds", "+8", "--adopt")
+    said(run("drift", "shoal", "--adopt", "--undo"), "Either --adopt or --undo", code=2)
+    said(run("drift", "shoal", "--adopt", "--title", "By the panel"), "By the panel; it is deployed.")
+    said(run("drift", "shoal", "--undo"), "carry", "zerrit change deploy")
+
+
+def test_windows_and_the_queue(run: Run, quick: Quick) -> None:
+    change = str(quick.change("sea/5.yml#holds=5"))
+    said(run("change", "queue", change), "zerrit window add reef", code=2)
+    said(
+        run("window", "add", "reef", "restart", "--at", "05:00", "--on", "tue", "--zone", "Europe/Berlin"),
+        "tue at 05:00",
+    )
+    said(run("change", "queue", change), "goes with the restart of")
+    said(run("window", "list", "reef"), "Europe/Berlin", change)
+    said(run("change", "unqueue", change), "does not wait")
+    said(run("window", "add", "reef", "backup", "--at", "9", "--zone", "Nowhere"), code=2)
+    number = str(quick.zerrit.windows("reef")[0].id)
+    said(run("window", "remove", "reef", number), "is gone")
+    said(run("window", "list", "reef"), "has no window")
+
+
+def test_a_rollout_and_the_grid(run: Run, quick: Quick) -> None:
+    change = str(quick.change("sea/7.yml#holds=7"))
+    said(
+        run("rollout", change, "--wave", "reef", "--wave", "shoal", "--yes"),
+        "deployed",
+        "All servers of it have the change",
+    )
+    said(run("grid", "sea/7.yml#holds"), "0 settings of 1 are not alike")
+    said(run("grid", "sea/nowhere.yml#holds"), "No server has a value", code=2)
+    said(run("rollout", change, "--wave", "reef,reef", "--yes"), "is named twice", code=2)
+
+
+def test_a_server_is_added_by_every_way(run: Run, quick: Quick, tmp_path: Path) -> None:
+    host = quick.host
+    control = ("--control", f"http://127.0.0.1:{host.control_port}/reef", "--control-token", "keys")
+    link = ("--user", "reef", "--password", "keys")
+    done = run("server", "add", "by-sftp", "--sftp", f"127.0.0.1:{host.sftp_port}", *link, *control)
+    said(done, "another one will be refused", "zerrit fetch by-sftp")
+    done = run("server", "add", "by-ftps", "--ftps", f"127.0.0.1:{host.ftps_port}", *link, *control)
+    said(done, "no authority vouches for", host.identity, code=3)
+    done = run(
+        "server",
+        "add",
+        "by-ftps",
+        "--ftps",
+        f"127.0.0.1:{host.ftps_port}",
+        "--identity",
+        host.identity,
+        *link,
+        *control,
+    )
+    said(done, "Added by-ftps")
+    said(run("server", "add", "by-ftp", "--ftp", f"127.0.0.1:{host.ftp_port}", *link, *control), "clear text")
+    console = ("--console", f"127.0.0.1:{host.console_ports['reef']}", "--control-token", "keys")
+    said(run("server", "add", "by-console", "--folder", str(quick.game().folder), *console), "Added by-console")
+    (tmp_path / "commands.yml").write_text("state: ['true']\nstop: ['true']\nstart: ['true']\n")
+    done = run("server", "add", "by-command", "--folder", str(quick.game().folder), "--commands", "commands.yml")
+    said(done, "Added by-command")
+    done = run("server", "add", "by-hand", "--files-by-hand", "--control-by-hand")
+    said(done, "zerrit take-in by-hand FOLDER")
+    said(run("take-in", "by-hand", str(quick.game().folder)), "files taken in")
+    said(run("said", "by-hand", "stopped"), "is stopped, says isolde")
+    said(run("fetch", "by-hand"), "files.")
+    said(run("server", "set", "by-sftp", "--settle", "3", "--retention", "5,4,3,2", "--may-rehearse"), "new settings")
+    care = quick.zerrit.server("by-sftp").care
+    assert (care["settle"], care["retention"]["weekly"], care["may_rehearse"]) == (3, 3, True)
+    said(run("server", "set", "by-sftp", "--retention", "5"), "write four numbers", code=2)
+    said(run("server", "add", "no-way", "--control-by-hand"), "Say how the files are reached", code=2)
+    said(run("server", "add", "no-control", "--files-by-hand"), "Say how the game is stopped and started", code=2)

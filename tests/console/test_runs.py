@@ -1,0 +1,139 @@
+"""Deploys, the timeline and the care of a server in the console, in headless Chromium, wide and narrow."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Browser, Page, expect
+
+from tests.browser import new_page, sign_in
+from tests.quick import ADMIN, PASSWORD, Quick, quick_stack, wait_until
+
+
+@pytest.fixture
+def quick(tmp_path: Path) -> Iterator[Quick]:
+    with quick_stack(tmp_path, ("reef", "shoal")) as stack:
+        stack.add("reef")
+        stack.add("shoal")
+        yield stack
+
+
+@pytest.fixture
+def page(quick: Quick, browser: Browser) -> Iterator[Page]:
+    opened = new_page(browser)
+    sign_in(opened, quick.url, ADMIN, PASSWORD)
+    yield opened
+    opened.context.close()
+
+
+def test_a_deploy_is_seen_stage_by_stage_and_its_look_list_is_ticked_off(quick: Quick, page: Page) -> None:
+    change = quick.change("sea/1.yml#holds=5")
+    page.goto(f"{quick.url}/changes/{change}")
+    page.get_by_role("button", name="Deploy …").click()
+    page.get_by_label("Tell the players, minutes before").fill("0")
+    page.get_by_role("button", name="Stop, write and start").click()
+    expect(page.get_by_label("Run 1")).to_contain_text("the game is up", timeout=20_000)
+    expect(page.get_by_label("Run 1")).to_contain_text("verify")
+    looks = page.get_by_label("Look list")
+    looks.get_by_label("Note").fill("five of them")
+    looks.get_by_role("button", name="Right", exact=True).click()
+    expect(looks).to_contain_text("proven")
+    page.get_by_role("button", name="Take back …").click()
+    dialog = page.get_by_role("dialog")
+    expect(dialog).to_contain_text("sea/1.yml#holds")
+    dialog.get_by_role("button", name="Open a change that takes it back").click()
+    expect(page.get_by_role("heading", level=1)).to_contain_text("Take back change 1")
+
+
+def test_a_run_that_waits_can_be_cancelled(quick: Quick, page: Page) -> None:
+    quick.game().players = 1
+    change = quick.change("sea/1.yml#holds=5")
+    page.goto(f"{quick.url}/changes/{change}")
+    page.get_by_role("button", name="Deploy …").click()
+    page.get_by_label("Wait until nobody plays").check()
+    page.get_by_role("button", name="Stop, write and start").click()
+    expect(page.get_by_label("Run 1")).to_contain_text("waiting: 1 player on the server", timeout=20_000)
+    page.get_by_role("button", name="Cancel, and take back what was written").click()
+    expect(page.get_by_label("Run 1")).to_contain_text("Nothing was written: cancelled by isolde", timeout=20_000)
+
+
+def test_one_press_and_a_confirmation_roll_back_on_a_phone(quick: Quick, browser: Browser) -> None:
+    quick.deploy("sea/1.yml#holds=5")
+    quick.deploy("sea/1.yml#holds=6")
+    phone = new_page(browser, width=390, height=800, dark=True)
+    sign_in(phone, quick.url, ADMIN, PASSWORD)
+    phone.goto(f"{quick.url}/servers/reef/timeline")
+    timeline = phone.get_by_label("Timeline")
+    expect(timeline).to_contain_text("Deploy of change 2")
+    width = phone.evaluate("document.documentElement.scrollWidth")
+    assert width <= 390, "nothing has to be scrolled sideways"
+    phone.get_by_role("button", name="Roll back to the last good one").click()
+    expect(phone.get_by_role("dialog")).to_contain_text("are put back and compared")
+    phone.get_by_role("button", name="Roll back", exact=True).click()
+    expect(phone.get_by_label("Run 3", exact=True)).to_contain_text(
+        "put back and compared; the game is up", timeout=20_000
+    )
+    assert b"holds: 5" in quick.files()["sea/1.yml"]
+    phone.context.close()
+
+
+def test_care_shows_drift_windows_and_what_stays(quick: Quick, page: Page) -> None:
+    file = quick.game().folder / "sea/1.yml"
+    file.write_text(file.read_text().replace("holds: 0", "holds: 9"))
+    quick.zerrit.fetch("reef")
+    page.goto(f"{quick.url}/servers/reef/care")
+    expect(page.get_by_label("Drift")).to_contain_text("a person, or the host's panel")
+    windows = page.get_by_label("Windows")
+    windows.get_by_label("At", exact=True).fill("04:30")
+    windows.get_by_label("Time zone").fill("Europe/Berlin")
+    windows.get_by_role("button", name="Add").click()
+    expect(windows).to_contain_text("every day at 04:30 (Europe/Berlin)")
+    keeping = page.get_by_label("Keeping")
+    keeping.get_by_label("What players are told").fill("Back in {minutes}.")
+    keeping.get_by_role("button", name="Keep these settings").click()
+    wait_until(lambda: quick.zerrit.server("reef").care["announcement"] == "Back in {minutes}.")
+    keeping.get_by_role("button", name="Prove that all is there").click()
+    expect(keeping).to_contain_text("all are as they were kept")
+    page.get_by_role("button", name="Open a change that takes it back").click()
+    expect(page.get_by_role("heading", level=1)).to_contain_text("Take back what snapshot 3 found")
+
+
+def test_a_rollout_and_the_grid(quick: Quick, page: Page) -> None:
+    change = quick.change("sea/1.yml#holds=5")
+    page.goto(f"{quick.url}/changes/{change}")
+    page.get_by_role("button", name="Roll out …").click()
+    page.get_by_label("Wave of reef").click()
+    page.get_by_role("option", name="wave 1").click()
+    page.get_by_label("Wave of shoal").click()
+    page.get_by_role("option", name="wave 2").click()
+    page.get_by_role("button", name="Begin").click()
+    expect(page.get_by_text("All servers of it have the change.")).to_be_visible(timeout=30_000)
+    quick.deploy("sea/2.yml#holds=7", name="shoal")
+    page.get_by_label("Address, or a pattern of one").fill("sea/*.yml#holds")
+    page.get_by_role("button", name="Hold beside one another").click()
+    expect(page.get_by_role("row").filter(has_text="sea/2.yml#holds")).to_contain_text("split")
+    expect(page.get_by_text("sea/1.yml#holds")).to_have_count(0)
+
+
+def test_a_server_with_another_certificate_is_accepted_knowingly(quick: Quick, page: Page) -> None:
+    page.goto(quick.url)
+    page.get_by_role("button", name="Add a server").click()
+    page.get_by_label("Files are reached by").click()
+    page.get_by_role("option", name="FTPS (FTP inside TLS)").click()
+    for label, value in (
+        ("Server id", "wreck"),
+        ("Port", str(quick.host.ftps_port)),
+        ("User", "reef"),
+        ("Address of the control", f"http://127.0.0.1:{quick.host.control_port}/reef"),
+        ("Token of the control", "keys"),
+    ):
+        page.get_by_label(label, exact=True).fill(value)
+    page.get_by_label("Password", exact=True).fill("keys")
+    page.get_by_role("button", name="Add server").click()
+    expect(page.get_by_text("no authority vouches for")).to_be_visible()
+    page.get_by_role("button", name="The host says that this is right: accept it").click()
+    expect(page.get_by_label("Accepted certificate or key")).to_have_value(quick.host.identity)
+    page.get_by_role("button", name="Add server").click()
+    page.wait_for_url("**/servers/wreck")

@@ -1,0 +1,256 @@
+"""
+Every fault of the stand-in host, at every stage of a deploy, by every kind of link: `python -m tests.faulting [--write]`.
+
+A fault begins when a stage begins. In one pass it is over when the run turns back, in the other it stays until the run
+has ended. Whatever happens: the run ends, the server holds exactly the new files or exactly the old ones or the record
+says that it holds neither and which rollback mends it, that rollback works once the fault is over, no temporary file is
+left then, and the outcome says what went wrong and what to do.
+"""
+
+from __future__ import annotations
+
+import argparse
+import logging
+import multiprocessing
+import random
+import sys
+import tempfile
+import time
+from collections import Counter
+from collections.abc import Iterator, Mapping
+from concurrent.futures import ProcessPoolExecutor
+from contextlib import contextmanager
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from tests.quick import Quick, quick_stack
+from zerrit import api
+from zerrit.links import PART_PREFIX
+from zerrit.standin import Faults
+from zerrit.web import configure_log
+from zerrit.work.journal import Journal, Stage
+from zerrit.work.stages import StageName
+
+KINDS = ("folder", "ftp", "ftps", "sftp")
+STAGES = ("preflight", "stop", "read", "snapshot", "write", "verify", "start", "watch")
+BACK = (StageName.RELEASE, StageName.STOP_AGAIN)
+OF_LINK: Mapping[str, dict[str, object]] = {
+    "drops each transfer": {"drop_after": 50},
+    "stalls in each transfer": {"stall_after": 50},
+    "lets nobody in": {"refuse": "connections", "drop_after": 50},
+    "refuses the sign-in": {"refuse": "sign-in", "drop_after": 50},
+    "refuses to write": {"refuse": "writes"},
+    "has a full disk": {"full_after": 100},
+    "lists wrong sizes": {"size_off": 7},
+    "lists for people only": {"no_facts": True},
+    "renames over no file": {"no_replace": True},
+    "lies of its renames": {"rename_lies": 3},
+    "lets one connection in": {"connections": 1},
+    "ignores letter case": {"any_case": True},
+    "has a clock that is off": {"clock_off": 7200},
+    "is slow": {"slow": 0.02},
+    "shows another identity": {},
+}
+OF_CONTROL: Mapping[str, dict[str, object]] = {
+    "does not stop the game": {"stop_hangs": True},
+    "does not start the game": {"start_refused": True},
+    "has no control any more": {"control_down": True},
+    "lets the game die later": {"dies_after": 0.15},
+    "never says it is ready": {"silent": True},
+    "fills the log with noise": {"noise": 500},
+}
+#: What a link copes with; there is no way back on which it could be over.
+COPED_WITH = (
+    "lists wrong sizes", "lists for people only", "renames over no file", "lets one connection in", "ignores letter case",
+    "has a clock that is off", "is slow", "fills the log with noise",
+)  # fmt: skip
+#: What an outcome must offer: something that a person can do next.
+NEXT_STEPS = (
+    "Try again", "try again", "Is the host up", "Make room", "Does this user", "Correct", "accept", "Is there room",
+    "zerrit rollback", "zerrit change", "Start it by hand", "within", "not running", "answered", "put back", "Is its disk full",
+)  # fmt: skip
+
+
+@dataclass
+class Cell:
+    """What became of the runs of one fault at one stage by one link: with the fault passing, and staying."""
+
+    passing: str = "?"
+    staying: str = "?"
+
+
+@dataclass
+class Matrix:
+    cells: dict[tuple[str, str, str], Cell] = field(default_factory=dict)
+    said: dict[str, str] = field(default_factory=dict)
+    faults: list[str] = field(default_factory=list)
+    runs: int = 0
+
+
+@contextmanager
+def struck(quick: Quick, name: str, stage: str, fault: str, *, stays: bool) -> Iterator[None]:
+    """While a run goes on, the fault begins with its stage, and ends with its turn."""
+    real = Journal.begin
+    given = (OF_LINK | OF_CONTROL)[fault]
+
+    def begin(journal: Journal, at: StageName) -> Stage:
+        found = real(journal, at)
+        if at == stage:
+            quick.host.games[name].wrong.set(Faults.model_validate(given))
+            if fault == "shows another identity":
+                quick.host.change_identity()
+                quick.host.drop_connections()
+        if at in BACK and not stays:
+            lift(quick, name, fault)
+        return found
+
+    Journal.begin = begin  # type: ignore[method-assign]
+    try:
+        yield
+    finally:
+        Journal.begin = real  # type: ignore[method-assign]
+        lift(quick, name, fault)
+
+
+def lift(quick: Quick, name: str, fault: str) -> None:
+    quick.host.games[name].wrong.set(Faults())
+    if fault == "shows another identity":
+        quick.host.restore_identity()
+
+
+def once(quick: Quick, matrix: Matrix, kind: str, stage: str, fault: str, *, stays: bool) -> str:
+    """One run; returns its letter: D deployed, B back, N nothing written, F failed and mended by the rollback it names."""
+    where = f"{fault}, at {stage}, by {kind}, {'staying' if stays else 'passing'}"
+    quick.zerrit.fetch(kind)
+    before = quick.files(kind)
+    value = random.randrange(1, 10**6)
+    change = quick.change(f"sea/1.yml#holds={value}", f"sea/2.yml#holds={value}", name=kind)
+    quick.zerrit.add_step(change, api.StepIn(kind="put", address=f"sea/new-{value}.yml", content="holds: 1\n"))
+    with struck(quick, kind, stage, fault, stays=stays):
+        run = quick.end_of(quick.zerrit.deploy(change))
+    matrix.runs += 1
+    now = quick.files(kind)
+    wrong = [f"{path} is left" for path in now if PART_PREFIX in path and run.state != "failed"]
+    wrong += [f"stage {one.name} is open" for one in run.stages if one.state == "running"]
+    if run.state == "deployed":
+        letter = "D"
+        wrong += _unlike(quick, now, run.after)
+    else:
+        matrix.said.setdefault(fault, run.outcome)
+        if not any(step in run.outcome for step in NEXT_STEPS):
+            wrong.append(f"no next step in: {run.outcome}")
+        failed = [one.name for one in run.stages if one.state == "failed"]
+        if not failed:
+            wrong.append("no stage says that it failed")
+        if run.state == "rolled-back":
+            letter = "B"
+            wrong += _unlike(quick, now, run.before)
+        elif run.outcome.startswith("Nothing was written"):
+            letter = "N"
+            wrong += [f"{p} differs" for p in now.keys() | before.keys() if p != "station.ini" and now.get(p) != before.get(p) and PART_PREFIX not in p]  # fmt: skip
+        else:
+            letter = "F"
+            if run.before is None or (f"snapshot {run.before}" not in run.outcome):
+                wrong.append(f"no snapshot named: {run.outcome}")
+            else:
+                mended = quick.end_of(quick.zerrit.rollback(kind, run.before))
+                now = quick.files(kind)
+                wrong += [] if mended.state == "done" else [f"the rollback ended {mended.state}: {mended.outcome}"]
+                wrong += [f"{path} is left" for path in now if PART_PREFIX in path]
+                wrong += _unlike(quick, now, mended.after)
+    if quick.game(kind).state != "running":
+        quick.end_of(quick.zerrit.restart(kind))
+    matrix.faults += [f"{where}: {one}" for one in wrong]
+    return letter
+
+
+def _unlike(quick: Quick, now: dict[str, bytes], snapshot: int | None) -> list[str]:
+    from zerrit.records import open_for_rescue
+
+    if snapshot is None:
+        return ["no snapshot is named"]
+    with open_for_rescue(quick.folder / "data/zerrit.db") as records:
+        kept = {path: data for path, data, _ in records.files(snapshot)}
+    return [f"{p} is not as in snapshot {snapshot}" for p in now.keys() | kept.keys() if now.get(p) != kept.get(p)]
+
+
+def fill(
+    folder: Path, kinds: tuple[str, ...], stages: tuple[str, ...], faults: tuple[str, ...], *, is_loud: bool
+) -> Matrix:
+    matrix = Matrix()
+    with quick_stack(folder, kinds, patience=0.8) as quick:
+        for kind in kinds:
+            quick.add(kind, kind)
+        for fault in faults:
+            for kind in kinds:
+                if fault in OF_LINK and kind == "folder":
+                    continue  # a folder has no host that could do that; a full disk is tested apart
+                if fault == "shows another identity" and kind == "ftp":
+                    continue  # FTP has none
+                for stage in stages:
+                    cell = matrix.cells[fault, stage, kind] = Cell()
+                    cell.staying = once(quick, matrix, kind, stage, fault, stays=True)
+                    is_coped = fault in COPED_WITH
+                    cell.passing = cell.staying if is_coped else once(quick, matrix, kind, stage, fault, stays=False)
+            if is_loud:
+                print(f"{matrix.runs:>5} runs, {len(matrix.faults)} faults; {', '.join(kinds)}: {fault}", flush=True)
+    return matrix
+
+
+def table(matrix: Matrix) -> str:
+    """One row for each fault, one column for each stage; in a cell the letters of the links, passing/staying."""
+    lines = [
+        f"| the host … | {' | '.join(STAGES)} |",
+        f"|---|{'---|' * len(STAGES)}",
+    ]
+    for fault in (*OF_LINK, *OF_CONTROL):
+        row = []
+        for stage in STAGES:
+            cells = [matrix.cells.get((fault, stage, kind)) for kind in KINDS]
+            passing = "".join(cell.passing if cell else "·" for cell in cells)
+            staying = "".join(cell.staying if cell else "·" for cell in cells)
+            row.append(passing if passing == staying else f"{passing} / {staying}")
+        lines.append(f"| {fault} | {' | '.join(row)} |")
+    return "\n".join(lines)
+
+
+def _fill_one(kind: str) -> Matrix:
+    """The cells of one link, in a process of its own."""
+    configure_log(as_json=True, least="critical")
+    for name in ("paramiko", "uvicorn.error", "pyftpdlib"):
+        logging.getLogger(name).setLevel(logging.CRITICAL)
+    with tempfile.TemporaryDirectory(prefix="zerrit-faults-") as folder:
+        return fill(Path(folder), (kind,), STAGES, (*OF_LINK, *OF_CONTROL), is_loud=True)
+
+
+def main() -> int:
+    given = argparse.ArgumentParser()
+    given.add_argument("--write", action="store_true", help="put the table into docs/reliability.md")
+    asked = given.parse_args()
+    began = time.monotonic()
+    matrix = Matrix()
+    with ProcessPoolExecutor(2, multiprocessing.get_context("spawn")) as workers:
+        for part in workers.map(_fill_one, KINDS):
+            matrix.cells |= part.cells
+            matrix.said |= part.said
+            matrix.faults += part.faults
+            matrix.runs += part.runs
+    letters = Counter(letter for cell in matrix.cells.values() for letter in (cell.passing, cell.staying))
+    summary = (
+        f"{matrix.runs} runs in {(time.monotonic() - began) / 60:.0f} min, {len(matrix.faults)} faults: {letters['D']} "
+        f"deployed all the same, {letters['B']} went back, {letters['N']} wrote nothing, {letters['F']} failed and were "
+        "mended by the rollback that they name."
+    )
+    said = [f"* **{fault}**: {text}" for fault, text in matrix.said.items()]
+    print(summary, *matrix.faults[:60], sep="\n")
+    if asked.write:
+        from tests.reliability import write_part
+
+        write_part(
+            "faults", "\n".join([summary, "", table(matrix), "", "What is said, for one run of each:", "", *said])
+        )
+    return 1 if matrix.faults else 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())
