@@ -27,6 +27,7 @@ import httpx
 
 from tests.quick import ADMIN, GAMEBOOK, PASSWORD, SECRET, QuickGame, lay_out, link_to
 from tests.real_servers import free_port
+from tests.reliability import write_part
 from zerrit import api
 from zerrit.client import Client
 from zerrit.links import PART_PREFIX
@@ -240,8 +241,6 @@ def main() -> int:
     ]
     print("\n".join(["", *lines, *result.faults[:40]]))
     if asked.write:
-        from tests.reliability import write_part
-
         write_part("kills", "\n".join(f"* {line}" for line in lines))
     return 1 if result.faults else 0
 

@@ -47,11 +47,6 @@ def pages(stack: DemoStack, browser: Browser) -> None:
     page.get_by_text("findings would come").wait_for()
     area.evaluate("area => { area.scrollTop = 180; }")
     shoot(page, "gamebook")
-    page.goto(f"{stack.url}/servers/coral-gate/review")
-    page.get_by_text("station.ini").click()
-    page.get_by_role("row", name="World/DayLength").get_by_role("button").click()
-    page.get_by_role("row", name="World/DayLength").get_by_text(ADMIN).wait_for()
-    shoot(page, "review")
     with stack.client() as zerrit:
         other = zerrit.open_change("lantern-shelf", "Two circuits for wet evenings")
     page.goto(f"{stack.url}/changes/{other.id}")
@@ -68,14 +63,8 @@ def pages(stack: DemoStack, browser: Browser) -> None:
         weight = "dredge/hauls.yml#sets/[Old Iron]/entries/[Copper Gimbal]/weight"
         zerrit.add_step(draft.id, api.StepIn(kind="set", address=weight, operation="=4"))
         zerrit.import_defaults("coral-gate", "2.2", defaults_zip("2.2"))
-    page.goto(f"{stack.url}/changes/{draft.id}")
-    page.get_by_role("tab", name="Figures").click()
-    page.get_by_label("Figure").click()
-    page.get_by_role("option", name="Odds of draw tables").click()
-    page.get_by_text("Rusted Shackle").first.wait_for()
-    shoot(page, "odds")
     page.goto(f"{stack.url}/servers/coral-gate/upgrade")
-    page.get_by_role("button", name="Keep all as here").wait_for()
+    page.get_by_role("button", name="All as here").wait_for()
     shoot(page, "upgrade")
     page.goto(f"{stack.url}/servers/coral-gate/compare")
     page.get_by_text("differences in").wait_for()
@@ -100,13 +89,12 @@ def deployed(stack: DemoStack, browser: Browser) -> None:
             page.goto(f"{stack.url}/changes/{change.id}")
             page.get_by_role("button", name="Deploy").click()
             page.get_by_role("button", name="Stop, write and start").click()
-            page.get_by_text("seeing whether").or_(page.get_by_text("restore", exact=True)).first.wait_for()
-            if len(steps) > 1:
-                shoot(page, "deploy")
+            page.get_by_text("preflight").wait_for()
             for _ in zerrit.follow(zerrit.runs("coral-gate")[0].id):
                 pass
     page.get_by_text("Crash file kept").wait_for()
     shoot(page, "rolled-back")
+    _looked_after(stack, page)
     page.goto(stack.url)
     page.get_by_text("runs").nth(1).wait_for()
     shoot(page, "servers")
@@ -115,6 +103,36 @@ def deployed(stack: DemoStack, browser: Browser) -> None:
     dark.goto(f"{stack.url}/servers/coral-gate/timeline")
     dark.get_by_text("Deploy of change 5").wait_for()
     shoot(dark, "timeline-dark")
+    phone = new_page(browser, dark=True, width=390, height=800)
+    sign_in(phone, stack.url, ADMIN, PASSWORD)
+    phone.goto(f"{stack.url}/servers/coral-gate/timeline")
+    phone.get_by_text("Deploy of change 5").wait_for()
+    shoot(phone, "timeline-phone")
+
+
+def _looked_after(stack: DemoStack, page: Page) -> None:
+    """Drift, windows and what stays; then both servers beside one another."""
+    finds = stack.host_folder / "coral-gate" / "sea/finds.xml"
+    finds.write_text(finds.read_text().replace('holds="30"', 'holds="38"', 1))
+    with stack.client() as zerrit:
+        zerrit.fetch("coral-gate")
+        zerrit.add_window(
+            "coral-gate", api.WindowIn(does="restart", times=["05:00"], zone="Europe/Berlin", announce=10)
+        )
+        zerrit.add_window("coral-gate", api.WindowIn(does="backup", times=["13:00", "21:00"], zone="Europe/Berlin"))
+    page.goto(f"{stack.url}/servers/coral-gate/care")
+    page.get_by_text("every day at 05:00").wait_for()
+    page.get_by_text("a person, or the host").or_(page.get_by_text("it was somebody else")).first.wait_for()
+    shoot(page, "care")
+    with stack.client() as zerrit:
+        change = zerrit.open_change("lantern-shelf", "Longer days")
+        zerrit.add_step(change.id, api.StepIn(kind="set", address="station.ini#World/DayLength", operation="=120"))
+        found = zerrit.begin_rollout(api.RolloutIn(change=change.id, waves=[["lantern-shelf"]]))
+        while zerrit.rollout(found.id).state == "running":
+            page.wait_for_timeout(300)
+    page.goto(f"{stack.url}/fleet?address=station.ini%23World%2F*")
+    page.get_by_text("All servers of it have the change.").wait_for()
+    shoot(page, "fleet")
 
 
 def commands(stack: DemoStack, browser: Browser, folder: Path) -> None:
@@ -130,6 +148,8 @@ def commands(stack: DemoStack, browser: Browser, folder: Path) -> None:
     with stack.client() as zerrit:
         change = zerrit.open_change("lantern-shelf", "Fewer lanterns")
         zerrit.add_step(change.id, story_steps()[3])
+        brighter = zerrit.open_change("lantern-shelf", "Brighter lanterns")
+        zerrit.add_step(brighter.id, story_steps()[0])
     terminal(
         browser,
         stack,
@@ -152,9 +172,13 @@ def commands(stack: DemoStack, browser: Browser, folder: Path) -> None:
         browser,
         stack,
         folder,
-        "cli-show",
-        "zerrit show 'coral-gate:sea/finds.xml#find[Copper Gimbal]'",
-        "zerrit show 'coral-gate:sea/finds.xml#find[*Cork Float]/band[shallow]/@holds'",
+        "cli-runs",
+        f"zerrit change deploy {brighter.id} --yes",
+        "zerrit change undo 4",
+        "zerrit drift coral-gate",
+        "zerrit window list coral-gate",
+        "zerrit snapshot prune coral-gate --try | tail -4",
+        "zerrit backup --save-to copy.db && zerrit rescue copy.db 1 --save-to rescued",
     )
     (folder / "pumps.txt").write_text(snippet("pump-circuits.txt"))
     write_files(folder / "defaults", default_files())

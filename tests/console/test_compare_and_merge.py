@@ -51,7 +51,7 @@ def test_an_upgrade_is_decided_and_becomes_a_change(at: Page, shared: Shared) ->
     expect(at.get_by_text("galley/menus/feast.json")).to_be_visible()
     at.get_by_role("button", name="station.ini").click()
     expect(at.get_by_role("row", name="changed station.ini#World/DayLength 96 90 -6", exact=True)).to_be_visible()
-    at.get_by_role("button", name="Keep all as here").click()
+    at.get_by_role("button", name="All as here").click()
     gimbal = at.get_by_role("group", name="Decide sea/finds.xml#find[Copper Gimbal]/@house")
     gimbal.get_by_role("button", name="another").click()
     at.get_by_label("Value for sea/finds.xml#find[Copper Gimbal]/@house").fill("42")

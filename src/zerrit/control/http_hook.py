@@ -73,7 +73,7 @@ class HttpHook:
             raise cannot(act, f"at {self._url}", "Do it by hand, or leave it out.")
         if response.is_error:
             raise ControlError(
-                f"The control at {self._url} answered {response.status_code} to `{what}`.",
+                f"The control at {self._url} answered {response.status_code} to `{what}`. Look at the host's panel, then try again.",
                 is_passing=response.status_code >= 500,
             )
         try:

@@ -232,7 +232,12 @@ class _FtpWire:
     def folder(self, path: str) -> list[Entry]:
         with _explained(self._where, path or "the list of files"):
             if self._lists_facts:
-                return list(self._by_facts(path))
+                try:
+                    return list(self._by_facts(path))
+                except ftplib.error_perm as error:
+                    if not str(error).startswith(("500", "502", "504")):
+                        raise
+                    self._lists_facts = False  # it said that it could, and cannot
             return list(self._by_lines(path))
 
     def _by_facts(self, path: str) -> Iterator[Entry]:
@@ -307,7 +312,8 @@ class _FtpWire:
                 stored = self._ftp.size(self._at(path))
             except ftplib.error_perm:
                 stored = None  # a server that does not tell sizes; the read-back will show it
-        if stored is not None and stored != len(data):
+        # A host may tell a wrong size; what lies there decides.
+        if stored is not None and stored != len(data) and self.read(path, max(stored, len(data)) + 1) != data:
             raise LinkError(
                 LinkFault.BROKEN,
                 f"{path}: {stored:,} of {len(data):,} bytes arrived at {self._where}. Is its disk full? Try again.",

@@ -98,7 +98,8 @@ def _connected(host: str, port: int, accepted: str, timeout: float) -> paramiko.
     except (paramiko.SSHException, OSError, EOFError) as error:
         transport.close()
         raise LinkError(
-            LinkFault.BUSY, f"{host}:{port} broke off the greeting ({error or type(error).__name__})."
+            LinkFault.BUSY,
+            f"{host}:{port} broke off the greeting ({error or type(error).__name__}). Try again in a while.",
         ) from error
     if accepted and shown != accepted:
         transport.close()
@@ -237,7 +238,8 @@ class _SftpWire:
                 file.set_pipelined(True)
                 file.write(data)
             stored = self._sftp.stat(self._at(path)).st_size
-        if stored != len(data):
+        # A host may tell a wrong size; what lies there decides.
+        if stored != len(data) and self.read(path, max(stored or 0, len(data)) + 1) != data:
             raise LinkError(
                 LinkFault.BROKEN,
                 f"{path}: {stored:,} of {len(data):,} bytes arrived at {self._where}. Is its disk full? Try again.",

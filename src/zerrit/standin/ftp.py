@@ -118,6 +118,7 @@ class _Faulty:
     _entered: Misbehaviour | None = None
     respond: Callable[[str], None]
     close_when_done: Callable[[], None]
+    close: Callable[[], None]
     username: str
 
     @property
@@ -127,7 +128,7 @@ class _Faulty:
     def on_connect(self) -> None:
         if any(wrong.refuses("connections") for wrong in self.games.values()):
             self.respond("421 No more connections now.")
-            self.close_when_done()
+            self.close()  # what is not listened to yet cannot be closed later
 
     def ftp_PASS(self, line: str) -> None:  # noqa: N802 (named by pyftpdlib)
         wrong = self.games.get(self.username)

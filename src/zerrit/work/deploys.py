@@ -219,7 +219,9 @@ class _Runner:
                 if not error.is_passing or time.monotonic() > deadline:
                     raise
             if not asks and time.monotonic() > deadline:
-                raise StageFailed(f"{else_say} within {self.workspace.patience:g} s")
+                raise StageFailed(
+                    f"{else_say} within {self.workspace.patience:g} s. Look at its log and at the host's panel, then try again."
+                )
             self._pause(name, HAND_POLL if asks else POLL)
         if asks:
             self.journal.note(asks="")
@@ -755,11 +757,8 @@ def _outcome(run: Run) -> tuple[str, str]:
     count = counted(len(run.files), "file")
     if "reason" not in evidence:
         state = "deployed" if run.change_ids else "done"
-        said = (
-            f"{count} written and read back; the game is up."
-            if run.change_ids
-            else f"{count} put back and compared; the game is up."
-        )
+        what = f"{count} written and read back" if run.change_ids else f"{count} put back and compared"
+        said = f"{what if run.kind != 'restart' else f'Stopped, kept as snapshot {run.before_id}, started'}; the game is up."
         return state, " ".join(
             [said, *(sentence(doubt[:1].upper() + doubt[1:]) for doubt in evidence.get("doubts", ()))]
         )
@@ -772,12 +771,17 @@ def _outcome(run: Run) -> tuple[str, str]:
             "" if runs_on else f" The game does not run: {sentence(evidence.get('failed_back', ''))} Start it by hand."
         )
         return state, f"Nothing was written: {reason}{more}"
+    again = " Mend the change, then deploy it again." if run.change_ids and not run.cancelled_by else ""
     if "failed_back" not in evidence:
         runs = "and the game runs" if evidence.get("was_running") else "and the game is stopped, as it was"
-        return "rolled-back", f"The files are those of snapshot {run.before_id} again {runs}. It failed: {reason}"
+        return (
+            "rolled-back",
+            f"The files are those of snapshot {run.before_id} again {runs}. It failed: {reason}{again}",
+        )
     failed_back = sentence(evidence["failed_back"])
     if evidence.get("is_back"):
-        said = f"The files are those of snapshot {run.before_id} again, but the game does not come up: {failed_back}"
+        said = f"The files are those of snapshot {run.before_id} again, but the game does not come up: {failed_back} "
+        said += "Look at its log, and start it by hand; the files are right."
     else:
         said = (
             f"Going back to snapshot {run.before_id} failed: {failed_back} The snapshot is safe; when the server can be "

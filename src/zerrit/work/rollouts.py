@@ -45,7 +45,7 @@ def begin_rollout(
     named = [server_id for wave in waves for server_id in wave]
     if not named:
         raise Refused("Name at least one server for the first wave.")
-    twice = next((one for one, count in Counter(named).items() if count > 1), "")
+    twice = next((one for one, times in Counter(named).items() if times > 1), "")
     if twice:
         raise Refused(f"{twice} is named twice; each server takes part in one wave.")
     with workspace.session() as session:

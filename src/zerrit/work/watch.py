@@ -101,7 +101,7 @@ class Watched:
             problem = self._problem(state, log, crashes)
             now = time.monotonic()
             if not problem and ready_since is None and now > deadline:
-                problem = f"the game did not say that it is ready within {patience:g} s"
+                problem = f"the game did not say that it is ready within {patience:g} s; its log shows how far it came"
             if problem:
                 return Verdict(problem, self._excerpt(log), crashes)
             if ready_since is None and (not ready_pattern or compile_pattern(ready_pattern).search(log)):
