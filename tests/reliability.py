@@ -18,6 +18,12 @@ def write_part(name: str, text: str) -> None:
     PAGE.write_text(f"{before}{begin}\n\n{text}\n\n{end}{after}", "utf-8")
 
 
+def read_part(name: str) -> str:
+    """A measured part as it stands on the page."""
+    _, _, rest = PAGE.read_text("utf-8").partition(f"<!-- {name} -->")
+    return rest.partition(f"<!-- /{name} -->")[0]
+
+
 def replace_lines(*groups: list[str]) -> None:
     """Put lines in the place of those that begin alike: rows of a table, points of a list."""
     page = PAGE.read_text("utf-8").splitlines()

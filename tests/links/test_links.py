@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import errno
 import os
 import socket
 import time
@@ -292,6 +293,20 @@ def test_names_in_another_letter_case(kind: str, host: StandinHost, folder: Path
         link.write("SEA/a.xml", b"<b/>")
     assert (folder / "sea/a.xml").read_bytes() == b"<b/>"
     assert sorted(path.name for path in folder.iterdir()) == ["b \u00e9.txt", "sea"]
+
+
+def test_a_full_disk_under_a_folder_is_said_and_the_file_before_stays(
+    folder: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def full(_: int) -> None:
+        raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC))
+
+    monkeypatch.setattr(os, "fsync", full)
+    with pytest.raises(LinkError, match=r"the disk under .* is full. Make room") as caught:
+        FolderLink(folder).write("sea/a.xml", b"<b/>")
+    assert caught.value.fault is LinkFault.FULL
+    assert (folder / "sea/a.xml").read_bytes() == b"<a/>"
+    assert not list(folder.rglob(f"{PART_PREFIX}*"))
 
 
 def test_a_file_that_changes_at_each_reading_is_said(folder: Path) -> None:
