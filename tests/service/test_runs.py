@@ -244,6 +244,15 @@ def test_a_server_that_is_carried_stopped_and_started_by_hand(quick: Quick) -> N
     with zipfile.ZipFile(io.BytesIO(quick.zerrit.hand_out(run.id))) as packed:
         assert "1. Upload files/sea/1.yml into the folder sea" in packed.read("STEPS.txt").decode()
         (quick.game().folder / "sea/1.yml").write_bytes(packed.read("files/sea/1.yml"))
+        assert packed.read("blocks/sea/1.yml.txt").decode().splitlines() == [
+            "1. Find these lines (from line 2 on) and take them out:",
+            "",
+            "holds: 0",
+            "",
+            "   In their place paste:",
+            "",
+            "holds: 7",
+        ]
     show_again(quick, "sea/1.yml")
     wait_until(lambda: "Start reef now" in quick.zerrit.run(run.id).asks)
     quick.game().start()

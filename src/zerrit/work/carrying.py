@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import io
 import zipfile
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from difflib import SequenceMatcher
 
 from zerrit.core.errors import PathRefused
 from zerrit.core.paths import safe_path
@@ -61,26 +62,57 @@ def hand_out(workspace: Workspace, run_id: int) -> bytes:
         run = get_run(session, run_id)
         back = run.stage == StageName.RESTORE
         writes = {file.path: file.old if back else file.new for file in run.files}
+        there = {file.path: file.new if back else file.old for file in run.files}
         if not run.asks or run.stage not in (StageName.WRITE, StageName.RESTORE):
             raise Conflict(f"Run {run_id} does not ask for files to be carried now (it is at {run.stage}).")
     held = Held(workspace, {path: digest for path, digest in writes.items() if digest is not None})
+    lying = Held(workspace, {path: digest for path, digest in there.items() if digest is not None})
+    blocks = {path: blocks_to_paste(lying[path], data) for path, data in held.items() if path in lying}
     buffer = io.BytesIO()
     with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED) as packed:
-        packed.writestr("STEPS.txt", _steps(run, {path: digest is not None for path, digest in writes.items()}))
+        packed.writestr("STEPS.txt", _steps(run, list(writes), held, blocks))
         for path, data in held.items():
             packed.writestr(f"files/{path}", data)
+            if blocks.get(path):
+                packed.writestr(f"blocks/{path}.txt", blocks[path])
     return buffer.getvalue()
 
 
-def _steps(run: Run, writes: dict[str, bool]) -> str:
+def blocks_to_paste(old: bytes, new: bytes) -> str:
+    """What differs between two texts as blocks to find and paste, numbered, from the last line to the first: so the line
+    numbers stay true while one works. Empty where one of them is no text.
+    """
+    try:
+        before, after = old.decode().splitlines(), new.decode().splitlines()
+    except UnicodeDecodeError:
+        return ""
+    codes = [one for one in SequenceMatcher(None, before, after, autojunk=False).get_opcodes() if one[0] != "equal"]
+    lines: list[str] = []
+    for number, (_, start, end, first, last) in enumerate(reversed(codes), 1):
+        if end > start:
+            lines += [
+                f"{number}. Find these lines (from line {start + 1} on) and take them out:",
+                "",
+                *before[start:end],
+                "",
+            ]
+            lines += ["   In their place paste:" if last > first else "   Nothing comes in their place.", ""]
+        else:
+            lines += [f"{number}. Behind line {start} paste:", ""]
+        lines += [*after[first:last], ""] if last > first else []
+    return "\n".join(lines)
+
+
+def _steps(run: Run, paths: Sequence[str], held: Mapping[str, bytes], blocks: Mapping[str, str]) -> str:
     lines = [f"Run {run.id} on {run.server_id}: what to do by hand", ""]
     number = 0
-    for path, is_there in writes.items():
-        number += 1
+    for number, path in enumerate(paths, 1):
         folder = path.rpartition("/")[0]
         where = f"the folder {folder}" if folder else "the main folder"
-        if is_there:
+        if path in held:
             lines.append(f"{number}. Upload files/{path} into {where} of the server. Replace the file that is there.")
+            if blocks.get(path):
+                lines.append(f"   If only an editor is offered: blocks/{path}.txt says what to find and what to paste.")
         else:
             lines.append(f"{number}. Delete {path} on the server.")
     lines += [
