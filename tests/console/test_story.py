@@ -31,8 +31,8 @@ def test_the_story_in_the_console(page: Page, stack: DemoStack) -> None:
     look_at_the_differences(page)
 
     deploy(page)
-    expect(page.get_by_label("Run 1")).to_contain_text("deployed")
-    expect(page.get_by_label("Run 1").get_by_role("row")).to_have_count(8)
+    expect(page.get_by_label("Run 1", exact=True)).to_contain_text("deployed")
+    expect(page.get_by_label("Run 1", exact=True).get_by_role("listitem")).to_have_count(8)
     assert 'at="Ribbonweed Flats" least="2"' in (game / FINDS).read_text()
     assert 'Name="Sump Six"' in (game / "station.ini").read_text()
 
@@ -42,7 +42,7 @@ def test_the_story_in_the_console(page: Page, stack: DemoStack) -> None:
     page.get_by_role("button", name="Check").click()
     expect(page.get_by_text("Nothing blocks this change.")).to_be_visible()
     deploy(page)
-    run = page.get_by_label("Run 2")
+    run = page.get_by_label("Run 2", exact=True)
     expect(run).to_contain_text("rolled back", timeout=30_000)
     expect(run).to_contain_text("byte for byte")
     expect(page.get_by_label("Log excerpt")).to_contain_text("breaker tripped")
@@ -52,29 +52,33 @@ def test_the_story_in_the_console(page: Page, stack: DemoStack) -> None:
     page.get_by_role("tab", name="Timeline").click()
     page.get_by_role("button", name="Roll back to snapshot 1", exact=True).click()
     page.get_by_role("button", name="Roll back", exact=True).click()
-    expect(page.get_by_label("Run 3")).to_contain_text("put back and compared; the game is up.", timeout=30_000)
+    expect(page.get_by_label("Run 3", exact=True)).to_contain_text(
+        "put back and compared; the game is up.", timeout=30_000
+    )
     assert files_of(game) == at_first
 
 
 def add_the_server(page: Page, stack: DemoStack) -> None:
     expect(page.get_by_text("No server yet.")).to_be_visible()
     page.get_by_role("button", name="Add a server").click()
+    page.get_by_label("Files are reached by").click()
+    page.get_by_role("option", name="FTP, in clear text").click()
     page.get_by_label("Gamebook").click()
     page.get_by_role("option", name="fathomline").click()
     answers = {
         "Server id": "coral-gate",
         "Title": "Coral Gate",
-        "FTP port": str(stack.host.ftp_port),
-        "FTP user": "coral-gate",
-        "FTP password": "wrong",
+        "Port": str(stack.host.ftp_port),
+        "User": "coral-gate",
+        "Password": "wrong",
         "Address of the control": f"http://127.0.0.1:{stack.host.control_port}/coral-gate",
         "Token of the control": HOST_PASSWORD,
     }
     for label, text in answers.items():
-        page.get_by_label(label).fill(text)
+        page.get_by_label(label, exact=True).fill(text)
     page.get_by_role("button", name="Add server").click()
     expect(page.get_by_text("refuses the user `coral-gate` or its password")).to_be_visible()
-    page.get_by_label("FTP password").fill(HOST_PASSWORD)
+    page.get_by_label("Password", exact=True).fill(HOST_PASSWORD)
     page.get_by_role("button", name="Add server").click()
     page.get_by_role("heading", name="Coral Gate").wait_for()
 

@@ -92,7 +92,7 @@ def test_the_story_through_the_client(stack: DemoStack) -> None:
         *_, failed = zerrit.follow(zerrit.deploy(second.id).id)
         assert failed.state == "rolled-back"
         assert "breaker tripped" in failed.evidence.log
-        assert len(failed.crash_files) == 1
+        assert len(failed.evidence.crash_files) == 1
         kept = zerrit.change(second.id)
         assert (kept.state, "breaker tripped" in kept.runs[0].evidence.log) == ("rolled-back", True)
         assert zerrit.game_state("coral-gate") == {"state": "running"}

@@ -128,7 +128,9 @@ class Game:
         crashes = self.folder / "crashes"
         crashes.mkdir(exist_ok=True)
         stamp = datetime.now(UTC).strftime("%Y%m%d-%H%M%S-%f")
-        text = f"fathomline 2.1 went down at start\n{error}\n\n{''.join(traceback.format_exception(error))}"
+        # Where it is installed is nobody's business.
+        trace = re.sub(r'File "[^"]*/', 'File "', "".join(traceback.format_exception(error)))
+        text = f"fathomline 2.1 went down at start\n{error}\n\n{trace}"
         (crashes / f"crash-{stamp}.txt").write_text(text, "utf-8")
 
     def write_back(self) -> None:
