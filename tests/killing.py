@@ -236,8 +236,8 @@ def main() -> int:
         result = run_kills(asked.kills, asked.seed, Path(folder), is_loud=True)
     lines = [
         f"{result.kills} kills (seed {asked.seed}), {(time.monotonic() - began) / 60:.0f} min, {len(result.faults)} faults",
-        f"runs ended as: {', '.join(f'{state} {count}' for state, count in sorted(result.ended.items()))}",
-        f"killed at: {', '.join(f'{stage} {count}' for stage, count in result.stages.most_common())}",
+        f"runs ended as: {', '.join(f'{state} {times}' for state, times in sorted(result.ended.items()))}",
+        f"killed at: {', '.join(f'{stage} {times}' for stage, times in result.stages.most_common())}",
     ]
     print("\n".join(["", *lines, *result.faults[:40]]))
     if asked.write:

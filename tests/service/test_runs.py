@@ -157,6 +157,8 @@ def test_a_crash_file_outside_of_the_game_is_found_with_its_place(quick: Quick) 
     assert place.startswith(f"{dumps}/")
     assert ended.evidence.crash_files[place] == "a bulkhead gave way\n"
     assert ended.evidence.old_crash_files == 1
+    assert ended.evidence.newest_old_crash.startswith(f"{dumps}/last-week.dump, ")
+    assert ended.evidence.crash_times[place] >= ended.started_at.replace(microsecond=0)
 
 
 def test_what_the_game_did_not_load_is_a_doubt(quick: Quick) -> None:

@@ -2135,7 +2135,9 @@ export interface components {
          * @description What was seen on the way.
          *
          *     `log` is the excerpt of the game's log since its start, `log_new` and `log_gone` what it says that the last good start
-         *     (run `log_against`) did not, and the other way round. `old_crash_files` lay there before. `drifted` are files that
+         *     (run `log_against`) did not, and the other way round. `crash_files` came with the start: their text, and in
+         *     `crash_times` when they were written by their host's clock; one that does not begin with a path of the game lies
+         *     elsewhere. `old_crash_files` lay there before; `newest_old_crash` is the newest of them with its age. `drifted` are files that
          *     were not as Zerrit last saw them, `left_out` those that could not be read. `in_place`: the game ran on. `resumed`: so
          *     often the service was started again meanwhile.
          */
@@ -2145,6 +2147,13 @@ export interface components {
              * @default {}
              */
             crash_files: {
+                [key: string]: string;
+            };
+            /**
+             * Crash Times
+             * @default {}
+             */
+            crash_times: {
                 [key: string]: string;
             };
             /**
@@ -2191,6 +2200,11 @@ export interface components {
              * @default []
              */
             log_new: string[];
+            /**
+             * Newest Old Crash
+             * @default
+             */
+            newest_old_crash: string;
             /**
              * Old Crash Files
              * @default 0

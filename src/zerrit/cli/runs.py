@@ -152,11 +152,12 @@ def print_evidence(run: api.RunOut) -> None:
     """What was seen, as far as it says something."""
     seen = run.evidence
     for path, text in seen.crash_files.items():
-        click.echo(f"  crash file {path}: {short(text, 100)}")
+        at = seen.crash_times.get(path)
+        written = f" (written {at:%Y-%m-%d %H:%M:%S} UTC by its host's clock)" if at is not None else ""
+        click.echo(f"  crash file {path}{written}: {short(text, 100)}")
     if seen.crash_files and seen.old_crash_files:
-        click.echo(
-            f"  {counted(seen.old_crash_files, 'older crash file')} lay there before and say nothing of this start"
-        )
+        older = counted(seen.old_crash_files, "older crash file")
+        click.echo(f"  {older} lay there before and say nothing of this start; the newest: {seen.newest_old_crash}")
     for line in seen.log_new[:5]:
         click.echo(f"  its log says now, and did not at run {seen.log_against}: {short(line, 100)}")
     for line in seen.log_gone[:5]:

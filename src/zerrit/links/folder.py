@@ -79,10 +79,12 @@ class FolderLink:
                     path = before + entry.name
                     if entry.is_file(follow_symlinks=False):
                         about = entry.stat(follow_symlinks=False)
-                        # The time of its last change of any kind cannot be set, and shows a file put in another's place.
-                        changed = about.st_ctime_ns
-                        stamp = str(changed) if changed < surely_before else ""
-                        found.append(made((path, about.st_size, about.st_mtime_ns // 1_000_000_000, stamp)))
+                        # The time of its last change of any kind cannot be set, and shows a file put in another's place;
+                        # some file systems have no such time, so that of the last writing counts too.
+                        written, changed = about.st_mtime_ns, about.st_ctime_ns
+                        is_settled = written < surely_before and changed < surely_before
+                        stamp = f"{written} {changed}" if is_settled else ""
+                        found.append(made((path, about.st_size, written // 1_000_000_000, stamp)))
                     elif entry.is_dir(follow_symlinks=False):
                         pending.append((entry.path, f"{path}/"))
                     else:

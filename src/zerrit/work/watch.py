@@ -32,6 +32,13 @@ class Before:
     def as_evidence(self) -> dict[str, Any]:
         return {"crash_files": sorted(self.crash_files), "log_length": self.log_length}
 
+    def newest_crash(self, now: datetime) -> str:
+        """The newest of the crash files that lay there, with its age, in words; empty where there was none."""
+        if not self.crash_files:
+            return ""
+        place, path, _, modified = max(self.crash_files, key=lambda one: one[3])
+        return f"{place}{path}, {age_in_words(modified, now)}"
+
     @classmethod
     def of_evidence(cls, kept: Mapping[str, Any]) -> Before:
         return cls(frozenset(tuple(one) for one in kept["crash_files"]), kept["log_length"])
@@ -61,7 +68,12 @@ class Verdict:
         return {
             "log": self.log,
             "crash_files": {f"{crash.place}{crash.path}": crash.text for crash in self.crashes},
+            "crash_times": {
+                f"{crash.place}{crash.path}": datetime.fromtimestamp(crash.modified, UTC).isoformat()
+                for crash in self.crashes
+            },
             "old_crash_files": len(before.crash_files),
+            "newest_old_crash": before.newest_crash(datetime.now(UTC)),
             "doubts": list(self.doubts),
         }
 

@@ -8,7 +8,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { answer, api, type Schemas } from "../../api/client";
 import { KindMark } from "../../shared/KindMark";
 import { ProblemNote } from "../../shared/ProblemNote";
-import { seconds } from "../../shared/when";
+import { seconds, when } from "../../shared/when";
 import { MONO } from "../../theme";
 import { AskedByHand } from "./AskedByHand";
 
@@ -89,12 +89,12 @@ function Evidence({ run }: { run: Run }) {
       )}
       {crashFiles.map(([path, text]) => (
         <Box key={path} sx={{ mt: 1 }}>
-          <Typography variant="body2" color="error">Crash file kept: {path}</Typography>
+          <Typography variant="body2" color="error">Crash file kept: {path}{seen.crash_times?.[path] && `, written ${when(seen.crash_times[path])} by its host’s clock`}</Typography>
           <Text label={`Crash file ${path}`}>{text}</Text>
         </Box>
       ))}
       {crashFiles.length > 0 && seen.old_crash_files > 0 && (
-        <Typography variant="body2" color="text.secondary">{seen.old_crash_files} older ones lay there before; they say nothing of this start.</Typography>
+        <Typography variant="body2" color="text.secondary">{seen.old_crash_files} older ones lay there before and say nothing of this start; the newest: {seen.newest_old_crash}.</Typography>
       )}
       {seen.log && <Text label="Log excerpt">{seen.log}</Text>}
     </>
