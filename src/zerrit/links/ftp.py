@@ -363,7 +363,8 @@ def _explained(where: str, what: str) -> Iterator[None]:
         raise LinkError(LinkFault.BROKEN, f"{what}: {where} stopped sending. Try again.") from error
     except (OSError, EOFError, ftplib.Error) as error:
         raise LinkError(
-            LinkFault.BROKEN, f"{what}: the connection to {where} broke ({error or type(error).__name__}). Try again."
+            LinkFault.BROKEN,
+            f"{what}: the connection to {where} broke ({str(error) or type(error).__name__}). Try again.",
         ) from error
 
 

@@ -99,7 +99,7 @@ def _connected(host: str, port: int, accepted: str, timeout: float) -> paramiko.
         transport.close()
         raise LinkError(
             LinkFault.BUSY,
-            f"{host}:{port} broke off the greeting ({error or type(error).__name__}). Try again in a while.",
+            f"{host}:{port} broke off the greeting ({str(error) or type(error).__name__}). Try again in a while.",
         ) from error
     if accepted and shown != accepted:
         transport.close()
@@ -301,7 +301,7 @@ class _SftpWire:
     def _broken(self, what: str, error: Exception) -> LinkError:
         return LinkError(
             LinkFault.BROKEN,
-            f"{what}: the connection to {self._where} broke ({error or type(error).__name__}). Try again.",
+            f"{what}: the connection to {self._where} broke ({str(error) or type(error).__name__}). Try again.",
         )
 
 
