@@ -12,6 +12,7 @@ from pathlib import Path
 from types import TracebackType
 from typing import Final, Self
 
+from zerrit.core.collector import no_collector
 from zerrit.core.documents import MAX_BYTES
 from zerrit.core.errors import PathRefused
 from zerrit.core.paths import safe_path
@@ -50,7 +51,7 @@ class FolderLink:
         if below and not start.is_dir():
             return []
         self.left_out = {}
-        with self._explained("the list of files"):
+        with self._explained("the list of files"), no_collector():
             walked = self._walked(str(start), f"{below}/" if below else "")
             found = [file for file in self._safe(walked) if PART_PREFIX not in file[0] or not _is_part(file.path)]
         if len(found) > MAX_FILES:

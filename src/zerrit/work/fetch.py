@@ -55,8 +55,9 @@ def fetch(workspace: Workspace, person: str, server_id: str, *, thorough: bool =
     with workspace.storing.shared():
         with workspace.link_to(server) as link:
             taken = take(workspace, link, gamebook, known, last=last, thorough=thorough)
-        if taken.is_same:
+        if taken.is_same and before is not None:
             workspace.taken.keep(key, taken)
+            return Fetched(before, False, PathDifferences((), (), ()), taken)
         return _kept(workspace, person, server_id, before, known, taken)
 
 
@@ -69,8 +70,6 @@ def _kept(
         newest = latest_snapshot(session, server_id)
         if (newest.id if newest else None) != (before.id if before else None):
             raise Conflict(f"The files of {server_id} were taken by somebody else at the same time. Look at those.")
-        if before is not None and taken.is_same:
-            return Fetched(before, False, PathDifferences((), (), ()), taken)
         drift = differing_paths(_digests(known.values()), taken.digests)
         if before is not None and not drift:
             _renew_stamps(session, before.id, known, taken)

@@ -7,9 +7,7 @@ function in `CHECKS`. A check never raises because of what stands in a file.
 
 from __future__ import annotations
 
-import gc
 from collections.abc import Callable, Iterable, Iterator
-from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from typing import Final
 
@@ -27,6 +25,7 @@ from zerrit.core.checks.files import Documents, Files
 from zerrit.core.checks.idle import check_idle_rules
 from zerrit.core.checks.in_files import check_files
 from zerrit.core.checks.installed import check_file_names, check_needs, check_one_of, check_packed, check_presence
+from zerrit.core.collector import no_collector
 from zerrit.core.documents import Document, Finding, Format, in_reading_order
 from zerrit.core.documents.lookup import enclosing
 from zerrit.core.gamebooks import Gamebook
@@ -89,7 +88,7 @@ def check_files_of(
         examination = Examination(
             files, gamebook, before, earlier.examination if earlier else None, uses_plain=uses_plain
         )
-        with _no_collector():
+        with no_collector():
             for one in CHECKS:
                 for finding in one(examination):
                     if finding.code == "gamebook.invalid":
@@ -99,22 +98,6 @@ def check_files_of(
         found.extend(examination.faults.values())
         examination.forget_earlier()
     return Checked(in_reading_order(found), examination)
-
-
-@contextmanager
-def _no_collector() -> Iterator[None]:
-    """Put the collector of cyclic garbage off for a while.
-
-    The values of a large server are a million objects without a cycle among them; to look for one takes a quarter of
-    the time of the check. Whoever put it off puts it on again, so two checks at once do no harm.
-    """
-    was_on = gc.isenabled()
-    gc.disable()
-    try:
-        yield
-    finally:
-        if was_on:
-            gc.enable()
 
 
 def _addressed(document: Document) -> Iterator[Finding]:
