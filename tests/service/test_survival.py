@@ -11,8 +11,8 @@ from tests.killing import run_kills
 
 
 def test_a_service_that_is_killed_leaves_the_old_or_the_new_files(tmp_path: Path) -> None:
-    result = run_kills(4, seed=11, folder=tmp_path)
-    assert result.kills >= 4
+    result = run_kills(2, seed=11, folder=tmp_path)
+    assert result.kills >= 2
     assert result.faults == []
 
 
@@ -21,7 +21,6 @@ def test_a_service_that_is_killed_leaves_the_old_or_the_new_files(tmp_path: Path
     [
         ("ftp", "drops each transfer", "B", "F"),
         ("sftp", "refuses to write", "B", "B"),
-        ("ftps", "lists for people only", "D", "D"),
         ("folder", "never says it is ready", "B", "F"),
     ],
 )
