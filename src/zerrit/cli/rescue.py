@@ -4,7 +4,10 @@ from __future__ import annotations
 
 import hashlib
 import sys
+from collections.abc import Iterable, Sequence
+from dataclasses import asdict
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import click
 
@@ -12,6 +15,9 @@ from zerrit.cli.output import output_option, print_json, print_table
 from zerrit.core.errors import PathRefused
 from zerrit.core.paths import safe_path
 from zerrit.core.wording import counted
+
+if TYPE_CHECKING:
+    from zerrit.records import KeptSnapshot
 
 
 @click.command()
@@ -53,9 +59,9 @@ def rescue(database: Path, snapshot: int | None, save_to: Path | None, output: s
     sys.exit(1 if lost else 0)
 
 
-def _list(snapshots: list, output: str) -> None:  # type: ignore[type-arg]  # of records, which are imported late
+def _list(snapshots: Sequence[KeptSnapshot], output: str) -> None:
     if output == "json":
-        print_json([vars(one) if hasattr(one, "__dict__") else _facts(one) for one in snapshots])
+        print_json([asdict(one) for one in snapshots])
         return
     rows = [
         (
@@ -72,11 +78,7 @@ def _list(snapshots: list, output: str) -> None:  # type: ignore[type-arg]  # of
     click.echo("Write one out: zerrit rescue DATABASE SNAPSHOT --save-to FOLDER")
 
 
-def _facts(one: object) -> dict[str, object]:
-    return {name: getattr(one, name) for name in one.__slots__}  # type: ignore[attr-defined]
-
-
-def _write(files, folder: Path) -> tuple[int, list[str], list[str]]:  # type: ignore[no-untyped-def]
+def _write(files: Iterable[tuple[str, bytes | None, bool]], folder: Path) -> tuple[int, list[str], list[str]]:
     written = 0
     watched: list[str] = []
     lost: list[str] = []

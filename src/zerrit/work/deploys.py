@@ -411,7 +411,7 @@ class _Runner:
             reason = f"before {self._title(session)}"
             return store_snapshot(self.workspace, session, self.server.id, taken.files, reason, is_good=was_good).id
 
-        before_id = self.journal.plan(None, files, keep)
+        before_id = self.journal.plan(files, keep)
         stage.say(f"snapshot {before_id}; {counted(len(files), 'file')} to write")
 
     def _title(self, session: Session) -> str:

@@ -9,7 +9,9 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable, Iterable, Mapping
-from typing import Any, Final
+from typing import Final
+
+from sqlalchemy.orm import Session
 
 from zerrit.records import Run, RunFile, RunStage
 from zerrit.work.errors import NotFound
@@ -114,14 +116,13 @@ class Journal:
             run = self._found(session.get(Run, self.run_id))
             run.evidence = run.evidence | {name: [*run.evidence.get(name, ()), item]}
 
-    def plan(self, before_id: int | None, files: Iterable[RunFile], keep: Callable[[Any], int] | None = None) -> int:
+    def plan(self, files: Iterable[RunFile], keep: Callable[[Session], int]) -> int:
         """Keep the snapshot to go back to and what is to be written, in one transaction. Returns the snapshot's id."""
         with self._workspace.session() as session:
             run = self._found(session.get(Run, self.run_id))
-            run.before_id = keep(session) if keep is not None else before_id
+            run.before_id = before_id = keep(session)
             run.files = list(files)
-            assert run.before_id is not None  # noqa: S101 (one of the two was given)
-            return run.before_id
+            return before_id
 
     def end(self, state: str, outcome: str) -> None:
         with self._workspace.session() as session:
