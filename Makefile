@@ -8,6 +8,9 @@ CONTROL_PORT ?= 8780
 PYTHON_SOURCES := src tests benchmarks conformance fuzzing
 CONSOLE_SOURCES := $(shell find console -path console/node_modules -prune -o -type f -print 2>/dev/null)
 
+# An installed program has its bytecode beside it; without, every command would compile its modules again.
+unexport PYTHONDONTWRITEBYTECODE
+
 .PHONY: demo test tour console types lint screenshots docs bench conformance fuzz mistakes kills faults clean
 
 demo: .venv/ready src/zerrit/web/console/index.html ## start the stand-in host and the service with demo data

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import shutil
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -22,9 +23,20 @@ def _quiet() -> None:
     configure_log(as_json=True, least="error")
 
 
+@pytest.fixture(scope="session")
+def seeded(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """What a service keeps that has the demo's data. It is copied, since to seed takes longer than most tests."""
+    folder = tmp_path_factory.mktemp("seeded") / "demo"
+    with DemoStack(folder, settle=0.3) as running:
+        running.seed()
+    return folder / "data"
+
+
 @pytest.fixture
-def stack(tmp_path: Path) -> Iterator[DemoStack]:
-    """A fresh host with two running games, and a service that knows nothing yet."""
+def stack(tmp_path: Path, request: pytest.FixtureRequest) -> Iterator[DemoStack]:
+    """A fresh host with two running games, and a service that knows nothing yet, unless the test wants it seeded."""
+    if "zerrit" in request.fixturenames:
+        shutil.copytree(request.getfixturevalue("seeded"), tmp_path / "demo/data")
     with DemoStack(tmp_path / "demo", settle=0.3) as running:
         yield running
 
@@ -32,15 +44,17 @@ def stack(tmp_path: Path) -> Iterator[DemoStack]:
 @pytest.fixture
 def zerrit(stack: DemoStack) -> Iterator[Client]:
     """A signed-in client of a service that has both servers, their files and the defaults, and one draft change."""
-    stack.seed()
+    stack.seed()  # the servers are on other ports, and in another folder
     with stack.client() as client:
         yield client
 
 
 @pytest.fixture(scope="module")
-def shared(tmp_path_factory: pytest.TempPathFactory) -> Iterator[tuple[DemoStack, Client]]:
+def shared(tmp_path_factory: pytest.TempPathFactory, seeded: Path) -> Iterator[tuple[DemoStack, Client]]:
     """A seeded stack for tests that only look, or only touch changes of their own."""
-    with DemoStack(tmp_path_factory.mktemp("shared") / "demo", settle=0.3) as running:
+    folder = tmp_path_factory.mktemp("shared") / "demo"
+    shutil.copytree(seeded, folder / "data")
+    with DemoStack(folder, settle=0.3) as running:
         running.seed()
         with running.client() as client:
             yield running, client

@@ -1,5 +1,6 @@
 """
 Every fault of the stand-in host, at every stage of a deploy, by every kind of link: `python -m tests.faulting [--write]`.
+Where a person carries the files, the host's control can fail, and the person can slip.
 
 A fault begins when a stage begins. In one pass it is over when the run turns back, in the other it stays until the run
 has ended. Whatever happens: the run ends, the server holds exactly the new files or exactly the old ones or the record
@@ -17,23 +18,27 @@ import sys
 import tempfile
 import time
 from collections import Counter
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from concurrent.futures import ProcessPoolExecutor
-from contextlib import contextmanager
+from contextlib import AbstractContextManager, contextmanager, nullcontext
 from dataclasses import dataclass, field
 from functools import partial
 from pathlib import Path
+from unittest.mock import patch
 
+from tests.carrier import NOT_DELETED, SLIPS, Carrier
 from tests.quick import Quick, quick_stack
-from tests.reliability import read_part, replace_lines, write_part
+from tests.reliability import write_part
 from zerrit import api
 from zerrit.links import PART_PREFIX
+from zerrit.records import open_for_rescue
 from zerrit.standin import Faults
 from zerrit.web import configure_log
+from zerrit.work import deploys
 from zerrit.work.journal import Journal, Stage
 from zerrit.work.stages import StageName
 
-KINDS = ("folder", "ftp", "ftps", "sftp")
+KINDS = ("folder", "ftp", "ftps", "sftp", "hand")
 STAGES = ("preflight", "stop", "read", "snapshot", "write", "verify", "start", "watch")
 BACK = (StageName.RELEASE, StageName.STOP_AGAIN)
 OF_LINK: Mapping[str, dict[str, object]] = {
@@ -61,6 +66,9 @@ OF_CONTROL: Mapping[str, dict[str, object]] = {
     "never says it is ready": {"silent": True},
     "fills the log with noise": {"noise": 500},
 }
+ALL = (*OF_LINK, *OF_CONTROL, *SLIPS)
+#: Where a slip of a person happens, and whether they slip once or as long as they try.
+SLIPPED = {"write, once": ("write", False), "write, always": ("write", True), "restore, once": ("restore", False)}
 #: What a link copes with; there is no way back on which it could be over.
 COPED_WITH = (
     "lists wrong sizes", "lists for people only", "renames over no file", "lets one connection in", "ignores letter case",
@@ -84,6 +92,7 @@ class Cell:
 @dataclass
 class Matrix:
     cells: dict[tuple[str, str, str], Cell] = field(default_factory=dict)
+    slips: dict[tuple[str, str], str] = field(default_factory=dict)
     said: dict[str, str] = field(default_factory=dict)
     faults: list[str] = field(default_factory=list)
     runs: int = 0
@@ -120,33 +129,58 @@ def lift(quick: Quick, name: str, fault: str) -> None:
         quick.host.restore_identity()
 
 
-def once(quick: Quick, matrix: Matrix, kind: str, stage: str, fault: str, *, stays: bool) -> str:
-    """One run; returns its letter: D deployed, B back, N nothing written, F failed and mended by the rollback it names."""
+def slipped(quick: Quick, matrix: Matrix, slip: str, where: str) -> str:
+    """One run whose files are carried by a person who slips; returns its letter."""
+    at, stays = SLIPPED[where]
+    carrier = Carrier(quick, "hand", slip, at, stays=stays)
+    return once(quick, matrix, "hand", slip, f"{slip}, at {where}", nullcontext(), carrier.to_the_end)
+
+
+def struck_once(quick: Quick, matrix: Matrix, kind: str, stage: str, fault: str, *, stays: bool) -> str:
+    """One run in which a host does something wrong; returns its letter."""
     where = f"{fault}, at {stage}, by {kind}, {'staying' if stays else 'passing'}"
+    follow = Carrier(quick, kind).to_the_end if kind == "hand" else quick.end_of
+    return once(quick, matrix, kind, fault, where, struck(quick, kind, stage, fault, stays=stays), follow)
+
+
+def once(
+    quick: Quick,
+    matrix: Matrix,
+    kind: str,
+    fault: str,
+    where: str,
+    struck: AbstractContextManager[None],
+    follow: Callable[[api.RunOut], api.RunOut],
+) -> str:
+    """One run; returns its letter: D deployed, B back, N nothing written, F failed and mended by the rollback it names."""
+    if kind == "hand":
+        quick.show(kind)
     quick.zerrit.fetch(kind)
     before = quick.files(kind)
+    quiet = Carrier(quick, kind).to_the_end if kind == "hand" else quick.end_of
     value = random.randrange(1, 10**6)
     change = quick.change(f"sea/1.yml#holds={value}", f"sea/2.yml#holds={value}", name=kind)
     quick.zerrit.add_step(change, api.StepIn(kind="put", address=f"sea/new-{value}.yml", content="holds: 1\n"))
-    with struck(quick, kind, stage, fault, stays=stays):
-        run = quick.end_of(quick.zerrit.deploy(change))
+    with struck:
+        run = follow(quick.zerrit.deploy(change))
     matrix.runs += 1
     now = quick.files(kind)
     wrong = [f"{path} is left" for path in now if PART_PREFIX in path and run.state != "failed"]
     wrong += [f"stage {one.name} is open" for one in run.stages if one.state == "running"]
     if run.state == "deployed":
         letter = "D"
-        wrong += _unlike(quick, now, run.after)
+        wrong += _unlike(quick, now, run.after, kind)
     else:
-        matrix.said.setdefault(fault, run.outcome)
-        if not any(step in run.outcome for step in NEXT_STEPS):
+        if fault not in SLIPS:
+            matrix.said.setdefault(fault, run.outcome)
+        if not run.cancelled_by and not any(step in run.outcome for step in NEXT_STEPS):
             wrong.append(f"no next step in: {run.outcome}")
         failed = [one.name for one in run.stages if one.state == "failed"]
-        if not failed:
-            wrong.append("no stage says that it failed")
+        if not failed or f"at {failed[0]}: " not in run.outcome:
+            wrong.append(f"no stage named: {run.outcome}")
         if run.state == "rolled-back":
             letter = "B"
-            wrong += _unlike(quick, now, run.before)
+            wrong += _unlike(quick, now, run.before, kind)
         elif run.outcome.startswith("Nothing was written"):
             letter = "N"
             wrong += [f"{p} differs" for p in now.keys() | before.keys() if p != "station.ini" and now.get(p) != before.get(p) and PART_PREFIX not in p]  # fmt: skip
@@ -155,45 +189,55 @@ def once(quick: Quick, matrix: Matrix, kind: str, stage: str, fault: str, *, sta
             if run.before is None or (f"snapshot {run.before}" not in run.outcome):
                 wrong.append(f"no snapshot named: {run.outcome}")
             else:
-                mended = quick.end_of(quick.zerrit.rollback(kind, run.before))
+                mended = quiet(quick.zerrit.rollback(kind, run.before))
                 now = quick.files(kind)
                 wrong += [] if mended.state == "done" else [f"the rollback ended {mended.state}: {mended.outcome}"]
                 wrong += [f"{path} is left" for path in now if PART_PREFIX in path]
-                wrong += _unlike(quick, now, mended.after)
+                wrong += _unlike(quick, now, mended.after, kind)
     if quick.game(kind).state != "running":
-        quick.end_of(quick.zerrit.restart(kind))
+        quiet(quick.zerrit.restart(kind))
     matrix.faults += [f"{where}: {one}" for one in wrong]
     return letter
 
 
-def _unlike(quick: Quick, now: dict[str, bytes], snapshot: int | None) -> list[str]:
-    from zerrit.records import open_for_rescue
-
+def _unlike(quick: Quick, now: dict[str, bytes], snapshot: int | None, kind: str) -> list[str]:
     if snapshot is None:
         return ["no snapshot is named"]
     with open_for_rescue(quick.folder / "data/zerrit.db") as records:
         kept = {path: data for path, data, _ in records.files(snapshot)}
-    return [f"{p} is not as in snapshot {snapshot}" for p in now.keys() | kept.keys() if now.get(p) != kept.get(p)]
+    # What a game rewrites is in no snapshot before a person has shown it.
+    known = (now.keys() | kept.keys()) - ({"station.ini"} if kind == "hand" else set())
+    return [f"{p} is not as in snapshot {snapshot}" for p in known if now.get(p) != kept.get(p)]
 
 
 def fill(
     folder: Path, kinds: tuple[str, ...], stages: tuple[str, ...], faults: tuple[str, ...], *, is_loud: bool
 ) -> Matrix:
     matrix = Matrix()
-    with quick_stack(folder, kinds, patience=0.8) as quick:
+    with quick_stack(folder, kinds, patience=0.8) as quick, patch.object(deploys, "HAND_POLL", 0.1):
         for kind in kinds:
-            quick.add(kind, kind)
+            if kind == "hand":
+                quick.carry(kind)
+            else:
+                quick.add(kind, kind)
         for fault in faults:
             for kind in kinds:
-                if fault in OF_LINK and kind == "folder":
-                    continue  # a folder has no host that could do that; a full disk is tested apart
+                if fault in SLIPS:
+                    for where in SLIPPED if kind == "hand" else ():
+                        if fault != NOT_DELETED or where.startswith("restore"):  # on the way there nothing is deleted
+                            matrix.slips[fault, where] = slipped(quick, matrix, fault, where)
+                    continue
+                if fault in OF_LINK and kind in ("folder", "hand"):
+                    continue  # these have no host that could do that; a full disk is tested apart
                 if fault == "shows another identity" and kind == "ftp":
                     continue  # FTP has none
                 for stage in stages:
                     cell = matrix.cells[fault, stage, kind] = Cell()
-                    cell.staying = once(quick, matrix, kind, stage, fault, stays=True)
+                    cell.staying = struck_once(quick, matrix, kind, stage, fault, stays=True)
                     is_coped = fault in COPED_WITH
-                    cell.passing = cell.staying if is_coped else once(quick, matrix, kind, stage, fault, stays=False)
+                    cell.passing = (
+                        cell.staying if is_coped else struck_once(quick, matrix, kind, stage, fault, stays=False)
+                    )
             if is_loud:
                 print(f"{matrix.runs:>5} runs, {len(matrix.faults)} faults; {', '.join(kinds)}: {fault}", flush=True)
     return matrix
@@ -216,15 +260,19 @@ def table(matrix: Matrix) -> str:
     return "\n".join(lines)
 
 
-def summary(rows: list[str]) -> str:
-    """How the runs of a table ended. A cell with one part stands for two runs, but for faults that a link copes with."""
-    letters: Counter[str] = Counter()
-    for row in rows[2:]:
-        fault, *cells = (cell.strip() for cell in row.strip("|").split("|"))
-        for cell in cells:
-            parts = cell.split(" / ")
-            times = 1 if len(parts) > 1 or fault in COPED_WITH else 2
-            letters.update({letter: "".join(parts).count(letter) * times for letter in "DBNF"})
+def slip_table(matrix: Matrix) -> str:
+    """One row for each slip of a person who carries files."""
+    lines = [f"| the person … | {' | '.join(SLIPPED)} |", f"|---|{'---|' * len(SLIPPED)}"]
+    for slip in SLIPS:
+        lines.append(f"| {slip} | {' | '.join(matrix.slips.get((slip, where), '·') for where in SLIPPED)} |")
+    return "\n".join(lines)
+
+
+def summary(matrix: Matrix) -> str:
+    """How the runs ended."""
+    letters = Counter(matrix.slips.values())
+    for (fault, _, _), cell in matrix.cells.items():
+        letters.update([cell.staying] if fault in COPED_WITH else [cell.staying, cell.passing])
     return (
         f"{letters.total()} runs: {letters['D']} deployed all the same, {letters['B']} went back, {letters['N']} wrote "
         f"nothing, {letters['F']} failed and were mended by the rollback that they name. Nothing was lost in any of them."
@@ -243,32 +291,37 @@ def _fill_one(faults: tuple[str, ...], kind: str) -> Matrix:
 def main() -> int:
     given = argparse.ArgumentParser()
     given.add_argument("--write", action="store_true", help="put the table into docs/reliability.md")
-    given.add_argument(
-        "--only", nargs="+", choices=(*OF_LINK, *OF_CONTROL), help="these faults; their rows are made anew"
-    )
+    given.add_argument("--only", nargs="+", choices=ALL, help="these faults; nothing is written then")
     asked = given.parse_args()
-    chosen = tuple(asked.only or (*OF_LINK, *OF_CONTROL))
     began = time.monotonic()
     matrix = Matrix()
     with ProcessPoolExecutor(2, multiprocessing.get_context("spawn")) as workers:
-        for part in workers.map(partial(_fill_one, chosen), KINDS):
+        for part in workers.map(partial(_fill_one, tuple(asked.only or ALL)), KINDS):
             matrix.cells |= part.cells
+            matrix.slips |= part.slips
             matrix.said |= part.said
             matrix.faults += part.faults
             matrix.runs += part.runs
     said = [f"* **{fault}**: {text}" for fault, text in matrix.said.items()]
-    rows = table(matrix).splitlines()
     print(
         f"{matrix.runs} runs in {(time.monotonic() - began) / 60:.0f} min, {len(matrix.faults)} faults",
         *matrix.faults[:60],
         sep="\n",
     )
-    if asked.write:
-        if asked.only:
-            replace_lines([row for row in rows if row.split("|")[1].strip() in asked.only], said)
-            rows = [line for line in read_part("faults").splitlines() if line.startswith("|")]
-            said = [line for line in read_part("faults").splitlines() if line.startswith("* ")]
-        parts = [summary(rows), "", *rows, "", "What is said, for one run of each:", "", *said]
+    parts = [
+        summary(matrix),
+        "",
+        table(matrix),
+        "",
+        slip_table(matrix),
+        "",
+        "What is said, for one run of each:",
+        "",
+        *said,
+    ]
+    if asked.only:
+        print(*parts, sep="\n")
+    elif asked.write:
         write_part("faults", "\n".join(parts))
     return 1 if matrix.faults else 0
 

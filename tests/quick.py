@@ -7,7 +7,7 @@ import threading
 import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 
 from pydantic import SecretStr
@@ -139,6 +139,7 @@ class Quick:
     workspace: Workspace
     folder: Path
     url: str
+    shown: set[str] = field(default_factory=set)
 
     def game(self, name: str = "reef") -> QuickGame:
         found = self.host.games[name]
@@ -147,17 +148,36 @@ class Quick:
 
     def add(self, name: str = "reef", kind: str = "folder", **care: object) -> None:
         """A server by a kind of link, fetched."""
-        control = api.HttpControl(url=f"http://127.0.0.1:{self.host.control_port}/{name}", token=SECRET)
         self.zerrit.add_server(
             api.ServerIn(
                 id=name,
                 gamebook="quick",
                 link=link_to(kind, self.host, name),
-                control=control,
+                control=self._control(name),
                 care=api.Care.model_validate(care),
             )
         )
         self.zerrit.fetch(name)
+
+    def carry(self, name: str) -> None:
+        """A server whose files a person carries, while a program stops and starts it; all is shown once."""
+        self.zerrit.add_server(
+            api.ServerIn(id=name, gamebook="quick", link=api.HandLink(), control=self._control(name))
+        )
+        self.show(name)
+        self.zerrit.fetch(name)
+
+    def show(self, name: str) -> None:
+        """Show what lies on a server now."""
+        shown = self.files(name)
+        log = self.game(name).folder / "logs/station.log"
+        shown |= {"logs/station.log": log.read_bytes()} if log.exists() else {}
+        gone = self.shown - shown.keys()
+        self.zerrit.take_in(name, shown, sorted(gone))
+        self.shown = set(shown)
+
+    def _control(self, name: str) -> api.HttpControl:
+        return api.HttpControl(url=f"http://127.0.0.1:{self.host.control_port}/{name}", token=SECRET)
 
     def change(self, *settings: str, name: str = "reef", title: str = "A try") -> int:
         """A change of values, each as ADDRESS=VALUE."""

@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+import ast
 import io
 import json
 import re
 import tomllib
 from pathlib import Path
 
+import click
 import pytest
 import structlog
 
+from zerrit.cli.main import main
 from zerrit.client import AsyncClient, Client
 from zerrit.web import Settings, create_app
 
@@ -48,6 +51,45 @@ def test_every_link_of_the_documentation_leads_somewhere_and_every_picture_is_li
     pictures = set((ROOT / "docs/screenshots").glob("*.png"))
     assert pictures <= linked
     assert len(pictures) < 20
+
+
+def texts_of(source: Path) -> list[str]:
+    """What a Python file may say: its string literals, with `{}` where a value comes in."""
+    tree = ast.parse(source.read_text())
+    inner = {id(part) for node in ast.walk(tree) if isinstance(node, ast.JoinedStr) for part in node.values}
+    texts = []
+    for node in ast.walk(tree):
+        if isinstance(node, ast.JoinedStr):
+            texts.append("".join(str(p.value) if isinstance(p, ast.Constant) else "{}" for p in node.values))
+        elif isinstance(node, ast.Constant) and isinstance(node.value, str) and id(node) not in inner:
+            texts.append(node.value)
+    return texts
+
+
+def lacking(words: str) -> str:
+    """What of a command line, as a message or a page gives it, does not exist."""
+    command: click.Command = main
+    for word in words.split():
+        if isinstance(command, click.Group) and re.fullmatch("[a-z][a-z-]*", word):
+            below = command.get_command(click.Context(command), word)
+            if below is None:
+                return word
+            command = below
+        elif word.startswith("--"):
+            known = {name for option in command.params for name in (*option.opts, *option.secondary_opts)}
+            if word not in (*known, "--help"):
+                return word
+    return ""
+
+
+def test_every_command_that_is_spoken_of_exists() -> None:
+    spoken = re.compile(r"\bzerrit ((?:[a-z-]+|\{\}|[A-Z#/.,*+\d]+)(?: (?:--?[a-z][a-z-]*|[\w#/.,*+{}<>-]+))*)")
+    pages = [ROOT / "README.md", *(ROOT / "docs").glob("*.md")]
+    places = {str(page): re.findall(r"`[^`]+`|^    .*$|^zerrit .*$", page.read_text(), re.MULTILINE) for page in pages}
+    places |= {str(source): texts_of(source) for source in (ROOT / "src").rglob("*.py")}
+    found = [(place, words) for place, texts in places.items() for text in texts for words in spoken.findall(text)]
+    assert len(found) > 100
+    assert [(place, words) for place, words in found if lacking(words)] == []
 
 
 def test_a_log_that_cannot_be_written_stops_nothing(monkeypatch: pytest.MonkeyPatch) -> None:

@@ -56,7 +56,9 @@ def test_a_run_that_waits_can_be_cancelled(quick: Quick, page: Page) -> None:
     page.get_by_role("button", name="Stop, write and start").click()
     expect(page.get_by_label("Run 1")).to_contain_text("waiting: 1 player on the server", timeout=20_000)
     page.get_by_role("button", name="Cancel, and take back what was written").click()
-    expect(page.get_by_label("Run 1")).to_contain_text("Nothing was written: cancelled by isolde", timeout=20_000)
+    expect(page.get_by_label("Run 1")).to_contain_text(
+        "Nothing was written. It ended at announce: cancelled by isolde", timeout=20_000
+    )
 
 
 def test_one_press_and_a_confirmation_roll_back_on_a_phone(quick: Quick, browser: Browser) -> None:

@@ -123,7 +123,7 @@ def test_a_damaged_database_stops_a_rollback_before_the_game(
     database.close()
     run = carried_out(zerrit, zerrit.rollback("coral-gate", first))
     assert (run.state, [stage.name for stage in run.stages]) == ("failed", stages)
-    assert run.outcome.startswith("Nothing was written: The content ")
+    assert run.outcome.startswith("Nothing was written. It ended at preflight: The content ")
     assert "is damaged in the database" in run.outcome
     assert files_of(stack.host_folder / "coral-gate") == before
 
@@ -140,7 +140,8 @@ def test_a_step_that_the_held_files_do_not_take_writes_nothing(zerrit: Client, s
     run = carried_out(zerrit, zerrit.deploy(change))
     assert run.state == "failed"
     assert run.outcome.startswith(
-        f"Nothing was written: A step of change {change} cannot be made on the files that the server holds now"
+        f"Nothing was written. It ended at read: A step of change {change} cannot be made on the files that the server "
+        "holds now"
     )
     assert zerrit.change(change).state == "checked"
     assert 'holds="40"' in (game.folder / "sea/finds.xml").read_text()

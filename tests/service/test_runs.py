@@ -3,17 +3,22 @@
 from __future__ import annotations
 
 import io
+import os
+import re
 import sys
 import zipfile
 from collections.abc import Iterator
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 import pytest
+from fastapi import HTTPException
 
 from tests.quick import ADMIN, GAMEBOOK, PASSWORD, SECRET, Quick, quick_stack, running_service, wait_until
 from zerrit import api
 from zerrit.client import Client, ProblemError
-from zerrit.links import PART_PREFIX
+from zerrit.links import PART_PREFIX, HandLink
+from zerrit.work.deploys import words_ahead
 
 
 @pytest.fixture
@@ -83,7 +88,7 @@ def test_a_cancelled_run_takes_back_what_it_wrote(quick: Quick) -> None:
     quick.misbehave()
     ended = quick.end_of(run)
     assert (ended.state, ended.cancelled_by) == ("rolled-back", "isolde")
-    assert "It failed: cancelled by isolde." in ended.outcome
+    assert "It ended at watch: cancelled by isolde." in ended.outcome
     assert quick.files()["sea/1.yml"] == before
     with pytest.raises(ProblemError, match="has ended"):
         quick.zerrit.cancel(run.id)
@@ -96,7 +101,10 @@ def test_a_run_that_is_cancelled_before_it_writes_lets_the_game_run(quick: Quick
     assert quick.game().announced == ["The server restarts in 30 minutes."]
     quick.zerrit.cancel(run.id)
     ended = quick.end_of(run)
-    assert (ended.state, ended.outcome) == ("cancelled", "Nothing was written: cancelled by isolde.")
+    assert (ended.state, ended.outcome) == (
+        "cancelled",
+        "Nothing was written. It ended at announce: cancelled by isolde.",
+    )
     assert quick.game().state == "running"
     assert quick.zerrit.change(run.changes[0]).state == "checked"
 
@@ -125,6 +133,49 @@ def test_a_service_that_stops_while_a_run_waits_goes_on_with_it(quick: Quick, tm
         *_, ended = again.follow(run.id)
     assert (ended.state, ended.evidence.resumed) == ("deployed", 1)
     assert names(ended)[:3] == ["preflight", "announce", "announce"]
+
+
+@pytest.mark.parametrize(
+    ("minutes", "ahead"),
+    [(1, [1]), (2, [2, 1]), (12, [12, 10, 5, 2, 1]), (30, [30, 15, 10, 5, 2, 1]), (90, [90, 30, 15, 10, 5, 2, 1])],
+)
+def test_players_are_told_less_and_less_ahead(minutes: int, ahead: list[int]) -> None:
+    assert words_ahead(minutes) == ahead
+
+
+def test_a_countdown_keeps_its_time_while_the_service_is_started_again(quick: Quick, tmp_path: Path) -> None:
+    quick.add(announcement="The reef closes in {minutes}.")
+    began = datetime.now(UTC)
+    quick.workspace.now = lambda: began
+    run = quick.zerrit.deploy(quick.change("sea/1.yml#holds=7"), api.OptionsIn(announce=2))
+    wait_until(lambda: quick.game().announced)
+    assert "stops in 2:00; next word at 1 min" in quick.zerrit.run(run.id).stages[-1].detail
+    quick.workspace.stopping.set()
+    wait_until(lambda: any(stage.state == "interrupted" for stage in quick.zerrit.run(run.id).stages))
+    with running_service(tmp_path / "data") as (url, again), Client(url, _token(url)) as zerrit:
+        again.now = lambda: began + timedelta(seconds=61)
+        wait_until(lambda: len(quick.game().announced) == 2)
+        assert quick.game().state == "running", "it is not stopped before its time"
+        again.now = lambda: began + timedelta(seconds=121)
+        *_, ended = zerrit.follow(run.id)
+    assert ended.state == "deployed", ended.outcome
+    assert quick.game().announced == ["The reef closes in 2 minutes.", "The reef closes in 1 minute."]
+
+
+def test_who_cannot_be_told_is_a_doubt_and_no_reason_to_stay(quick: Quick, monkeypatch: pytest.MonkeyPatch) -> None:
+    def refuse(text: str) -> None:
+        raise HTTPException(500, "nobody listens")
+
+    quick.add()
+    monkeypatch.setattr(quick.game(), "announce", refuse)
+    began = datetime.now(UTC)
+    quick.workspace.now = lambda: began
+    run = quick.zerrit.deploy(quick.change("sea/1.yml#holds=7"), api.OptionsIn(announce=1))
+    wait_until(lambda: quick.zerrit.run(run.id).evidence.doubts)
+    quick.workspace.now = lambda: began + timedelta(seconds=61)
+    ended = quick.end_of(run)
+    assert ended.state == "deployed", ended.outcome
+    assert ended.evidence.doubts[0].startswith("nobody could be told: ")
 
 
 def _token(url: str) -> str:
@@ -283,6 +334,54 @@ def test_a_file_that_was_carried_wrongly_is_not_accepted(quick: Quick) -> None:
     assert quick.end_of(run).state == "rolled-back"
 
 
+def test_what_the_game_wrote_as_it_stopped_is_shown_before_it_is_written_over(quick: Quick) -> None:
+    quick.carry("reef")
+    run = quick.zerrit.deploy(quick.change("station.ini#World/DayLength=120"))
+    wait_until(lambda: "The game wrote station.ini when it stopped" in quick.zerrit.run(run.id).asks)
+    show_again(quick, "station.ini")
+    wait_until(lambda: "Put 1 file" in quick.zerrit.run(run.id).asks)
+    with zipfile.ZipFile(io.BytesIO(quick.zerrit.hand_out(run.id))) as packed:
+        (quick.game().folder / "station.ini").write_bytes(packed.read("files/station.ini"))
+    show_again(quick, "station.ini")
+    wait_until(lambda: "Show Zerrit logs/station.log of reef" in quick.zerrit.run(run.id).asks)
+    assert quick.zerrit.run(run.id).stage == "watch"
+    show_again(quick)
+    ended = quick.end_of(run)
+    assert ended.state == "deployed", ended.outcome
+    assert quick.files()["station.ini"].splitlines() == [b"[World]", b"Starts=1", b"DayLength=120"]
+
+
+def test_a_run_that_waits_for_a_person_on_its_way_back_can_be_given_up(quick: Quick) -> None:
+    quick.carry("reef")
+    run = quick.zerrit.deploy(quick.change("sea/1.yml#holds=7"))
+    wait_until(lambda: "Put 1 file" in quick.zerrit.run(run.id).asks)
+    (quick.game().folder / "sea/1.yml").write_text("holds: 70\n")
+    show_again(quick, "sea/1.yml")
+    assert quick.zerrit.cancel(run.id).on_cancel == "nothing"
+    wait_until(lambda: quick.zerrit.run(run.id).on_cancel == "give-up")
+    quick.zerrit.cancel(run.id)
+    ended = quick.end_of(run)
+    assert ended.state == "failed"
+    assert "isolde gave up waiting. The server is as it was left" in ended.outcome
+    assert f"zerrit rollback reef {ended.before}" in ended.outcome
+    assert (ended.stages[-1].name, ended.on_cancel) == ("restore", "nothing")
+    with pytest.raises(ProblemError, match="has ended: failed"):
+        quick.zerrit.cancel(run.id)
+
+
+def test_a_file_that_is_shown_again_as_it_was_does_not_look_new(tmp_path: Path) -> None:
+    link = HandLink(tmp_path / "reef")
+    link.take_in({"crashes/old.txt": b"a hull gave way", "sea/1.yml": b"holds: 1\n"})
+    os.utime(tmp_path / "reef/crashes/old.txt", (1, 1))
+    first = link.shown_at()
+    link.take_in({"crashes/old.txt": b"a hull gave way"}, gone=["sea/1.yml"])
+    assert [(file.path, file.modified) for file in link.files()] == [("crashes/old.txt", 1)]
+    assert link.shown_at().keys() == {"crashes/old.txt"}
+    assert link.shown_at()["crashes/old.txt"] > first["crashes/old.txt"]
+    (tmp_path / "reef.shown.json").write_text("[1")
+    assert link.shown_at() == {}, "what is not known is asked for again"
+
+
 @pytest.mark.parametrize("path", ["../outside.yml", "/etc/passwd", "sea/../../x"])
 def test_nothing_is_taken_in_that_leaves_the_folder(quick: Quick, path: str) -> None:
     by_hand(quick)
@@ -314,6 +413,22 @@ def test_a_rehearsal_fails_before_anything_is_stopped(quick: Quick) -> None:
     assert "ERROR 1.yml" in run.outcome
     assert b"Starts=0" in quick.files()["station.ini"], "the game was never stopped"
     assert quick.deploy("sea/1.yml#holds=6").state == "deployed"
+
+
+def test_a_copy_listens_elsewhere_than_its_server(quick: Quick) -> None:
+    told = REHEARSED.replace('"{folder}"]', '"{folder}", "{port}"]') + "  port_at: station.ini#World/Port\n"
+    station = quick.game().folder / "station.ini"
+    quick.game().stop()
+    station.write_text(station.read_text() + "Port=4100\n")
+    quick.game().start()
+    quick.zerrit.put_gamebook("quick", GAMEBOOK + told)
+    quick.add(may_rehearse=True)
+    run = quick.end_of(quick.zerrit.deploy(quick.change("sea/1.yml#holds=6"), api.OptionsIn(rehearse=True)))
+    assert run.state == "deployed", run.outcome
+    heard = re.search(r"port (\d+), given (\d+)", run.evidence.rehearsal.log)
+    assert heard is not None, run.evidence.rehearsal
+    assert heard.group(1) == heard.group(2) != "4100"
+    assert b"Port=4100" in quick.files()["station.ini"], "only the copy is told another port"
 
 
 def test_the_culprit_of_several_steps_is_named(quick: Quick) -> None:

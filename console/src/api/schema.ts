@@ -581,6 +581,8 @@ export interface paths {
         /**
          * Cancel
          * @description Let a run end at the next point where that is safe; what was written by then is taken back.
+         *
+         *     One that waits for a person on its way back is given up, and leaves the server as it is.
          */
         post: operations["cancel_api_v1_runs__run_id__cancel_post"];
         delete?: never;
@@ -2139,7 +2141,7 @@ export interface components {
          *     `crash_times` when they were written by their host's clock; one that does not begin with a path of the game lies
          *     elsewhere. `old_crash_files` lay there before; `newest_old_crash` is the newest of them with its age. `drifted` are files that
          *     were not as Zerrit last saw them, `left_out` those that could not be read. `in_place`: the game ran on. `resumed`: so
-         *     often the service was started again meanwhile.
+         *     often the service was started again meanwhile. `rehearsal` is what a copy did before, where one was started.
          */
         EvidenceOut: {
             /**
@@ -2210,6 +2212,7 @@ export interface components {
              * @default 0
              */
             old_crash_files: number;
+            rehearsal?: components["schemas"]["RehearsalOut"] | null;
             /**
              * Resumed
              * @default 0
@@ -2870,6 +2873,22 @@ export interface components {
             /** Marked */
             marked: number;
         };
+        /**
+         * RehearsalOut
+         * @description What a copy of the server logged that was started with the new files, and what is doubted of it.
+         */
+        RehearsalOut: {
+            /**
+             * Doubts
+             * @default []
+             */
+            doubts: string[];
+            /**
+             * Log
+             * @default
+             */
+            log: string;
+        };
         /** ReplayedStepOut */
         ReplayedStepOut: {
             /** Address */
@@ -3087,6 +3106,9 @@ export interface components {
         /**
          * RunOut
          * @description A deploy, rollback or restart. `asks` is what a person is asked to do just now; `stage` where it is.
+         *
+         *     `on_cancel` is what cancelling it does now: it takes back what was written; or, where it waits for a person on its way
+         *     back, it is given up and leaves the server as it is.
          */
         RunOut: {
             /** After */
@@ -3111,6 +3133,11 @@ export interface components {
              * @enum {string}
              */
             kind: "deploy" | "rollback" | "restart";
+            /**
+             * On Cancel
+             * @enum {string}
+             */
+            on_cancel: "take-back" | "give-up" | "nothing";
             /** Outcome */
             outcome: string;
             /** Person */

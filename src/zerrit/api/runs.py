@@ -48,6 +48,13 @@ class RunFileOut(BaseModel):
     kind: Literal["changed", "added", "removed"]
 
 
+class RehearsalOut(BaseModel):
+    """What a copy of the server logged that was started with the new files, and what is doubted of it."""
+
+    log: str = ""
+    doubts: list[str] = []
+
+
 class EvidenceOut(BaseModel):
     """What was seen on the way.
 
@@ -56,7 +63,7 @@ class EvidenceOut(BaseModel):
     `crash_times` when they were written by their host's clock; one that does not begin with a path of the game lies
     elsewhere. `old_crash_files` lay there before; `newest_old_crash` is the newest of them with its age. `drifted` are files that
     were not as Zerrit last saw them, `left_out` those that could not be read. `in_place`: the game ran on. `resumed`: so
-    often the service was started again meanwhile.
+    often the service was started again meanwhile. `rehearsal` is what a copy did before, where one was started.
     """
 
     log: str = ""
@@ -73,10 +80,15 @@ class EvidenceOut(BaseModel):
     in_place: bool = False
     resumed: int = 0
     culprit: str = ""
+    rehearsal: RehearsalOut | None = None
 
 
 class RunOut(BaseModel):
-    """A deploy, rollback or restart. `asks` is what a person is asked to do just now; `stage` where it is."""
+    """A deploy, rollback or restart. `asks` is what a person is asked to do just now; `stage` where it is.
+
+    `on_cancel` is what cancelling it does now: it takes back what was written; or, where it waits for a person on its way
+    back, it is given up and leaves the server as it is.
+    """
 
     id: int
     server: str
@@ -85,6 +97,7 @@ class RunOut(BaseModel):
     stage: str
     asks: str
     cancelled_by: str
+    on_cancel: Literal["take-back", "give-up", "nothing"]
     changes: list[int]
     target: int | None
     before: int | None

@@ -170,6 +170,11 @@ def print_evidence(run: api.RunOut) -> None:
         click.echo(f"  culprit: {seen.culprit}")
 
 
+def print_log(log: str) -> None:
+    for line in log.splitlines()[-12:]:
+        click.echo(f"    | {line}")
+
+
 @click.group()
 def run() -> None:
     """One run: a deploy, rollback or restart, with its stages and its evidence."""
@@ -193,8 +198,12 @@ def show_run(run_id: int, output: str) -> None:
     for file in found.files:
         click.echo(f"  {file.kind:<8} {file.path}")
     print_evidence(found)
-    for line in found.evidence.log.splitlines()[-12:]:
-        click.echo(f"    | {line}")
+    rehearsal = found.evidence.rehearsal
+    if rehearsal is not None:
+        click.echo("  the copy of the rehearsal logged:")
+        print_log(rehearsal.log)
+        click.echo("  the server logged:" if found.evidence.log else "  the server was not started")
+    print_log(found.evidence.log)
     click.echo(f"Run {found.id} {run_result(found)}")
 
 
@@ -209,9 +218,16 @@ def follow_run(run_id: int) -> None:
 @run.command("cancel")
 @click.argument("run_id", type=int)
 def cancel_run(run_id: int) -> None:
-    """Cancel a run. It ends at the next point where that is safe; what was written is taken back."""
+    """Cancel a run. It ends at the next point where that is safe; what was written is taken back.
+
+    One that waits for a person on its way back is given up: it ends and leaves the server as it is.
+    """
     with connect() as zerrit:
+        is_given_up = zerrit.run(run_id).on_cancel == "give-up"
         found = zerrit.cancel(run_id)
+    if is_given_up:
+        click.echo(f"Run {run_id} is given up. How its server is left: zerrit run show {run_id}")
+        return
     click.echo(
         f"Run {run_id} ends at the next safe point (it is at {found.stage}). Follow it: zerrit run follow {run_id}"
     )

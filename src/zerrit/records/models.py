@@ -231,7 +231,7 @@ class Run(Base):
     """A deploy or a rollback. `before_id` is the snapshot taken on the way, to which a failure goes back.
 
     `stage` is where it is, `asks` what a person is asked to do just now, `cancelled_by` who wants it to end. `options`
-    is what was asked for at its beginning, `evidence` what was seen on the way.
+    is what people asked of it, `evidence` what was seen on the way.
     """
 
     __tablename__ = "runs"

@@ -56,7 +56,10 @@ def restart(server_id: str, here: ContextDep, who: PersonDep, options: Chosen = 
 
 @router.post("/runs/{run_id}/cancel")
 def cancel(run_id: int, here: WorkspaceDep, who: PersonDep) -> api.RunOut:
-    """Let a run end at the next point where that is safe; what was written by then is taken back."""
+    """Let a run end at the next point where that is safe; what was written by then is taken back.
+
+    One that waits for a person on its way back is given up, and leaves the server as it is.
+    """
     runs.cancel_run(here, who.name, run_id)
     return get_run(run_id, here, who)
 

@@ -271,6 +271,7 @@ def run(row: Run) -> api.RunOut:
             "stage": row.stage,
             "asks": row.asks,
             "cancelled_by": row.cancelled_by,
+            "on_cancel": runs.on_cancel(row),
             "changes": row.change_ids,
             "target": row.target_id,
             "before": row.before_id,

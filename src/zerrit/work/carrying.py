@@ -10,7 +10,8 @@ from difflib import SequenceMatcher
 from zerrit.core.errors import PathRefused
 from zerrit.core.paths import safe_path
 from zerrit.core.wording import counted
-from zerrit.records import Run
+from zerrit.links import Link
+from zerrit.records import Run, digest_of
 from zerrit.work.activity import note
 from zerrit.work.archives import unpack
 from zerrit.work.errors import Conflict, Refused
@@ -42,10 +43,7 @@ def take_in(
     except PathRefused as error:
         raise Refused(f"Nothing was taken in: {error}") from error
     with workspace.hand_link(server_id) as link:
-        for path, data in files.items():
-            link.take_in(path, data)
-        for path in away:
-            link.let_go(path)
+        link.take_in(files, away)
     with workspace.session() as session:
         said = counted(len(files), "file") + (f", {len(away)} gone" if away else "")
         note(workspace, session, person, "server.taken-in", server_id, said)
@@ -53,8 +51,19 @@ def take_in(
     return sorted(files)
 
 
+def lacking(link: Link, writes: Mapping[str, str | None]) -> list[str]:
+    """The paths that do not lie on a server as they should."""
+    present = {file.path for file in link.files()}
+    return [
+        path
+        for path, digest in writes.items()
+        if (path in present) != (digest is not None) or (digest is not None and digest_of(link.read(path)) != digest)
+    ]
+
+
 def hand_out(workspace: Workspace, run_id: int) -> bytes:
-    """The files that a run asks a person to put on the server, as a ZIP with numbered steps.
+    """The files that a run asks a person to put on the server, as a ZIP with numbered steps. What was shown to lie there as
+    it should is left out.
 
     Raises NotFound, Conflict: the run asks for nothing.
     """
@@ -62,15 +71,16 @@ def hand_out(workspace: Workspace, run_id: int) -> bytes:
         run = get_run(session, run_id)
         back = run.stage == StageName.RESTORE
         writes = {file.path: file.old if back else file.new for file in run.files}
-        there = {file.path: file.new if back else file.old for file in run.files}
         if not run.asks or run.stage not in (StageName.WRITE, StageName.RESTORE):
             raise Conflict(f"Run {run_id} does not ask for files to be carried now (it is at {run.stage}).")
-    held = Held(workspace, {path: digest for path, digest in writes.items() if digest is not None})
-    lying = Held(workspace, {path: digest for path, digest in there.items() if digest is not None})
+    with workspace.hand_link(run.server_id) as link:
+        wanted = lacking(link, writes)
+        lying = {file.path: link.read(file.path) for file in link.files() if file.path in wanted}
+    held = Held(workspace, {path: digest for path in wanted if (digest := writes[path]) is not None})
     blocks = {path: blocks_to_paste(lying[path], data) for path, data in held.items() if path in lying}
     buffer = io.BytesIO()
     with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED) as packed:
-        packed.writestr("STEPS.txt", _steps(run, list(writes), held, blocks))
+        packed.writestr("STEPS.txt", _steps(run, wanted, held, blocks))
         for path, data in held.items():
             packed.writestr(f"files/{path}", data)
             if blocks.get(path):
@@ -117,7 +127,8 @@ def _steps(run: Run, paths: Sequence[str], held: Mapping[str, bytes], blocks: Ma
             lines.append(f"{number}. Delete {path} on the server.")
     lines += [
         f"{number + 1}. Download these files again from the server, so that you have what really lies there.",
-        f"{number + 2}. Show them to Zerrit: zerrit take-in {run.server_id} FOLDER, or drop them on the server's page.",
+        f"{number + 2}. Show them to Zerrit: zerrit take-in {run.server_id} FOLDER",
+        "   Or pack them into a ZIP, and take that in on the page of the change.",
         "",
         "Zerrit compares every file with what it should be, and goes on by itself when all are right.",
         "",

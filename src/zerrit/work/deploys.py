@@ -23,9 +23,10 @@ from zerrit.control import Act, Control, ControlError
 from zerrit.core.errors import ZerritError
 from zerrit.core.gamebooks import Gamebook
 from zerrit.core.wording import counted, sentence
-from zerrit.links import PASSING, Link, LinkError
+from zerrit.links import PASSING, HandLink, Link, LinkError
 from zerrit.records import Change, Look, Run, RunFile, Server, Wait, content_sizes, digest_of
 from zerrit.work.activity import note
+from zerrit.work.carrying import lacking
 from zerrit.work.changes import get_change, worked_out
 from zerrit.work.controls import control_of
 from zerrit.work.culprit import find_culprit
@@ -37,7 +38,7 @@ from zerrit.work.runs import RUNNING, get_run
 from zerrit.work.servers import get_server
 from zerrit.work.snapshots import latest_snapshot, store_snapshot, take_live
 from zerrit.work.stages import BEFORE_WRITING, GOING_BACK, RESUMED_AT, StageName, after, after_failure
-from zerrit.work.taking import FetchedFile, Held, Taken, known_files, take
+from zerrit.work.taking import FetchedFile, Held, Known, Taken, known_files, take
 from zerrit.work.watch import Before, Verdict, Watched
 from zerrit.work.workspace import Workspace
 
@@ -45,6 +46,8 @@ log = structlog.get_logger("zerrit.deploys")
 
 POLL: Final = 0.2  # seconds
 HAND_POLL: Final = 1.0  # seconds between two looks at what a person was asked to do
+#: Minutes before a stop at which players are told of it again.
+REMINDERS: Final = (30, 15, 10, 5, 2, 1)
 RESTORE_PAUSE: Final = 0.5  # seconds before the second try; doubled up to the longest
 LONGEST_PAUSE: Final = 10.0
 MOST_RESUMES: Final = 3  #: a run that ended the service so often is led back
@@ -72,8 +75,14 @@ def carry_out(workspace: Workspace, run_id: int) -> None:
         # Not even the beginning could be made, for instance since the database is damaged; a run must not stay open.
         log.exception("run.broke", run=run_id)
         journal = Journal(workspace, run_id)
-        is_early = StageName(journal.run().stage) in BEFORE_WRITING
-        journal.end("failed", f"{'Nothing was written' if is_early else 'The run broke off'}: {sentence(str(error))}")
+        at = StageName(journal.run().stage)
+        said = "Nothing was written" if at in BEFORE_WRITING else "The run broke off"
+        journal.end("failed", f"{said}. It ended at {at}: {sentence(str(error))}")
+
+
+def words_ahead(minutes: int) -> list[int]:
+    """So many minutes before a stop players are told of it, for an announcement that begins `minutes` before."""
+    return [minutes, *(m for m in REMINDERS if m < minutes)]
 
 
 def open_runs(workspace: Workspace) -> list[int]:
@@ -163,12 +172,14 @@ class _Runner:
         return self.journal.run().evidence
 
     def _require_wanted(self, name: StageName) -> None:
-        """Nobody has cancelled the run; on the way back there is nothing to cancel."""
+        """Nobody has cancelled the run, or given it up on its way back."""
+        run = self.journal.run()
         if name in GOING_BACK or name is StageName.RELEASE:
-            return
-        by = self.journal.run().cancelled_by
-        if by:
-            raise Cancelled(f"cancelled by {by}")
+            by = run.options.get("given_up")
+            if by:
+                raise StageFailed(f"{by} gave up waiting")
+        elif run.cancelled_by:
+            raise Cancelled(f"cancelled by {run.cancelled_by}")
 
     def _pause(self, name: StageName, seconds: float) -> None:
         """Wait a little, unless the service stops or somebody cancels."""
@@ -317,7 +328,7 @@ class _Runner:
         stop_at = datetime.fromisoformat(kept) if kept else self.workspace.now() + timedelta(minutes=minutes)
         self.journal.note(stop_at=stop_at.isoformat())
         told: set[int] = set(self._evidence.get("told", ()))
-        for left in sorted({minutes, *(m for m in (30, 15, 10, 5, 2, 1) if m < minutes)}, reverse=True):
+        for left in words_ahead(minutes):
             if left in told:
                 continue
             at = stop_at - timedelta(minutes=left)
@@ -363,13 +374,9 @@ class _Runner:
         with self.workspace.session() as session:
             newest = latest_snapshot(session, self.server.id)
             known = known_files(session, newest.id) if newest is not None else {}
-        self._taken = take(self.workspace, self.link, self.gamebook, known)
-        if self.change_ids:
-            self._plan = plan_changes(self.workspace, self.server.id, self.change_ids, self._taken)
-        elif self.target_id is not None:
-            self._plan = plan_rollback(self.workspace, self.server.id, self.target_id, self._taken)
-        else:
-            self._plan = Plan({})
+        self._taken, self._plan = self._take_and_plan(known)
+        if self._have_rewritten_shown(self._taken, self._plan, stage):
+            self._taken, self._plan = self._take_and_plan(known)
         drifted = sorted(
             path
             for path, digest in self._taken.digests.items()
@@ -388,6 +395,39 @@ class _Runner:
         ]
         said = f"{counted(len(self._taken.files), 'file')}, {counted(self._taken.read, 'of them read', 'of them read')}"
         stage.say(said + (f"; changed since the last fetch: {', '.join(drifted[:5])}" if drifted else ""))
+
+    def _take_and_plan(self, known: Known) -> tuple[Taken, Plan]:
+        taken = take(self.workspace, self.link, self.gamebook, known)
+        if self.change_ids:
+            return taken, plan_changes(self.workspace, self.server.id, self.change_ids, taken)
+        if self.target_id is not None:
+            return taken, plan_rollback(self.workspace, self.server.id, self.target_id, taken)
+        return taken, Plan({})
+
+    def _have_rewritten_shown(self, taken: Taken, plan: Plan, stage: Stage) -> bool:
+        """Ask for the files that the game wrote when it stopped, where they are about to be written: what a person showed
+        before then lacks that. Returns whether some were shown since.
+        """
+        link, gamebook, stop = self.link, self.gamebook, self.journal.last_done(StageName.STOP)
+        if not isinstance(link, HandLink) or gamebook is None or stop is None:
+            return False
+        # Who stops it by hand shows its files before Zerrit believes that it has stopped.
+        since = stop.started_at if Act.STOP in self.control.by_hand else stop.ended_at or stop.started_at
+        wanted = sorted(path for path in plan.writes if path in taken.by_path and gamebook.is_rewritten(path))
+
+        def lacking() -> list[str]:
+            shown = link.shown_at()
+            return [path for path in wanted if shown.get(path, 0.0) < since.timestamp()]
+
+        asked = lacking()
+        if asked:
+            stage.say(f"waiting to be shown {', '.join(asked)}")
+            asks = (
+                f"The game wrote {', '.join(asked)} when it stopped. Download that again from {self.server.title} and show "
+                f"it: zerrit take-in {self.server.id} FOLDER. Else what the game kept there would be lost."
+            )
+            self._wait(StageName.READ, lambda: not lacking(), "", asks)
+        return bool(asked)
 
     def _require_stopped(self) -> None:
         """Nothing is written to a game that runs, unless it reads those files at a reload."""
@@ -449,19 +489,13 @@ class _Runner:
         """Ask a person to carry the files, until what is taken in again is what should be there."""
 
         def is_there() -> bool:
-            present = {file.path for file in self.link.files()}
-            lacking = [
-                path
-                for path, digest in writes.items()
-                if (path in present) != (digest is not None)
-                or (digest is not None and digest_of(self.link.read(path)) != digest)
-            ]
-            stage.say(f"{len(writes) - len(lacking)} of {counted(len(writes), 'file')} are there")
-            return not lacking
+            wanted = lacking(self.link, writes)
+            stage.say(f"{len(writes) - len(wanted)} of {counted(len(writes), 'file')} are there")
+            return not wanted
 
         asks = (
-            f"Put {counted(len(writes), 'file')} on {self.server.title}: zerrit hand out {self.journal.run_id} makes a "
-            "folder of them with a step sheet. Then take them in again, so that Zerrit sees them."
+            f"Put {counted(len(writes), 'file')} on {self.server.title}: zerrit run hand-out {self.journal.run_id} "
+            "--save-to FOLDER makes a folder of them with a step sheet. Then take them in again, so that Zerrit sees them."
         )
         self._wait(name, is_there, "", asks if writes else "")
 
@@ -491,15 +525,14 @@ class _Runner:
 
     def watch(self, stage: Stage, facts: dict[str, object]) -> None:
         verdict, evidence = self._watch_from("before_start", StageName.WATCH, stage)
-        facts |= evidence
+        doubts = [*self._evidence.get("doubts", ()), *verdict.doubts]
+        facts |= evidence | {"doubts": doubts}
         if verdict.trouble:
             raise StageFailed(verdict.trouble)
         facts["lines"] = sorted(verdict.lines)
         facts |= self._against_last_good(verdict)
         self._accept()
-        stage.say(
-            "; ".join(["up, no crash file, nothing bad in the log", *verdict.doubts, *self._evidence.get("doubts", ())])
-        )
+        stage.say("; ".join(["up, no crash file, nothing bad in the log", *doubts]))
 
     def _watch_from(self, before: str, name: StageName, stage: Stage) -> tuple[Verdict, dict[str, Any]]:
         evidence = self._evidence
@@ -509,6 +542,7 @@ class _Runner:
         expected = evidence.get("expected", {}) if not in_place else {}
         if in_place:  # it was ready all the time, and does not say so again
             watched = Watched(watched.link, watched.control, _without_ready(self.gamebook), watched.elsewhere)
+        self._have_log_shown(watched.gamebook)
         verdict = watched.start(
             seen,
             settle=float(self.server.care.get("settle") or self.workspace.settle),
@@ -518,6 +552,15 @@ class _Runner:
             expected=expected,
         )
         return verdict, verdict.as_evidence(seen)
+
+    def _have_log_shown(self, gamebook: Gamebook | None) -> None:
+        """A link by hand shows no log by itself."""
+        if self.link.by_hand and gamebook is not None and gamebook.rules.trouble.ready_pattern:
+            self.journal.note(
+                asks=f"Show Zerrit {gamebook.rules.trouble.log} of {self.server.title} as it is now, and crash files if there "
+                f"are new ones: zerrit take-in {self.server.id} FOLDER. If the game does not come up, end this run: "
+                f"zerrit run cancel {self.journal.run_id}."
+            )
 
     def _against_last_good(self, verdict: Verdict) -> dict[str, object]:
         """What this start's log says that the last good one did not, and the other way round."""
@@ -614,11 +657,13 @@ class _Runner:
             return known_files(session, before_id)
 
     def _way_back(self) -> Writes:
-        """What differs from the snapshot; where the game runs on, of the files that the run wrote."""
+        """What differs from the snapshot. Where the game runs on, or a person carries the files, only of those that the
+        run wrote: what else differs is the game's, or was shown since.
+        """
         writes = way_back(
             self._take_again().digests, {path: file.digest for path, file in self._wanted().items() if file.digest}
         )
-        if not self._in_place:
+        if not self._in_place and not self.link.by_hand:
             return writes
         planned = self._writes()
         return {path: digest for path, digest in writes.items() if path in planned}
@@ -762,29 +807,34 @@ def _outcome(run: Run) -> tuple[str, str]:
         return state, " ".join(
             [said, *(sentence(doubt[:1].upper() + doubt[1:]) for doubt in evidence.get("doubts", ()))]
         )
-    reason = sentence(evidence["reason"])
+    at, why = evidence["failed_at"], sentence(evidence["reason"])
     ended_in = {stage.name: stage.state for stage in run.stages}
-    if StageName(evidence["failed_at"]) in BEFORE_WRITING:
+    if StageName(at) in BEFORE_WRITING:
         state = "cancelled" if run.cancelled_by else "failed"
         runs_on = ended_in.get(StageName.RELEASE) != "failed"
         more = (
             "" if runs_on else f" The game does not run: {sentence(evidence.get('failed_back', ''))} Start it by hand."
         )
-        return state, f"Nothing was written: {reason}{more}"
+        return state, f"Nothing was written. It ended at {at}: {why}{more}"
     again = " Mend the change, then deploy it again." if run.change_ids and not run.cancelled_by else ""
     if "failed_back" not in evidence:
         runs = "and the game runs" if evidence.get("was_running") else "and the game is stopped, as it was"
         return (
             "rolled-back",
-            f"The files are those of snapshot {run.before_id} again {runs}. It failed: {reason}{again}",
+            f"The files are those of snapshot {run.before_id} again {runs}. It ended at {at}: {why}{again}",
         )
     failed_back = sentence(evidence["failed_back"])
     if evidence.get("is_back"):
         said = f"The files are those of snapshot {run.before_id} again, but the game does not come up: {failed_back} "
         said += "Look at its log, and start it by hand; the files are right."
+    elif run.options.get("given_up"):
+        said = (
+            f"{failed_back} The server is as it was left then, perhaps with new files and old ones together. Snapshot "
+            f"{run.before_id} is safe; to go back after all: zerrit rollback {run.server_id} {run.before_id}."
+        )
     else:
         said = (
-            f"Going back to snapshot {run.before_id} failed: {failed_back} The snapshot is safe; when the server can be "
-            f"reached again: zerrit rollback {run.server_id} {run.before_id}."
+            f"Going back to snapshot {run.before_id} failed at {run.stages[-1].name}: {failed_back} The snapshot is safe; "
+            f"when the server can be reached again: zerrit rollback {run.server_id} {run.before_id}."
         )
-    return "failed", f"{said} It was needed because of this: {reason}"
+    return "failed", f"{said} What led to it, at {at}: {why}"

@@ -11,6 +11,7 @@ import time
 from collections.abc import Callable, Iterable, Mapping
 from typing import Final
 
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from zerrit.records import Run, RunFile, RunStage
@@ -52,6 +53,12 @@ class Journal:
         """The row of the run as it is now."""
         with self._workspace.session() as session:
             return self._found(session.get(Run, self.run_id))
+
+    def last_done(self, name: StageName) -> RunStage | None:
+        """The newest stage of that name that was done."""
+        query = select(RunStage).where(RunStage.run_id == self.run_id, RunStage.name == name, RunStage.state == "done")
+        with self._workspace.session() as session:
+            return session.scalar(query.order_by(RunStage.position.desc()).limit(1))
 
     def begin(self, name: StageName) -> Stage:
         with self._workspace.session() as session:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
+from enum import StrEnum
 from typing import Any, Final, Literal
 
 from sqlalchemy import select
@@ -146,19 +147,44 @@ def _begin(workspace: Workspace, session: Session, run: Run) -> None:
         raise Conflict(f"Another run on {run.server_id} began at the same moment. Wait until it has ended.") from error
 
 
+class OnCancel(StrEnum):
+    """What cancelling a run does just now."""
+
+    TAKE_BACK = "take-back"
+    GIVE_UP = "give-up"
+    NOTHING = "nothing"
+
+
+def on_cancel(run: Run) -> OnCancel:
+    if run.state != RUNNING:
+        return OnCancel.NOTHING
+    if StageName(run.stage) in (*GOING_BACK, StageName.RELEASE):
+        return OnCancel.GIVE_UP if run.asks and not run.options.get("given_up") else OnCancel.NOTHING
+    return OnCancel.NOTHING if run.cancelled_by else OnCancel.TAKE_BACK
+
+
 def cancel_run(workspace: Workspace, person: str, run_id: int) -> None:
     """Ask a run to end at the next point at which that is safe; what was written by then is taken back.
 
-    Raises NotFound, Conflict: it has ended, or it goes back already.
+    One that goes back already is given up where it waits for a person, and leaves its server as it is: that person may
+    never come.
+
+    Raises NotFound, Conflict: it has ended, or it goes back by itself.
     """
     with workspace.session() as session:
         run = get_run(session, run_id)
         if run.state != RUNNING:
             raise Conflict(f"Run {run_id} has ended: {run.state}. A rollback puts its server back.")
-        if StageName(run.stage) in (*GOING_BACK, StageName.RELEASE):
-            raise Conflict(f"Run {run_id} is on its way back already; let it end.")
-        run.cancelled_by = person
-        note(workspace, session, person, f"{run.kind}.cancelled", run.server_id, f"run {run_id}, at {run.stage}")
+        match on_cancel(run):
+            case OnCancel.TAKE_BACK:
+                run.cancelled_by = person
+                did = "cancelled"
+            case OnCancel.GIVE_UP:
+                run.options = {**run.options, "given_up": person}
+                did = "given-up"
+            case OnCancel.NOTHING:
+                raise Conflict(f"Run {run_id} is ending already; let it take back what it wrote.")
+        note(workspace, session, person, f"{run.kind}.{did}", run.server_id, f"run {run_id}, at {run.stage}")
     workspace.publish("run", {"run": run_id, "state": RUNNING})
 
 

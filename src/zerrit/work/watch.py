@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import re
 import time
 from collections.abc import Callable, Mapping, Sequence
@@ -101,9 +102,13 @@ class Watched:
         pause: Callable[[float], None],
         expected: Mapping[str, Sequence[str]],
     ) -> Verdict:
-        """Wait until the game says that it is ready and has stayed up for `settle` seconds, or until trouble shows."""
+        """Wait until the game says that it is ready and has stayed up for `settle` seconds, or until trouble shows.
+
+        Patience is for programs: where a person carries the log, it is waited for as long as they need.
+        """
         ready_pattern = self.gamebook.rules.trouble.ready_pattern if self.gamebook else ""
         deadline = time.monotonic() + patience
+        ready_deadline = math.inf if self.link.by_hand else deadline
         ready_since: float | None = None
         while True:
             began = time.monotonic()
@@ -112,7 +117,7 @@ class Watched:
             crashes = self._new_crashes(before)
             problem = self._problem(state, log, crashes)
             now = time.monotonic()
-            if not problem and ready_since is None and now > deadline:
+            if not problem and ready_since is None and now > ready_deadline:
                 problem = f"the game did not say that it is ready within {patience:g} s; its log shows how far it came"
             if problem:
                 return Verdict(problem, self._excerpt(log), crashes)

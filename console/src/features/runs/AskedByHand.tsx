@@ -1,6 +1,6 @@
 import Alert from "@mui/material/Alert";
 import Button from "@mui/material/Button";
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
 import { answer, api, ApiProblem, type Schemas } from "../../api/client";
@@ -13,6 +13,11 @@ export function AskedByHand({ run }: { run: Schemas["RunOut"] }) {
   const queries = useQueryClient();
   const isStart = run.stage.startsWith("start") || run.stage === "release";
   const isCarrying = run.stage === "write" || run.stage === "restore";
+  const isSaid = isStart || run.stage.startsWith("stop");
+  const server = useQuery({
+    queryKey: ["servers", run.server],
+    queryFn: () => answer(api.GET("/api/v1/servers/{server_id}", { params: { path: { server_id: run.server } } })),
+  });
   const say = useMutation({
     mutationFn: () =>
       answer(
@@ -30,16 +35,15 @@ export function AskedByHand({ run }: { run: Schemas["RunOut"] }) {
       variant="outlined"
       sx={{ my: 1 }}
       action={
-        isCarrying ? (
-          <>
-            <Button color="inherit" href={`/api/v1/runs/${String(run.id)}/hand-out`}>Get the files</Button>
-            <TakeInButton serverId={run.server} />
-          </>
-        ) : (
-          <Button color="inherit" disabled={say.isPending} onClick={() => { say.mutate(); }}>
-            {contradicted ? "I am sure" : isStart ? "It is started" : "It is stopped"}
-          </Button>
-        )
+        <>
+          {isCarrying && <Button color="inherit" href={`/api/v1/runs/${String(run.id)}/hand-out`}>Get the files</Button>}
+          {server.data?.link["kind"] === "hand" && <TakeInButton serverId={run.server} />}
+          {isSaid && (
+            <Button color="inherit" disabled={say.isPending} onClick={() => { say.mutate(); }}>
+              {contradicted ? "I am sure" : isStart ? "It is started" : "It is stopped"}
+            </Button>
+          )}
+        </>
       }
     >
       {run.asks}

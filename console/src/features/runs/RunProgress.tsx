@@ -14,6 +14,12 @@ import { AskedByHand } from "./AskedByHand";
 
 type Run = Schemas["RunOut"];
 
+/** What the button says, where cancelling does something. */
+const CANCELS: Partial<Record<Run["on_cancel"], string>> = {
+  "take-back": "Cancel, and take back what was written",
+  "give-up": "Give up, and leave the server as it is",
+};
+
 const TITLES: Record<Run["kind"], string> = { deploy: "Deploy", rollback: "Rollback", restart: "Restart" };
 
 /** The stages of a run as they happen, what a person is asked to do, and what is kept of it afterwards. */
@@ -31,7 +37,7 @@ export function RunProgress({ runId }: { runId: number }) {
   });
   if (run.error) return <ProblemNote error={run.error} />;
   if (!run.data) return null;
-  const { kind, outcome, state, cancelled_by: cancelledBy } = run.data;
+  const { kind, outcome, state, cancelled_by: cancelledBy, on_cancel: onCancel } = run.data;
   return (
     <Paper sx={{ p: 1.5, mb: 1.5 }} aria-label={`Run ${String(runId)}`}>
       <Box sx={{ display: "flex", gap: 1, alignItems: "baseline", flexWrap: "wrap" }}>
@@ -39,8 +45,8 @@ export function RunProgress({ runId }: { runId: number }) {
           {TITLES[kind]} {runId} <KindMark kind={state} />
         </Typography>
         {state === "running" && (
-          <Button color="error" variant="outlined" disabled={cancel.isPending || cancelledBy !== ""} onClick={() => { cancel.mutate(); }}>
-            {cancelledBy ? `Cancelled by ${cancelledBy}; it ends at the next safe point` : "Cancel, and take back what was written"}
+          <Button color="error" variant="outlined" disabled={cancel.isPending || !CANCELS[onCancel]} onClick={() => { cancel.mutate(); }}>
+            {CANCELS[onCancel] ?? (cancelledBy ? `Cancelled by ${cancelledBy}; what was written is taken back` : "What was written is taken back")}
           </Button>
         )}
       </Box>
@@ -96,8 +102,18 @@ function Evidence({ run }: { run: Run }) {
       {crashFiles.length > 0 && seen.old_crash_files > 0 && (
         <Typography variant="body2" color="text.secondary">{seen.old_crash_files} older ones lay there before and say nothing of this start; the newest: {seen.newest_old_crash}.</Typography>
       )}
-      {seen.log && <Text label="Log excerpt">{seen.log}</Text>}
+      {seen.rehearsal?.log && <Log of="Log of the rehearsal’s copy">{seen.rehearsal.log}</Log>}
+      {seen.log && <Log of="Log excerpt">{seen.log}</Log>}
     </>
+  );
+}
+
+function Log({ of, children }: { of: string; children: string }) {
+  return (
+    <Box sx={{ mt: 1 }}>
+      <Typography variant="body2" color="text.secondary">{of}</Typography>
+      <Text label={of}>{children}</Text>
+    </Box>
   );
 }
 
