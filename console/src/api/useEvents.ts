@@ -1,13 +1,15 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
 
+import { askAgain } from "./askAgain";
+
 /** Look again at whatever the service says has changed, for as long as the console is open. */
 export function useEvents(): void {
   const queries = useQueryClient();
   useEffect(() => {
     const source = new EventSource("/api/v1/events");
     const again = (...keys: string[]) => () => {
-      for (const key of keys) void queries.invalidateQueries({ queryKey: [key] });
+      for (const key of keys) void askAgain(queries, key);
     };
     source.addEventListener("run", (event: MessageEvent<string>) => {
       const { run, state } = JSON.parse(event.data) as { run: number; state: string };

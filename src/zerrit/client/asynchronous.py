@@ -28,8 +28,13 @@ class AsyncClient:
 
         Raises ServiceUnreachable: `url` is no address.
         """
+        base = base_of(url)
         self._http = httpx.AsyncClient(
-            base_url=base_of(url), headers=authorized(token), timeout=timeout, trust_env=False
+            base_url=base,
+            headers=authorized(token),
+            timeout=timeout,
+            trust_env=False,
+            verify=base.scheme == "https",  # see `Client`
         )
 
     async def send(self, call: Call[T]) -> T:

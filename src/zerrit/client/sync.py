@@ -28,7 +28,14 @@ class Client:
 
         Raises ServiceUnreachable: `url` is no address.
         """
-        self._http = httpx.Client(base_url=base_of(url), headers=authorized(token), timeout=timeout, trust_env=False)
+        base = base_of(url)
+        self._http = httpx.Client(
+            base_url=base,
+            headers=authorized(token),
+            timeout=timeout,
+            trust_env=False,
+            verify=base.scheme == "https",  # a plain address needs no certificates, and to load them takes a while
+        )
 
     def send(self, call: Call[T]) -> T:
         """Send a call. Raises ProblemError, ServiceUnreachable."""

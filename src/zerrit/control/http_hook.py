@@ -8,7 +8,9 @@ The state is answered as `{"state": "running"}`; every other word counts as not 
 
 from __future__ import annotations
 
+import ssl
 from collections.abc import Mapping
+from functools import cache
 from typing import Any, Final
 
 import httpx
@@ -16,6 +18,12 @@ import httpx
 from zerrit.control.control import Act, ControlError, GameState, cannot
 
 TIMEOUT: Final = 10.0  # seconds
+
+
+@cache
+def _certificates() -> ssl.SSLContext:
+    """Those that are trusted. To load them takes longer than most questions, and a game's state is asked for often."""
+    return httpx.create_ssl_context(trust_env=False)
 
 
 class HttpHook:
@@ -61,6 +69,8 @@ class HttpHook:
                 timeout=self._timeout,
                 follow_redirects=False,
                 trust_env=False,
+                # A plain address needs no certificates.
+                verify=_certificates() if self._url.startswith("https:") else False,
             )
         except (httpx.HTTPError, httpx.InvalidURL) as error:
             raise ControlError(

@@ -5,6 +5,7 @@ import Typography from "@mui/material/Typography";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useNavigate } from "react-router";
 
+import { askAgain } from "../../api/askAgain";
 import { answer, api, ApiProblem } from "../../api/client";
 import { DifferenceTable } from "../../shared/DifferenceTable";
 import { KindMark } from "../../shared/KindMark";
@@ -23,7 +24,7 @@ export function DriftPanel({ serverId }: { serverId: string }) {
   });
   const body = { snapshot: drift.data?.after ?? null, title: "" };
   const onSuccess = async (change: { id: number }) => {
-    await queries.invalidateQueries();
+    await askAgain(queries);
     await navigate(`/changes/${String(change.id)}`);
   };
   const adopt = useMutation({ mutationFn: () => answer(api.POST("/api/v1/servers/{server_id}/drift/adopt", { params, body })), onSuccess });

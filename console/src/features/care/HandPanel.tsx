@@ -4,6 +4,7 @@ import Paper from "@mui/material/Paper";
 import Typography from "@mui/material/Typography";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 
+import { askAgain } from "../../api/askAgain";
 import { answer, api, type Schemas } from "../../api/client";
 import { ProblemNote } from "../../shared/ProblemNote";
 import { TakeInButton } from "../runs/TakeInButton";
@@ -15,7 +16,7 @@ export function HandPanel({ server }: { server: Schemas["ServerOut"] }) {
   const state = useQuery({ queryKey: ["servers", server.id, "state"], queryFn: () => answer(api.GET("/api/v1/servers/{server_id}/state", { params })) });
   const say = useMutation({
     mutationFn: (isRunning: boolean) => answer(api.POST("/api/v1/servers/{server_id}/said", { params, body: { is_running: isRunning, is_sure: false } })),
-    onSuccess: () => queries.invalidateQueries(),
+    onSuccess: () => askAgain(queries),
   });
   return (
     <Paper sx={{ p: 1.5, mb: 1.5 }}>

@@ -8,6 +8,7 @@ import Typography from "@mui/material/Typography";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
+import { askAgain } from "../../api/askAgain";
 import { answer, api, type Schemas } from "../../api/client";
 import { ProblemNote } from "../../shared/ProblemNote";
 
@@ -25,7 +26,7 @@ export function KeepingPanel({ server }: { server: Schemas["ServerOut"] }) {
   const queries = useQueryClient();
   const params = { path: { server_id: server.id } };
   const pruning = useQuery({ queryKey: ["timeline", server.id, "pruning"], queryFn: () => answer(api.GET("/api/v1/servers/{server_id}/pruning", { params })) });
-  const onSuccess = () => queries.invalidateQueries();
+  const onSuccess = () => askAgain(queries);
   const keep = useMutation({
     mutationFn: () =>
       answer(

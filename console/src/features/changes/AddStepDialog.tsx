@@ -9,6 +9,7 @@ import Typography from "@mui/material/Typography";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
+import { askAgain } from "../../api/askAgain";
 import { answer, api, ApiProblem, EMPTY_STEP, type Schemas } from "../../api/client";
 import { ProblemNote } from "../../shared/ProblemNote";
 import { MONO } from "../../theme";
@@ -50,7 +51,7 @@ export function AddStepDialog({ change, onClose }: { change: Schemas["ChangeDeta
         }),
       ),
     onSuccess: async () => {
-      await queries.invalidateQueries();
+      await askAgain(queries);
       onClose();
     },
   });

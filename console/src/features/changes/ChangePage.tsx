@@ -9,6 +9,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useParams } from "react-router";
 
+import { askAgain } from "../../api/askAgain";
 import { answer, api, type Schemas } from "../../api/client";
 import { KindMark } from "../../shared/KindMark";
 import { ProblemNote } from "../../shared/ProblemNote";
@@ -48,7 +49,7 @@ function OpenedChange({ change }: { change: Change }) {
   const [view, setView] = useState("steps");
   const queries = useQueryClient();
   const params = { path: { change_id: change.id } };
-  const onSuccess = () => queries.invalidateQueries();
+  const onSuccess = () => askAgain(queries);
   const check = useMutation({ mutationFn: () => answer(api.POST("/api/v1/changes/{change_id}/check", { params })), onSuccess });
   const refresh = useMutation({ mutationFn: () => answer(api.POST("/api/v1/changes/{change_id}/refresh", { params })), onSuccess });
   const withdraw = useMutation({ mutationFn: () => answer(api.POST("/api/v1/changes/{change_id}/withdraw", { params })), onSuccess });

@@ -7,6 +7,7 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link as RouterLink } from "react-router";
 
+import { askAgain } from "../../api/askAgain";
 import { answer, api, type Schemas } from "../../api/client";
 import { KindMark } from "../../shared/KindMark";
 import { Mono } from "../../shared/Mono";
@@ -56,7 +57,7 @@ function FindingRow({ change, finding }: { change: Schemas["ChangeDetail"]; find
           body: { code: finding.code, place: finding.place ?? "", reason: reason ?? "" },
         }),
       ),
-    onSuccess: () => queries.invalidateQueries(),
+    onSuccess: () => askAgain(queries),
   });
   const place = `/servers/${change.server}/file/${finding.path}?view=text&change=${String(change.id)}&line=${String(finding.line)}`;
   return (

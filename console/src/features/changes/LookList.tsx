@@ -6,6 +6,7 @@ import Typography from "@mui/material/Typography";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
+import { askAgain } from "../../api/askAgain";
 import { answer, api, type Schemas } from "../../api/client";
 import { effectWord } from "../../shared/effects";
 import { KindMark } from "../../shared/KindMark";
@@ -41,7 +42,7 @@ function LookRow({ change, look }: { change: Change; look: Schemas["LookOut"] })
           body: { is_right: isRight, note },
         }),
       ),
-    onSuccess: () => queries.invalidateQueries(),
+    onSuccess: () => askAgain(queries),
   });
   return (
     <Box sx={{ display: "flex", flexWrap: "wrap", gap: 1, alignItems: "center", py: 0.5 }}>
@@ -63,7 +64,7 @@ function InOwnWords({ change }: { change: Change }) {
   const queries = useQueryClient();
   const prove = useMutation({
     mutationFn: () => answer(api.POST("/api/v1/changes/{change_id}/prove", { params: { path: { change_id: change.id } }, body: { note } })),
-    onSuccess: () => queries.invalidateQueries(),
+    onSuccess: () => askAgain(queries),
   });
   return (
     <Box sx={{ display: "flex", flexWrap: "wrap", gap: 1, alignItems: "center" }}>
@@ -80,7 +81,7 @@ function WaitRow({ change, wait }: { change: Change; wait: Schemas["WaitOut"] })
   const came = useMutation({
     mutationFn: () =>
       answer(api.POST("/api/v1/changes/{change_id}/waits/{wait_id}", { params: { path: { change_id: change.id, wait_id: wait.id } } })),
-    onSuccess: () => queries.invalidateQueries(),
+    onSuccess: () => askAgain(queries),
   });
   return (
     <Box sx={{ display: "flex", flexWrap: "wrap", gap: 1, alignItems: "center", py: 0.5 }}>

@@ -4,6 +4,7 @@ import Paper from "@mui/material/Paper";
 import Typography from "@mui/material/Typography";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 
+import { askAgain } from "../../api/askAgain";
 import { answer, api, type Schemas } from "../../api/client";
 import { KindMark } from "../../shared/KindMark";
 import { Mono } from "../../shared/Mono";
@@ -21,7 +22,7 @@ export function StepList({ change, isEditable }: { change: Schemas["ChangeDetail
           params: { path: { change_id: change.id, step_id: stepId }, header: { "If-Match": `"${String(change.version)}"` } },
         }),
       ),
-    onSettled: () => queries.invalidateQueries(),
+    onSettled: () => askAgain(queries),
   });
   if (change.step_list.length === 0) {
     return <Typography sx={{ p: 2 }}>No steps yet. Press “Add a step”, or open a file of the server and edit a cell there.</Typography>;

@@ -8,6 +8,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link as RouterLink } from "react-router";
 
+import { askAgain } from "../../api/askAgain";
 import { answer, api, type Schemas } from "../../api/client";
 import { KindMark } from "../../shared/KindMark";
 import { Mono } from "../../shared/Mono";
@@ -84,7 +85,7 @@ function AcceptForm({ serverId, finding, onClose }: { serverId: string; finding:
           body: { code: finding.code, place: finding.place ?? "", reason, until: until ? endOf(until) : null },
         }),
       ),
-    onSuccess: () => queries.invalidateQueries(),
+    onSuccess: () => askAgain(queries),
   });
   return (
     <>

@@ -8,6 +8,7 @@ import TableRow from "@mui/material/TableRow";
 import Typography from "@mui/material/Typography";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 
+import { askAgain } from "../../api/askAgain";
 import { answer, api } from "../../api/client";
 import { KindMark } from "../../shared/KindMark";
 import { Mono } from "../../shared/Mono";
@@ -25,7 +26,7 @@ export function WaiverTable({ serverId }: { serverId: string }) {
       answer(
         api.DELETE("/api/v1/servers/{server_id}/waivers/{waiver_id}", { params: { path: { server_id: serverId, waiver_id: waiver } } }),
       ),
-    onSuccess: () => queries.invalidateQueries(),
+    onSuccess: () => askAgain(queries),
   });
   if (waivers.error) return <ProblemNote error={waivers.error} />;
   if (!waivers.data?.length) return <Typography variant="body2" color="text.secondary">No finding of this server is waived.</Typography>;

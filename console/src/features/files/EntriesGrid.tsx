@@ -7,6 +7,7 @@ import { DataGrid, type GridColDef, type GridRowModel } from "@mui/x-data-grid";
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 
+import { askAgain } from "../../api/askAgain";
 import { answer, api, EMPTY_STEP, type Schemas } from "../../api/client";
 import { ProblemNote } from "../../shared/ProblemNote";
 import { switchPair } from "../../shared/switches";
@@ -48,7 +49,7 @@ export function EntriesGrid({ serverId, path, changeId }: Props) {
           body: { ...EMPTY_STEP, address: `${path}#${address}`, operation: `=${value}` },
         }),
       ),
-    onSettled: () => queries.invalidateQueries(),
+    onSettled: () => askAgain(queries),
   });
   const columns = useMemo(() => columnsOf(entries.data, changeId !== undefined), [entries.data, changeId]);
   // After each save the rows are handed to the grid anew: it keeps the row that it edited, which knows nothing of the

@@ -7,6 +7,7 @@ import Typography from "@mui/material/Typography";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useRef, useState } from "react";
 
+import { askAgain } from "../../api/askAgain";
 import { answer, api, type Schemas } from "../../api/client";
 import { KindMark } from "../../shared/KindMark";
 import { Mono } from "../../shared/Mono";
@@ -36,7 +37,7 @@ export function GamebookEditor({ serverId, name, text, line, isNew = false }: Pr
   });
   const keep = useMutation({
     mutationFn: () => answer(api.PUT("/api/v1/gamebooks/{name}", { params: { path: { name } }, body: { text: draft } })),
-    onSuccess: () => queries.invalidateQueries(),
+    onSuccess: () => askAgain(queries),
   });
   const goTo = useCallback((wanted: number) => {
     const element = area.current;

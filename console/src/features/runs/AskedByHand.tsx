@@ -3,6 +3,7 @@ import Button from "@mui/material/Button";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
+import { askAgain } from "../../api/askAgain";
 import { answer, api, ApiProblem, type Schemas } from "../../api/client";
 import { ProblemNote } from "../../shared/ProblemNote";
 import { TakeInButton } from "./TakeInButton";
@@ -26,7 +27,7 @@ export function AskedByHand({ run }: { run: Schemas["RunOut"] }) {
           body: { is_running: isStart, is_sure: contradicted },
         }),
       ),
-    onSuccess: () => queries.invalidateQueries(),
+    onSuccess: () => askAgain(queries),
     onError: (error) => { setContradicted(error instanceof ApiProblem && error.kind === "conflict"); },
   });
   return (

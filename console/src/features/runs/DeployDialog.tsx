@@ -7,6 +7,7 @@ import Typography from "@mui/material/Typography";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
+import { askAgain } from "../../api/askAgain";
 import { answer, api, AT_ONCE, type Schemas } from "../../api/client";
 import { Mono } from "../../shared/Mono";
 import { ProblemNote } from "../../shared/ProblemNote";
@@ -23,7 +24,7 @@ export function DeployDialog({ change, onClose }: { change: Schemas["ChangeDetai
   const windows = useQuery({ queryKey: ["windows", change.server], queryFn: () => answer(api.GET("/api/v1/servers/{server_id}/windows", { params: server })) });
   const onSuccess = async () => {
     onClose();
-    await queries.invalidateQueries();
+    await askAgain(queries);
   };
   const deploy = useMutation({ mutationFn: () => answer(api.POST("/api/v1/changes/{change_id}/deploy", { params, body: options })), onSuccess });
   const queue = useMutation({ mutationFn: () => answer(api.POST("/api/v1/changes/{change_id}/queue", { params })), onSuccess });

@@ -1,6 +1,7 @@
 import Button from "@mui/material/Button";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 
+import { askAgain } from "../../api/askAgain";
 import { answer, api } from "../../api/client";
 import { ProblemNote } from "../../shared/ProblemNote";
 
@@ -19,7 +20,7 @@ export function TakeInButton({ serverId }: { serverId: string }) {
         }),
       );
     },
-    onSuccess: () => queries.invalidateQueries(),
+    onSuccess: () => askAgain(queries),
   });
   return (
     <>

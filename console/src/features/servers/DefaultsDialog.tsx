@@ -8,6 +8,7 @@ import Typography from "@mui/material/Typography";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
+import { askAgain } from "../../api/askAgain";
 import { answer, api } from "../../api/client";
 import { ProblemNote } from "../../shared/ProblemNote";
 
@@ -32,7 +33,7 @@ export function DefaultsDialog({ serverId, onClose }: { serverId: string; onClos
     // Not after everything was asked for again: the page behind says what came, and one slow answer would hold the dialog open.
     onSuccess: () => {
       onClose();
-      void queries.invalidateQueries();
+      void askAgain(queries);
     },
   });
   return (

@@ -10,6 +10,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate } from "react-router";
 
+import { askAgain } from "../../api/askAgain";
 import { answer, api, ApiProblem, type Schemas } from "../../api/client";
 import { ProblemNote } from "../../shared/ProblemNote";
 
@@ -142,7 +143,7 @@ export function ServerDialog({ server, onClose }: { server?: Schemas["ServerOut"
           : api.POST("/api/v1/servers", { body: serverOf(sheet, undefined) }),
       ),
     onSuccess: async (kept) => {
-      await queries.invalidateQueries();
+      await askAgain(queries);
       if (server) onClose();
       else await navigate(`/servers/${kept.id}`);
     },

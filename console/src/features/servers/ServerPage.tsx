@@ -7,6 +7,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link as RouterLink, useParams } from "react-router";
 
+import { askAgain } from "../../api/askAgain";
 import { answer, api } from "../../api/client";
 import { ProblemNote } from "../../shared/ProblemNote";
 import { Trail } from "../../shared/Trail";
@@ -36,7 +37,7 @@ export function ServerPage() {
   });
   const fetchFiles = useMutation({
     mutationFn: () => answer(api.POST("/api/v1/servers/{server_id}/fetch", { params: { path } })),
-    onSuccess: () => queries.invalidateQueries(),
+    onSuccess: () => askAgain(queries),
   });
   if (server.error) return <ProblemNote error={server.error} />;
   if (!server.data) return null;

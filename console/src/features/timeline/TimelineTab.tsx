@@ -12,6 +12,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type ReactNode, useState } from "react";
 import { Link as RouterLink } from "react-router";
 
+import { askAgain } from "../../api/askAgain";
 import { answer, api, AT_ONCE, type Schemas } from "../../api/client";
 import { KindMark } from "../../shared/KindMark";
 import { ProblemNote } from "../../shared/ProblemNote";
@@ -167,7 +168,7 @@ function TakeSnapshot({ serverId }: { serverId: string }) {
       answer(api.POST("/api/v1/servers/{server_id}/snapshots", { params: { path: { server_id: serverId } }, body: { reason, keep: reason !== "" } })),
     onSuccess: async () => {
       setReason("");
-      await queries.invalidateQueries();
+      await askAgain(queries);
     },
   });
   return (
@@ -194,7 +195,7 @@ function RunDialog({ serverId, snapshot, onClose, onBegun }: { serverId: string;
     onSuccess: async (run) => {
       onBegun(run.id);
       onClose();
-      await queries.invalidateQueries();
+      await askAgain(queries);
     },
   });
   return (
