@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+import atexit
 import re
+import shutil
+import tempfile
 import threading
 import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, field
+from functools import cache
 from pathlib import Path
 
 from pydantic import SecretStr
@@ -217,15 +221,26 @@ def quick_stack(folder: Path, games: tuple[str, ...] = ("reef",), patience: floa
     host = StandinHost(folder / "host", games, "keys")
     for name, game in host.games.items():
         host.games[name] = QuickGame(game.id, game.folder, game.dumps, wrong=game.wrong)
+    begun, token = begun_data()
+    if not (folder / "data").is_dir():
+        shutil.copytree(begun, folder / "data")
     host.start()
-    with running_service(folder / "data", patience) as (url, workspace):
+    with running_service(folder / "data", patience) as (url, workspace), Client(url, token) as zerrit:
+        yield Quick(host, zerrit, workspace, folder, url)
+    host.stop()
+
+
+@cache
+def begun_data() -> tuple[Path, str]:
+    """What a service keeps that knows its admin and a gamebook, to be copied, and a token of that admin."""
+    folder = Path(tempfile.mkdtemp(prefix="zerrit-begun-"))
+    atexit.register(shutil.rmtree, folder, ignore_errors=True)
+    with running_service(folder / "data") as (url, _):
         with Client(url) as anonymous:
             token = anonymous.token(ADMIN, PASSWORD).token
         with Client(url, token) as zerrit:
-            if not zerrit.gamebooks():
-                zerrit.put_gamebook("quick", GAMEBOOK)
-            yield Quick(host, zerrit, workspace, folder, url)
-    host.stop()
+            zerrit.put_gamebook("quick", GAMEBOOK)
+    return folder / "data", token
 
 
 @contextmanager
