@@ -53,25 +53,27 @@ class FolderLink:
         self.left_out = {}
         with self._explained("the list of files"), no_collector():
             walked = self._walked(str(start), f"{below}/" if below else "")
-            found = [file for file in self._safe(walked) if PART_PREFIX not in file[0] or not _is_part(file.path)]
+            found = self._telling(walked)
         if len(found) > MAX_FILES:
             raise too_many(self._folder)
         found.sort(key=_BY_PATH)
         return found
 
-    def _safe(self, walked: list[RemoteFile]) -> list[RemoteFile]:
-        """Without names that no path can hold; they are looked at one by one only where all together are suspicious."""
+    def _telling(self, walked: list[RemoteFile]) -> list[RemoteFile]:
+        """Without part files and names that no path can hold; they are looked at one by one only where all together are
+        suspicious.
+        """
         together = "/".join([file[0] for file in walked])
-        if together.isprintable() and "\\" not in together and ":" not in together:
+        if together.isprintable() and not any(sign in together for sign in ("\\", ":", PART_PREFIX)):
             return walked
         self.left_out |= {ascii(file.path): "no safe file name" for file in walked if not _is_safe(file.path)}
-        return [file for file in walked if _is_safe(file.path)]
+        return [file for file in walked if _is_safe(file.path) and not _is_part(file.path)]
 
     def _walked(self, folder: str, prefix: str) -> list[RemoteFile]:
         """All files below a folder. Thousands are walked at each fetch, so it is one flat loop."""
         surely_before = time.time_ns() - SETTLED
         found: list[RemoteFile] = []
-        made = RemoteFile._make
+        made = tuple.__new__  # what RemoteFile itself comes to, without the call in between
         pending = [(folder, prefix)]
         while pending:
             here, before = pending.pop()
@@ -85,7 +87,7 @@ class FolderLink:
                         written, changed = about.st_mtime_ns, about.st_ctime_ns
                         is_settled = written < surely_before and changed < surely_before
                         stamp = f"{written} {changed}" if is_settled else ""
-                        found.append(made((path, about.st_size, written // 1_000_000_000, stamp)))
+                        found.append(made(RemoteFile, (path, about.st_size, written // 1_000_000_000, stamp)))
                     elif entry.is_dir(follow_symlinks=False):
                         pending.append((entry.path, f"{path}/"))
                     else:

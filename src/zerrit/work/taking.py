@@ -50,6 +50,10 @@ class Taken:
     is_same: bool = False
     listing: tuple[RemoteFile, ...] = ()  #: as the link gave it; empty where some of it has to be read each time
 
+    def is_known_with(self, left_out: Mapping[str, str]) -> bool:
+        """It says already what a fetch says that finds nothing new."""
+        return self.is_same and self.read == 0 and self.left_out == left_out
+
     @cached_property
     def by_path(self) -> Known:
         return {file.path: file for file in self.files}
@@ -83,7 +87,12 @@ def take(
     same = 0
     listing = tuple(link.files())
     if last is not None and last.listing and not thorough and listing == last.listing:
-        return replace(last, is_same=True, read=0, left_out=dict(link.left_out))
+        # Without copying it: what was worked out of it once, such as its files by path, is kept with it.
+        return (
+            last
+            if last.is_known_with(link.left_out)
+            else replace(last, is_same=True, read=0, left_out=dict(link.left_out))
+        )
     for file in listing:
         path, size, _, stamp = file
         if gamebook is not None and gamebook.is_ignored(path):
