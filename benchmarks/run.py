@@ -119,7 +119,9 @@ def compare_times(data: bytes, rounds: int = 5) -> tuple[float, float]:
         theirs = ["git", "diff", "--no-index", str(old), str(new)]
 
         def run(command: list[str]) -> None:
-            subprocess.run(command, capture_output=True, check=False)
+            done = subprocess.run(command, capture_output=True, check=False)
+            if done.returncode != 1:  # 1 is what both end with where files differ; what ends otherwise was not measured
+                raise RuntimeError(f"{command[0]} ended with {done.returncode}: {done.stderr.decode()[:300]}")
 
         return in_turn(partial(run, ours), partial(run, theirs), rounds)
 

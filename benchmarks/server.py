@@ -21,7 +21,7 @@ from zerrit.demo.world_files import default_files, gamebook
 
 T = TypeVar("T")
 SEED = 31
-ROUNDS = 3
+ROUNDS = 5
 GOODS = 700
 
 
