@@ -34,7 +34,7 @@ from zerrit.links import PART_PREFIX
 from zerrit.records import open_for_rescue
 from zerrit.standin import Faults
 from zerrit.web import configure_log
-from zerrit.work import deploys
+from zerrit.work import going
 from zerrit.work.journal import Journal, Stage
 from zerrit.work.stages import StageName
 
@@ -214,7 +214,7 @@ def fill(
     folder: Path, kinds: tuple[str, ...], stages: tuple[str, ...], faults: tuple[str, ...], *, is_loud: bool
 ) -> Matrix:
     matrix = Matrix()
-    with quick_stack(folder, kinds, patience=0.8) as quick, patch.object(deploys, "HAND_POLL", 0.1):
+    with quick_stack(folder, kinds, patience=0.8) as quick, patch.object(going, "HAND_POLL", 0.1):
         for kind in kinds:
             if kind == "hand":
                 quick.carry(kind)

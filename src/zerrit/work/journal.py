@@ -29,9 +29,10 @@ class StageFailed(Exception):
 class Stage:
     """An open stage; `say` replaces its detail, so that whoever watches sees how far it is."""
 
-    def __init__(self, journal: Journal, stage_id: int) -> None:
+    def __init__(self, journal: Journal, stage_id: int, name: StageName) -> None:
         self._journal = journal
         self.id = stage_id
+        self.name = name
         self._said_at = 0.0
         self.detail = ""
 
@@ -71,7 +72,7 @@ class Journal:
             session.flush()
             stage_id = row.id
         self._tell()
-        return Stage(self, stage_id)
+        return Stage(self, stage_id, name)
 
     def write_detail(self, stage_id: int, detail: str) -> None:
         with self._workspace.session() as session:

@@ -1,0 +1,131 @@
+"""The stages of a run that lets a game go, or leads its files back to the snapshot from before."""
+
+from __future__ import annotations
+
+import time
+from typing import Final
+
+from zerrit.core.wording import counted
+from zerrit.links import PASSING, LinkError
+from zerrit.work.going import Facts, Going
+from zerrit.work.journal import Stage, StageFailed
+from zerrit.work.planning import Writes, way_back
+from zerrit.work.taking import FetchedFile, Taken, known_files, take
+
+RESTORE_PAUSE: Final = 0.5  # seconds before the second try; doubled up to the longest
+LONGEST_PAUSE: Final = 10.0
+
+
+def release(going: Going, stage: Stage, facts: Facts) -> None:
+    """Nothing was written: let the game run again, if it did."""
+    if not _is_free_of_parts(going):
+        stage.say("left-over part files could not be removed")
+    if not going.evidence.get("was_running"):
+        stage.say("the game is left as it was")
+        return
+    going.start_game(stage)
+    going.wait(stage, going.is_running, "the game did not start")
+    stage.say("the game runs, as before")
+
+
+def _is_free_of_parts(going: Going) -> bool:
+    try:
+        if not going.link.by_hand:
+            going.link.sweep()
+    except LinkError:
+        return False
+    return True
+
+
+def stop_again(going: Going, stage: Stage, facts: Facts) -> None:
+    if going.in_place:
+        stage.say("the game runs on; it reads these files at a reload")
+        return
+    going.stop_game(stage)
+
+
+def restore(going: Going, stage: Stage, facts: Facts) -> None:
+    """Write what differs from the snapshot. The way there may be what broke, so it is tried for as long as it takes."""
+    deadline = time.monotonic() + going.workspace.patience
+    pause = RESTORE_PAUSE
+    while True:
+        try:
+            writes = _put_back(going, stage)
+            break
+        except LinkError as error:
+            if error.fault not in PASSING or time.monotonic() > deadline:
+                raise
+            stage.say(f"{error} Trying again.")
+            going.pause(stage, pause)
+            pause = min(pause * 2, LONGEST_PAUSE)
+    stage.say(f"{counted(len(writes), 'file')} put back")
+
+
+def _put_back(going: Going, stage: Stage) -> Writes:
+    if not going.link.by_hand:
+        going.link.sweep()
+    writes = _way_back(going)
+    if going.link.by_hand:
+        going.hand_out(writes, stage)
+    else:
+        going.put(writes, stage)
+    return writes
+
+
+def _wanted(going: Going) -> dict[str, FetchedFile]:
+    before_id = going.journal.run().before_id
+    assert before_id is not None  # noqa: S101 (nothing is written before there is one)
+    with going.workspace.session() as session:
+        return known_files(session, before_id)
+
+
+def _way_back(going: Going) -> Writes:
+    """What differs from the snapshot. Where the game runs on, or a person carries the files, only of those that the
+    run wrote: what else differs is the game's, or was shown since.
+    """
+    writes = way_back(
+        _take_again(going).digests, {path: file.digest for path, file in _wanted(going).items() if file.digest}
+    )
+    if not going.in_place and not going.link.by_hand:
+        return writes
+    planned = going.writes()
+    return {path: digest for path, digest in writes.items() if path in planned}
+
+
+def _take_again(going: Going) -> Taken:
+    """What the server holds now. What the run wrote is read, whatever its time says."""
+    planned = going.writes()
+    known = {path: file for path, file in _wanted(going).items() if path not in planned}
+    return take(going.workspace, going.link, going.gamebook, known)
+
+
+def verify_again(going: Going, stage: Stage, facts: Facts) -> None:
+    unlike = sorted(_way_back(going))
+    if unlike:
+        raise StageFailed(f"these files are not as in the snapshot: {', '.join(unlike[:5])}")
+    facts["is_back"] = True
+    compared = going.writes() if going.in_place else _wanted(going)
+    stage.say(f"all {counted(len(compared), 'file')} equal the snapshot, byte for byte")
+
+
+def start_again(going: Going, stage: Stage, facts: Facts) -> None:
+    if not going.evidence.get("was_running"):
+        stage.say("the game is left stopped, as it was before")
+        return
+    going.look_before("before_start_again")
+    if going.in_place and going.is_running():
+        going.control.reload()
+        stage.say("told to read its files again")
+        return
+    going.start_game(stage)
+
+
+def watch_again(going: Going, stage: Stage, facts: Facts) -> None:
+    if not going.evidence.get("was_running"):
+        stage.say("nothing to watch")
+        return
+    verdict, evidence = going.watch_from("before_start_again", stage)
+    facts["back"] = evidence
+    if verdict.trouble:
+        raise StageFailed(verdict.trouble)
+    stage.say("the game runs again")
