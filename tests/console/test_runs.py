@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import zipfile
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -10,6 +11,7 @@ from playwright.sync_api import Browser, Page, expect
 
 from tests.browser import new_page, sign_in
 from tests.quick import ADMIN, PASSWORD, Quick, quick_stack, wait_until
+from zerrit import api
 
 
 @pytest.fixture
@@ -45,6 +47,53 @@ def test_a_deploy_is_seen_stage_by_stage_and_its_look_list_is_ticked_off(quick: 
     expect(dialog).to_contain_text("sea/1.yml#holds")
     dialog.get_by_role("button", name="Open a change that takes it back").click()
     expect(page.get_by_role("heading", level=1)).to_contain_text("Take back change 1")
+
+
+def packed(quick: Quick, into: Path) -> Path:
+    """What lies on the server now, as a person downloads it from a web page."""
+    folder = quick.game("reef").folder
+    with zipfile.ZipFile(into, "w") as archive:
+        for path in sorted(folder.rglob("*")):
+            if path.is_file():
+                archive.write(path, path.relative_to(folder))
+    return into
+
+
+def test_files_are_carried_and_the_game_stopped_and_started_by_hand(quick: Quick, page: Page, tmp_path: Path) -> None:
+    quick.zerrit.change_server(
+        api.ServerIn(id="reef", gamebook="quick", link=api.HandLink(), control=api.HandControl())
+    )
+    page.goto(f"{quick.url}/servers/reef/care")
+    taking = page.locator("input[type=file][accept='.zip']")
+
+    def take_in() -> None:
+        with page.expect_response(lambda answer: "take-in" in answer.url):
+            taking.set_input_files(packed(quick, tmp_path / "shown.zip"))
+
+    take_in()
+    quick.zerrit.fetch("reef")
+    change = quick.change("sea/1.yml#holds=5")
+    page.goto(f"{quick.url}/changes/{change}")
+    page.get_by_role("button", name="Deploy …").click()
+    page.get_by_label("Tell the players, minutes before").fill("0")
+    page.get_by_role("button", name="Stop, write and start").click()
+    run = page.get_by_label("Run 1")
+    expect(run).to_contain_text("Stop reef now")
+    run.get_by_role("button", name="It is stopped").click()
+    expect(run).to_contain_text("does not look stopped")
+    quick.game("reef").stop()
+    take_in()
+    expect(run).to_contain_text("Put 1 file on reef")
+    with page.expect_download() as download:
+        run.get_by_role("link", name="Get the files").click()
+    with zipfile.ZipFile(download.value.path()) as archive:
+        (quick.game("reef").folder / "sea/1.yml").write_bytes(archive.read("files/sea/1.yml"))
+    take_in()
+    expect(run).to_contain_text("Start reef now")
+    quick.game("reef").start()
+    take_in()
+    expect(run).to_contain_text("1 file written and read back; the game is up.")
+    assert b"holds: 5" in quick.files("reef")["sea/1.yml"]
 
 
 def test_a_run_that_waits_can_be_cancelled(quick: Quick, page: Page) -> None:

@@ -59,6 +59,17 @@ def test_settings_that_do_not_work_leave_the_old_ones(
     assert zerrit.fetch("coral-gate").is_new is False
 
 
+def test_a_way_that_needs_no_secret_asks_for_none_and_lets_the_kept_one_go(stack: DemoStack, zerrit: Client) -> None:
+    given = stack.server_in("coral-gate")
+    by_hand = given.model_copy(update={"link": api.HandLink(), "control": api.HandControl()})
+    zerrit.change_server(by_hand)
+    assert zerrit.server("coral-gate").link["kind"] == "hand"
+    again = settings(stack, {"token": SecretStr("")}, password=SecretStr(""))
+    with pytest.raises(ProblemError, match=r"refuses the user `coral-gate` or its password"):
+        zerrit.change_server(again)
+    assert zerrit.change_server(given).link["kind"] == "ftp"
+
+
 def test_an_unknown_gamebook_or_server_is_said(shared: Shared) -> None:
     stack, zerrit = shared
     with pytest.raises(ProblemError, match=r"There is no gamebook fathomlin\. Did you mean 'fathomline'\?"):

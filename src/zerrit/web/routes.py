@@ -108,10 +108,10 @@ def change_server(server_id: str, given: api.ServerIn, here: WorkspaceDep, who: 
 SECRETS = {"password", "token"}
 
 
-def _secret(given: api.AnyLink | api.AnyControl) -> str:
+def _secret(given: api.AnyLink | api.AnyControl) -> str | None:
     """The secret of a link or control; some have none."""
     found = next((getattr(given, name) for name in SECRETS if hasattr(given, name)), None)
-    return found.get_secret_value() if found is not None else ""
+    return found.get_secret_value() if found is not None else None
 
 
 def _settings(given: api.ServerIn) -> servers.ServerSettings:

@@ -23,14 +23,14 @@ from zerrit.work.workspace import Workspace
 
 @dataclass(frozen=True, slots=True)
 class ServerSettings:
-    """What an admin says of a server. An empty secret means: the one that is kept."""
+    """What an admin says of a server. An empty secret means the one that is kept, None that none is needed."""
 
     title: str
     gamebook: str | None
     link: Mapping[str, Any]
-    link_secret: str = field(repr=False)
+    link_secret: str | None = field(repr=False)
     control: Mapping[str, Any]
-    control_secret: str = field(repr=False)
+    control_secret: str | None = field(repr=False)
     care: Mapping[str, Any] = field(default_factory=dict)
 
 
@@ -62,9 +62,9 @@ def change_server(workspace: Workspace, person: str, server_id: str, given: Serv
         server = get_server(session, server_id)
         _require_gamebook(session, given.gamebook)
         session.expunge(server)
-    if not given.link_secret and server.link_secret and _whom(given.link) != _whom(server.link):
+    if given.link_secret == "" and server.link_secret and _whom(given.link) != _whom(server.link):
         raise Refused("Give the link's password again: a kept one is only used for the host and user that it is for.")
-    if not given.control_secret and server.control_secret and _whom(given.control) != _whom(server.control):
+    if given.control_secret == "" and server.control_secret and _whom(given.control) != _whom(server.control):
         raise Refused("Give the control's token again: a kept one is only used for the host that it is for.")
     _settle(workspace, server, given)
     with workspace.session() as session:
@@ -79,10 +79,10 @@ def _settle(workspace: Workspace, server: Server, given: ServerSettings) -> None
     server.title = given.title or server.id
     server.gamebook = given.gamebook
     server.link, server.control, server.care = dict(given.link), dict(given.control), dict(given.care)
-    if given.link_secret:
-        server.link_secret = workspace.vault.seal(given.link_secret)
-    if given.control_secret:
-        server.control_secret = workspace.vault.seal(given.control_secret)
+    if given.link_secret != "":
+        server.link_secret = _sealed(workspace, given.link_secret)
+    if given.control_secret != "":
+        server.control_secret = _sealed(workspace, given.control_secret)
     with workspace.link_to(server) as link:
         # What the host showed at first is what it has to show from now on.
         if isinstance(link, FtpsLink | SftpLink):
@@ -91,6 +91,10 @@ def _settle(workspace: Workspace, server: Server, given: ServerSettings) -> None
             workspace.link_to(server, folder=place).close()
     if server.control["kind"] != "hand":
         control_of(workspace, server).state()
+
+
+def _sealed(workspace: Workspace, secret: str | None) -> bytes | None:
+    return workspace.vault.seal(secret) if secret is not None else None
 
 
 def accept_identity(workspace: Workspace, person: str, server_id: str, identity: str) -> Server:

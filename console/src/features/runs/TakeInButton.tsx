@@ -33,6 +33,7 @@ export function TakeInButton({ serverId }: { serverId: string }) {
           onChange={(event) => {
             const [file] = event.target.files ?? [];
             if (file) takeIn.mutate(file);
+            event.target.value = ""; // else choosing a file of the same name again would be no change
           }}
         />
       </Button>
