@@ -67,7 +67,10 @@ def say_state(
         raise Refused(f"The control of {server_id} knows by itself whether its game runs.")
     seen = _seen(workspace, server)
     if seen is not None and seen.is_running != is_running and not is_sure:
-        raise Conflict(f"{server_id} {seen.word}. Look again; if you are sure, say so once more as sure.")
+        raise Conflict(
+            f"{server_id} {seen.word}. Show its log as it is now; or, if you are sure, say so once more as sure: "
+            f"zerrit said {server_id} {'running' if is_running else 'stopped'} --sure"
+        )
     with workspace.session() as session:
         row = session.get_one(Server, server_id)
         row.said = {"is_running": is_running, "person": person, "against": seen.word if seen is not None else ""}
