@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Final, TypeVar
+from typing import Any, Final, TypeVar
 
 import httpx
 
@@ -13,7 +13,19 @@ T = TypeVar("T")
 POLL: Final = 0.15  # seconds between two looks at a run
 
 
-def base_of(url: str) -> httpx.URL:
+def connection(url: str, token: str, timeout: float) -> dict[str, Any]:
+    """What a client of httpx is made of. Raises ServiceUnreachable: `url` is no address."""
+    base = _base_of(url)
+    return {
+        "base_url": base,
+        "headers": {"Authorization": f"Bearer {token}"} if token else {},
+        "timeout": timeout,
+        "trust_env": False,
+        "verify": base.scheme == "https",  # a plain address needs no certificates, and to load them takes a while
+    }
+
+
+def _base_of(url: str) -> httpx.URL:
     """Where the API is. Raises ServiceUnreachable: `url` is no address."""
     try:
         base = httpx.URL(f"{url.rstrip('/')}/api/v1")
@@ -22,10 +34,6 @@ def base_of(url: str) -> httpx.URL:
     if base.scheme not in ("http", "https") or not base.host:
         raise ServiceUnreachable(f"`{url}` is no address of a service; write http://127.0.0.1:8750, say.")
     return base
-
-
-def authorized(token: str) -> dict[str, str]:
-    return {"Authorization": f"Bearer {token}"} if token else {}
 
 
 def answer(call: Call[T], response: httpx.Response) -> T:

@@ -13,7 +13,7 @@ from httpx_sse import aconnect_sse
 
 from zerrit import api
 from zerrit.client import calls
-from zerrit.client.answers import POLL, answer, authorized, base_of, unreachable
+from zerrit.client.answers import POLL, answer, connection, unreachable
 from zerrit.client.calls import Call
 from zerrit.client.errors import ProblemError
 
@@ -28,14 +28,7 @@ class AsyncClient:
 
         Raises ServiceUnreachable: `url` is no address.
         """
-        base = base_of(url)
-        self._http = httpx.AsyncClient(
-            base_url=base,
-            headers=authorized(token),
-            timeout=timeout,
-            trust_env=False,
-            verify=base.scheme == "https",  # see `Client`
-        )
+        self._http = httpx.AsyncClient(**connection(url, token, timeout))
 
     async def send(self, call: Call[T]) -> T:
         """Send a call. Raises ProblemError, ServiceUnreachable."""

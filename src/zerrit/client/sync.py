@@ -13,7 +13,7 @@ from httpx_sse import connect_sse
 
 from zerrit import api
 from zerrit.client import calls
-from zerrit.client.answers import POLL, answer, authorized, base_of, unreachable
+from zerrit.client.answers import POLL, answer, connection, unreachable
 from zerrit.client.calls import Call
 from zerrit.client.errors import ProblemError
 
@@ -28,14 +28,7 @@ class Client:
 
         Raises ServiceUnreachable: `url` is no address.
         """
-        base = base_of(url)
-        self._http = httpx.Client(
-            base_url=base,
-            headers=authorized(token),
-            timeout=timeout,
-            trust_env=False,
-            verify=base.scheme == "https",  # a plain address needs no certificates, and to load them takes a while
-        )
+        self._http = httpx.Client(**connection(url, token, timeout))
 
     def send(self, call: Call[T]) -> T:
         """Send a call. Raises ProblemError, ServiceUnreachable."""

@@ -79,14 +79,19 @@ def _wanted(going: Going) -> dict[str, FetchedFile]:
         return known_files(session, before_id)
 
 
-def _way_back(going: Going) -> Writes:
-    """What differs from the snapshot. Where the game runs on, or a person carries the files, only of those that the
-    run wrote: what else differs is the game's, or was shown since.
+def _leads_back_its_own(going: Going) -> bool:
+    """Where the game runs on, or a person carries the files, only those that the run wrote are led back: what else differs
+    from the snapshot is the game's, or was shown since.
     """
+    return going.in_place or going.link.by_hand
+
+
+def _way_back(going: Going) -> Writes:
+    """What differs from the snapshot, of the files that are led back."""
     writes = way_back(
         _take_again(going).digests, {path: file.digest for path, file in _wanted(going).items() if file.digest}
     )
-    if not going.in_place and not going.link.by_hand:
+    if not _leads_back_its_own(going):
         return writes
     planned = going.writes()
     return {path: digest for path, digest in writes.items() if path in planned}
@@ -104,8 +109,10 @@ def verify_again(going: Going, stage: Stage, facts: Facts) -> None:
     if unlike:
         raise StageFailed(f"these files are not as in the snapshot: {', '.join(unlike[:5])}")
     facts["is_back"] = True
-    compared = going.writes() if going.in_place else _wanted(going)
-    stage.say(f"all {counted(len(compared), 'file')} equal the snapshot, byte for byte")
+    if _leads_back_its_own(going):
+        stage.say(f"{counted(len(going.writes()), 'file')} of this run equal the snapshot, byte for byte")
+    else:
+        stage.say(f"all {counted(len(_wanted(going)), 'file')} equal the snapshot, byte for byte")
 
 
 def start_again(going: Going, stage: Stage, facts: Facts) -> None:
