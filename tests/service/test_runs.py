@@ -149,7 +149,7 @@ def test_a_countdown_keeps_its_time_while_the_service_is_started_again(quick: Qu
     quick.workspace.now = lambda: began
     run = quick.zerrit.deploy(quick.change("sea/1.yml#holds=7"), api.OptionsIn(announce=2))
     wait_until(lambda: quick.game().announced)
-    assert "stops in 2:00; next word at 1 min" in quick.zerrit.run(run.id).stages[-1].detail
+    wait_until(lambda: "stops in 2:00; next word at 1 min" in quick.zerrit.run(run.id).stages[-1].detail)
     quick.workspace.stopping.set()
     wait_until(lambda: any(stage.state == "interrupted" for stage in quick.zerrit.run(run.id).stages))
     with running_service(tmp_path / "data") as (url, again), Client(url, _token(url)) as zerrit:
