@@ -52,8 +52,9 @@ bench: .venv/ready ## measure reading and editing beside general-purpose yardsti
 conformance: .venv/ready conformance/node_modules/ready ## run the public conformance suites
 	$(PYTHON) -m conformance.run
 
-fuzz: .venv/ready ## read a million spoilt files and merge mutated ones; takes some minutes
+fuzz: .venv/ready ## read a million broken files, break tokens and fix them, merge mutated files; takes half an hour
 	$(PYTHON) -m fuzzing.run
+	$(PYTHON) -m fuzzing.fixes --write
 	$(PYTHON) -m fuzzing.merging
 
 mistakes: .venv/ready ## put 250 mistakes into the demo world and count how many the checks find

@@ -156,7 +156,7 @@ def commands(stack: DemoStack, browser: Browser, folder: Path) -> None:
         folder,
         "cli-check",
         "zerrit check mine --gamebook fathomline.yml",
-        "zerrit check mine --mend --yes",
+        "zerrit check mine --fix --yes",
         f"zerrit change check {change.id}",
     )
     terminal(

@@ -89,10 +89,10 @@ def test_what_stands_in_the_defaults_too_is_no_error(folder: Path) -> None:
     assert "It is shipped like this." in done.out
 
 
-def test_a_wrong_letter_case_has_one_sure_mend(folder: Path) -> None:
+def test_a_wrong_letter_case_has_a_safe_fix(folder: Path) -> None:
     spoil(folder / "mine/sea/buoys.xml", 'at="Needle Arch"', 'at="needle arch"')
     spoil(folder / "mine/galley/specials.json", '"menu": "feast"', '"menu": "Feast"')
-    done = zerrit("check", "mine", "--gamebook", "fathomline.yml", "--mend", "--yes", cwd=folder)
+    done = zerrit("check", "mine", "--gamebook", "fathomline.yml", "--fix", "--yes", cwd=folder)
     assert "Written: 2 mends in 2 files." in done.out, done.out
     assert zerrit("check", "mine", "--gamebook", "fathomline.yml", cwd=folder).code == 0
 
@@ -207,7 +207,7 @@ def test_a_server_is_checked_and_its_waivers_listed(folder: Path, signed_in: dic
     assert "2099-03-01" in done.out and "the game bears it" in done.out
     back = zerrit("waivers", "coral-gate", "--take-back", "1", cwd=folder, **signed_in)
     assert back.out == "coral-gate has no waivers.\n"
-    assert zerrit("check", "coral-gate:", "--mend", cwd=folder, **signed_in).code == 2
+    assert zerrit("check", "coral-gate:", "--fix", cwd=folder, **signed_in).code == 2
 
 
 def test_about_says_everything_of_a_place(folder: Path, signed_in: dict[str, str]) -> None:

@@ -164,28 +164,28 @@ def test_every_code_is_listed_without_colour(world: Path) -> None:
 BROKEN = '{\n  "a": 1\n  "b": 2,\n}\n'
 
 
-def test_sure_mends_are_shown_and_written_only_when_somebody_agrees(tmp_path: Path) -> None:
+def test_safe_fixes_are_shown_and_written_only_with_consent(tmp_path: Path) -> None:
     file = tmp_path / "a.json"
     file.write_text(BROKEN)
     told = zerrit("check", "a.json", cwd=tmp_path)
-    assert "2 of them have one sure mend" in told.out
-    done = zerrit("check", "a.json", "--mend", cwd=tmp_path)
+    assert "2 safe fixes" in told.out
+    done = zerrit("check", "a.json", "--fix", cwd=tmp_path)
     assert done.code == 1
     assert '-  "a": 1\n-  "b": 2,\n+  "a": 1,\n+  "b": 2\n' in done.out
     assert "Nothing was written" in done.err
     assert file.read_text() == BROKEN
-    done = zerrit("check", "a.json", "--mend", "--yes", cwd=tmp_path)
+    done = zerrit("check", "a.json", "--fix", "--yes", cwd=tmp_path)
     assert done.code == 0
-    assert "Written: 2 mends in 1 file.\n1 file checked, 0 findings, 0 errors." in done.out
+    assert "Written: 2 safe fixes in 1 file.\n1 file checked, 0 findings, 0 errors." in done.out
     assert file.read_text() == '{\n  "a": 1,\n  "b": 2\n}\n'
-    assert "Nothing here has a sure mend." in zerrit("check", "a.json", "--mend", cwd=tmp_path).out
+    assert "No finding has a safe fix." in zerrit("check", "a.json", "--fix", cwd=tmp_path).out
 
 
-def test_mends_are_told_to_programs(tmp_path: Path) -> None:
+def test_safe_fixes_are_told_to_programs(tmp_path: Path) -> None:
     (tmp_path / "a.json").write_text(BROKEN)
-    done = zerrit("check", "a.json", "--mend", "--yes", "--output", "json", cwd=tmp_path)
+    done = zerrit("check", "a.json", "--fix", "--yes", "--output", "json", cwd=tmp_path)
     assert done.code == 0
-    assert [f["code"] for f in done.data["mended"]] == ["json.comma-missing", "json.comma-extra"]
+    assert [f["code"] for f in done.data["fixed"]] == ["json.comma-missing", "json.comma-extra"]
     assert done.data["summary"] == {"files": 1, "findings": 0, "errors": 0}
 
 

@@ -1,10 +1,10 @@
-"""The command that checks local files or a server, and mends what has one sure mend."""
+"""The command that checks local files or a server, and applies the safe fixes of local files."""
 
 from __future__ import annotations
 
 import re
 import sys
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Final
@@ -17,7 +17,7 @@ from zerrit.cli.output import print_findings, print_json
 from zerrit.core.checks import Files, check_files_of
 from zerrit.core.compare import text_difference
 from zerrit.core.documents import Document, Finding, Severity
-from zerrit.core.documents.mending import Mending, mend
+from zerrit.core.documents.fixing import Fixed, safe_fixes
 from zerrit.core.wording import counted
 
 if TYPE_CHECKING:
@@ -43,7 +43,7 @@ class _Local:
     files: Files
     places: dict[str, Path] = field(default_factory=dict)
     given: dict[str, str] = field(default_factory=dict)  #: single files as they were named, by their path in the game
-    mended: list[Finding] = field(default_factory=list)
+    fixed: list[Finding] = field(default_factory=list)  #: what was fixed and written
 
 
 @click.command()
@@ -53,15 +53,18 @@ class _Local:
     "--defaults", "defaults_folder", type=FOLDER, help="Files as shipped; what is found there too is the vendor's."
 )
 @click.option(
-    "--mend", "with_mends", is_flag=True, help="Put right what has one sure mend; the difference is shown first."
+    "--fix",
+    "with_fixes",
+    is_flag=True,
+    help="Apply the safe fixes; the difference is shown before anything is written.",
 )
-@click.option("--yes", is_flag=True, help="With --mend: write without asking.")
+@click.option("--yes", is_flag=True, help="With --fix: write without asking.")
 @check_output
 def check(
     paths: tuple[str, ...],
     gamebook_file: Path | None,
     defaults_folder: Path | None,
-    with_mends: bool,
+    with_fixes: bool,
     yes: bool,
     output: str,
 ) -> None:
@@ -72,14 +75,14 @@ def check(
     """
     server = _SERVER.match(paths[0])
     if server is not None and not Path(paths[0]).exists():
-        if len(paths) > 1 or gamebook_file or defaults_folder or with_mends:
+        if len(paths) > 1 or gamebook_file or defaults_folder or with_fixes:
             raise click.UsageError("A server is checked alone, by its own gamebook: zerrit check SERVER:")
         _check_server(server["server"], server["path"], output)
         return
     gamebook = load_gamebook(gamebook_file) if gamebook_file else None
     local = _read(paths, gamebook)
-    if with_mends:
-        local = _mend_files(local, gamebook, yes=yes, is_quiet=output != "table")
+    if with_fixes:
+        local = _fix_files(local, gamebook, yes=yes, is_quiet=output != "table")
     findings = check_files_of(local.files, gamebook).findings
     shipped = _shipped(defaults_folder, gamebook) if defaults_folder else frozenset()
     findings = tuple(_as_shipped(one) if one.identity in shipped else one for one in findings)
@@ -90,22 +93,25 @@ def check(
     elif output == "json":
         summary = {"files": len(local.files.documents), "findings": len(findings), "errors": errors}
         found: dict[str, Any] = {"findings": [_listed(finding) for finding in findings], "summary": summary}
-        print_json({**found, "mended": [_listed(one) for one in local.mended]} if with_mends else found)
+        print_json({**found, "fixed": [_listed(one) for one in local.fixed]} if with_fixes else found)
     else:
-        _print(local, findings, errors, with_mends=with_mends)
+        _print(local, findings, errors, with_fixes=with_fixes)
     sys.exit(1 if errors else 0)
 
 
-def _print(local: _Local, findings: tuple[Finding, ...], errors: int, *, with_mends: bool) -> None:
+def _print(local: _Local, findings: tuple[Finding, ...], errors: int, *, with_fixes: bool) -> None:
     documents = local.files.documents
     print_findings(findings, {local.given.get(name, name): document.text for name, document in documents.items()})
     click.echo(
         f"{counted(len(documents), 'file')} checked, {counted(len(findings), 'finding')}, {counted(errors, 'error')}."
     )
-    sure = sum(finding.mend is not None and finding.severity is not Severity.NOTICE for finding in findings)
-    if sure and not with_mends:
-        which = "It has" if sure == 1 else f"{sure} of them have"
-        click.echo(f"{which} one sure mend: `zerrit check --mend` shows it and asks before it writes.")
+    if with_fixes:
+        return
+    fixes = sum(len(fixed.findings) for fixed in _fixes(local, findings).values())
+    if fixes:
+        click.echo(
+            f"{counted(fixes, 'safe fix', 'safe fixes')}: `zerrit check --fix` shows them and asks before it writes."
+        )
 
 
 def _read(paths: tuple[str, ...], gamebook: Gamebook | None) -> _Local:
@@ -190,53 +196,57 @@ def _print_summary(found: api.CheckOut, findings: list[api.FindingOut], blocking
     click.echo(f"{', '.join(parts)}.")
 
 
-# --- mends ------------------------------------------------------------------------------------------------------------
+# --- safe fixes -------------------------------------------------------------------------------------------------------
 
 
-def _mend_files(local: _Local, gamebook: Gamebook | None, *, yes: bool, is_quiet: bool) -> _Local:
-    """Mend what is sure, show the difference, ask, write. What was written stands in the files afterwards."""
+def _fixes(local: _Local, findings: Iterable[Finding]) -> dict[str, Fixed]:
+    """The files that have safe fixes, with them; `findings` are those of a check of these files."""
     documents = local.files.documents
-    mendings = {name: mend(document) for name, document in documents.items()}
-    is_mended = {name for name, mending in mendings.items() if mending.mended}
-    for finding in check_files_of(local.files, gamebook).findings if gamebook is not None else ():
-        if finding.rule and finding.mend is not None and finding.path not in is_mended:
-            so_far = mendings[finding.path]
-            mendings[finding.path] = Mending(so_far.document, (*so_far.mended, finding))
-    for name, mending in mendings.items():
-        if mending.mended and name not in is_mended:
-            splices = [finding.mend for finding in mending.mended if finding.mend is not None]
-            mendings[name] = Mending(documents[name].with_splices(splices), mending.mended)
-    mendings = {name: mending for name, mending in mendings.items() if mending.mended}
-    count = sum(len(mending.mended) for mending in mendings.values())
+    fixes = {name: safe_fixes(document) for name, document in documents.items()}
+    by_rule: dict[str, list[Finding]] = {}
+    for finding in findings:
+        # A rule that only warns, as a drafted one, does not say that the value is certainly wrong.
+        if finding.rule and finding.blocks and finding.mend is not None and finding.path in documents:
+            by_rule.setdefault(finding.path, []).append(finding)
+    for name, found in by_rule.items():
+        if documents[name].ok and not fixes[name].findings:
+            splices = [finding.mend for finding in found if finding.mend is not None]
+            fixes[name] = Fixed(documents[name].with_splices(splices), tuple(found))
+    return {name: fixed for name, fixed in fixes.items() if fixed.findings}
+
+
+def _fix_files(local: _Local, gamebook: Gamebook | None, *, yes: bool, is_quiet: bool) -> _Local:
+    """Show the safe fixes, ask, write. What was written is in the files afterwards."""
+    documents = local.files.documents
+    fixes = _fixes(local, check_files_of(local.files, gamebook).findings)
+    count = sum(len(fixed.findings) for fixed in fixes.values())
     if not count:
         if not is_quiet:
-            click.echo("Nothing here has a sure mend.")
+            click.echo("No finding has a safe fix.")
         return local
     if not is_quiet:
-        for name, mending in mendings.items():
-            for finding in mending.mended:
+        for name, fixed in fixes.items():
+            for finding in fixed.findings:
                 click.echo(f"{name}:{finding.line}:{finding.column}  {finding.code}  {finding.hint}")
             click.echo(
-                text_difference(documents[name].text, mending.document.text, f"{name} (now)", f"{name} (mended)"),
+                text_difference(documents[name].text, fixed.document.text, f"{name} (now)", f"{name} (fixed)"),
                 nl=False,
             )
-    what = f"{counted(count, 'mend')} in {counted(len(mendings), 'file')}"
+    what = f"{counted(count, 'safe fix', 'safe fixes')} in {counted(len(fixes), 'file')}"
     if not yes and (is_quiet or not _agreed(f"Write {what}?")):
-        click.echo("Nothing was written; --yes writes without asking.", err=True)
+        click.echo("Nothing was written. --yes writes without asking.", err=True)
         return local
-    written: dict[str, Document] = {}
-    for name, mending in mendings.items():
-        save(local.places[name], mending.document.to_bytes())
-        written[name] = mending.document
+    for name, fixed in fixes.items():
+        save(local.places[name], fixed.document.to_bytes())
     if not is_quiet:
         click.echo(f"Written: {what}.")
-    mended = [finding for mending in mendings.values() for finding in mending.mended]
-    after: Mapping[str, Document] = {**documents, **written}
-    return replace(local, files=replace(local.files, documents=after), mended=mended)
+    after: Mapping[str, Document] = {**documents, **{name: fixed.document for name, fixed in fixes.items()}}
+    fixed_findings = [finding for fixed in fixes.values() for finding in fixed.findings]
+    return replace(local, files=replace(local.files, documents=after), fixed=fixed_findings)
 
 
 def _agreed(question: str) -> bool:
-    """Ask on the terminal; nobody there to answer means no."""
+    """Ask on the terminal; no one there to answer means no."""
     try:
         return click.confirm(question, default=False, err=True)
     except click.Abort:

@@ -41,7 +41,7 @@ def page() -> str:
         "    tolerate: [xml.stray-ampersand]",
         "```",
         "",
-        "Many findings have one sure mend; `zerrit check --mend` shows what it would change and asks before it writes.",
+        "Some findings have a safe fix: `zerrit check --fix` shows what it would change and asks before it writes.",
     ]
     for prefix, title in _GROUPS.items():
         lines += ["", f"## {title}"]

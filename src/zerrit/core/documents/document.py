@@ -149,8 +149,9 @@ def read_document(
         )
         empty = Node(NodeKind.GROUP, "", 0, 0)
         return Document(decode(data), path, format or Format.TEXT, empty, (finding,))
+    source = decode(data)
     return read_source(
-        decode(data), path, format or format_of(path), Reading(frozenset(tolerate), keys or {}, slots or {})
+        source, path, format or format_of(path, source.text), Reading(frozenset(tolerate), keys or {}, slots or {})
     )
 
 

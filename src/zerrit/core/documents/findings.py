@@ -20,7 +20,8 @@ from zerrit.core.documents.source import Source, Splice
 class Finding:
     """One thing that a check reports. `line` and `column` are 1-based; 0 means the file as a whole.
 
-    `hint` says what to do; where there is one sure way, `mend` does it. `rule` is the id of the gamebook's rule that
+    `hint` says what to do; where there is one likely way, `mend` does it. Whether that is safe is decided by
+    `zerrit.core.documents.fixing` alone. `rule` is the id of the gamebook's rule that
     it comes from, and `why` the experience behind that rule.
     """
 
@@ -105,8 +106,7 @@ def report_characters(report: Report, code: str, pattern: re.Pattern[str], stand
             code,
             match.start(),
             f"A control character (code {ord(match.group())}) stands here; {standard} allows none but tab and line end.",
-            hint="Remove it.",
-            mend=Splice(match.start(), match.end(), ""),
+            hint="Remove it.",  # not a safe fix: another character may have stood there
         )
 
 

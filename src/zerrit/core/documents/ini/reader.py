@@ -24,7 +24,10 @@ _ROW: Final = re.compile(
     r"[ \t\ufeff]*+(?:([\w+\-.!][\w.\-]*+)[ \t]*+[=:][ \t]*+(?:([^\s\"(;/=\u201c\u201d][^;/\r\n\"]*+)(?=[\r\n]|\Z))|([^\r\n]*+))"
     r"(?:\r\n|\r|\n|\Z)"
 )
-_SETTING: Final = re.compile(r"([+\-!.]?[^=:\s;#\[(][^=:\r\n]*?|[+\-!.]?[^=:\s;#\[(])[ \t]*([=:])[ \t]*")
+#: A quotation mark in a name would mean that the line is no setting, as in `endpoint "0.0.0.0:27000"`.
+_SETTING: Final = re.compile(
+    r"([+\-!.]?[^=:\s;#\[(\"][^=:\r\n\"]*?|[+\-!.]?[^=:\s;#\[(\"]|\"[^\"\r\n]*\")[ \t]*([=:])[ \t]*"
+)
 _BESIDE: Final = re.compile(r"[ \t]+(?:;|//)[^\r\n]*\Z")
 _STRUCT_BODY: Final = re.compile(r"[A-Za-z_][\w.\-]*[ \t]*=")
 

@@ -12,13 +12,14 @@ from zerrit.core.documents.findings import Report
 from zerrit.core.documents.json.relaxed import report_comment
 from zerrit.core.documents.json.text import unescape
 from zerrit.core.documents.node import Node, NodeKind
-from zerrit.core.documents.scalars import JSON_NUMBER, as_switch
+from zerrit.core.documents.scalars import JSON_NUMBER
 from zerrit.core.documents.source import Source, Splice
 from zerrit.core.nearest import nearest
 
 _SPACE: Final = re.compile(r"[ \t\r\n]*")
 STRING: Final = re.compile(r'"((?:[^"\\\x00-\x1f]|\\(?:["\\/bfnrt]|u[0-9a-fA-F]{4}))*)"')
 BARE: Final = re.compile(r"(?:[^\s,:;\[\]{}\"'\u201c\u201d\u201e/#]|/(?![/*]))+")
+_ZERO_FIRST: Final = re.compile(r"[+-]?0\d")
 _BARE_TEXT: Final = re.compile(r"[^,;\[\]{}\"\r\n\u201c\u201d\u201e]*[^\s,;:\[\]{}\"\u201c\u201d\u201e]")
 _BAD_ESCAPE: Final = re.compile(r'\\(?!["\\/bfnrt]|u[0-9a-fA-F]{4}).?')
 _SMART: Final = re.compile('[\u201c\u201d\u201e]([^\u201c\u201d\u201e"\r\n]*)[\u201c\u201d\u201e"]?')
@@ -219,7 +220,8 @@ class Values:
                 begin,
                 f"{word[:40]} is no number in JSON.",
                 hint=f"Write {mended}." if mended else "Write null, or the number that is meant.",
-                mend=Splice(begin, begin + len(word), mended) if mended else None,
+                # A zero in front may be what is left of another number.
+                mend=Splice(begin, begin + len(word), mended) if mended and not _ZERO_FIRST.match(word) else None,
             )
             return begin + len(word)
         if self.text.startswith('"', end) and self._next_sign(end + 1) in (",", "}", "]", ""):
@@ -241,15 +243,13 @@ class Values:
             )
             return end
         shown = self.text[begin:end]
-        is_sure = ":" not in shown and "//" not in shown and "\\" not in shown
-        stop = end if is_sure else begin + len(word)
-        is_sure = is_sure and as_switch(shown) is None and shown.lower() not in ("none", "nil", "undefined")
+        is_one_text = ":" not in shown and "//" not in shown and "\\" not in shown
+        stop = end if is_one_text else begin + len(word)
         self._fault(
             "json.bad-word",
             begin,
             f"{self.text[begin:stop][:40]} is no number and none of true, false, null; a text stands in quotation marks.",
             hint=f'Write "{self.text[begin:stop][:40]}" for a text.',
-            mend=Splice(begin, stop, f'"{self.text[begin:stop]}"') if is_sure else None,
         )
         return stop
 

@@ -22,7 +22,7 @@ from zerrit.core.nearest import nearest
 
 #: Elements of web pages that come along when somebody copies a block out of one.
 PAGE_TAGS: Final = frozenset(("pre", "code", "p", "br", "div", "span", "blockquote", "li", "b", "i", "em", "strong"))
-END_TAG: Final = re.compile(rf"</({NAME})\s*>")
+END_TAG: Final = re.compile(rf"</({NAME})[ \t\r\n]*>")
 
 
 @dataclass(slots=True)
@@ -131,7 +131,7 @@ class Elements:
         return (
             inner.node.name == outer.node.name
             and not inner.node.children
-            and not "".join(inner.text_parts).strip()
+            and not "".join(inner.text_parts).strip(SPACE)
             and len(outer.node.children) == 1
         )
 
@@ -197,6 +197,10 @@ class Elements:
         open_ = self.stack.pop()
         node = open_.node
         opened = self.source.line_at(node.start)
+        torn = re.compile(rf"[^<]*?(/{re.escape(node.name)}[ \t\r\n]*>)").match(self.text, max(node.value_start, 0))
+        if torn is not None:
+            self._torn_closing_tag(open_, torn.start(1), torn.end())
+            return
         twin = next((child for child in node.children if child.name == node.name), None)
         if twin is not None:
             # <find> inside <find>: the first was never closed, and what follows are its siblings.
@@ -238,6 +242,26 @@ class Elements:
         node.value_end = mend
         node.end = mend
         settle(node, "".join(open_.text_parts), open_.has_elements)
+        self.comments.forget()
+
+    def _torn_closing_tag(self, open_: _Open, at: int, end: int) -> None:
+        """`10/want>`: the closing tag stands there, without its `<`. What follows it belongs to the parent."""
+        node = open_.node
+        self.report.add(
+            "xml.not-closed",
+            at,
+            f"<{node.name}> opened on line {self.source.line_at(node.start)} is never closed: "
+            f"`{self.text[at:end]}` looks like its closing tag without the `<`.",
+            hint="Add `<` here.",
+            mend=Splice(at, at, "<"),
+        )
+        inside = sum(child.name.startswith("@") for child in node.children)
+        for child in node.disown(inside):
+            if node.parent is not None:
+                node.parent.adopt(child)
+        node.value_end = at
+        node.end = end
+        settle(node, self.text[node.value_start : at], False)
         self.comments.forget()
 
     def _closing_splice(self, node: Node, at: int) -> Splice:

@@ -24,12 +24,14 @@ from zerrit.core.documents.xml.text import (
     unescape,
 )
 
-_START_TAG: Final = re.compile(rf"<({NAME})((?:\s+{NAME}\s*=\s*(?:\"[^\"<]*\"|'[^'<]*'))*)\s*(/?)>")
-_ATTRIBUTE: Final = re.compile(rf"({NAME})\s*=\s*(?:\"([^\"<]*)\"|'([^'<]*)')")
+_START_TAG: Final = re.compile(
+    rf"<({NAME})((?:[ \t\r\n]+{NAME}[ \t\r\n]*=[ \t\r\n]*(?:\"[^\"<]*\"|'[^'<]*'))*)[ \t\r\n]*(/?)>"
+)
+_ATTRIBUTE: Final = re.compile(rf"({NAME})[ \t\r\n]*=[ \t\r\n]*(?:\"([^\"<]*)\"|'([^'<]*)')")
 _DECLARATION: Final = re.compile(
-    r"""<\?xml\s+version\s*=\s*(?:"1\.\d+"|'1\.\d+')"""
-    r"""(?:\s+encoding\s*=\s*(?:"[A-Za-z][A-Za-z0-9._-]*"|'[A-Za-z][A-Za-z0-9._-]*'))?"""
-    r"""(?:\s+standalone\s*=\s*(?:"(?:yes|no)"|'(?:yes|no)'))?\s*\?>"""
+    r"""<\?xml[ \t\r\n]+version[ \t\r\n]*=[ \t\r\n]*(?:"1\.\d+"|'1\.\d+')"""
+    r"""(?:[ \t\r\n]+encoding[ \t\r\n]*=[ \t\r\n]*(?:"[A-Za-z][A-Za-z0-9._-]*"|'[A-Za-z][A-Za-z0-9._-]*'))?"""
+    r"""(?:[ \t\r\n]+standalone[ \t\r\n]*=[ \t\r\n]*(?:"(?:yes|no)"|'(?:yes|no)'))?[ \t\r\n]*\?>"""
 )
 
 
@@ -128,8 +130,8 @@ class _XmlReader(LooseTags):
                     mend=Splice(start + stray + 2, start + stray + 3, "&gt;"),
                 )
         elif raw.strip(SPACE + "\ufeff"):
-            first = start + len(raw) - len(raw.lstrip())
-            shown = raw.strip().split("\n")[0][:40]
+            first = start + len(raw) - len(raw.lstrip(SPACE))
+            shown = raw.strip(SPACE).split("\n")[0][:40]
             where = "after the end of" if self.root is not None else "before"
             self.report.add(
                 "xml.text-outside-root",

@@ -17,8 +17,11 @@ from zerrit.core.documents.findings import Report
 from zerrit.core.documents.node import Node
 from zerrit.core.documents.source import Source, Splice
 from zerrit.core.documents.xml.sound import is_well_formed, read_sound, read_sound_again
+from zerrit.core.documents.xml.text import SPACE
 
-_ENCODING: Final = re.compile(r"""<\?xml\s[^>]*?\sencoding\s*=\s*["']([A-Za-z][A-Za-z0-9._-]*)["']""")
+_ENCODING: Final = re.compile(
+    r"""<\?xml[ \t\r\n][^>]*?[ \t\r\n]encoding[ \t\r\n]*=[ \t\r\n]*["']([A-Za-z][A-Za-z0-9._-]*)["']"""
+)
 #: A `>` behind a `>` with no `<` between them, the second ending what may be a tag or comment.
 _TWO_ENDS: Final = re.compile(r""">([^<>]*+)(?:(?<=[/"'>])|(?<=--))(?=>)""")
 _PLAIN_COMMENT: Final = re.compile(r"<!--[^<>]*-->")
@@ -27,7 +30,7 @@ _NOT_TEXT: Final = re.compile(
     r"""<!--.*?-->|<!\[CDATA\[.*?\]\]>|<\?.*?\?>|<[^>"']*+(?:"[^"]*+"[^>"']*+|'[^']*+'[^>"']*+)*+>""", re.DOTALL
 )
 _LOST_TAG: Final = re.compile(
-    r"""[A-Za-z_][\w.:-]*(?:\s+[\w.:-]+\s*=\s*(?:"[^"]*"|'[^']*'))*\s*/>|/[A-Za-z_][\w.:-]*\s*>"""
+    r"""[A-Za-z_][\w.:-]*(?:[ \t\r\n]+[\w.:-]+[ \t\r\n]*=[ \t\r\n]*(?:"[^"]*"|'[^']*'))*[ \t\r\n]*/>|/[A-Za-z_][\w.:-]*[ \t\r\n]*>"""
 )
 
 
@@ -72,7 +75,7 @@ def _check_stray_ends(source: Source, report: Report) -> None:
         start, end = match.start() + 1, match.end() + 1
         if any(first < end <= last for first, last in passed_over):
             continue
-        body = match.group(1).strip()
+        body = match.group(1).strip(SPACE)
         place = start + match.group(1).index(body) if body else end - 1
         is_tag = bool(_LOST_TAG.match(body + ">"))
         report.add(

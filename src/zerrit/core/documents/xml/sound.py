@@ -29,8 +29,8 @@ from zerrit.core.documents.xml.text import SPACE, attribute, settle, unescape
 #: Deeper texts are left to the reader that makes all nodes at once; one level at a time they would take too long.
 SOUND_DEPTH: Final = 40
 
-_START_TAG: Final = re.compile(r"""<([^\s/>]+)([^>"']*+(?:"[^"]*+"[^>"']*+|'[^']*+'[^>"']*+)*+)>""")
-_ATTRIBUTE: Final = re.compile(r"""([^\s=]+)\s*=\s*(?:"([^"]*)"|'([^']*)')""")
+_START_TAG: Final = re.compile(r"""<([^ \t\r\n/>]+)([^>"']*+(?:"[^"]*+"[^>"']*+|'[^']*+'[^>"']*+)*+)>""")
+_ATTRIBUTE: Final = re.compile(r"""([^ \t\r\n=]+)[ \t\r\n]*=[ \t\r\n]*(?:"([^"]*)"|'([^']*)')""")
 _BESIDE: Final = re.compile(r"[ \t,]*<!--(.*?)-->", re.DOTALL)
 _SKIPPED: Final = r"<!--.*?-->|<!\[CDATA\[.*?\]\]>|<\?.*?\?>"
 _ANY_TAG: Final = re.compile(
@@ -172,7 +172,8 @@ def _stretches(old: Node, children: Sequence[Node], pieces: Sequence[Splice]) ->
 @lru_cache(maxsize=256)
 def _namesakes(name: str) -> re.Pattern[str]:
     return re.compile(
-        rf"""{_SKIPPED}|<(/?){re.escape(name)}(?=[\s/>])[^>"']*+(?:"[^"]*+"[^>"']*+|'[^']*+'[^>"']*+)*+>""", re.DOTALL
+        rf"""{_SKIPPED}|<(/?){re.escape(name)}(?=[ \t\r\n/>])[^>"']*+(?:"[^"]*+"[^>"']*+|'[^']*+'[^>"']*+)*+>""",
+        re.DOTALL,
     )
 
 
@@ -182,8 +183,8 @@ _NEVER: Final = re.compile(r"(?!)")
 @lru_cache(maxsize=256)
 def _siblings_like(name: str) -> tuple[re.Pattern[str], re.Pattern[str]]:
     """The start of an element of that name whose content begins with an element; and what its end must not be behind."""
-    tag = rf"""<{re.escape(name)}(?=[\s>])[^>"'/]*+(?:"[^"]*+"[^>"'/]*+|'[^']*+'[^>"'/]*+)*+>"""
-    return re.compile(rf"{tag}(?=\s*<[^/!?])"), re.compile(rf"<!|<\?|<{re.escape(name)}[\s/>]")
+    tag = rf"""<{re.escape(name)}(?=[ \t\r\n>])[^>"'/]*+(?:"[^"]*+"[^>"'/]*+|'[^']*+'[^>"'/]*+)*+>"""
+    return re.compile(rf"{tag}(?=[ \t\r\n]*<[^/!?])"), re.compile(rf"<!|<\?|<{re.escape(name)}[ \t\r\n/>]")
 
 
 @lru_cache(maxsize=256)
@@ -191,7 +192,7 @@ def _first_attribute(element: str, field: str) -> re.Pattern[str]:
     """An element whose first attribute is `field`, with a value that needs no unescaping."""
     if not field.startswith("@"):
         return _NEVER
-    return re.compile(rf"""<{re.escape(element)}\s+{re.escape(field[1:])}="([^"&\t\r\n]*)\"""")
+    return re.compile(rf"""<{re.escape(element)}[ \t\r\n]+{re.escape(field[1:])}="([^"&\t\r\n]*)\"""")
 
 
 class _Levels:
@@ -302,7 +303,7 @@ class _Levels:
         end = start
         at = text.find("<", start, stop)
         while at >= 0:
-            if text[end:at].strip() or text.startswith("<![", at):
+            if text[end:at].strip(SPACE) or text.startswith("<![", at):
                 return None
             if text[at + 1] in "!?":
                 end = self._skip(at, keeper)
@@ -310,7 +311,7 @@ class _Levels:
                 child, end = self._element(at, parent, keeper)
                 found.append(child)
             at = text.find("<", end, stop)
-        if text[end:stop].strip():
+        if text[end:stop].strip(SPACE):
             return None
         if found and not is_last:
             self._look_beside(found[-1])

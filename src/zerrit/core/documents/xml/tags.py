@@ -18,10 +18,10 @@ from zerrit.core.documents.xml.text import (
 )
 
 NAME_ONLY: Final = re.compile(NAME)
-_LOOSE_END_TAG: Final = re.compile(rf"</\s*({NAME})?[^<>\n]*>?")
+_LOOSE_END_TAG: Final = re.compile(rf"</[ \t\r\n]*({NAME})?[^<>\n]*>?")
 SMART_QUOTES: Final = "\u201c\u201d\u201e\u201f\u2018\u2019\u201a\u2033\u2032\u00ab\u00bb"
-_VALUE_END: Final = re.compile(r"\s*/?>|\s*[\r\n]|<|\Z")
-_NEXT_ATTRIBUTE: Final = re.compile(rf"\s+{NAME}\s*=\s*[\"']")
+_VALUE_END: Final = re.compile(r"[ \t\r\n]*/?>|[ \t\r\n]*[\r\n]|<|\Z")
+_NEXT_ATTRIBUTE: Final = re.compile(rf"[ \t\r\n]+{NAME}[ \t\r\n]*=[ \t\r\n]*[\"']")
 
 
 class LooseTags(Elements):
@@ -59,10 +59,14 @@ class LooseTags(Elements):
             self.report.add("xml.bad-tag", at, "`</` is followed by no name.")
             return at + 2
         if not match.group().endswith(">"):
-            self.report.add(
-                "xml.tag-not-ended", match.end(), f"</{match.group(1)} has no `>` at its end.", hint="Add `>` here."
-            )
             end = match.start(1) + len(match.group(1))
+            self.report.add(
+                "xml.tag-not-ended",
+                match.end(),
+                f"</{match.group(1)} has no `>` at its end.",
+                hint="Add `>` here.",
+                mend=Splice(end, end, ">"),
+            )
         else:
             self.report.add("xml.bad-tag", at, f"{match.group()} holds more than a name. Write </{match.group(1)}>.")
             end = match.end()

@@ -57,5 +57,5 @@ def settle(node: Node, content: str, has_elements: bool) -> None:
     if node.parent is not None and not node.has_children:
         node.kind = NodeKind.VALUE
         node.value = content
-    elif content.strip():
+    elif content.strip(SPACE):
         node.value = content

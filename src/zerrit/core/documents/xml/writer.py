@@ -17,10 +17,11 @@ from zerrit.core.documents.writing import (
     is_last_on_line,
     whole_lines,
 )
+from zerrit.core.documents.xml.text import FORBIDDEN as _FORBIDDEN
+from zerrit.core.documents.xml.text import SPACE
 from zerrit.core.errors import EditRefused
 
 _NAME = re.compile(r"[A-Za-z_:\u00c0-\U000effff][\w:.\-]*\Z")
-_FORBIDDEN = re.compile(r"[\x00-\x08\x0b\x0c\x0e-\x1f\ud800-\udfff\ufffe\uffff]")  # XML 1.0, production 2
 
 
 def escape(value: str, quote: str = "") -> str:
@@ -109,7 +110,7 @@ class XmlWriter:
         if parent.value_start < 0:
             return [_opened(document, parent, f"{body}{newline}{outer}")]
         tail = document.text[parent.value_start : parent.value_end]
-        if tail.strip():
+        if tail.strip(SPACE):
             return [Splice(parent.value_end, parent.value_end, f"{body}{newline}{outer}")]
         return [Splice(parent.value_start, parent.value_end, f"{body}{newline}{outer}")]
 
@@ -135,7 +136,7 @@ class XmlWriter:
 def _opened(document: Document, node: Node, content: str) -> Splice:
     """Turn a self-closing element into one with content."""
     tag = document.text[node.start : node.end]
-    name = re.match(r"<([^\s/>]+)", tag)
+    name = re.match(r"<([^ \t\r\n/>]+)", tag)
     kept = tag.removesuffix("/>").rstrip()
     return Splice(node.start + len(kept), node.end, f">{content}</{name.group(1) if name else node.name}>")
 
