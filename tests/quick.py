@@ -8,11 +8,12 @@ import shutil
 import tempfile
 import threading
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from functools import cache
 from pathlib import Path
+from types import MappingProxyType
 
 from pydantic import SecretStr
 
@@ -56,6 +57,11 @@ class QuickGame(HostedGame):
 
     _is_up = False
     _kept = b""
+    log_is = "appended"  #: or "overwritten" at each start, or in a "new file" at each
+    at_stop: Mapping[str, bytes] = MappingProxyType({})  #: files that it writes when it stops
+    at_start: Mapping[str, bytes] = MappingProxyType({})  #: and when it starts, before it reads
+    stop_takes = 0.0  #: seconds
+    _starts = 0
 
     @property
     def state(self) -> str:
@@ -65,6 +71,10 @@ class QuickGame(HostedGame):
         with self.lock:
             if not self._is_up:
                 self._kept = (self.folder / "station.ini").read_bytes()
+                self._starts += 1
+                if self.log_is == "overwritten":
+                    (self.folder / "logs/station.log").unlink(missing_ok=True)
+                self._write(self.at_start)
                 self._load()
 
     def _load(self) -> None:
@@ -78,7 +88,7 @@ class QuickGame(HostedGame):
             self._log(f"read {path.stem}")
         self._is_up = True
         faults = self.wrong.faults
-        if faults.dies_after is not None:
+        if faults.dies_after is not None and self.wrong.strikes():
             threading.Timer(faults.dies_after, self._die).start()
         if not faults.silent:
             self._log("station is open")
@@ -89,8 +99,15 @@ class QuickGame(HostedGame):
         (self.dumps / f"{time.time_ns()}.dump").write_text("a bulkhead gave way\n")
 
     def stop(self) -> None:
+        if self.stop_takes:
+            threading.Timer(self.stop_takes, self._stop).start()
+        else:
+            self._stop()
+
+    def _stop(self) -> None:
         with self.lock:
             if self._is_up and not self.wrong.faults.stop_hangs:
+                self._write(self.at_stop)
                 starts = int(re.search(rb"Starts=(\d+)", self._kept).group(1)) + 1  # type: ignore[union-attr]
                 text = re.sub(rb"Starts=\d+", f"Starts={starts}".encode(), self._kept)
                 (self.folder / "station.ini").write_bytes(text)
@@ -100,9 +117,15 @@ class QuickGame(HostedGame):
     def reload(self) -> None:
         self._log("read again")
 
+    def _write(self, files: Mapping[str, bytes]) -> None:
+        for path, data in files.items():
+            (self.folder / path).parent.mkdir(parents=True, exist_ok=True)
+            (self.folder / path).write_bytes(data)
+
     def _log(self, text: str) -> None:
         (self.folder / "logs").mkdir(exist_ok=True)
-        with (self.folder / "logs/station.log").open("a") as file:
+        name = f"station-{self._starts}" if self.log_is == "new file" else "station"
+        with (self.folder / f"logs/{name}.log").open("a") as file:
             file.write(f"{text}\n")
 
 

@@ -147,3 +147,26 @@ def test_a_game_by_hand_is_looked_at_and_never_touched() -> None:
     assert {Act.STOP, Act.START} <= control.by_hand
     with pytest.raises(ControlError, match="Stop it yourself"):
         control.stop()
+
+
+@pytest.mark.parametrize(
+    ("script", "is_running", "word"),
+    [
+        ("exit 0", True, "running"),
+        ("echo active; exit 0", True, "active"),
+        ("echo stopped; exit 0", False, "stopped"),
+        ("echo Stopped.; exit 0", False, "Stopped."),
+        ("exit 1", False, "stopped"),
+        ("echo inactive; exit 3", False, "inactive"),
+    ],
+)
+def test_a_state_command_says_by_exit_code_and_word_whether_the_game_runs(
+    script: str, is_running: bool, word: str
+) -> None:
+    assert CommandControl({"state": ["sh", "-c", script]}).state() == GameState(is_running, word)
+
+
+@pytest.mark.parametrize("script", ["exit 2", "exit 127", "echo running; exit 1", "kill -9 $$"])
+def test_a_state_command_that_fails_is_no_stopped_game(script: str) -> None:
+    with pytest.raises(ControlError, match="must end with exit code 0 when the game runs, and with 1 or 3"):
+        CommandControl({"state": ["sh", "-c", script]}).state()

@@ -185,11 +185,8 @@ def _token(url: str) -> str:
 
 def test_a_start_that_dies_after_it_was_ready_is_noticed(quick: Quick) -> None:
     quick.add(settle=1.0)
-    quick.misbehave(dies_after=0.4)
-    run = quick.zerrit.deploy(quick.change("sea/1.yml#holds=7"))
-    wait_until(lambda: any(stage.name == "stop-again" for stage in quick.zerrit.run(run.id).stages))
-    quick.misbehave()
-    ended = quick.end_of(run)
+    quick.misbehave(dies_after=0.4, times=1)
+    ended = quick.end_of(quick.zerrit.deploy(quick.change("sea/1.yml#holds=7")))
     assert ended.state == "rolled-back"
     assert "the game is not running" in ended.outcome
 
@@ -199,11 +196,8 @@ def test_a_crash_file_outside_of_the_game_is_found_with_its_place(quick: Quick) 
     dumps.mkdir(parents=True)
     (dumps / "last-week.dump").write_text("old")
     quick.add(settle=1.0, crash_places=[str(dumps)])
-    quick.misbehave(dies_after=0.4)
-    run = quick.zerrit.deploy(quick.change("sea/1.yml#holds=7"))
-    wait_until(lambda: any(stage.name == "stop-again" for stage in quick.zerrit.run(run.id).stages))
-    quick.misbehave()
-    ended = quick.end_of(run)
+    quick.misbehave(dies_after=0.4, times=1)
+    ended = quick.end_of(quick.zerrit.deploy(quick.change("sea/1.yml#holds=7")))
     (place,) = ended.evidence.crash_files
     assert place.startswith(f"{dumps}/")
     assert ended.evidence.crash_files[place] == "a bulkhead gave way\n"

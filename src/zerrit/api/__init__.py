@@ -109,6 +109,7 @@ from zerrit.api.reaching import (
 )
 from zerrit.api.runs import (
     DeployIn,
+    EvidenceFileOut,
     EvidenceOut,
     IdentityIn,
     OptionsIn,
@@ -150,6 +151,7 @@ __all__ = [
     "DriftOut",
     "EffectOut",
     "EntriesOut",
+    "EvidenceFileOut",
     "EvidenceOut",
     "FetchOut",
     "FileOut",

@@ -48,6 +48,17 @@ class RunFileOut(BaseModel):
     kind: Literal["changed", "added", "removed"]
 
 
+class EvidenceFileOut(BaseModel):
+    """A file that a failed start wrote. `is_kept`: its bytes can be had, as far as `note` does not say otherwise."""
+
+    path: str
+    kind: Literal["changed", "added"]
+    size: int
+    modified: datetime
+    is_kept: bool
+    note: str
+
+
 class RehearsalOut(BaseModel):
     """What a copy of the server logged that was started with the new files, and what is doubted of it."""
 
@@ -62,7 +73,8 @@ class EvidenceOut(BaseModel):
     (run `log_against`) did not, and the other way round. `crash_files` came with the start: their text, and in
     `crash_times` when they were written by their host's clock; one that does not begin with a path of the game lies
     elsewhere. `old_crash_files` lay there before; `newest_old_crash` is the newest of them with its age. `drifted` are files that
-    were not as Zerrit last saw them, `left_out` those that could not be read. `in_place`: the game ran on. `resumed`: so
+    were not as Zerrit last saw them, `written_at_stop` and `written_at_start` those that the game or its host wrote while
+    it stopped and started, `left_out` those that could not be read. `in_place`: the game ran on. `resumed`: so
     often the service was started again meanwhile. `rehearsal` is what a copy did before, where one was started.
     """
 
@@ -73,6 +85,8 @@ class EvidenceOut(BaseModel):
     newest_old_crash: str = ""
     doubts: list[str] = []
     drifted: list[str] = []
+    written_at_stop: list[str] = []
+    written_at_start: list[str] = []
     left_out: dict[str, str] = {}
     log_new: list[str] = []
     log_gone: list[str] = []
@@ -109,6 +123,7 @@ class RunOut(BaseModel):
     stages: list[StageOut]
     files: list[RunFileOut]
     evidence: EvidenceOut
+    evidence_files: list[EvidenceFileOut]
 
 
 class SaidIn(Sent):

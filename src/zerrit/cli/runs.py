@@ -164,6 +164,15 @@ def print_evidence(run: api.RunOut) -> None:
         click.echo(f"  its log does not say any more what it said at run {seen.log_against}: {short(line, 100)}")
     for path, reason in seen.left_out.items():
         click.echo(f"  left out: {path}: {reason}")
+    for name, paths in (("stopped", seen.written_at_stop), ("started", seen.written_at_start)):
+        if paths:
+            click.echo(f"  written by the game or its host while it {name}: {short(', '.join(paths), 100)}")
+    for file in run.evidence_files:
+        click.echo(
+            f"  the start wrote {file.path} ({file.kind}, {file.size:,} bytes){f'; {file.note}' if file.note else ''}"
+        )
+    if any(file.is_kept for file in run.evidence_files):
+        click.echo(f"  read one of them: zerrit run evidence {run.id} PATH")
     if seen.culprit.startswith(SEARCHING):
         click.echo(f"  the culprit is being searched for on a copy; a little later: zerrit run show {run.id}")
     elif seen.culprit:
@@ -231,6 +240,23 @@ def cancel_run(run_id: int) -> None:
     click.echo(
         f"Run {run_id} ends at the next safe point (it is at {found.stage}). Follow it: zerrit run follow {run_id}"
     )
+
+
+@run.command("evidence")
+@click.argument("run_id", type=int)
+@click.argument("path")
+@click.option("--save-to", type=click.Path(path_type=Path), help="Save it as this file instead of printing it.")
+def evidence(run_id: int, path: str, save_to: Path | None) -> None:
+    """Read a file that a failed start wrote. Going back removed it from the server; the run keeps it."""
+    with connect() as zerrit:
+        data = zerrit.evidence_file(run_id, path)
+    if save_to is not None:
+        save_to.write_bytes(data)
+        click.echo(f"{save_to}: {len(data):,} bytes")
+    elif b"\0" in data[:8000]:
+        click.echo(f"{path} is binary ({len(data):,} bytes). Save it: --save-to FILE")
+    else:
+        click.echo(data.decode("utf-8", "replace").rstrip("\n"))
 
 
 @run.command("hand-out")

@@ -79,7 +79,8 @@ def _settings_options(command: Callable[..., None]) -> Callable[..., None]:
         click.option(
             "--commands",
             type=click.Path(exists=True, dir_okay=False, path_type=Path),
-            help="YAML or JSON with the commands: state, stop, start, reload, announce, players.",
+            help="YAML or JSON with the commands: state, stop, start, reload, announce, players. `state` must end with exit code "
+            "0 when the game runs, and with 1 or 3 when it does not; with 0 it may also print `stopped`.",
         ),
         click.option("--control-by-hand", is_flag=True, help="You stop and start it yourself."),
         click.option("--announcement", help="What players are told; {minutes} in it is the time that is left."),

@@ -281,6 +281,9 @@ class AsyncClient:
     async def take_in_zip(self, server_id: str, archive: bytes) -> api.TakenInOut:
         return await self.send(calls.take_in_zip(server_id, archive))
 
+    async def evidence_file(self, run_id: int, path: str) -> bytes:
+        return await self.send(calls.evidence_file(run_id, path))
+
     async def hand_out(self, run_id: int) -> bytes:
         return await self.send(calls.hand_out(run_id))
 

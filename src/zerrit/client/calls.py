@@ -367,6 +367,10 @@ def take_in_zip(server_id: str, archive: bytes) -> Call[api.TakenInOut]:
     return Call("POST", _server(server_id, "/take-in"), _one(api.TakenInOut), files=parts)
 
 
+def evidence_file(run_id: int, path: str) -> Call[bytes]:
+    return Call("GET", f"/runs/{run_id}/evidence/{quote(path)}", _bytes, is_raw=True)
+
+
 def hand_out(run_id: int) -> Call[bytes]:
     return Call("GET", f"/runs/{run_id}/hand-out", _bytes, is_raw=True)
 

@@ -279,6 +279,9 @@ class Client:
     def take_in_zip(self, server_id: str, archive: bytes) -> api.TakenInOut:
         return self.send(calls.take_in_zip(server_id, archive))
 
+    def evidence_file(self, run_id: int, path: str) -> bytes:
+        return self.send(calls.evidence_file(run_id, path))
+
     def hand_out(self, run_id: int) -> bytes:
         return self.send(calls.hand_out(run_id))
 

@@ -18,11 +18,18 @@ from typing import Final
 from zerrit.control.control import Act, ControlError, GameState, cannot
 
 TIMEOUT: Final = 60.0  # seconds
+STOPPED_CODES: Final = (1, 3)  #: 3 is what init scripts and systemctl answer (LSB, "program is not running")
+STOPPED_WORDS: Final = frozenset(("stopped", "inactive", "offline", "down", "dead", "not running"))
+RUNNING_WORDS: Final = frozenset(("running", "active", "online", "up"))
+STATE_HELP: Final = (
+    "`state` must end with exit code 0 when the game runs, and with 1 or 3 when it does not; with 0 it may also print "
+    "`stopped`. Any other exit code is an error."
+)
 SHOWN: Final = 300  # characters of an answer in a message
 
 
 class CommandControl:
-    """`commands` by act, and `state`, whose exit code 0 means that the game runs."""
+    """`commands` by act, and `state`, which answers as `STATE_HELP` says."""
 
     by_hand: frozenset[Act] = frozenset()
 
@@ -39,9 +46,16 @@ class CommandControl:
 
     def state(self) -> GameState:
         done = self._run("state", self._words("state"))
-        is_running = done.returncode == 0
-        said = done.stdout.strip().splitlines()
-        return GameState(is_running, said[0][:80] if said else "running" if is_running else "stopped")
+        said = next(iter(done.stdout.strip().splitlines()), "")[:80]
+        word = said.strip().strip(".").lower()
+        is_running = done.returncode == 0 and word not in STOPPED_WORDS
+        if done.returncode not in (0, *STOPPED_CODES) or (done.returncode in STOPPED_CODES and word in RUNNING_WORDS):
+            told = (done.stderr.strip() or said)[:SHOWN]
+            raise ControlError(
+                f"The command `state` ended with {done.returncode}{f' and printed `{told}`' if told else ''}, which does not "
+                f"say whether the game runs. {STATE_HELP}"
+            )
+        return GameState(is_running, said or ("running" if is_running else "stopped"))
 
     def stop(self) -> None:
         self._do(Act.STOP)

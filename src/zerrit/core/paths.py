@@ -55,6 +55,12 @@ def folder_names(pattern: str, paths: Iterable[str]) -> list[str]:
     return [folder.name for folder in folders if path_matches(pattern, str(folder))]
 
 
+def fixed_folder(pattern: str) -> str:
+    """The folder that every path that fits a pattern is in; empty for the server's own folder."""
+    folder = re.split(r"[*?]", pattern, maxsplit=1)[0].rpartition("/")[0]
+    return folder if folder != pattern else folder.rpartition("/")[0]
+
+
 @lru_cache(maxsize=1024)
 def _path_pattern(pattern: str) -> re.Pattern[str]:
     return re.compile(_translated(pattern) + r"\Z")

@@ -87,7 +87,9 @@ class FolderLink:
                         written, changed = about.st_mtime_ns, about.st_ctime_ns
                         is_settled = written < surely_before and changed < surely_before
                         stamp = f"{written} {changed}" if is_settled else ""
-                        found.append(made(RemoteFile, (path, about.st_size, written // 1_000_000_000, stamp)))
+                        found.append(
+                            made(RemoteFile, (path, about.st_size, written // 1_000_000_000, stamp, str(about.st_ino)))
+                        )
                     elif entry.is_dir(follow_symlinks=False):
                         pending.append((entry.path, f"{path}/"))
                     else:

@@ -246,7 +246,8 @@ class _FtpWire:
             if kind:
                 text = self._names.text(path, name.encode("latin-1"))
                 size, when = int(facts.get("size", 0)), facts.get("modify", "")
-                yield Entry(text, kind, size, _seconds(when), f"{when} {facts.get('unique', '')}".strip())
+                unique = facts.get("unique", "")
+                yield Entry(text, kind, size, _seconds(when), f"{when} {unique}".strip(), unique)
 
     def _by_lines(self, path: str) -> Iterator[Entry]:
         """The older way: a listing made for people. `-a` also shows names that begin with a dot."""

@@ -59,13 +59,15 @@ class RemoteFile(NamedTuple):
     """One file of a listing. `modified` is seconds since 1970 by the server's clock.
 
     `stamp` stands for the file's state: as long as it is the same, so are the bytes. It is empty where that is not
-    sure, since the file was written so lately that another writing would not show.
+    sure, since the file was written so lately that another writing would not show. `identity` tells a file from another
+    one that was put in its place, such as an inode; it is empty where the server does not tell.
     """
 
     path: str
     size: int
     modified: int
     stamp: str = ""
+    identity: str = ""
 
 
 class Link(Protocol):

@@ -145,7 +145,13 @@ class RemoteLink:
         self.left_out = {}
         now = time.time()
         return [
-            RemoteFile(path, entry.size, entry.modified, entry.stamp if abs(now - entry.modified) > SETTLED else "")
+            RemoteFile(
+                path,
+                entry.size,
+                entry.modified,
+                entry.stamp if abs(now - entry.modified) > SETTLED else "",
+                entry.identity,
+            )
             for path, entry in self._walked(below)
             if not entry.name.startswith(PART_PREFIX)
         ]

@@ -9,13 +9,16 @@ from typing import Protocol
 
 @dataclass(frozen=True, slots=True)
 class Entry:
-    """One name in a folder. `kind` is file, folder or link; `stamp` as in `RemoteFile`, whether it is sure or not."""
+    """One name in a folder. `kind` is file, folder or link; `stamp` as in `RemoteFile`, whether it is sure or not;
+    `identity` as there.
+    """
 
     name: str
     kind: str
     size: int = 0
     modified: int = 0
     stamp: str = ""
+    identity: str = ""
 
 
 class Wire(Protocol):

@@ -58,15 +58,17 @@ class Person(Base):
 
 
 class Token(Base):
-    """A session of the console or a bearer token; only its digest is kept."""
+    """A session of the console or a bearer token; only its digest is kept. `name` says what it is for."""
 
     __tablename__ = "tokens"
     id: Mapped[int] = mapped_column(primary_key=True)
     person_id: Mapped[int] = mapped_column(ForeignKey("people.id", ondelete="CASCADE"))
     digest: Mapped[str] = mapped_column(String(64), unique=True)
     kind: Mapped[str] = mapped_column(String(10))
+    name: Mapped[str] = mapped_column(String(80), default="")
     created_at: Mapped[datetime]
     expires_at: Mapped[datetime]
+    used_at: Mapped[datetime | None]
     person: Mapped[Person] = relationship(lazy="joined")
 
 
@@ -169,6 +171,7 @@ class Change(Base):
 
 class Step(Base):
     __tablename__ = "steps"
+    __table_args__ = (UniqueConstraint("change_id", "position"),)
     id: Mapped[int] = mapped_column(primary_key=True)
     change_id: Mapped[int] = mapped_column(ForeignKey("changes.id", ondelete="CASCADE"), index=True)
     position: Mapped[int]
@@ -259,6 +262,9 @@ class Run(Base):
     files: Mapped[list[RunFile]] = relationship(
         order_by="RunFile.path", cascade="all, delete-orphan", passive_deletes=True
     )
+    written_by_start: Mapped[list[RunEvidence]] = relationship(
+        order_by="RunEvidence.path", cascade="all, delete-orphan", passive_deletes=True
+    )
     parts: Mapped[list[RunChange]] = relationship(
         order_by="RunChange.position", cascade="all, delete-orphan", passive_deletes=True
     )
@@ -284,6 +290,22 @@ class RunFile(Base):
     path: Mapped[str] = mapped_column(Text, primary_key=True)
     old: Mapped[str | None] = mapped_column(ForeignKey("contents.digest"))
     new: Mapped[str | None] = mapped_column(ForeignKey("contents.digest"))
+
+
+class RunEvidence(Base):
+    """A file that a failed start wrote (`kind` added or changed), kept before going back removed it.
+
+    `digest` is empty where only its size is kept; `note` says why, or which part is kept.
+    """
+
+    __tablename__ = "run_evidence"
+    run_id: Mapped[int] = mapped_column(ForeignKey("runs.id", ondelete="CASCADE"), primary_key=True)
+    path: Mapped[str] = mapped_column(Text, primary_key=True)
+    kind: Mapped[str] = mapped_column(String(10))
+    size: Mapped[int]
+    modified: Mapped[int]
+    digest: Mapped[str | None] = mapped_column(ForeignKey("contents.digest"))
+    note: Mapped[str] = mapped_column(Text, default="")
 
 
 class RunStage(Base):

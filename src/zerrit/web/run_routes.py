@@ -11,7 +11,7 @@ from zerrit.records import Run
 from zerrit.web import shapes
 from zerrit.web.context import Context, ContextDep, PersonDep, WorkspaceDep
 from zerrit.web.routes import change_as_answer
-from zerrit.work import carrying, controls, deploys, proving, runs, servers
+from zerrit.work import carrying, controls, deploys, proving, run_evidence, runs, servers
 
 router = APIRouter(
     prefix="/api/v1", tags=["runs"], responses={"4XX": {"model": api.Problem}, "5XX": {"model": api.Problem}}
@@ -68,6 +68,16 @@ def cancel(run_id: int, here: WorkspaceDep, who: PersonDep) -> api.RunOut:
 def get_run(run_id: int, here: WorkspaceDep, _who: PersonDep) -> api.RunOut:
     with here.session() as session:
         return shapes.run(runs.get_run(session, run_id))
+
+
+@router.get("/runs/{run_id}/evidence/{path:path}", response_class=Response)
+def get_evidence_file(run_id: int, path: str, here: WorkspaceDep, _who: PersonDep) -> Response:
+    """The bytes of a file that a failed start wrote."""
+    return Response(
+        run_evidence.evidence_file(here, run_id, path),
+        media_type="application/octet-stream",
+        headers={"Content-Disposition": "attachment"},
+    )
 
 
 @router.get("/servers/{server_id}/runs")

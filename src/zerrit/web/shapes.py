@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import fields
+from datetime import UTC, datetime
 from decimal import Decimal
 from hashlib import sha256
 from typing import Literal
@@ -282,6 +283,17 @@ def run(row: Run) -> api.RunOut:
             "outcome": row.outcome,
             "stages": [api.StageOut.model_validate(stage, from_attributes=True) for stage in row.stages],
             "files": [api.RunFileOut(path=file.path, kind=_kind_of(file)) for file in row.files],
+            "evidence_files": [
+                api.EvidenceFileOut(
+                    path=one.path,
+                    kind="added" if one.kind == "added" else "changed",
+                    size=one.size,
+                    modified=datetime.fromtimestamp(one.modified, UTC),
+                    is_kept=one.digest is not None,
+                    note=one.note,
+                )
+                for one in row.written_by_start
+            ],
             "evidence": {name: value for name, value in row.evidence.items() if name in known},
         }
     )

@@ -7,9 +7,10 @@ from typing import Final
 
 from zerrit.core.wording import counted
 from zerrit.links import PASSING, LinkError
-from zerrit.work.going import Facts, Going
+from zerrit.work.going import BEFORE_START, POLL, Facts, Going
 from zerrit.work.journal import Stage, StageFailed
 from zerrit.work.planning import Writes, way_back
+from zerrit.work.run_evidence import keep_evidence
 from zerrit.work.taking import FetchedFile, Taken, known_files, take
 
 RESTORE_PAUSE: Final = 0.5  # seconds before the second try; doubled up to the longest
@@ -23,9 +24,19 @@ def release(going: Going, stage: Stage, facts: Facts) -> None:
     if not going.evidence.get("was_running"):
         stage.say("the game is left as it was")
         return
+    if going.evidence.get("told_to_stop") and not going.control.by_hand:
+        _see_whether_it_stops_late(going, stage)
     going.start_game(stage)
     going.wait(stage, going.is_running, "the game did not start")
     stage.say("the game runs, as before")
+
+
+def _see_whether_it_stops_late(going: Going, stage: Stage) -> None:
+    """A game that was told to stop, and did not within the time, may do so now: only one that stays up runs."""
+    until = time.monotonic() + going.settle
+    stage.say(f"seeing for {going.settle:g} s whether the game stops after all")
+    while time.monotonic() < until and going.is_running():
+        going.pause(stage, POLL)
 
 
 def _is_free_of_parts(going: Going) -> bool:
@@ -46,7 +57,7 @@ def stop_again(going: Going, stage: Stage, facts: Facts) -> None:
 
 def restore(going: Going, stage: Stage, facts: Facts) -> None:
     """Write what differs from the snapshot. The way there may be what broke, so it is tried for as long as it takes."""
-    deadline = time.monotonic() + going.workspace.patience
+    deadline = time.monotonic() + going.patience
     pause = RESTORE_PAUSE
     while True:
         try:
@@ -64,12 +75,28 @@ def restore(going: Going, stage: Stage, facts: Facts) -> None:
 def _put_back(going: Going, stage: Stage) -> Writes:
     if not going.link.by_hand:
         going.link.sweep()
-    writes = _way_back(going)
+    taken = _take_again(going)
+    _keep_what_the_start_wrote(going, taken, stage)
+    writes = _way_back(going, taken)
     if going.link.by_hand:
         going.hand_out(writes, stage)
     else:
         going.put(writes, stage)
     return writes
+
+
+def _keep_what_the_start_wrote(going: Going, taken: Taken, stage: Stage) -> None:
+    """Evidence that cannot be had must not keep the files from going back."""
+    if BEFORE_START not in going.evidence or going.link.by_hand:
+        return
+    before = [(path, size, modified) for path, size, modified in going.evidence.get("outside_before", ())]
+    try:
+        said = keep_evidence(going.workspace, going.journal.run_id, going.link, taken, going.files_at_start(), before)
+    except LinkError as error:
+        said = f"what the start wrote could not be kept: {error}"
+        going.journal.add("doubts", said)
+    if said:
+        stage.say(said)
 
 
 def _wanted(going: Going) -> dict[str, FetchedFile]:
@@ -86,11 +113,9 @@ def _leads_back_its_own(going: Going) -> bool:
     return going.in_place or going.link.by_hand
 
 
-def _way_back(going: Going) -> Writes:
+def _way_back(going: Going, taken: Taken) -> Writes:
     """What differs from the snapshot, of the files that are led back."""
-    writes = way_back(
-        _take_again(going).digests, {path: file.digest for path, file in _wanted(going).items() if file.digest}
-    )
+    writes = way_back(taken.digests, {path: file.digest for path, file in _wanted(going).items() if file.digest})
     if not _leads_back_its_own(going):
         return writes
     planned = going.writes()
@@ -105,7 +130,7 @@ def _take_again(going: Going) -> Taken:
 
 
 def verify_again(going: Going, stage: Stage, facts: Facts) -> None:
-    unlike = sorted(_way_back(going))
+    unlike = sorted(_way_back(going, _take_again(going)))
     if unlike:
         raise StageFailed(f"these files are not as in the snapshot: {', '.join(unlike[:5])}")
     facts["is_back"] = True
@@ -133,6 +158,8 @@ def watch_again(going: Going, stage: Stage, facts: Facts) -> None:
         return
     verdict, evidence = going.watch_from("before_start_again", stage)
     facts["back"] = evidence
-    if verdict.trouble:
+    if verdict.trouble and not verdict.is_up:
         raise StageFailed(verdict.trouble)
-    stage.say("the game runs again")
+    if verdict.trouble:
+        facts["lacks"] = verdict.trouble
+    stage.say("; ".join(["the game runs again", *([verdict.trouble] if verdict.trouble else [])]))

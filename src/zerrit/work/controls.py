@@ -20,7 +20,8 @@ def control_of(workspace: Workspace, server: Server) -> Control:
         case "http":
             return HttpHook(settings["url"], secret)
         case "commands":
-            return CommandControl(settings["commands"], use_shell=settings["use_shell"])
+            patience = float(server.care.get("patience") or workspace.patience)
+            return CommandControl(settings["commands"], use_shell=settings["use_shell"], timeout=patience)
         case "console":
             return ConsoleControl(
                 settings["host"], settings["port"], secret, settings["commands"], start=settings["start"]

@@ -107,12 +107,20 @@ def _do(going: Going, name: StageName) -> StageName:
         if is_first:
             facts |= {"reason": str(error), "failed_at": name}
         elif following is StageName.END:
-            facts["failed_back"] = str(error)
+            facts |= {"failed_back": str(error), "runs_now": _runs_now(going)}
         going.journal.finish(stage, "failed", str(error) or type(error).__name__, following, **facts)
         return following
     following = after(name, in_place=bool(facts.get("in_place", going.in_place)))
     going.journal.finish(stage, "done", stage.detail, following, **facts)
     return following
+
+
+def _runs_now(going: Going) -> bool | None:
+    """Whether the game runs, for the last word on a run; None where the control does not say."""
+    try:
+        return going.is_running()
+    except EXPECTED_ERRORS:
+        return None
 
 
 def _search_culprit(going: Going) -> None:

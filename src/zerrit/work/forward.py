@@ -14,16 +14,17 @@ from zerrit.links import HandLink
 from zerrit.records import Run, RunFile, content_sizes, digest_of
 from zerrit.work import rehearsing
 from zerrit.work.changes import get_change, worked_out
-from zerrit.work.going import HAND_POLL, Facts, Going
+from zerrit.work.going import BEFORE_START, HAND_POLL, Facts, Going
 from zerrit.work.journal import Stage, StageFailed
-from zerrit.work.planning import Plan, can_reload, plan_changes, plan_rollback, require_whole
+from zerrit.work.planning import Plan, can_reload, plan_changes, plan_restart, plan_rollback, require_whole
 from zerrit.work.runs import get_run
 from zerrit.work.snapshots import latest_snapshot, store_snapshot, take_live
 from zerrit.work.stages import StageName
-from zerrit.work.taking import FetchedFile, Known, Taken, known_files, take
+from zerrit.work.taking import Known, Taken, known_files, take
 from zerrit.work.watch import Verdict
 
 #: Minutes before a stop at which players are told of it again.
+MOST_EARLIER: Final = 50  #: runs among which the last good full start is searched; reloads keep no lines
 REMINDERS: Final = (30, 15, 10, 5, 2, 1)
 
 
@@ -139,14 +140,37 @@ def _wait_until_empty(going: Going, stage: Stage) -> None:
 
 
 def stop(going: Going, stage: Stage, facts: Facts) -> None:
+    if "changed_before_stop" not in going.evidence and not going.link.by_hand and going.is_running():
+        going.journal.note(changed_before_stop=_changed_since_last(going))
+    going.journal.note(told_to_stop=True)
     going.stop_game(stage)
+
+
+def _changed_since_last(going: Going) -> list[str]:
+    """The files that are not as in the newest snapshot while the game still runs: another program or person wrote them."""
+    known = _newest_files(going)
+    changed: list[str] = []
+    seen: set[str] = set()
+    for file in going.link.files():
+        seen.add(file.path)
+        was = known.get(file.path)
+        if was is None or was.digest is None:
+            continue
+        is_same = (was.size, was.modified) == (file.size, file.modified)
+        if not is_same and (was.size != file.size or digest_of(going.link.read(file.path)) != was.digest):
+            changed.append(file.path)
+    return sorted([*changed, *(path for path in known if path not in seen)])
+
+
+def _newest_files(going: Going) -> Known:
+    with going.workspace.session() as session:
+        newest = latest_snapshot(session, going.server.id)
+        return known_files(session, newest.id) if newest is not None else {}
 
 
 def read(going: Going, stage: Stage, facts: Facts) -> None:
     _require_stopped(going)
-    with going.workspace.session() as session:
-        newest = latest_snapshot(session, going.server.id)
-        known = known_files(session, newest.id) if newest is not None else {}
+    known = _newest_files(going)
     going.taken, going.plan = _take_and_plan(going, known)
     if _have_rewritten_shown(going, going.taken, going.plan, stage):
         going.taken, going.plan = _take_and_plan(going, known)
@@ -155,9 +179,13 @@ def read(going: Going, stage: Stage, facts: Facts) -> None:
         for path, digest in going.taken.digests.items()
         if path in known and known[path].digest not in (None, digest)
     )
-    facts["drifted"] = drifted
+    at_stop = _written_at_stop(going, known, going.taken)
+    others = [path for path in drifted if path not in at_stop]
+    facts["drifted"] = others
+    facts["written_at_stop"] = sorted(at_stop)
     facts["left_out"] = dict(going.taken.left_out)
     facts["expected"] = {name: list(words) for name, words in going.plan.expected.items()}
+    facts["expected_back"] = {name: list(words) for name, words in going.plan.expected_back.items()}
     facts["brings"] = [
         {
             "change": one.change_id,
@@ -167,16 +195,35 @@ def read(going: Going, stage: Stage, facts: Facts) -> None:
         for one in going.plan.changes
     ]
     said = f"{counted(len(going.taken.files), 'file')}, {counted(going.taken.read, 'of them read', 'of them read')}"
-    stage.say(said + (f"; changed since the last fetch: {', '.join(drifted[:5])}" if drifted else ""))
+    said += f"; changed since the last fetch: {', '.join(others[:5])}" if others else ""
+    said += f"; written while it stopped: {', '.join(sorted(at_stop)[:5])}" if at_stop else ""
+    stage.say(said)
+
+
+def _written_at_stop(going: Going, known: Known, taken: Taken) -> dict[str, str | None]:
+    """Files that were as in the newest snapshot until the game was told to stop, and are not now; with their digest then.
+
+    The game or its host wrote them. Where it is not known how they were before the stop, none are.
+    """
+    if "changed_before_stop" not in going.evidence:
+        return {}
+    before = set(going.evidence["changed_before_stop"])
+    now = taken.digests
+    return {
+        path: file.digest
+        for path, file in known.items()
+        if file.digest is not None and path not in before and now.get(path) != file.digest
+    }
 
 
 def _take_and_plan(going: Going, known: Known) -> tuple[Taken, Plan]:
     taken = take(going.workspace, going.link, going.gamebook, known)
     if going.change_ids:
-        return taken, plan_changes(going.workspace, going.server.id, going.change_ids, taken)
+        at_stop = _written_at_stop(going, known, taken)
+        return taken, plan_changes(going.workspace, going.server.id, going.change_ids, taken, at_stop)
     if going.target_id is not None:
         return taken, plan_rollback(going.workspace, going.server.id, going.target_id, taken)
-    return taken, Plan({})
+    return taken, plan_restart(going.workspace, going.server.id, taken)
 
 
 def _have_rewritten_shown(going: Going, taken: Taken, plan: Plan, stage: Stage) -> bool:
@@ -254,26 +301,30 @@ def verify(going: Going, stage: Stage, facts: Facts) -> None:
 
 
 def start(going: Going, stage: Stage, facts: Facts) -> None:
-    going.look_before("before_start")
+    going.look_before(BEFORE_START)
     going.start_game(stage)
 
 
 def reload(going: Going, stage: Stage, facts: Facts) -> None:
-    going.look_before("before_start")
+    going.look_before(BEFORE_START)
     going.control.reload()
     stage.say("told to read its files again")
 
 
 def watch(going: Going, stage: Stage, facts: Facts) -> None:
-    verdict, evidence = going.watch_from("before_start", stage)
+    verdict, evidence = going.watch_from(BEFORE_START, stage)
     doubts = [*going.evidence.get("doubts", ()), *verdict.doubts]
     facts |= evidence | {"doubts": doubts}
     if verdict.trouble:
         raise StageFailed(verdict.trouble)
-    facts["lines"] = sorted(verdict.lines)
-    facts |= _against_last_good(going, verdict)
-    _accept(going)
-    stage.say("; ".join(["up, no crash file, nothing bad in the log", *doubts]))
+    if not going.in_place:  # after a reload the log has only a part of what a start says
+        facts["lines"] = sorted(verdict.lines)
+        facts |= _against_last_good(going, verdict)
+    at_start = _accept(going)
+    facts["written_at_start"] = at_start
+    said = ["up, no crash file, nothing bad in the log"]
+    said += [f"written while it started: {', '.join(at_start[:5])}"] if at_start else []
+    stage.say("; ".join([*said, *doubts]))
 
 
 def _against_last_good(going: Going, verdict: Verdict) -> dict[str, object]:
@@ -282,7 +333,8 @@ def _against_last_good(going: Going, verdict: Verdict) -> dict[str, object]:
         query = select(Run).where(
             Run.server_id == going.server.id, Run.after_id.is_not(None), Run.id != going.journal.run_id
         )
-        last = session.scalar(query.order_by(Run.id.desc()).limit(1))
+        earlier = session.scalars(query.order_by(Run.id.desc()).limit(MOST_EARLIER))
+        last = next((run for run in earlier if run.evidence.get("lines")), None)
     lines = set(last.evidence.get("lines", ())) if last is not None else set()
     if last is None or not lines:
         return {}
@@ -293,21 +345,35 @@ def _against_last_good(going: Going, verdict: Verdict) -> dict[str, object]:
     }
 
 
-def _accept(going: Going) -> None:
-    """The server holds the new files and runs with them: keep that as a snapshot, which is a good one."""
-    writes = going.writes()
+def _accept(going: Going) -> list[str]:
+    """The server holds the new files and runs with them: keep that as a snapshot, which is a good one.
+
+    What the game or its host wrote since the start (a folder packed, a file made) belongs to it. Returns those files.
+    """
+    run = going.journal.run()
+    if run.before_id is None or run.after_id is not None:
+        return list(going.evidence.get("written_at_start", ()))
+    wanted = going.files_at_start()
+    if going.link.by_hand:
+        with going.workspace.session() as session:
+            sizes = content_sizes(session, [file.digest for file in wanted.values() if file.digest])
+        files = [file._replace(size=sizes.get(file.digest or "", file.size)) for file in wanted.values()]
+        at_start: list[str] = []
+    else:
+        written = going.writes()
+        known = {path: file for path, file in wanted.items() if path not in written}
+        files = list(take(going.workspace, going.link, going.gamebook, known).files)
+        now = {file.path: file.digest for file in files if file.digest}
+        was = {path: file.digest for path, file in wanted.items() if file.digest}
+        at_start = sorted(path for path in now.keys() | was.keys() if now.get(path) != was.get(path))
     with going.workspace.session() as session:
         run = get_run(session, going.journal.run_id)
-        if run.before_id is None or run.after_id is not None:
-            return
-        sizes = content_sizes(session, [digest for digest in writes.values() if digest])
-        kept = [file for path, file in known_files(session, run.before_id).items() if path not in writes]
-        kept += [FetchedFile(path, sizes[digest], 0, digest) for path, digest in writes.items() if digest]
         run.after_id = store_snapshot(
             going.workspace,
             session,
             going.server.id,
-            sorted(kept, key=lambda file: file.path),
+            sorted(files, key=lambda file: file.path),
             f"after {going.title(session)}",
             is_good=True,
         ).id
+    return at_start

@@ -20,14 +20,16 @@ from zerrit.work.controls import control_of
 from zerrit.work.journal import Journal, Stage, StageFailed
 from zerrit.work.kept_gamebooks import gamebook_of
 from zerrit.work.planning import Plan, Writes
+from zerrit.work.run_evidence import outside_of
 from zerrit.work.runs import get_run
 from zerrit.work.servers import get_server
 from zerrit.work.stages import GOING_BACK, StageName
-from zerrit.work.taking import Held, Taken
+from zerrit.work.taking import FetchedFile, Held, Taken, known_files
 from zerrit.work.watch import Before, Verdict, Watched
 from zerrit.work.workspace import Workspace
 
 POLL: Final = 0.2  # seconds
+BEFORE_START: Final = "before_start"  #: the evidence of what was there before the game was started
 HAND_POLL: Final = 1.0  # seconds between two looks at what a person was asked to do
 
 Facts = dict[str, object]
@@ -117,11 +119,21 @@ class Going:
     def is_running(self) -> bool:
         return self.control.state().is_running
 
+    @property
+    def patience(self) -> float:
+        """Seconds to wait for this server's game to stop, start, or say that it is ready."""
+        return float(self.server.care.get("patience") or self.workspace.patience)
+
+    @property
+    def settle(self) -> float:
+        """Seconds that a game must stay up."""
+        return float(self.server.care.get("settle") or self.workspace.settle)
+
     def wait(self, stage: Stage, is_so: Callable[[], bool], else_say: str, asks: str = "") -> None:
-        """Wait until it is so: as long as the workspace is patient, or for as long as a person needs."""
+        """Wait until it is so: for the server's patience, or for as long as a person needs."""
         if asks:
             self.journal.note(asks=asks)
-        deadline = time.monotonic() + self.workspace.patience
+        deadline = time.monotonic() + self.patience
         while True:
             try:
                 if is_so():
@@ -131,7 +143,7 @@ class Going:
                     raise
             if not asks and time.monotonic() > deadline:
                 raise StageFailed(
-                    f"{else_say} within {self.workspace.patience:g} s. Look at its log and at the host's panel, then try again."
+                    f"{else_say} within {self.patience:g} s. Look at its log and at the host's panel, then try again."
                 )
             self.pause(stage, HAND_POLL if asks else POLL)
         if asks:
@@ -204,8 +216,23 @@ class Going:
 
     def look_before(self, name: str) -> None:
         """What lies there before the game is started; after a kill, what lay there the first time."""
-        if name not in self.evidence:
-            self.journal.note(**{name: self.watched.look_before().as_evidence()})
+        if name in self.evidence:
+            return
+        self.journal.note(**{name: self.watched.look_before().as_evidence()})
+        if name == BEFORE_START and not self.link.by_hand:
+            self.journal.note(outside_before=outside_of(self.link.files(), self.files_at_start()))
+
+    def files_at_start(self) -> dict[str, FetchedFile]:
+        """The files as they were when the game was started: those of the snapshot before, with what the run wrote."""
+        run = self.journal.run()
+        with self.workspace.session() as session:
+            found = known_files(session, run.before_id) if run.before_id is not None else {}
+        for path, digest in self.writes().items():
+            if digest is None:
+                found.pop(path, None)
+            else:
+                found[path] = FetchedFile(path, 0, 0, digest)
+        return found
 
     def watch_from(self, before: str, stage: Stage) -> tuple[Verdict, dict[str, Any]]:
         """Watch the game since its start; `before` names the evidence of what lay there then. Verdict and evidence."""
@@ -213,14 +240,17 @@ class Going:
         seen = Before.of_evidence(evidence[before])
         in_place = bool(evidence.get("in_place")) and stage.name is StageName.WATCH
         watched = self.watched
-        expected = evidence.get("expected", {}) if not in_place else {}
+        # What the old files load is another list than that of the new ones.
+        expected = evidence.get("expected" if stage.name is StageName.WATCH else "expected_back", {})
+        if in_place or (evidence.get("in_place") and stage.name is StageName.WATCH_AGAIN):
+            expected = {}
         if in_place:  # it was ready all the time, and does not say so again
             watched = Watched(watched.link, watched.control, _without_ready(self.gamebook), watched.elsewhere)
         self._have_log_shown(watched.gamebook)
         verdict = watched.start(
             seen,
-            settle=float(self.server.care.get("settle") or self.workspace.settle),
-            patience=float(self.server.care.get("patience") or self.workspace.patience),
+            settle=self.settle,
+            patience=self.patience,
             say=stage.say,
             pause=lambda seconds: self.pause(stage, seconds),
             expected=expected,

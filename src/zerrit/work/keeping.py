@@ -21,6 +21,7 @@ from zerrit.records import (
     Content,
     Gamebook,
     Run,
+    RunEvidence,
     RunFile,
     Server,
     Snapshot,
@@ -159,6 +160,7 @@ def _drop_unused(session: Session) -> None:
         exists().where(SnapshotFile.digest == Content.digest),
         exists().where(RunFile.old == Content.digest),
         exists().where(RunFile.new == Content.digest),
+        exists().where(RunEvidence.digest == Content.digest),
         exists().where(Gamebook.digest == Content.digest),
     )
     session.execute(delete(Content).where(~used))

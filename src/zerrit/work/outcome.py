@@ -22,22 +22,31 @@ def outcome_of(run: Run) -> tuple[str, str]:
     ended_in = {stage.name: stage.state for stage in run.stages}
     if StageName(at) in BEFORE_WRITING:
         state = "cancelled" if run.cancelled_by else "failed"
-        runs_on = ended_in.get(StageName.RELEASE) != "failed"
-        more = (
-            "" if runs_on else f" The game does not run: {sentence(evidence.get('failed_back', ''))} Start it by hand."
-        )
+        more = ""
+        if ended_in.get(StageName.RELEASE) == "failed":
+            more = f" {_state_in_words(evidence.get('runs_now'))}: {sentence(evidence.get('failed_back', ''))}"
+            more += "" if evidence.get("runs_now") else " Look at the host's panel, and start it by hand."
+        elif not evidence.get("was_running"):
+            more = " The game is stopped, as it was."
         return state, f"Nothing was written. It ended at {at}: {why}{more}"
     again = " Mend the change, then deploy it again." if run.change_ids and not run.cancelled_by else ""
     if "failed_back" not in evidence:
+        lacks = f" But {sentence(evidence['lacks'])}" if evidence.get("lacks") else ""
         runs = "and the game runs" if evidence.get("was_running") else "and the game is stopped, as it was"
         return (
             "rolled-back",
-            f"The files are those of snapshot {run.before_id} again {runs}. It ended at {at}: {why}{again}",
+            f"The files are those of snapshot {run.before_id} again {runs}.{lacks} It ended at {at}: {why}{again}",
         )
     failed_back = sentence(evidence["failed_back"])
     if evidence.get("is_back"):
-        said = f"The files are those of snapshot {run.before_id} again, but the game does not come up: {failed_back} "
-        said += "Look at its log, and start it by hand; the files are right."
+        runs_now = evidence.get("runs_now")
+        what = "it is not certain that the game came up" if runs_now else "the game does not come up"
+        said = f"The files are those of snapshot {run.before_id} again, but {what}: {failed_back} "
+        said += (
+            f"The files are right. Look at its log; to start it once more: zerrit restart {run.server_id}."
+            if runs_now
+            else "Look at its log, and start it by hand; the files are right."
+        )
     elif run.options.get("given_up"):
         said = (
             f"{failed_back} The server is as it was left then, perhaps with new files and old ones together. Snapshot "
@@ -49,3 +58,9 @@ def outcome_of(run: Run) -> tuple[str, str]:
             f"when the server can be reached again: zerrit rollback {run.server_id} {run.before_id}."
         )
     return "failed", f"{said} What led to it, at {at}: {why}"
+
+
+def _state_in_words(runs: bool | None) -> str:
+    if runs is None:
+        return "It is not known whether the game runs"
+    return "The game runs" if runs else "The game does not run"

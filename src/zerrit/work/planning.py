@@ -6,6 +6,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from types import MappingProxyType
 
 from zerrit.core.checks import Checked, Effect, Files, Unknown, check_files_of, effects, looks, touched, words_of
 from zerrit.core.compare import compare_files
@@ -39,14 +40,38 @@ class ChangePlan:
 class Plan:
     writes: Writes
     changes: tuple[ChangePlan, ...] = ()
-    expected: Mapping[str, tuple[str, ...]] = field(default_factory=dict)  #: words that the game should say it loaded
+    #: Words that the game should say it loaded, of the files as they will be, and as they are now.
+    expected: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
+    expected_back: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
 
 
 def plan_rollback(workspace: Workspace, server_id: str, snapshot_id: int, taken: Taken) -> Plan:
     """Make the server hold exactly the files of a snapshot."""
     with workspace.session() as session:
         wanted = digests(session, get_snapshot(session, server_id, snapshot_id))
-    return Plan(way_back(taken.digests, wanted))
+    return Plan(
+        way_back(taken.digests, wanted),
+        expected=_loaded_by(workspace, server_id, wanted),
+        expected_back=_loaded_by(workspace, server_id, taken.digests),
+    )
+
+
+def plan_restart(workspace: Workspace, server_id: str, taken: Taken) -> Plan:
+    """Write nothing; the game should load what its files say."""
+    loaded = _loaded_by(workspace, server_id, taken.digests)
+    return Plan({}, expected=loaded, expected_back=loaded)
+
+
+def _loaded_by(workspace: Workspace, server_id: str, held: Mapping[str, str]) -> dict[str, tuple[str, ...]]:
+    """The words that a game should say it loaded when it has these files."""
+    with workspace.session() as session:
+        server = get_server(session, server_id)
+        gamebook, _ = gamebook_of(session, server)
+        if gamebook is None or not gamebook.rules.trouble.loaded:
+            return {}
+        found = documents_of(workspace, session, server, held)
+    files = Files(found, frozenset(held.keys() - found.keys()), Held(workspace, held).get, query)
+    return _expected(gamebook, check_files_of(files, gamebook))
 
 
 def require_whole(workspace: Workspace, server_id: str, snapshot_id: int) -> None:
@@ -64,8 +89,16 @@ def way_back(now: Mapping[str, str], wanted: Mapping[str, str]) -> Writes:
     return writes
 
 
-def plan_changes(workspace: Workspace, server_id: str, change_ids: Sequence[int], taken: Taken) -> Plan:
+def plan_changes(
+    workspace: Workspace,
+    server_id: str,
+    change_ids: Sequence[int],
+    taken: Taken,
+    written_at_stop: Mapping[str, str | None] = MappingProxyType({}),
+) -> Plan:
     """Make the steps of changes, one after the other, on what the server holds now.
+
+    `written_at_stop` are files that the game or its host wrote while it stopped, with their digest before.
 
     Raises StageFailed: a step is impossible there, somebody else wrote to a file of the change, or a finding blocks.
     """
@@ -87,7 +120,9 @@ def plan_changes(workspace: Workspace, server_id: str, change_ids: Sequence[int]
             raise StageFailed(
                 f"A step of change {change_id} cannot be made on the files that the server holds now: {reason}"
             )
-        _require_not_drifted(workspace, gamebook, change_id, touched(current, replayed.documents), taken)
+        _require_not_drifted(
+            workspace, gamebook, change_id, touched(current, replayed.documents), taken, written_at_stop
+        )
         changes.append(_brings(gamebook, change_id, current, replayed.documents))
         current = replayed.documents
     others = {file.path for file in taken.files} - before.keys()
@@ -99,7 +134,7 @@ def plan_changes(workspace: Workspace, server_id: str, change_ids: Sequence[int]
         kept = store_contents(session, [current[path].to_bytes() for path in paths if path in current])
     new = iter(kept)
     writes: Writes = {path: next(new) if path in current else None for path in paths}
-    return Plan(writes, tuple(changes), _expected(gamebook, checked))
+    return Plan(writes, tuple(changes), _expected(gamebook, checked), _expected(gamebook, old))
 
 
 def _steps(workspace: Workspace, change_id: int) -> list[Step]:
@@ -108,14 +143,21 @@ def _steps(workspace: Workspace, change_id: int) -> list[Step]:
 
 
 def _require_not_drifted(
-    workspace: Workspace, gamebook: Gamebook | None, change_id: int, paths: Sequence[str], taken: Taken
+    workspace: Workspace,
+    gamebook: Gamebook | None,
+    change_id: int,
+    paths: Sequence[str],
+    taken: Taken,
+    written_at_stop: Mapping[str, str | None],
 ) -> None:
-    """Nobody but the game may have written to a file since the change was looked at; what the game wrote is merged."""
+    """Only the game may have written to a file since the change was looked at; what the game wrote is merged."""
     with workspace.session() as session:
         change = get_change(session, change_id)
         base = digests(session, get_snapshot(session, change.server_id, change.base_id))
     for path in paths:
         is_its_own = gamebook is not None and gamebook.is_rewritten(path)
+        # What was as the change knew it until the game was told to stop was written by the game or its host.
+        is_its_own = is_its_own or (path in written_at_stop and written_at_stop[path] == base.get(path))
         if not is_its_own and taken.digests.get(path) != base.get(path):
             raise StageFailed(
                 f"{path} was changed by somebody else since change {change_id} was looked at. Fetch the server, put the "

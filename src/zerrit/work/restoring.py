@@ -295,8 +295,11 @@ def drift_of(workspace: Workspace, server_id: str, snapshot_id: int | None = Non
             ("added", paths.added),
             ("removed", paths.removed),
         )
+        by_game = _written_at_stop(session, server_id).get(after.id, frozenset())
         files = tuple(
-            DriftFile(path, kind, _writer(session, server_id, gamebook, path)) for kind, some in listed for path in some
+            DriftFile(path, kind, _writer(session, server_id, gamebook, path, by_game))
+            for kind, some in listed
+            for path in some
         )
         old, new = (_texts(workspace, session, server, one, paths.all) for one in (before, after))
     return Drift(server_id, before.id, after.id, files, tuple(compare_files(old, new)))
@@ -318,6 +321,7 @@ def _drifted(
     """
     query = select(Snapshot).where(Snapshot.server_id == server_id, Snapshot.kind == "server")
     own = {run_id for run_id in session.scalars(select(Run.after_id).where(Run.server_id == server_id)) if run_id}
+    at_stop = _written_at_stop(session, server_id)
     snapshots = list(session.scalars(query.order_by(Snapshot.id)))
     pairs = [
         (one, two)
@@ -326,7 +330,8 @@ def _drifted(
     ]
     for before, after in reversed(pairs):
         paths = differing_paths(digests(session, before), digests(session, after)).all
-        is_news = any(gamebook is None or not gamebook.is_rewritten(path) for path in paths)
+        by_game = at_stop.get(after.id, frozenset())
+        is_news = any(path not in by_game and (gamebook is None or not gamebook.is_rewritten(path)) for path in paths)
         if is_news or (paths and snapshot_id is not None):
             return before, after
     if snapshot_id is not None:
@@ -336,7 +341,15 @@ def _drifted(
     )
 
 
-def _writer(session: Session, server_id: str, gamebook: Gamebook | None, path: str) -> str:
+def _written_at_stop(session: Session, server_id: str) -> dict[int, frozenset[str]]:
+    """By snapshot, the files that the game or its host wrote when a run stopped it, right before the snapshot."""
+    rows = session.execute(select(Run.before_id, Run.evidence).where(Run.server_id == server_id))
+    return {before: frozenset(evidence.get("written_at_stop", ())) for before, evidence in rows if before is not None}
+
+
+def _writer(session: Session, server_id: str, gamebook: Gamebook | None, path: str, by_game: frozenset[str]) -> str:
+    if path in by_game:
+        return "the game or its host, while it stopped"
     if gamebook is not None and gamebook.is_rewritten(path):
         return "the game, which writes it when it stops"
     query = select(Run.id).join(RunFile).where(Run.server_id == server_id, RunFile.path == path)

@@ -139,7 +139,7 @@ def _begin(workspace: Workspace, session: Session, run: Run) -> None:
     require_no_run(session, run.server_id)
     run.state, run.stage, run.started_at = RUNNING, StageName.PREFLIGHT, workspace.now()
     run.asks, run.cancelled_by, run.evidence, run.stages, run.files = "", "", {}, [], []
-    run.outcome, run.parts = "", list(run.parts)
+    run.outcome, run.parts, run.written_by_start = "", list(run.parts), []
     try:
         session.add(run)
         session.flush()

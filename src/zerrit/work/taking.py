@@ -94,7 +94,7 @@ def take(
             else replace(last, is_same=True, read=0, left_out=dict(link.left_out))
         )
     for file in listing:
-        path, size, _, stamp = file
+        path, size, _, stamp, _ = file
         if gamebook is not None and gamebook.is_ignored(path):
             continue
         old = before.get(path)

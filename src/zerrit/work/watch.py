@@ -12,9 +12,10 @@ from typing import Any, Final
 
 from zerrit.control import Control, ControlError, GameState
 from zerrit.core.gamebooks import Gamebook, LoadedRules, compile_pattern
-from zerrit.core.paths import path_matches
+from zerrit.core.paths import fixed_folder, path_matches
 from zerrit.core.wording import counted
-from zerrit.links import PASSING, Link, LinkError, LinkFault, RemoteFile
+from zerrit.links import PASSING, Link, LinkError, RemoteFile
+from zerrit.work.start_log import LogMark, StartLog, log_mark, newest_log
 
 EXCERPT_LINES: Final = 40
 TAIL: Final = 64 << 10  # bytes of a log that are looked at to tell whether its game runs
@@ -28,10 +29,10 @@ class Before:
     """What lay there before the start: an old crash file must not be taken for a new one."""
 
     crash_files: frozenset[tuple[str, str, int, int]]  #: place, path, size, time
-    log_length: int
+    log: LogMark
 
     def as_evidence(self) -> dict[str, Any]:
-        return {"crash_files": sorted(self.crash_files), "log_length": self.log_length}
+        return {"crash_files": sorted(self.crash_files), "log": self.log.as_evidence()}
 
     def newest_crash(self, now: datetime) -> str:
         """The newest of the crash files that lay there, with its age, in words; empty where there was none."""
@@ -42,7 +43,7 @@ class Before:
 
     @classmethod
     def of_evidence(cls, kept: Mapping[str, Any]) -> Before:
-        return cls(frozenset(tuple(one) for one in kept["crash_files"]), kept["log_length"])
+        return cls(frozenset(tuple(one) for one in kept["crash_files"]), LogMark.of_evidence(kept["log"]))
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,12 +58,16 @@ class Crash:
 
 @dataclass(frozen=True)
 class Verdict:
-    """How a start went. `trouble` is empty when all is well; `doubts` are what one should know all the same."""
+    """How a start went. `trouble` is empty when all is well; `doubts` are what one should know anyway.
+
+    `is_up`: the game runs and is ready, whatever it lacks.
+    """
 
     trouble: str
     log: str
     crashes: tuple[Crash, ...] = ()
     doubts: tuple[str, ...] = ()
+    is_up: bool = False
     lines: frozenset[str] = field(default_factory=frozenset)  #: what the log says, without times and numbers
 
     def as_evidence(self, before: Before) -> dict[str, Any]:
@@ -90,7 +95,7 @@ class Watched:
 
     def look_before(self) -> Before:
         crash_files = frozenset((place, file.path, file.size, file.modified) for place, file in self._crash_files())
-        return Before(crash_files, self._log_length())
+        return Before(crash_files, log_mark(self.link, self._log_pattern))
 
     def start(
         self,
@@ -106,6 +111,7 @@ class Watched:
 
         Patience is for programs: where a person carries the log, it is waited for as long as they need.
         """
+        start_log = StartLog(self.link, self._log_pattern, before.log)
         ready_pattern = self.gamebook.rules.trouble.ready_pattern if self.gamebook else ""
         deadline = time.monotonic() + patience
         ready_deadline = math.inf if self.link.by_hand else deadline
@@ -113,7 +119,7 @@ class Watched:
         while True:
             began = time.monotonic()
             state = self._state(deadline)
-            log = self._log(before.log_length)
+            log = start_log.read()
             crashes = self._new_crashes(before)
             problem = self._problem(state, log, crashes)
             now = time.monotonic()
@@ -125,7 +131,7 @@ class Watched:
                 ready_since = now
                 say(f"the game is up; seeing whether it stays up for {settle:g} s")
             if ready_since is not None and now - ready_since >= settle:
-                return self._loaded(log, expected)
+                return self._loaded(log, expected, start_log.doubt)
             # A host that is slow to list is not asked without a break.
             pause(max(POLL, now - began))
 
@@ -154,22 +160,23 @@ class Watched:
             reasons.append(f"its log says: {line.strip()}")
         return "; ".join(reasons)
 
-    def _loaded(self, log: str, expected: Mapping[str, Sequence[str]]) -> Verdict:
+    def _loaded(self, log: str, expected: Mapping[str, Sequence[str]], doubt: str) -> Verdict:
         """What the game says that it loaded, against what it should have."""
         rules = self.gamebook.rules.trouble.loaded if self.gamebook else ()
-        doubts: list[str] = []
+        doubts = [doubt] if doubt else []
         trouble: list[str] = []
         for rule in rules:
             lacking = [word for word in expected.get(rule.expect, ()) if word not in _named(rule, log)]
             if lacking:
                 said = f"the game did not say that it loaded {', '.join(lacking)} (of {rule.expect})"
                 (trouble if rule.must else doubts).append(said)
-        return Verdict("; ".join(trouble), self._excerpt(log), (), tuple(doubts), self._lines(log))
+        lines = self._lines(log)
+        return Verdict("; ".join(trouble), self._excerpt(log), doubts=tuple(doubts), is_up=True, lines=lines)
 
     def _crash_files(self) -> list[tuple[str, RemoteFile]]:
         found: list[tuple[str, RemoteFile]] = []
         for pattern in self.gamebook.rules.trouble.crash_files if self.gamebook else ():
-            below = _fixed_folder(pattern)
+            below = fixed_folder(pattern)
             found += [(_HERE, file) for file in self.link.files(below) if path_matches(pattern, file.path)]
         for place, link in self.elsewhere.items():
             found += [(place, file) for file in link.files()]
@@ -194,27 +201,8 @@ class Watched:
     # --- the log ------------------------------------------------------------------------------------------------------
 
     @property
-    def _log_path(self) -> str:
+    def _log_pattern(self) -> str:
         return self.gamebook.rules.trouble.log if self.gamebook else ""
-
-    def _log_length(self) -> int:
-        if not self._log_path:
-            return 0
-        folder, _, _ = self._log_path.rpartition("/")
-        return next((file.size for file in self.link.files(folder) if file.path == self._log_path), 0)
-
-    def _log(self, start: int) -> str:
-        """The log from a place on; all of it where it began anew meanwhile. A game that never ran has none."""
-        if not self._log_path:
-            return ""
-        if self._log_length() < start:
-            start = 0
-        try:
-            return self.link.read(self._log_path, start).decode("utf-8", "replace")
-        except LinkError as error:
-            if error.fault is LinkFault.MISSING:
-                return ""
-            raise
 
     def _is_noise(self, line: str) -> bool:
         patterns = self.gamebook.rules.trouble.noise if self.gamebook else ()
@@ -243,22 +231,15 @@ def _named(rule: LoadedRules, log: str) -> set[str]:
     return {match.group("name") for match in found if match is not None}
 
 
-def _fixed_folder(pattern: str) -> str:
-    """The folder that a path pattern is sure to be in."""
-    folder = re.split(r"[*?]", pattern, maxsplit=1)[0].rpartition("/")[0]
-    return folder if folder != pattern else folder.rpartition("/")[0]
-
-
 def look_at_log(link: Link, gamebook: Gamebook | None) -> GameState | None:
     """What the end of a log says: whether the game was started or stopped last. None where it does not say."""
     if gamebook is None or not gamebook.rules.trouble.log:
         return None
     trouble = gamebook.rules.trouble
-    folder = trouble.log.rpartition("/")[0]
-    size = next((file.size for file in link.files(folder) if file.path == trouble.log), None)
-    if size is None:
+    file = newest_log(link, trouble.log)
+    if file is None:
         return None
-    lines = link.read(trouble.log, max(0, size - TAIL)).decode("utf-8", "replace").splitlines()
+    lines = link.read(file.path, max(0, file.size - TAIL)).decode("utf-8", "replace").splitlines()
     for line in reversed(lines):
         if trouble.closed_pattern and compile_pattern(trouble.closed_pattern).search(line):
             return GameState(False, f"looks stopped: its log says `{line.strip()[:120]}`")
