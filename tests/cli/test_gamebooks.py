@@ -93,7 +93,7 @@ def test_a_wrong_letter_case_has_a_safe_fix(folder: Path) -> None:
     spoil(folder / "mine/sea/buoys.xml", 'at="Needle Arch"', 'at="needle arch"')
     spoil(folder / "mine/galley/specials.json", '"menu": "feast"', '"menu": "Feast"')
     done = zerrit("check", "mine", "--gamebook", "fathomline.yml", "--fix", "--yes", cwd=folder)
-    assert "Written: 2 mends in 2 files." in done.out, done.out
+    assert "Written: 2 safe fixes in 2 files." in done.out, done.out
     assert zerrit("check", "mine", "--gamebook", "fathomline.yml", cwd=folder).code == 0
 
 

@@ -93,7 +93,7 @@ def test_a_snippet_is_merged_once_and_then_there_already(world: Path, tmp_path: 
     out = tmp_path / "station.ini"
     done = zerrit("merge", "mine/station.ini", "pumps.txt", "--save-to", str(out), cwd=world)
     assert done.code == 0
-    assert "cleaned: Straightened bent quotation marks." in done.out
+    assert "note: Straightened bent quotation marks." in done.out
     assert "+ add   Pumps/Circuit[Wet Lab]" in done.out
     assert done.out.endswith(f"Written to {out}.\n")
     assert 'Circuit=(Name="Sump Six",Deck=3,Pumps=((Model=T3,Rating=5)),Duty=Night)' in out.read_text()

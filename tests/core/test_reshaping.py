@@ -79,7 +79,7 @@ def test_a_rename_changes_the_name_alone(path: str, text: str, address: str, nam
         ("a.xml", XML, "find[B]", ("move", "into", "find[B]/band"), "is inside of what is to be moved"),
         ("a.xml", XML, "find[B]/band/@at", ("move", "before", "find[C]"), "Attributes have no order"),
         ("a.xml", XML, "find[B]", ("move", "after", "find[Z]"), "no find that fits [Z]"),
-        ("a.ini", INI, "Crew", ("move", "after", "Pumps"), "Sections of an INI file stay where they are"),
+        ("a.ini", INI, "Crew/Berths", ("move", "after", "Pumps"), "sections are moved among sections"),
         ("a.xml", XML, "find[B]", ("move", "after", "b.xml#find[C]"), "in another file"),
         ("a.json", JSON, "goods/[y]", ("comment-out",), "JSON has no comments"),
         ("a.xml", XML, "find[A]/band/@holds", ("comment-out",), "cannot be made a comment"),

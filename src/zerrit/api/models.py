@@ -326,10 +326,13 @@ class MergeIn(Sent):
 
 
 class MergeActionOut(BaseModel):
+    """What happens to one entry of a snippet. `result` is the line that results, of an entry of one line."""
+
     kind: str
     address: str
     line: int
     why: str
+    result: str
     changes: list[ValueChangeOut]
 
 

@@ -278,7 +278,7 @@ def merge_step(
         if plan_to is not None:
             write_plan(plan_to, into, rows)
             return
-        print_merge_plan(rows, plan.notes)
+        print_merge_plan(rows, plan.notes, {a.address: a.result for a in plan.actions if a.result})
         if is_trial:
             return
         step_in = api.StepIn(kind="merge", address=path, snippet=snippet, into=into, choices=given, origin=origin)

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import sys
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import asdict
 from pathlib import Path
+from types import MappingProxyType
 from typing import Any
 
 import click
@@ -98,13 +99,13 @@ def merge(
         return
     merged = apply_plan(document, plan) if not plan.is_open else None
     if output == "json":
-        keys = ("address", "line", "why")
+        keys = ("address", "line", "why", "result")
         actions = [{"kind": a.kind.value, **{key: getattr(a, key) for key in keys}} for a in plan.actions]
         print_json(
             {"actions": actions, "notes": list(plan.notes), "clashes": [a for a in actions if a["kind"] == "ask"]}
         )
     else:
-        print_merge_plan(_rows(plan), list(plan.notes))
+        print_merge_plan(_rows(plan), list(plan.notes), {a.address: a.result for a in plan.actions if a.result})
     if merged is None:
         click.echo("Nothing was written: choose an action for each `ask` with --choose.", err=True)
         sys.exit(1)
@@ -250,14 +251,19 @@ def _print_clashes(clashes: Sequence[Clash]) -> None:
     )
 
 
-def print_merge_plan(actions: list[tuple[str, str, int, str]], notes: list[str]) -> None:
+def print_merge_plan(
+    actions: list[tuple[str, str, int, str]], notes: list[str], results: Mapping[str, str] = MappingProxyType({})
+) -> None:
+    """The plan as a table; `results` are the lines that result, by address."""
     for text in notes:
-        click.echo(f"cleaned: {text}")
+        click.echo(f"note: {text}")
     print_table(
         ("action", "entry", "line", ""),
         [(sign(kind), address, str(line), why) for kind, address, line, why in actions],
         right=("line",),
     )
+    for address, line in results.items():
+        click.echo(f"{address} becomes\n  {line}")
 
 
 def choices(given: Iterable[str]) -> dict[str, ActionKind]:

@@ -7,7 +7,7 @@ survive a file that the game rewrote meanwhile, and what carries it to another s
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
 from typing import Final
@@ -93,6 +93,7 @@ class Replay:
     documents: Mapping[str, Document]
     outcomes: tuple[Outcome, ...]
     touched: frozenset[str]  #: paths of files that are not as before
+    gone: frozenset[str] = frozenset()  #: of those, the removed ones that are no text
 
     @property
     def is_whole(self) -> bool:
@@ -152,14 +153,18 @@ def _addition(address: str, words: Sequence[str]) -> Step:
 Read = Callable[[bytes, str], Document]
 
 
-def replay(documents: Mapping[str, Document], steps: Iterable[Step], read: Read) -> Replay:
+def replay(
+    documents: Mapping[str, Document], steps: Iterable[Step], read: Read, others: Collection[str] = ()
+) -> Replay:
     """Make the steps one after the other. An impossible one is reported and left out; the rest goes on.
 
-    `read` reads a file that a step brings along.
+    `read` reads a file that a step brings along; `others` are the paths of files that are no text.
     """
     current = dict(documents)
-    outcomes = tuple(_attempt(current, step, read) for step in steps)
-    return Replay(current, outcomes, touched_paths(documents, current))
+    left = set(others)
+    outcomes = tuple(_attempt(current, left, step, read) for step in steps)
+    gone = frozenset(others) - left
+    return Replay(current, outcomes, touched_paths(documents, current) | gone, gone)
 
 
 def touched_paths(before: Mapping[str, Document], after: Mapping[str, Document]) -> frozenset[str]:
@@ -168,13 +173,13 @@ def touched_paths(before: Mapping[str, Document], after: Mapping[str, Document])
     return frozenset(changed | (before.keys() - after.keys()))
 
 
-def _attempt(current: dict[str, Document], step: Step, read: Read) -> Outcome:
+def _attempt(current: dict[str, Document], others: set[str], step: Step, read: Read) -> Outcome:
     try:
         address = parse_address(step.address)
         if step.kind is StepKind.PUT:
             return _put(current, address, step, read)
         if step.kind is StepKind.REMOVE_FILE:
-            return _remove_file(current, address, step)
+            return _remove_file(current, others, address, step)
         changes: list[ValueChange] = []
         notes: tuple[str, ...] = ()
         edited: dict[str, Document] = {}
@@ -221,9 +226,12 @@ def _put(current: dict[str, Document], address: Address, step: Step, read: Read)
     return Outcome(OutcomeKind.DONE, (ValueChange(address.path, old, f"{lines} lines"),))
 
 
-def _remove_file(current: dict[str, Document], address: Address, step: Step) -> Outcome:
+def _remove_file(current: dict[str, Document], others: set[str], address: Address, step: Step) -> Outcome:
     if address.segments or address.is_pattern:
         raise EditRefused(f"{step.address} is not one file; a file is removed by its path alone.")
+    if address.path in others:
+        others.remove(address.path)
+        return Outcome(OutcomeKind.DONE, (ValueChange(address.path, "a file that is no text", None),))
     before = current.pop(address.path, None)
     if before is None:
         return Outcome(OutcomeKind.SAME)

@@ -238,7 +238,12 @@ def judged_finding(judged: JudgedFinding) -> api.FindingOut:
 def merge_plan(plan: MergePlan) -> api.MergePlanOut:
     actions = [
         api.MergeActionOut(
-            kind=a.kind.value, address=a.address, line=a.line, why=a.why, changes=value_changes(a.changes)
+            kind=a.kind.value,
+            address=a.address,
+            line=a.line,
+            why=a.why,
+            result=a.result,
+            changes=value_changes(a.changes),
         )
         for a in plan.actions
     ]

@@ -27,7 +27,6 @@ from zerrit.work.snapshots import (
     checked_in,
     differing_paths,
     digests,
-    documents,
     files_of,
     latest_snapshot,
     require_latest,
@@ -121,7 +120,8 @@ def add_step(workspace: Workspace, person: str, change_id: int, step: Step, *, v
         known = worked_out(workspace, session, change)
         gamebook, gamebook_digest = gamebook_of(session, get_server(session, change.server_id))
         _require_kept(gamebook, change.server_id, step)
-        tried = replay(known.replayed.documents, [step], reader(gamebook))
+        others = set(known.files.others) - known.replayed.gone
+        tried = replay(known.replayed.documents, [step], reader(gamebook), others)
         outcome = tried.outcomes[0]
         if outcome.kind is OutcomeKind.IMPOSSIBLE:
             raise Refused(outcome.message)
@@ -130,8 +130,9 @@ def add_step(workspace: Workspace, person: str, change_id: int, step: Step, *, v
         position = max((row.position for row in change.steps), default=0) + 1
         change.steps.append(row_of_step(step, position, person, workspace.now()))
         _edited(workspace, session, change, person, f"step {position}: {step.kind.value} {step.address}")
-        touched = touched_paths(known.before, tried.documents)
-        whole = Replay(tried.documents, (*known.replayed.outcomes, outcome), touched)
+        gone = known.replayed.gone | tried.gone
+        touched = touched_paths(known.before, tried.documents) | gone
+        whole = Replay(tried.documents, (*known.replayed.outcomes, outcome), touched, gone)
         key = (change.id, change.version, change.base_id, gamebook_digest)
         workspace.worked_out.keep(
             key,
@@ -162,10 +163,12 @@ def open_with_steps(workspace: Workspace, person: str, server_id: str, title: st
     with workspace.session() as session:
         server = get_server(session, server_id)
         gamebook, _ = gamebook_of(session, server)
-        newest = documents(workspace, session, server, require_latest(session, server_id))
+        newest = files_of(workspace, session, server, require_latest(session, server_id))
     for step in steps:
         _require_kept(gamebook, server_id, step)
-    for step, outcome in zip(steps, replay(newest, steps, reader(gamebook)).outcomes, strict=True):
+    for step, outcome in zip(
+        steps, replay(newest.documents, steps, reader(gamebook), newest.others).outcomes, strict=True
+    ):
         if outcome.kind is not OutcomeKind.DONE:
             why = outcome.message or "it is so already; the step would change nothing."
             raise Refused(f"{step.kind.value} {step.address}: {why} No change was opened.")
@@ -181,7 +184,8 @@ def try_step(workspace: Workspace, change_id: int, step: Step) -> Outcome:
         change = get_change(session, change_id)
         known = worked_out(workspace, session, change)
         gamebook, _ = gamebook_of(session, get_server(session, change.server_id))
-    return replay(known.replayed.documents, [step], reader(gamebook)).outcomes[0]
+    others = set(known.files.others) - known.replayed.gone
+    return replay(known.replayed.documents, [step], reader(gamebook), others).outcomes[0]
 
 
 @dataclass(frozen=True, slots=True)
@@ -210,7 +214,7 @@ def replay_on(
         latest = require_latest(session, server_id)
         gamebook, _ = gamebook_of(session, server)
         files = files_of(workspace, session, server, latest)
-        replayed = replay(files.documents, steps, reader(gamebook))
+        replayed = replay(files.documents, steps, reader(gamebook), files.others)
         old = checked_in(workspace, session, server, latest)
         new = _after(files, replayed, gamebook, old) if replayed.touched else old
         judged = tuple(one for one in judge(workspace, session, server, old.findings, new.findings) if one.is_new)
@@ -350,14 +354,15 @@ def worked_out(workspace: Workspace, session: Session, change: Change) -> Worked
         return kept
     base = base_of(session, change)
     files, old = files_of(workspace, session, server, base), checked_in(workspace, session, server, base)
-    replayed = replay(files.documents, [step_of(row) for row in change.steps], reader(gamebook))
+    replayed = replay(files.documents, [step_of(row) for row in change.steps], reader(gamebook), files.others)
     new = _after(files, replayed, gamebook, old) if replayed.touched else old
     return workspace.worked_out.keep(key, WorkedOut(files, replayed, old, new))
 
 
 def _after(files: Files, replayed: Replay, gamebook: Gamebook | None, earlier: Checked) -> Checked:
     """The check of what steps made of files."""
-    after = replace(files, documents=replayed.documents)
+    others = [path for path in files.others if path not in replayed.gone]
+    after = replace(files, documents=replayed.documents, others=others)
     return check_files_of(after, gamebook, before=files.documents, earlier=earlier)
 
 

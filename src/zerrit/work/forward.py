@@ -156,7 +156,8 @@ def _changed_since_last(going: Going) -> list[str]:
         was = known.get(file.path)
         if was is None or was.digest is None:
             continue
-        is_same = (was.size, was.modified) == (file.size, file.modified)
+        # Size and time alone do not vouch for it: a person may have written it within the same second.
+        is_same = bool(file.stamp) and file.stamp == was.stamp and file.size == was.size
         if not is_same and (was.size != file.size or digest_of(going.link.read(file.path)) != was.digest):
             changed.append(file.path)
     return sorted([*changed, *(path for path in known if path not in seen)])

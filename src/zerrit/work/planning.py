@@ -112,28 +112,39 @@ def plan_changes(
     read = reader(gamebook)
     current: Mapping[str, Document] = before
     changes: list[ChangePlan] = []
+    others = {file.path for file in taken.files} - before.keys()
+    all_others = frozenset(others)
+    gone: set[str] = set()
     for change_id in change_ids:
         steps = _steps(workspace, change_id)
-        replayed = replay(current, steps, read)
+        replayed = replay(current, steps, read, others)
         if not replayed.is_whole:
             reason = next(outcome.message for outcome in replayed.outcomes if outcome.message)
             raise StageFailed(
                 f"A step of change {change_id} cannot be made on the files that the server holds now: {reason}"
             )
         _require_not_drifted(
-            workspace, gamebook, change_id, touched(current, replayed.documents), taken, written_at_stop
+            workspace,
+            gamebook,
+            change_id,
+            [*touched(current, replayed.documents), *replayed.gone],
+            taken,
+            written_at_stop,
         )
         changes.append(_brings(gamebook, change_id, current, replayed.documents))
         current = replayed.documents
-    others = {file.path for file in taken.files} - before.keys()
-    files = Files(before, frozenset(others), held.get, query)
+        others -= replayed.gone
+        gone |= replayed.gone
+    files = Files(before, all_others, held.get, query)
     old = check_files_of(files, gamebook, earlier=earlier)
-    checked = _require_sound(workspace, server_id, gamebook, files, old, current)
+    after = replace(files, documents=current, others=frozenset(others))
+    checked = _require_sound(workspace, server_id, gamebook, files, old, after)
     paths = touched(before, current)
     with workspace.session() as session:
         kept = store_contents(session, [current[path].to_bytes() for path in paths if path in current])
     new = iter(kept)
     writes: Writes = {path: next(new) if path in current else None for path in paths}
+    writes.update(dict.fromkeys(gone))
     return Plan(writes, tuple(changes), _expected(gamebook, checked), _expected(gamebook, old))
 
 
@@ -181,10 +192,9 @@ def _require_sound(
     gamebook: Gamebook | None,
     files: Files,
     old: Checked,
-    after: Mapping[str, Document],
+    after: Files,
 ) -> Checked:
-    new_files = replace(files, documents=after)
-    new = check_files_of(new_files, gamebook, before=files.documents, earlier=old)
+    new = check_files_of(after, gamebook, before=files.documents, earlier=old)
     with workspace.session() as session:
         judged = judge(workspace, session, get_server(session, server_id), old.findings, new.findings)
     blocking = next((one.finding for one in judged if one.blocks), None)

@@ -257,16 +257,24 @@ class _Comparison:
 
     def _moved(self, a: Node, b: Node, pairs: list[tuple[Node, Node]]) -> set[int]:
         """Children that changed their place: those outside the longest run that kept its order."""
-        if self.old.format in (Format.JSON, Format.YAML) and a.kind is NodeKind.GROUP:
-            return set()  # the order of keys means nothing
         place = {id(node): index for index, node in enumerate(b.children)}
         pairs.sort(key=lambda pair: pair[0].start)
         if all(place[id(one[1])] < place[id(other[1])] for one, other in pairwise(pairs)):
             return set()  # all in the same order, whatever their keys
-        keyed = [(old, place[id(new)]) for old, new in pairs if not old.name.startswith("@") and self.keys.key_of(old)]
+        names = Counter(child.name for child in a.children)
+        keyed = [
+            (old, place[id(new)])
+            for old, new in pairs
+            if not old.name.startswith("@") and (self.keys.key_of(old) or self._is_named(old, names))
+        ]
         keyed.sort(key=lambda pair: pair[0].start)
         kept = longest_increasing([index for _, index in keyed])
         return {id(old) for number, (old, _) in enumerate(keyed) if number not in kept}
+
+    def _is_named(self, node: Node, names: Mapping[str, int]) -> bool:
+        """A section or key of a mapping, which its name tells from its siblings."""
+        is_mapping = self.old.format in (Format.JSON, Format.YAML, Format.INI)
+        return is_mapping and bool(node.name) and names[node.name] == 1
 
     def _made(
         self, kind: DifferenceKind, a: Node | None, b: Node | None, old: str | None, new: str | None

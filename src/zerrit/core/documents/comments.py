@@ -9,13 +9,15 @@ that the comment is a heading, not the documentation of the next entry.
 from __future__ import annotations
 
 import re
+from collections import Counter
 from dataclasses import dataclass
 from typing import Final
 
+from zerrit.core.documents.format import Format
 from zerrit.core.documents.node import Node
 from zerrit.core.documents.source import Source
 
-_BLANK_LINE: Final = re.compile(r"(?:\r\n|\r|\n)[ \t]*(?:\r\n|\r|\n)")
+_BLANK_LINE: Final = re.compile(r"(?>\r\n|\r|\n)[ \t]*(?:\r\n|\r|\n)")  # CRLF is one line end, never two
 _ORNAMENT: Final = re.compile(r"[=\-*#~_+/ \t]{3,}")
 
 
@@ -67,6 +69,24 @@ class CommentKeeper:
 
     def _is_apart(self, end: int, start: int) -> bool:
         return bool(_BLANK_LINE.search(self._text, end, start))
+
+
+_IN_XML: Final = re.compile(r"<!\[CDATA\[.*?\]\]>|<!--(?P<text>.*?)-->", re.DOTALL)
+_IN_JSON: Final = re.compile(r'"(?:[^"\\\r\n]|\\.)*+"|//(?P<text>[^\r\n]*)|/\*(?P<block>(?:(?!\*/).)*)\*/', re.DOTALL)
+_IN_YAML: Final = re.compile(r"(?:^|(?<=[ \t]))#(?P<text>[^\r\n]*)", re.MULTILINE)
+_IN_LINES: Final = re.compile(r"(?:^[ \t]*|(?<=[ \t]))(?:;|#|//|--)(?P<text>[^\r\n]*)", re.MULTILINE)
+_PATTERNS: Final = {Format.XML: _IN_XML, Format.JSON: _IN_JSON, Format.YAML: _IN_YAML}
+
+
+def comment_texts(text: str, format: Format) -> Counter[str]:
+    """What looks like a comment in a text, without ornament, and how often; for counting, not for reading."""
+    found: Counter[str] = Counter()
+    for match in _PATTERNS.get(format, _IN_LINES).finditer(text):
+        groups = match.groupdict()
+        body = groups.get("text") or groups.get("block") or ""
+        if tidy := tidy_block(body):
+            found[tidy] += 1
+    return found
 
 
 def tidy_block(body: str) -> str:

@@ -206,12 +206,31 @@ def add_field(document: Document, parent_segments: tuple[Segment, ...], name: st
     """
     parent = single(document, parent_segments)
     existing = parent.child(name) if name and document.format is not Format.TEXT else None
-    if existing is not None and document.format is not Format.INI:
+    if existing is not None and not _may_repeat(document, parent, name):
         raise EditRefused(
             f"{place_of(document, existing)} is there already with the value `{existing.value}`. Set it instead."
         )
+    twin = next((child for child in _equals(document, parent, name) if child.value == value), None)
+    if twin is not None:
+        raise EditRefused(f"{place_of(document, twin)} has the value `{value}` already.")
     source = WRITERS[document.format].render_field(document, parent, name, value)
     return _added(document, parent, name, source, None)
+
+
+def _may_repeat(document: Document, parent: Node, name: str) -> bool:
+    """A setting of INI can be there several times where its form says so, or where it is already."""
+    if document.format is not Format.INI:
+        return False
+    return name[0] in "+-!." or sum(child.name == name for child in parent.children) > 1
+
+
+def _equals(document: Document, parent: Node, name: str) -> list[Node]:
+    """The values beside which an equal one would say nothing new: those of a list of different words."""
+    kind = name or ("line" if document.format is Format.TEXT and parent.parent is None else "")
+    own = [child for child in parent.children if child.name == kind and (child.value or "").strip()]
+    values = [child.value for child in own]
+    are_words = all(child.is_value and as_number(child.value or "") is None for child in own)
+    return own if are_words and len(set(values)) == len(values) else []
 
 
 def copy_entry(document: Document, segments: tuple[Segment, ...], new_key: str) -> Edit:

@@ -131,17 +131,42 @@ def _removed_before(document: Document, node: Node, goal: Node) -> int:
 
 def _moved(document: Document, node: Node, where: Where, goal: Node) -> Document:
     source = source_of(document, node)
-    if document.format is Format.INI and where is not Where.INTO and goal.parent is document.root and goal.children:
-        raise EditRefused("Sections of an INI file stay where they are; only settings inside of them are moved.")
+    if document.format is Format.INI and where is not Where.INTO:
+        _require_alike(document, node, goal)
     without = rewrite(document, WRITERS[document.format].remove(document, node))
     twin = node_at(without, goal.start - _removed_before(document, node, goal), goal.name)
     parent = twin if where is Where.INTO else twin.parent
     after = None if where is Where.INTO else twin
     if parent is None or (parent.is_value and parent.value):
         raise EditRefused(f"{place_of(document, goal)} holds nothing that it could stand among.")
+    if document.format is Format.INI and _is_section(without, twin) and where is not Where.INTO:
+        return rewrite(without, [_section_splice(without, twin, where, source)])
     if where is Where.BEFORE:
         return rewrite(without, [insert_before(without, twin, [source])])
     return rewrite(without, WRITERS[document.format].insert(without, parent, [source], after))
+
+
+def _is_section(document: Document, node: Node) -> bool:
+    return node.parent is document.root and document.text.startswith("[", node.start)
+
+
+def _require_alike(document: Document, node: Node, goal: Node) -> None:
+    """A section goes among sections; a setting beside one would come to belong to it."""
+    if _is_section(document, node) != _is_section(document, goal):
+        raise EditRefused(
+            f"{place_of(document, node)} cannot stand there: sections are moved among sections, and settings into one."
+        )
+
+
+def _section_splice(document: Document, goal: Node, where: Where, source: str) -> Splice:
+    """A section with a blank line between it and its neighbour."""
+    newline = document.source.newline_near(goal.start)
+    text = newline.join(re.split(r"\r\n|\r|\n", source))
+    if where is Where.BEFORE:
+        at = document.source.line_start(goal.lead_start)
+        return Splice(at, at, text + newline + newline)
+    at = document.source.line_end(goal.end)
+    return Splice(at, at, newline + newline + text)
 
 
 # --- comment out and in -------------------------------------------------------------------------------------------

@@ -28,7 +28,11 @@ MAX_DIGITS: Final = 40  # Python refuses to turn very long digit runs into numbe
 
 def typed(text: str, is_quoted: bool, format: str) -> object:
     """The plain Python value of a scalar; quoted text, and every value in XML and INI, stays text."""
-    if is_quoted or format not in ("json", "yaml") or len(text) > MAX_DIGITS:
+    if is_quoted or format not in ("json", "yaml"):
+        return text
+    if format == "json" and len(text) > MAX_DIGITS and JSON_NUMBER.match(text):
+        return Decimal(text)  # exact, and of any length; Python refuses to make an int of very long digit runs
+    if len(text) > MAX_DIGITS:
         return text
     if format == "json":
         if text in ("true", "false", "null"):

@@ -18,6 +18,7 @@ from typing import Final
 PLACE: Final = "{}"
 LINE_START: Final = "^"
 _BLANKS: Final = re.compile(r"[ \t]+")
+_QUOTED: Final = re.compile(r"\"[^\"]*\"|'[^']*'")
 _WORD: Final = re.compile(r"[^\s\"';]*")
 
 
@@ -66,7 +67,11 @@ def cuts(slot: Slot, text: str, start: int, end: int) -> Iterator[Cut]:
         return
     while match := before.search(text, at, end):
         begin = match.end()
-        if after is None:
+        quoted = _QUOTED.match(text, begin, end) if after is None else None
+        if quoted is not None:  # the value is what stands inside
+            begin, stop = quoted.start() + 1, quoted.end() - 1
+            at = quoted.end()
+        elif after is None:
             word = _WORD.match(text, begin, end)
             stop = at = word.end() if word else begin
         else:

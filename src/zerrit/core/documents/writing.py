@@ -154,6 +154,9 @@ def insert_before(document: Document, node: Node, sources: Sequence[str]) -> Spl
     newline = document.source.newline_near(node.start)
     indent = document.source.indent_at(at)
     parent = node.parent
+    if document.format is Format.TEXT and parent is not None and parent.kind is NodeKind.LIST:
+        separator = document.reading.slots[parent.name].split
+        return Splice(node.start, node.start, "".join(source + separator for source in sources))
     in_brackets = parent is not None and document.text.startswith(("{", "[", "("), parent.value_start)
     if document.format is Format.JSON or (in_brackets and document.format is not Format.XML):
         gap = newline + indent if is_first_on_line(document, at) else ("" if document.format is Format.INI else " ")

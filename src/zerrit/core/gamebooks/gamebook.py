@@ -14,7 +14,7 @@ from typing import Any
 
 from pydantic import ValidationError
 
-from zerrit.core.documents import Document, Finding, Node, Severity, Slot, read_document
+from zerrit.core.documents import Document, Finding, Format, Node, Severity, Slot, read_document
 from zerrit.core.documents.codes import CODES
 from zerrit.core.gamebooks.faults import faults_across
 from zerrit.core.gamebooks.placed import PlacedRule, placed_rules
@@ -174,7 +174,7 @@ def kind_of(names: str) -> str:
 
 def read_gamebook(data: bytes, path: str = "gamebook.yml") -> tuple[Gamebook | None, tuple[Finding, ...]]:
     """Read a gamebook. Returns it, or None when it cannot be used, and the findings in it."""
-    document = read_document(data, path)
+    document = read_document(data, path, format=Format.YAML)
     errors = [finding for finding in document.findings if finding.severity is Severity.ERROR]
     if errors:
         return None, tuple(errors)

@@ -8,6 +8,7 @@ spaces, the block is fenced or wrapped in tags. None of that belongs into a serv
 from __future__ import annotations
 
 import re
+from collections.abc import Collection
 from dataclasses import dataclass
 from itertools import pairwise
 from typing import Final
@@ -36,6 +37,12 @@ _SPACES: Final = re.compile("[\u00a0\u2007\u202f]")
 _INVISIBLE: Final = re.compile("[\u00ad\u200b-\u200f\u202a-\u202e\u2060\u2066-\u2069\ufeff]")
 _NUMBERED: Final = re.compile(r"[ \t]*(\d{1,6})(?:[.:|)\u2502]|(?=[ \t]|\Z))[ \t]?(.*)\Z", re.DOTALL)
 _LOOKS_LIKE_CODE: Final = re.compile(r"[=:<>\[\]{}\"#;]|^\s*-")
+_JSON_TEXT: Final = r'"(?:[^"\\\n]|\\.)*+"'
+_JSON_COMMENT: Final = re.compile(
+    rf"{_JSON_TEXT}|(?P<piece>(?<![^\n])[ \t]*//[^\n]*\n|[ \t]*//[^\n]*|(?<![^\n])[ \t]*/\*(?:(?!\*/)[\s\S])*\*/[ \t]*\n"
+    r"|[ \t]*/\*(?:(?!\*/)[\s\S])*\*/)"
+)
+_JSON_LAST_COMMA: Final = re.compile(rf"{_JSON_TEXT}|(?P<piece>,(?=\s*[}}\]]))")
 _PROMPT: Final = re.compile(r"([$>%]|\w[\w.-]*@[\w.-]+:[^\s$#]*[$#])[ \t]")
 _TABS: Final = re.compile(r"^[ ]*\t[ \t]*", re.MULTILINE)
 
@@ -48,8 +55,11 @@ class Cleaned:
     notes: tuple[str, ...]
 
 
-def clean(text: str, format: Format = Format.TEXT) -> Cleaned:
-    """Clean a snippet that goes into a file of `format`; what may be content of that format is left alone."""
+def clean(text: str, format: Format = Format.TEXT, tolerate: Collection[str] = ()) -> Cleaned:
+    """Clean a snippet that goes into a file of `format`; what may be content of that format is left alone.
+
+    `tolerate` are the departures from the format that the file's game accepts.
+    """
     notes: list[str] = []
 
     def done(changed: str, note: str) -> None:
@@ -85,7 +95,21 @@ def clean(text: str, format: Format = Format.TEXT) -> Cleaned:
             _TABS.sub(lambda match: match.group().replace("\t", "  "), text),
             "Replaced tabs at the start of lines by two spaces each.",
         )
+    if format is Format.JSON:
+        if "json.comment" not in tolerate:
+            done(_without_json_pieces(text, _JSON_COMMENT), "Removed comments, which JSON does not have.")
+        if "json.comma-extra" not in tolerate:
+            done(_without_json_pieces(text, _JSON_LAST_COMMA), "Removed a comma behind the last entry.")
     return Cleaned(text.strip("\n"), tuple(notes))
+
+
+def _without_json_pieces(text: str, pieces: re.Pattern[str]) -> str:
+    """Without what the group `piece` finds outside of texts; a line that is empty then goes as well."""
+
+    def kept(match: re.Match[str]) -> str:
+        return match.group() if match.group("piece") is None else ""
+
+    return pieces.sub(kept, text)
 
 
 def _without_numbers(text: str) -> str:

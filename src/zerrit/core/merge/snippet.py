@@ -22,7 +22,7 @@ from zerrit.core.documents.lookup import find
 from zerrit.core.documents.node import Node, NodeKind
 from zerrit.core.documents.source import Splice
 from zerrit.core.documents.writing import dedented, source_of
-from zerrit.core.errors import SnippetRefused
+from zerrit.core.errors import EditRefused, SnippetRefused
 from zerrit.core.merge.cleaning import clean
 from zerrit.core.merge.reading import Reading, is_section, read_snippet
 
@@ -38,18 +38,24 @@ class ActionKind(StrEnum):
     ASK = "ask"  #: it clashes; somebody must choose
 
 
+MOST_NOTES: Final = 20
+_CHANGING: Final = (ActionKind.COMBINE, ActionKind.REPLACE, ActionKind.ASK)
 _DOING: Final = (ActionKind.ADD, ActionKind.COMBINE, ActionKind.REPLACE)
 
 
 @dataclass(frozen=True, slots=True)
 class Action:
-    """What happens to one entry of the snippet. `changes` are the places it touches, with old and new values."""
+    """What happens to one entry of the snippet. `changes` are the places it touches, with old and new values.
+
+    `result` is the line of the target as it will read, where the entry is one line.
+    """
 
     kind: ActionKind
     address: str
     line: int  #: in the cleaned snippet, 1-based
     changes: tuple[ValueChange, ...] = ()
     why: str = ""
+    result: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -94,7 +100,7 @@ def plan_merge(target: Document, snippet: str, into: str = "") -> MergePlan:
 
     Raises SnippetRefused: the snippet is empty, broken, cut off, or could belong to several places.
     """
-    cleaned = clean(snippet, target.format)
+    cleaned = clean(snippet, target.format, target.reading.tolerate)
     text = textwrap.dedent(cleaned.text)
     if not text.strip():
         raise SnippetRefused("The snippet is empty. Paste the block that you want to merge.")
@@ -116,7 +122,44 @@ def plan_merge(target: Document, snippet: str, into: str = "") -> MergePlan:
     actions = _told_once(reading, actions, pairs)
     if not actions:
         raise SnippetRefused("The snippet holds no entry and no setting; it may be only a comment.")
-    return MergePlan(tuple(actions), cleaned.notes, text, tuple(pairs), reading.document)
+    notes = (*cleaned.notes, *_comments_left_out(target, actions, pairs))
+    plan = MergePlan(tuple(actions), notes, text, tuple(pairs), reading.document)
+    return replace(plan, actions=tuple(_with_result(target, plan, number) for number in range(len(actions))))
+
+
+MOST_RESULTS: Final = 50  # lines of a target that are worked out for a plan to show
+
+
+def _with_result(target: Document, plan: MergePlan, number: int) -> Action:
+    """The action with the line that it makes, where it changes an entry of one line in parentheses."""
+    action, (node, twin, parent) = plan.actions[number], plan._pairs[number]
+    is_struct = twin is not None and not twin.is_value and target.format is Format.INI
+    if twin is None or not is_struct or action.kind not in _CHANGING or number >= MOST_RESULTS:
+        return action
+    kind = ActionKind.COMBINE if action.kind is ActionKind.ASK else action.kind
+    try:
+        done = rewrite(target, _splices(target, plan._snippet, ((kind, (node, twin, parent)),)))
+    except EditRefused:
+        return action
+    line = done.text[target.source.line_start(twin.start) : done.source.line_end(twin.start)]
+    return replace(action, result=line.strip())
+
+
+def _comments_left_out(
+    target: Document, actions: list[Action], pairs: list[tuple[Node, Node | None, Node]]
+) -> list[str]:
+    """Comments of the snippet above what the target has already: they are not taken over, and that is said."""
+    notes = []
+    for action, (node, twin, _) in zip(actions, pairs, strict=True):
+        if twin is None or action.kind is ActionKind.SKIP:
+            continue
+        for place in node.walk():
+            if place.comment and place.comment not in target.text:
+                shown = place.comment.split("\n")[0][:80]
+                notes.append(
+                    f"The comment `{shown}` on {action.address} is not taken over; {target.path} keeps its own."
+                )
+    return notes[:MOST_NOTES]
 
 
 def apply_plan(target: Document, plan: MergePlan) -> Document:
@@ -133,25 +176,39 @@ def apply_plan(target: Document, plan: MergePlan) -> Document:
             if _meant(action, pair) in meant:
                 raise SnippetRefused(f"{action.address} stands twice in the snippet; skip one of the two.")
             meant.add(_meant(action, pair))
+    planned = zip((action.kind for action in plan.actions), plan._pairs, strict=True)
+    return rewrite(target, _splices(target, plan._snippet, tuple(planned)))
+
+
+def _splices(
+    target: Document, snippet: Document, planned: tuple[tuple[ActionKind, tuple[Node, Node | None, Node]], ...]
+) -> list[Splice]:
+    """What doing the actions changes in the text of the target."""
     splices: list[Splice] = []
     additions: _Additions = {}
     writer = WRITERS[target.format]
-    for action, (node, twin, parent) in zip(plan.actions, plan._pairs, strict=True):
-        if action.kind is ActionKind.ADD:
-            _add(plan._snippet, node, parent, additions)
-        elif action.kind is ActionKind.REPLACE and twin is not None:
-            source = dedented(plan._snippet, node.start, plan._snippet.text[node.start : node.end])
-            splices.append(_replacement(target, twin, source))
-        elif action.kind is ActionKind.COMBINE and twin is not None:
+    for kind, (node, twin, parent) in planned:
+        if kind is ActionKind.ADD:
+            _add(snippet, node, parent, additions)
+        elif kind is ActionKind.REPLACE and twin is not None:
+            splices.append(_replacement(target, twin, _plain_source(snippet, node)))
+        elif kind is ActionKind.COMBINE and twin is not None:
             for source_node, target_node, target_parent in _field_pairs(target, node, twin):
                 if target_node is None:
-                    _add(plan._snippet, source_node, target_parent, additions)
+                    _add(snippet, source_node, target_parent, additions)
+                elif _is_whole_list(target, source_node, target_node):
+                    if _content(source_node) != _content(target_node):
+                        splices.append(_replacement(target, target_node, _plain_source(snippet, source_node)))
                 elif (source_node.value or "") != (target_node.value or ""):
                     splices += writer.set_value(target, target_node, source_node.value or "")
     # A block and the blocks inside it may end at the same place; what belongs deepest comes first there.
     for parent, sources, after in sorted(additions.values(), key=lambda addition: -len(addition[0].names)):
         splices += writer.insert(target, parent, sources, after)
-    return rewrite(target, splices)
+    return splices
+
+
+def _plain_source(snippet: Document, node: Node) -> str:
+    return dedented(snippet, node.start, snippet.text[node.start : node.end])
 
 
 # --- where it belongs ---------------------------------------------------------------------------------------------------
@@ -327,14 +384,91 @@ def _plan_entry(target: Document, reading: Reading, node: Node, twin: Node, pare
         if target_node is None:
             where = _address_under(target, target_parent, target_parent.names, source_node)
             changes.append(ValueChange(where, None, source_of(document, source_node)))
+        elif _is_whole_list(target, source_node, target_node):
+            if _content(source_node) != _content(target_node):
+                old, new = source_of(target, target_node), source_of(document, source_node)
+                changes.append(ValueChange(target.keys.address_of(target_node), old, new))
         elif (source_node.value or "") != (target_node.value or ""):
             changes.append(ValueChange(target.keys.address_of(target_node), target_node.value, source_node.value))
-    return Action(ActionKind.COMBINE if changes else ActionKind.SAME, address, line, tuple(changes))
+    doubt = _doubt(target, node, twin) if changes else ""
+    kind = ActionKind.ASK if doubt else ActionKind.COMBINE if changes else ActionKind.SAME
+    return Action(kind, address, line, tuple(changes), doubt)
+
+
+def _doubt(target: Document, node: Node, twin: Node) -> str:
+    """Why a person has to say whether the entry is combined or replaced; empty where combining is plain.
+
+    A published entry with a list of its own is a whole: with fields that it does not have left from the old one, the two
+    would be mixed. Lists that go by number beside one another must keep one length.
+    """
+    mixed = _mixed_list(target, node, twin)
+    if mixed:
+        return mixed
+    lists = [(s, t) for s, t, _ in _field_pairs(target, node, twin) if t is not None and _is_whole_list(target, s, t)]
+    changed = [(s, t) for s, t in lists if _content(s) != _content(t)]
+    if not changed:
+        return ""
+    named = {child.name for child in node.children}
+    left = [child.name for child in twin.children if child.name not in named and not child.is_value and child.name]
+    shown = ", ".join(dict.fromkeys(s.name or "the list" for s, _ in changed))
+    if left:
+        return f"It brings {shown} and would keep {', '.join(left)} of the old entry. Combine, replace or skip it."
+    kept = [
+        child
+        for child in twin.children
+        if child.kind is NodeKind.LIST and child.name not in {s.name for s, _ in changed}
+    ]
+    for source, own in changed:
+        for other in kept:
+            if len(own.children) == len(other.children) > 1 and len(source.children) != len(other.children):
+                return (
+                    f"{source.name} would have {len(source.children)} items beside {len(other.children)} of {other.name}; "
+                    "now both have the same number. Combine, replace or skip it."
+                )
+    return ""
+
+
+def _mixed_list(target: Document, node: Node, twin: Node) -> str:
+    """A list in which the old and the new entry each have items that the other has not."""
+    for source in node.children:
+        own = twin.child(source.name) if source.name else None
+        if own is None or source.kind is not NodeKind.LIST or _is_whole_list(target, source, own):
+            continue
+        new = {target.keys.key_among(own.names, item) for item in source.children} - {""}
+        old = {target.keys.key_of(item) for item in own.children} - {""}
+        if new - old and old - new:
+            return (
+                f"{source.name} has {', '.join(sorted(new - old)[:3])}, and the old entry {', '.join(sorted(old - new)[:3])}. "
+                "Combine keeps both, replace takes the new entry alone, or skip it."
+            )
+    return ""
+
+
+def _is_whole_list(target: Document, source: Node, own: Node) -> bool:
+    """A list that is taken as a whole, never item by item.
+
+    Of such kind are lists whose items nothing tells apart but their order, and all lists inside of a value in parentheses:
+    that is published as one line, and the parts of two recipes would make a third.
+    """
+    if source.kind is not NodeKind.LIST or own.kind is not NodeKind.LIST or own.parent is None:
+        return False
+    if target.format is Format.INI or _goes_by_number(own):
+        return True
+    return not any(target.keys.key_of(child) for child in own.children)
+
+
+def _goes_by_number(own: Node) -> bool:
+    """A list of values beside another of the same length: the first belongs to the first."""
+    beside = own.parent.children if own.parent is not None else ()
+    return all(child.is_value for child in own.children) and any(
+        other is not own and other.kind is NodeKind.LIST and len(other.children) == len(own.children) > 1
+        for other in beside
+    )
 
 
 def _field_pairs(target: Document, node: Node, twin: Node) -> Iterator[tuple[Node, Node | None, Node]]:
     """Every value of the snippet's entry with the one it meets; what meets nothing comes with its parent-to-be."""
-    if node.is_value and not node.children:
+    if (node.is_value and not node.children) or _is_whole_list(target, node, twin):
         yield node, twin, twin
         return
     names = twin.names

@@ -12,12 +12,13 @@ into stretches, and a stretch is taken from the side that changed it.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from difflib import SequenceMatcher
 from typing import Final
 
 from zerrit.core.addresses import print_segments
+from zerrit.core.documents.comments import comment_texts
 from zerrit.core.documents.document import Document
 from zerrit.core.documents.edits import WRITERS, ValueChange, rewrite
 from zerrit.core.documents.format import Format
@@ -103,7 +104,33 @@ def merge_three(
         if not is_theirs:
             raise MergeRefused(f"What theirs changed cannot be put into mine piece by piece. {refusal}") from refusal
         document = mine.with_text(theirs.text)
-    return Merged(document, tuple(merge.taken), tuple(merge.clashes), tuple(merge.left))
+    lost = _lost_comments(base, mine, theirs, document) if base is not None else []
+    left = [*merge.left, *_told(text for text in lost if text not in merge.left_comments)]
+    return Merged(document, tuple(merge.taken), tuple(merge.clashes), tuple(left))
+
+
+def _lost_comments(base: Document, mine: Document, theirs: Document, merged: Document) -> list[str]:
+    """Comments that a side has, that neither side removed, and that are not in the result."""
+    was, own, other, now = (comment_texts(one.text, one.format) for one in (base, mine, theirs, merged))
+    lost = []
+    for text in own | other:
+        kept = own[text] - max(0, was[text] - other[text])
+        wanted = max(kept, other[text] if other[text] > was[text] else 0)
+        if other[text] == was[text] > own[text]:
+            wanted = own[text]
+        if now[text] < wanted:
+            lost.append(text)
+    return lost
+
+
+def _told(texts: Iterable[str]) -> Iterator[str]:
+    lost = [text.split("\n")[0][:80] for text in texts]
+    yield from (f"The comment `{text}` is not in the result; put it where it belongs." for text in lost[:MOST_LOST])
+    if len(lost) > MOST_LOST:
+        yield f"{len(lost) - MOST_LOST} more comments are not in the result."
+
+
+MOST_LOST: Final = 20  # lost comments that are named
 
 
 class _Merge:
@@ -117,6 +144,7 @@ class _Merge:
         self.clashes: list[Clash] = []
         self.taken: list[ValueChange] = []
         self.left: list[str] = []
+        self.left_comments: set[str] = set()  #: those of theirs that `left` names already
         self.decided: set[str] = set()
         self._changed: list[Splice] = []
         self._leads: list[Splice] = []  #: comments above entries
@@ -194,8 +222,6 @@ class _Merge:
         theirs: Mapping[Identity, Node],
     ) -> None:
         """Note which entries theirs moved, and behind which neighbour each of them stands now."""
-        if self.mine.format in (Format.JSON, Format.YAML) and m.kind is NodeKind.GROUP:
-            return  # the order of keys means nothing
         shared = [i for i in bases if i in mines and i in theirs and not i[0].startswith("@")]
         known = set(shared)
         their_order = [identity for identity in theirs if identity in known]
@@ -203,9 +229,6 @@ class _Merge:
         if their_order in (shared, my_order):
             return
         here, there = moved(shared, my_order), moved(shared, their_order)
-        if self.mine.format is Format.INI and m is self.mine.root:
-            self.left.append("theirs has its sections in another order; mine's stays.")
-            return
         if len(there) > MOST_MOVED:
             self.left.append(f"{self._named(m)}: theirs put its entries into another order; mine's stays.")
             return
@@ -266,10 +289,12 @@ class _Merge:
     def _take_comment(self, b: Node, m: Node, t: Node) -> None:
         """Theirs documents it otherwise; where mine had not changed that, take it."""
         if m.comment != b.comment:
+            self.left_comments.update(t.comment.split("\n"), [t.comment])
             self.left.append(f"{self._named(m)}: both sides changed its comment; mine's stays.")
             return
         carried = comment_splice(self.mine, m, self.theirs, t)
         if carried is None:
+            self.left_comments.update(t.comment.split("\n"), [t.comment])
             self.left.append(f"{self._named(m)}: theirs has another comment; mine's stays.")
             return
         self.taken.append(ValueChange(self.keys.address_of(m), m.comment or None, t.comment or None))

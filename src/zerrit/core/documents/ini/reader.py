@@ -205,7 +205,7 @@ class _IniReader(Structs):
         return raw[match.start() :] if match else ""
 
     def _value(self, name: str, start: int, value_start: int, value_end: int) -> Node:
-        raw = self.text[value_start:value_end].rstrip(" \t")
+        raw = _without_end_mark(self.text[value_start:value_end].rstrip(" \t"))
         value_end = value_start + len(raw)
         if raw[:1] and raw[0] in SMART:
             inner = raw.strip(SMART + '"')
@@ -255,3 +255,9 @@ class _IniReader(Structs):
                 mend=Splice(value_start, value_start, '"'),
             )
         return Node(NodeKind.VALUE, name, start, value_end, value=raw, value_start=value_start, value_end=value_end)
+
+
+def _without_end_mark(raw: str) -> str:
+    """`60;` means 60 in files that end each setting with a semicolon; among several semicolons it is a part of the value."""
+    body = raw[:-1].rstrip(" \t")
+    return body if raw.endswith(";") and body and ";" not in body else raw

@@ -2,13 +2,19 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping, Sequence
+from typing import Final
 
 from zerrit.core.documents.document import Document
 from zerrit.core.documents.node import Node, NodeKind
+from zerrit.core.documents.scalars import as_switch
+from zerrit.core.documents.slots import PLACE
 from zerrit.core.documents.source import Splice
 from zerrit.core.documents.writing import insert_lines, whole_lines
 from zerrit.core.errors import EditRefused
+
+_SWITCH: Final = re.compile(r"[ \t]*[=:][ \t]*([\w.]+)")
 
 
 class TextWriter:
@@ -17,6 +23,11 @@ class TextWriter:
             raise EditRefused("Address a line of the file, such as line[#3].")
         if "\n" in value or "\r" in value:
             raise EditRefused("The value is to replace one line, but holds a line break.")
+        if node.name != "line":
+            switch = _switch_behind(document, node, value)
+            if switch is not None:
+                return [switch]
+            _require_fits(document, node, value)
         return [Splice(node.value_start, node.value_end, value)]
 
     def render(self, document: Document, name: str, fields: Mapping[str, str], like: Node | None) -> str:
@@ -46,6 +57,32 @@ class TextWriter:
             raise EditRefused(f"`{node.name}` is cut out of a line of the script. Set its value, or remove the line.")
         lines = whole_lines(document, node)
         return [lines] if lines else [Splice(node.start, node.end, "")]
+
+
+def _switch_behind(document: Document, node: Node, value: str) -> Splice | None:
+    """A flag such as `{}=true`: on or off changes what stands behind its name, never the name."""
+    if as_switch(value) is None or as_switch(node.value or "") is not None:
+        return None
+    found = _SWITCH.match(document.text, node.value_end, document.source.line_end(node.value_end))
+    if found is None or as_switch(found.group(1)) is None:
+        return None
+    return Splice(found.start(1), found.end(1), value)
+
+
+def _require_fits(document: Document, node: Node, value: str) -> None:
+    """The value stays inside of its slot: between its quotation marks, or as one word."""
+    text = document.text
+    before, after = text[node.value_start - 1 : node.value_start], text[node.value_end : node.value_end + 1]
+    if before in ("'", '"') and before == after:
+        if before in value:
+            raise EditRefused(f"The value stands in quotation marks and cannot hold one itself: `{before}`.")
+        return
+    slot = document.reading.slots.get(node.name if node.name else node.parent.name if node.parent else "")
+    is_word = slot is not None and not slot.split and slot.at.rstrip().endswith(PLACE) and not slot.at.startswith("^")
+    if is_word and re.search(r"[\s\"';]", value):
+        raise EditRefused(
+            f"`{value}` is more than one word, and stands without quotation marks here. Set the line instead."
+        )
 
 
 def _is_slot(node: Node) -> bool:
