@@ -86,12 +86,14 @@ def _server(name: str, link: dict[str, Any], vault: Vault, url: str = "http://12
 
 
 @contextmanager
-def _workspace(folder: Path, link: dict[str, Any], url: str = "http://127.0.0.1:1") -> Iterator[Workspace]:
-    folder.mkdir()
+def workspace_of(folder: Path, link: dict[str, Any] | None, url: str = "http://127.0.0.1:1") -> Iterator[Workspace]:
+    """What a service works with, and a server in it; without a link the one of an earlier time."""
+    folder.mkdir(exist_ok=True)
     database, vault = open_database(folder / "zerrit.db"), open_vault(folder / "zerrit.key")
     workspace = Workspace(database, vault, lambda *_: None, folder, settle=0.1)
-    with workspace.session() as session:
-        session.add(_server("reef", link, vault, url))
+    if link is not None:
+        with workspace.session() as session:
+            session.add(_server("reef", link, vault, url))
     yield workspace
     database.close()
 
@@ -136,11 +138,11 @@ def measure() -> KeepingCost:
         link = {"kind": "folder", "folder": str(game)}
         snapshots, gits = [], []
         for round_ in range(ROUNDS):
-            with _workspace(root / f"data-{round_}", link) as workspace:
+            with workspace_of(root / f"data-{round_}", link) as workspace:
                 snapshots.append(_timed(lambda: fetch.fetch(workspace, "isolde", "reef")))
             gits.append(_timed(lambda: _git(game, root / f"git-{round_}")))  # noqa: B023
         stored, git_stored = _size(root / "data-0"), _size(root / "git-0" / "objects")
-        with _workspace(root / "data", link) as workspace:
+        with workspace_of(root / "data", link) as workspace:
             fetch.fetch(workspace, "isolde", "reef")
             fetches, listings = [], []
             for _ in range(7):
@@ -175,7 +177,7 @@ def _deploy_one(root: Path) -> Counter[str]:
         sent["bytes sent"] += len(data)
         real_store(wire, path, data)
 
-    with _workspace(root / "data-ftp", link, f"http://127.0.0.1:{host.control_port}/reef") as workspace:
+    with workspace_of(root / "data-ftp", link, f"http://127.0.0.1:{host.control_port}/reef") as workspace:
         fetch.fetch(workspace, "isolde", "reef")
         change = changes.open_change(workspace, "isolde", "reef", "one of many")
         changes.add_step(workspace, "isolde", change.id, Step(StepKind.SET, "area-1/file-1.yml#name", "=pier"))

@@ -26,6 +26,8 @@ from typing import Final
 
 from ruamel.yaml import YAML
 
+from benchmarks.comparing import CompareCost
+from benchmarks.comparing import measure as measure_comparing
 from benchmarks.inputs import changed_in, finds_xml, hauls_yaml, station_ini, stores_json
 from benchmarks.keeping import FILES, KeepingCost
 from benchmarks.keeping import measure as measure_keeping
@@ -311,6 +313,15 @@ def keeping_rows(cost: KeepingCost) -> list[Row]:
     ]
 
 
+def comparing_rows(cost: CompareCost) -> list[Row]:
+    """What it takes to see what a change of one value does."""
+    what = f"compare a change of one value, server of {cost.megabytes:.0f} MB"
+    return [
+        Row(what, "git diff --no-index of two folders", cost.later, cost.git, 1),
+        Row("the same, by a service that has read no file yet", "the same", cost.first, cost.git, float("inf")),
+    ]
+
+
 def keeping_note(cost: KeepingCost) -> str:
     sent = cost.sent
     return (
@@ -321,6 +332,7 @@ def keeping_note(cost: KeepingCost) -> str:
 
 def main() -> None:
     keeping = measure_keeping()
+    compared = measure_comparing()
     costs = [measure_checks(share) for share in SHARES]
     largest = costs[-1]
     what = f"check {largest.files} files, {largest.megabytes:.0f} MB, by the demo gamebook"
@@ -329,6 +341,7 @@ def main() -> None:
         Row(what, "reading them", largest.check, largest.read, 2),
         Row("the same", "reading them, every node made", largest.check, largest.read_nodes, float("inf")),
         *keeping_rows(keeping),
+        *comparing_rows(compared),
     ]
     text = table(rows, measure_growth()) + check_table(costs) + keeping_note(keeping) + merge_table()
     RESULTS.write_text(text)

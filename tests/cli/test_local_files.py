@@ -129,7 +129,7 @@ def test_a_value_is_edited_and_nothing_else(world: Path, tmp_path: Path, operati
         (("edit", "mine/station.ini", "Station/Name", "+1"), 2, "`Coral Gate` is no number"),
         (("edit", "mine/station.ini", "Multipliers/FindRate", "more"), 2, "`more` is no operation."),
         (("edit", "mine/none.ini", "a", "=1"), 2, "File 'mine/none.ini' does not exist."),
-        (("compare", "mine", "pumps.txt"), 2, "Compare two files or two folders, not one with the other."),
+        (("compare", "mine", "pumps.txt"), 2, "mine has no file of that name"),
         (("show", "mine/none.ini#a"), 2, "There is no file mine/none.ini. For a file on a server write SERVER:mine/none.ini."),
         (("check", "mine", "--gamebook", "pumps.txt"), 2, "The gamebook pumps.txt cannot be used."),
         (("codes", "xml.not-closd"), 2, "There is no code xml.not-closd. Nearest: xml.not-closed,"),

@@ -158,7 +158,9 @@ def test_lists_that_go_by_number_keep_one_length(snippet: str, kind: ActionKind)
 
 @pytest.mark.parametrize("newline", ["\n", "\r\n"])
 def test_a_pasted_fragment_of_json_is_cleaned_and_told(newline: str) -> None:
-    document = read_document(b'{"goods": [{"id": "a", "cost": 1, "url": ""}, {"id": "b", "cost": 2, "url": "y"}]}', "a.json")
+    document = read_document(
+        b'{"goods": [{"id": "a", "cost": 1, "url": ""}, {"id": "b", "cost": 2, "url": "y"}]}', "a.json"
+    )
     snippet = '  // from the forum\n  {"id": "a", "cost": 5, /* was 1 */ "url": "x://y"},\n'.replace("\n", newline)
     plan = plan_merge(document, snippet)
     assert "Removed comments, which JSON does not have." in plan.notes

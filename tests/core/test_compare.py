@@ -7,7 +7,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from zerrit.core import read_document
-from zerrit.core.compare import Difference, compare_documents, compare_files, differences_at, require_place
+from zerrit.core.compare import Difference, FileSet, compare_documents, compare_files, differences_at, require_place
 from zerrit.core.documents import Document
 from zerrit.core.errors import AddressNotFound
 from zerrit.demo.world_files import default_files, server_files
@@ -147,7 +147,7 @@ def test_differences_are_narrowed_by_an_address_pattern(pattern: str, kept: list
 
 
 def test_a_pattern_that_leads_nowhere_is_told_from_one_without_a_difference() -> None:
-    files = {"a.xml": read_document(FINDS.encode(), "a.xml")}
+    files = FileSet({"a.xml": read_document(FINDS.encode(), "a.xml")})
     require_place("a.xml#find[Copper*]", files, files)
     with pytest.raises(AddressNotFound, match=r"Nearest: find\[Copper Gimbal\]"):
         require_place("a.xml#find[Coper Gimbal]", files, files)

@@ -96,7 +96,7 @@ def test_a_pattern_shows_every_place_with_its_default(shared: Shared) -> None:
         (f"{FINDS}#find[Coper Gimbal]", "address-not-found", "Nearest: find[Copper Gimbal]"),
         (f"{FINDS}#find[", "address-invalid", "a bracket `[` is never closed"),
         ("sea/fnds.xml#find", "address-not-found", "coral-gate has no file sea/fnds.xml. Nearest: sea/finds.xml"),
-        ("mods/deepsong.pak", "address-not-found", "coral-gate has no file mods/deepsong.pak."),
+        ("mods/deepsongs.pak", "address-not-found", "coral-gate has no file mods/deepsongs.pak."),
     ],
 )
 def test_a_wrong_address_is_a_problem_with_the_way_out(shared: Shared, address: str, kind: str, said: str) -> None:
@@ -189,7 +189,9 @@ def test_the_old_faults_of_a_file_are_counted_and_do_not_block(zerrit: Client, s
 
 def test_any_two_states_of_servers_are_compared(shared: Shared) -> None:
     stack, zerrit = shared
-    found = zerrit.comparison("coral-gate@defaults:2.1", "coral-gate@latest", "sea/finds.xml#find[Copper Gimbal]")
+    found = zerrit.comparison(
+        "coral-gate@defaults:2.1", "coral-gate@latest", "sea/finds.xml#find[Copper Gimbal]", texts=True
+    )
     assert [(d.address, d.old, d.new, d.delta) for d in found.differences] == [
         (f"{FINDS}#find[Copper Gimbal]/@house", "35", "45", "+10")
     ]
@@ -209,7 +211,7 @@ def test_any_two_states_of_servers_are_compared(shared: Shared) -> None:
 @pytest.mark.parametrize(
     ("old", "new", "only", "said"),
     [
-        ("coral-gate", "coral-gate@live", "", "`coral-gate` is no state of a server"),
+        ("coral-gate", "coral-gate@live", "", "`coral-gate` is not a state of a server"),
         ("coral-gate@999", "coral-gate@live", "", "coral-gate has no snapshot 999"),
         ("coral-gate@defaults:9", "coral-gate@latest", "", "has no defaults 9"),
         ("no-one@latest", "coral-gate@latest", "", "no-one"),

@@ -91,6 +91,8 @@ export interface paths {
         /**
          * Differences
          * @description What differs between the change's result and `base`, `live`, `defaults` or `defaults:LABEL`.
+         *
+         *     `texts` adds the lines that differ.
          */
         get: operations["differences_api_v1_changes__change_id__differences_get"];
         put?: never;
@@ -371,7 +373,7 @@ export interface paths {
          * @description What differs between two states of servers.
          *
          *     A state is SERVER@live, SERVER@latest, SERVER@NUMBER (a snapshot), SERVER@defaults or SERVER@defaults:LABEL.
-         *     `only` narrows it to what is at or below an address, which may be a pattern.
+         *     `only` narrows it to what is at or below an address, which may be a pattern. `texts` adds the lines that differ.
          */
         get: operations["compare_states_api_v1_comparison_get"];
         put?: never;
@@ -585,6 +587,26 @@ export interface paths {
          *     One that waits for a person on its way back is given up, and leaves the server as it is.
          */
         post: operations["cancel_api_v1_runs__run_id__cancel_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/evidence/{path}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Evidence File
+         * @description The bytes of a file that a failed start wrote.
+         */
+        get: operations["get_evidence_file_api_v1_runs__run_id__evidence__path__get"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1577,6 +1599,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/state": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Get State
+         * @description The files of a state as a ZIP, to be compared elsewhere: `state.json` lists all with size and SHA-256, and below
+         *     `files/` are those that are not as in `known`.
+         */
+        post: operations["get_state_api_v1_state_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/tokens": {
         parameters: {
             query?: never;
@@ -1929,6 +1972,8 @@ export interface components {
         /**
          * ComparisonOut
          * @description What differs between `old` and `new`; `notes` say what else one should know, such as files that drifted.
+         *
+         *     `texts` are the lines that differ, where they were asked for.
          */
         ComparisonOut: {
             /** Differences */
@@ -2133,6 +2178,30 @@ export interface components {
             rows: components["schemas"]["RowOut"][];
         };
         /**
+         * EvidenceFileOut
+         * @description A file that a failed start wrote. `is_kept`: its bytes can be had, as far as `note` does not say otherwise.
+         */
+        EvidenceFileOut: {
+            /** Is Kept */
+            is_kept: boolean;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "changed" | "added";
+            /**
+             * Modified
+             * Format: date-time
+             */
+            modified: string;
+            /** Note */
+            note: string;
+            /** Path */
+            path: string;
+            /** Size */
+            size: number;
+        };
+        /**
          * EvidenceOut
          * @description What was seen on the way.
          *
@@ -2140,7 +2209,8 @@ export interface components {
          *     (run `log_against`) did not, and the other way round. `crash_files` came with the start: their text, and in
          *     `crash_times` when they were written by their host's clock; one that does not begin with a path of the game lies
          *     elsewhere. `old_crash_files` lay there before; `newest_old_crash` is the newest of them with its age. `drifted` are files that
-         *     were not as Zerrit last saw them, `left_out` those that could not be read. `in_place`: the game ran on. `resumed`: so
+         *     were not as Zerrit last saw them, `written_at_stop` and `written_at_start` those that the game or its host wrote while
+         *     it stopped and started, `left_out` those that could not be read. `in_place`: the game ran on. `resumed`: so
          *     often the service was started again meanwhile. `rehearsal` is what a copy did before, where one was started.
          */
         EvidenceOut: {
@@ -2218,6 +2288,16 @@ export interface components {
              * @default 0
              */
             resumed: number;
+            /**
+             * Written At Start
+             * @default []
+             */
+            written_at_start: string[];
+            /**
+             * Written At Stop
+             * @default []
+             */
+            written_at_stop: string[];
         };
         /** FetchOut */
         FetchOut: {
@@ -2663,7 +2743,10 @@ export interface components {
             /** Text */
             text: string;
         };
-        /** MergeActionOut */
+        /**
+         * MergeActionOut
+         * @description What happens to one entry of a snippet. `result` is the line that results, of an entry of one line.
+         */
         MergeActionOut: {
             /** Address */
             address: string;
@@ -2673,6 +2756,8 @@ export interface components {
             kind: string;
             /** Line */
             line: number;
+            /** Result */
+            result: string;
             /** Why */
             why: string;
         };
@@ -3124,6 +3209,8 @@ export interface components {
             /** Ended At */
             ended_at: string | null;
             evidence: components["schemas"]["EvidenceOut"];
+            /** Evidence Files */
+            evidence_files: components["schemas"]["EvidenceFileOut"][];
             /** Files */
             files: components["schemas"]["RunFileOut"][];
             /** Id */
@@ -3377,6 +3464,18 @@ export interface components {
              * @enum {string}
              */
             state: "running" | "done" | "failed" | "interrupted";
+        };
+        /**
+         * StateIn
+         * @description A state of a server, and the SHA-256 by path of the files that are known already.
+         */
+        StateIn: {
+            /** Known */
+            known?: {
+                [key: string]: string;
+            };
+            /** State */
+            state: string;
         };
         /**
          * StepIn
@@ -3938,6 +4037,7 @@ export interface operations {
         parameters: {
             query?: {
                 against?: string;
+                texts?: boolean;
             };
             header?: never;
             path: {
@@ -4581,6 +4681,7 @@ export interface operations {
                 new: string;
                 old: string;
                 only?: string;
+                texts?: boolean;
             };
             header?: never;
             path?: never;
@@ -5132,6 +5233,45 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["RunOut"];
                 };
+            };
+        };
+    };
+    get_evidence_file_api_v1_runs__run_id__evidence__path__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                path: string;
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Server Error */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };
@@ -7525,6 +7665,46 @@ export interface operations {
             };
             /** @description Successful Response */
             204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    get_state_api_v1_state_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StateIn"];
+            };
+        };
+        responses: {
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Server Error */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };

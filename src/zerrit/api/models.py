@@ -355,8 +355,18 @@ class TextDifferenceOut(BaseModel):
     text: str
 
 
+class StateIn(Sent):
+    """A state of a server, and the SHA-256 by path of the files that are known already."""
+
+    state: Annotated[str, Field(min_length=1, max_length=200)]
+    known: Annotated[dict[str, str], Field(default_factory=dict)]
+
+
 class ComparisonOut(BaseModel):
-    """What differs between `old` and `new`; `notes` say what else one should know, such as files that drifted."""
+    """What differs between `old` and `new`; `notes` say what else one should know, such as files that drifted.
+
+    `texts` are the lines that differ, where they were asked for.
+    """
 
     old: str
     new: str

@@ -11,7 +11,7 @@ from typing import Any, Final, Literal
 import click
 
 from zerrit import api
-from zerrit.cli.comparing import compared, comparison_output, save_comparison
+from zerrit.cli.comparing import WITH_TEXTS, compared, comparison_output, save_comparison
 from zerrit.cli.comparing import show as show_comparison
 from zerrit.cli.completing import complete_in_change, complete_operation
 from zerrit.cli.merging import ask_place, choices, choose_option, print_merge_plan, snippet_argument
@@ -365,7 +365,7 @@ def waive(change_id: int, code: str, place: str, reason: str, until: datetime | 
 def compare_change(change_id: int, against: str, output: str, save_to: Path | None) -> None:
     """Show what a change makes different. From its base, the live files, or the defaults."""
     with connect() as zerrit:
-        found = zerrit.differences(change_id, against)
+        found = zerrit.differences(change_id, against, texts=output in WITH_TEXTS)
     if output == "table":
         click.echo(f"from {found.old} to {found.new}:")
     show_comparison(compared(found), output, save_to)

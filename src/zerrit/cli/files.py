@@ -70,13 +70,6 @@ def _query(database: bytes, statement: str) -> Sequence[tuple[str, ...]]:
     return query(database, statement)
 
 
-def read_documents(path: Path) -> dict[str, Document]:
-    """The text files of a folder by their paths in it, or one file by the path that was given; without a gamebook."""
-    if path.is_file():
-        return {str(path): read_document(path.read_bytes(), str(path))}
-    return {name: document for name, document in read_all(path).items() if not document.is_binary}
-
-
 def read_all(folder: Path) -> dict[str, Document]:
     """Every file of a folder by its path in it; links are left out, since they may lead anywhere."""
     files = (file for file in sorted(folder.rglob("*")) if file.is_file() and not file.is_symlink())

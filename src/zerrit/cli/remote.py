@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import io
 import zipfile
 from collections import Counter
@@ -18,6 +19,7 @@ from zerrit.cli.session import DEFAULT_URL, connect, remember
 from zerrit.client import Client
 from zerrit.core.addresses import parse_address
 from zerrit.core.checks import check_files_of, value_in_words
+from zerrit.core.documents.binary import LOOKED_AT, describe_binary
 from zerrit.core.documents.lookup import find
 from zerrit.core.documents.writing import dedented
 from zerrit.core.errors import ZerritError
@@ -161,6 +163,10 @@ def _local_places(path: str, address: str, gamebook_file: Path | None) -> list[a
         raise ZerritError(f"There is no file {path}. For a file on a server write SERVER:{path}.")
     book = load_gamebook(gamebook_file) if gamebook_file else None
     files = read_files(file, book)
+    if not files.documents:
+        data = file.read_bytes()
+        said = describe_binary(data[:LOOKED_AT], len(data), hashlib.sha256(data).hexdigest())
+        return [_binary_place(path, said)]
     (document,) = files.documents.values()
     findings = check_files_of(files, book).findings
     return [
@@ -185,7 +191,25 @@ def _local_places(path: str, address: str, gamebook_file: Path | None) -> list[a
     ]
 
 
+def _binary_place(path: str, said: str) -> api.PlaceOut:
+    return api.PlaceOut(
+        address=path,
+        kind="binary",
+        value=None,
+        source=said,
+        comment="",
+        note="",
+        line=0,
+        default=None,
+        allowed="",
+        findings=[],
+    )
+
+
 def _print_place(place: api.PlaceOut) -> None:
+    if place.kind == "binary":
+        click.echo(f"{place.address}\n    {place.source}")
+        return
     click.echo(f"{place.address}   (line {place.line})")
     shown = place.source if place.kind != "value" else f"{place.value}"
     for line in shown.splitlines():

@@ -237,11 +237,14 @@ class AsyncClient:
     async def withdraw(self, change_id: int) -> api.ChangeDetail:
         return await self.send(calls.withdraw(change_id))
 
-    async def differences(self, change_id: int, against: str = "base") -> api.ComparisonOut:
-        return await self.send(calls.differences(change_id, against))
+    async def differences(self, change_id: int, against: str = "base", texts: bool = False) -> api.ComparisonOut:
+        return await self.send(calls.differences(change_id, against, texts))
 
-    async def comparison(self, old: str, new: str, only: str = "") -> api.ComparisonOut:
-        return await self.send(calls.comparison(old, new, only))
+    async def comparison(self, old: str, new: str, only: str = "", texts: bool = False) -> api.ComparisonOut:
+        return await self.send(calls.comparison(old, new, only, texts))
+
+    async def state(self, state: str, known: Mapping[str, str]) -> bytes:
+        return await self.send(calls.state(state, known))
 
     async def run(self, run_id: int) -> api.RunOut:
         return await self.send(calls.run(run_id))

@@ -230,12 +230,18 @@ def withdraw(change_id: int) -> Call[api.ChangeDetail]:
     return Call("POST", f"/changes/{change_id}/withdraw", _one(api.ChangeDetail))
 
 
-def differences(change_id: int, against: str = "base") -> Call[api.ComparisonOut]:
-    return Call("GET", f"/changes/{change_id}/differences", _one(api.ComparisonOut), params={"against": against})
+def differences(change_id: int, against: str = "base", texts: bool = False) -> Call[api.ComparisonOut]:
+    params = {"against": against, "texts": texts}
+    return Call("GET", f"/changes/{change_id}/differences", _one(api.ComparisonOut), params=params)
 
 
-def comparison(old: str, new: str, only: str = "") -> Call[api.ComparisonOut]:
-    return Call("GET", "/comparison", _one(api.ComparisonOut), params=_given(old=old, new=new, only=only))
+def comparison(old: str, new: str, only: str = "", texts: bool = False) -> Call[api.ComparisonOut]:
+    params = _given(old=old, new=new, only=only) | {"texts": texts}
+    return Call("GET", "/comparison", _one(api.ComparisonOut), params=params)
+
+
+def state(state: str, known: Mapping[str, str]) -> Call[bytes]:
+    return Call("POST", "/state", _bytes, json={"state": state, "known": dict(known)}, is_raw=True)
 
 
 def run(run_id: int) -> Call[api.RunOut]:

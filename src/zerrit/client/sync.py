@@ -235,11 +235,14 @@ class Client:
     def withdraw(self, change_id: int) -> api.ChangeDetail:
         return self.send(calls.withdraw(change_id))
 
-    def differences(self, change_id: int, against: str = "base") -> api.ComparisonOut:
-        return self.send(calls.differences(change_id, against))
+    def differences(self, change_id: int, against: str = "base", texts: bool = False) -> api.ComparisonOut:
+        return self.send(calls.differences(change_id, against, texts))
 
-    def comparison(self, old: str, new: str, only: str = "") -> api.ComparisonOut:
-        return self.send(calls.comparison(old, new, only))
+    def comparison(self, old: str, new: str, only: str = "", texts: bool = False) -> api.ComparisonOut:
+        return self.send(calls.comparison(old, new, only, texts))
+
+    def state(self, state: str, known: Mapping[str, str]) -> bytes:
+        return self.send(calls.state(state, known))
 
     def run(self, run_id: int) -> api.RunOut:
         return self.send(calls.run(run_id))

@@ -9,6 +9,7 @@ The family of errors that a call of the core can end in.
     ├── MergeRefused       the three documents cannot be merged as they are
     ├── FigureRefused      a figure cannot be worked out from what stands there
     ├── PathRefused        the path would lead out of the server's folder
+    ├── ArchiveRefused     the archive is damaged, too large, or made to do harm
     └── GamebookInvalid    the gamebook cannot be used; carries its findings
 
 A fault *in a file* is not an error but a finding (`zerrit.core.documents.findings`): all of them are listed,
@@ -86,6 +87,12 @@ class PathRefused(ZerritError):
     """The path would lead out of the server's folder, or is no file name."""
 
     kind = "path-refused"
+
+
+class ArchiveRefused(ZerritError):
+    """The archive cannot be used, and nothing of it was."""
+
+    kind = "archive-refused"
 
 
 class GamebookInvalid(ZerritError):

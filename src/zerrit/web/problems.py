@@ -26,6 +26,7 @@ STATUS: Final[dict[str, int]] = {
     "merge-refused": 422,
     "figure-refused": 422,
     "path-refused": 422,
+    "archive-refused": 422,
     "gamebook-invalid": 422,
     "refused": 422,
     "not-found": 404,

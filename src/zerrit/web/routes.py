@@ -221,13 +221,22 @@ def compare_states(
     old: Annotated[str, Query(max_length=200)],
     new: Annotated[str, Query(max_length=200)],
     only: Annotated[str, Query(max_length=2000)] = "",
+    texts: bool = False,
 ) -> api.ComparisonOut:
     """What differs between two states of servers.
 
     A state is SERVER@live, SERVER@latest, SERVER@NUMBER (a snapshot), SERVER@defaults or SERVER@defaults:LABEL.
-    `only` narrows it to what is at or below an address, which may be a pattern.
+    `only` narrows it to what is at or below an address, which may be a pattern. `texts` adds the lines that differ.
     """
-    return shapes.comparison(comparing.compare_servers(here, old, new, only))
+    return shapes.comparison(comparing.compare_servers(here, old, new, only, with_texts=texts))
+
+
+@router.post("/state", tags=["files"], response_class=Response)
+def get_state(given: api.StateIn, here: WorkspaceDep, _who: PersonDep) -> Response:
+    """The files of a state as a ZIP, to be compared elsewhere: `state.json` lists all with size and SHA-256, and below
+    `files/` are those that are not as in `known`.
+    """
+    return Response(comparing.state_archive(here, given.state, given.known), media_type="application/zip")
 
 
 @router.get("/comparison/page", tags=["files"], response_class=HTMLResponse)
@@ -239,7 +248,7 @@ def comparison_as_page(
     only: Annotated[str, Query(max_length=2000)] = "",
 ) -> HTMLResponse:
     """The same as a page to print."""
-    found = comparing.compare_servers(here, old, new, only)
+    found = comparing.compare_servers(here, old, new, only, with_texts=True)
     page = comparison_page(found.old_name, found.new_name, found.differences, found.texts, found.notes)
     return HTMLResponse(page, headers={"X-Content-Type-Options": "nosniff"})
 
@@ -349,9 +358,14 @@ def withdraw(change_id: int, response: Response, here: WorkspaceDep, who: Person
 
 
 @router.get("/changes/{change_id}/differences", tags=["changes"])
-def differences(change_id: int, here: WorkspaceDep, _who: PersonDep, against: str = "base") -> api.ComparisonOut:
-    """What differs between the change's result and `base`, `live`, `defaults` or `defaults:LABEL`."""
-    return shapes.comparison(comparing.compare_change(here, change_id, against))
+def differences(
+    change_id: int, here: WorkspaceDep, _who: PersonDep, against: str = "base", texts: bool = False
+) -> api.ComparisonOut:
+    """What differs between the change's result and `base`, `live`, `defaults` or `defaults:LABEL`.
+
+    `texts` adds the lines that differ.
+    """
+    return shapes.comparison(comparing.compare_change(here, change_id, against, with_texts=texts))
 
 
 @router.post("/servers/{server_id}/upgrade-plan", tags=["changes"])

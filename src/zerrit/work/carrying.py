@@ -7,13 +7,13 @@ import zipfile
 from collections.abc import Mapping, Sequence
 from difflib import SequenceMatcher
 
+from zerrit.core.archives import unpack
 from zerrit.core.errors import PathRefused
 from zerrit.core.paths import safe_path
 from zerrit.core.wording import counted
 from zerrit.links import Link
 from zerrit.records import Run, digest_of
 from zerrit.work.activity import note
-from zerrit.work.archives import unpack
 from zerrit.work.errors import Conflict, Refused
 from zerrit.work.runs import get_run
 from zerrit.work.servers import get_server
@@ -38,7 +38,7 @@ def take_in(
     files: dict[str, bytes] = {}
     try:
         for path, data in given:
-            files.update({safe_path(path): data} if path else dict(unpack(data)))
+            files.update({safe_path(path): data} if path else unpack(data))
         away = [safe_path(path) for path in gone]
     except PathRefused as error:
         raise Refused(f"Nothing was taken in: {error}") from error

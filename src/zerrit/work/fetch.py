@@ -8,10 +8,10 @@ from dataclasses import dataclass
 from sqlalchemy import update
 from sqlalchemy.orm import Session
 
+from zerrit.core.archives import unpack
 from zerrit.core.wording import counted
 from zerrit.records import Snapshot, SnapshotFile
 from zerrit.work.activity import note
-from zerrit.work.archives import unpack
 from zerrit.work.errors import Conflict, Refused
 from zerrit.work.kept_gamebooks import gamebook_of
 from zerrit.work.runs import require_no_run
@@ -106,7 +106,7 @@ def import_defaults(workspace: Workspace, person: str, server_id: str, label: st
     label = label.strip()
     if not label or len(label) > 40:
         raise Refused("Give the version that these defaults belong to, such as 2.1.")
-    files = unpack(archive)
+    files = list(unpack(archive).items())
     with workspace.session() as session:
         server = get_server(session, server_id)
         gamebook, _ = gamebook_of(session, server)

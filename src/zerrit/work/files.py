@@ -12,19 +12,20 @@ from zerrit.core.addresses import parse_address
 from zerrit.core.checks import Checked, Unknown, value_in_words, words_of
 from zerrit.core.compare import DifferenceKind, compare_documents
 from zerrit.core.documents import Document, Finding, Node, Severity, format_of
+from zerrit.core.documents.binary import LOOKED_AT, describe_binary
 from zerrit.core.documents.lookup import find
 from zerrit.core.documents.writing import dedented
 from zerrit.core.errors import AddressNotFound
 from zerrit.core.gamebooks import FieldRules, Gamebook
 from zerrit.core.nearest import did_you_mean, nearest
 from zerrit.core.paths import path_matches
-from zerrit.records import Server
+from zerrit.records import Server, load_content
 from zerrit.work.changes import get_change, worked_out
 from zerrit.work.errors import NotFound
 from zerrit.work.kept_gamebooks import gamebook_of
 from zerrit.work.servers import get_server
 from zerrit.work.snapshots import checked_in, defaults_of, digests, documents, findings_in, require_latest
-from zerrit.work.taking import Held
+from zerrit.work.taking import Held, known_files
 from zerrit.work.workspace import Workspace
 
 SETTINGS: Final = "settings"  #: the kind of all values that belong to no repeated entry
@@ -285,6 +286,9 @@ def show(workspace: Workspace, server_id: str, address_text: str) -> list[Place]
     files = newest.files
     paths = [path for path in files if path_matches(address.path, path)]
     if not paths:
+        others = _other_places(workspace, server_id, address.path)
+        if others and not address.segments:
+            return others
         file_in(files, address.path, server_id)
     places = [
         place_in(files[path], node, newest)
@@ -292,6 +296,23 @@ def show(workspace: Workspace, server_id: str, address_text: str) -> list[Place]
         for node in find(files[path], address.segments)[:MAX_SHOWN]
     ]
     return places[:MAX_SHOWN]
+
+
+def _other_places(workspace: Workspace, server_id: str, pattern: str) -> list[Place]:
+    """Files that are no text: what they are, never their bytes."""
+    with workspace.session() as session:
+        snapshot = require_latest(session, server_id)
+        known = known_files(session, snapshot.id)
+        found = [file for path, file in known.items() if path_matches(pattern, path)][:MAX_SHOWN]
+    places = []
+    for file in found:
+        start = b""
+        if file.digest:
+            with workspace.session() as session:
+                start = load_content(session, file.digest)[:LOOKED_AT]
+        said = describe_binary(start, file.size, file.digest or "")
+        places.append(Place(file.path, "binary", None, said, "", "", 0, None, "", ()))
+    return places
 
 
 def place_in(document: Document, node: Node, newest: Newest) -> Place:

@@ -13,6 +13,7 @@ from typing import Any, Final
 from sqlalchemy import delete, exists, or_, select
 from sqlalchemy.orm import Session
 
+from zerrit.core.archives import unpack
 from zerrit.core.paths import safe_path
 from zerrit.core.retention import Retention, kept_by
 from zerrit.core.wording import counted
@@ -30,7 +31,6 @@ from zerrit.records import (
     unpacked,
 )
 from zerrit.work.activity import note
-from zerrit.work.archives import unpack
 from zerrit.work.errors import Refused
 from zerrit.work.fetch import fetch
 from zerrit.work.kept_gamebooks import gamebook_of
@@ -278,7 +278,7 @@ def import_snapshot(workspace: Workspace, person: str, server_id: str, archive: 
 
     Raises NotFound. Refused: it is no such ZIP, a file is not as its hash says, or it is of another game.
     """
-    files = dict(unpack(archive))
+    files = unpack(archive, FILES)
     about = _manifest(files)
     with workspace.session() as session:
         server = get_server(session, server_id)

@@ -9,6 +9,7 @@ from sqlalchemy import insert, select
 from sqlalchemy.orm import Session
 
 from zerrit.core.checks import Checked, Files, check_files_of
+from zerrit.core.compare import FileSet, OtherFile
 from zerrit.core.documents import Document, Finding
 from zerrit.databases import query
 from zerrit.records import Server, Snapshot, SnapshotFile, load_content
@@ -115,6 +116,14 @@ def documents_of(
         for path, digest in wanted.items()
     }
     return {path: document for path, document in read.items() if not document.is_binary}
+
+
+def file_set(workspace: Workspace, session: Session, server: Server, files: Iterable[FetchedFile]) -> FileSet:
+    """The files of a state for comparing: texts as the gamebook reads them, all others by size and hash."""
+    listed = list(files)
+    texts = documents_of(workspace, session, server, {file.path: file.digest for file in listed if file.digest})
+    others = {file.path: OtherFile(file.size, file.digest or "") for file in listed if file.path not in texts}
+    return FileSet(texts, others)
 
 
 def take_live(workspace: Workspace, server: Server) -> Taken:

@@ -16,12 +16,13 @@ import { TextDifference } from "../../shared/TextDifference";
 export function DifferencePanel({ change }: { change: Schemas["ChangeDetail"] }) {
   const [against, setAgainst] = useState("base");
   const [shape, setShape] = useState("entries");
+  const texts = shape === "text"; // the lines that differ are worked out only when they are asked for
   const comparison = useQuery({
-    queryKey: ["change", change.id, "differences", against, change.version],
+    queryKey: ["change", change.id, "differences", against, change.version, texts],
     queryFn: () =>
       answer(
         api.GET("/api/v1/changes/{change_id}/differences", {
-          params: { path: { change_id: change.id }, query: { against } },
+          params: { path: { change_id: change.id }, query: { against, texts } },
         }),
       ),
   });

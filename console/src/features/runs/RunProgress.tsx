@@ -1,6 +1,7 @@
 import Alert from "@mui/material/Alert";
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
+import Link from "@mui/material/Link";
 import Paper from "@mui/material/Paper";
 import Typography from "@mui/material/Typography";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
@@ -83,6 +84,8 @@ function Evidence({ run }: { run: Run }) {
   const crashFiles = Object.entries(seen.crash_files ?? {});
   const notes = [
     ...(seen.doubts ?? []),
+    ...written("stopped", seen.written_at_stop),
+    ...written("started", seen.written_at_start),
     ...(seen.log_new ?? []).map((line) => `Its log says now, and did not at run ${String(seen.log_against)}: ${line}`),
     ...(seen.log_gone ?? []).map((line) => `Its log does not say any more what it said at run ${String(seen.log_against)}: ${line}`),
     ...Object.entries(seen.left_out ?? {}).map(([path, reason]) => `Left out: ${path}: ${reason}`),
@@ -92,6 +95,18 @@ function Evidence({ run }: { run: Run }) {
       {seen.culprit && <Alert severity="warning" variant="outlined" sx={{ mt: 1 }}>{seen.culprit}</Alert>}
       {notes.length > 0 && (
         <Box component="ul" sx={{ m: 0, mt: 1, pl: 2.5 }}>{notes.slice(0, 12).map((note) => <li key={note}>{note}</li>)}</Box>
+      )}
+      {run.evidence_files.length > 0 && (
+        <Box sx={{ mt: 1 }}>
+          <Typography variant="body2" color="text.secondary">Files that the start wrote, kept before they were removed</Typography>
+          <Box component="ul" sx={{ m: 0, pl: 2.5 }}>
+            {run.evidence_files.map((file) => (
+              <li key={file.path}>
+                {file.is_kept ? <Link href={evidenceLink(run.id, file.path)} download>{file.path}</Link> : file.path} ({file.kind}, {file.size.toLocaleString()} bytes){file.note && `; ${file.note}`}
+              </li>
+            ))}
+          </Box>
+        </Box>
       )}
       {crashFiles.map(([path, text]) => (
         <Box key={path} sx={{ mt: 1 }}>
@@ -106,6 +121,14 @@ function Evidence({ run }: { run: Run }) {
       {seen.log && <Log of="Log excerpt">{seen.log}</Log>}
     </>
   );
+}
+
+function written(word: string, paths: readonly string[] | undefined): string[] {
+  return paths?.length ? [`Written by the game or its host while it ${word}: ${paths.join(", ")}`] : [];
+}
+
+function evidenceLink(runId: number, path: string): string {
+  return `/api/v1/runs/${String(runId)}/evidence/${path.split("/").map(encodeURIComponent).join("/")}`;
 }
 
 function Log({ of, children }: { of: string; children: string }) {

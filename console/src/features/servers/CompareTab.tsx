@@ -23,9 +23,10 @@ export function CompareTab({ serverId }: { serverId: string }) {
   const [shape, setShape] = useState("entries");
   const states = useStates(serverId);
   const query = { old, new: fresh, only: wanted };
+  const texts = shape === "text"; // the lines that differ are worked out only when they are asked for
   const found = useQuery({
-    queryKey: ["comparison", query],
-    queryFn: () => answer(api.GET("/api/v1/comparison", { params: { query } })),
+    queryKey: ["comparison", query, texts],
+    queryFn: () => answer(api.GET("/api/v1/comparison", { params: { query: { ...query, texts } } })),
     placeholderData: (before) => before,
   });
   const page = `/api/v1/comparison/page?${new URLSearchParams(query).toString()}`;

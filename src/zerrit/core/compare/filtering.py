@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable
 
 from zerrit.core.addresses import may_meet, parse_address
 from zerrit.core.compare.differences import Difference, DifferenceKind
-from zerrit.core.documents.document import Document
+from zerrit.core.compare.other_files import FileSet
 from zerrit.core.documents.lookup import find
 from zerrit.core.errors import AddressNotFound
 from zerrit.core.nearest import nearest
@@ -28,14 +28,18 @@ def differences_at(found: Iterable[Difference], pattern: str) -> list[Difference
     return kept
 
 
-def require_place(pattern: str, before: Mapping[str, Document], after: Mapping[str, Document]) -> None:
+def require_place(pattern: str, old: FileSet, new: FileSet) -> None:
     """Nothing different, and nothing there, are two things. Raises AddressNotFound, naming what is near."""
     address = parse_address(pattern)
-    paths = [path for path in before.keys() | after.keys() if path_matches(address.path, path)]
+    before, after = old.documents, new.documents
+    known = {*old.paths, *new.paths}
+    paths = [path for path in known if path_matches(address.path, path)]
     if not paths:
-        close = nearest(address.path, before.keys() | after.keys())
+        close = nearest(address.path, known)
         hint = f" Nearest: {', '.join(close)}." if close else ""
         raise AddressNotFound(f"There is no file {address.path}.{hint}", pattern, address.path, 0, close)
+    if not address.segments:
+        return
     missing: AddressNotFound | None = None
     for path in paths:
         for files in (before, after):
