@@ -257,10 +257,10 @@ def test_a_rule_that_cannot_be_worked_out_for_an_entry_is_told_once_at_its_own_l
     ]  # fmt: skip
 
 
-def test_drafted_rules_warn_and_kept_ones_block() -> None:
+def test_drafted_rules_are_notices_and_kept_ones_block() -> None:
     rules = "drafted: somewhere\nunique:\n  - {name: ids, over: 'a.json#a/*', KEPT}\n"
     files: dict[str, str | bytes] = {"a.json": '{"a": ["x", "x"]}'}
-    for kept, severity in (("kept: true", "error"), ("kept: false", "warning"), ("severity: notice", "notice")):
+    for kept, severity in (("kept: true", "error"), ("kept: false", "notice"), ("severity: notice", "notice")):
         one = book(rules.replace("KEPT", kept))
         found = check_files_of(gather_files({p: str(t).encode() for p, t in files.items()}, one), one).findings
         assert [f.severity for f in found] == [severity]

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from zerrit.core import read_document
 from zerrit.core.documents import Node
-from zerrit.core.documents.source import splice
+from zerrit.core.documents.source import Splice, splice
 from zerrit.core.documents.versions import pieces_between
 
 LINES = st.lists(st.sampled_from(["a\n", "b\n", "\n", "c c\r\n", "d"]), max_size=40)
@@ -79,3 +79,26 @@ def test_another_version_is_read_as_if_afresh(seed: int) -> None:
     assert version.to_bytes() == data
     assert version.findings == afresh.findings
     assert tree(version.root) == tree(afresh.root)
+
+
+@given(
+    st.integers(0, 200),
+    st.integers(0, 12),
+    st.sampled_from(["", "<!-->", "-->", "<!--", "-", "]]>", "<?", ">", "<", "&", "x", "<b/>"]),
+)
+def test_an_edit_of_xml_is_read_as_the_whole_text_would_be(start: int, size: int, put: str) -> None:
+    text = '<a>\n  <!-- c -->\n  <b n="1">x</b><!-- d -->\n  <b n="2"><![CDATA[z]]></b>\n  <?p q?>\n  <c k="&amp;"/>\n  <c k="v"/>\n</a>\n'
+    document = read_document(text.encode(), "a.xml")
+    at = min(start, len(text))
+    edited = document.with_splices([Splice(at, min(at + size, len(text)), put)])
+    again = read_document(edited.text.encode(), "a.xml")
+    assert [(f.code, f.line, f.column) for f in edited.findings] == [(f.code, f.line, f.column) for f in again.findings]
+    assert tree(edited.root) == tree(again.root)
+
+
+def test_a_comment_cut_short_is_found_after_an_edit_too() -> None:
+    document = read_document(b"<a>\n<b/><!-- c -->\n<b/>\n</a>\n", "a.xml")
+    at = document.text.index(" c --")
+    edited = document.with_splices([Splice(at, at + 5, "")])
+    assert edited.text == "<a>\n<b/><!-->\n<b/>\n</a>\n"
+    assert [finding.code for finding in edited.findings][:1] == ["xml.comment-not-closed"]

@@ -84,7 +84,10 @@ class KnownListOut(BaseModel):
 
 
 class RuleOut(BaseModel):
-    """A rule in words, how many places it speaks of, and at how many of them it does not hold."""
+    """A rule in words, how many places it speaks of, and at how many of them it does not hold.
+
+    `unmeasured` says why nothing, or not everything, could be measured; such a rule is not satisfied.
+    """
 
     id: str
     part: str
@@ -96,6 +99,7 @@ class RuleOut(BaseModel):
     line: int
     places: int | None
     breaches: int
+    unmeasured: str
 
 
 class GamebookOverview(BaseModel):

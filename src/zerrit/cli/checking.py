@@ -17,6 +17,7 @@ from zerrit.cli.output import print_findings, print_json
 from zerrit.core.checks import Files, check_files_of
 from zerrit.core.compare import text_difference
 from zerrit.core.documents import Document, Finding, Severity
+from zerrit.core.documents.findings import known_again
 from zerrit.core.documents.fixing import Fixed, safe_fixes
 from zerrit.core.wording import counted
 
@@ -84,8 +85,8 @@ def check(
     if with_fixes:
         local = _fix_files(local, gamebook, yes=yes, is_quiet=output != "table")
     findings = check_files_of(local.files, gamebook).findings
-    shipped = _shipped(defaults_folder, gamebook) if defaults_folder else frozenset()
-    findings = tuple(_as_shipped(one) if one.identity in shipped else one for one in findings)
+    shipped = known_again(_shipped(defaults_folder, gamebook), findings) if defaults_folder else [False] * len(findings)
+    findings = tuple(_as_shipped(one) if is_known else one for one, is_known in zip(findings, shipped, strict=True))
     findings = tuple(_as_given(one, local) for one in findings)
     errors = sum(finding.blocks for finding in findings)
     if output == "sarif":
@@ -153,8 +154,8 @@ def _print_sarif(findings: Any) -> None:
 # --- what stands in the defaults too ----------------------------------------------------------------------------------
 
 
-def _shipped(folder: Path, gamebook: Gamebook | None) -> frozenset[tuple[str, str, str]]:
-    return frozenset(finding.identity for finding in check_files_of(read_files(folder, gamebook), gamebook).findings)
+def _shipped(folder: Path, gamebook: Gamebook | None) -> tuple[Finding, ...]:
+    return check_files_of(read_files(folder, gamebook), gamebook).findings
 
 
 def _as_shipped(finding: Finding) -> Finding:

@@ -107,7 +107,8 @@ def check_gamebook(file: Path, folder: Path | None, output: str) -> None:
         listed = [
             {"code": f.code, "message": f.message, "line": f.line, "column": f.column, "hint": f.hint} for f in faults
         ]
-        known = [{"id": r.id, "text": r.text, "places": r.places, "breaches": r.breaches} for r in rules]
+        keys = ("id", "text", "places", "breaches", "unmeasured")
+        known = [{key: getattr(rule, key) for key in keys} for rule in rules]
         print_json({"faults": listed, "rules": known})
     elif book is None:
         print_findings(faults, {file.name: file.read_text("utf-8", "replace")})
@@ -150,6 +151,8 @@ class ShownRule(Protocol):
     def places(self) -> int | None: ...
     @property
     def breaches(self) -> int: ...
+    @property
+    def unmeasured(self) -> str: ...
 
 
 def print_rules(rules: Iterable[ShownRule]) -> None:
@@ -159,7 +162,7 @@ def print_rules(rules: Iterable[ShownRule]) -> None:
             str(one.line),
             short(one.text, 100),
             "" if one.places is None else f"{one.places:,}",
-            str(one.breaches) if one.breaches else "-",
+            f"not measured: {one.unmeasured}" if one.unmeasured else str(one.breaches) if one.breaches else "-",
         )
         for one in rules
     ]

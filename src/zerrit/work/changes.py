@@ -13,6 +13,7 @@ from sqlalchemy.orm import Session
 from zerrit.core.checks import Checked, Effect, Files, check_files_of, effects, looks, touched
 from zerrit.core.compare import Difference, compare_files
 from zerrit.core.documents import Document, Finding, read_document
+from zerrit.core.documents.findings import known_again
 from zerrit.core.gamebooks import Gamebook
 from zerrit.core.merge import MergePlan, plan_merge
 from zerrit.core.steps import Outcome, OutcomeKind, Read, Replay, Step, StepKind, replay, touched_paths
@@ -259,8 +260,8 @@ def preview(workspace: Workspace, session: Session, change: Change) -> Preview:
 
 
 def _gone(known: WorkedOut) -> tuple[Finding, ...]:
-    left = {finding.identity for finding in known.findings}
-    return tuple(finding for finding in known.old_findings if finding.identity not in left)
+    is_left = known_again(known.findings, known.old_findings)
+    return tuple(one for one, is_known in zip(known.old_findings, is_left, strict=True) if not is_known)
 
 
 def _differences(known: WorkedOut) -> list[Difference]:

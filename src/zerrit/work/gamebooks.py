@@ -9,6 +9,7 @@ from sqlalchemy.orm import Session
 
 from zerrit.core.checks import Checked, Holding, Unknown, check_files_of, gather_files, holdings, words_of
 from zerrit.core.documents import Finding
+from zerrit.core.documents.findings import known_again
 from zerrit.core.drafting import draft
 from zerrit.core.gamebooks import Gamebook, read_gamebook
 from zerrit.core.nearest import did_you_mean
@@ -157,11 +158,12 @@ def try_gamebook(workspace: Workspace, server_id: str, text: str) -> Trial:
     files = gather_files(held, book, query=query)
     files = replace(files, others=[*files.others, *watched])
     new = check_files_of(files, book)
-    before, after = {f.identity for f in old.findings}, {f.identity for f in new.findings}
+    was_there = known_again(old.findings, new.findings)
+    is_left = known_again(new.findings, old.findings)
     return Trial(
         faults,
-        tuple(f for f in new.findings if f.identity not in before),
-        tuple(f for f in old.findings if f.identity not in after),
+        tuple(f for f, is_known in zip(new.findings, was_there, strict=True) if not is_known),
+        tuple(f for f, is_known in zip(old.findings, is_left, strict=True) if not is_known),
         tuple(holdings(new)),
     )
 

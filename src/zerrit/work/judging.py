@@ -9,6 +9,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from zerrit.core.documents import CODES, Finding, Severity
+from zerrit.core.documents.findings import known_again
 from zerrit.records import Server, Waiver
 from zerrit.work.snapshots import defaults_of, findings_in
 from zerrit.work.workspace import Workspace
@@ -35,25 +36,19 @@ def judge(
     """All findings after a change, judged beside those before it."""
     ended = {w.id for w in waivers_of(session, server.id) if is_ended(workspace, w)}
     waivers = {(w.code, w.address): w for w in waivers_of(session, server.id) if w.id not in ended}
-    known = {finding.identity for finding in old}
-    shipped = shipped_findings(workspace, session, server)
+    found = list(new)
+    was_there = known_again(old, found)
+    shipped = known_again(shipped_findings(workspace, session, server), found)
     return tuple(
-        JudgedFinding(
-            finding,
-            finding.identity not in known,
-            finding.identity in shipped,
-            waivers.get((finding.code, place_of(finding))),
-        )
-        for finding in new
+        JudgedFinding(finding, not is_known, is_shipped, waivers.get((finding.code, place_of(finding))))
+        for finding, is_known, is_shipped in zip(found, was_there, shipped, strict=True)
     )
 
 
-def shipped_findings(workspace: Workspace, session: Session, server: Server) -> frozenset[tuple[str, str, str]]:
-    """The identities of what is found in the newest defaults: mistakes of the vendor, which block nobody."""
+def shipped_findings(workspace: Workspace, session: Session, server: Server) -> tuple[Finding, ...]:
+    """What is found in the newest defaults: mistakes of the vendor, which block nothing."""
     defaults = defaults_of(session, server.id, None)
-    if defaults is None:
-        return frozenset()
-    return frozenset(finding.identity for finding in findings_in(workspace, session, server, defaults))
+    return () if defaults is None else findings_in(workspace, session, server, defaults)
 
 
 def place_of(finding: Finding) -> str:

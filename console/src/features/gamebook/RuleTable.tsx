@@ -64,7 +64,7 @@ export function RuleTable({ rules, onLine }: Props) {
                 </TableCell>
                 <TableCell>{rule.severity ? <KindMark kind={rule.severity} /> : ""}</TableCell>
                 <TableCell align="right">{rule.places?.toLocaleString("en") ?? ""}</TableCell>
-                <TableCell align="right">{rule.breaches > 0 ? <Breaches rule={rule} /> : "everywhere"}</TableCell>
+                <TableCell align="right">{rule.unmeasured ? `not measured: ${rule.unmeasured}` : rule.breaches > 0 ? <Breaches rule={rule} /> : "everywhere"}</TableCell>
                 <TableCell align="right">
                   <Link component="button" onClick={() => { onLine(rule.line); }}>{rule.line}</Link>
                 </TableCell>

@@ -39,6 +39,8 @@ def check_references(examination: Examination) -> Iterator[Finding]:
             known = known_words(examination, rule.to)
         except Unknown:
             continue
+        if not words:
+            continue  # said of the list; nothing can be held against it
         for document in examination.matching(rule.every.partition("#")[0]):
             yield from examination.findings_of(
                 ("refers", number, document.path), (document, words), _refer, document, rule, words, known

@@ -11,7 +11,7 @@ from zerrit.core.checks.around import Around
 from zerrit.core.checks.examination import Examination, Placed, Unknown, listed
 from zerrit.core.checks.rows import Rows
 from zerrit.core.documents import Document, Finding, Node
-from zerrit.core.documents.gathering import below
+from zerrit.core.documents.gathering import place_below
 from zerrit.core.documents.scalars import as_number
 from zerrit.core.documents.selecting import select
 from zerrit.core.figures.derived import filled_address
@@ -74,41 +74,64 @@ def check_near(examination: Examination) -> Iterator[Finding]:
 
 
 def _near(examination: Examination, rule: NearRule) -> Iterator[Finding]:
-    centres = [
-        (place, point) for place in examination.nodes(rule.of) if (point := _point(place[1], rule.of_at or rule.at))
-    ]
+    places = rule.of_at or rule.at
+    centres: list[tuple[Placed, tuple[Decimal, ...]]] = []
+    for place in examination.nodes(rule.of):
+        centre = point_of(*place, places)
+        if centre is not None:
+            centres.append((place, centre))
+        else:
+            yield _not_measured(examination, rule, place, places)
     for document, node in examination.nodes(rule.each):
-        point = _point(node, rule.at)
+        point = point_of(document, node, rule.at)
         if point is None:
+            yield _not_measured(examination, rule, (document, node), rule.at)
             continue
-        wanted = _field(node, rule.by) if rule.by else None
+        wanted = _field(document, node, rule.by) if rule.by else None
         near = [centre for centre in centres if not rule.by or _is_called(centre[0], rule.by, wanted)]
         if not near:
             continue  # a name that is no name is found by the rule that refers
-        (_, centre), there = min(((c[0], distance(point, c[1])) for c in near), key=lambda pair: pair[1])
-        within = rule.within if isinstance(rule.within, Decimal) else as_number(_field(centre, rule.within) or "")
+        centre_at, there = min(((c[0], distance(point, c[1])) for c in near), key=lambda pair: pair[1])
+        within = rule.within if isinstance(rule.within, Decimal) else as_number(_field(*centre_at, rule.within) or "")
+        if within is None:
+            yield _not_measured(examination, rule, centre_at, [str(rule.within)])
         if within is not None and there > within:
             name = document.keys.key_of(node) or node.name
             message = f"{name} is {there:f} away, more than the {within:f} within which it is reached."
-            holder = below(node, rule.at[0])
+            holder = place_below(document, node, rule.at[0])
             yield examination.finding(rule, "meaning.far", (document, holder or node), message, fields=Around(node))
 
 
-def _point(node: Node, places: Sequence[str]) -> tuple[Decimal, ...] | None:
-    found = [as_number(_field(node, place) or "") for place in places]
+def point_of(document: Document, node: Node, places: Sequence[str]) -> tuple[Decimal, ...] | None:
+    """The coordinates of an entry; None where one of them cannot be read."""
+    found = [as_number(_field(document, node, place) or "") for place in places]
     return tuple(number for number in found if number is not None) if None not in found else None
 
 
-def _field(node: Node, place: str) -> str | None:
-    for spelled in (place, f"@{place}"):
-        found = below(node, spelled)
-        if found is not None and found.value is not None:
-            return found.value
-    return None
+def unreadable(document: Document, node: Node, places: Sequence[str]) -> str:
+    """Which of the places of an entry holds no number."""
+    name = document.keys.key_of(node) or node.name or "an entry"
+    for place in places:
+        text = _field(document, node, place)
+        if text is None:
+            return f"`{name}` has no `{place}`"
+        if as_number(text) is None:
+            return f"`{place}` of `{name}` is `{text}`, which is not a number"
+    return ""
+
+
+def _not_measured(examination: Examination, rule: NearRule, place: Placed, places: Sequence[str]) -> Finding:
+    message = f"Not measured: {unreadable(*place, places)}."
+    return examination.finding(rule, "meaning.not-measured", place, message, fields=Around(place[1]), says_why=True)
+
+
+def _field(document: Document, node: Node, place: str) -> str | None:
+    found = place_below(document, node, place)
+    return found.value if found is not None else None
 
 
 def _is_called(place: Placed, by: str, wanted: str | None) -> bool:
-    return wanted is not None and wanted in (_field(place[1], by), place[0].keys.key_of(place[1]))
+    return wanted is not None and wanted in (_field(*place, by), place[0].keys.key_of(place[1]))
 
 
 # --- values from elsewhere --------------------------------------------------------------------------------------------

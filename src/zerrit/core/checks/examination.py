@@ -19,7 +19,7 @@ from zerrit.core.checks.around import NO_FIELDS
 from zerrit.core.checks.files import Documents, Files, QueryRefused
 from zerrit.core.checks.plain import Plain, plain_root
 from zerrit.core.checks.values import Values, plain_values
-from zerrit.core.documents import Document, Finding, Format, Node
+from zerrit.core.documents import CODES, Document, Finding, Format, Node
 from zerrit.core.documents.selecting import select
 from zerrit.core.documents.source import Splice
 from zerrit.core.gamebooks import Fields, Gamebook, Rule, SqlQuery, worked_out
@@ -198,10 +198,16 @@ class Examination:
         hint: str = "",
         fields: Fields = NO_FIELDS,
         mend: Splice | None = None,
+        *,
+        says_why: bool = False,
     ) -> Finding:
-        """A breach of a rule at a node, or in a file as a whole. `fields` fill the braces of the rule's own message."""
-        said = _BRACES.sub(lambda match: worked_out(match.group(1), fields), rule.say) if rule.say else message
-        severity = self.gamebook.severity(rule, code)
+        """A breach of a rule at a node, or in a file as a whole. `fields` fill the braces of the rule's own message.
+
+        `says_why`: the message says why the rule could not be applied, so the rule's own would be wrong.
+        """
+        has_own = bool(rule.say) and not says_why
+        said = _BRACES.sub(lambda match: worked_out(match.group(1), fields), rule.say) if has_own else message
+        severity = CODES[code].severity if says_why else self.gamebook.severity(rule, code)
         identity = self.gamebook.place_of(rule).id
         if isinstance(place, str):
             path = place.partition("#")[0]

@@ -9,6 +9,7 @@ from typing import Final
 from zerrit.core.checks.checking import Checked
 from zerrit.core.checks.examination import Examination, Unknown, listed
 from zerrit.core.checks.lists import words_of
+from zerrit.core.checks.unmeasured import why_unmeasured
 from zerrit.core.documents import Severity
 from zerrit.core.gamebooks import (
     AdviceRule,
@@ -33,7 +34,9 @@ from zerrit.core.gamebooks import (
     UniqueRule,
 )
 from zerrit.core.paths import path_matches
+from zerrit.core.wording import counted
 
+NOT_MEASURED: Final = "meaning.not-measured"
 #: The code that a breach of a rule usually has, by the part of the gamebook; other codes of a field are as grave.
 _CODES: Final = {
     "field": "meaning.range",
@@ -61,7 +64,9 @@ _CODES: Final = {
 class Holding:
     """A rule in plain words, the number of places that it speaks of, and of those where it does not hold.
 
-    `severity` is how grave a breach is; None for what is only to be looked at. `places` is None where the rule does not speak of places that could be counted.
+    `severity` is how severe a breach is; None for what is only to be looked at. `places` is None where the rule does not
+    speak of places that could be counted. `unmeasured` says why nothing, or not everything, could be measured; a rule with
+    such a reason is not satisfied, whatever its breaches.
     """
 
     id: str
@@ -74,6 +79,7 @@ class Holding:
     line: int
     places: int | None
     breaches: int
+    unmeasured: str = ""
 
 
 def holdings(checked: Checked) -> list[Holding]:
@@ -82,7 +88,9 @@ def holdings(checked: Checked) -> list[Holding]:
     if examination is None:
         return []
     gamebook = examination.gamebook
-    breaches = Counter(finding.rule for finding in checked.findings if finding.rule)
+    measured = [finding for finding in checked.findings if finding.rule and finding.code != NOT_MEASURED]
+    breaches = Counter(finding.rule for finding in measured)
+    partly = Counter(finding.rule for finding in checked.findings if finding.code == NOT_MEASURED)
     found = []
     for placed in gamebook.placed:
         if isinstance(placed.rule, FieldRules) and not _says_something(placed.rule):
@@ -100,9 +108,14 @@ def holdings(checked: Checked) -> list[Holding]:
                 gamebook.line_of(placed.location),
                 _places(examination, placed),
                 breaches[placed.id],
+                why_unmeasured(examination, placed) or _partly(partly[placed.id]),
             )
         )
     return found
+
+
+def _partly(entries: int) -> str:
+    return f"{counted(entries, 'entry', 'entries')} could not be measured" if entries else ""
 
 
 def _says_something(rule: FieldRules) -> bool:

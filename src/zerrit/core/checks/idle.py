@@ -6,35 +6,42 @@ from collections.abc import Iterator
 from functools import partial
 
 from zerrit.core.addresses import parse_address
-from zerrit.core.checks.examination import Examination
-from zerrit.core.documents import CODES, Document, Finding
+from zerrit.core.checks.examination import Examination, Unknown
+from zerrit.core.checks.lists import words_of
+from zerrit.core.checks.unmeasured import is_somewhere
+from zerrit.core.documents import CODES, Finding, Format
 from zerrit.core.documents.lookup import find
 from zerrit.core.errors import AddressNotFound
-from zerrit.core.gamebooks import Gamebook, Rule
+from zerrit.core.gamebooks import Gamebook
+from zerrit.core.gamebooks.rules import Part
 
 
 def check_idle_rules(examination: Examination) -> Iterator[Finding]:
     """Every address of a rule leads somewhere, where its file is there at all."""
     if not examination.files.is_whole:
         return
+    for place, said in _unread_slots(examination):
+        yield _notice(examination, place, said, "")
+    for place, said in _wordless(examination):
+        yield _notice(examination, place, said, "")
     for location, text in _addresses(examination.gamebook):
         documents = examination.matching(parse_address(text).path)
         if not documents or not all(document.ok for document in documents):
             continue
         hint = examination.once(("idle", text), documents, partial(_idle, examination, text))
         if hint is not None:
-            code = CODES["gamebook.checks-nothing"]
-            fault = examination.gamebook.fault(
-                location, f"Nothing stands at {text}, so this rule checks nothing.", hint
-            )
-            yield Finding(
-                "gamebook.checks-nothing", code.severity, fault.message, fault.path, fault.line, fault.column, hint=hint
-            )
+            yield _notice(examination, location, f"Nothing is at {text}, so this rule checks nothing.", hint)
+
+
+def _notice(examination: Examination, location: tuple[int | str, ...], message: str, hint: str) -> Finding:
+    fault = examination.gamebook.fault(location, message, hint)
+    code = "gamebook.checks-nothing"
+    return Finding(code, CODES[code].severity, fault.message, fault.path, fault.line, fault.column, hint=hint)
 
 
 def _idle(examination: Examination, text: str) -> str | None:
     """A hint where an address leads nowhere; None where it leads somewhere."""
-    if any(_stands(examination, document, text) for document in examination.matching(parse_address(text).path)):
+    if any(is_somewhere(examination, document, text) for document in examination.matching(parse_address(text).path)):
         return None
     address = parse_address(text)
     first = examination.matching(address.path)[0]
@@ -45,17 +52,16 @@ def _idle(examination: Examination, text: str) -> str | None:
     return ""
 
 
-def _stands(examination: Examination, document: Document, text: str) -> bool:
-    """Something stands at the address; most have values, which are looked at already."""
-    return bool(examination.values_in(document, text).texts) or bool(examination.nodes_in(document, text))
-
-
 def _addresses(gamebook: Gamebook) -> Iterator[tuple[tuple[int | str, ...], str]]:
-    """The addresses that rules and lists look at, with their places in the gamebook."""
+    """The addresses that rules and lists look at, with their places in the gamebook.
+
+    Not those of conditions, advice and looks: a setting that is not there may be left out on purpose. That such a rule
+    was not measured is told with the rule.
+    """
     rules = gamebook.rules
     for name, source in rules.lists.items():
         yield from ((("lists", name, "from"), text) for text in source.source)
-    single: tuple[tuple[str, str, tuple[Rule, ...]], ...] = (
+    single: tuple[tuple[str, str, tuple[Part, ...]], ...] = (
         ("refers", "every", rules.refers),
         ("needs", "each", rules.needs),
         ("alike", "each", rules.alike),
@@ -64,6 +70,7 @@ def _addresses(gamebook: Gamebook) -> Iterator[tuple[tuple[int | str, ...], str]
         ("balance", "sum", rules.balance),
         ("in_use", "by", rules.in_use),
         ("derived", "each", rules.derived),
+        ("draws", "tables", rules.draws),
     )
     for part, field, listed in single:
         yield from (((part, number, field), getattr(rule, field)) for number, rule in enumerate(listed))
@@ -73,3 +80,39 @@ def _addresses(gamebook: Gamebook) -> Iterator[tuple[tuple[int | str, ...], str]
         yield from (
             (("agree", number), text) for text in (*agree.places, agree.every) if isinstance(text, str) and text
         )
+    for number, same in enumerate(rules.same):
+        yield from (
+            (("same", number, part, "each"), table.each)
+            for part, table in (("table", same.table), ("as", same.other))
+            if table.each
+        )
+
+
+def _wordless(examination: Examination) -> Iterator[tuple[tuple[int | str, ...], str]]:
+    """Lists without words, against which values should be held: none of them can be judged."""
+    rules = examination.gamebook.rules
+    fields = [one for file in rules.files.values() for entry in file.entries.values() for one in entry.fields.values()]
+    used = {one.within for one in fields if isinstance(one.within, str)} | {refer.to for refer in rules.refers}
+    for name in sorted(used & rules.lists.keys()):
+        try:
+            words = words_of(examination, name)
+        except Unknown:
+            continue
+        if not words:
+            yield ("lists", name), f"The list `{name}` has no words, so no value can be held against it."
+
+
+def _unread_slots(examination: Examination) -> Iterator[tuple[tuple[int | str, ...], str]]:
+    """Slots of files that are read in another way than as text, where no slot is ever cut out."""
+    for pattern, file in examination.gamebook.rules.files.items():
+        other = (
+            next((d for d in examination.matching(pattern) if d.format is not Format.TEXT), None)
+            if file.slots
+            else None
+        )
+        if other is not None:
+            yield (
+                ("files", pattern, "slots"),
+                f"The slots of {other.path} are not used: the file is read as {other.format.value.upper()}. Address its "
+                "values instead.",
+            )

@@ -43,7 +43,7 @@ def _lists_of(rules: FileRules) -> list[str]:
 
 def _words(examination: Examination, name: str) -> tuple[str, ...] | None:
     try:
-        return words_of(examination, name)
+        return words_of(examination, name) or None  # of a list without words no value can be judged
     except Unknown:
         return None
 
@@ -220,7 +220,7 @@ def _check_names(examination: Examination, document: Document, rules: FileRules)
     for names, entry in rules.entries.items():
         for place in _places(names, entry):
             at = tree
-            for part in kind_of(place).split("/"):
+            for part in kind_of(place):
                 at = at.setdefault(part, {})
     root = examination.plain(document)
     if root is not None and not has_stranger(root, tree):
@@ -232,7 +232,7 @@ def _check_names(examination: Examination, document: Document, rules: FileRules)
         if entry.closed is None:
             continue
         at = tree
-        for part in kind_of(names).split("/"):
+        for part in kind_of(names):
             at = at[part]
         for node in document.select(names):
             yield from _strangers(examination, document, node, at, entry.closed)

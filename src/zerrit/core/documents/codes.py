@@ -1038,6 +1038,15 @@ _MEANING: Final[dict[str, Code]] = {
         "sea/finds.xml stands in the gamebook, but not in the folder",
         "the file is there",
     ),
+    "meaning.not-measured": _meaning(
+        _W,
+        "A rule could not be applied to an entry, since what it measures cannot be read there.",
+        "A coordinate is missing or is not a number, or the gamebook names another place for it. The entry may be right or "
+        "wrong; nothing was measured.",
+        '<chart>\n  <berth name="North" x="10" z="20"/>\n  <keeper name="Oda" x="about ten" z="20"/>\n</chart>\n',
+        '<chart>\n  <berth name="North" x="10" z="20"/>\n  <keeper name="Oda" x="11" z="20"/>\n</chart>\n',
+        "near:\n  - {each: 'example.xml#keeper', at: ['@x', '@z'], of: 'example.xml#berth', within: 5}\n",
+    ),
     "gamebook.checks-nothing": _meaning(
         _N,
         "A rule of the gamebook leads nowhere, so it checks nothing.",

@@ -202,7 +202,7 @@ def _read_nodes(source: Source, report: Report, format: Format, reading: Reading
 def _read_xml_again(document: Document, source: Source, pieces: Sequence[Splice]) -> Node | None:
     from zerrit.core.documents.xml.reader import read_again
 
-    return read_again(document.root, source, pieces)
+    return read_again(document.root, document.text, source, pieces)
 
 
 def _yaml_data(document: Document) -> Any:

@@ -7,6 +7,7 @@ What each code means, and how grave it usually is, stands in `codes.py`.
 from __future__ import annotations
 
 import re
+from collections import Counter
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 from itertools import islice
@@ -39,15 +40,35 @@ class Finding:
 
     @property
     def identity(self) -> tuple[str, str, str]:
-        """By what it is known again in other files.
+        """By what it is known again in another version of its file: never by a line or another number of a place.
 
-        Not by its line: an entry added above moves old faults down without making them new.
+        An entry added above moves old findings down without making them new. Several findings can share an identity;
+        `known_again` counts them.
         """
-        return self.code, self.address or self.path, self.message
+        return self.code, _unnumbered(self.address or self.path), _unnumbered(self.message)
 
     @property
     def blocks(self) -> bool:
         return self.severity is Severity.ERROR
+
+
+_NUMBERED: Final = re.compile(r"\b(lines?|columns?) \d[\d,]*|\[#\d+\]")
+
+
+def _unnumbered(text: str) -> str:
+    """The text without the numbers of lines, columns and items."""
+    return _NUMBERED.sub(lambda match: f"{match.group(1)} #" if match.group(1) else "[#]", text)
+
+
+def known_again(old: Iterable[Finding], new: Iterable[Finding]) -> list[bool]:
+    """For each new finding whether it is one of the old ones. Each old one is met once, so one more of a kind is new."""
+    left = Counter(finding.identity for finding in old)
+    found = []
+    for finding in new:
+        is_known = left[finding.identity] > 0
+        left[finding.identity] -= is_known
+        found.append(is_known)
+    return found
 
 
 class FindingLike(Protocol):

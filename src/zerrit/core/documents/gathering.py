@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 
-from zerrit.core.addresses import parse_address
+from zerrit.core.addresses import parse_address, parse_node_address
 from zerrit.core.documents.document import Document
 from zerrit.core.documents.node import Node
 from zerrit.core.documents.selecting import select
@@ -29,6 +29,20 @@ def below(node: Node, place: str) -> Node | None:
     for name in place.split("/"):
         found = found.child(name) if found is not None else None
     return found
+
+
+def place_below(document: Document, node: Node, place: str) -> Node | None:
+    """The first node with a value at a place below another, written as in an address: `pos/[#1]`, `at/x`, `@x`.
+
+    An attribute is found with or without its @.
+    """
+    if "[" not in place:
+        for spelled in (place, f"@{place}"):
+            found = below(node, spelled)
+            if found is not None and found.value is not None:
+                return found
+        return None
+    return next((one for one in select(node, document.keys, parse_node_address(place)) if one.value is not None), None)
 
 
 def field_above(node: Node, name: str) -> str | None:

@@ -22,6 +22,7 @@ from zerrit.core.wording import counted
 
 FEW: Final = 5  #: entries; with fewer, nothing is said of what all of them have
 MANY: Final = 20
+FLAG_SEEN: Final = 8  #: values, for 0 and 1 to be no and yes
 MOST_WORDS: Final = 24  #: of a closed list
 WORD_SEEN: Final = 3  #: times that each word of a closed list was seen, on the average
 SWITCHES: Final = (frozenset(("yes", "no")), frozenset(("true", "false")), frozenset(("on", "off")))
@@ -52,9 +53,11 @@ def infer(entries: Entries, column: Column) -> Knowledge:
     known = Knowledge(column)
     values = list(column.values)
     support = sum(column.counts.values())
+    if not any(values):
+        return known  # what was always empty may be filled one day, also with more than a value
     known.always = entries.count >= FEW and all(column.place in row for row in entries.rows)
     numbers = [as_number(value) for value in values]
-    if any({value.lower() for value in values} <= pair for pair in SWITCHES):
+    if any({value.lower() for value in values} <= pair for pair in SWITCHES) or _is_flag(column):
         known.kind = "switch"
     elif values and all(number is not None for number in numbers):
         found = [number for number in numbers if number is not None]
@@ -74,9 +77,16 @@ def infer(entries: Entries, column: Column) -> Knowledge:
     return known
 
 
+def _is_flag(column: Column) -> bool:
+    """0 and 1, both of them, and nothing else."""
+    return set(column.values) == {"0", "1"} and sum(column.counts.values()) >= FLAG_SEEN
+
+
 def _range(least: Decimal, most: Decimal, support: int) -> tuple[Decimal, Decimal]:
-    """A range with room: more of it where less was seen."""
-    room = 2 if support >= MANY else 5
+    """A range with room: more of it where less was seen. Prices rise from one version to the next, and small numbers get
+    smaller; what a range can tell is a zero too many and a sign too much.
+    """
+    room = 4 if support >= MANY else 8
     top = max(abs(least), abs(most))
     high = _rounded(most * room, up=True) if most > 0 else Decimal(0) if most == 0 and least < 0 else most
     if most == 0 == least:
@@ -84,8 +94,7 @@ def _range(least: Decimal, most: Decimal, support: int) -> tuple[Decimal, Decima
     if least < 0:
         low = -_rounded(top * room, up=True)
         return low, max(high, _rounded(top * room, up=True))
-    low = Decimal(0) if least == 0 or support < MANY else _rounded(least / room, up=False)
-    return low, high
+    return Decimal(0), high
 
 
 def _rounded(number: Decimal, *, up: bool) -> Decimal:

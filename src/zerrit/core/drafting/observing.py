@@ -25,6 +25,11 @@ Kind = tuple[str, ...]  #: the names from below the root down; an item of a list
 _ODD: Final = re.compile(r'[/\[\]"#*?]')
 _ASSIGNED: Final = re.compile(r'^([A-Za-z_][A-Za-z0-9_]*)="([^"$]+)"[ \t]*$', re.MULTILINE)
 _REMARK: Final = re.compile(r"[ \t]*(?:#|//|::|;|[rR][eE][mM][ \t])")
+MAP_OF_GROUPS_FROM: Final = 6  #: so many groups with the same fields below one group are entries, and their names data
+USUAL_SHARE: Final = (
+    0.6  #: of such groups that have a field, for the field to be usual; and of the usual fields that one has
+)
+FAMILY_FROM: Final = 3
 MAP_FROM: Final = 12  #: so many children of one sort below a single group are data and no settings
 ALIKE_SHARE: Final = 0.6  #: of the places of two files; above it they are of one sort
 
@@ -52,6 +57,7 @@ class Entries:
     columns: dict[str, Column] = field(default_factory=dict)
     children: set[str] = field(default_factory=set)
     is_map: bool = False
+    is_one_of_many: bool = False  #: there are others with the same fields beside it, each under its own name
 
 
 @dataclass
@@ -172,28 +178,71 @@ def _tolerate(sort: Sort) -> None:
 # --- values -----------------------------------------------------------------------------------------------------------
 
 
+class _Kinds:
+    """The kind of each node of a document: its names, but for names that are data, as in a map of named entries."""
+
+    def __init__(self) -> None:
+        self._known: dict[int, Kind] = {}
+        self._maps: dict[int, bool] = {}
+
+    def of(self, node: Node) -> Kind:
+        if node.parent is None:
+            return ()
+        kind = self._known.get(id(node))
+        if kind is None:
+            name = "" if not node.is_value and self._is_map(node.parent) else node.name
+            kind = self._known[id(node)] = (*self.of(node.parent), name)
+        return kind
+
+    def _is_map(self, parent: Node) -> bool:
+        if id(parent) not in self._maps:
+            self._maps[id(parent)] = _is_map_of_groups(parent)
+        return self._maps[id(parent)]
+
+
+def _is_map_of_groups(parent: Node) -> bool:
+    """Many groups, each with a name of its own and mostly the same fields: the names are those of entries."""
+    groups = [child for child in parent.children if not child.name.startswith("@")]
+    if len(groups) < MAP_OF_GROUPS_FROM or len({child.name for child in groups}) < len(groups):
+        return False
+    if any(child.is_value or not child.name or not child.children for child in groups):
+        return False
+    counts = Counter(name for child in groups for name in {one.name for one in child.children})
+    usual = {name for name, number in counts.items() if number >= USUAL_SHARE * len(groups)}
+    has_most = sum(len(usual & {one.name for one in child.children}) >= USUAL_SHARE * len(usual) for child in groups)
+    return bool(usual) and has_most >= 0.9 * len(groups)
+
+
 def _look(sort: Sort) -> None:
     newest = sort.newest
     for documents in sort.documents:
         for document in documents:
             if document.ok:
                 is_newest = documents is newest
+                kinds = _Kinds()
                 for node in document.root.walk():
-                    if not node.is_value and _is_plain(node) and (node.children or node.parent is None):
-                        _note(sort, document, node, is_newest)
+                    if not node.is_value:  # an empty group or list counts, or it would be a stranger in its own file
+                        _note(sort, document, node, kinds.of(node), is_newest)
+    _mark_families(sort)
     for kind, entries in sort.kinds.items():
         entries.is_map = _is_map(entries)
         if kind:
             entries.key = next((d.keys.field_for(kind) or "" for d in newest), "")
 
 
-def _is_plain(node: Node) -> bool:
-    """The names down to it can be written in an address without quotes."""
-    return not any(_ODD.search(name) for name in node.names)
+def _mark_families(sort: Sort) -> None:
+    """Groups under names of their own that have the same fields: sections of one form among others."""
+    alike: dict[tuple[Kind, frozenset[str]], list[Entries]] = defaultdict(list)
+    for kind, entries in sort.kinds.items():
+        if kind and kind[-1] and entries.columns:
+            alike[kind[:-1], frozenset(entries.columns)].append(entries)
+    for family in alike.values():
+        for entries in family if len(family) >= FAMILY_FROM else ():
+            entries.is_one_of_many = True
 
 
-def _note(sort: Sort, document: Document, node: Node, is_newest: bool) -> None:
-    entries = sort.kinds.setdefault(node.names, Entries(node.names))
+def _note(sort: Sort, document: Document, node: Node, kind: Kind, is_newest: bool) -> None:
+    entries = sort.kinds.setdefault(kind, Entries(kind))
     entries.count += is_newest
     row: dict[str, str] = {}
     found: Counter[str] = Counter()
@@ -203,9 +252,9 @@ def _note(sort: Sort, document: Document, node: Node, is_newest: bool) -> None:
             continue
         if _ODD.search(child.name):
             place = "*"
+        if child.value is None or (not child.is_value and child.children):
+            continue  # a kind of its own
         entries.children.add(child.name)
-        if child.value is None:
-            continue
         column = entries.columns.setdefault(place, Column(place))
         column.values[child.value] += 1
         column.counts[child.value] += is_newest

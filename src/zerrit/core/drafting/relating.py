@@ -7,6 +7,7 @@ names or of folder names is a link; many words make it sure. Nothing else is kno
 
 from __future__ import annotations
 
+import json
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import PurePosixPath
@@ -37,16 +38,20 @@ class Target:
     words: frozenset[str]
     column: Column | None = None
     entries: Entries | None = None
+    address: str = ""
     is_folders: bool = False
     is_list_file: bool = False  #: a text file with one word a line, whose order may count
 
 
 @dataclass(frozen=True)
 class Link:
+    """A field whose words are those of a target. `is_open`: it could as well be the other way round."""
+
     address: str
     target: Target
     support: int
     column: Column
+    is_open: bool = False
 
 
 @dataclass(frozen=True)
@@ -82,7 +87,13 @@ def targets(sorts: Sequence[Sort], paths: Sequence[str]) -> list[Target]:
             text = address(sort, entries, column.place)
             found.append(
                 Target(
-                    _name(sort, entries, column.place), f'from: "{text}"', words, column, entries, is_list_file=is_slot
+                    _name(sort, entries, column.place),
+                    f"from: {json.dumps(text, ensure_ascii=False)}",
+                    words,
+                    column,
+                    entries,
+                    text,
+                    is_list_file=is_slot,
                 )
             )
     for sort in sorts:
@@ -90,7 +101,11 @@ def targets(sorts: Sequence[Sort], paths: Sequence[str]) -> list[Target]:
             if entries.is_map:
                 text = address(sort, entries, "*")
                 name = _name(sort, entries, "names")
-                found.append(Target(name, f'from: "{text}", take: name', frozenset(entries.columns)))
+                found.append(
+                    Target(
+                        name, f"from: {json.dumps(text, ensure_ascii=False)}, take: name", frozenset(entries.columns)
+                    )
+                )
     found += _files_and_folders(paths)
     return found
 
@@ -147,8 +162,14 @@ def links(sorts: Sequence[Sort], known: Knowledges, targets: Sequence[Target]) -
         others = [t for t in fitting if t not in files]
         if others and not files:
             files = [min(others, key=lambda t: (len(t.words), t.column is None, t.name))]
-        found += [Link(where, target, support, column) for target in files]
+        found += [Link(where, target, support, column, _is_open(column, entries, target, support)) for target in files]
     return found
+
+
+def _is_open(column: Column, entries: Entries, target: Target, support: int) -> bool:
+    """The two have the same words, and both each of them once: either may be the source."""
+    is_once = support == len(column.counts) == len(column.values) and column.place in (entries.key, "*")
+    return is_once and target.column is not None and target.words == frozenset(column.values)
 
 
 def _is_backward(target: Target, entries: Entries, words: frozenset[str]) -> bool:
@@ -189,7 +210,7 @@ def agreements(sorts: Sequence[Sort], known: Knowledges, paths: Sequence[str]) -
             places.setdefault(words, []).append(where)
     folders = {folder for path in paths for folder in list(PurePosixPath(path).parents)[:-2]}
     for words, addresses in places.items():
-        quoted, named = [f'"{one}"' for one in addresses], list[str]()
+        quoted, named = [json.dumps(one, ensure_ascii=False) for one in addresses], list[str]()
         if len(words) == 1:
             word = next(iter(words))
             named = sorted({f"{folder.parent}/*" for folder in folders if folder.name == word})
@@ -216,9 +237,9 @@ def _own(sort: Sort, column: Column, where: str, entries: Entries) -> Iterator[A
     if len(pairs) < LINK_FROM or len({value for value, _, _ in pairs}) < LINK_FROM:
         return
     if all(value == stem for value, stem, _ in pairs):
-        yield Agreement(f'{{every: "{where}", with: file}}', len(pairs))
+        yield Agreement(f"{{every: {json.dumps(where, ensure_ascii=False)}, with: file}}", len(pairs))
     elif all(value == folder for value, _, folder in pairs):
-        yield Agreement(f'{{every: "{where}", with: folder}}', len(pairs))
+        yield Agreement(f"{{every: {json.dumps(where, ensure_ascii=False)}, with: folder}}", len(pairs))
 
 
 def families(sorts: Sequence[Sort], known: Knowledges) -> Iterator[tuple[str, list[str], int]]:

@@ -8,6 +8,7 @@ from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import Final
 
+from zerrit.core.addresses import quote_name
 from zerrit.core.drafting.inferring import Knowledge, confidence, field_name, infer, orders
 from zerrit.core.drafting.installing import Needs, in_use, narrowed, needs, packed
 from zerrit.core.drafting.observing import Column, Entries, Kind, Sort, observe
@@ -34,20 +35,25 @@ def draft(trees: Sequence[Mapping[str, bytes]], game: str, source: str) -> str:
     paths = sorted(trees[-1])
     everything = targets(sorts, paths)
     found = narrowed(links(sorts, known, everything))
-    for link in found:
+    for link in (link for link in found if not link.is_open):
         known[id(link.column)].words = ()  # where the words come from says more than the words, and is said once
     agreed = agreements(sorts, known, paths)
     needed = list(needs(sorts, everything))
     lines = [*_head(game, source), *_files(sorts, known)]
-    lines += _lists([*(link.target for link in found), *(need.among for need in needed)])
+    lines += _lists([*(link.target for link in found if not link.is_open), *(need.among for need in needed)])
     lines += _refers(found)
     lines += _unique(sorts, known)
     lines += _part("agree", ((one.yaml, f"{one.support} of {one.support}", one.support) for one in agreed))
     lines += _part("needs", map(_need, needed))
-    lines += _part("in_use", ((f'{{files: "{files}", by: "{by}"}}', "", 1) for files, by in in_use(agreed)))
+    lines += _part(
+        "in_use", ((f"{{files: {_quoted(files)}, by: {_quoted(by)}}}", "", 1) for files, by in in_use(agreed))
+    )
     lines += _part(
         "packed",
-        ((f'{{folder: "{folder}", into: "{into}"}}', counted(n, "file"), n) for folder, into, n in packed(trees[-1])),
+        (
+            (f"{{folder: {_quoted(folder)}, into: {_quoted(into)}}}", counted(n, "file"), n)
+            for folder, into, n in packed(trees[-1])
+        ),
     )
     lines += _alike(sorts)
     return "\n".join(lines) + "\n"
@@ -56,7 +62,7 @@ def draft(trees: Sequence[Mapping[str, bytes]], game: str, source: str) -> str:
 def _head(game: str, source: str) -> list[str]:
     return [
         "# A draft: what can be seen in the files, and nothing else. Read each rule; take out what is chance, and write",
-        "# `kept: true` into what you keep. Rules that are not kept warn and never block. When all is read, take out the",
+        "# `kept: true` into what you keep. Rules that are not kept are notices and never block. When all is read, take out the",
         "# line `drafted`.",
         "# Behind each rule stands what speaks for it. The confidence of a rule that held n times out of n is",
         "# (n + 1) / (n + 2), the rule of succession.",
@@ -95,6 +101,8 @@ def _files(sorts: Sequence[Sort], known: Mapping[int, Knowledge]) -> Iterator[st
 
 def _is_complete(sort: Sort) -> bool:
     """Every name in the file can be written into the draft."""
+    if any(entries.is_one_of_many for entries in sort.kinds.values()):
+        return False  # the next version may have one more of them
     return sort.format.value != "text" and all(
         not re.search(r'[/\[\]"#*?]', name) for entries in sort.kinds.values() for name in entries.children
     )
@@ -114,8 +122,12 @@ def _kinds(sort: Sort, known: Mapping[int, Knowledge]) -> Iterator[str]:
 
 
 def _entries(kind: Kind, entries: Entries, known: Mapping[int, Knowledge]) -> Iterator[str]:
-    address = "/".join(name or "*" for name in kind)
+    address = "/".join(quote_name(name) if name else "*" for name in kind)
     fields = {place: known[id(column)] for place, column in entries.columns.items()}
+    if entries.is_one_of_many:
+        for one in fields.values():  # what one section has says nothing of a range
+            one.least = one.most = None
+            one.notes.clear()
     if entries.is_map:
         counts = sorted((len(entries.columns), place) for place in entries.columns)
         yield f"      {_text(address)}:  # its {len(counts)} names are data"
@@ -196,19 +208,35 @@ def _part(name: str, rules: Iterable[tuple[str, str, int]]) -> Iterator[str]:
 def _need(need: Needs) -> tuple[str, str, int]:
     order = ", in_order: true" if need.in_order else ""
     among = _text(need.among.name)
-    yaml = f'{{each: "{need.each}", name: {_text(need.name)}, needs: "{need.needs}", among: {among}{order}}}'
+    each, needs = _quoted(need.each), _quoted(need.needs)
+    yaml = f"{{each: {each}, name: {_text(need.name)}, needs: {needs}, among: {among}{order}}}"
     return yaml, counted(need.support, "need"), need.support
 
 
 def _refers(found: Sequence[Link]) -> Iterator[str]:
     if found:
-        yield from ("", "refers:")
+        yield from ("", "refers:" if any(not link.is_open for link in found) else "refers: []")
+    asked: set[frozenset[str]] = set()
     for link in found:
         used = len(link.column.values)
+        if link.is_open:
+            pair = frozenset((link.address, link.target.address))
+            if pair not in asked:
+                yield from _question(link)
+            asked.add(pair)
+            continue
         yield (
-            f'  - {{every: "{link.address}", to: {_text(link.target.name)}}}'
+            f"  - {{every: {_quoted(link.address)}, to: {_text(link.target.name)}}}"
             f"  # {counted(link.support, 'value')}, {used} of {len(link.target.words)} words; {_sure(link.support)}"
         )
+
+
+def _question(link: Link) -> Iterator[str]:
+    """Two places with the very same words, each of them once: which one the other takes them from cannot be seen."""
+    yield f"  # Which is the source? {link.address} and {link.target.address} have the same {len(link.target.words)} words."
+    yield "  # Keep one of these two rules, with a list of the other's words:"
+    yield f"  #  - {{every: {_quoted(link.address)}, to: {_text(link.target.name)}}}"
+    yield f"  #  - {{every: {_quoted(link.target.address)}, to: a list with from: {_quoted(link.address)}}}"
 
 
 def _unique(sorts: Sequence[Sort], known: Mapping[int, Knowledge]) -> Iterator[str]:
@@ -217,7 +245,7 @@ def _unique(sorts: Sequence[Sort], known: Mapping[int, Knowledge]) -> Iterator[s
         yield from ("", "unique:")
     for name, addresses, support in found:
         within = ", within: file" if any("*" in address.partition("#")[0] for address in addresses) else ""
-        over = ", ".join(f'"{address}"' for address in addresses)
+        over = ", ".join(map(_quoted, addresses))
         yield f"  - {{name: {_text(name)}, over: [{over}]{within}}}  # {counted(support, 'value')}; confidence {confidence(support):.3f}"
 
 
@@ -229,11 +257,16 @@ def _alike(sorts: Sequence[Sort]) -> Iterator[str]:
         same = json.dumps(f"(?:{'|'.join(map(re.escape, one.firsts))}) (.+)")
         fields = ", ".join(json.dumps(place) for place in one.fields)
         support = one.groups * len(one.firsts)
-        yield f'  - {{each: "{one.address}", same: {same}, fields: [{fields}]}}  # {support} entries; {_sure(support)}'
+        yield f"  - {{each: {_quoted(one.address)}, same: {same}, fields: [{fields}]}}  # {support} entries; {_sure(support)}"
 
 
 def _sure(support: int) -> str:
     return f"confidence {confidence(support):.3f}"
+
+
+def _quoted(text: str) -> str:
+    """The same in quotation marks."""
+    return json.dumps(text, ensure_ascii=False)
 
 
 def _text(text: str) -> str:

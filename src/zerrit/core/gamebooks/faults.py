@@ -11,7 +11,7 @@ from zerrit.core.gamebooks.expressions import Expression
 from zerrit.core.gamebooks.filling import with_any
 from zerrit.core.gamebooks.placed import placed_rules
 from zerrit.core.gamebooks.places import Location, finding_at, locate
-from zerrit.core.gamebooks.rules import AdviceRule, EntryRules, MustRule, Table
+from zerrit.core.gamebooks.rules import AdviceRule, DrawRules, EntryRules, MustRule, RangeAt, Table
 from zerrit.core.gamebooks.schema import GamebookFile
 from zerrit.core.nearest import did_you_mean
 from zerrit.core.paths import path_matches
@@ -57,6 +57,12 @@ class _Search:
             yield self._at(location, f"`{text}` names a server; a gamebook speaks of the files of any server.")
         elif needs_node and not address.segments:
             yield self._at(location, f"`{text}` is a whole file; a place in it is meant, such as {text}#NAME.")
+
+    def _places(self, texts: Iterable[str], location: Location) -> Iterator[Finding]:
+        """Places below an entry, each at the same location."""
+        for text in texts:
+            if text:
+                yield from self._address(f"file#{text}", location)
 
     def _names(
         self, expression: Expression | None, known: Iterable[str], location: Location, what: str
@@ -123,6 +129,20 @@ class _Search:
         for number, near in enumerate(rules.near):
             if near.of_at and len(near.of_at) != len(near.at):
                 yield self._at(("near", number), "`at` and `of_at` name different numbers of coordinates.")
+            yield from self._places(near.at, ("near", number, "at"))
+            yield from self._places(near.of_at, ("near", number, "of_at"))
+            yield from self._places([near.by], ("near", number, "by"))
+            yield from self._places([near.within] if isinstance(near.within, str) else [], ("near", number, "within"))
+        for number, need in enumerate(rules.needs):
+            yield from self._places([need.name, need.needs], ("needs", number))
+        for number, alike in enumerate(rules.alike):
+            yield from self._places(alike.fields, ("alike", number, "fields"))
+        for number, draw in enumerate(rules.draws):
+            yield from self._of_draw(draw, ("draws", number))
+        for number, loaded in enumerate(rules.trouble.loaded):
+            yield from self._list(loaded.expect, ("trouble", "loaded", number, "expect"))
+        if rules.rehearse is not None and rules.rehearse.port_at:
+            yield from self._address(rules.rehearse.port_at, ("rehearse", "port_at"))
         yield from self._of_addresses("in_use", [(rule.by,) for rule in rules.in_use], "by")
         yield from self._of_addresses("alike", [(rule.each,) for rule in rules.alike], "each")
         yield from self._of_addresses("near", [(rule.each, rule.of) for rule in rules.near], "")
@@ -140,6 +160,18 @@ class _Search:
     def _of_table(self, table: Table, location: Location) -> Iterator[Finding]:
         if table.each:
             yield from self._address(table.each, (*location, "each"))
+            yield from self._places([table.key], (*location, "key"))
+            yield from self._places([table.value], (*location, "value"))
+
+    def _of_draw(self, draw: DrawRules, location: Location) -> Iterator[Finding]:
+        for field in ("prizes", "weight", "thing", "table", "variant", "variant_chance"):
+            yield from self._places([getattr(draw, field)], (*location, field))
+        for field in ("takes", "counts"):
+            value = getattr(draw, field)
+            if isinstance(value, RangeAt):
+                yield from self._places([value.least, value.most], (*location, field))
+        if isinstance(draw.repeats, str):
+            yield from self._places([draw.repeats], (*location, "repeats"))
 
     def _of_must(self, must: MustRule, location: Location) -> Iterator[Finding]:
         for name, text in must.let.items():
@@ -165,6 +197,11 @@ class _Search:
                 *(self._address(with_any(rule.otherwise), ("derived", number, "otherwise")) if rule.otherwise else ()),
             ]
             yield from faults
+            values_at = [*self._places([rule.value], ("derived", number, "value"))]
+            if rule.between is not None:
+                values_at += self._places([rule.between.low, rule.between.high], ("derived", number, "between"))
+            yield from values_at
+            faults += values_at
             if bool(rule.sentinel) is not bool(rule.otherwise):
                 yield self._at(("derived", number), "`sentinel` and `otherwise` go together.")
             values.append(None if faults else parse_address(f"{rule.each}/{rule.value}"))

@@ -14,6 +14,7 @@ from typing import Any
 
 from pydantic import ValidationError
 
+from zerrit.core.addresses import parse_node_address
 from zerrit.core.documents import Document, Finding, Format, Node, Severity, Slot, read_document
 from zerrit.core.documents.codes import CODES
 from zerrit.core.gamebooks.faults import faults_across
@@ -53,11 +54,9 @@ class Gamebook:
         return self._by_identity[id(rule)]
 
     def severity(self, rule: Rule, code: str) -> Severity:
-        """How grave a breach of the rule is. What was drafted only warns until a person keeps it."""
+        """How severe a violation of the rule is. What was drafted is only a notice until a person approves it."""
         usual = rule.severity or CODES[code].severity
-        if self.rules.drafted and not rule.kept and usual is Severity.ERROR:
-            return Severity.WARNING
-        return usual
+        return Severity.NOTICE if self.rules.drafted and not rule.kept else usual
 
     def fault(self, location: Location, message: str, hint: str = "") -> Finding:
         """A fault of the gamebook itself, at its place."""
@@ -95,7 +94,7 @@ class Gamebook:
         rules = self.file(path)
         if rules is None:
             return read_document(data, path)
-        keys = {kind_of(names): entry.key for names, entry in rules.entries.items() if entry.key}
+        keys = {"/".join(kind_of(names)): entry.key for names, entry in rules.entries.items() if entry.key}
         slots = {name: Slot(slot.at, slot.split) for name, slot in rules.slots.items()}
         return read_document(data, path, tolerate=rules.tolerate, keys=keys, slots=slots)
 
@@ -137,8 +136,10 @@ class Gamebook:
         rules = self.file(path)
         if rules is None:
             return None
-        names = "/".join(node.names)
-        return self._fields_by_place(rules).get(names)
+        return self._fields_by_place(rules).get(node.names) or next(
+            (known for kind, known in self._fields_by_place(rules).items() if "" in kind and _fits_kind(node, kind)),
+            None,
+        )
 
     def takes_effect(self, path: str, node: Node | None = None) -> str:
         """When a change of a file, or of one value in it, holds; empty where nothing is known of the file."""
@@ -148,7 +149,7 @@ class Gamebook:
         known = self.field_rules(path, node) if node is not None else None
         return (known.takes_effect if known else None) or rules.takes_effect
 
-    def _fields_by_place(self, rules: FileRules) -> Mapping[str, FieldRules]:
+    def _fields_by_place(self, rules: FileRules) -> Mapping[tuple[str, ...], FieldRules]:
         cached = self._places.get(id(rules))
         if cached is None:
             cached = {}
@@ -163,13 +164,18 @@ class Gamebook:
         return {}
 
     @cached_property
-    def _places(self) -> dict[int, dict[str, FieldRules]]:
+    def _places(self) -> dict[int, dict[tuple[str, ...], FieldRules]]:
         return {}
 
 
-def kind_of(names: str) -> str:
-    """The names of a kind of node as the tree has them: an item of a list has none."""
-    return "/".join("" if name == "*" else name for name in names.split("/"))
+def kind_of(names: str) -> tuple[str, ...]:
+    """The names of a kind of node as the tree has them: an item of a list has none, and `*` stands for any name."""
+    return tuple("" if segment.is_any_name else segment.name for segment in parse_node_address(names))
+
+
+def _fits_kind(node: Node, kind: tuple[str, ...]) -> bool:
+    names = node.names
+    return len(names) == len(kind) and all(wanted in ("", own) for own, wanted in zip(names, kind, strict=True))
 
 
 def read_gamebook(data: bytes, path: str = "gamebook.yml") -> tuple[Gamebook | None, tuple[Finding, ...]]:

@@ -48,8 +48,13 @@ def read(source: Source, report: Report) -> Node:
     return root
 
 
-def read_again(old: Node, source: Source, pieces: Sequence[Splice]) -> Node | None:
-    """Read a text that `pieces`, in order, made out of a sound one, where that is quick.
+#: What begins or ends a comment, an instruction or a section. Where an edit touches one, what follows it may change.
+_MARKUP: Final = re.compile(r"<[!?]|--|\?>|\]\]")
+_NEAR: Final = 3  # characters beside an edit that can make such a sign with it
+
+
+def read_again(old: Node, old_text: str, source: Source, pieces: Sequence[Splice]) -> Node | None:
+    """Read a text that `pieces`, in order, made out of a sound one, `old_text`, where that is quick.
 
     None where the whole text has to be read.
     """
@@ -58,6 +63,10 @@ def read_again(old: Node, source: Source, pieces: Sequence[Splice]) -> Node | No
     for piece in pieces:
         start = piece.start + shift
         shift += len(piece.text) - (piece.end - piece.start)
+        was = old_text[max(0, piece.start - _NEAR) : piece.end + _NEAR]
+        now = text[max(0, start - _NEAR) : piece.end + shift + _NEAR]
+        if _MARKUP.search(was) or _MARKUP.search(now):
+            return None
         window = text[max(text.rfind("<", 0, start), 0) : text.find("<", piece.end + shift) + 1]
         if _TWO_ENDS.search(window):
             return None
