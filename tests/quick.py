@@ -224,6 +224,10 @@ class Quick:
     def misbehave(self, name: str = "reef", **faults: object) -> None:
         self.host.games[name].wrong.set(Faults.model_validate(faults))
 
+    def stop_service(self) -> None:
+        """Stop the service before its time, so that another one can take its data."""
+        _stops[id(self.workspace)]()
+
     def files(self, name: str = "reef") -> dict[str, bytes]:
         folder = self.game(name).folder
         return {
@@ -278,12 +282,20 @@ def running_service(data: Path, patience: float = 3.0) -> Iterator[tuple[str, Wo
     workspace: Workspace = app.state.context.workspace
     workspace.patience = patience
     workspace.limits = QUICK_LIMITS
-    try:
-        yield f"http://127.0.0.1:{socket.getsockname()[1]}", workspace
-    finally:
+
+    def stop() -> None:
         server.should_exit = True
         thread.join(30)
         assert not thread.is_alive(), "the service does not stop"
+
+    _stops[id(workspace)] = stop
+    try:
+        yield f"http://127.0.0.1:{socket.getsockname()[1]}", workspace
+    finally:
+        _stops.pop(id(workspace))()
+
+
+_stops: dict[int, Callable[[], None]] = {}  #: how the service of a workspace is stopped
 
 
 def wait_until(is_so: Callable[[], object], seconds: float = 20) -> None:

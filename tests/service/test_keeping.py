@@ -138,7 +138,7 @@ def test_a_spoilt_or_foreign_snapshot_is_not_taken_in(quick: Quick) -> None:
             "This is a snapshot of the game bathyscaphe; reef runs quick",
         ),
         (spoilt(data, "files/../../outside", b"x"), "refused"),
-        (b"no zip", "no ZIP"),
+        (b"no zip", "not a ZIP"),
     ):
         with pytest.raises(ProblemError, match=said):
             quick.zerrit.import_snapshot("reef", archive)

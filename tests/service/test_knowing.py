@@ -222,7 +222,7 @@ def test_a_gamebook_is_drafted_from_the_defaults_of_a_server(zerrit: Client) -> 
     assert (found.drafted, found.findings) == ("defaults 2.1 and 2.2", 1)
     change = opened(zerrit, api.StepIn(kind="set", address=f"{GIMBAL}/band[shallow]/@at", operation="=Nowhere"))
     detail = zerrit.check(change)
-    assert [f.severity for f in detail.findings] == ["warning"]
+    assert [f.severity for f in detail.findings] == ["notice"]
     assert detail.blocking == [], "what was drafted never blocks"
 
 

@@ -126,8 +126,7 @@ def test_a_service_that_stops_while_a_run_waits_goes_on_with_it(quick: Quick, tm
     run = quick.zerrit.deploy(quick.change("sea/1.yml#holds=7"), api.OptionsIn(wait="empty"))
     wait_until(lambda: quick.zerrit.run(run.id).stage == "announce")
     # A second service over the same data: what the first one knew in memory is of no use to it.
-    quick.workspace.stopping.set()
-    wait_until(lambda: any(stage.state == "interrupted" for stage in quick.zerrit.run(run.id).stages))
+    quick.stop_service()
     quick.game().players = 0
     with running_service(tmp_path / "data") as (url, _), Client(url, _token(url)) as again:
         *_, ended = again.follow(run.id)
@@ -150,8 +149,7 @@ def test_a_countdown_keeps_its_time_while_the_service_is_started_again(quick: Qu
     run = quick.zerrit.deploy(quick.change("sea/1.yml#holds=7"), api.OptionsIn(announce=2))
     wait_until(lambda: quick.game().announced)
     wait_until(lambda: "stops in 2:00; next word at 1 min" in quick.zerrit.run(run.id).stages[-1].detail)
-    quick.workspace.stopping.set()
-    wait_until(lambda: any(stage.state == "interrupted" for stage in quick.zerrit.run(run.id).stages))
+    quick.stop_service()
     with running_service(tmp_path / "data") as (url, again), Client(url, _token(url)) as zerrit:
         again.now = lambda: began + timedelta(seconds=61)
         wait_until(lambda: len(quick.game().announced) == 2)

@@ -60,7 +60,7 @@ def test_the_story_through_the_client(stack: DemoStack) -> None:
         zerrit.add_step(change.id, api.StepIn(kind="set", address=DEEP_AT, operation="=Ribbonweed Flats"))
         assert zerrit.check(change.id).state == "checked"
 
-        live = zerrit.differences(change.id, "live")
+        live = zerrit.differences(change.id, "live", texts=True)
         by_address = {d.address.partition("#")[2]: (d.kind, d.delta) for d in live.differences}
         assert by_address["find[Copper Gimbal]/band[shallow]/@holds"] == ("changed", "-10")
         assert by_address["find[Copper Gimbal]/band[deep]"] == ("added", "")
@@ -160,11 +160,11 @@ def test_the_story_through_plain_http(stack: DemoStack) -> None:
         assert http.post("/changes/1/waivers", json=waiver).json()["blocking"] == []
         http.post("/changes/1/steps", json={"kind": "set", "address": DEEP_AT, "operation": "=Ribbonweed Flats"})
         assert http.post("/changes/1/check").json()["state"] == "checked"
-        live = http.get("/changes/1/differences", params={"against": "live"}).json()
+        live = http.get("/changes/1/differences", params={"against": "live", "texts": True}).json()
         assert ("added", "station.ini#Pumps/Circuit[Wet Lab]") in {
             (d["kind"], d["address"]) for d in live["differences"]
         }
-        shipped = http.get("/changes/1/differences", params={"against": "defaults:2.1"}).json()
+        shipped = http.get("/changes/1/differences", params={"against": "defaults:2.1", "texts": True}).json()
         assert "+FindRate=1.4" in "".join(one["text"] for one in shipped["texts"])
         run = finished(http, http.post("/changes/1/deploy").json()["id"])
         assert run["state"] == "deployed"

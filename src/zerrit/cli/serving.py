@@ -27,7 +27,10 @@ def serve_forever(data: Path, host: str, port: int, admin: str, admin_password: 
         raise SystemExit(SERVICE_TROUBLE) from error
     settings = Settings(data, admin, admin_password)
     try:
-        open_workspace(settings, lambda *_: None).database.close()
+        workspace = open_workspace(settings, lambda *_: None)
+        workspace.database.close()
+        if workspace.data is not None:
+            workspace.data.close()
     except (ZerritError, OSError, DatabaseError) as error:
         click.echo(f"zerrit: the data in {data} cannot be used: {error}", err=True)
         raise SystemExit(SERVICE_TROUBLE) from error

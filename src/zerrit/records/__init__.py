@@ -35,12 +35,14 @@ from zerrit.records.models import (
     Waiver,
     Window,
 )
+from zerrit.records.storage import DataFolder, hold_data_folder, is_full
 from zerrit.records.vault import Vault, open_vault
 
 __all__ = [
     "Activity",
     "Change",
     "Content",
+    "DataFolder",
     "Database",
     "Gamebook",
     "KeptSnapshot",
@@ -67,6 +69,8 @@ __all__ = [
     "back_up",
     "content_sizes",
     "digest_of",
+    "hold_data_folder",
+    "is_full",
     "known_digests",
     "load_content",
     "open_database",

@@ -10,8 +10,12 @@ from typing import Any
 
 from alembic import command
 from alembic.config import Config
-from sqlalchemy import Engine, create_engine, event
+from alembic.runtime.migration import MigrationContext
+from alembic.script import ScriptDirectory
+from sqlalchemy import Connection, Engine, create_engine, event
 from sqlalchemy.orm import Session
+
+from zerrit.records.errors import RecordsUnusable
 
 
 @dataclass(frozen=True, slots=True)
@@ -24,12 +28,22 @@ class Database:
         with Session(self.engine, expire_on_commit=False) as session, session.begin():
             yield session
 
+    @contextmanager
+    def writing(self) -> Iterator[Session]:
+        """A transaction that holds the write lock from its beginning: what it reads cannot change before it writes."""
+        with Session(self.engine, expire_on_commit=False) as session, session.begin():
+            session.connection().exec_driver_sql("BEGIN IMMEDIATE")
+            yield session
+
     def close(self) -> None:
         self.engine.dispose()
 
 
 def open_database(path: Path) -> Database:
-    """Open or make the database at `path`, migrated to the newest form."""
+    """Open or make the database at `path`, migrated to the newest form.
+
+    Raises RecordsUnusable: a newer version of Zerrit made it.
+    """
     engine = create_engine(f"sqlite:///{path}", connect_args={"timeout": 30})
     event.listen(engine, "connect", _prepare)
     config = Config()
@@ -39,11 +53,24 @@ def open_database(path: Path) -> Database:
         connection.exec_driver_sql("PRAGMA foreign_keys=OFF")
         connection.commit()
         config.attributes["connection"] = connection
+        _require_known(connection, config, path)
         with connection.begin():
             command.upgrade(config, "head")
         connection.exec_driver_sql("PRAGMA foreign_keys=ON")
         connection.commit()
     return Database(engine)
+
+
+def _require_known(connection: Connection, config: Config, path: Path) -> None:
+    """The tables are of a form that this version knows."""
+    revision = MigrationContext.configure(connection).get_current_revision()
+    connection.rollback()
+    known = {script.revision for script in ScriptDirectory.from_config(config).walk_revisions()}
+    if revision is not None and revision not in known:
+        raise RecordsUnusable(
+            f"{path} was made by a newer version of Zerrit (its tables are of form {revision}). Install that version again; "
+            "nothing was changed."
+        )
 
 
 def _prepare(connection: Any, _record: object) -> None:

@@ -36,11 +36,18 @@ class Vault:
             ) from error
 
 
-def open_vault(path: Path) -> Vault:
+def open_vault(path: Path, *, may_make: bool = True) -> Vault:
     """Read the key at `path`, or make one.
 
-    Raises RecordsUnusable: the file is there and holds no key.
+    Raises RecordsUnusable: the file is there and holds no key; or it is not there, and `may_make` is false because
+    secrets are kept that only the lost key opens.
     """
+    if not may_make and not path.exists():
+        raise RecordsUnusable(
+            f"The key file {path} is missing, and without it the kept passwords of connections and controls cannot be "
+            "read. Put it back from your backup. If it is lost, start with --new-key, then give each server its passwords "
+            "again."
+        )
     try:
         descriptor = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
     except FileExistsError:

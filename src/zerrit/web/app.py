@@ -14,10 +14,11 @@ import structlog
 from fastapi import FastAPI
 from fastapi.responses import FileResponse
 from fastapi.staticfiles import StaticFiles
+from sqlalchemy import select
 from starlette.exceptions import HTTPException
 
 from zerrit import __version__
-from zerrit.records import open_database, open_vault
+from zerrit.records import Database, Server, hold_data_folder, open_database, open_vault
 from zerrit.web import problems
 from zerrit.web.context import Context
 from zerrit.web.events import Events
@@ -30,6 +31,7 @@ from zerrit.web.logged import Logged
 from zerrit.web.routes import router
 from zerrit.web.run_routes import router as run_router
 from zerrit.work import deploys, people, rollouts, windows
+from zerrit.work.run_supervisor import RunSupervisor
 from zerrit.work.workspace import Publish, Workspace
 
 CONSOLE: Final = Path(__file__).parent / "console"
@@ -40,7 +42,7 @@ log = structlog.get_logger("zerrit.web")
 @dataclass(frozen=True, slots=True)
 class Settings:
     """Where data lies, and the first admin. `settle` is how long in seconds a started game must stay up; every `tick`
-    seconds it is seen what is due; `max_body` bounds a request in bytes."""
+    seconds it is seen what is due; `max_body` bounds a request in bytes. `new_key` makes a key where the old one is lost."""
 
     data: Path
     admin: str = "admin"
@@ -48,6 +50,7 @@ class Settings:
     settle: float = 2.0
     tick: float = 1.0
     max_body: int = MAX_BODY
+    new_key: bool = False
 
 
 def open_workspace(settings: Settings, publish: Publish) -> Workspace:
@@ -56,15 +59,35 @@ def open_workspace(settings: Settings, publish: Publish) -> Workspace:
     Raises Refused: the first admin's password is too short. RecordsUnusable, OSError, DatabaseError: the data cannot
     be used.
     """
-    settings.data.mkdir(parents=True, exist_ok=True, mode=0o700)
-    database = open_database(settings.data / "zerrit.db")
-    vault = open_vault(settings.data / "zerrit.key")
-    workspace = Workspace(database, vault, publish, settings.data, settle=settings.settle)
-    made_up = people.ensure_admin(workspace, settings.admin, settings.admin_password)
+    held = hold_data_folder(settings.data)
+    try:
+        is_new = not (settings.data / "zerrit.db").exists()
+        database = open_database(settings.data / "zerrit.db")
+        vault = open_vault(
+            settings.data / "zerrit.key", may_make=is_new or settings.new_key or not _has_secrets(database)
+        )
+        workspace = Workspace(database, vault, publish, settings.data, settle=settings.settle, data=held)
+        made_up = people.ensure_admin(workspace, settings.admin, settings.admin_password)
+    except BaseException:
+        held.close()
+        raise
+    held.lay_down_reserve()
     if made_up:
         # Shown once on the terminal of whoever starts the service, and never written to the log.
         print(f"First start: sign in as {settings.admin} with the password {made_up}", flush=True)
+    elif settings.admin_password and not is_new:
+        print(
+            "The option --admin-password is ignored: this data has people already. Change a password in the console.",
+            flush=True,
+        )
     return workspace
+
+
+def _has_secrets(database: Database) -> bool:
+    """Passwords of connections or controls are kept, which only the key file of their time opens."""
+    with database.session() as session:
+        query = select(Server.id).where(Server.link_secret.is_not(None) | Server.control_secret.is_not(None))
+        return session.scalar(query.limit(1)) is not None
 
 
 def create_app(settings: Settings) -> FastAPI:
@@ -72,10 +95,10 @@ def create_app(settings: Settings) -> FastAPI:
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         events = Events()
         workspace = open_workspace(settings, events.publish)
-        here = Context(workspace, events)
+        here = Context(workspace, events, RunSupervisor(workspace, deploys.carry_out))
         app.state.context = here
         for run_id in deploys.open_runs(workspace):
-            here.later(partial(deploys.carry_out, workspace, run_id))
+            here.runs.start(run_id)
         for rollout_id in rollouts.open_rollouts(workspace):
             begin_rollout_of(here, rollout_id)
         clock = threading.Thread(target=_keep_time, args=(here, settings.tick), name="zerrit-clock")
@@ -87,7 +110,10 @@ def create_app(settings: Settings) -> FastAPI:
         workspace.stopping.set()
         clock.join()
         here.jobs.shutdown(wait=True)
+        here.runs.close()
         workspace.database.close()
+        if workspace.data is not None:
+            workspace.data.close()
         log.info("service.stopped")
 
     app = FastAPI(
@@ -114,6 +140,7 @@ def _keep_time(here: Context, tick: float) -> None:
     """Do what is due, until the service stops."""
     while not here.workspace.stopping.wait(tick):
         try:
+            here.runs.tick()
             windows.tick(here.workspace, partial(begin_run, here))
         except Exception:
             # One moment that went wrong must not stop the clock.

@@ -14,8 +14,10 @@ from fastapi import Depends, HTTPException, Request
 from zerrit.records import Person
 from zerrit.web.events import Events
 from zerrit.work import people
+from zerrit.work.run_supervisor import RunSupervisor
 from zerrit.work.workspace import Workspace
 
+JOBS_AT_ONCE: Final = 16  # rollouts, which wait for the runs of a wave
 COOKIE: Final = "zerrit_session"
 _SAFE_METHODS: Final = ("GET", "HEAD", "OPTIONS")
 
@@ -26,7 +28,8 @@ log = structlog.get_logger("zerrit.web")
 class Context:
     workspace: Workspace
     events: Events
-    jobs: ThreadPoolExecutor = field(default_factory=lambda: ThreadPoolExecutor(8, "zerrit-job"))
+    runs: RunSupervisor
+    jobs: ThreadPoolExecutor = field(default_factory=lambda: ThreadPoolExecutor(JOBS_AT_ONCE, "zerrit-job"))
 
     def later(self, work: Callable[[], object]) -> None:
         """Do long work in a thread; what goes wrong in it is logged."""

@@ -14,7 +14,7 @@ from zerrit.records import Rollout, Run, Window, back_up
 from zerrit.web import shapes
 from zerrit.web.context import Context, ContextDep, PersonDep, WorkspaceDep
 from zerrit.web.routes import change_as_answer
-from zerrit.work import deploys, keeping, restoring, rollouts, runs, servers, snapshots, windows
+from zerrit.work import keeping, restoring, rollouts, runs, servers, snapshots, windows
 
 router = APIRouter(prefix="/api/v1", responses={"4XX": {"model": api.Problem}, "5XX": {"model": api.Problem}})
 
@@ -223,7 +223,7 @@ def unqueue(change_id: int, response: Response, here: WorkspaceDep, who: PersonD
 
 def begin_run(here: Context, run: Run) -> None:
     """Carry a run out that something else than a request began."""
-    here.later(lambda: deploys.carry_out(here.workspace, run.id))
+    here.runs.start(run.id)
 
 
 def begin_rollout_of(here: Context, rollout_id: int) -> None:

@@ -11,7 +11,7 @@ from zerrit.records import Run
 from zerrit.web import shapes
 from zerrit.web.context import Context, ContextDep, PersonDep, WorkspaceDep
 from zerrit.web.routes import change_as_answer
-from zerrit.work import carrying, controls, deploys, proving, run_evidence, runs, servers
+from zerrit.work import carrying, controls, proving, run_evidence, runs, servers
 
 router = APIRouter(
     prefix="/api/v1", tags=["runs"], responses={"4XX": {"model": api.Problem}, "5XX": {"model": api.Problem}}
@@ -24,7 +24,7 @@ def _options(given: api.OptionsIn | None) -> runs.Options:
 
 
 def _begun(here: Context, run: Run) -> api.RunOut:
-    here.later(lambda: deploys.carry_out(here.workspace, run.id))
+    here.runs.start(run.id)
     return shapes.run(run)
 
 

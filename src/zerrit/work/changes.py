@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import hashlib
+import json
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, fields, replace
 from datetime import datetime
@@ -32,7 +34,7 @@ from zerrit.work.snapshots import (
     latest_snapshot,
     require_latest,
 )
-from zerrit.work.workspace import WorkedOut, Workspace
+from zerrit.work.workspace import WorkedOut, WorkKey, Workspace
 
 EDITABLE: Final = ("draft", "checked", "approved", "rolled-back")
 MAX_STEPS: Final = 2000
@@ -114,10 +116,19 @@ def add_step(workspace: Workspace, person: str, change_id: int, step: Step, *, v
 
     Raises NotFound, Conflict, Outdated, Refused.
     """
+    with workspace.editing.of(change_id):
+        change = _added_step(workspace, person, change_id, step, version)
+    workspace.publish("change", {"change": change_id, "server": change.server_id})
+    return change
+
+
+def _added_step(workspace: Workspace, person: str, change_id: int, step: Step, version: int | None) -> Change:
+    """Try the step without holding up others, then append it if nothing has changed since."""
     with workspace.session() as session:
         change = _editable(session, change_id, version)
         if len(change.steps) >= MAX_STEPS:
             raise Refused(f"A change holds at most {MAX_STEPS} steps. Open another.")
+        seen = change.version
         known = worked_out(workspace, session, change)
         gamebook, gamebook_digest = gamebook_of(session, get_server(session, change.server_id))
         _require_kept(gamebook, change.server_id, step)
@@ -128,18 +139,17 @@ def add_step(workspace: Workspace, person: str, change_id: int, step: Step, *, v
             raise Refused(outcome.message)
         if outcome.kind is OutcomeKind.SAME:
             raise Refused(f"{step.address}: it is so already; the step would change nothing.")
+    with workspace.writing() as session:
+        change = _editable(session, change_id, seen)
         position = max((row.position for row in change.steps), default=0) + 1
         change.steps.append(row_of_step(step, position, person, workspace.now()))
         _edited(workspace, session, change, person, f"step {position}: {step.kind.value} {step.address}")
-        gone = known.replayed.gone | tried.gone
-        touched = touched_paths(known.before, tried.documents) | gone
-        whole = Replay(tried.documents, (*known.replayed.outcomes, outcome), touched, gone)
-        key = (change.id, change.version, change.base_id, gamebook_digest)
-        workspace.worked_out.keep(
-            key,
-            WorkedOut(known.files, whole, known.checked_before, _after(known.files, whole, gamebook, known.checked)),
-        )
-    workspace.publish("change", {"change": change_id, "server": change.server_id})
+        key = _work_key(change, gamebook_digest)
+    gone = known.replayed.gone | tried.gone
+    touched = touched_paths(known.before, tried.documents) | gone
+    whole = Replay(tried.documents, (*known.replayed.outcomes, outcome), touched, gone)
+    checked = _after(known.files, whole, gamebook, known.checked)
+    workspace.worked_out.keep(key, WorkedOut(known.files, whole, known.checked_before, checked))
     return change
 
 
@@ -232,7 +242,7 @@ def remove_step(
     workspace: Workspace, person: str, change_id: int, step_id: int, *, version: int | None = None
 ) -> Change:
     """Take a step out again. Raises NotFound, Conflict, Outdated."""
-    with workspace.session() as session:
+    with workspace.editing.of(change_id), workspace.writing() as session:
         change = _editable(session, change_id, version)
         row = next((row for row in change.steps if row.id == step_id), None)
         if row is None:
@@ -273,23 +283,33 @@ def _differences(known: WorkedOut) -> list[Difference]:
 
 def check_change(workspace: Workspace, person: str, change_id: int) -> tuple[Change, Preview]:
     """Check the change; without blocking findings its state becomes `checked`."""
-    with workspace.session() as session:
-        change = get_change(session, change_id)
-        if change.state not in EDITABLE:
-            raise Conflict(f"Change {change_id} is {change.state}; only a change that is still open can be checked.")
-        seen = preview(workspace, session, change)
+    with workspace.editing.of(change_id):
+        with workspace.session() as session:
+            change = get_change(session, change_id)
+            if change.state not in EDITABLE:
+                raise Conflict(
+                    f"Change {change_id} is {change.state}; only a change that is still open can be checked."
+                )
+            seen = preview(workspace, session, change)
+        change = _checked(workspace, person, change_id, change.version, seen)
+    workspace.publish("change", {"change": change_id, "server": change.server_id})
+    return change, seen
+
+
+def _checked(workspace: Workspace, person: str, change_id: int, version: int, seen: Preview) -> Change:
+    with workspace.writing() as session:
+        change = _editable(session, change_id, version)
         if change.steps and not seen.blocking:
             change.state = "checked"
         else:
             change.state = "draft"
         note(workspace, session, person, "change.checked", change.server_id, f"{change_id}: {change.state}")
-    workspace.publish("change", {"change": change_id, "server": change.server_id})
-    return change, seen
+    return change
 
 
 def withdraw(workspace: Workspace, person: str, change_id: int) -> Change:
     """Give a change up; it is kept for reading."""
-    with workspace.session() as session:
+    with workspace.editing.of(change_id), workspace.writing() as session:
         change = _editable(session, change_id, None)
         change.state = "withdrawn"
         change.updated_at = workspace.now()
@@ -299,7 +319,7 @@ def withdraw(workspace: Workspace, person: str, change_id: int) -> Change:
 
 def refresh(workspace: Workspace, person: str, change_id: int) -> Change:
     """Put a change on the newest snapshot of its server; its steps are then worked out on those files."""
-    with workspace.session() as session:
+    with workspace.editing.of(change_id), workspace.writing() as session:
         change = _editable(session, change_id, None)
         change.base_id = require_latest(session, change.server_id).id
         _edited(workspace, session, change, person, f"put on snapshot {change.base_id}")
@@ -349,7 +369,7 @@ def worked_out(workspace: Workspace, session: Session, change: Change) -> Worked
     """A change on the files that it is built on; kept, since everything that looks at a change asks for it."""
     server = get_server(session, change.server_id)
     gamebook, gamebook_digest = gamebook_of(session, server)
-    key = (change.id, change.version, change.base_id, gamebook_digest)
+    key = _work_key(change, gamebook_digest)
     kept = workspace.worked_out.get(key)
     if kept is not None:
         return kept
@@ -358,6 +378,13 @@ def worked_out(workspace: Workspace, session: Session, change: Change) -> Worked
     replayed = replay(files.documents, [step_of(row) for row in change.steps], reader(gamebook), files.others)
     new = _after(files, replayed, gamebook, old) if replayed.touched else old
     return workspace.worked_out.keep(key, WorkedOut(files, replayed, old, new))
+
+
+def _work_key(change: Change, gamebook_digest: str) -> WorkKey:
+    """By what the steps are, never by a number that an edit that failed could have used too."""
+    steps = [[row.kind, row.address, row.data] for row in change.steps]
+    digest = hashlib.sha256(json.dumps(steps, sort_keys=True, ensure_ascii=False).encode("utf-8", "surrogatepass"))
+    return change.id, digest.hexdigest(), change.base_id, gamebook_digest
 
 
 def _after(files: Files, replayed: Replay, gamebook: Gamebook | None, earlier: Checked) -> Checked:

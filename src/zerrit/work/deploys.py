@@ -13,20 +13,22 @@ from typing import Any, Final
 
 import structlog
 from sqlalchemy import select
+from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session
 
 from zerrit.control import ControlError
 from zerrit.core.errors import ZerritError
 from zerrit.core.wording import sentence
 from zerrit.links import LinkError
-from zerrit.records import Change, Look, Run, Wait
+from zerrit.records import Change, Look, Run, Wait, is_full
 from zerrit.work import back, forward
 from zerrit.work.activity import note
 from zerrit.work.culprit import find_culprit
-from zerrit.work.going import Facts, Going, Suspended
+from zerrit.work.going import Facts, Going, Parked, Suspended
 from zerrit.work.journal import Journal, Stage, StageFailed
 from zerrit.work.outcome import outcome_of
-from zerrit.work.runs import RUNNING, get_run
+from zerrit.work.runs import get_run
+from zerrit.work.servers import RUNNING
 from zerrit.work.stages import BEFORE_WRITING, GOING_BACK, RESUMED_AT, StageName, after, after_failure
 from zerrit.work.workspace import Workspace
 
@@ -36,8 +38,13 @@ MOST_RESUMES: Final = 3  #: a run that ended the service so often is led back
 EXPECTED_ERRORS: Final = (ZerritError, LinkError, ControlError, StageFailed)
 
 
-def carry_out(workspace: Workspace, run_id: int) -> None:
-    """Do a run from where it is to its end; whatever happens ends in the journal."""
+def carry_out(workspace: Workspace, run_id: int) -> float | None:
+    """Do a run from where it is to its end; whatever happens ends in the journal.
+
+    Returns the seconds after which it has to be taken up again where it waits, or None when it has ended.
+
+    Raises SQLAlchemyError: the journal cannot be written just now; the run stays open, and is taken up again.
+    """
     try:
         with workspace.storing.shared():
             going = Going(workspace, run_id)
@@ -45,6 +52,12 @@ def carry_out(workspace: Workspace, run_id: int) -> None:
             _search_culprit(going)
     except Suspended:
         log.info("run.suspended", run=run_id)
+    except Parked as parked:
+        return parked.seconds
+    except SQLAlchemyError as error:
+        if is_full(error) and workspace.data is not None:
+            workspace.data.give_up_reserve()
+        raise
     except Exception as error:
         # Not even the beginning could be made, for instance since the database is damaged; a run must not stay open.
         log.exception("run.broke", run=run_id)
@@ -52,6 +65,7 @@ def carry_out(workspace: Workspace, run_id: int) -> None:
         at = StageName(journal.run().stage)
         said = "Nothing was written" if at in BEFORE_WRITING else "The run broke off"
         journal.end("failed", f"{said}. It ended at {at}: {sentence(str(error))}")
+    return None
 
 
 def open_runs(workspace: Workspace) -> list[int]:
@@ -99,7 +113,13 @@ def _do(going: Going, name: StageName) -> StageName:
     except Suspended:
         going.journal.interrupt(stage, "the service stops; it goes on at its next start")
         raise
+    except Parked:
+        raise
     except Exception as error:
+        if is_full(error) and going.workspace.data is not None:
+            # The room that was kept back lets the run be written down to its end, and the game be started again.
+            going.workspace.data.give_up_reserve()
+            error = StageFailed(f"the disk with Zerrit's own data ({going.workspace.folder}) is full; make room there")
         if not isinstance(error, EXPECTED_ERRORS):
             log.error("run.unexpected", run=going.journal.run_id, stage=name, exc_info=error)
         following = after_failure(name)
@@ -151,7 +171,7 @@ def _search_culprit(going: Going) -> None:
 
 def _end(going: Going) -> None:
     """Close the run and its changes; all of it or nothing, since a service may be killed here too."""
-    with going.workspace.session() as session:
+    with going.workspace.writing() as session:
         run = get_run(session, going.journal.run_id)
         state, outcome = outcome_of(run)
         note(going.workspace, session, going.person, f"{going.kind}.{state}", going.server.id, outcome)

@@ -14,8 +14,7 @@ from zerrit.records import Snapshot, SnapshotFile
 from zerrit.work.activity import note
 from zerrit.work.errors import Conflict, Refused
 from zerrit.work.kept_gamebooks import gamebook_of
-from zerrit.work.runs import require_no_run
-from zerrit.work.servers import get_server
+from zerrit.work.servers import get_server, require_no_run
 from zerrit.work.snapshots import (
     PathDifferences,
     defaults_of,

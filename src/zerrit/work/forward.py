@@ -24,6 +24,7 @@ from zerrit.work.taking import Known, Taken, known_files, take
 from zerrit.work.watch import Verdict
 
 #: Minutes before a stop at which players are told of it again.
+LEAST_FREE: Final = 64 << 20  #: bytes of the data folder's disk; a quarter of the server's files is added
 MOST_EARLIER: Final = 50  #: runs among which the last good full start is searched; reloads keep no lines
 REMINDERS: Final = (30, 15, 10, 5, 2, 1)
 
@@ -34,6 +35,7 @@ def words_ahead(minutes: int) -> list[int]:
 
 
 def preflight(going: Going, stage: Stage, facts: Facts) -> None:
+    _require_room(going)
     swept = 0 if going.link.by_hand else going.link.sweep()
     state = going.control.state()
     facts["was_running"] = state.is_running
@@ -45,6 +47,20 @@ def preflight(going: Going, stage: Stage, facts: Facts) -> None:
     said += [f"{counted(swept, 'left-over part file')} removed"] if swept else []
     said += ["the game reads these files at a reload, so it runs on"] if facts["in_place"] else []
     stage.say("; ".join(said))
+
+
+def _require_room(going: Going) -> None:
+    """There is room for the snapshot and the journal; a run that cannot be written down cannot be carried on safely."""
+    with going.workspace.session() as session:
+        newest = latest_snapshot(session, going.server.id)
+        known = known_files(session, newest.id) if newest is not None else {}
+    wanted = LEAST_FREE + sum(file.size for file in known.values() if file.digest) // 4
+    free = going.workspace.data.free() if going.workspace.data is not None else wanted
+    if free < wanted:
+        raise StageFailed(
+            f"Only {free >> 20} MB are free where Zerrit keeps its data ({going.workspace.folder}); a run needs "
+            f"{wanted >> 20} MB. Free some room there, or prune snapshots, then deploy it again."
+        )
 
 
 def _touched(going: Going) -> list[str]:
@@ -96,7 +112,8 @@ def _count_down(going: Going, stage: Stage) -> None:
         return
     kept = going.evidence.get("stop_at")
     stop_at = datetime.fromisoformat(kept) if kept else going.workspace.now() + timedelta(minutes=minutes)
-    going.journal.note(stop_at=stop_at.isoformat())
+    if not kept:
+        going.journal.note(stop_at=stop_at.isoformat())
     told: set[int] = set(going.evidence.get("told", ()))
     for left in words_ahead(minutes):
         if left in told:
@@ -105,12 +122,12 @@ def _count_down(going: Going, stage: Stage) -> None:
         while going.workspace.now() < at:
             rest = (stop_at - going.workspace.now()).total_seconds()
             stage.say(f"stops in {int(rest // 60)}:{int(rest % 60):02d}; next word at {left} min")
-            going.pause(stage, min(1.0, max(0.05, (at - going.workspace.now()).total_seconds())))
+            going.park(stage, min(1.0, max(0.05, (at - going.workspace.now()).total_seconds())))
         if going.workspace.now() < stop_at:
             _tell(going, left, stage)
         going.journal.add("told", left)
     while going.workspace.now() < stop_at:
-        going.pause(stage, min(1.0, max(0.05, (stop_at - going.workspace.now()).total_seconds())))
+        going.park(stage, min(1.0, max(0.05, (stop_at - going.workspace.now()).total_seconds())))
     stage.say(f"told {counted(minutes, 'minute')} ahead")
 
 
@@ -136,7 +153,7 @@ def _wait_until_empty(going: Going, stage: Stage) -> None:
             stage.say(f"{counted(players, 'player')} still there at the time that was given; going on")
             return
         stage.say(f"waiting: {counted(players, 'player')} on the server")
-        going.pause(stage, HAND_POLL)
+        going.park(stage, HAND_POLL)
 
 
 def stop(going: Going, stage: Stage, facts: Facts) -> None:

@@ -6,7 +6,7 @@ import time
 from collections.abc import Callable, Mapping
 from contextlib import ExitStack
 from functools import cached_property
-from typing import Any, Final
+from typing import Any, Final, NoReturn
 
 from sqlalchemy.orm import Session
 
@@ -37,6 +37,14 @@ Facts = dict[str, object]
 
 class Suspended(Exception):
     """The service stops while a run waits; the run is taken up at the next start."""
+
+
+class Parked(Exception):
+    """A run waits for a person or a time; it is put down, and taken up again after `seconds`."""
+
+    def __init__(self, seconds: float) -> None:
+        super().__init__(f"for {seconds:g} s")
+        self.seconds = seconds
 
 
 class Cancelled(StageFailed):
@@ -95,6 +103,11 @@ class Going:
             raise Suspended
         self.require_wanted(stage.name)
 
+    def park(self, stage: Stage, seconds: float) -> NoReturn:
+        """Wait without a thread: the stage begins again after that time. What it did by then it must not do twice."""
+        self.pause(stage, 0)
+        raise Parked(seconds)
+
     @property
     def link(self) -> Link:
         """The open link. It makes new connections by itself; a link that could not be opened is tried anew each time."""
@@ -131,7 +144,7 @@ class Going:
 
     def wait(self, stage: Stage, is_so: Callable[[], bool], else_say: str, asks: str = "") -> None:
         """Wait until it is so: for the server's patience, or for as long as a person needs."""
-        if asks:
+        if asks and self.journal.run().asks != asks:
             self.journal.note(asks=asks)
         deadline = time.monotonic() + self.patience
         while True:
@@ -145,7 +158,9 @@ class Going:
                 raise StageFailed(
                     f"{else_say} within {self.patience:g} s. Look at its log and at the host's panel, then try again."
                 )
-            self.pause(stage, HAND_POLL if asks else POLL)
+            if asks:
+                self.park(stage, HAND_POLL)
+            self.pause(stage, POLL)
         if asks:
             self.journal.note(asks="")
 
@@ -247,6 +262,8 @@ class Going:
         if in_place:  # it was ready all the time, and does not say so again
             watched = Watched(watched.link, watched.control, _without_ready(self.gamebook), watched.elsewhere)
         self._have_log_shown(watched.gamebook)
+        if self.link.by_hand and not watched.says_something(seen):
+            self.park(stage, HAND_POLL)
         verdict = watched.start(
             seen,
             settle=self.settle,
@@ -260,11 +277,13 @@ class Going:
     def _have_log_shown(self, gamebook: Gamebook | None) -> None:
         """A link by hand shows no log by itself."""
         if self.link.by_hand and gamebook is not None and gamebook.rules.trouble.ready_pattern:
-            self.journal.note(
-                asks=f"Show Zerrit {gamebook.rules.trouble.log} of {self.server.title} as it is now, and crash files if there "
+            asks = (
+                f"Show Zerrit {gamebook.rules.trouble.log} of {self.server.title} as it is now, and crash files if there "
                 f"are new ones: zerrit take-in {self.server.id} FOLDER. If the game does not come up, end this run: "
                 f"zerrit run cancel {self.journal.run_id}."
             )
+            if self.journal.run().asks != asks:
+                self.journal.note(asks=asks)
 
 
 def _without_ready(gamebook: Gamebook | None) -> Gamebook | None:

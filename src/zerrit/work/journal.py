@@ -29,15 +29,17 @@ class StageFailed(Exception):
 class Stage:
     """An open stage; `say` replaces its detail, so that whoever watches sees how far it is."""
 
-    def __init__(self, journal: Journal, stage_id: int, name: StageName) -> None:
+    def __init__(self, journal: Journal, stage_id: int, name: StageName, detail: str = "") -> None:
         self._journal = journal
         self.id = stage_id
         self.name = name
         self._said_at = 0.0
-        self.detail = ""
+        self.detail = detail
 
     def say(self, detail: str) -> None:
         """Say something that holds until the next word; quick ones are not written down one by one."""
+        if detail == self.detail:
+            return
         self.detail = detail
         now = time.monotonic()
         if now - self._said_at >= SAID_EVERY:
@@ -62,8 +64,12 @@ class Journal:
             return session.scalar(query.order_by(RunStage.position.desc()).limit(1))
 
     def begin(self, name: StageName) -> Stage:
-        with self._workspace.session() as session:
+        """Write down that a stage begins; one that was put down while it waited goes on."""
+        with self._workspace.writing() as session:
             run = self._found(session.get(Run, self.run_id))
+            last = run.stages[-1] if run.stages else None
+            if last is not None and last.name == name and last.state == "running":
+                return Stage(self, last.id, name, last.detail)
             row = RunStage(
                 position=len(run.stages) + 1, name=name, state="running", detail="", started_at=self._workspace.now()
             )
@@ -75,7 +81,7 @@ class Journal:
         return Stage(self, stage_id, name)
 
     def write_detail(self, stage_id: int, detail: str) -> None:
-        with self._workspace.session() as session:
+        with self._workspace.writing() as session:
             row = session.get(RunStage, stage_id)
             if row is not None:
                 row.detail = detail
@@ -83,7 +89,7 @@ class Journal:
 
     def finish(self, stage: Stage, state: str, detail: str, following: StageName, **facts: object) -> None:
         """End a stage, keep facts, and say where the run goes from here; all of it or nothing."""
-        with self._workspace.session() as session:
+        with self._workspace.writing() as session:
             run = self._found(session.get(Run, self.run_id))
             row = session.get(RunStage, stage.id)
             if row is not None:
@@ -95,7 +101,7 @@ class Journal:
 
     def interrupt(self, stage: Stage, why: str) -> None:
         """A stage ends without having been done or failed; the run stays where it is."""
-        with self._workspace.session() as session:
+        with self._workspace.writing() as session:
             row = session.get(RunStage, stage.id)
             if row is not None:
                 row.state, row.ended_at = "interrupted", self._workspace.now()
@@ -104,7 +110,7 @@ class Journal:
 
     def close_open_stages(self, why: str) -> None:
         """Stages that were begun and never ended were interrupted."""
-        with self._workspace.session() as session:
+        with self._workspace.writing() as session:
             for stage in self._found(session.get(Run, self.run_id)).stages:
                 if stage.state == "running":
                     stage.state, stage.ended_at = "interrupted", self._workspace.now()
@@ -112,7 +118,7 @@ class Journal:
 
     def note(self, **facts: object) -> None:
         """Keep facts on the run: `before_id`, `after_id`, `asks`, or evidence by name."""
-        with self._workspace.session() as session:
+        with self._workspace.writing() as session:
             run = self._found(session.get(Run, self.run_id))
             self._put(run, facts)
             state = run.state
@@ -120,20 +126,20 @@ class Journal:
 
     def add(self, name: str, item: object) -> None:
         """Add to a list of the evidence: a decision, a doubt."""
-        with self._workspace.session() as session:
+        with self._workspace.writing() as session:
             run = self._found(session.get(Run, self.run_id))
             run.evidence = run.evidence | {name: [*run.evidence.get(name, ()), item]}
 
     def plan(self, files: Iterable[RunFile], keep: Callable[[Session], int]) -> int:
         """Keep the snapshot to go back to and what is to be written, in one transaction. Returns the snapshot's id."""
-        with self._workspace.session() as session:
+        with self._workspace.writing() as session:
             run = self._found(session.get(Run, self.run_id))
             run.before_id = before_id = keep(session)
             run.files = list(files)
             return before_id
 
     def end(self, state: str, outcome: str) -> None:
-        with self._workspace.session() as session:
+        with self._workspace.writing() as session:
             run = self._found(session.get(Run, self.run_id))
             run.state, run.stage, run.asks = state, StageName.END, ""
             run.outcome = outcome

@@ -34,8 +34,7 @@ from zerrit.work.activity import note
 from zerrit.work.errors import Refused
 from zerrit.work.fetch import fetch
 from zerrit.work.kept_gamebooks import gamebook_of
-from zerrit.work.runs import RUNNING, require_no_run
-from zerrit.work.servers import get_server
+from zerrit.work.servers import RUNNING, get_server, require_no_run
 from zerrit.work.snapshots import digests, get_snapshot, latest_snapshot, store_snapshot
 from zerrit.work.taking import keep_files
 from zerrit.work.workspace import Workspace

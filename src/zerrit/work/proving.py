@@ -21,7 +21,7 @@ def say_look(
 
     Raises NotFound, Conflict: the change is not in the game.
     """
-    with workspace.session() as session:
+    with workspace.writing() as session:
         change = _in_game(session, change_id)
         look = next((one for one in change.looks if one.id == look_id), None)
         if look is None:
@@ -46,7 +46,7 @@ def say_look(
 
 def prove(workspace: Workspace, person: str, change_id: int, note_: str) -> Change:
     """A person says that a change without a look list does what it should. Raises NotFound, Conflict, Refused."""
-    with workspace.session() as session:
+    with workspace.writing() as session:
         change = _in_game(session, change_id)
         if change.looks:
             raise Refused(f"Change {change_id} has a look list; tick that off.")
@@ -58,7 +58,7 @@ def prove(workspace: Workspace, person: str, change_id: int, note_: str) -> Chan
 
 def say_held(workspace: Workspace, person: str, change_id: int, wait_id: int) -> Change:
     """What written values waited for has come: the next chart, a new world, players who joined again."""
-    with workspace.session() as session:
+    with workspace.writing() as session:
         change = _in_game(session, change_id)
         wait = next((one for one in change.waits if one.id == wait_id), None)
         if wait is None:

@@ -22,8 +22,8 @@ from zerrit.records import Rollout, Run
 from zerrit.work.activity import note
 from zerrit.work.changes import get_change, replay_on
 from zerrit.work.errors import NotFound, Refused
-from zerrit.work.runs import RUNNING, Options, begin_deploy, get_run
-from zerrit.work.servers import get_server, list_servers
+from zerrit.work.runs import Options, begin_deploy, get_run
+from zerrit.work.servers import RUNNING, get_server, list_servers
 from zerrit.work.snapshots import documents, latest_snapshot
 from zerrit.work.workspace import Workspace
 

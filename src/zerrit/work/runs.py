@@ -19,12 +19,11 @@ from zerrit.work.changes import EDITABLE, Preview, get_change, preview
 from zerrit.work.controls import control_of
 from zerrit.work.errors import Blocked, Conflict, Drifted, NotFound, Refused
 from zerrit.work.kept_gamebooks import gamebook_of
-from zerrit.work.servers import get_server
+from zerrit.work.servers import RUNNING, get_server, require_no_run
 from zerrit.work.snapshots import digests, get_snapshot
 from zerrit.work.stages import GOING_BACK, StageName
 from zerrit.work.workspace import Workspace
 
-RUNNING: Final = "running"
 QUEUED: Final = "queued"
 MOST_ANNOUNCED: Final = 120  # minutes
 
@@ -77,7 +76,13 @@ def begin_deploy(workspace: Workspace, person: str, change_ids: Sequence[int], o
                 paths=drifted,
             )
     control_of(workspace, server).state()
-    with workspace.session() as session:
+    with workspace.writing() as session:
+        for change, _ in seen:
+            now = get_change(session, change.id)
+            if now.version != change.version or now.state not in (*EDITABLE, QUEUED):
+                raise Conflict(
+                    f"Change {change.id} was edited in the meantime (it is {now.state}). Look at it again first."
+                )
         run = Run(server_id=server.id, kind="deploy", person=person, options=options.as_row())
         run.parts = [RunChange(change_id=change.id, position=number) for number, change in enumerate(changes, 1)]
         _begin(workspace, session, run)
@@ -115,7 +120,7 @@ def begin_rollback(
     workspace: Workspace, person: str, server_id: str, snapshot_id: int, options: Options = NO_OPTIONS
 ) -> Run:
     """Begin a run that puts the server back to a snapshot. Raises NotFound, Conflict."""
-    with workspace.session() as session:
+    with workspace.writing() as session:
         server = get_server(session, server_id)
         snapshot = get_snapshot(session, server_id, snapshot_id)
         run = Run(server_id=server.id, target_id=snapshot.id, kind="rollback", person=person, options=options.as_row())
@@ -126,7 +131,7 @@ def begin_rollback(
 
 def begin_restart(workspace: Workspace, person: str, server_id: str, options: Options = NO_OPTIONS) -> Run:
     """Begin a run that takes a snapshot while the game is stopped, and starts it again. Raises NotFound, Conflict."""
-    with workspace.session() as session:
+    with workspace.writing() as session:
         server = get_server(session, server_id)
         run = Run(server_id=server.id, kind="restart", person=person, options=options.as_row())
         _begin(workspace, session, run)
@@ -171,7 +176,7 @@ def cancel_run(workspace: Workspace, person: str, run_id: int) -> None:
 
     Raises NotFound, Conflict: it has ended, or it goes back by itself.
     """
-    with workspace.session() as session:
+    with workspace.writing() as session:
         run = get_run(session, run_id)
         if run.state != RUNNING:
             raise Conflict(f"Run {run_id} has ended: {run.state}. A rollback puts its server back.")
@@ -207,13 +212,6 @@ def runs_of_change(session: Session, change_id: int) -> list[Run]:
 def latest_run(session: Session, server_id: str) -> Run | None:
     """The newest run of a server; it may be under way."""
     return session.scalar(select(Run).where(Run.server_id == server_id).order_by(Run.id.desc()).limit(1))
-
-
-def require_no_run(session: Session, server_id: str) -> None:
-    """Raises Conflict: a run is under way, so the server's files are neither the old nor the new ones."""
-    other = session.scalar(select(Run).where(Run.server_id == server_id, Run.state == RUNNING))
-    if other is not None:
-        raise Conflict(f"A {other.kind} is under way on {server_id} (run {other.id}). Wait until it has ended.")
 
 
 def _drifted(

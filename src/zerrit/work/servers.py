@@ -13,12 +13,14 @@ from sqlalchemy.orm import Session
 from zerrit.core.nearest import did_you_mean
 from zerrit.links import FtpsLink, SftpLink
 from zerrit.records import Gamebook as GamebookRow
-from zerrit.records import Server
+from zerrit.records import Run, Server
 from zerrit.work.activity import note
 from zerrit.work.controls import control_of
 from zerrit.work.errors import Conflict, NotFound, Refused
 from zerrit.work.kept_gamebooks import ID_FORM, list_gamebooks
 from zerrit.work.workspace import Workspace
+
+RUNNING: Final = "running"  #: the state of a run that is under way
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,13 +63,15 @@ def change_server(workspace: Workspace, person: str, server_id: str, given: Serv
     with workspace.session() as session:
         server = get_server(session, server_id)
         _require_gamebook(session, given.gamebook)
+        require_no_run(session, server_id)
         session.expunge(server)
     if given.link_secret == "" and server.link_secret and _whom(given.link) != _whom(server.link):
         raise Refused("Give the link's password again: a kept one is only used for the host and user that it is for.")
     if given.control_secret == "" and server.control_secret and _whom(given.control) != _whom(server.control):
         raise Refused("Give the control's token again: a kept one is only used for the host that it is for.")
     _settle(workspace, server, given)
-    with workspace.session() as session:
+    with workspace.writing() as session:
+        require_no_run(session, server_id)  # it may have begun while the settings were tried
         session.merge(server)
         note(workspace, session, person, "server.changed", server_id, f"{server.title}, by {given.link['kind']}")
     workspace.publish("server", {"server": server_id})
@@ -111,7 +115,8 @@ def accept_identity(workspace: Workspace, person: str, server_id: str, identity:
         )
     server.link = server.link | {"identity": identity}
     workspace.link_to(server).close()
-    with workspace.session() as session:
+    with workspace.writing() as session:
+        require_no_run(session, server_id)
         session.merge(server)
         note(workspace, session, person, "server.accepted", server_id, identity)
     workspace.publish("server", {"server": server_id})
@@ -150,6 +155,13 @@ def get_server(session: Session, server_id: str) -> Server:
         known = [row.id for row in list_servers(session)]
         raise NotFound(f"There is no server {server_id}. {did_you_mean(server_id, known)}".strip())
     return server
+
+
+def require_no_run(session: Session, server_id: str) -> None:
+    """Raises Conflict: a run is under way, so the server's files are neither the old nor the new ones."""
+    other = session.scalar(select(Run).where(Run.server_id == server_id, Run.state == RUNNING))
+    if other is not None:
+        raise Conflict(f"A {other.kind} is under way on {server_id} (run {other.id}). Wait until it has ended.")
 
 
 def list_servers(session: Session) -> list[Server]:

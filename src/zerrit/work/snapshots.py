@@ -122,7 +122,9 @@ def file_set(workspace: Workspace, session: Session, server: Server, files: Iter
     """The files of a state for comparing: texts as the gamebook reads them, all others by size and hash."""
     listed = list(files)
     texts = documents_of(workspace, session, server, {file.path: file.digest for file in listed if file.digest})
-    others = {file.path: OtherFile(file.size, file.digest or "") for file in listed if file.path not in texts}
+    others = {
+        file.path: OtherFile(file.size, file.digest or "", file.stamp) for file in listed if file.path not in texts
+    }
     return FileSet(texts, others)
 
 

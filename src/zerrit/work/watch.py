@@ -135,6 +135,13 @@ class Watched:
             # A host that is slow to list is not asked without a break.
             pause(max(POLL, now - began))
 
+    def says_something(self, before: Before) -> bool:
+        """Whether there is trouble to see, or the log says that the game is ready, or would never say so."""
+        ready_pattern = self.gamebook.rules.trouble.ready_pattern if self.gamebook else ""
+        log = StartLog(self.link, self._log_pattern, before.log).read()
+        is_ready = not ready_pattern or compile_pattern(ready_pattern).search(log) is not None
+        return is_ready or bool(self._problem(self._state(0), log, self._new_crashes(before)))
+
     # --- what is seen -------------------------------------------------------------------------------------------------
 
     def _state(self, deadline: float) -> GameState | None:

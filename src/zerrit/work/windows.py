@@ -136,7 +136,7 @@ def queue_change(workspace: Workspace, person: str, change_id: int) -> Change:
 
     Raises NotFound, Conflict, Blocked, Refused: it has no restart window.
     """
-    with workspace.session() as session:
+    with workspace.writing() as session:
         change = get_change(session, change_id)
         if change.state not in EDITABLE:
             raise Conflict(f"Change {change_id} is {change.state}; only an open one can be queued.")
@@ -157,7 +157,7 @@ def queue_change(workspace: Workspace, person: str, change_id: int) -> Change:
 
 def unqueue_change(workspace: Workspace, person: str, change_id: int) -> Change:
     """Take a change out of the queue; it is checked, as it was. Raises NotFound, Conflict."""
-    with workspace.session() as session:
+    with workspace.writing() as session:
         change = get_change(session, change_id)
         if change.state != QUEUED:
             raise Conflict(f"Change {change_id} is {change.state}; it does not wait for a window.")

@@ -18,7 +18,7 @@ from zerrit.core.documents import Document, Finding, read_document
 from zerrit.core.gamebooks import Gamebook
 from zerrit.core.steps import Replay
 from zerrit.links import FolderLink, FtpLink, FtpsLink, HandLink, Limits, Link, SftpLink
-from zerrit.records import Database, Server, Vault
+from zerrit.records import Database, DataFolder, Server, Vault
 from zerrit.work.errors import Conflict, Refused
 
 Publish = Callable[[str, Mapping[str, Any]], None]
@@ -27,7 +27,7 @@ PRUNE_PATIENCE: Final = 5.0  # seconds
 MAX_CHECKED: Final = 16  # snapshots whose checks are kept
 MAX_TAKEN: Final = 32  # of which each server has one that counts
 MAX_WORKED_OUT: Final = 16  # changes kept worked out
-WorkKey = tuple[int, int, int, str]  #: change, its version, its base, digest of the gamebook
+WorkKey = tuple[int, str, int, str]  #: change, digest of its steps, its base, digest of the gamebook
 K = TypeVar("K")
 V = TypeVar("V")
 
@@ -107,6 +107,31 @@ class WorkedOut:
         return self.checked.findings
 
 
+class Turns:
+    """One at a time for each key; what waits for another key is not held up."""
+
+    def __init__(self) -> None:
+        self._locks: dict[int, tuple[threading.Lock, int]] = {}
+        self._change = threading.Lock()
+
+    @contextmanager
+    def of(self, key: int) -> Iterator[None]:
+        """While nobody else has the turn of that key."""
+        with self._change:
+            lock, waiting = self._locks.get(key, (threading.Lock(), 0))
+            self._locks[key] = lock, waiting + 1
+        try:
+            with lock:
+                yield
+        finally:
+            with self._change:
+                lock, waiting = self._locks[key]
+                if waiting == 1:
+                    del self._locks[key]
+                else:
+                    self._locks[key] = lock, waiting - 1
+
+
 def _utc_now() -> datetime:
     return datetime.now(UTC)
 
@@ -129,6 +154,8 @@ class Workspace:
     limits: Limits = field(default_factory=Limits)
     stopping: threading.Event = field(default_factory=threading.Event)
     storing: Storing = field(default_factory=Storing)
+    editing: Turns = field(default_factory=Turns)  #: edits of one change take turns, by its number
+    data: DataFolder | None = None  #: the folder, where this process holds it alone
     documents: Recent[tuple[str, str, str], Document] = field(default_factory=lambda: Recent(MAX_DOCUMENTS))
     checked: Recent[tuple[int, str], Checked] = field(default_factory=lambda: Recent(MAX_CHECKED))
     last_checked: Recent[tuple[str, str], Checked] = field(default_factory=lambda: Recent(MAX_CHECKED))
@@ -138,6 +165,10 @@ class Workspace:
 
     def session(self) -> AbstractContextManager[Session]:
         return self.database.session()
+
+    def writing(self) -> AbstractContextManager[Session]:
+        """A session that holds the write lock from its beginning."""
+        return self.database.writing()
 
     def link_to(self, server: Server, *, folder: str = "") -> Link:
         """Open the link of a server, or one to another folder by the same way. Raises LinkError, Refused."""

@@ -14,10 +14,14 @@ SHOWN: Final = 12  # digits of a hash; enough to tell two files apart by eye
 
 @dataclass(frozen=True, slots=True)
 class OtherFile:
-    """A file by what is known of it. `digest` is its SHA-256; empty where its content is not kept."""
+    """A file by what is known of it. `digest` is its SHA-256; empty where its content is not kept.
+
+    `stamp` stands for the state of such a file: two that are equal and not empty are of the same bytes.
+    """
 
     size: int
     digest: str = ""
+    stamp: str = ""
 
     def __str__(self) -> str:
         what = f"SHA-256 {self.digest[:SHOWN]}" if self.digest else "content not kept"
@@ -46,10 +50,14 @@ def compare_file_sets(old: FileSet, new: FileSet) -> list[Difference]:
 def undecided(old: FileSet, new: FileSet) -> list[str]:
     """Files of equal size of which one state has no content: whether they are equal is not known."""
     return sorted(
-        path
-        for path in old.others.keys() & new.others.keys()
-        if old.others[path].size == new.others[path].size and not (old.others[path].digest and new.others[path].digest)
+        path for path in old.others.keys() & new.others.keys() if _is_undecided(old.others[path], new.others[path])
     )
+
+
+def _is_undecided(one: OtherFile, other: OtherFile) -> bool:
+    if one is other or one.size != other.size or (one.digest and other.digest):
+        return False
+    return not (one.stamp and one.stamp == other.stamp)
 
 
 def _without(documents: Mapping[str, Document], paths: Collection[str]) -> Mapping[str, Document]:
