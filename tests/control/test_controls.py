@@ -2,11 +2,16 @@
 
 from __future__ import annotations
 
+import contextlib
+import http.server
+import os
+import signal
 import socket
 import struct
 import sys
 import threading
 import time
+import tracemalloc
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -170,3 +175,54 @@ def test_a_state_command_says_by_exit_code_and_word_whether_the_game_runs(
 def test_a_state_command_that_fails_is_no_stopped_game(script: str) -> None:
     with pytest.raises(ControlError, match="must end with exit code 0 when the game runs, and with 1 or 3"):
         CommandControl({"state": ["sh", "-c", script]}).state()
+
+
+# --- answers without end ----------------------------------------------------------------------------------------------
+
+
+def test_a_command_that_prints_without_end_fills_no_memory() -> None:
+    """Only the start of what it prints is kept, and it is held up by nothing."""
+    control = CommandControl({"state": ["sh", "-c", "yes running | head -c 30000000"]})
+    tracemalloc.start()
+    try:
+        assert control.state().is_running
+        _, most = tracemalloc.get_traced_memory()
+    finally:
+        tracemalloc.stop()
+    assert most < 2_000_000
+
+
+def test_a_game_left_running_by_a_command_holds_nothing_up(tmp_path: Path) -> None:
+    """It has the same output as the command; the command has ended all the same."""
+    control = CommandControl({"start": ["sh", "-c", f"sleep 30 & echo $! > {tmp_path / 'pid'}"]}, timeout=20)
+    began = time.monotonic()
+    try:
+        control.start()
+        assert time.monotonic() - began < 15
+    finally:
+        os.kill(int((tmp_path / "pid").read_text()), signal.SIGKILL)
+
+
+@pytest.mark.parametrize(("pause", "said"), [(0.0, "more than 65,536 bytes"), (0.3, "did not end its answer")])
+def test_an_answer_over_http_has_a_size_and_a_time(pause: float, said: str) -> None:
+    """One host sends without end, another one sends a little, again and again."""
+
+    class Endless(http.server.BaseHTTPRequestHandler):
+        def do_GET(self) -> None:
+            self.send_response(200)
+            self.end_headers()
+            with contextlib.suppress(OSError):
+                for _ in range(100_000):
+                    self.wfile.write(b" " * (5 if pause else 4096))
+                    time.sleep(pause)
+
+        def log_message(self, format: str, *args: object) -> None:
+            pass
+
+    with http.server.ThreadingHTTPServer(("127.0.0.1", 0), Endless) as server:
+        server.daemon_threads = True
+        server.block_on_close = False
+        threading.Thread(target=server.serve_forever, daemon=True).start()
+        with pytest.raises(ControlError, match=said):
+            HttpHook(f"http://127.0.0.1:{server.server_address[1]}", "token", timeout=1).state()
+        server.shutdown()

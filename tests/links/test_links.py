@@ -5,10 +5,12 @@ from __future__ import annotations
 import contextlib
 import errno
 import os
+import shutil
 import socket
 import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
+from typing import BinaryIO
 
 import pytest
 
@@ -25,6 +27,9 @@ from zerrit.links import (
     LinkFault,
     SftpLink,
 )
+from zerrit.links.link import MAX_DEPTH
+from zerrit.links.remote import RemoteLink
+from zerrit.links.wire import Entry
 from zerrit.standin import Faults, StandinHost
 
 QUICK = Limits(timeout=3, tries=4, pause=0.05)
@@ -163,7 +168,7 @@ def test_a_link_out_of_the_folder_is_not_read_through(folder: Path, tmp_path: Pa
     (folder / "out").symlink_to(tmp_path)
     (folder / "direct").symlink_to(tmp_path / "secret")
     for path in ("out/secret", "direct"):
-        with pytest.raises(PathRefused, match="leads out of the server's folder"):
+        with pytest.raises(PathRefused, match="is a link, or neither a file nor a folder"):
             FolderLink(folder).read(path)
 
 
@@ -311,10 +316,11 @@ def test_a_full_disk_under_a_folder_is_said_and_the_file_before_stays(
 
 def test_a_file_that_changes_at_each_reading_is_said(folder: Path) -> None:
     class Scribbled(FolderLink):
-        def read(self, path: str) -> bytes:
-            data = super().read(path)
-            with (folder / path).open("ab") as file:
-                file.write(b"!")
+        @staticmethod
+        def _read_from(file: BinaryIO, path: str, start: int = 0) -> bytes:
+            data = FolderLink._read_from(file, path, start)
+            with (folder / path).open("ab") as written:
+                written.write(b"!")
             return data
 
     link = Scribbled(folder)
@@ -398,3 +404,107 @@ def test_the_host_refuses_programs_and_the_file_before_stays(host: StandinHost, 
     assert caught.value.fault is LinkFault.DENIED
     assert "Programs are refused" in str(caught.value)
     assert not list(folder.rglob("*.exe*"))
+
+
+# --- hosts and folders that mean harm ---------------------------------------------------------------------------------
+
+
+def test_a_folder_swapped_for_a_link_leads_nowhere(folder: Path, tmp_path: Path) -> None:
+    """Whatever stands in the place of a folder at the moment of the call counts, not what stood there before."""
+    outside = tmp_path / "outside"
+    outside.mkdir()
+    (outside / "a.xml").write_text("secret")
+    link = FolderLink(folder)
+    assert [file.path for file in link.files()]
+    shutil.rmtree(folder / "sea")
+    (folder / "sea").symlink_to(outside)
+    for act in (
+        lambda: link.read("sea/a.xml"),
+        lambda: link.write("sea/a.xml", b"<b/>"),
+        lambda: link.remove("sea/a.xml"),
+        lambda: link.files("sea"),
+    ):
+        with pytest.raises(PathRefused):
+            act()
+    assert (outside / "a.xml").read_text() == "secret"
+    assert not any(outside.glob(f"{PART_PREFIX}*"))
+
+
+def test_a_pipe_in_the_place_of_a_file_holds_nothing_up(folder: Path) -> None:
+    os.mkfifo(folder / "pipe.xml")
+    link = FolderLink(folder)
+    assert "pipe.xml" in (link.files() and link.left_out)
+    for act in (lambda: link.read("pipe.xml"), lambda: link.write("pipe.xml", b"x")):
+        with pytest.raises(PathRefused):
+            act()
+
+
+def test_a_replaced_file_keeps_its_rights(folder: Path) -> None:
+    (folder / "sea/a.xml").chmod(0o750)
+    FolderLink(folder).write("sea/a.xml", b"<b/>")
+    assert (folder / "sea/a.xml").stat().st_mode & 0o777 == 0o750
+
+
+def test_folders_in_folders_without_end_are_no_games_folder(folder: Path) -> None:
+    deep = folder.joinpath(*["d"] * (MAX_DEPTH + 2))
+    deep.mkdir(parents=True)
+    with pytest.raises(LinkError, match=rf"more than {MAX_DEPTH} folders lie in each other"):
+        FolderLink(folder).files()
+
+
+def test_a_host_without_end_is_left(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Every folder holds a folder; or one holds more than any game has. Neither is tried again and again."""
+
+    class Deep:
+        asked = 0
+
+        def folder(self, path: str) -> list[Entry]:
+            self.asked += 1
+            return [Entry("again", "folder")]
+
+        def close(self) -> None:
+            pass
+
+    deep = Deep()
+    with (
+        pytest.raises(LinkError, match="folders lie in each other") as caught,
+        RemoteLink(lambda: deep, "the host", limits=QUICK) as link,  # type: ignore[arg-type,return-value]
+    ):
+        link.files()
+    assert caught.value.fault is LinkFault.ENDLESS
+    assert deep.asked <= MAX_DEPTH + 1
+    monkeypatch.setattr("zerrit.links.remote.MAX_FILES", 3)
+    wide = Deep()
+    wide.folder = lambda path: [Entry(f"f{number}", "file") for number in range(4)]  # type: ignore[method-assign]
+    with (
+        pytest.raises(LinkError, match="files and folders lie on the host"),
+        RemoteLink(lambda: wide, "the host", limits=QUICK) as link,  # type: ignore[arg-type,return-value]
+    ):
+        link.files()
+
+
+@pytest.mark.parametrize("link", ["vsftpd", "openssh"], indirect=True)
+def test_a_listing_too_long_is_left_and_the_connection_goes_on(
+    link: Link, folder: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    for number in range(50):
+        (folder / f"f{number}.xml").write_text("<a/>")
+    for module in ("ftp", "sftp"):
+        monkeypatch.setattr(f"zerrit.links.{module}.MAX_FILES", 20)
+    with pytest.raises(LinkError, match="files and folders lie on") as caught:
+        link.files()
+    assert caught.value.fault is LinkFault.ENDLESS
+    assert link.read("f1.xml") == b"<a/>"
+
+
+@pytest.mark.parametrize("link", ["ftp", "vsftpd", "sftp"], indirect=True)
+def test_a_file_too_large_leaves_the_connection_in_step(
+    link: Link, folder: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """After a transfer that was broken off, each answer still belongs to its question."""
+    (folder / "large.bin").write_bytes(bytes(300_000))
+    monkeypatch.setattr("zerrit.links.remote.MAX_BYTES", 1000)
+    for _ in range(3):
+        with pytest.raises(LinkError, match="is larger than 1,000 bytes"):
+            link.read("large.bin")
+        assert link.read("sea/a.xml") == b"<a/>"

@@ -8,16 +8,20 @@ command itself.
 
 from __future__ import annotations
 
+import contextlib
 import os
 import re
 import shlex
 import subprocess
+import threading
 from collections.abc import Mapping, Sequence
-from typing import Final
+from typing import IO, Final
 
 from zerrit.control.control import Act, ControlError, GameState, cannot
 
 TIMEOUT: Final = 60.0  # seconds
+AFTER_END: Final = 1.0  # seconds to wait for the rest of what a command printed, once it has ended
+MAX_ANSWER: Final = 64 * 1024  # bytes kept of what a command prints
 STOPPED_CODES: Final = (1, 3)  #: 3 is what init scripts and systemctl answer (LSB, "program is not running")
 STOPPED_WORDS: Final = frozenset(("stopped", "inactive", "offline", "down", "dead", "not running"))
 RUNNING_WORDS: Final = frozenset(("running", "active", "online", "up"))
@@ -92,17 +96,23 @@ class CommandControl:
 
     def _run(self, name: str, words: Sequence[str], text: str = "") -> subprocess.CompletedProcess[str]:
         try:
-            return subprocess.run(  # noqa: S603 (the admin's own commands; a shell only where asked for)
+            process = subprocess.Popen(  # noqa: S603 (the admin's own commands; a shell only where asked for)
                 " ".join(words) if self._use_shell else list(words),
                 shell=self._use_shell,
-                capture_output=True,
+                bufsize=0,
                 stdin=subprocess.DEVNULL,
-                text=True,
-                errors="replace",
-                timeout=self._timeout,
-                check=False,
+                stdout=subprocess.PIPE,
+                stderr=subprocess.PIPE,
                 env=os.environ | {"ZERRIT_TEXT": text},
             )
+            said, wrong = _Drained(process.stdout), _Drained(process.stderr)
+            try:
+                code = process.wait(self._timeout)
+            except BaseException:
+                process.kill()
+                process.wait()
+                raise
+            return subprocess.CompletedProcess(process.args, code, said.text(), wrong.text())
         except subprocess.TimeoutExpired as error:
             raise ControlError(
                 f"The command `{name}` did not end within {self._timeout:g} s. It should ask for it and return at once."
@@ -111,6 +121,29 @@ class CommandControl:
             raise ControlError(
                 f"The command `{name}` cannot be run: {words[0] if words else ''}: {error.strerror}. Is its path right?"
             ) from error
+
+
+class _Drained:
+    """What a command prints, read to its end, so that nothing holds the command up; only its start is kept.
+
+    A game that the command leaves running may hold the pipe open for weeks; that holds nothing up either.
+    """
+
+    def __init__(self, pipe: IO[bytes] | None) -> None:
+        assert pipe is not None  # noqa: S101 (both are asked for)
+        self._pipe = pipe
+        self._start = bytearray()
+        self._thread = threading.Thread(target=self._drain, name="zerrit-command", daemon=True)
+        self._thread.start()
+
+    def _drain(self) -> None:
+        with contextlib.suppress(OSError), self._pipe as pipe:
+            while block := pipe.read(65536):
+                self._start += block[: MAX_ANSWER - len(self._start)]
+
+    def text(self) -> str:
+        self._thread.join(AFTER_END)
+        return bytes(self._start).decode("utf-8", "replace")
 
 
 def first_number(text: str, what: str) -> int:

@@ -13,6 +13,7 @@ from __future__ import annotations
 import itertools
 import socket
 import struct
+import time
 from collections.abc import Mapping, Sequence
 from types import TracebackType
 from typing import Final, Self
@@ -21,6 +22,7 @@ from zerrit.control.commands import CommandControl, first_number
 from zerrit.control.control import Act, ControlError, GameState, cannot
 
 TIMEOUT: Final = 10.0  # seconds
+MAX_TIME: Final = 60.0  # seconds that one answer may take
 AFTER_ANSWER: Final = 1.0  # seconds that a server has to say more which does not answer the empty packet
 _PASSWORD: Final = 3
 _COMMAND: Final = 2
@@ -132,12 +134,13 @@ class _Talk:
     def _sign_in(self, password: str) -> None:
         number = next(self._numbers)
         self._send(number, _PASSWORD, password)
-        while True:  # an empty answer may come before the one that says whether the password is right
+        for _ in range(8):  # an empty answer may come before the one that says whether the password is right
             answered, kind, _ = self._receive()
             if answered == -1:
                 raise ControlError(f"The console at {self._where} refuses the password. Correct it.")
             if kind == _COMMAND and answered == number:
                 return
+        raise ControlError(f"What answers at {self._where} does not answer to a password. Is the port right?")
 
     def ask(self, command: str) -> str:
         number, behind = next(self._numbers), next(self._numbers)
@@ -145,6 +148,7 @@ class _Talk:
         self._send(behind, _ANSWER, "")
         parts: list[str] = []
         size = 0
+        ends = time.monotonic() + MAX_TIME
         while True:
             try:
                 answered, _, text = self._receive()
@@ -162,6 +166,8 @@ class _Talk:
             if size > _MOST_ANSWER:
                 raise ControlError(f"The console at {self._where} answers without end.")
             self._socket.settimeout(AFTER_ANSWER)
+            if time.monotonic() > ends:
+                raise ControlError(f"The console at {self._where} answers without end.")
 
     def _send(self, number: int, kind: int, text: str) -> None:
         body = struct.pack("<ii", number, kind) + text.encode() + b"\0\0"
@@ -186,13 +192,16 @@ class _Talk:
         return number, kind, body[8:].rstrip(b"\0").decode("utf-8", "replace")
 
     def _exactly(self, size: int) -> bytes:
-        data = b""
+        data = bytearray()
+        ends = time.monotonic() + MAX_TIME
         while len(data) < size:
             more = self._socket.recv(size - len(data))
             if not more:
                 raise ConnectionResetError("closed")
             data += more
-        return data
+            if time.monotonic() > ends:
+                raise TimeoutError("it sends too slowly")
+        return bytes(data)
 
     def _broken(self, error: Exception) -> ControlError:
         return ControlError(

@@ -9,8 +9,10 @@ The state is answered as `{"state": "running"}`; every other word counts as not 
 from __future__ import annotations
 
 import ssl
+import time
 from collections.abc import Mapping
 from functools import cache
+from json import loads as json_of
 from typing import Any, Final
 
 import httpx
@@ -18,6 +20,7 @@ import httpx
 from zerrit.control.control import Act, ControlError, GameState, cannot
 
 TIMEOUT: Final = 10.0  # seconds
+MAX_ANSWER: Final = 64 * 1024  # bytes
 
 
 @cache
@@ -61,35 +64,53 @@ class HttpHook:
         self, method: str, what: str, act: Act | None = None, json: Mapping[str, Any] | None = None
     ) -> dict[str, object]:
         try:
-            response = httpx.request(
-                method,
-                f"{self._url}/{what}",
-                headers={"Authorization": f"Bearer {self._token}"},
-                json=json,
-                timeout=self._timeout,
-                follow_redirects=False,
-                trust_env=False,
-                # A plain address needs no certificates.
-                verify=_certificates() if self._url.startswith("https:") else False,
-            )
+            status, body = self._answer(method, what, json)
         except (httpx.HTTPError, httpx.InvalidURL) as error:
             raise ControlError(
                 f"The control at {self._url} does not answer ({type(error).__name__}). Is the host up, and is the address right?",
                 is_passing=True,
             ) from error
-        if response.status_code in (401, 403):
+        if status in (401, 403):
             raise ControlError(f"The control at {self._url} refuses the token. Correct the token of the control.")
-        if response.status_code in (404, 405) and act is not None:
+        if status in (404, 405) and act is not None:
             raise cannot(act, f"at {self._url}", "Do it by hand, or leave it out.")
-        if response.is_error:
+        if status >= 400:
             raise ControlError(
-                f"The control at {self._url} answered {response.status_code} to `{what}`. Look at the host's panel, then try again.",
-                is_passing=response.status_code >= 500,
+                f"The control at {self._url} answered {status} to `{what}`. Look at the host's panel, then try again.",
+                is_passing=status >= 500,
             )
         try:
-            answer = response.json()
-        except ValueError as error:
+            answer = json_of(body)
+        except (ValueError, RecursionError) as error:
             raise ControlError(
                 f"The control at {self._url} answered `{what}` with something that is no JSON."
             ) from error
         return answer if isinstance(answer, dict) else {}
+
+    def _answer(self, method: str, what: str, given: Mapping[str, Any] | None) -> tuple[int, bytes]:
+        """The status and the body, of which a host may neither send more nor take longer than is reasonable."""
+        ends = time.monotonic() + self._timeout
+        body = bytearray()
+        with httpx.stream(
+            method,
+            f"{self._url}/{what}",
+            headers={"Authorization": f"Bearer {self._token}", "Accept-Encoding": "identity"},
+            json=given,
+            timeout=self._timeout,
+            follow_redirects=False,
+            trust_env=False,
+            # A plain address needs no certificates.
+            verify=_certificates() if self._url.startswith("https:") else False,
+        ) as response:
+            for block in response.iter_raw():
+                body += block
+                if len(body) > MAX_ANSWER:
+                    raise ControlError(
+                        f"The control at {self._url} answered `{what}` with more than {MAX_ANSWER:,} bytes. Is the address right?"
+                    )
+                if time.monotonic() > ends:
+                    raise ControlError(
+                        f"The control at {self._url} did not end its answer to `{what}` within {self._timeout:g} s.",
+                        is_passing=True,
+                    )
+            return response.status_code, bytes(body)

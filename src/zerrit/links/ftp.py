@@ -9,12 +9,22 @@ import io
 import re
 import socket
 import ssl
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from datetime import UTC, datetime
 from functools import partial
 from typing import Final
 
-from zerrit.links.link import Limits, LinkError, LinkFault, missing, too_large
+from zerrit.core.documents import MAX_BYTES
+from zerrit.links.link import (
+    MAX_FILES,
+    MAX_LISTING,
+    Limits,
+    LinkError,
+    LinkFault,
+    missing,
+    too_large,
+    too_many,
+)
 from zerrit.links.remote import RemoteLink
 from zerrit.links.wire import Entry, Names
 
@@ -26,6 +36,7 @@ _UNIX_LINE: Final = re.compile(
 _DOS_LINE: Final = re.compile(
     rb"(?P<when>\d\d-\d\d-\d{2,4}\s+\d\d:\d\d[AP]?M?)\s+(?:(?P<folder><DIR>)|(?P<size>\d+))\s+(?P<name>.+)"
 )
+MAX_ANSWER: Final = 1000  # lines of one answer; the list of what a server offers has some dozens
 _FULL_WORDS: Final = ("no space", "disk full", "quota", "storage", "device full")
 _BUSY_WORDS: Final = ("too many", "maximum", "limit")
 
@@ -81,7 +92,44 @@ class FtpsLink(RemoteLink):
         super().__init__(open_wire, f"{host}:{port}", connections=connections, limits=chosen)
 
 
-class _SessionKeepingTls(ftplib.FTP_TLS):
+class _Bounded(ftplib.FTP):
+    """What a host sends ends somewhere: the lines of a listing, and those of an answer."""
+
+    def retrlines(self, cmd: str, callback: Callable[[str], object] | None = None) -> str:
+        size = count = 0
+
+        def counted(line: str) -> None:
+            nonlocal size, count
+            size, count = size + len(line), count + 1
+            if count > MAX_FILES or size > MAX_LISTING:
+                raise too_many(self.host)
+            if callback is not None:
+                callback(line)
+
+        try:
+            return super().retrlines(cmd, counted)
+        except LinkError:
+            self.skip_answer()
+            raise
+
+    def skip_answer(self) -> None:
+        """Read what the host says of a transfer that was broken off, so that the next answer belongs to its question."""
+        with contextlib.suppress(ftplib.Error):
+            self.voidresp()
+
+    def getmultiline(self) -> str:
+        first = self.getline()
+        lines = [first]
+        if first[3:4] == "-":
+            end = f"{first[:3]} "
+            while not lines[-1].startswith(end):
+                if len(lines) > MAX_ANSWER:
+                    raise ftplib.error_proto(f"an answer of more than {MAX_ANSWER} lines")  # noqa: S321
+                lines.append(self.getline())
+        return "\n".join(lines)
+
+
+class _SessionKeepingTls(_Bounded, ftplib.FTP_TLS):
     """Data connections take up the TLS session of the first connection, as many servers want it."""
 
     def ntransfercmd(self, cmd: str, rest: int | str | None = None) -> tuple[socket.socket, int | None]:
@@ -178,11 +226,13 @@ class _FtpWire:
         folder: str,
         names: Names,
         timeout: float,
-        ftp: ftplib.FTP_TLS | None = None,
+        ftp: _SessionKeepingTls | None = None,
     ) -> None:
         self._where = f"{host}:{port}"
         self._names = names
-        self._ftp: ftplib.FTP = ftp or ftplib.FTP(timeout=timeout, encoding="latin-1")  # noqa: S321 (many hosts offer nothing else; it is said to the admin)
+        self._ftp: _Bounded = ftp or _Bounded(
+            timeout=timeout, encoding="latin-1"
+        )  # many hosts offer nothing else; it is said to the admin
         if ftp is None:
             _connect(self._ftp, host, port)
         try:
@@ -287,7 +337,11 @@ class _FtpWire:
 
         try:
             with _explained(self._where, path):
-                self._ftp.retrbinary(f"RETR {self._at(path)}", take, rest=start or None)
+                try:
+                    self._ftp.retrbinary(f"RETR {self._at(path)}", take, rest=start or None)
+                except LinkError:
+                    self._ftp.skip_answer()
+                    raise
         except LinkError as error:
             if error.fault is LinkFault.DENIED and "too large" not in str(error) and self._is_missing(path):
                 raise missing(path) from error
@@ -314,7 +368,11 @@ class _FtpWire:
             except ftplib.error_perm:
                 stored = None  # a server that does not tell sizes; the read-back will show it
         # A host may tell a wrong size; what lies there decides.
-        if stored is not None and stored != len(data) and self.read(path, max(stored, len(data)) + 1) != data:
+        if (
+            stored is not None
+            and stored != len(data)
+            and self.read(path, min(max(stored, len(data)), MAX_BYTES) + 1) != data
+        ):
             raise LinkError(
                 LinkFault.BROKEN,
                 f"{path}: {stored:,} of {len(data):,} bytes arrived at {self._where}. Is its disk full? Try again.",

@@ -12,6 +12,8 @@ from typing import Final, NamedTuple, Protocol, Self
 #: A file being written bears such a name until it is complete; listings leave these out.
 PART_PREFIX: Final = ".zerrit-part-"
 MAX_FILES: Final = 100_000
+MAX_LISTING: Final = 32 * 1024 * 1024  #: bytes of the listing of one folder
+MAX_DEPTH: Final = 60  #: folders in folders; a host that answers with the same folder again has no end
 
 
 class LinkFault(StrEnum):
@@ -22,6 +24,7 @@ class LinkFault(StrEnum):
     MISSING = "link-file-missing"
     DENIED = "link-denied"
     FULL = "link-full"
+    ENDLESS = "link-endless"  #: more files, folders in folders or lines than any game has
     UNSTEADY = "link-unsteady"  #: a file is different at each reading
     BROKEN = "link-broken"  #: the connection dropped or stalled, or the other side answered nonsense
 
@@ -133,7 +136,15 @@ def missing(path: str) -> LinkError:
 
 def too_many(where: object) -> LinkError:
     return LinkError(
-        LinkFault.BROKEN, f"More than {MAX_FILES:,} files lie on {where}; point the link at the game's own folder."
+        LinkFault.ENDLESS,
+        f"More than {MAX_FILES:,} files and folders lie on {where}; point the link at the game's own folder.",
+    )
+
+
+def too_deep(path: str) -> LinkError:
+    return LinkError(
+        LinkFault.ENDLESS,
+        f"{path[:200]}: more than {MAX_DEPTH} folders lie in each other there; point the link at the game's own folder.",
     )
 
 

@@ -18,6 +18,7 @@ from zerrit.core.documents import MAX_BYTES
 from zerrit.core.errors import PathRefused
 from zerrit.core.paths import safe_path
 from zerrit.links.link import (
+    MAX_DEPTH,
     MAX_FILES,
     PART_PREFIX,
     PASSING,
@@ -26,6 +27,7 @@ from zerrit.links.link import (
     LinkFault,
     RemoteFile,
     part_name,
+    too_deep,
     too_many,
     unsteady,
 )
@@ -36,6 +38,7 @@ R = TypeVar("R")
 
 #: A listing tells times to the second or the minute, by a clock that may be hours off, in a zone that may be unknown.
 #: Only a time that lies further back than all that says for sure that the file was not written since.
+MAX_SIZE: Final = 2**53  # bytes; what a host tells beyond it is no size
 SETTLED: Final = 26 * 3600  # seconds
 STEADY_TRIES: Final = 4
 
@@ -147,7 +150,7 @@ class RemoteLink:
         return [
             RemoteFile(
                 path,
-                entry.size,
+                min(entry.size, MAX_SIZE),
                 entry.modified,
                 entry.stamp if abs(now - entry.modified) > SETTLED else "",
                 entry.identity,
@@ -161,12 +164,13 @@ class RemoteLink:
         found: dict[str, Entry] = {}
         level = [below]
         lock = threading.Lock()
+        seen = [0]
         while level:
             deeper: list[str] = []
 
             def look(folder: str, deeper: list[str] = deeper) -> None:
                 try:
-                    entries = self._tried(lambda wire: list(wire.folder(folder)))
+                    entries = self._tried(lambda wire: wire.folder(folder))
                 except LinkError as error:
                     if not folder or error.fault not in (LinkFault.DENIED, LinkFault.MISSING):
                         raise
@@ -174,9 +178,10 @@ class RemoteLink:
                     return
                 with lock:
                     for entry in entries:
+                        seen[0] += 1
+                        if seen[0] > MAX_FILES:
+                            raise too_many(self._where)
                         self._sort_in(folder, entry, found, deeper)
-                    if len(found) > MAX_FILES:
-                        raise too_many(self._where)
 
             self._side_by_side(look, level)
             level = deeper
@@ -191,6 +196,8 @@ class RemoteLink:
                 self.left_out[path] = "no safe file name"
             return
         if entry.kind == "folder":
+            if path.count("/") >= MAX_DEPTH:
+                raise too_deep(path)
             deeper.append(path)
         elif entry.kind == "file":
             found[path] = entry

@@ -16,7 +16,8 @@ from paramiko.sftp import CMD_CLOSE, CMD_HANDLE, CMD_NAME, CMD_OPENDIR, CMD_READ
 from paramiko.sftp_attr import SFTPAttributes
 from paramiko.sftp_client import SFTPClient
 
-from zerrit.links.link import Limits, LinkError, LinkFault, missing, too_large
+from zerrit.core.documents import MAX_BYTES
+from zerrit.links.link import MAX_FILES, Limits, LinkError, LinkFault, missing, too_large, too_many
 from zerrit.links.remote import RemoteLink
 from zerrit.links.wire import Entry, Names
 
@@ -130,6 +131,7 @@ class _RawNames(SFTPClient):
         if kind != CMD_HANDLE:
             raise paramiko.SFTPError("no handle came back")
         handle = message.get_binary()
+        seen = 0
         try:
             while True:
                 try:
@@ -138,7 +140,11 @@ class _RawNames(SFTPClient):
                     return
                 if kind != CMD_NAME:
                     raise paramiko.SFTPError("no names came back")
-                for _ in range(message.get_int()):
+                count = message.get_int()
+                seen += count
+                if not count or seen > MAX_FILES:  # an answer without a name would go on for ever
+                    raise too_many("the host")
+                for _ in range(count):
                     name, _long = message.get_string(), message.get_string()
                     yield name, SFTPAttributes._from_msg(message)  # type: ignore[attr-defined]
         finally:
@@ -239,7 +245,7 @@ class _SftpWire:
                 file.write(data)
             stored = self._sftp.stat(self._at(path)).st_size
         # A host may tell a wrong size; what lies there decides.
-        if stored != len(data) and self.read(path, max(stored or 0, len(data)) + 1) != data:
+        if stored != len(data) and self.read(path, min(max(stored or 0, len(data)), MAX_BYTES) + 1) != data:
             raise LinkError(
                 LinkFault.BROKEN,
                 f"{path}: {stored:,} of {len(data):,} bytes arrived at {self._where}. Is its disk full? Try again.",

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Protocol
 
@@ -24,7 +23,9 @@ class Entry:
 class Wire(Protocol):
     """Every method raises LinkError. Paths are relative to the server's folder; the empty one is that folder."""
 
-    def folder(self, path: str) -> Iterable[Entry]: ...
+    def folder(self, path: str) -> list[Entry]:
+        """What is in a folder. Reading ends with a fault after `MAX_FILES` names, or after `MAX_LISTING` bytes."""
+        ...
 
     def read(self, path: str, most: int, start: int = 0) -> bytes:
         """The bytes of a file from `start` on; more than `most` are refused."""

@@ -20,9 +20,12 @@ def control_of(workspace: Workspace, server: Server) -> Control:
         case "http":
             return HttpHook(settings["url"], secret)
         case "commands":
+            workspace.bounds.require_commands()
             patience = float(server.care.get("patience") or workspace.patience)
             return CommandControl(settings["commands"], use_shell=settings["use_shell"], timeout=patience)
         case "console":
+            if settings["start"]:
+                workspace.bounds.require_commands()
             return ConsoleControl(
                 settings["host"], settings["port"], secret, settings["commands"], start=settings["start"]
             )

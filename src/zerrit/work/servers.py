@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any, Final
 from urllib.parse import urlsplit
 
@@ -65,10 +65,19 @@ def change_server(workspace: Workspace, person: str, server_id: str, given: Serv
         _require_gamebook(session, given.gamebook)
         require_no_run(session, server_id)
         session.expunge(server)
+    if "identity" in given.link and not given.link["identity"] and _is_same_host(given.link, server.link):
+        # Left empty, it stays as it is kept; another one has to be given.
+        given = replace(given, link={**given.link, "identity": server.link.get("identity", "")})
     if given.link_secret == "" and server.link_secret and _whom(given.link) != _whom(server.link):
-        raise Refused("Give the link's password again: a kept one is only used for the host and user that it is for.")
+        raise Refused(
+            "Give the link's password again: a kept one is only used for the host, port, key and "
+            "user that it was given for."
+        )
     if given.control_secret == "" and server.control_secret and _whom(given.control) != _whom(server.control):
-        raise Refused("Give the control's token again: a kept one is only used for the host that it is for.")
+        raise Refused(
+            "Give the control's token again: a kept one is only used for the address (scheme, host and port) that it was "
+            "given for."
+        )
     _settle(workspace, server, given)
     with workspace.writing() as session:
         require_no_run(session, server_id)  # it may have begun while the settings were tried
@@ -138,8 +147,24 @@ def notes_of(server: Server) -> list[str]:
 
 
 def _whom(settings: Mapping[str, Any]) -> tuple[object, ...]:
-    """To whom a secret of these settings goes: kind, host and user."""
-    return settings["kind"], settings.get("host") or urlsplit(settings.get("url", "")).hostname, settings.get("user")
+    """To whom a secret of these settings goes: kind, scheme, host, port, user, and the key that the host must show."""
+    address = urlsplit(settings.get("url", ""))
+    try:
+        port = address.port or {"http": 80, "https": 443}.get(address.scheme)
+    except ValueError:
+        port = None
+    return (
+        settings["kind"],
+        address.scheme,
+        (settings.get("host") or address.hostname or "").lower(),
+        settings.get("port") or port,
+        settings.get("user"),
+        settings.get("identity"),
+    )
+
+
+def _is_same_host(one: Mapping[str, Any], other: Mapping[str, Any]) -> bool:
+    return all(one.get(name) == other.get(name) for name in ("kind", "host", "port"))
 
 
 def _require_gamebook(session: Session, name: str | None) -> None:

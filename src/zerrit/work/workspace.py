@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import threading
 from collections.abc import Callable, Iterator, Mapping
 from contextlib import AbstractContextManager, contextmanager
@@ -132,6 +133,40 @@ class Turns:
                     self._locks[key] = lock, waiting - 1
 
 
+@dataclass(frozen=True, slots=True)
+class Bounds:
+    """What of the machine that the service runs on may be used, as whoever starts it says.
+
+    `commands` may be run or not; a folder must lie below one of `folders_below`, where any are given.
+    """
+
+    commands: bool = True
+    folders_below: tuple[Path, ...] = ()
+
+    def require_commands(self) -> None:
+        """Raises Refused."""
+        if not self.commands:
+            raise Refused(
+                "This service runs no commands (it was started with --no-commands). Control the game over HTTP, over its "
+                "console, or by hand."
+            )
+
+    def require_folder(self, folder: Path, own: Path) -> None:
+        """Raises Refused: `folder` is not below one that is allowed, or Zerrit's own folder and it lie in each other."""
+        real, data = Path(os.path.realpath(folder)), Path(os.path.realpath(own))
+        if real.is_relative_to(data) or data.is_relative_to(real):
+            raise Refused(
+                f"The folder {folder} and the one with Zerrit's own data ({own}) lie in each other; a deploy or a fetch "
+                "would touch the data. Choose the game's own folder."
+            )
+        if self.folders_below and not any(real.is_relative_to(os.path.realpath(below)) for below in self.folders_below):
+            allowed = ", ".join(str(below) for below in self.folders_below)
+            raise Refused(
+                f"The folder {folder} is not below {allowed}, and this service uses no other folders "
+                "(it was started with --folders-below)."
+            )
+
+
 def _utc_now() -> datetime:
     return datetime.now(UTC)
 
@@ -155,6 +190,7 @@ class Workspace:
     stopping: threading.Event = field(default_factory=threading.Event)
     storing: Storing = field(default_factory=Storing)
     editing: Turns = field(default_factory=Turns)  #: edits of one change take turns, by its number
+    bounds: Bounds = field(default_factory=Bounds)
     data: DataFolder | None = None  #: the folder, where this process holds it alone
     documents: Recent[tuple[str, str, str], Document] = field(default_factory=lambda: Recent(MAX_DOCUMENTS))
     checked: Recent[tuple[int, str], Checked] = field(default_factory=lambda: Recent(MAX_CHECKED))
@@ -175,6 +211,7 @@ class Workspace:
         settings, secret = server.link, self.secret(server.link_secret)
         kind, place = settings["kind"], folder or settings.get("folder", "")
         if kind == "folder":
+            self.bounds.require_folder(Path(place), self.folder)
             return FolderLink(Path(place))
         if kind == "hand":
             return self.hand_link(server.id)
