@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
+import time
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from zerrit.core import parse_address, read_document
-from zerrit.core.addresses import Address, KeyPattern, Segment, parse_node_address
+from zerrit.core.addresses import Address, KeyPattern, Segment, may_meet, parse_node_address
 from zerrit.core.documents.lookup import find
 from zerrit.core.errors import AddressInvalid, AddressNotFound
-from zerrit.core.paths import path_matches
+from zerrit.core.wildcards import path_matches
 from zerrit.demo.world_files import default_files
 
 FINDS = read_document(default_files()["sea/finds.xml"], "sea/finds.xml")
@@ -105,3 +107,38 @@ def test_path_patterns() -> None:
     assert path_matches("galley/*.json", "galley/a.json")
     assert not path_matches("galley/*.json", "galley/stores/a.json")
     assert path_matches("**/settings.yml", "addins/a/settings.yml")
+
+
+@pytest.mark.parametrize("stars", [6, 12, 40])
+def test_many_stars_cost_no_more_than_the_text_is_long(stars: int) -> None:
+    """A pattern that fits almost, in every way to share the text among its stars, is answered at once."""
+    text, pattern = "a" * 3000, "a*" * stars + "b"
+    began = time.process_time()
+    assert not KeyPattern(pattern).matches(text)
+    assert not path_matches("**a*" * stars + "b", text)
+    deep = parse_node_address("/".join(["**", "a"] * stars + ["b", "b"]))
+    place = parse_node_address("/".join(["a"] * 200 + ["c"]))
+    may_meet(deep, place)
+    assert time.process_time() - began < 5  # it was minutes
+
+
+def test_half_pairs_of_a_json_file_are_characters_like_others() -> None:
+    assert KeyPattern("a?*").matches("a\ud800b")
+    assert not KeyPattern("a\ud801*").matches("a\ud800b")
+    assert KeyPattern("a\ud800*").matches("a\ud800b")
+
+
+@pytest.mark.parametrize(
+    ("pattern", "place", "is_met"),
+    [
+        ("a/**/c", "a/b/b/c", True),
+        ("a/**/c", "a", True),
+        ("a/b", "a/b/c", True),
+        ("a/**", "b", False),
+        ("**/c/**/d", "a/c/b/d/e", True),
+        ("a/c", "a/b", False),
+        ("**", "a/b", True),
+    ],
+)
+def test_a_pattern_meets_what_it_names_and_what_is_above_and_below(pattern: str, place: str, is_met: bool) -> None:
+    assert may_meet(parse_node_address(pattern), parse_node_address(place)) is is_met

@@ -8,7 +8,8 @@ from hypothesis import strategies as st
 
 from zerrit.core.errors import PathRefused
 from zerrit.core.nearest import did_you_mean, nearest
-from zerrit.core.paths import path_matches, safe_path
+from zerrit.core.paths import safe_path
+from zerrit.core.wildcards import path_matches
 from zerrit.core.wording import counted, sentence
 
 

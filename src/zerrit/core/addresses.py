@@ -18,6 +18,7 @@ from functools import lru_cache
 from typing import Final
 
 from zerrit.core.errors import AddressInvalid
+from zerrit.core.wildcards import key_matches
 
 _SERVER: Final = re.compile(r"([a-z0-9][a-z0-9-]{0,62}):(?![\\/])")
 _NEEDS_QUOTES_IN_KEY: Final = re.compile(r'[\[\],*?"]|^#|^\s|\s$|^$')
@@ -39,7 +40,7 @@ class KeyPattern:
     def matches(self, key: str) -> bool:
         if self.is_plain:
             return key == self.text
-        return bool(_wildcard(self.text).match(key))
+        return key_matches(self.text, key)
 
 
 @dataclass(frozen=True, slots=True)
@@ -213,11 +214,17 @@ def may_meet(pattern: Sequence[Segment], place: Sequence[Segment]) -> bool:
 
     Both are taken as they are written: a pattern with ordinals meets an address that bears the same ordinal.
     """
-    if not pattern or not place:
-        return True
-    if pattern[0].is_deep:
-        return any(may_meet(pattern[1:], place[skipped:]) for skipped in range(len(place) + 1))
-    return _fits(pattern[0], place[0]) and may_meet(pattern[1:], place[1:])
+    reached = {0}  # how many segments of the place are used up, in every way in which the pattern so far fits
+    for segment in pattern:
+        if len(place) in reached:
+            return True
+        if segment.is_deep:
+            reached = set(range(min(reached), len(place) + 1))
+        else:
+            reached = {at + 1 for at in reached if _fits(segment, place[at])}
+        if not reached:
+            return False
+    return True
 
 
 def _fits(pattern: Segment, segment: Segment) -> bool:
@@ -227,12 +234,6 @@ def _fits(pattern: Segment, segment: Segment) -> bool:
         return pattern.ordinal == segment.ordinal
     keys = segment.keys or (KeyPattern(""),)
     return not pattern.keys or any(one.matches(key.text) for one in pattern.keys for key in keys)
-
-
-@lru_cache(maxsize=1024)
-def _wildcard(pattern: str) -> re.Pattern[str]:
-    parts = re.split(r"([*?])", pattern)
-    return re.compile("".join({"*": ".*", "?": "."}.get(p, re.escape(p)) for p in parts) + r"\Z", re.DOTALL)
 
 
 def quote_name(name: str) -> str:

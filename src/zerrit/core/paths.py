@@ -8,10 +8,10 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable
-from functools import lru_cache
 from pathlib import PurePosixPath
 
 from zerrit.core.errors import PathRefused
+from zerrit.core.wildcards import path_matches
 
 
 def safe_path(path: str) -> str:
@@ -25,23 +25,11 @@ def safe_path(path: str) -> str:
         or "\\" in path
         or any(part in ("..", ".", "") for part in path.split("/"))
         or any(ord(character) < 32 or ord(character) == 127 for character in path)
-        or PurePosixPath(path).parts[0][1:2] == ":"
+        or path[1:2] == ":"
     )
     if is_bad:
         raise PathRefused(f"`{path[:120]!s}` leaves the server's folder or is no file name; such a path is refused.")
     return path
-
-
-def path_matches(pattern: str, path: str) -> bool:
-    """Whether a file path fits a pattern: `*` within a folder, `**` across folders, `?` one character."""
-    return bool(_path_pattern(pattern).match(path))
-
-
-def word_in_path(pattern: str, path: str) -> str | None:
-    """What stands in the place of `{}` when a path fits a pattern such as `charts/{}/**`; None when it does not."""
-    before, _, after = pattern.partition("{}")
-    match = re.match(f"{_translated(before)}([^/]+?){_translated(after)}\\Z", path)
-    return match.group(1) if match else None
 
 
 def file_stems(pattern: str, paths: Iterable[str]) -> list[str]:
@@ -59,14 +47,3 @@ def fixed_folder(pattern: str) -> str:
     """The folder that every path that fits a pattern is in; empty for the server's own folder."""
     folder = re.split(r"[*?]", pattern, maxsplit=1)[0].rpartition("/")[0]
     return folder if folder != pattern else folder.rpartition("/")[0]
-
-
-@lru_cache(maxsize=1024)
-def _path_pattern(pattern: str) -> re.Pattern[str]:
-    return re.compile(_translated(pattern) + r"\Z")
-
-
-def _translated(pattern: str) -> str:
-    parts = re.split(r"(\*\*/?|\*|\?)", pattern)
-    translated = {"**/": "(?:.*/)?", "**": ".*", "*": "[^/]*", "?": "[^/]"}
-    return "".join(translated.get(part, re.escape(part)) for part in parts)

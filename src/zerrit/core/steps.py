@@ -29,7 +29,8 @@ from zerrit.core.documents.reshaping import Where, comment_in, comment_out, move
 from zerrit.core.errors import AddressNotFound, EditRefused, MergeRefused, SnippetRefused, ZerritError
 from zerrit.core.merge import ActionKind, apply_plan, merge_three, plan_merge
 from zerrit.core.nearest import nearest
-from zerrit.core.paths import path_matches, safe_path
+from zerrit.core.paths import safe_path
+from zerrit.core.wildcards import path_matches
 
 
 class StepKind(StrEnum):

@@ -18,7 +18,7 @@ from zerrit.core.documents.writing import dedented
 from zerrit.core.errors import AddressNotFound
 from zerrit.core.gamebooks import FieldRules, Gamebook
 from zerrit.core.nearest import did_you_mean, nearest
-from zerrit.core.paths import path_matches
+from zerrit.core.wildcards import path_matches
 from zerrit.records import Server, load_content
 from zerrit.work.changes import get_change, worked_out
 from zerrit.work.errors import NotFound

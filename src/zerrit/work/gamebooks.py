@@ -13,7 +13,7 @@ from zerrit.core.documents.findings import known_again
 from zerrit.core.drafting import draft
 from zerrit.core.gamebooks import Gamebook, read_gamebook
 from zerrit.core.nearest import did_you_mean
-from zerrit.core.paths import path_matches
+from zerrit.core.wildcards import path_matches
 from zerrit.databases import query
 from zerrit.records import Gamebook as GamebookRow
 from zerrit.records import Server, Snapshot, load_content

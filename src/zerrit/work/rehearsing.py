@@ -18,7 +18,8 @@ from zerrit.control import Act, ControlError, GameState
 from zerrit.core.addresses import parse_address
 from zerrit.core.documents.edits import parse_operation, set_values
 from zerrit.core.gamebooks import Gamebook
-from zerrit.core.paths import path_matches, safe_path
+from zerrit.core.paths import safe_path
+from zerrit.core.wildcards import path_matches
 from zerrit.links import FolderLink
 from zerrit.records import Server
 from zerrit.work.errors import Refused

@@ -15,7 +15,7 @@ from zerrit.control import ControlError
 from zerrit.core.addresses import parse_address
 from zerrit.core.documents.selecting import select as select_nodes
 from zerrit.core.errors import ZerritError
-from zerrit.core.paths import path_matches
+from zerrit.core.wildcards import path_matches
 from zerrit.core.wording import sentence
 from zerrit.links import LinkError
 from zerrit.records import Rollout, Run

@@ -13,7 +13,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any, Final
 
-from zerrit.core.paths import fixed_folder, path_matches
+from zerrit.core.paths import fixed_folder
+from zerrit.core.wildcards import path_matches
 from zerrit.links import Link, LinkError, LinkFault, RemoteFile
 
 EDGE: Final = 512  # bytes before the end of a marked log; in a file that was only appended to they are still there

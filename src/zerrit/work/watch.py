@@ -12,7 +12,8 @@ from typing import Any, Final
 
 from zerrit.control import Control, ControlError, GameState
 from zerrit.core.gamebooks import Gamebook, LoadedRules, compile_pattern
-from zerrit.core.paths import fixed_folder, path_matches
+from zerrit.core.paths import fixed_folder
+from zerrit.core.wildcards import path_matches
 from zerrit.core.wording import counted
 from zerrit.links import PASSING, Link, LinkError, RemoteFile
 from zerrit.work.start_log import LogMark, StartLog, log_mark, newest_log

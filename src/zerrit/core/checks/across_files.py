@@ -27,7 +27,8 @@ from zerrit.core.gamebooks import (
     UniqueRule,
 )
 from zerrit.core.nearest import did_you_mean
-from zerrit.core.paths import file_stems, folder_names, path_matches
+from zerrit.core.paths import file_stems, folder_names
+from zerrit.core.wildcards import path_matches
 from zerrit.core.wording import counted
 
 

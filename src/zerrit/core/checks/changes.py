@@ -14,7 +14,7 @@ from zerrit.core.documents.gathering import below
 from zerrit.core.documents.scalars import as_number
 from zerrit.core.documents.selecting import select
 from zerrit.core.gamebooks import BalanceRule, DrawRules
-from zerrit.core.paths import path_matches, word_in_path
+from zerrit.core.wildcards import path_matches, word_in_path
 
 
 def touched(before: Documents, after: Documents) -> list[str]:

@@ -16,7 +16,7 @@ from zerrit.core.compare import Difference, DifferenceKind
 from zerrit.core.documents import Document, Node
 from zerrit.core.documents.selecting import select
 from zerrit.core.gamebooks import Fields, Gamebook, worked_out
-from zerrit.core.paths import path_matches
+from zerrit.core.wildcards import path_matches
 
 _BRACES: Final = re.compile(r"\{([^{}]{1,80})\}")
 _SILENT: Final = (DifferenceKind.LAYOUT, DifferenceKind.COMMENT)

@@ -24,7 +24,7 @@ from zerrit.core.documents.selecting import select
 from zerrit.core.documents.source import Splice
 from zerrit.core.gamebooks import Fields, Gamebook, Rule, SqlQuery, worked_out
 from zerrit.core.nearest import did_you_mean, folded
-from zerrit.core.paths import path_matches
+from zerrit.core.wildcards import path_matches
 from zerrit.core.wording import counted
 
 T = TypeVar("T")

@@ -33,7 +33,7 @@ from zerrit.core.gamebooks import (
     SameRule,
     UniqueRule,
 )
-from zerrit.core.paths import path_matches
+from zerrit.core.wildcards import path_matches
 from zerrit.core.wording import counted
 
 NOT_MEASURED: Final = "meaning.not-measured"

@@ -16,7 +16,7 @@ from zerrit.core.documents.gathering import below
 from zerrit.core.documents.selecting import select
 from zerrit.core.gamebooks import FileNameRule, NeedsRule, OneOfRule, PackedRule, PresentRule, compile_pattern
 from zerrit.core.nearest import did_you_mean
-from zerrit.core.paths import path_matches
+from zerrit.core.wildcards import path_matches
 
 
 def check_needs(examination: Examination) -> Iterator[Finding]:

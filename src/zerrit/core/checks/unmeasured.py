@@ -39,7 +39,8 @@ from zerrit.core.gamebooks import (
     UniqueRule,
 )
 from zerrit.core.gamebooks.rules import EntryRules
-from zerrit.core.paths import file_stems, folder_names, path_matches
+from zerrit.core.paths import file_stems, folder_names
+from zerrit.core.wildcards import path_matches
 
 
 def why_unmeasured(examination: Examination, placed: PlacedRule) -> str:

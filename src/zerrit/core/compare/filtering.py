@@ -10,7 +10,7 @@ from zerrit.core.compare.other_files import FileSet
 from zerrit.core.documents.lookup import find
 from zerrit.core.errors import AddressNotFound
 from zerrit.core.nearest import nearest
-from zerrit.core.paths import path_matches
+from zerrit.core.wildcards import path_matches
 
 
 def differences_at(found: Iterable[Difference], pattern: str) -> list[Difference]:

@@ -71,8 +71,10 @@ class CommentKeeper:
         return bool(_BLANK_LINE.search(self._text, end, start))
 
 
-_IN_XML: Final = re.compile(r"<!\[CDATA\[.*?\]\]>|<!--(?P<text>.*?)-->", re.DOTALL)
-_IN_JSON: Final = re.compile(r'"(?:[^"\\\r\n]|\\.)*+"|//(?P<text>[^\r\n]*)|/\*(?P<block>(?:(?!\*/).)*)\*/', re.DOTALL)
+_IN_XML: Final = re.compile(r"<!\[CDATA\[.*?(?:\]\]>|\Z)|<!--(?P<text>.*?)(?:-->|\Z)", re.DOTALL)
+_IN_JSON: Final = re.compile(
+    r'"(?:[^"\\\r\n]|\\.)*+"?|//(?P<text>[^\r\n]*)|/\*(?P<block>(?:(?!\*/).)*+)(?:\*/)?', re.DOTALL
+)
 _IN_YAML: Final = re.compile(r"(?:^|(?<=[ \t]))#(?P<text>[^\r\n]*)", re.MULTILINE)
 _IN_LINES: Final = re.compile(r"(?:^[ \t]*|(?<=[ \t]))(?:;|#|//|--)(?P<text>[^\r\n]*)", re.MULTILINE)
 _PATTERNS: Final = {Format.XML: _IN_XML, Format.JSON: _IN_JSON, Format.YAML: _IN_YAML}

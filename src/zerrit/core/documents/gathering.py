@@ -8,7 +8,7 @@ from zerrit.core.addresses import parse_address, parse_node_address
 from zerrit.core.documents.document import Document
 from zerrit.core.documents.node import Node
 from zerrit.core.documents.selecting import select
-from zerrit.core.paths import path_matches
+from zerrit.core.wildcards import path_matches
 
 
 def values_at(address_text: str, documents: Mapping[str, Document]) -> Iterator[tuple[Document, Node]]:

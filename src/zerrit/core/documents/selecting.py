@@ -29,6 +29,8 @@ def below(keys: Keys, nodes: list[Node], segment: Segment) -> Iterator[Node]:
     if segment.is_deep:
         seen: set[int] = set()
         for node in nodes:
+            if id(node) in seen:  # then all below it is too
+                continue
             for deeper in node.walk():
                 if id(deeper) not in seen:
                     seen.add(id(deeper))

@@ -17,7 +17,7 @@ from typing import Final
 
 from zerrit.core.documents import Document, Format, Node, Severity, Slot, read_document
 from zerrit.core.documents.codes import TOLERANCES
-from zerrit.core.paths import path_matches
+from zerrit.core.wildcards import path_matches
 
 Tree = Mapping[str, Document]
 Kind = tuple[str, ...]  #: the names from below the root down; an item of a list has an empty one

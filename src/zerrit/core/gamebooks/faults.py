@@ -14,7 +14,7 @@ from zerrit.core.gamebooks.places import Location, finding_at, locate
 from zerrit.core.gamebooks.rules import AdviceRule, DrawRules, EntryRules, MustRule, RangeAt, Table
 from zerrit.core.gamebooks.schema import GamebookFile
 from zerrit.core.nearest import did_you_mean
-from zerrit.core.paths import path_matches
+from zerrit.core.wildcards import path_matches
 
 
 def faults_across(document: Document, rules: GamebookFile) -> list[Finding]:

@@ -23,7 +23,7 @@ from zerrit.core.gamebooks.places import Location, finding_at, locate
 from zerrit.core.gamebooks.rules import FieldRules, FileRules, Rule
 from zerrit.core.gamebooks.schema import GamebookFile
 from zerrit.core.nearest import did_you_mean
-from zerrit.core.paths import path_matches
+from zerrit.core.wildcards import path_matches
 
 
 @dataclass(frozen=True)

@@ -16,8 +16,10 @@ from zerrit.core.documents.json.sound import Remark, read_sound_text
 from zerrit.core.documents.node import Node
 from zerrit.core.documents.source import Source, Splice
 
-_STRING: Final = r'"(?:[^"\\\r\n]|\\.)*+"'
-_COMMENT: Final = re.compile(rf"{_STRING}|(//[^\r\n]*|/\*[\s\S]*?\*/|#[^\r\n]*)")
+# A text or a comment without its end goes on to the end of the line or file: tried anew from each sign in it, a file of
+# nothing else would take hours.
+_STRING: Final = r'"(?:[^"\\\r\n]|\\.)*+"?'
+_COMMENT: Final = re.compile(rf"{_STRING}|(//[^\r\n]*|/\*[\s\S]*?(?:\*/|(?P<open>\Z))|#[^\r\n]*)")
 _LAST_COMMA: Final = re.compile(rf"{_STRING}|(?<=[^\s\[{{,:])[ \t\r\n]*(,)(?=[ \t\r\n]*[\]}}])")
 _SEEN: Final = re.compile(r"[^\r\n]")
 
@@ -26,10 +28,13 @@ def read_relaxed(source: Source, report: Report) -> Node | None:
     """The value of the text, its comments and superfluous commas reported; None where something else is wrong."""
     remarks: list[Remark] = []
     commas: list[int] = []
+    unclosed: list[int] = []
 
     def blank_comment(match: re.Match[str]) -> str:
         if match.group(1) is None:
             return match.group()
+        if match.group("open") is not None:
+            unclosed.append(match.start())
         body = match.group(1).removeprefix("/*").removesuffix("*/").lstrip("/#")
         remarks.append(Remark(match.start(), match.end(), tidy_block(body)))
         return _SEEN.sub(" ", match.group())
@@ -40,7 +45,10 @@ def read_relaxed(source: Source, report: Report) -> Node | None:
         commas.append(match.start(1))
         return match.group().replace(",", " ")
 
-    text = _LAST_COMMA.sub(blank_comma, _COMMENT.sub(blank_comment, source.text))
+    text = _COMMENT.sub(blank_comment, source.text)
+    if unclosed:
+        return None
+    text = _LAST_COMMA.sub(blank_comma, text)
     if not remarks and not commas:
         return None
     root = read_sound_text(text, remarks, source)

@@ -34,7 +34,8 @@ _BACKTICKS: Final = re.compile(r"`(?:[^`\\]|\\.)*+`", re.DOTALL)
 SHELL: Final = Language(
     "shell",
     re.compile(
-        r"(?:(?<=[\s;(&|])|(?<![\s\S]))#[^\r\n]*|\\.|\$#|\$\{#|<<-?\s*(['\"]?)(\w+)\1[\s\S]*?^\s*\2\s*$", re.MULTILINE
+        r"(?:(?<=[\s;(&|])|(?<![\s\S]))#[^\r\n]*|\\.|\$#|\$\{#|<<-?[ \t]*(['\"]?)(\w+)\1[\s\S]*?(?:^[ \t]*\2[ \t]*$|(?P<open_text>\Z))",
+        re.MULTILINE,
     ),
     {'"': re.compile(r'"(?:[^"\\]|\\.)*+"', re.DOTALL), "'": re.compile(r"'[^']*+'"), "`": _BACKTICKS},
     lone_parenthesis=True,
@@ -49,19 +50,25 @@ BATCH: Final = Language(
 )
 LUA: Final = Language(
     "Lua",
-    re.compile(r"--\[(=*)\[[\s\S]*?\]\1\]|--[^\r\n]*|\[(=*)\[[\s\S]*?\]\2\]"),
+    re.compile(
+        r"--\[(=*)\[[\s\S]*?(?:\]\1\]|(?P<open_comment>\Z))|--[^\r\n]*"
+        r"|\[(=*)\[[\s\S]*?(?:\]\3\]|(?P<open_text>\Z))"
+    ),
     {'"': _DOUBLE, "'": _SINGLE},
     comment="--",
 )
 C_LIKE: Final = Language(
     "C",
-    re.compile(r"//[^\r\n]*|/\*[\s\S]*?\*/"),
+    re.compile(r"//[^\r\n]*|/\*[\s\S]*?(?:\*/|(?P<open_comment>\Z))"),
     {'"': _DOUBLE, "'": _SINGLE, "`": _BACKTICKS},
     comment="//",
 )
 PYTHON: Final = Language(
     "Python",
-    re.compile(r'#[^\r\n]*|"""(?:[^\\]|\\.)*?"""' + r"|'''(?:[^\\]|\\.)*?'''", re.DOTALL),
+    re.compile(
+        r'#[^\r\n]*|"""(?:[^\\]|\\.)*?(?:"""|(?P<open_text>\Z))' + r"|'''(?:[^\\]|\\.)*?(?:'''|(?P<open_comment>\Z))",
+        re.DOTALL,
+    ),
     {'"': _DOUBLE, "'": _SINGLE},
 )
 

@@ -102,6 +102,8 @@ class _Balance:
             sign = match.group("sign")
             if sign is None:
                 at = max(match.end(), at + 1)
+                if (match.lastgroup or "").startswith("open_"):
+                    self._left_open(match)
             elif sign in self.language.quotes:
                 at = self._quoted(sign, match.start())
             else:
@@ -112,6 +114,17 @@ class _Balance:
                 return
         for sign, opened in reversed(self.open):
             self._never_closed(sign, opened)
+
+    def _left_open(self, match: re.Match[str]) -> None:
+        """A comment or a text over several lines that runs on to the end of the file."""
+        line_end = self.source.line_end(match.start())
+        begins = self.text[match.start() : min(line_end, match.start() + 12)].strip()
+        self.report.add(
+            "text.quote-not-closed",
+            match.start(),
+            f"What begins here with `{begins}` is never closed, so everything to the end of the file belongs to it.",
+            hint="Close it where it ends.",
+        )
 
     def _quoted(self, sign: str, start: int) -> int:
         whole = self.language.quotes[sign].match(self.text, start)

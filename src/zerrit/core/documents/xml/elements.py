@@ -45,6 +45,7 @@ class Elements:
         self.stack: list[_Open] = []
         self.root: Node | None = None
         self.too_deep = False
+        self._last_of: dict[str, int] = {}  #: from where on a sign is known not to come any more
 
     def _open(self, node: Node, *, self_closing: bool, tag_end: int) -> None:
         self.comments.document(node)

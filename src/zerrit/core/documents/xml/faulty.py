@@ -139,8 +139,17 @@ class _XmlReader(LooseTags):
                 f"`{shown}` stands {where} the outermost element. Remove it, or make it a comment: <!-- … -->.",
             )
 
+    def _next(self, sign: str, at: int) -> int:
+        """Where a sign stands next, or -1. That there is none is looked for once, not again at each thing left open."""
+        if at >= self._last_of.get(sign, len(self.text)):
+            return -1
+        found = self.text.find(sign, at)
+        if found < 0:
+            self._last_of[sign] = at
+        return found
+
     def _comment(self, at: int) -> int:
-        end = self.text.find("-->", at + 4)
+        end = self._next("-->", at + 4)
         if end < 0:
             self.report.add(
                 "xml.comment-not-closed",
@@ -168,10 +177,10 @@ class _XmlReader(LooseTags):
         return end + 3
 
     def _cdata(self, at: int) -> int:
-        end = self.text.find("]]>", at)
+        end = self._next("]]>", at)
         if end < 0:
             top = self.stack[-1].node.name if self.stack else ""
-            stop = self.text.find(f"</{top}", at) if top else -1
+            stop = self._next(f"</{top}", at) if top else -1
             stop = stop if stop >= 0 else self.source.line_end(at)
             self.report.add(
                 "xml.cdata-not-closed",
@@ -188,7 +197,7 @@ class _XmlReader(LooseTags):
         return end + 3
 
     def _instruction(self, at: int) -> int:
-        end = self.text.find("?>", at)
+        end = self._next("?>", at)
         if end < 0:
             self.report.add(
                 "xml.instruction-not-closed",

@@ -1,0 +1,64 @@
+"""
+Wildcards of addresses and file paths, in time that grows with the length of the text.
+
+They may come from a stranger, as the gamebook does that they stand in, and so may the texts. The standard module tries
+every way to share a text among several stars; RE2 goes through it once.
+"""
+
+from __future__ import annotations
+
+import re
+from functools import lru_cache
+from typing import Any, Final
+
+import re2
+
+MAX_MEMORY: Final = 4 << 20  # bytes of one compiled pattern
+_LONE: Final = re.compile("[\ud800-\udfff]")
+_KEY_SIGNS: Final = {"*": ".*", "?": "."}
+_PATH_SIGNS: Final = {"**/": "(?:.*/)?", "**": ".*", "*": "[^/]*", "?": "[^/]"}
+
+
+def key_matches(pattern: str, key: str) -> bool:
+    """Whether a key fits a pattern: `*` any text, `?` one character."""
+    return _key_pattern(pattern).fullmatch(_encodable(key)) is not None
+
+
+def path_matches(pattern: str, path: str) -> bool:
+    """Whether a file path fits a pattern: `*` within a folder, `**` across folders, `?` one character."""
+    return _path_pattern(pattern, has_gap=False).fullmatch(_encodable(path)) is not None
+
+
+def word_in_path(pattern: str, path: str) -> str | None:
+    """What stands in the place of `{}` when a path fits a pattern such as `charts/{}/**`; None when it does not."""
+    match = _path_pattern(pattern, has_gap=True).fullmatch(_encodable(path))
+    return match.group(1) if match else None
+
+
+@lru_cache(maxsize=1024)
+def _key_pattern(pattern: str) -> Any:
+    return _compiled(_translated(re.split(r"([*?])", pattern), _KEY_SIGNS))
+
+
+@lru_cache(maxsize=1024)
+def _path_pattern(pattern: str, *, has_gap: bool) -> Any:
+    before, gap, after = pattern.partition("{}") if has_gap else (pattern, "", "")
+    translated = [_translated(re.split(r"(\*\*/?|\*|\?)", part), _PATH_SIGNS) for part in (before, after)]
+    return _compiled(("([^/]+?)" if gap else "").join(translated))
+
+
+def _translated(parts: list[str], signs: dict[str, str]) -> str:
+    return "".join(signs.get(part) or re2.escape(_encodable(part)) for part in parts)
+
+
+def _compiled(translated: str) -> Any:
+    options = re2.Options()
+    options.log_errors = False
+    options.dot_nl = True
+    options.max_mem = MAX_MEMORY
+    return re2.compile(translated, options)
+
+
+def _encodable(text: str) -> str:
+    """The same text, half pairs of UTF-16 (which a JSON file may hold) moved to where UTF-8 can write them."""
+    return text if text.isascii() else _LONE.sub(lambda found: chr(ord(found.group()) + 0x100000), text)
