@@ -38,10 +38,12 @@ def test_a_secret_that_is_left_empty_stays(shared: Shared) -> None:
     ("link", "control", "kind", "said"),
     [
         ({"password": SecretStr("wrong")}, {}, "link-sign-in", "refuses the user `coral-gate` or its password"),
-        ({"port": 1}, {}, "link-unreachable", "No FTP server answers"),
+        ({"port": 1, "password": SecretStr("keys")}, {}, "link-unreachable", "No FTP server answers"),
+        ({"port": 1}, {}, "refused", "Give the link's password again"),
         ({}, {"token": SecretStr("wrong")}, "control-failed", "refuses the token"),
         ({"host": "127.0.0.2"}, {}, "refused", "Give the link's password again"),
         ({"user": "lantern-shelf"}, {}, "refused", "Give the link's password again"),
+        ({}, {"url": "https://127.0.0.1:1/x"}, "refused", "Give the control's token again"),
         ({}, {"url": "http://127.0.0.2:1/x"}, "refused", "Give the control's token again"),
     ],
 )

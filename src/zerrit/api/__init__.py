@@ -38,6 +38,7 @@ from zerrit.api.keeping import (
 )
 from zerrit.api.models import (
     ActivityOut,
+    ChainOut,
     ChanceOut,
     ChangeDetail,
     ChangeIn,
@@ -58,6 +59,7 @@ from zerrit.api.models import (
     FreeNumberOut,
     GamebookIn,
     GamebookOut,
+    KeptTokenOut,
     KeyNoteOut,
     LookIn,
     LookOut,
@@ -66,6 +68,7 @@ from zerrit.api.models import (
     MergePlanOut,
     OddsOut,
     OutcomeOut,
+    PasswordIn,
     PersonOut,
     PlaceOut,
     Problem,
@@ -82,6 +85,7 @@ from zerrit.api.models import (
     TallyOut,
     TallyRowOut,
     TextDifferenceOut,
+    TokenIn,
     TokenOut,
     UpgradeFileOut,
     UpgradeIn,
@@ -123,6 +127,7 @@ from zerrit.api.runs import (
     StageOut,
     TakenInOut,
 )
+from zerrit.api.sent import Number
 
 __all__ = [
     "AboutOut",
@@ -130,6 +135,7 @@ __all__ = [
     "AnyControl",
     "AnyLink",
     "Care",
+    "ChainOut",
     "ChanceOut",
     "ChangeDetail",
     "ChangeIn",
@@ -175,6 +181,7 @@ __all__ = [
     "HttpControl",
     "IdentityIn",
     "KeepIn",
+    "KeptTokenOut",
     "KeyNoteOut",
     "KnownFileOut",
     "KnownListOut",
@@ -184,9 +191,11 @@ __all__ = [
     "MergeActionOut",
     "MergeIn",
     "MergePlanOut",
+    "Number",
     "OddsOut",
     "OptionsIn",
     "OutcomeOut",
+    "PasswordIn",
     "PastOut",
     "PersonOut",
     "PlaceOut",
@@ -226,6 +235,7 @@ __all__ = [
     "TallyOut",
     "TallyRowOut",
     "TextDifferenceOut",
+    "TokenIn",
     "TokenOut",
     "UndoIn",
     "UndoOut",

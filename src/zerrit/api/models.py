@@ -28,8 +28,38 @@ class Credentials(Sent):
     password: Annotated[SecretStr, Field(max_length=200)]
 
 
+class TokenIn(Credentials):
+    """`label` says what the token is for."""
+
+    label: Annotated[str, Field(max_length=80)] = ""
+
+
 class TokenOut(BaseModel):
     token: str
+
+
+class KeptTokenOut(BaseModel):
+    """A session of the console or a bearer token. `used_at` is to the hour; `is_this` marks the one that asks."""
+
+    id: int
+    kind: str
+    label: str
+    created_at: datetime
+    expires_at: datetime
+    used_at: datetime | None
+    is_this: bool
+
+
+class ChainOut(BaseModel):
+    """Whether the activity log is as it was written: how many rows it has, and what is wrong with which."""
+
+    rows: int
+    faults: list[str]
+
+
+class PasswordIn(Sent):
+    old: Annotated[SecretStr, Field(max_length=200)]
+    new: Annotated[SecretStr, Field(max_length=200)]
 
 
 class PersonOut(BaseModel):

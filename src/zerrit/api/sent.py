@@ -2,7 +2,12 @@
 
 from __future__ import annotations
 
-from pydantic import BaseModel, ConfigDict
+from typing import Annotated
+
+from pydantic import BaseModel, ConfigDict, Field
+
+#: A number of something that is kept. The database holds none larger.
+Number = Annotated[int, Field(ge=0, le=2**63 - 1)]
 
 
 class Sent(BaseModel):

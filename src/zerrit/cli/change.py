@@ -15,7 +15,7 @@ from zerrit.cli.comparing import WITH_TEXTS, compared, comparison_output, save_c
 from zerrit.cli.comparing import show as show_comparison
 from zerrit.cli.completing import complete_in_change, complete_operation
 from zerrit.cli.merging import ask_place, choices, choose_option, print_merge_plan, snippet_argument
-from zerrit.cli.output import output_option, print_findings, print_json, print_table, short, sign
+from zerrit.cli.output import echo, output_option, print_findings, print_json, print_table, short, sign
 from zerrit.cli.plan_file import into_of, plan_options, read_plan, write_plan
 from zerrit.cli.runs import follow, options_in, print_looks, run_options, run_result
 from zerrit.cli.session import connect
@@ -39,7 +39,7 @@ def open_change(server_id: str, title: str) -> None:
     """Open a change on a server."""
     with connect() as zerrit:
         opened = zerrit.open_change(server_id, title)
-    click.echo(f"Change {opened.id} on {server_id}: {opened.title}")
+    echo(f"Change {opened.id} on {server_id}: {opened.title}")
 
 
 @change.command("list")
@@ -72,54 +72,52 @@ def show_change(change_id: int, output: str) -> None:
 
 
 def _print_change(detail: api.ChangeDetail) -> None:
-    click.echo(f"Change {detail.id} on {detail.server}: {detail.title}   [{detail.state}]")
+    echo(f"Change {detail.id} on {detail.server}: {detail.title}   [{detail.state}]")
     for step in detail.step_list:
-        click.echo(f"  {step.position:>2}. {step.kind:<6} {step.address}  {step.summary}")
+        echo(f"  {step.position:>2}. {step.kind:<6} {step.address}  {step.summary}")
         _print_outcome(step.outcome)
     if detail.is_outdated:
-        click.echo(f"The server's files are newer than this change: zerrit change refresh {detail.id}")
+        echo(f"The server's files are newer than this change: zerrit change refresh {detail.id}")
     _print_findings(detail)
     for run in detail.runs:
-        click.echo(f"Run {run.id} {run_result(run)}")
+        echo(f"Run {run.id} {run_result(run)}")
         for line in run.evidence.log.splitlines()[-8:]:
-            click.echo(f"    | {line}")
+            echo(f"    | {line}")
 
 
 def _print_outcome(outcome: api.OutcomeOut) -> None:
     if outcome.kind != "done":
-        click.echo(f"        {outcome.kind}: {outcome.message}".rstrip(": "))
+        echo(f"        {outcome.kind}: {outcome.message}".rstrip(": "))
     for text in outcome.notes:
-        click.echo(f"        cleaned: {text}")
+        echo(f"        cleaned: {text}")
     for changed in outcome.changes[:12]:
         old = f"{short(changed.old, 40)} -> " if changed.old is not None else "new: "
         new = short(changed.new, 70) if changed.new is not None else "(gone)"
-        click.echo(f"        {changed.address}: {old}{new}")
+        echo(f"        {changed.address}: {old}{new}")
     if len(outcome.changes) > 12:
-        click.echo(f"        and {len(outcome.changes) - 12} more places")
+        echo(f"        and {len(outcome.changes) - 12} more places")
 
 
 def _print_findings(detail: api.ChangeDetail) -> None:
     print_findings(detail.findings)
     for finding in detail.mended:
-        click.echo(f"mends: {finding.message}  {finding.address or finding.path}")
+        echo(f"mends: {finding.message}  {finding.address or finding.path}")
     old = f" ({counted(detail.old_findings, 'older finding')} not counted)" if detail.old_findings else ""
     if detail.blocking:
-        click.echo(
-            f"Blocked for {counted(len(detail.blocking), 'reason')}{old}. Mend it with another step, or accept it:"
-        )
+        echo(f"Blocked for {counted(len(detail.blocking), 'reason')}{old}. Mend it with another step, or accept it:")
         for finding in (f for f in detail.findings if f.blocks):
             place = shlex.quote(finding.place)
-            click.echo(f"    zerrit change waive {detail.id} {finding.code} {place} --reason '...'")
+            echo(f"    zerrit change waive {detail.id} {finding.code} {place} --reason '...'")
     else:
-        click.echo(f"Nothing blocks this change{old}.")
+        echo(f"Nothing blocks this change{old}.")
     for effect in detail.effects:
         places = ", ".join(effect.addresses[:3])
         more = f" and {len(effect.addresses) - 3} more" if len(effect.addresses) > 3 else ""
-        click.echo(f"Once written it holds {effect_in_words(effect.takes_effect)}: {places}{more}")
+        echo(f"Once written it holds {effect_in_words(effect.takes_effect)}: {places}{more}")
     for look in detail.looks[:MOST_LOOKS]:
-        click.echo(f"  look: {look}")
+        echo(f"  look: {look}")
     if len(detail.looks) > MOST_LOOKS:
-        click.echo(f"  and {len(detail.looks) - MOST_LOOKS} more to look at")
+        echo(f"  and {len(detail.looks) - MOST_LOOKS} more to look at")
 
 
 try_option = click.option("--try", "is_trial", is_flag=True, help="Only show what it would do, place by place.")
@@ -134,7 +132,7 @@ def _add(change_id: int, kind: str, address: str, *, is_trial: bool = False, **d
             return
         detail = zerrit.add_step(change_id, given)
     step = detail.step_list[-1]
-    click.echo(f"Step {step.position}: {step.kind} {step.address} {step.summary}".rstrip())
+    echo(f"Step {step.position}: {step.kind} {step.address} {step.summary}".rstrip())
     _print_outcome(step.outcome)
 
 
@@ -147,7 +145,7 @@ def _print_trial(outcome: api.OutcomeOut) -> None:
     ]
     if rows:
         print_table(("address", "old", "new"), rows, whole=("address",))
-    click.echo(f"{counted(len(rows), 'place')} would change. Nothing was added to the change.")
+    echo(f"{counted(len(rows), 'place')} would change. Nothing was added to the change.")
 
 
 @change.command("set", context_settings={"ignore_unknown_options": True})
@@ -284,7 +282,7 @@ def merge_step(
         step_in = api.StepIn(kind="merge", address=path, snippet=snippet, into=into, choices=given, origin=origin)
         detail = zerrit.add_step(change_id, step_in)
     step = detail.step_list[-1]
-    click.echo(f"Step {step.position}: merge {path} {step.summary}, {counted(len(step.outcome.changes), 'place')}")
+    echo(f"Step {step.position}: merge {path} {step.summary}, {counted(len(step.outcome.changes), 'place')}")
 
 
 def _planned(zerrit: Client, change_id: int, path: str, snippet: str, into: str) -> tuple[api.MergePlanOut, str]:
@@ -322,7 +320,7 @@ def drop_step(change_id: int, number: int) -> None:
         if step is None:
             raise click.UsageError(f"Change {change_id} has no step {number}.")
         zerrit.remove_step(change_id, step.id, detail.version)
-    click.echo(f"Step {number} is out: {step.kind} {step.address}")
+    echo(f"Step {number} is out: {step.kind} {step.address}")
 
 
 @change.command("check")
@@ -338,9 +336,7 @@ def check_change(change_id: int, output: str) -> None:
         print_json({"findings": listed, "summary": {"state": detail.state, "blocking": detail.blocking}})
     else:
         _print_findings(detail)
-        click.echo(
-            f"Change {change_id} stays a draft." if detail.blocking else f"Change {change_id} is {detail.state}."
-        )
+        echo(f"Change {change_id} stays a draft." if detail.blocking else f"Change {change_id} is {detail.state}.")
     sys.exit(1 if detail.blocking else 0)
 
 
@@ -354,7 +350,7 @@ def waive(change_id: int, code: str, place: str, reason: str, until: datetime | 
     """Accept the finding CODE at PLACE, with a reason."""
     with connect() as zerrit:
         detail = zerrit.waive(change_id, code, place, reason, in_utc(until))
-    click.echo("Accepted. " + ("Something else still blocks." if detail.blocking else "Nothing blocks now."))
+    echo("Accepted. " + ("Something else still blocks." if detail.blocking else "Nothing blocks now."))
 
 
 @change.command("compare")
@@ -367,7 +363,7 @@ def compare_change(change_id: int, against: str, output: str, save_to: Path | No
     with connect() as zerrit:
         found = zerrit.differences(change_id, against, texts=output in WITH_TEXTS)
     if output == "table":
-        click.echo(f"from {found.old} to {found.new}:")
+        echo(f"from {found.old} to {found.new}:")
     show_comparison(compared(found), output, save_to)
 
 
@@ -377,7 +373,7 @@ def refresh(change_id: int) -> None:
     """Put a change on the newest snapshot of its server."""
     with connect() as zerrit:
         detail = zerrit.refresh(change_id)
-    click.echo(f"Change {change_id} now stands on snapshot {detail.base}. Check it again.")
+    echo(f"Change {change_id} now stands on snapshot {detail.base}. Check it again.")
     _print_findings(detail)
 
 
@@ -396,14 +392,14 @@ def replay(change_id: int, server_id: str, keep: bool, title: str, output: str) 
     else:
         for step in found.steps:
             word = {"same": "so already"}.get(step.outcome.kind, step.outcome.kind)
-            click.echo(f"{step.position:>3}. {step.kind:<6} {step.address}   [{word}]")
+            echo(f"{step.position:>3}. {step.kind:<6} {step.address}   [{word}]")
             if step.outcome.kind != "same":
                 _print_outcome(step.outcome)
         print_findings(found.findings)
         if found.change is not None:
-            click.echo(f"Change {found.change} is open on {server_id}.")
+            echo(f"Change {found.change} is open on {server_id}.")
         elif not keep:
-            click.echo(f"Nothing was changed; --open opens a change on {server_id}.")
+            echo(f"Nothing was changed; --open opens a change on {server_id}.")
     sys.exit(1 if any(step.outcome.kind == "impossible" for step in found.steps) else 0)
 
 
@@ -413,7 +409,7 @@ def withdraw(change_id: int) -> None:
     """Give a change up; it is kept for reading."""
     with connect() as zerrit:
         zerrit.withdraw(change_id)
-    click.echo(f"Change {change_id} is withdrawn.")
+    echo(f"Change {change_id} is withdrawn.")
 
 
 @change.command()
@@ -446,7 +442,7 @@ def queue(change_id: int) -> None:
     with connect() as zerrit:
         detail = zerrit.queue(change_id)
         window = next(one for one in zerrit.windows(detail.server) if one.does == "restart")
-    click.echo(f"Change {change_id} goes with the restart of {window.next_at:%Y-%m-%d %H:%M} UTC.")
+    echo(f"Change {change_id} goes with the restart of {window.next_at:%Y-%m-%d %H:%M} UTC.")
 
 
 @change.command()
@@ -455,7 +451,7 @@ def unqueue(change_id: int) -> None:
     """Take a change out of the queue again."""
     with connect() as zerrit:
         zerrit.unqueue(change_id)
-    click.echo(f"Change {change_id} does not wait for a window any more.")
+    echo(f"Change {change_id} does not wait for a window any more.")
 
 
 @change.command()
@@ -481,15 +477,15 @@ def undo(
     rows = [(sign(one.kind), one.address, short(one.old), short(one.new), one.delta) for one in found.differences]
     print_table(("kind", "address", "now", "then", "by"), rows, right=("by",), whole=("kind", "address"))
     for clash in found.clashes:
-        click.echo(
+        echo(
             f"  clash {clash.address}: {clash.mine} now, {clash.theirs} before change {change_id}; it was changed again since"
         )
     if found.change is not None:
-        click.echo(f"Change {found.change} is open for it. Look at it: zerrit change compare {found.change}")
+        echo(f"Change {found.change} is open for it. Look at it: zerrit change compare {found.change}")
     elif found.clashes:
-        click.echo("Decide with --choose ADDRESS=mine, ADDRESS=theirs, ADDRESS==VALUE, or --rest mine.")
+        echo("Decide with --choose ADDRESS=mine, ADDRESS=theirs, ADDRESS==VALUE, or --rest mine.")
     else:
-        click.echo("Nothing was changed; --open opens a change that does it.")
+        echo("Nothing was changed; --open opens a change that does it.")
     sys.exit(1 if found.clashes else 0)
 
 

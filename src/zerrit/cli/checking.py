@@ -13,7 +13,7 @@ import click
 
 from zerrit import __version__
 from zerrit.cli.files import FILE, FOLDER, load_gamebook, read_files, save
-from zerrit.cli.output import print_findings, print_json
+from zerrit.cli.output import echo, print_findings, print_json
 from zerrit.core.checks import Files, check_files_of
 from zerrit.core.compare import text_difference
 from zerrit.core.documents import Document, Finding, Severity
@@ -103,16 +103,12 @@ def check(
 def _print(local: _Local, findings: tuple[Finding, ...], errors: int, *, with_fixes: bool) -> None:
     documents = local.files.documents
     print_findings(findings, {local.given.get(name, name): document.text for name, document in documents.items()})
-    click.echo(
-        f"{counted(len(documents), 'file')} checked, {counted(len(findings), 'finding')}, {counted(errors, 'error')}."
-    )
+    echo(f"{counted(len(documents), 'file')} checked, {counted(len(findings), 'finding')}, {counted(errors, 'error')}.")
     if with_fixes:
         return
     fixes = sum(len(fixed.findings) for fixed in _fixes(local, findings).values())
     if fixes:
-        click.echo(
-            f"{counted(fixes, 'safe fix', 'safe fixes')}: `zerrit check --fix` shows them and asks before it writes."
-        )
+        echo(f"{counted(fixes, 'safe fix', 'safe fixes')}: `zerrit check --fix` shows them and asks before it writes.")
 
 
 def _read(paths: tuple[str, ...], gamebook: Gamebook | None) -> _Local:
@@ -194,7 +190,7 @@ def _print_summary(found: api.CheckOut, findings: list[api.FindingOut], blocking
     parts += [f"{shipped} as shipped"] if shipped else []
     parts += [f"{waived} waived"] if waived else []
     parts.append(counted(blocking, "error"))
-    click.echo(f"{', '.join(parts)}.")
+    echo(f"{', '.join(parts)}.")
 
 
 # --- safe fixes -------------------------------------------------------------------------------------------------------
@@ -223,24 +219,24 @@ def _fix_files(local: _Local, gamebook: Gamebook | None, *, yes: bool, is_quiet:
     count = sum(len(fixed.findings) for fixed in fixes.values())
     if not count:
         if not is_quiet:
-            click.echo("No finding has a safe fix.")
+            echo("No finding has a safe fix.")
         return local
     if not is_quiet:
         for name, fixed in fixes.items():
             for finding in fixed.findings:
-                click.echo(f"{name}:{finding.line}:{finding.column}  {finding.code}  {finding.hint}")
-            click.echo(
+                echo(f"{name}:{finding.line}:{finding.column}  {finding.code}  {finding.hint}")
+            echo(
                 text_difference(documents[name].text, fixed.document.text, f"{name} (now)", f"{name} (fixed)"),
-                nl=False,
+                is_content=True,
             )
     what = f"{counted(count, 'safe fix', 'safe fixes')} in {counted(len(fixes), 'file')}"
     if not yes and (is_quiet or not _agreed(f"Write {what}?")):
-        click.echo("Nothing was written. --yes writes without asking.", err=True)
+        echo("Nothing was written. --yes writes without asking.", err=True)
         return local
     for name, fixed in fixes.items():
         save(local.places[name], fixed.document.to_bytes())
     if not is_quiet:
-        click.echo(f"Written: {what}.")
+        echo(f"Written: {what}.")
     after: Mapping[str, Document] = {**documents, **{name: fixed.document for name, fixed in fixes.items()}}
     fixed_findings = [finding for fixed in fixes.values() for finding in fixed.findings]
     return replace(local, files=replace(local.files, documents=after), fixed=fixed_findings)
@@ -251,5 +247,5 @@ def _agreed(question: str) -> bool:
     try:
         return click.confirm(question, default=False, err=True)
     except click.Abort:
-        click.echo(err=True)
+        echo(err=True)
         return False

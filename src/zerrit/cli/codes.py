@@ -7,7 +7,7 @@ from typing import Final
 
 import click
 
-from zerrit.cli.output import output_option, print_json, print_table
+from zerrit.cli.output import echo, output_option, print_json, print_table
 from zerrit.core.documents import CODES, TOLERANCES, Severity
 from zerrit.core.errors import ZerritError
 from zerrit.core.nearest import nearest
@@ -29,13 +29,13 @@ def codes(code: str | None, output: str) -> None:
         chosen = {code: CODES[code]} if code else CODES
         print_json([{"code": name, **asdict(one), "tolerance": name in TOLERANCES} for name, one in chosen.items()])
     elif code is not None:
-        click.echo(explained(code))
+        echo(explained(code))
     else:
         rows = [
             (name, one.severity.value, "yes" if name in TOLERANCES else "", one.says) for name, one in CODES.items()
         ]
         print_table(("code", "severity", "tolerance", "what it says"), rows, whole=("code",))
-        click.echo("`zerrit codes CODE` explains one, with a wrong and a right example.")
+        echo("`zerrit codes CODE` explains one, with a wrong and a right example.")
 
 
 def explained(name: str) -> str:

@@ -17,7 +17,7 @@ from typing import TYPE_CHECKING, Final
 import click
 
 from zerrit.cli.files import FILE_OR_FOLDER, save
-from zerrit.cli.output import print_json, print_table, short, sign
+from zerrit.cli.output import echo, print_json, print_table, short, sign
 from zerrit.core.compare import (
     Difference,
     FileSet,
@@ -280,7 +280,7 @@ def show(found: Compared, output: str, save_to: Path | None) -> None:
         print_json(_listed(found))
     elif output == "table":
         for sentence in found.notes:
-            click.echo(f"note: {sentence}")
+            echo(f"note: {sentence}")
         _print(found.differences)
     else:
         if output == "html":
@@ -290,10 +290,10 @@ def show(found: Compared, output: str, save_to: Path | None) -> None:
         else:
             page = "".join(found.texts.values())
         if save_to is None:
-            click.echo(page, nl=False)
+            echo(page, is_content=True)
         else:
             save(save_to, page.encode())
-            click.echo(f"Written to {save_to}: {_summary(found.differences)}")
+            echo(f"Written to {save_to}: {_summary(found.differences)}")
 
 
 def _listed(found: Compared) -> dict[str, object]:
@@ -311,7 +311,7 @@ def _print(differences: Sequence[Difference] | Sequence[api.DifferenceOut]) -> N
     rows = [(sign(str(one.kind)), one.address, short(one.old), short(one.new), one.delta) for one in differences]
     if rows:
         print_table(("kind", "address", "old", "new", "by"), rows, right=("by",), whole=("kind", "address"))
-    click.echo(_summary(differences))
+    echo(_summary(differences))
 
 
 def _summary(differences: Sequence[Difference] | Sequence[api.DifferenceOut]) -> str:

@@ -7,6 +7,7 @@ from typing import Final
 
 import click
 
+from zerrit.cli.output import echo
 from zerrit.core.completing import complete_node
 from zerrit.core.errors import ZerritError
 
@@ -95,4 +96,4 @@ def completion(shell: str) -> None:
     kind = get_completion_class(shell)
     if kind is None:
         raise ZerritError(f"There is no completion for {shell}.")
-    click.echo(kind(main, {}, "zerrit", "_ZERRIT_COMPLETE").source())
+    echo(kind(main, {}, "zerrit", "_ZERRIT_COMPLETE").source())

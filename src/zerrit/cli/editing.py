@@ -8,7 +8,7 @@ import click
 
 from zerrit.cli.completing import complete_node_of_file
 from zerrit.cli.files import FILE, OUT, save
-from zerrit.cli.output import print_findings, print_table, short
+from zerrit.cli.output import echo, print_findings, print_table, short
 from zerrit.core.documents import read_document
 from zerrit.core.errors import ZerritError
 from zerrit.core.steps import OutcomeKind, StepKind, replay, step_from_words
@@ -52,8 +52,8 @@ def edit(file: Path, address: str, operation: tuple[str, ...], save_to: Path | N
         save(save_to or file, result.to_bytes())
     where = f" in {save_to or file}" if outcome.changes else ", it is so already"
     what = "value" if step.kind is StepKind.SET else "place"
-    click.echo(f"{counted(len(outcome.changes), what)} changed{where}.")
+    echo(f"{counted(len(outcome.changes), what)} changed{where}.")
     if not result.ok:
         errors = [finding for finding in result.findings if finding.blocks]
-        click.echo(f"The file has {counted(len(errors), 'fault')} besides:")
+        echo(f"The file has {counted(len(errors), 'fault')} besides:")
         print_findings(errors, {file.name: result.text})

@@ -12,7 +12,7 @@ import click
 
 from zerrit import api
 from zerrit.cli.files import FILE, FILE_OR_FOLDER, load_gamebook, read_files
-from zerrit.cli.output import output_option, print_json, print_table
+from zerrit.cli.output import echo, output_option, print_json, print_table
 from zerrit.cli.session import connect
 from zerrit.core.documents import Document
 from zerrit.core.figures import derive, distances_at, free_numbers, odds_by_table, tally
@@ -107,13 +107,13 @@ def _print_balance(found: api.TallyOut) -> None:
         shown.append((row.group, number, row.sum_before, row.sum_after, row.delta if has_moved else "", drawn))
         if has_moved and drawn:
             shown.append(("", "", "", "", "was", bar(abs(float(row.sum_before)) / (most or 1))))
-    click.echo(f"from {found.before} to {found.after}:")
+    echo(f"from {found.before} to {found.after}:")
     columns = ("group", "places", "before", "after", "by", "")
     print_table(columns, shown, right=("places", "before", "after", "by"), whole=columns)
     for place in found.skipped[:8]:
-        click.echo(f"left out, no number: {place}")
+        echo(f"left out, no number: {place}")
     if len(found.skipped) > 8:
-        click.echo(f"and {len(found.skipped) - 8} more places that hold no number")
+        echo(f"and {len(found.skipped) - 8} more places that hold no number")
 
 
 @figures.command()
@@ -139,9 +139,9 @@ def odds(
         return
     for number, one in enumerate(found):
         if number:
-            click.echo()
+            echo()
         has_moved = any(_moved(chance.before, chance.after) for chance in one.chances)
-        click.echo(f"{one.table}: chance of at least one in a haul, and how many on the average")
+        echo(f"{one.table}: chance of at least one in a haul, and how many on the average")
         rows = [
             (
                 chance.thing,
@@ -200,7 +200,7 @@ def derived(where: str, name: str, amount: str, change: int | None, gamebook_fil
     columns = ("entry", name, "taken from", "at the low end", "at the high end", *([f"at {amount}"] if amount else []))
     print_table(columns, rows, right=(name, f"at {amount}"), whole=("entry",))
     faults = sum(bool(one.fault) for one in found)
-    click.echo(f"{counted(len(found), 'entry', 'entries')}" + (f", {faults} without a value." if faults else "."))
+    echo(f"{counted(len(found), 'entry', 'entries')}" + (f", {faults} without a value." if faults else "."))
     sys.exit(1 if faults else 0)
 
 

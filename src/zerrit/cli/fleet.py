@@ -8,7 +8,7 @@ import time
 import click
 
 from zerrit import api
-from zerrit.cli.output import output_option, print_json, print_table, progress, short
+from zerrit.cli.output import echo, output_option, print_json, print_table, progress, short
 from zerrit.cli.session import connect
 from zerrit.core.wording import counted
 
@@ -47,7 +47,7 @@ def add_window(
     )
     with connect() as zerrit:
         added = zerrit.add_window(server_id, given)
-    click.echo(f"Window {added.id}: {_days(added)} at {', '.join(added.times)} ({added.zone}); next {_when(added)}")
+    echo(f"Window {added.id}: {_days(added)} at {', '.join(added.times)} ({added.zone}); next {_when(added)}")
 
 
 @window.command("list")
@@ -61,7 +61,7 @@ def list_windows(server_id: str, output: str) -> None:
         print_json([one.model_dump(mode="json") for one in found])
         return
     if not found:
-        click.echo(
+        echo(
             f"{server_id} has no window. Add one: zerrit window add {server_id} restart --at 05:00 --zone Europe/Berlin"
         )
         return
@@ -87,7 +87,7 @@ def remove_window(server_id: str, number: int) -> None:
     """Take a time away."""
     with connect() as zerrit:
         zerrit.remove_window(server_id, number)
-    click.echo(f"Window {number} of {server_id} is gone.")
+    echo(f"Window {number} of {server_id} is gone.")
 
 
 def _days(one: api.WindowOut) -> str:
@@ -142,7 +142,7 @@ def print_rollout(found: api.RolloutOut) -> None:
         for one in found.servers
     ]
     print_table(("wave", "server", "change", "run", "state", "what happened"), rows)
-    click.echo(f"Rollout {found.id} {found.state}: {found.outcome}")
+    echo(f"Rollout {found.id} {found.state}: {found.outcome}")
 
 
 @click.command("grid")
@@ -167,9 +167,7 @@ def grid(address: str, servers: tuple[str, ...], only_odd: bool, output: str) ->
     ]
     print_table(("address", *found.servers, ""), rows, right=found.servers, whole=("address",))
     unlike = sum(1 for row in found.rows if row.odd or row.is_split)
-    click.echo(
-        f"{counted(unlike, 'setting')} of {len(found.rows)} {'is' if unlike == 1 else 'are'} not alike everywhere."
-    )
+    echo(f"{counted(unlike, 'setting')} of {len(found.rows)} {'is' if unlike == 1 else 'are'} not alike everywhere.")
 
 
 def _cell(row: api.GridRowOut, server: str) -> str:

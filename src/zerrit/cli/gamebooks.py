@@ -10,7 +10,7 @@ from typing import Protocol
 import click
 
 from zerrit.cli.files import FILE, FOLDER, OUT, load_gamebook, read_files, save, text_file
-from zerrit.cli.output import output_option, print_findings, print_json, print_table, short
+from zerrit.cli.output import echo, output_option, print_findings, print_json, print_table, short
 from zerrit.cli.session import connect
 from zerrit.core.wording import counted
 
@@ -30,7 +30,7 @@ def list_gamebooks(output: str) -> None:
         print_json([book.model_dump(mode="json") for book in found])
         return
     if not found:
-        click.echo("No gamebook yet. Give the service one: zerrit gamebook put NAME FILE")
+        echo("No gamebook yet. Give the service one: zerrit gamebook put NAME FILE")
         return
     print_table(("gamebook", "kept at (UTC)"), [(b.name, b.updated_at.strftime("%Y-%m-%d %H:%M")) for b in found])
 
@@ -42,7 +42,7 @@ def put_gamebook(name: str, text: str) -> None:
     """Give the service a gamebook; a mistake in it is shown with its line."""
     with connect() as zerrit:
         zerrit.put_gamebook(name, text)
-    click.echo(f"The gamebook {name} is kept.")
+    echo(f"The gamebook {name} is kept.")
 
 
 @gamebook.command("get")
@@ -53,10 +53,10 @@ def get_gamebook(name: str, save_to: Path | None) -> None:
     with connect() as zerrit:
         text = zerrit.gamebook_text(name).text
     if save_to is None:
-        click.echo(text, nl=False)
+        echo(text, is_content=True)
         return
     save(save_to, text.encode())
-    click.echo(f"Written: {save_to}")
+    echo(f"Written: {save_to}")
 
 
 @gamebook.command("draft")
@@ -76,11 +76,11 @@ def draft_gamebook(folders: tuple[Path, ...], save_to: Path | None, game: str) -
         raise click.ClickException(f"There are no files in {folders[-1]}.")
     text = draft(trees, game or folders[0].resolve().name, " and ".join(folder.name for folder in folders))
     if save_to is None:
-        click.echo(text, nl=False)
+        echo(text, is_content=True)
         return
     save(save_to, text.encode())
     book = load_gamebook(save_to)
-    click.echo(
+    echo(
         f"Drafted from {counted(len(trees[-1]), 'file')}: {counted(len(book.placed), 'rule')}, "
         f"{counted(len(book.rules.lists), 'list')}. Read {save_to}, and take out what is chance."
     )
@@ -112,9 +112,9 @@ def check_gamebook(file: Path, folder: Path | None, output: str) -> None:
         print_json({"faults": listed, "rules": known})
     elif book is None:
         print_findings(faults, {file.name: file.read_text("utf-8", "replace")})
-        click.echo(f"{counted(len(faults), 'fault')}.")
+        echo(f"{counted(len(faults), 'fault')}.")
     elif checked is None:
-        click.echo(f"The gamebook is sound: {counted(len(book.placed), 'rule')}.")
+        echo(f"The gamebook is sound: {counted(len(book.placed), 'rule')}.")
     else:
         print_rules(rules)
         own = [finding for finding in checked.findings if finding.code.startswith("gamebook.")]
@@ -134,10 +134,10 @@ def list_rules(server_id: str, output: str) -> None:
         return
     print_rules(found.rules)
     rows = [(one.name, "?" if one.words is None else str(len(one.words)), one.source) for one in found.lists]
-    click.echo()
+    echo()
     print_table(("list", "words", "where they come from"), rows, right=("words",))
     if found.unknown:
-        click.echo(f"No rule knows {counted(len(found.unknown), 'file')}: {', '.join(found.unknown)}")
+        echo(f"No rule knows {counted(len(found.unknown), 'file')}: {', '.join(found.unknown)}")
 
 
 class ShownRule(Protocol):
@@ -167,7 +167,7 @@ def print_rules(rules: Iterable[ShownRule]) -> None:
         for one in rules
     ]
     print_table(("line", "rule", "places", "broken"), rows, right=("line", "places", "broken"))
-    click.echo(f"{counted(len(rows), 'rule')}.")
+    echo(f"{counted(len(rows), 'rule')}.")
 
 
 @gamebook.command("try")
@@ -182,10 +182,10 @@ def try_gamebook(server_id: str, text: str, output: str) -> None:
         print_json(found.model_dump(mode="json"))
     elif found.faults:
         print_findings(found.faults)
-        click.echo(f"It cannot be used: {counted(len(found.faults), 'fault')}.")
+        echo(f"It cannot be used: {counted(len(found.faults), 'fault')}.")
     else:
         print_findings(found.appeared)
-        click.echo(f"{counted(len(found.appeared), 'finding')} would come, {len(found.gone)} would go.")
+        echo(f"{counted(len(found.appeared), 'finding')} would come, {len(found.gone)} would go.")
     sys.exit(1 if found.faults else 0)
 
 
@@ -200,4 +200,4 @@ def gamebook_form(output: str) -> None:
         return
     from zerrit.report.gamebook_page import page  # noqa: PLC0415
 
-    click.echo(page(), nl=False)
+    echo(page(), is_content=True)

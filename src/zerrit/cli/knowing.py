@@ -8,7 +8,7 @@ import click
 
 from zerrit import api
 from zerrit.cli.completing import complete_address
-from zerrit.cli.output import output_option, print_findings, print_json, short
+from zerrit.cli.output import echo, output_option, print_findings, print_json, short
 from zerrit.cli.session import connect
 from zerrit.core.addresses import parse_address
 from zerrit.core.wording import counted, effect_in_words
@@ -38,9 +38,9 @@ def about(address: str, output: str) -> None:
 
 def _print(server: str, found: api.AboutOut) -> None:
     place = found.place
-    click.echo(f"{server}:{place.address}   (line {place.line})")
+    echo(f"{server}:{place.address}   (line {place.line})")
     for line in (place.source if place.kind != "value" else place.value or "").splitlines():
-        click.echo(f"    {line}")
+        echo(f"    {line}")
     default = "" if place.default is None else "as shipped" if place.default == place.value else place.default
     for word, text in (
         ("default", default),
@@ -50,23 +50,23 @@ def _print(server: str, found: api.AboutOut) -> None:
         ("a change holds", effect_in_words(found.takes_effect)),
     ):
         if text:
-            click.echo(f"  {word}: {short(text, 200)}")
+            echo(f"  {word}: {short(text, 200)}")
     _print_links("refers to", found.refers_to)
     _print_links("referred to by", found.referred_by)
     if found.history:
-        click.echo("  earlier values, the newest first:")
+        echo("  earlier values, the newest first:")
     for past in found.history:
         who = f"{past.person}, " if past.person else ""
         change = f"change {past.change}: " if past.change is not None else ""
         value = short(past.value, 40) if past.value is not None else "(absent)"
-        click.echo(f"    {past.at:%Y-%m-%d %H:%M}  {value}  {who}{change}{short(past.reason, 80)}")
+        echo(f"    {past.at:%Y-%m-%d %H:%M}  {value}  {who}{change}{short(past.reason, 80)}")
     print_findings(place.findings)
 
 
 def _print_links(title: str, links: Sequence[api.LinkOut]) -> None:
     if links:
-        click.echo(f"  {title}:")
+        echo(f"  {title}:")
     for link in links[:MOST_LINKS]:
-        click.echo(f"    {link.address}  (line {link.line}; {link.what})")
+        echo(f"    {link.address}  (line {link.line}; {link.what})")
     if len(links) > MOST_LINKS:
-        click.echo(f"    and {counted(len(links) - MOST_LINKS, 'other')}; --output json lists more")
+        echo(f"    and {counted(len(links) - MOST_LINKS, 'other')}; --output json lists more")

@@ -10,6 +10,7 @@ from typing import Any, Final
 import click
 
 from zerrit import __version__
+from zerrit.cli.output import echo
 from zerrit.core.errors import ZerritError
 
 FINDINGS: Final = 1
@@ -28,7 +29,12 @@ _COMMANDS: Final = {
     "figures": "figures",
     "upgrade": "upgrading",
     "serve": "remote",
-    "sign-in": "remote",
+    "sign-in": "accounts",
+    "sign-out": "accounts",
+    "tokens": "accounts",
+    "revoke": "accounts",
+    "password": "accounts",
+    "activity": "accounts",
     "fetch": "remote",
     "defaults": "remote",
     "files": "remote",
@@ -78,7 +84,7 @@ class _Zerrit(click.Group):
         try:
             return super().invoke(ctx)
         except ZerritError as error:
-            click.echo(f"zerrit: {error}", err=True)
+            echo(f"zerrit: {error}", err=True)
             sys.exit(FINDINGS if error.kind in _FINDING_KINDS else WRONG_USE)
         except (click.ClickException, click.exceptions.Exit, click.Abort):
             raise
@@ -98,11 +104,11 @@ def _report(error: Exception) -> int | None:
     if isinstance(error, ValidationError):
         fault = error.errors()[0]
         said = str(fault["msg"]).removeprefix("Value error, ")
-        click.echo(f"zerrit: {'.'.join(str(part) for part in fault['loc'])}: {said}", err=True)
+        echo(f"zerrit: {'.'.join(str(part) for part in fault['loc'])}: {said}", err=True)
         return WRONG_USE
     if not isinstance(error, ClientError):
         return None
-    click.echo(f"zerrit: {error}", err=True)
+    echo(f"zerrit: {error}", err=True)
     if not isinstance(error, ProblemError):
         return SERVICE_TROUBLE
     if error.kind in _FINDING_KINDS:

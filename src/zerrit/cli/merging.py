@@ -12,7 +12,7 @@ from typing import Any
 import click
 
 from zerrit.cli.files import FILE_OR_FOLDER, read_all, save, text_file
-from zerrit.cli.output import output_option, print_json, print_table, short, sign
+from zerrit.cli.output import echo, output_option, print_json, print_table, short, sign
 from zerrit.cli.plan_file import into_of, plan_options, read_plan, write_plan
 from zerrit.core.documents import Document, read_document
 from zerrit.core.documents.edits import ValueChange
@@ -107,7 +107,7 @@ def merge(
     else:
         print_merge_plan(_rows(plan), list(plan.notes), {a.address: a.result for a in plan.actions if a.result})
     if merged is None:
-        click.echo("Nothing was written: choose an action for each `ask` with --choose.", err=True)
+        echo("Nothing was written: choose an action for each `ask` with --choose.", err=True)
         sys.exit(1)
     if save_to is not None:
         save(save_to, merged.to_bytes())
@@ -130,9 +130,9 @@ def ask_place(places: Sequence[str]) -> str | None:
     """The place that somebody chooses out of those that are possible; None where nobody is there to be asked."""
     if not places or not sys.stdin.isatty():
         return None
-    click.echo("It could belong to several places:", err=True)
+    echo("It could belong to several places:", err=True)
     for number, place in enumerate(places, 1):
-        click.echo(f"  {number}  {place or 'the top of the file'}", err=True)
+        echo(f"  {number}  {place or 'the top of the file'}", err=True)
     chosen = click.prompt("Which one", type=click.IntRange(1, len(places)), err=True)
     return places[int(chosen) - 1]
 
@@ -142,7 +142,7 @@ def _rows(plan: MergePlan) -> list[tuple[str, str, int, str]]:
 
 
 def _say_written(save_to: Path | None) -> None:
-    click.echo(f"Written to {save_to}." if save_to else "Nothing was written; --save-to OUT keeps the result.")
+    echo(f"Written to {save_to}." if save_to else "Nothing was written; --save-to OUT keeps the result.")
 
 
 def _merge_three(
@@ -161,7 +161,7 @@ def _merge_three(
     else:
         _print_taken(merged.taken)
         for text in merged.left:
-            click.echo(f"left: {text}")
+            echo(f"left: {text}")
         _print_clashes(merged.clashes)
     if save_to is not None:
         save(save_to, merged.document.to_bytes())
@@ -200,8 +200,8 @@ def _merge_folders(
             print_table(("file", "state", "taken"), rows, right=("taken",), whole=("file",))
         for file in touched:
             for text in file.merged.left if file.merged else ():
-                click.echo(f"left: {file.path}: {text}")
-        click.echo(f"{counted(len(merges) - len(touched), 'file')} kept as mine has them.")
+                echo(f"left: {file.path}: {text}")
+        echo(f"{counted(len(merges) - len(touched), 'file')} kept as mine has them.")
         _print_clashes(clashes)
     if save_to is not None:
         for merge in merges:
@@ -234,7 +234,7 @@ def _print_taken(taken: Sequence[ValueChange]) -> None:
     if taken:
         rows = [(c.address, short(c.old), short("(gone)" if c.new is None else c.new)) for c in taken]
         print_table(("taken from theirs", "mine", "now"), rows, whole=("taken from theirs",))
-    click.echo(f"{counted(len(taken), 'change')} taken from theirs.")
+    echo(f"{counted(len(taken), 'change')} taken from theirs.")
 
 
 def _print_clashes(clashes: Sequence[Clash]) -> None:
@@ -245,7 +245,7 @@ def _print_clashes(clashes: Sequence[Clash]) -> None:
         for c in clashes
     ]
     print_table(("clash", "base", "mine", "theirs", ""), rows, whole=("clash",))
-    click.echo(
+    echo(
         f"{counted(len(clashes), 'clash', 'clashes')} to decide with --choose ADDRESS=mine, ADDRESS=theirs or "
         "ADDRESS==VALUE; mine stays until then."
     )
@@ -256,14 +256,14 @@ def print_merge_plan(
 ) -> None:
     """The plan as a table; `results` are the lines that result, by address."""
     for text in notes:
-        click.echo(f"note: {text}")
+        echo(f"note: {text}")
     print_table(
         ("action", "entry", "line", ""),
         [(sign(kind), address, str(line), why) for kind, address, line, why in actions],
         right=("line",),
     )
     for address, line in results.items():
-        click.echo(f"{address} becomes\n  {line}")
+        echo(f"{address} becomes\n  {line}")
 
 
 def choices(given: Iterable[str]) -> dict[str, ActionKind]:

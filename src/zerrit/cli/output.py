@@ -12,6 +12,8 @@ from typing import TYPE_CHECKING, Any, Final, Literal
 
 import click
 
+from zerrit.core.visible import visible
+
 # rich is imported where something is drawn with it: what is read by programs need not wait for it.
 # ruff: noqa: PLC0415
 if TYPE_CHECKING:
@@ -57,8 +59,18 @@ def console() -> Console:
     return Console(width=None if is_terminal else WIDE, highlight=False, no_color=not is_terminal)
 
 
+def echo(text: object = "", *, err: bool = False, is_content: bool = False) -> None:
+    """Print a line; what stands in it from outside cannot steer the terminal.
+
+    `is_content` is for the text of a file, which is written as it is where it goes into a file or another program.
+    """
+    stream = sys.stderr if err else sys.stdout
+    said = str(text)
+    click.echo(said if is_content and not stream.isatty() else visible(said), err=err, nl=not is_content)
+
+
 def print_json(value: Any) -> None:
-    click.echo(json.dumps(value, ensure_ascii=False, indent=2, default=str))
+    echo(json.dumps(value, ensure_ascii=False, indent=2, default=str))
 
 
 @contextmanager
@@ -70,18 +82,18 @@ def progress() -> Iterator[Callable[[str], None]]:
     from rich.text import Text
 
     with console().status("") as line:
-        yield lambda text: line.update(Text(text))
+        yield lambda text: line.update(Text(visible(text)))
 
 
 def print_table(
     columns: Sequence[str], rows: Iterable[Sequence[str]], *, right: Sequence[str] = (), whole: Sequence[str] = ()
 ) -> None:
     """Print rows under headings; nothing in them is taken for markup. `whole` columns are never folded."""
-    rows = [tuple(row) for row in rows]
+    rows = [tuple(visible(cell) for cell in row) for row in rows]
     if not sys.stdout.isatty():
         lines = _plain_lines(columns, rows, right)
         if lines is not None:
-            click.echo("\n".join(lines))
+            echo("\n".join(lines))
             return
     from rich.table import Table
     from rich.text import Text
@@ -139,21 +151,21 @@ def print_findings(findings: Iterable[FindingLike], texts: Mapping[str, str] | N
             continue  # the hundredth of a kind tells nobody anything, and hides the one of another kind
         waived = getattr(finding, "waived", None)  # only those of a change can be
         mark = "waived" if waived else finding.severity
-        click.echo(f"{finding.path}:{finding.line}:{finding.column}  {mark}  {finding.code}")
+        echo(f"{finding.path}:{finding.line}:{finding.column}  {mark}  {finding.code}")
         if finding.path in lines and 0 < finding.line <= len(lines[finding.path]):
             _print_line(lines[finding.path][finding.line - 1], finding.line, finding.column)
-        click.echo(f"    {finding.message}" + (f" {finding.hint}" if finding.hint else ""))
+        echo(f"    {finding.message}" + (f" {finding.hint}" if finding.hint else ""))
         if waived:
-            click.echo(f"    accepted by {waived}")
+            echo(f"    accepted by {waived}")
         elif finding.address:
-            click.echo(f"    at {finding.address}")
+            echo(f"    at {finding.address}")
         if getattr(finding, "is_shipped", False):
-            click.echo("    it is shipped like this, so it blocks nothing")
+            echo("    it is shipped like this, so it blocks nothing")
         if finding.why:
-            click.echo(f"    why: {finding.why}")
+            echo(f"    why: {finding.why}")
     for (path, code), number in shown.items():
         if number > MOST_ALIKE:
-            click.echo(f"{path}: {number - MOST_ALIKE:,} more of {code}; --output json lists all of them.")
+            echo(f"{path}: {number - MOST_ALIKE:,} more of {code}; --output json lists all of them.")
 
 
 def _print_line(line: str, number: int, column: int) -> None:
@@ -164,5 +176,5 @@ def _print_line(line: str, number: int, column: int) -> None:
     line = line.replace("\t", "\u2192")
     start = max(0, column - MOST_BEFORE) if len(line) > MOST_LINE else 0
     shown = "".join(c if c.isprintable() else "\u00b7" for c in line[start : start + MOST_LINE])
-    click.echo(f"    {number} | {shown}".rstrip())
-    click.echo(f"    {' ' * len(str(number))} | {' ' * (column - 1 - start)}^")
+    echo(f"    {number} | {shown}".rstrip())
+    echo(f"    {' ' * len(str(number))} | {' ' * (column - 1 - start)}^")

@@ -10,6 +10,7 @@ import click
 import yaml
 
 from zerrit.cli.files import save
+from zerrit.cli.output import echo
 from zerrit.core.documents.source import decode
 
 _HEADER: Final = (
@@ -38,7 +39,7 @@ def write_plan(path: Path, into: str, actions: Sequence[tuple[str, str, int, str
     ]
     body = yaml.safe_dump({"into": into, "actions": rows}, sort_keys=False, allow_unicode=True, width=1000)
     save(path, (_HEADER + body).encode())
-    click.echo(f"The plan is in {path}. Edit it, then give it with --plan {path}.")
+    echo(f"The plan is in {path}. Edit it, then give it with --plan {path}.")
 
 
 def read_plan(path: Path, own: Sequence[tuple[str, str, int, str]]) -> dict[str, str]:

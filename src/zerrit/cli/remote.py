@@ -7,16 +7,15 @@ import io
 import zipfile
 from collections import Counter
 from pathlib import Path
-from typing import Final
+from typing import Any, Final
 
 import click
 
 from zerrit import api
 from zerrit.cli.completing import complete_address
 from zerrit.cli.files import FILE, load_gamebook, read_files
-from zerrit.cli.output import output_option, print_findings, print_json, print_table, short
-from zerrit.cli.session import DEFAULT_URL, connect, remember
-from zerrit.client import Client
+from zerrit.cli.output import echo, output_option, print_findings, print_json, print_table, short
+from zerrit.cli.session import connect
 from zerrit.core.addresses import parse_address
 from zerrit.core.checks import check_files_of, value_in_words
 from zerrit.core.documents.binary import LOOKED_AT, describe_binary
@@ -47,24 +46,27 @@ _WORDS: Final = {"as-shipped": "as shipped", "unknown": "no defaults known"}
     help="Password of the first admin; made up and shown where none is given.",
 )
 @click.option("--log-json", is_flag=True, help="Log in JSON lines.")
-def serve(data: Path, host: str, port: int, admin: str, admin_password: str | None, log_json: bool) -> None:
+@click.option("--no-commands", is_flag=True, help="Run no commands on this machine, whatever a server's settings say.")
+@click.option(
+    "--folders-below",
+    type=click.Path(file_okay=False, path_type=Path),
+    multiple=True,
+    help="Use folders of this machine only below this one; may be given more than once.",
+)
+@click.option(
+    "--allow-host",
+    "hosts",
+    metavar="NAME",
+    multiple=True,
+    help="Answer under this name too, beside localhost and the name of this machine; may be given more than once.",
+)
+@click.option("--new-key", is_flag=True, help="Make a new key where the old one is lost; passwords must be set again.")
+def serve(no_commands: bool, folders_below: tuple[Path, ...], log_json: bool, **given: Any) -> None:
     """Start the service with the console; Ctrl-C ends it."""
     # The service is a heavy import that no other command needs.
     from zerrit.cli.serving import serve_forever  # noqa: PLC0415
 
-    serve_forever(data, host, port, admin, admin_password, log_json=log_json)
-
-
-@click.command("sign-in")
-@click.option("--url", default=DEFAULT_URL, envvar="ZERRIT_URL", show_default=True)
-@click.option("--name", prompt=True)
-@click.option("--password", envvar="ZERRIT_PASSWORD", prompt=True, hide_input=True)
-def sign_in(url: str, name: str, password: str) -> None:
-    """Sign in to a service; later commands use it."""
-    with Client(url) as zerrit:
-        token = zerrit.token(name, password).token
-    path = remember(url, token)
-    click.echo(f"Signed in to {url} as {name}. The token is kept in {path}.")
+    serve_forever(**given, commands=not no_commands, folders_below=folders_below, log_json=log_json)
 
 
 @click.command()
@@ -76,20 +78,20 @@ def fetch(server_id: str, thorough: bool) -> None:
         found = zerrit.fetch(server_id, thorough)
     number = found.snapshot.id
     for path, reason in found.left_out.items():
-        click.echo(f"left out: {path}: {reason}", err=True)
+        echo(f"left out: {path}: {reason}", err=True)
     if not found.is_new:
-        click.echo(f"Nothing changed on {server_id} since snapshot {number}.")
+        echo(f"Nothing changed on {server_id} since snapshot {number}.")
         return
-    click.echo(f"Snapshot {number} of {server_id}: {counted(found.snapshot.files, 'file')}.")
+    echo(f"Snapshot {number} of {server_id}: {counted(found.snapshot.files, 'file')}.")
     marked = (
         [("~ changed", p) for p in found.changed]
         + [("+ added", p) for p in found.added]
         + [("- removed", p) for p in found.removed]
     )
     if marked:
-        click.echo("Different from the last snapshot:")
+        echo("Different from the last snapshot:")
         print_table(("kind", "file"), marked)
-        click.echo(f"Who wrote that, and what to do about it: zerrit drift {server_id}")
+        echo(f"Who wrote that, and what to do about it: zerrit drift {server_id}")
 
 
 @click.command()
@@ -100,7 +102,7 @@ def defaults(server_id: str, source: Path, label: str) -> None:
     """Import the files that a game ships. They come from a folder or a ZIP, under a version label."""
     with connect() as zerrit:
         snapshot = zerrit.import_defaults(server_id, label, _zipped(source))
-    click.echo(f"Defaults {label} of {server_id}: {counted(snapshot.files, 'file')}.")
+    echo(f"Defaults {label} of {server_id}: {counted(snapshot.files, 'file')}.")
 
 
 def _zipped(source: Path) -> bytes:
@@ -127,7 +129,7 @@ def files(server_id: str, output: str) -> None:
     rows = [(f.path, _WORDS.get(f.state, f.state), f"{f.size:,}", _problems(f), f.purpose) for f in found]
     print_table(("file", "state", "bytes", "findings", "what it is"), rows, right=("bytes",), whole=("file",))
     states = Counter(_WORDS.get(f.state, f.state) for f in found)
-    click.echo(f"{counted(len(found), 'file')}: {', '.join(f'{n} {word}' for word, n in states.most_common())}.")
+    echo(f"{counted(len(found), 'file')}: {', '.join(f'{n} {word}' for word, n in states.most_common())}.")
 
 
 def _problems(file: api.FileStateOut) -> str:
@@ -153,7 +155,7 @@ def show(address: str, gamebook_file: Path | None, output: str) -> None:
         return
     for number, place in enumerate(places):
         if number:
-            click.echo()
+            echo()
         _print_place(place)
 
 
@@ -208,12 +210,12 @@ def _binary_place(path: str, said: str) -> api.PlaceOut:
 
 def _print_place(place: api.PlaceOut) -> None:
     if place.kind == "binary":
-        click.echo(f"{place.address}\n    {place.source}")
+        echo(f"{place.address}\n    {place.source}")
         return
-    click.echo(f"{place.address}   (line {place.line})")
+    echo(f"{place.address}   (line {place.line})")
     shown = place.source if place.kind != "value" else f"{place.value}"
     for line in shown.splitlines():
-        click.echo(f"    {line}")
+        echo(f"    {line}")
     for word, text in (
         ("default", place.default),
         ("allowed", place.allowed),
@@ -221,8 +223,8 @@ def _print_place(place: api.PlaceOut) -> None:
         ("comment", place.comment),
     ):
         if text and not (word == "default" and text == place.value):
-            click.echo(f"  {word}: {short(text, 200)}")
+            echo(f"  {word}: {short(text, 200)}")
     print_findings(place.findings)
 
 
-COMMANDS = (serve, sign_in, fetch, defaults, files, show)
+COMMANDS = (serve, fetch, defaults, files, show)

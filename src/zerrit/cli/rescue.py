@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 
 import click
 
-from zerrit.cli.output import output_option, print_json, print_table
+from zerrit.cli.output import echo, output_option, print_json, print_table
 from zerrit.core.errors import PathRefused
 from zerrit.core.paths import safe_path
 from zerrit.core.wording import counted
@@ -47,13 +47,13 @@ def rescue(database: Path, snapshot: int | None, save_to: Path | None, output: s
         if save_to.exists() and any(save_to.iterdir()):
             raise click.UsageError(f"{save_to} is not empty; name a new folder.")
         written, watched, lost = _write(found.files(snapshot), save_to)
-    click.echo(f"Snapshot {snapshot} of {kept.server} ({kept.taken_at} UTC, {kept.reason}):")
-    click.echo(f"  {counted(written, 'file')} written to {save_to}; SHA256SUMS beside them proves them")
+    echo(f"Snapshot {snapshot} of {kept.server} ({kept.taken_at} UTC, {kept.reason}):")
+    echo(f"  {counted(written, 'file')} written to {save_to}; SHA256SUMS beside them proves them")
     if watched:
-        click.echo(f"  {counted(len(watched), 'file')} were only watched and are not in it: {', '.join(watched[:5])}")
+        echo(f"  {counted(len(watched), 'file')} were only watched and are not in it: {', '.join(watched[:5])}")
     for path in lost:
-        click.echo(f"  lost: {path} is damaged in the database; look for it in an older snapshot", err=True)
-    click.echo(
+        echo(f"  lost: {path} is damaged in the database; look for it in an older snapshot", err=True)
+    echo(
         "To put the server back: stop the game, keep a copy of what lies there, upload these files over it, start the game."
     )
     sys.exit(1 if lost else 0)
@@ -75,7 +75,7 @@ def _list(snapshots: Sequence[KeptSnapshot], output: str) -> None:
         for one in snapshots
     ]
     print_table(("server", "snapshot", "taken (UTC)", "why", "files", "good"), rows, right=("snapshot", "files"))
-    click.echo("Write one out: zerrit rescue DATABASE SNAPSHOT --save-to FOLDER")
+    echo("Write one out: zerrit rescue DATABASE SNAPSHOT --save-to FOLDER")
 
 
 def _write(files: Iterable[tuple[str, bytes | None, bool]], folder: Path) -> tuple[int, list[str], list[str]]:

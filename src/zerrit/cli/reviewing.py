@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import click
 
-from zerrit.cli.output import output_option, print_json, print_table, short
+from zerrit.cli.output import echo, output_option, print_json, print_table, short
 from zerrit.cli.session import connect
 from zerrit.core.wording import counted
 
@@ -40,14 +40,14 @@ def review(
             return
         rows = [(f.path, str(f.settings), str(f.unread) if f.unread else "-", f.purpose) for f in files]
         print_table(("file", "settings", "unread", "what it is"), rows, right=("settings", "unread"), whole=("file",))
-        click.echo(f"{counted(sum(f.unread for f in files), 'setting')} that nobody has looked at.")
+        echo(f"{counted(sum(f.unread for f in files), 'setting')} that nobody has looked at.")
         return
     shown = [one for one in settings if one.state == "unread"] if only_unread else settings
     if output == "json":
         print_json([one.model_dump(mode="json") for one in shown])
         return
     if marked:
-        click.echo(f"Marked as read: {counted(marked, 'setting')}.")
+        echo(f"Marked as read: {counted(marked, 'setting')}.")
     states = {"unread": "unread", "read": "read", "own": "own value"}
     listed = [
         (
@@ -61,4 +61,4 @@ def review(
     ]
     print_table(("setting", "value", "default", "state", "what it is"), listed, whole=("setting",))
     unread = sum(one.state == "unread" for one in settings)
-    click.echo(f"{unread} of {counted(len(settings), 'setting')} unread.")
+    echo(f"{unread} of {counted(len(settings), 'setting')} unread.")

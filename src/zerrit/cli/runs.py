@@ -13,7 +13,7 @@ from typing import Literal
 import click
 
 from zerrit import api
-from zerrit.cli.output import output_option, print_json, print_table, progress, short
+from zerrit.cli.output import echo, output_option, print_json, print_table, progress, short
 from zerrit.cli.session import connect
 from zerrit.client import Client
 from zerrit.core.wording import counted
@@ -135,17 +135,17 @@ def follow(zerrit: Client, run: api.RunOut) -> None:
                 told += 1
                 print_stage(stage)
             if last.asks and last.asks != asked:
-                click.echo(f"  ? {last.asks}")
+                echo(f"  ? {last.asks}")
             asked = last.asks
     print_evidence(last)
-    click.echo(f"Run {last.id} {run_result(last)}")
+    echo(f"Run {last.id} {run_result(last)}")
     if last.state not in GOOD:
         sys.exit(1)
 
 
 def print_stage(stage: api.StageOut) -> None:
     took = (stage.ended_at - stage.started_at).total_seconds() if stage.ended_at else 0.0
-    click.echo(f"  {stage.name:<12} {stage.state:<6} {took:5.1f} s  {stage.detail}")
+    echo(f"  {stage.name:<12} {stage.state:<6} {took:5.1f} s  {stage.detail}")
 
 
 def print_evidence(run: api.RunOut) -> None:
@@ -154,34 +154,32 @@ def print_evidence(run: api.RunOut) -> None:
     for path, text in seen.crash_files.items():
         at = seen.crash_times.get(path)
         written = f" (written {at:%Y-%m-%d %H:%M:%S} UTC by its host's clock)" if at is not None else ""
-        click.echo(f"  crash file {path}{written}: {short(text, 100)}")
+        echo(f"  crash file {path}{written}: {short(text, 100)}")
     if seen.crash_files and seen.old_crash_files:
         older = counted(seen.old_crash_files, "older crash file")
-        click.echo(f"  {older} lay there before and say nothing of this start; the newest: {seen.newest_old_crash}")
+        echo(f"  {older} lay there before and say nothing of this start; the newest: {seen.newest_old_crash}")
     for line in seen.log_new[:5]:
-        click.echo(f"  its log says now, and did not at run {seen.log_against}: {short(line, 100)}")
+        echo(f"  its log says now, and did not at run {seen.log_against}: {short(line, 100)}")
     for line in seen.log_gone[:5]:
-        click.echo(f"  its log does not say any more what it said at run {seen.log_against}: {short(line, 100)}")
+        echo(f"  its log does not say any more what it said at run {seen.log_against}: {short(line, 100)}")
     for path, reason in seen.left_out.items():
-        click.echo(f"  left out: {path}: {reason}")
+        echo(f"  left out: {path}: {reason}")
     for name, paths in (("stopped", seen.written_at_stop), ("started", seen.written_at_start)):
         if paths:
-            click.echo(f"  written by the game or its host while it {name}: {short(', '.join(paths), 100)}")
+            echo(f"  written by the game or its host while it {name}: {short(', '.join(paths), 100)}")
     for file in run.evidence_files:
-        click.echo(
-            f"  the start wrote {file.path} ({file.kind}, {file.size:,} bytes){f'; {file.note}' if file.note else ''}"
-        )
+        echo(f"  the start wrote {file.path} ({file.kind}, {file.size:,} bytes){f'; {file.note}' if file.note else ''}")
     if any(file.is_kept for file in run.evidence_files):
-        click.echo(f"  read one of them: zerrit run evidence {run.id} PATH")
+        echo(f"  read one of them: zerrit run evidence {run.id} PATH")
     if seen.culprit.startswith(SEARCHING):
-        click.echo(f"  the culprit is being searched for on a copy; a little later: zerrit run show {run.id}")
+        echo(f"  the culprit is being searched for on a copy; a little later: zerrit run show {run.id}")
     elif seen.culprit:
-        click.echo(f"  culprit: {seen.culprit}")
+        echo(f"  culprit: {seen.culprit}")
 
 
 def print_log(log: str) -> None:
     for line in log.splitlines()[-12:]:
-        click.echo(f"    | {line}")
+        echo(f"    | {line}")
 
 
 @click.group()
@@ -199,21 +197,21 @@ def show_run(run_id: int, output: str) -> None:
     if output == "json":
         print_json(found.model_dump(mode="json"))
         return
-    click.echo(f"Run {found.id}: {found.kind} of {found.server}, {run_title(found)}, by {found.person}")
+    echo(f"Run {found.id}: {found.kind} of {found.server}, {run_title(found)}, by {found.person}")
     for stage in found.stages:
         print_stage(stage)
     if found.asks:
-        click.echo(f"  ? {found.asks}")
+        echo(f"  ? {found.asks}")
     for file in found.files:
-        click.echo(f"  {file.kind:<8} {file.path}")
+        echo(f"  {file.kind:<8} {file.path}")
     print_evidence(found)
     rehearsal = found.evidence.rehearsal
     if rehearsal is not None:
-        click.echo("  the copy of the rehearsal logged:")
+        echo("  the copy of the rehearsal logged:")
         print_log(rehearsal.log)
-        click.echo("  the server logged:" if found.evidence.log else "  the server was not started")
+        echo("  the server logged:" if found.evidence.log else "  the server was not started")
     print_log(found.evidence.log)
-    click.echo(f"Run {found.id} {run_result(found)}")
+    echo(f"Run {found.id} {run_result(found)}")
 
 
 @run.command("follow")
@@ -235,11 +233,9 @@ def cancel_run(run_id: int) -> None:
         is_given_up = zerrit.run(run_id).on_cancel == "give-up"
         found = zerrit.cancel(run_id)
     if is_given_up:
-        click.echo(f"Run {run_id} is given up. How its server is left: zerrit run show {run_id}")
+        echo(f"Run {run_id} is given up. How its server is left: zerrit run show {run_id}")
         return
-    click.echo(
-        f"Run {run_id} ends at the next safe point (it is at {found.stage}). Follow it: zerrit run follow {run_id}"
-    )
+    echo(f"Run {run_id} ends at the next safe point (it is at {found.stage}). Follow it: zerrit run follow {run_id}")
 
 
 @run.command("evidence")
@@ -252,11 +248,11 @@ def evidence(run_id: int, path: str, save_to: Path | None) -> None:
         data = zerrit.evidence_file(run_id, path)
     if save_to is not None:
         save_to.write_bytes(data)
-        click.echo(f"{save_to}: {len(data):,} bytes")
+        echo(f"{save_to}: {len(data):,} bytes")
     elif b"\0" in data[:8000]:
-        click.echo(f"{path} is binary ({len(data):,} bytes). Save it: --save-to FILE")
+        echo(f"{path} is binary ({len(data):,} bytes). Save it: --save-to FILE")
     else:
-        click.echo(data.decode("utf-8", "replace").rstrip("\n"))
+        echo(data.decode("utf-8", "replace").rstrip("\n") + "\n", is_content=True)
 
 
 @run.command("hand-out")
@@ -270,7 +266,7 @@ def hand_out(run_id: int, save_to: Path) -> None:
         raise click.UsageError(f"{save_to} is there already; name a new folder.")
     with zipfile.ZipFile(io.BytesIO(data)) as packed:
         packed.extractall(save_to)
-    click.echo((save_to / "STEPS.txt").read_text().rstrip())
+    echo((save_to / "STEPS.txt").read_text().rstrip())
 
 
 @click.command("said")
@@ -281,7 +277,7 @@ def said(server_id: str, state: str, sure: bool) -> None:
     """Say that a game which you stop and start by hand is stopped, or running. Its log is looked at first."""
     with connect() as zerrit:
         answer = zerrit.say_state(server_id, state == "running", sure)
-    click.echo(f"{server_id}: {answer['state']}")
+    echo(f"{server_id}: {answer['state']}")
 
 
 @click.command("take-in")
@@ -305,7 +301,7 @@ def take_in(server_id: str, source: Path, path: str, gone: tuple[str, ...]) -> N
             taken = zerrit.take_in_zip(server_id, source.read_bytes())
         else:
             raise click.UsageError(f"{source} is one file; say which on the server: --as sea/finds.xml, say.")
-    click.echo(f"{counted(len(taken.taken), 'file')} taken in from {source}.")
+    echo(f"{counted(len(taken.taken), 'file')} taken in from {source}.")
 
 
 @click.command("look")
@@ -336,19 +332,19 @@ def print_looks(detail: api.ChangeDetail) -> None:
     for number, one in enumerate(detail.look_list, 1):
         word = {None: "to do", True: "right", False: "wrong"}[one.is_right]
         seen = f"   ({one.person}: {one.note})" if one.note else ""
-        click.echo(f"  {number:>2}. [{word:<5}] {one.text}{seen}")
+        echo(f"  {number:>2}. [{word:<5}] {one.text}{seen}")
     for wait in detail.waits:
         if wait.held_at is None:
-            click.echo(f"  waits for {wait.takes_effect}: {', '.join(wait.addresses)}")
+            echo(f"  waits for {wait.takes_effect}: {', '.join(wait.addresses)}")
     if any(one.is_right is False for one in detail.look_list):
         before = next((run.before for run in detail.runs if run.state == "deployed"), None)
-        click.echo(f"  Not as it should be? Take the change back: zerrit change undo {detail.id}")
-        click.echo(f"  Or the whole server: zerrit rollback {detail.server} {before}")
+        echo(f"  Not as it should be? Take the change back: zerrit change undo {detail.id}")
+        echo(f"  Or the whole server: zerrit rollback {detail.server} {before}")
     if detail.state == "deployed" and not detail.look_list:
-        click.echo(
+        echo(
             f"Change {detail.id} has nothing listed to look at. Prove it in your words: zerrit look {detail.id} --note …"
         )
-    click.echo(f"Change {detail.id} is {detail.state}.")
+    echo(f"Change {detail.id} is {detail.state}.")
 
 
 @click.command("in-force")

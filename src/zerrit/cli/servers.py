@@ -9,7 +9,7 @@ from typing import Any
 import click
 
 from zerrit import api
-from zerrit.cli.output import output_option, print_json, print_table
+from zerrit.cli.output import echo, output_option, print_json, print_table
 from zerrit.cli.session import connect
 
 
@@ -28,7 +28,7 @@ def list_servers(output: str) -> None:
         print_json([server.model_dump(mode="json") for server in found])
         return
     if not found:
-        click.echo("No server yet. Add one: zerrit server add --help")
+        echo("No server yet. Add one: zerrit server add --help")
         return
     rows = [
         (
@@ -138,9 +138,9 @@ def add_server(server_id: str, title: str | None, gamebook: str | None, **given:
         added = zerrit.add_server(wanted)
     _say_notes(added)
     if added.link["kind"] == "hand":
-        click.echo(f"Added {added.id}: {added.title}. Now show its files: zerrit take-in {added.id} FOLDER")
+        echo(f"Added {added.id}: {added.title}. Now show its files: zerrit take-in {added.id} FOLDER")
     else:
-        click.echo(f"Added {added.id}: {added.title}. Now fetch its files: zerrit fetch {added.id}")
+        echo(f"Added {added.id}: {added.title}. Now fetch its files: zerrit fetch {added.id}")
 
 
 @server.command("set")
@@ -162,7 +162,7 @@ def set_server(server_id: str, title: str | None, gamebook: str | None, **given:
         )
         changed = zerrit.change_server(wanted)
     _say_notes(changed)
-    click.echo(f"{server_id} has its new settings; link and control answer.")
+    echo(f"{server_id} has its new settings; link and control answer.")
 
 
 @server.command("accept")
@@ -172,7 +172,7 @@ def accept_identity(server_id: str, identity: str) -> None:
     """Accept another certificate or key of a host. IDENTITY is the one that was shown, SHA256:…"""
     with connect() as zerrit:
         zerrit.accept_identity(server_id, identity)
-    click.echo(f"{server_id}: the host is accepted with {identity}.")
+    echo(f"{server_id}: the host is accepted with {identity}.")
 
 
 def _link(given: Mapping[str, Any], known: Mapping[str, Any]) -> dict[str, Any]:
@@ -258,6 +258,6 @@ def _care(given: Mapping[str, Any], known: Mapping[str, Any]) -> dict[str, Any]:
 
 def _say_notes(server: api.ServerOut) -> None:
     for text in server.notes:
-        click.echo(f"Note: {text}", err=True)
+        echo(f"Note: {text}", err=True)
     if server.link.get("identity"):
-        click.echo(f"Note: the host showed {server.link['identity']}; another one will be refused.", err=True)
+        echo(f"Note: the host showed {server.link['identity']}; another one will be refused.", err=True)

@@ -10,6 +10,7 @@ from typing import Final
 import platformdirs
 
 from zerrit.client import Client
+from zerrit.core.private import write_private
 
 DEFAULT_URL: Final = "http://127.0.0.1:8750"
 
@@ -23,21 +24,30 @@ def remember(url: str, token: str) -> Path:
     """Keep the token for later commands, readable by its owner only."""
     path = config_file()
     path.parent.mkdir(parents=True, exist_ok=True)
-    descriptor = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
-    with os.fdopen(descriptor, "w") as file:
-        json.dump({"url": url, "token": token}, file)
+    write_private(path, json.dumps({"url": url, "token": token}).encode())
     return path
 
 
+def forget() -> None:
+    """Keep no token any more."""
+    config_file().unlink(missing_ok=True)
+
+
 def connect() -> Client:
-    """A client for the service in ZERRIT_URL and ZERRIT_TOKEN, or the one that was signed in to last."""
-    kept: dict[str, str] = {}
-    path = config_file()
-    if path.is_file():
-        try:
-            kept = json.loads(path.read_text())
-        except ValueError:
-            kept = {}
+    """A client for the service in ZERRIT_URL and ZERRIT_TOKEN, or the one that was signed in to last.
+
+    The kept token goes to no other service than the one that gave it.
+    """
+    kept = _kept()
     url = os.environ.get("ZERRIT_URL") or kept.get("url") or DEFAULT_URL
-    token = os.environ.get("ZERRIT_TOKEN") or kept.get("token") or ""
+    is_same = url.rstrip("/") == kept.get("url", "").rstrip("/")
+    token = os.environ.get("ZERRIT_TOKEN") or (kept.get("token", "") if is_same else "")
     return Client(url, token)
+
+
+def _kept() -> dict[str, str]:
+    try:
+        kept = json.loads(config_file().read_text())
+    except (OSError, ValueError):
+        return {}
+    return {key: value for key, value in kept.items() if isinstance(value, str)} if isinstance(kept, dict) else {}

@@ -8,8 +8,9 @@ from pathlib import Path
 import click
 
 from zerrit import api
-from zerrit.cli.output import output_option, print_json, print_table, short, sign
+from zerrit.cli.output import echo, output_option, print_json, print_table, short, sign
 from zerrit.cli.session import connect
+from zerrit.core.private import write_private
 from zerrit.core.wording import counted
 
 
@@ -27,7 +28,7 @@ def take_snapshot(server_id: str, reason: str, keep: bool) -> None:
     with connect() as zerrit:
         found = zerrit.take_snapshot(server_id, reason, keep)
     kept = f"; kept: {found.kept}" if found.kept else ""
-    click.echo(f"Snapshot {found.id} of {server_id}: {found.reason}, {counted(found.files, 'file')}{kept}.")
+    echo(f"Snapshot {found.id} of {server_id}: {found.reason}, {counted(found.files, 'file')}{kept}.")
 
 
 @snapshot.command("keep")
@@ -38,7 +39,7 @@ def keep_snapshot(server_id: str, number: int, why: str) -> None:
     """Keep a snapshot for good, and say WHY."""
     with connect() as zerrit:
         zerrit.keep_snapshot(server_id, number, why)
-    click.echo(f"Snapshot {number} stays: {why}")
+    echo(f"Snapshot {number} stays: {why}")
 
 
 @snapshot.command("let-go")
@@ -48,7 +49,7 @@ def let_go(server_id: str, number: int) -> None:
     """Let the retention rules prune a snapshot again."""
     with connect() as zerrit:
         zerrit.keep_snapshot(server_id, number, "")
-    click.echo(f"Snapshot {number} goes when the retention rules say so.")
+    echo(f"Snapshot {number} goes when the retention rules say so.")
 
 
 @snapshot.command("export")
@@ -60,7 +61,7 @@ def export_snapshot(server_id: str, number: int, save_to: Path) -> None:
     with connect() as zerrit:
         data = zerrit.export_snapshot(server_id, number)
     save_to.write_bytes(data)
-    click.echo(
+    echo(
         f"Snapshot {number} of {server_id} is in {save_to}, {len(data):,} bytes. Its READ-ME-FIRST.txt says what to do."
     )
 
@@ -72,7 +73,7 @@ def import_snapshot(server_id: str, archive: Path) -> None:
     """Take an exported snapshot in again. Nothing is written to the server."""
     with connect() as zerrit:
         found = zerrit.import_snapshot(server_id, archive.read_bytes())
-    click.echo(
+    echo(
         f"Snapshot {found.id} of {server_id}: {found.reason}. To put it on the server: zerrit rollback {server_id} {found.id}"
     )
 
@@ -86,15 +87,13 @@ def verify(output: str) -> None:
     if output == "json":
         print_json(proof.model_dump(mode="json"))
     else:
-        click.echo(f"{counted(proof.contents, 'content')} hashed again, {proof.size:,} bytes.")
+        echo(f"{counted(proof.contents, 'content')} hashed again, {proof.size:,} bytes.")
         for number, paths in proof.damaged.items():
-            click.echo(f"  snapshot {number} is damaged in {', '.join(paths)}")
+            echo(f"  snapshot {number} is damaged in {', '.join(paths)}")
         if proof.damaged:
-            click.echo(
-                "Put back the database from a backup, or fetch the servers again: what still lies there is kept anew."
-            )
+            echo("Put back the database from a backup, or fetch the servers again: what still lies there is kept anew.")
         else:
-            click.echo("All are as they were kept.")
+            echo("All are as they were kept.")
     sys.exit(1 if proof.damaged else 0)
 
 
@@ -108,7 +107,7 @@ def prune(server_id: str, is_trial: bool) -> None:
     rows = [(str(number), reason) for number, reason in sorted(planned.staying.items(), reverse=True)]
     print_table(("stays", "because"), rows)
     going = ", ".join(str(number) for number in planned.going) or "none"
-    click.echo(f"{'Would go' if is_trial else 'Gone'}: {going}")
+    echo(f"{'Would go' if is_trial else 'Gone'}: {going}")
 
 
 @click.command("restore")
@@ -128,12 +127,12 @@ def restore(server_id: str, number: int, what: str, title: str) -> None:
 
 def print_opened(detail: api.ChangeDetail) -> None:
     """A change that a command has opened."""
-    click.echo(f"Change {detail.id} on {detail.server}: {detail.title}")
+    echo(f"Change {detail.id} on {detail.server}: {detail.title}")
     for step in detail.step_list:
-        click.echo(f"  {step.position:>2}. {step.kind:<11} {step.address}")
+        echo(f"  {step.position:>2}. {step.kind:<11} {step.address}")
     for reason in detail.blocking:
-        click.echo(f"  blocked: {reason}")
-    click.echo(f"Look at it: zerrit change compare {detail.id}   Then: zerrit change deploy {detail.id}")
+        echo(f"  blocked: {reason}")
+    echo(f"Look at it: zerrit change compare {detail.id}   Then: zerrit change deploy {detail.id}")
 
 
 @click.command("drift")
@@ -151,7 +150,7 @@ def drift(server_id: str, number: int | None, adopt: bool, undo: bool, title: st
         found = zerrit.drift(server_id, number)
         if adopt:
             detail = zerrit.adopt_drift(server_id, found.after, title)
-            click.echo(f"Change {detail.id} on {server_id}: {detail.title}; it is {detail.state}.")
+            echo(f"Change {detail.id} on {server_id}: {detail.title}; it is {detail.state}.")
             return
         if undo:
             print_opened(zerrit.undo_drift(server_id, found.after, title))
@@ -159,7 +158,7 @@ def drift(server_id: str, number: int | None, adopt: bool, undo: bool, title: st
     if output == "json":
         print_json(found.model_dump(mode="json"))
         return
-    click.echo(f"Between snapshots {found.before} and {found.after} of {server_id}:")
+    echo(f"Between snapshots {found.before} and {found.after} of {server_id}:")
     print_table(
         ("kind", "file", "who writes it"),
         [(sign(file.kind), file.path, file.writer) for file in found.files],
@@ -167,7 +166,7 @@ def drift(server_id: str, number: int | None, adopt: bool, undo: bool, title: st
     )
     rows = [(sign(one.kind), one.address, short(one.old), short(one.new), one.delta) for one in found.differences]
     print_table(("kind", "address", "old", "new", "by"), rows, right=("by",), whole=("kind", "address"))
-    click.echo("Keep it: --adopt. Take it back: --undo. Put an open change on it: zerrit change refresh CHANGE.")
+    echo("Keep it: --adopt. Take it back: --undo. Put an open change on it: zerrit change refresh CHANGE.")
 
 
 @click.command("backup")
@@ -177,9 +176,7 @@ def backup(save_to: Path) -> None:
     with connect() as zerrit:
         data = zerrit.backup()
     part = save_to.with_name(f"{save_to.name}.part")
-    part.write_bytes(data)
+    write_private(part, data)
     part.replace(save_to)
-    click.echo(f"The database is in {save_to}, {len(data):,} bytes.")
-    click.echo(
-        "The passwords of links and controls in it need the file zerrit.key of the data folder; keep that apart."
-    )
+    echo(f"The database is in {save_to}, {len(data):,} bytes.")
+    echo("The passwords of links and controls in it need the file zerrit.key of the data folder; keep that apart.")

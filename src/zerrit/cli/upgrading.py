@@ -7,7 +7,7 @@ import sys
 import click
 
 from zerrit import api
-from zerrit.cli.output import output_option, print_json, print_table, short, sign
+from zerrit.cli.output import echo, output_option, print_json, print_table, short, sign
 from zerrit.cli.session import connect
 from zerrit.core.wording import counted
 
@@ -60,9 +60,9 @@ def upgrade(
                 _print_details(planned)
         if title is not None and not planned.clashes:
             change = zerrit.open_upgrade(server_id, given)
-            click.echo(f"Change {change.id} on {server_id}: {change.title}, {counted(len(change.step_list), 'step')}.")
+            echo(f"Change {change.id} on {server_id}: {change.title}, {counted(len(change.step_list), 'step')}.")
             for reason in change.blocking:
-                click.echo(f"blocked: {reason}")
+                echo(f"blocked: {reason}")
     sys.exit(1 if planned.clashes else 0)
 
 
@@ -79,7 +79,7 @@ def _print_details(planned: api.UpgradeOut) -> None:
     for file in planned.files:
         for who, found in (("the vendor changed", file.vendor), ("changed here", file.own)):
             if found:
-                click.echo(f"\n{file.path}, {who}:")
+                echo(f"\n{file.path}, {who}:")
                 rows = [(sign(one.kind), one.address, short(one.old), short(one.new), one.delta) for one in found]
                 print_table(("kind", "address", "old", "new", "by"), rows, right=("by",), whole=("kind", "address"))
 
@@ -97,7 +97,7 @@ def _print(planned: api.UpgradeOut) -> None:
         for file in planned.files
     ]
     if not rows:
-        click.echo(f"Between {planned.old} and {planned.new} nothing changes for {planned.server}.")
+        echo(f"Between {planned.old} and {planned.new} nothing changes for {planned.server}.")
         return
     columns = ("file", "state", "changed by the vendor", "changed here", "taken", "clashes")
     print_table(columns, rows, right=columns[2:], whole=("file",))
@@ -106,26 +106,26 @@ def _print(planned: api.UpgradeOut) -> None:
         ("Dropped by the vendor", [note for file in planned.files for note in file.dropped]),
     ):
         if notes:
-            click.echo(f"\n{title}:")
+            echo(f"\n{title}:")
             for note in notes:
-                click.echo(f"  {note.address}   {short(note.value, 60)}")
+                echo(f"  {note.address}   {short(note.value, 60)}")
                 if note.comment:
-                    click.echo(f"      {short(note.comment, 110)}")
+                    echo(f"      {short(note.comment, 110)}")
     for path in planned.remaining:
-        click.echo(f"\n{path} is not shipped any more; it stays on the server.")
+        echo(f"\n{path} is not shipped any more; it stays on the server.")
     for file in planned.files:
         for text in file.left:
-            click.echo(f"left: {file.path}: {text}")
+            echo(f"left: {file.path}: {text}")
     if planned.clashes:
-        click.echo()
+        echo()
         clash_rows = [
             (c.address, *("(none)" if value is None else short(value, 40) for value in (c.base, c.mine, c.theirs)))
             for c in planned.clashes
         ]
         print_table(("clash", planned.old, "here", planned.new), clash_rows, whole=("clash",))
-        click.echo(
+        echo(
             f"{counted(len(planned.clashes), 'clash', 'clashes')} to decide: --choose ADDRESS=mine, ADDRESS=theirs, "
             "ADDRESS==VALUE, or --rest mine for all others."
         )
     else:
-        click.echo("\nNothing clashes. --open TITLE makes a change of it.")
+        echo("\nNothing clashes. --open TITLE makes a change of it.")

@@ -6,7 +6,7 @@ from datetime import UTC, datetime, timedelta
 
 import click
 
-from zerrit.cli.output import output_option, print_json, print_table, short
+from zerrit.cli.output import echo, output_option, print_json, print_table, short
 from zerrit.cli.session import connect
 from zerrit.core.wording import counted
 
@@ -52,7 +52,7 @@ def waivers(
         print_json([waiver.model_dump(mode="json") for waiver in found])
         return
     if not found:
-        click.echo(f"{server_id} has no waivers.")
+        echo(f"{server_id} has no waivers.")
         return
     rows = [
         (
@@ -71,6 +71,4 @@ def waivers(
     )
     idle = sum(w.state != "holds" for w in found)
     if idle:
-        click.echo(
-            f"{counted(idle, 'of them', 'of them')} no longer needed: zerrit waivers {server_id} --take-back NUMBER"
-        )
+        echo(f"{counted(idle, 'of them', 'of them')} no longer needed: zerrit waivers {server_id} --take-back NUMBER")

@@ -80,8 +80,23 @@ class AsyncClient:
         except httpx.HTTPError as error:
             raise unreachable(self._http.base_url, error) from error
 
-    async def token(self, name: str, password: str) -> api.TokenOut:
-        return await self.send(calls.token(name, password))
+    async def token(self, name: str, password: str, label: str = "") -> api.TokenOut:
+        return await self.send(calls.token(name, password, label))
+
+    async def tokens(self) -> list[api.KeptTokenOut]:
+        return await self.send(calls.tokens())
+
+    async def revoke_token(self, token_id: int) -> None:
+        return await self.send(calls.revoke_token(token_id))
+
+    async def sign_out(self) -> None:
+        return await self.send(calls.sign_out())
+
+    async def change_password(self, old: str, new: str) -> None:
+        return await self.send(calls.change_password(old, new))
+
+    async def verify_activity(self) -> api.ChainOut:
+        return await self.send(calls.verify_activity())
 
     async def me(self) -> api.PersonOut:
         return await self.send(calls.me())

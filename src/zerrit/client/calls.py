@@ -76,8 +76,28 @@ def _version(version: int | None) -> dict[str, str]:
     return {"If-Match": f'"{version}"'} if version is not None else {}
 
 
-def token(name: str, password: str) -> Call[api.TokenOut]:
-    return Call("POST", "/tokens", _one(api.TokenOut), json={"name": name, "password": password})
+def token(name: str, password: str, label: str = "") -> Call[api.TokenOut]:
+    return Call("POST", "/tokens", _one(api.TokenOut), json={"name": name, "password": password, "label": label})
+
+
+def tokens() -> Call[list[api.KeptTokenOut]]:
+    return Call("GET", "/tokens", _many(api.KeptTokenOut))
+
+
+def revoke_token(token_id: int) -> Call[None]:
+    return Call("DELETE", f"/tokens/{token_id}", _nothing)
+
+
+def sign_out() -> Call[None]:
+    return Call("DELETE", "/session", _nothing)
+
+
+def change_password(old: str, new: str) -> Call[None]:
+    return Call("PUT", "/me/password", _nothing, json={"old": old, "new": new})
+
+
+def verify_activity() -> Call[api.ChainOut]:
+    return Call("GET", "/activity/chain", _one(api.ChainOut))
 
 
 def me() -> Call[api.PersonOut]:

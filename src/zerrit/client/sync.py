@@ -80,8 +80,23 @@ class Client:
         except httpx.HTTPError as error:
             raise unreachable(self._http.base_url, error) from error
 
-    def token(self, name: str, password: str) -> api.TokenOut:
-        return self.send(calls.token(name, password))
+    def token(self, name: str, password: str, label: str = "") -> api.TokenOut:
+        return self.send(calls.token(name, password, label))
+
+    def tokens(self) -> list[api.KeptTokenOut]:
+        return self.send(calls.tokens())
+
+    def revoke_token(self, token_id: int) -> None:
+        return self.send(calls.revoke_token(token_id))
+
+    def sign_out(self) -> None:
+        return self.send(calls.sign_out())
+
+    def change_password(self, old: str, new: str) -> None:
+        return self.send(calls.change_password(old, new))
+
+    def verify_activity(self) -> api.ChainOut:
+        return self.send(calls.verify_activity())
 
     def me(self) -> api.PersonOut:
         return self.send(calls.me())

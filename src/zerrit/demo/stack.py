@@ -20,6 +20,7 @@ from zerrit.client import Client
 from zerrit.demo import world_files
 from zerrit.standin import StandinHost
 from zerrit.web import MAX_BODY, Service, Settings, bound_socket, create_app
+from zerrit.work.workspace import Bounds
 
 GAMES: Final = ("coral-gate", "lantern-shelf")
 ADMIN: Final = "isolde"
@@ -44,7 +45,13 @@ class DemoStack:
     """Host and service over a folder that is made when it is not there. Use as a context manager."""
 
     def __init__(
-        self, folder: Path, ports: Ports | None = None, *, settle: float = 2.0, max_body: int = MAX_BODY
+        self,
+        folder: Path,
+        ports: Ports | None = None,
+        *,
+        settle: float = 2.0,
+        max_body: int = MAX_BODY,
+        bounds: Bounds | None = None,
     ) -> None:
         chosen = ports or Ports()
         self.folder = folder
@@ -59,7 +66,9 @@ class DemoStack:
         self.host = StandinHost(
             self.host_folder, GAMES, HOST_PASSWORD, ftp_port=chosen.ftp, control_port=chosen.control
         )
-        app = create_app(Settings(folder / "data", ADMIN, PASSWORD, settle=settle, max_body=max_body))
+        app = create_app(
+            Settings(folder / "data", ADMIN, PASSWORD, settle=settle, max_body=max_body, bounds=bounds or Bounds())
+        )
         self._socket = bound_socket("127.0.0.1", chosen.web)
         self.url = f"http://127.0.0.1:{self._socket.getsockname()[1]}"
         self._server = Service(app)

@@ -44,6 +44,8 @@ def open_database(path: Path) -> Database:
 
     Raises RecordsUnusable: a newer version of Zerrit made it.
     """
+    path.touch(0o600)
+    path.chmod(0o600)
     engine = create_engine(f"sqlite:///{path}", connect_args={"timeout": 30})
     event.listen(engine, "connect", _prepare)
     config = Config()

@@ -52,6 +52,7 @@ def open_vault(path: Path, *, may_make: bool = True) -> Vault:
         descriptor = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
     except FileExistsError:
         try:
+            path.chmod(0o600)  # a copy put back may be readable by all
             return Vault(Fernet(path.read_bytes()))
         except ValueError as error:
             raise RecordsUnusable(

@@ -5,7 +5,7 @@ from __future__ import annotations
 import threading
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import partial
 from pathlib import Path
 from typing import Final
@@ -26,13 +26,13 @@ from zerrit.web.figure_routes import router as figure_router
 from zerrit.web.gamebook_routes import router as gamebook_router
 from zerrit.web.keeping_routes import begin_rollout_of, begin_run
 from zerrit.web.keeping_routes import router as keeping_router
-from zerrit.web.limits import MAX_BODY, BodyLimit
+from zerrit.web.limits import MAX_BODY, BodyLimit, KnownHosts
 from zerrit.web.logged import Logged
 from zerrit.web.routes import router
 from zerrit.web.run_routes import router as run_router
-from zerrit.work import deploys, people, rollouts, windows
+from zerrit.work import activity, deploys, people, rollouts, windows
 from zerrit.work.run_supervisor import RunSupervisor
-from zerrit.work.workspace import Publish, Workspace
+from zerrit.work.workspace import Bounds, Publish, Workspace
 
 CONSOLE: Final = Path(__file__).parent / "console"
 
@@ -42,7 +42,8 @@ log = structlog.get_logger("zerrit.web")
 @dataclass(frozen=True, slots=True)
 class Settings:
     """Where data lies, and the first admin. `settle` is how long in seconds a started game must stay up; every `tick`
-    seconds it is seen what is due; `max_body` bounds a request in bytes. `new_key` makes a key where the old one is lost."""
+    seconds it is seen what is due; `max_body` bounds a request in bytes. `new_key` makes a key where the old one is lost.
+    `hosts` are names under which the service answers, beside its own; `bounds` what of this machine may be used."""
 
     data: Path
     admin: str = "admin"
@@ -51,6 +52,8 @@ class Settings:
     tick: float = 1.0
     max_body: int = MAX_BODY
     new_key: bool = False
+    hosts: tuple[str, ...] = ()
+    bounds: Bounds = field(default_factory=Bounds)
 
 
 def open_workspace(settings: Settings, publish: Publish) -> Workspace:
@@ -66,18 +69,24 @@ def open_workspace(settings: Settings, publish: Publish) -> Workspace:
         vault = open_vault(
             settings.data / "zerrit.key", may_make=is_new or settings.new_key or not _has_secrets(database)
         )
-        workspace = Workspace(database, vault, publish, settings.data, settle=settings.settle, data=held)
+        workspace = Workspace(
+            database, vault, publish, settings.data, settle=settings.settle, data=held, bounds=settings.bounds
+        )
         made_up = people.ensure_admin(workspace, settings.admin, settings.admin_password)
     except BaseException:
         held.close()
         raise
     held.lay_down_reserve()
+    with workspace.session() as session:
+        for fault in activity.verify(session).faults:
+            print(f"The activity log is not as it was written: {fault}", flush=True)
     if made_up:
         # Shown once on the terminal of whoever starts the service, and never written to the log.
         print(f"First start: sign in as {settings.admin} with the password {made_up}", flush=True)
-    elif settings.admin_password and not is_new:
+    elif settings.admin_password and not people.has_password(workspace, settings.admin, settings.admin_password):
         print(
-            "The option --admin-password is ignored: this data has people already. Change a password in the console.",
+            "The option --admin-password is ignored: this data has people already, and it is not the password of "
+            f"{settings.admin}. Change it with `zerrit password`.",
             flush=True,
         )
     return workspace
@@ -126,6 +135,7 @@ def create_app(settings: Settings) -> FastAPI:
     )
     problems.install(app)
     app.add_middleware(BodyLimit, most=settings.max_body)
+    app.add_middleware(KnownHosts, names=settings.hosts)
     app.add_middleware(Logged)
     app.include_router(router)
     app.include_router(figure_router)

@@ -5,19 +5,24 @@ from __future__ import annotations
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
-from typing import Annotated, Final
+from typing import Annotated, Final, TypeVar
 from urllib.parse import urlsplit
 
+import anyio
 import structlog
 from fastapi import Depends, HTTPException, Request
 
 from zerrit.records import Person
 from zerrit.web.events import Events
 from zerrit.work import people
+from zerrit.work.errors import SignInWaits
 from zerrit.work.run_supervisor import RunSupervisor
 from zerrit.work.workspace import Workspace
 
 JOBS_AT_ONCE: Final = 16  # rollouts, which wait for the runs of a wave
+MAX_SIGN_INS: Final = 40  # that wait for their turn
+T = TypeVar("T")
+_SIGN_IN_SLOTS: Final = anyio.CapacityLimiter(2)
 COOKIE: Final = "zerrit_session"
 _SAFE_METHODS: Final = ("GET", "HEAD", "OPTIONS")
 
@@ -43,7 +48,7 @@ class Context:
         self.jobs.submit(guarded)
 
 
-def context(request: Request) -> Context:
+async def context(request: Request) -> Context:
     found: Context = request.app.state.context
     return found
 
@@ -51,7 +56,7 @@ def context(request: Request) -> Context:
 ContextDep = Annotated[Context, Depends(context)]
 
 
-def workspace(here: ContextDep) -> Workspace:
+async def workspace(here: ContextDep) -> Workspace:
     return here.workspace
 
 
@@ -82,8 +87,23 @@ def person(request: Request, here: WorkspaceDep) -> Person:
         with here.session() as session:
             found = people.person_of(here, session, token)
         if found is not None:
+            people.saw_token(here, token)
             return found
     raise HTTPException(401, "Sign in first: in the console, or with `zerrit sign-in`.")
+
+
+def address_of(request: Request) -> str:
+    """Where a request comes from, as far as the connection tells."""
+    return request.client.host if request.client else ""
+
+
+async def sign_in_slot(work: Callable[[], T]) -> T:
+    """Check a password, a few at a time: it takes a processor and some memory on purpose, and others must not wait
+    for it. What waits costs no thread.
+    """
+    if _SIGN_IN_SLOTS.statistics().tasks_waiting >= MAX_SIGN_INS:
+        raise SignInWaits("Many sign in just now. Try again in a few seconds.", 5)
+    return await anyio.to_thread.run_sync(work, limiter=_SIGN_IN_SLOTS)
 
 
 PersonDep = Annotated[Person, Depends(person)]

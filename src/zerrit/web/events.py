@@ -4,9 +4,14 @@ from __future__ import annotations
 
 import asyncio
 import json
-from collections.abc import AsyncIterator, Mapping
+from collections.abc import AsyncIterator, Awaitable, Callable, Mapping
 from typing import Any, Final
 
+import anyio
+
+from zerrit.work.people import ACCESS
+
+LOOK_EVERY: Final = 30.0  # seconds after which it is seen again whether a listener may still listen
 MAX_WAITING: Final = 1000  # events kept for a listener that does not read; then it is let go
 
 
@@ -27,14 +32,21 @@ class Events:
         else:
             self._listeners.pop(queue, None)
 
-    async def listen(self) -> AsyncIterator[dict[str, str]]:
+    async def listen(self, is_valid: Callable[[], Awaitable[bool]]) -> AsyncIterator[dict[str, str]]:
+        """What happens, until the service stops or the session of the listener ends."""
         queue: asyncio.Queue[tuple[str, str] | None] = asyncio.Queue()
         self._listeners[queue] = asyncio.get_running_loop()
         try:
             # Said at once, so that a listener knows that nothing from here on is missed.
             yield {"event": "ready", "data": "{}"}
-            while (event := await queue.get()) is not None:
-                yield {"event": event[0], "data": event[1]}
+            while True:
+                event: tuple[str, str] | None = (ACCESS, "")
+                with anyio.move_on_after(LOOK_EVERY):
+                    event = await queue.get()
+                if event is None or (event[0] == ACCESS and not await is_valid()):
+                    return
+                if event[0] != ACCESS:
+                    yield {"event": event[0], "data": event[1]}
         finally:
             self._listeners.pop(queue, None)
 

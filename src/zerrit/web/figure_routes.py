@@ -19,7 +19,12 @@ Address = Annotated[str, Query(max_length=2000)]
 
 @router.get("/balance")
 def balance(
-    server_id: str, here: WorkspaceDep, _who: PersonDep, address: Address, by: str = "", change: int | None = None
+    server_id: str,
+    here: WorkspaceDep,
+    _who: PersonDep,
+    address: Address,
+    by: str = "",
+    change: api.Number | None = None,
 ) -> api.TallyOut:
     """Sum and count by group, before and after a change; without one, against the defaults."""
     states = figures.states_of(here, server_id, change)
@@ -28,7 +33,7 @@ def balance(
 
 @router.get("/odds")
 def odds(
-    server_id: str, here: WorkspaceDep, _who: PersonDep, table: str = "", change: int | None = None
+    server_id: str, here: WorkspaceDep, _who: PersonDep, table: str = "", change: api.Number | None = None
 ) -> list[api.OddsOut]:
     """The exact odds of draw tables, before and after."""
     states = figures.states_of(here, server_id, change)
@@ -43,7 +48,7 @@ def derived(
     _who: PersonDep,
     name: str,
     amount: Annotated[Decimal | None, Query(allow_inf_nan=False)] = None,
-    change: int | None = None,
+    change: api.Number | None = None,
 ) -> list[api.DerivedOut]:
     """A value that the game works out, for every entry that has it."""
     rows = figures.derived(figures.states_of(here, server_id, change), name)
@@ -56,7 +61,7 @@ def free_numbers(
     here: WorkspaceDep,
     _who: PersonDep,
     address: Annotated[list[str], Query(max_length=20)],
-    change: int | None = None,
+    change: api.Number | None = None,
 ) -> list[api.FreeNumberOut]:
     """The next free number of each family of ids; several addresses are one set."""
     return free_numbers_out(figures.free(figures.states_of(here, server_id, change), address))
@@ -71,7 +76,7 @@ def distances(
     axes: Annotated[list[str], Query(max_length=6)],
     centre: Annotated[list[Decimal], Query(max_length=6)],
     radius: Annotated[Decimal | None, Query(ge=0)] = None,
-    change: int | None = None,
+    change: api.Number | None = None,
 ) -> list[api.DistanceOut]:
     """How far entries lie from a centre, and which of them within a radius."""
     return distances_out(figures.distances(figures.states_of(here, server_id, change), address, axes, centre, radius))

@@ -66,7 +66,7 @@ def waive(server_id: str, given: api.WaiverIn, here: WorkspaceDep, who: PersonDe
 
 
 @router.delete("/servers/{server_id}/waivers/{waiver_id}", status_code=204, tags=["checks"])
-def take_back(server_id: str, waiver_id: int, here: WorkspaceDep, who: PersonDep) -> None:
+def take_back(server_id: str, waiver_id: api.Number, here: WorkspaceDep, who: PersonDep) -> None:
     """Take a waiver back; what it accepted counts again."""
     checking.take_back(here, who.name, server_id, waiver_id)
 

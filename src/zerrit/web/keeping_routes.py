@@ -39,7 +39,7 @@ def take_snapshot(server_id: str, given: api.SnapshotIn, here: WorkspaceDep, who
 
 @router.put("/servers/{server_id}/snapshots/{snapshot_id}/kept", tags=["snapshots"])
 def keep_snapshot(
-    server_id: str, snapshot_id: int, given: api.KeepIn, here: WorkspaceDep, who: PersonDep
+    server_id: str, snapshot_id: api.Number, given: api.KeepIn, here: WorkspaceDep, who: PersonDep
 ) -> api.SnapshotOut:
     """Keep a snapshot for good, or let it go again."""
     snapshot = keeping.keep_snapshot(here, who.name, server_id, snapshot_id, given.why)
@@ -48,7 +48,7 @@ def keep_snapshot(
 
 
 @router.get("/servers/{server_id}/snapshots/{snapshot_id}/export", tags=["snapshots"], response_class=Response)
-def export_snapshot(server_id: str, snapshot_id: int, here: WorkspaceDep, _who: PersonDep) -> Response:
+def export_snapshot(server_id: str, snapshot_id: api.Number, here: WorkspaceDep, _who: PersonDep) -> Response:
     """A snapshot as a ZIP that needs no Zerrit: files, hashes, and a sheet of steps."""
     headers = {"Content-Disposition": f'attachment; filename="{server_id}-{snapshot_id}.zip"'}
     return Response(
@@ -118,7 +118,7 @@ def restore_part(
 
 
 @router.post("/changes/{change_id}/undo", tags=["changes"])
-def undo_change(change_id: int, given: api.UndoIn, here: WorkspaceDep, who: PersonDep) -> api.UndoOut:
+def undo_change(change_id: api.Number, given: api.UndoIn, here: WorkspaceDep, who: PersonDep) -> api.UndoOut:
     """What taking one old change back would do, keeping all that came since; with `open` a change of it."""
     found = restoring.undo_change(
         here, who.name, change_id, given.choices, rest=given.rest, keep=given.open, title=given.title
@@ -131,7 +131,7 @@ def undo_change(change_id: int, given: api.UndoIn, here: WorkspaceDep, who: Pers
 
 
 @router.get("/servers/{server_id}/drift", tags=["snapshots"])
-def drift(server_id: str, here: WorkspaceDep, _who: PersonDep, snapshot: int | None = None) -> api.DriftOut:
+def drift(server_id: str, here: WorkspaceDep, _who: PersonDep, snapshot: api.Number | None = None) -> api.DriftOut:
     """What a fetch found that Zerrit had not written, and who usually writes there."""
     found = restoring.drift_of(here, server_id, snapshot)
     return api.DriftOut(
@@ -182,7 +182,7 @@ def add_window(server_id: str, given: api.WindowIn, here: WorkspaceDep, who: Per
 
 
 @router.delete("/servers/{server_id}/windows/{window_id}", status_code=204, tags=["windows"])
-def remove_window(server_id: str, window_id: int, here: WorkspaceDep, who: PersonDep) -> None:
+def remove_window(server_id: str, window_id: api.Number, here: WorkspaceDep, who: PersonDep) -> None:
     windows.remove_window(here, who.name, server_id, window_id)
 
 
@@ -205,14 +205,14 @@ def _window(here: WorkspaceDep, row: Window, queued: list[int]) -> api.WindowOut
 
 
 @router.post("/changes/{change_id}/queue", tags=["windows"])
-def queue(change_id: int, response: Response, here: WorkspaceDep, who: PersonDep) -> api.ChangeDetail:
+def queue(change_id: api.Number, response: Response, here: WorkspaceDep, who: PersonDep) -> api.ChangeDetail:
     """Let a change wait for the next restart window of its server."""
     windows.queue_change(here, who.name, change_id)
     return change_as_answer(here, change_id, response)
 
 
 @router.delete("/changes/{change_id}/queue", tags=["windows"])
-def unqueue(change_id: int, response: Response, here: WorkspaceDep, who: PersonDep) -> api.ChangeDetail:
+def unqueue(change_id: api.Number, response: Response, here: WorkspaceDep, who: PersonDep) -> api.ChangeDetail:
     """Take a change out of the queue."""
     windows.unqueue_change(here, who.name, change_id)
     return change_as_answer(here, change_id, response)
@@ -226,7 +226,7 @@ def begin_run(here: Context, run: Run) -> None:
     here.runs.start(run.id)
 
 
-def begin_rollout_of(here: Context, rollout_id: int) -> None:
+def begin_rollout_of(here: Context, rollout_id: api.Number) -> None:
     here.later(lambda: rollouts.carry_out_rollout(here.workspace, rollout_id, lambda run: begin_run(here, run)))
 
 
@@ -246,7 +246,7 @@ def list_rollouts(here: WorkspaceDep, _who: PersonDep) -> list[api.RolloutOut]:
 
 
 @router.get("/rollouts/{rollout_id}", tags=["rollouts"])
-def get_rollout(rollout_id: int, here: WorkspaceDep, _who: PersonDep) -> api.RolloutOut:
+def get_rollout(rollout_id: api.Number, here: WorkspaceDep, _who: PersonDep) -> api.RolloutOut:
     with here.session() as session:
         return _rollout(rollouts.get_rollout(session, rollout_id))
 

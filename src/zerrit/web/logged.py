@@ -1,18 +1,14 @@
-"""One log line for each call of the API, and the headers that every answer bears."""
+"""One log line for each call of the API, and an answer where something went wrong inside."""
 
 from __future__ import annotations
 
 import time
-from typing import Final
 
 import structlog
-from starlette.datastructures import MutableHeaders
+from starlette.requests import Request
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
-_POLICY: Final = (
-    "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self' data:; "
-    "frame-ancestors 'none'; base-uri 'none'; form-action 'self'"
-)
+from zerrit.web.problems import unexpected
 
 log = structlog.get_logger("zerrit.web")
 
@@ -34,14 +30,15 @@ class Logged:
             nonlocal status
             if message["type"] == "http.response.start":
                 status = message["status"]
-                headers = MutableHeaders(scope=message)
-                headers["Content-Security-Policy"] = _POLICY
-                headers["X-Content-Type-Options"] = "nosniff"
-                headers["Referrer-Policy"] = "no-referrer"
             await send(message)
 
         try:
             await self._app(scope, receive, noted)
+        except Exception:
+            log.exception("request.failed", path=scope["path"])
+            if status:  # half of an answer is out; to break it off is all that is left
+                raise
+            await unexpected(Request(scope))(scope, receive, noted)
         finally:
             if scope["path"].startswith("/api/"):
                 took = round((time.perf_counter() - started) * 1000, 1)

@@ -7,6 +7,9 @@ import logging
 import sys
 
 import structlog
+from structlog.typing import EventDict, WrappedLogger
+
+from zerrit.core.visible import visible
 
 
 class _StandardError(logging.Handler):
@@ -30,13 +33,18 @@ def configure_log(*, as_json: bool, least: str = "info") -> None:
     renderer: structlog.typing.Processor = (
         structlog.processors.JSONRenderer() if as_json else structlog.dev.ConsoleRenderer(colors=False)
     )
+
+    def shown(logger: WrappedLogger, name: str, event: EventDict) -> str:
+        """A line that cannot steer the terminal which it is read on; the lines of a traceback stay lines."""
+        return visible(str(renderer(logger, name, event)))
+
     structlog.configure(
         processors=[
             structlog.contextvars.merge_contextvars,
             structlog.processors.add_log_level,
             structlog.processors.TimeStamper(fmt="iso", utc=True),
             structlog.processors.format_exc_info,
-            renderer,
+            shown,
         ],
         wrapper_class=structlog.make_filtering_bound_logger(logging.getLevelNamesMapping()[least.upper()]),
         logger_factory=structlog.stdlib.LoggerFactory(),

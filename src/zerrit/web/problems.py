@@ -2,19 +2,22 @@
 
 from __future__ import annotations
 
+import math
 from typing import Any, Final
 
 import structlog
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
+from sqlalchemy.exc import OperationalError
 from starlette.exceptions import HTTPException
 
 from zerrit.api import Problem
 from zerrit.control import ControlError
 from zerrit.core.errors import AddressNotFound, SnippetRefused, ZerritError
 from zerrit.links import LinkError, LinkFault
-from zerrit.work.errors import Conflict
+from zerrit.records.storage import is_full
+from zerrit.work.errors import Conflict, SignInWaits
 
 log = structlog.get_logger("zerrit.web")
 
@@ -35,6 +38,7 @@ STATUS: Final[dict[str, int]] = {
     "blocked-by-findings": 409,
     "outdated": 412,
     "sign-in-failed": 401,
+    "sign-in-waits": 429,
     "control-failed": 502,
     "records-unusable": 500,
     **dict.fromkeys(LinkFault, 502),
@@ -54,12 +58,17 @@ def problem(status: int, kind: str, detail: str, request: Request, **facts: Any)
         type=f"urn:zerrit:problem:{kind}",
         title=kind.replace("-", " ").capitalize(),
         status=status,
-        detail=detail,
+        detail=_writable(detail),
         instance=request.url.path,
         facts=facts,
     )
     headers = {"WWW-Authenticate": "Bearer"} if status == 401 else None
     return JSONResponse(body.model_dump(mode="json"), status, headers=headers, media_type="application/problem+json")
+
+
+def _writable(text: str) -> str:
+    """Without half pairs of UTF-16, which no answer can hold."""
+    return text.encode("utf-8", "backslashreplace").decode()
 
 
 def install(app: FastAPI) -> None:
@@ -72,7 +81,10 @@ def install(app: FastAPI) -> None:
             facts = {"similar": list(error.similar), "path": error.path, "line": error.line}
         if isinstance(error, SnippetRefused):
             facts = {"places": list(error.places)}
-        return problem(STATUS.get(error.kind, 400), error.kind, str(error), request, **facts)
+        found = problem(STATUS.get(error.kind, 400), error.kind, str(error), request, **facts)
+        if isinstance(error, SignInWaits):
+            found.headers["Retry-After"] = str(math.ceil(error.seconds))
+        return found
 
     @app.exception_handler(LinkError)
     async def _link(request: Request, error: LinkError) -> JSONResponse:
@@ -87,7 +99,10 @@ def install(app: FastAPI) -> None:
     async def _request(request: Request, error: RequestValidationError) -> JSONResponse:
         # The rejected values are left out: one of them may be a password.
         faults = [
-            {"field": ".".join(str(p) for p in e["loc"][1:]), "message": str(e["msg"]).removeprefix("Value error, ")}
+            {
+                "field": _writable(".".join(str(p)[:200] for p in e["loc"][1:])),
+                "message": _writable(str(e["msg"]).removeprefix("Value error, ")),
+            }
             for e in error.errors()
         ]
         said = "; ".join(f"{fault['field']}: {fault['message']}" for fault in faults[:5])
@@ -98,9 +113,20 @@ def install(app: FastAPI) -> None:
         kind = _HTTP_KINDS.get(error.status_code, "http-error")
         return problem(error.status_code, kind, str(error.detail), request)
 
-    @app.exception_handler(Exception)
-    async def _unexpected(request: Request, error: Exception) -> JSONResponse:
-        log.exception("request.failed", path=request.url.path, exc_info=error)
-        return problem(
-            500, "internal", "Something went wrong inside Zerrit; its log says what. Nothing was lost.", request
-        )
+    @app.exception_handler(OperationalError)
+    async def _records(request: Request, error: OperationalError) -> JSONResponse:
+        said = str(error.orig)
+        log.error("records.failed", path=request.url.path, reason=said)
+        if is_full(error):
+            return problem(
+                507, "records-full", "The disk under Zerrit's data is full; nothing was written. Make room.", request
+            )
+        if "locked" in said:
+            return problem(503, "records-busy", "Zerrit's data are busy; nothing was written. Try again.", request)
+        return unexpected(request)
+
+
+def unexpected(request: Request) -> JSONResponse:
+    """The answer to a fault of Zerrit itself, whose log has the reason."""
+    said = "Something went wrong inside Zerrit; its log says what. Look at what you did last before you do it again."
+    return problem(500, "internal", said, request)

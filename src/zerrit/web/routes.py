@@ -11,9 +11,10 @@ from sse_starlette.sse import EventSourceResponse
 
 from zerrit import api
 from zerrit.core.steps import Step, StepKind
+from zerrit.records import Person
 from zerrit.report.comparison import comparison_page
 from zerrit.web import shapes
-from zerrit.web.context import COOKIE, ContextDep, PersonDep, WorkspaceDep, token_of
+from zerrit.web.context import COOKIE, ContextDep, PersonDep, WorkspaceDep, address_of, sign_in_slot, token_of
 from zerrit.web.serving import STOP_PATIENCE
 from zerrit.work import (
     activity,
@@ -28,6 +29,7 @@ from zerrit.work import (
     servers,
     upgrades,
 )
+from zerrit.work.workspace import Workspace
 
 router = APIRouter(prefix="/api/v1", responses={"4XX": {"model": api.Problem}, "5XX": {"model": api.Problem}})
 Version = Annotated[str | None, Header(alias="If-Match")]
@@ -37,29 +39,72 @@ Version = Annotated[str | None, Header(alias="If-Match")]
 
 
 @router.post("/session", tags=["people"])
-def start_session(given: api.Credentials, response: Response, request: Request, here: WorkspaceDep) -> api.PersonOut:
+async def start_session(
+    given: api.Credentials, response: Response, request: Request, here: WorkspaceDep
+) -> api.PersonOut:
     """Sign in to the console: sets the session cookie."""
-    token = people.sign_in(here, given.name, given.password.get_secret_value(), "session")
+    password, address = given.password.get_secret_value(), address_of(request)
+    token = await sign_in_slot(lambda: people.sign_in(here, given.name, password, "session", address=address))
     response.set_cookie(
         COOKIE, token, httponly=True, samesite="strict", secure=request.url.scheme == "https", max_age=14 * 24 * 3600
     )
-    with here.session() as session:
-        found = people.person_of(here, session, token)
+    found = await anyio.to_thread.run_sync(_whose, here, token)
     return api.PersonOut(name=given.name, role=found.role if found else "")
+
+
+def _whose(here: Workspace, token: str) -> Person | None:
+    with here.session() as session:
+        return people.person_of(here, session, token)
 
 
 @router.delete("/session", status_code=204, tags=["people"])
 def end_session(response: Response, request: Request, here: WorkspaceDep, _who: PersonDep) -> None:
     """Sign out; the token is not valid any more."""
-    with here.session() as session:
-        people.sign_out(session, token_of(request))
+    people.sign_out(here, token_of(request))
     response.delete_cookie(COOKIE)
 
 
 @router.post("/tokens", tags=["people"])
-def make_token(given: api.Credentials, here: WorkspaceDep) -> api.TokenOut:
+async def make_token(given: api.TokenIn, request: Request, here: WorkspaceDep) -> api.TokenOut:
     """Sign in from a program: hands out a bearer token."""
-    return api.TokenOut(token=people.sign_in(here, given.name, given.password.get_secret_value(), "bearer"))
+    password, address = given.password.get_secret_value(), address_of(request)
+    token = await sign_in_slot(
+        lambda: people.sign_in(here, given.name, password, "bearer", address=address, label=given.label)
+    )
+    return api.TokenOut(token=token)
+
+
+@router.get("/tokens", tags=["people"])
+def list_tokens(request: Request, here: WorkspaceDep, who: PersonDep) -> list[api.KeptTokenOut]:
+    """Your sessions and tokens, the newest first; none of them can be seen again."""
+    token = token_of(request)
+    with here.session() as session:
+        return [
+            api.KeptTokenOut(
+                id=one.id,
+                kind=one.kind,
+                label=one.name,
+                created_at=one.created_at,
+                expires_at=one.expires_at,
+                used_at=one.used_at,
+                is_this=people.is_this(one, token),
+            )
+            for one in people.tokens_of(here, session, who)
+        ]
+
+
+@router.delete("/tokens/{token_id}", status_code=204, tags=["people"])
+def revoke_token(token_id: api.Number, here: WorkspaceDep, who: PersonDep) -> None:
+    """End one of your sessions or tokens."""
+    people.revoke(here, who, token_id)
+
+
+@router.put("/me/password", status_code=204, tags=["people"])
+async def change_password(given: api.PasswordIn, request: Request, here: WorkspaceDep, who: PersonDep) -> None:
+    """Change your password. All your other sessions and tokens end; the one that asks stays."""
+    old, new = given.old.get_secret_value(), given.new.get_secret_value()
+    token, address = token_of(request), address_of(request)
+    await sign_in_slot(lambda: people.change_password(here, who, old, new, token, address=address))
 
 
 @router.get("/me", tags=["people"])
@@ -179,7 +224,9 @@ def list_files(server_id: str, here: WorkspaceDep, _who: PersonDep) -> list[api.
 
 
 @router.get("/servers/{server_id}/file", tags=["files"])
-def read_file(server_id: str, path: str, here: WorkspaceDep, _who: PersonDep, change: int | None = None) -> api.FileOut:
+def read_file(
+    server_id: str, path: str, here: WorkspaceDep, _who: PersonDep, change: api.Number | None = None
+) -> api.FileOut:
     """One file as text with its findings; with `change`, as that change leaves it."""
     document, found = files.read_file(here, server_id, path, change)
     return api.FileOut(
@@ -200,7 +247,7 @@ def raw_file(server_id: str, path: str, here: WorkspaceDep, _who: PersonDep) -> 
 
 @router.get("/servers/{server_id}/entries", tags=["files"])
 def list_entries(
-    server_id: str, path: str, here: WorkspaceDep, _who: PersonDep, kind: str = "", change: int | None = None
+    server_id: str, path: str, here: WorkspaceDep, _who: PersonDep, kind: str = "", change: api.Number | None = None
 ) -> api.EntriesOut:
     """The entries of a file as rows and columns; with `change`, as that change leaves them."""
     return shapes.entries(files.list_entries(here, server_id, path, kind, change))
@@ -256,7 +303,7 @@ def comparison_as_page(
 # --- changes ----------------------------------------------------------------------------------------------------------
 
 
-def change_as_answer(here: WorkspaceDep, change_id: int, response: Response) -> api.ChangeDetail:
+def change_as_answer(here: WorkspaceDep, change_id: api.Number, response: Response) -> api.ChangeDetail:
     """A change worked out, with its version as the ETag."""
     with here.session() as session:
         change = changes.get_change(session, change_id)
@@ -286,14 +333,19 @@ def open_change(server_id: str, given: api.ChangeIn, here: WorkspaceDep, who: Pe
 
 
 @router.get("/changes/{change_id}", tags=["changes"])
-def get_change(change_id: int, response: Response, here: WorkspaceDep, _who: PersonDep) -> api.ChangeDetail:
+def get_change(change_id: api.Number, response: Response, here: WorkspaceDep, _who: PersonDep) -> api.ChangeDetail:
     """A change with its steps, worked out on its base, and its findings."""
     return change_as_answer(here, change_id, response)
 
 
 @router.post("/changes/{change_id}/steps", status_code=201, tags=["changes"])
 def add_step(
-    change_id: int, given: api.StepIn, response: Response, here: WorkspaceDep, who: PersonDep, if_match: Version = None
+    change_id: api.Number,
+    given: api.StepIn,
+    response: Response,
+    here: WorkspaceDep,
+    who: PersonDep,
+    if_match: Version = None,
 ) -> api.ChangeDetail:
     """Append a step; one that is impossible, or changes nothing, is refused."""
     step = Step(StepKind(given.kind), **given.model_dump(exclude={"kind"}))
@@ -302,14 +354,14 @@ def add_step(
 
 
 @router.post("/changes/{change_id}/try", tags=["changes"])
-def try_step(change_id: int, given: api.StepIn, here: WorkspaceDep, _who: PersonDep) -> api.OutcomeOut:
+def try_step(change_id: api.Number, given: api.StepIn, here: WorkspaceDep, _who: PersonDep) -> api.OutcomeOut:
     """What a step would do, place by place; nothing is changed."""
     step = Step(StepKind(given.kind), **given.model_dump(exclude={"kind"}))
     return shapes.outcome(changes.try_step(here, change_id, step))
 
 
 @router.post("/changes/{change_id}/replay", tags=["changes"])
-def replay(change_id: int, given: api.ReplayIn, here: WorkspaceDep, who: PersonDep) -> api.ReplayOut:
+def replay(change_id: api.Number, given: api.ReplayIn, here: WorkspaceDep, who: PersonDep) -> api.ReplayOut:
     """Replay the steps of a change on another server, and open a change of them there if that is wanted."""
     found = changes.replay_on(here, who.name, change_id, given.server, title=given.title, keep=given.open)
     return shapes.replayed(given.server, found)
@@ -317,27 +369,32 @@ def replay(change_id: int, given: api.ReplayIn, here: WorkspaceDep, who: PersonD
 
 @router.delete("/changes/{change_id}/steps/{step_id}", tags=["changes"])
 def remove_step(
-    change_id: int, step_id: int, response: Response, here: WorkspaceDep, who: PersonDep, if_match: Version = None
+    change_id: api.Number,
+    step_id: api.Number,
+    response: Response,
+    here: WorkspaceDep,
+    who: PersonDep,
+    if_match: Version = None,
 ) -> api.ChangeDetail:
     changes.remove_step(here, who.name, change_id, step_id, version=_version(if_match))
     return change_as_answer(here, change_id, response)
 
 
 @router.post("/changes/{change_id}/merge-plan", tags=["changes"])
-def plan_merge(change_id: int, given: api.MergeIn, here: WorkspaceDep, _who: PersonDep) -> api.MergePlanOut:
+def plan_merge(change_id: api.Number, given: api.MergeIn, here: WorkspaceDep, _who: PersonDep) -> api.MergePlanOut:
     """What merging a snippet would do, entry by entry; nothing is changed."""
     return shapes.merge_plan(changes.preview_merge(here, change_id, given.path, given.snippet, given.into))
 
 
 @router.post("/changes/{change_id}/check", tags=["changes"])
-def check_change(change_id: int, response: Response, here: WorkspaceDep, who: PersonDep) -> api.ChangeDetail:
+def check_change(change_id: api.Number, response: Response, here: WorkspaceDep, who: PersonDep) -> api.ChangeDetail:
     changes.check_change(here, who.name, change_id)
     return change_as_answer(here, change_id, response)
 
 
 @router.post("/changes/{change_id}/waivers", status_code=201, tags=["changes"])
 def waive(
-    change_id: int, given: api.WaiverIn, response: Response, here: WorkspaceDep, who: PersonDep
+    change_id: api.Number, given: api.WaiverIn, response: Response, here: WorkspaceDep, who: PersonDep
 ) -> api.ChangeDetail:
     """Accept a finding, with a reason."""
     checking.waive_in_change(here, who.name, change_id, given.code, given.place, given.reason, given.until)
@@ -345,21 +402,21 @@ def waive(
 
 
 @router.post("/changes/{change_id}/refresh", tags=["changes"])
-def refresh(change_id: int, response: Response, here: WorkspaceDep, who: PersonDep) -> api.ChangeDetail:
+def refresh(change_id: api.Number, response: Response, here: WorkspaceDep, who: PersonDep) -> api.ChangeDetail:
     """Put the change on the newest snapshot of its server."""
     changes.refresh(here, who.name, change_id)
     return change_as_answer(here, change_id, response)
 
 
 @router.post("/changes/{change_id}/withdraw", tags=["changes"])
-def withdraw(change_id: int, response: Response, here: WorkspaceDep, who: PersonDep) -> api.ChangeDetail:
+def withdraw(change_id: api.Number, response: Response, here: WorkspaceDep, who: PersonDep) -> api.ChangeDetail:
     changes.withdraw(here, who.name, change_id)
     return change_as_answer(here, change_id, response)
 
 
 @router.get("/changes/{change_id}/differences", tags=["changes"])
 def differences(
-    change_id: int, here: WorkspaceDep, _who: PersonDep, against: str = "base", texts: bool = False
+    change_id: api.Number, here: WorkspaceDep, _who: PersonDep, against: str = "base", texts: bool = False
 ) -> api.ComparisonOut:
     """What differs between the change's result and `base`, `live`, `defaults` or `defaults:LABEL`.
 
@@ -385,6 +442,14 @@ def open_upgrade(
     return change_as_answer(here, change.id, response)
 
 
+@router.get("/activity/chain", tags=["service"])
+def verify_activity(here: WorkspaceDep, _who: PersonDep) -> api.ChainOut:
+    """Whether the activity log is as it was written; each row is bound to the one before it by its hash."""
+    with here.session() as session:
+        found = activity.verify(session)
+    return api.ChainOut(rows=found.rows, faults=list(found.faults))
+
+
 @router.get("/servers/{server_id}/activity", tags=["servers"])
 def list_activity(server_id: str, here: WorkspaceDep, _who: PersonDep) -> list[api.ActivityOut]:
     with here.session() as session:
@@ -394,14 +459,19 @@ def list_activity(server_id: str, here: WorkspaceDep, _who: PersonDep) -> list[a
 
 
 @router.get("/events", tags=["service"], response_class=EventSourceResponse)
-async def events(here: ContextDep, _who: PersonDep) -> EventSourceResponse:
+async def events(request: Request, here: ContextDep, _who: PersonDep) -> EventSourceResponse:
     """Server-sent events: `run`, `change` and `server`, each with the numbers that it is about."""
+    token = token_of(request)
+
+    async def is_valid() -> bool:
+        return await anyio.to_thread.run_sync(_whose, here.workspace, token) is not None
+
     # When the service stops, `Events.close` ends the stream; the grace keeps the library from cutting it off first.
     return EventSourceResponse(
-        here.events.listen(), ping=15, shutdown_event=anyio.Event(), shutdown_grace_period=STOP_PATIENCE / 2
+        here.events.listen(is_valid), ping=15, shutdown_event=anyio.Event(), shutdown_grace_period=STOP_PATIENCE / 2
     )
 
 
 @router.get("/health", tags=["service"])
-def health() -> dict[Literal["status"], str]:
+async def health() -> dict[Literal["status"], str]:
     return {"status": "ok"}

@@ -29,7 +29,7 @@ def _begun(here: Context, run: Run) -> api.RunOut:
 
 
 @router.post("/changes/{change_id}/deploy", status_code=202)
-def deploy(change_id: int, here: ContextDep, who: PersonDep, options: Chosen = None) -> api.RunOut:
+def deploy(change_id: api.Number, here: ContextDep, who: PersonDep, options: Chosen = None) -> api.RunOut:
     """Begin to deploy a change; follow the run by its number or by the event stream."""
     return _begun(here, runs.begin_deploy(here.workspace, who.name, [change_id], _options(options)))
 
@@ -55,7 +55,7 @@ def restart(server_id: str, here: ContextDep, who: PersonDep, options: Chosen = 
 
 
 @router.post("/runs/{run_id}/cancel")
-def cancel(run_id: int, here: WorkspaceDep, who: PersonDep) -> api.RunOut:
+def cancel(run_id: api.Number, here: WorkspaceDep, who: PersonDep) -> api.RunOut:
     """Let a run end at the next point where that is safe; what was written by then is taken back.
 
     One that waits for a person on its way back is given up, and leaves the server as it is.
@@ -65,13 +65,13 @@ def cancel(run_id: int, here: WorkspaceDep, who: PersonDep) -> api.RunOut:
 
 
 @router.get("/runs/{run_id}")
-def get_run(run_id: int, here: WorkspaceDep, _who: PersonDep) -> api.RunOut:
+def get_run(run_id: api.Number, here: WorkspaceDep, _who: PersonDep) -> api.RunOut:
     with here.session() as session:
         return shapes.run(runs.get_run(session, run_id))
 
 
 @router.get("/runs/{run_id}/evidence/{path:path}", response_class=Response)
-def get_evidence_file(run_id: int, path: str, here: WorkspaceDep, _who: PersonDep) -> Response:
+def get_evidence_file(run_id: api.Number, path: str, here: WorkspaceDep, _who: PersonDep) -> Response:
     """The bytes of a file that a failed start wrote."""
     return Response(
         run_evidence.evidence_file(here, run_id, path),
@@ -113,7 +113,7 @@ def take_in(
 
 
 @router.get("/runs/{run_id}/hand-out", response_class=Response)
-def hand_out(run_id: int, here: WorkspaceDep, _who: PersonDep) -> Response:
+def hand_out(run_id: api.Number, here: WorkspaceDep, _who: PersonDep) -> Response:
     """A ZIP of the files that a run asks a person to put on the server, with numbered steps."""
     headers = {"Content-Disposition": f'attachment; filename="zerrit-run-{run_id}.zip"'}
     return Response(carrying.hand_out(here, run_id), media_type="application/zip", headers=headers)
@@ -132,7 +132,7 @@ def accept_identity(server_id: str, given: api.IdentityIn, here: WorkspaceDep, w
 
 @router.post("/changes/{change_id}/looks/{look_id}")
 def look(
-    change_id: int, look_id: int, given: api.LookIn, response: Response, here: WorkspaceDep, who: PersonDep
+    change_id: api.Number, look_id: int, given: api.LookIn, response: Response, here: WorkspaceDep, who: PersonDep
 ) -> api.ChangeDetail:
     """Say how something looks in the game. When all is right, the change is proven."""
     proving.say_look(here, who.name, change_id, look_id, is_right=given.is_right, note_=given.note)
@@ -140,7 +140,9 @@ def look(
 
 
 @router.post("/changes/{change_id}/waits/{wait_id}")
-def came(change_id: int, wait_id: int, response: Response, here: WorkspaceDep, who: PersonDep) -> api.ChangeDetail:
+def came(
+    change_id: api.Number, wait_id: int, response: Response, here: WorkspaceDep, who: PersonDep
+) -> api.ChangeDetail:
     """What written values waited for has come."""
     proving.say_held(here, who.name, change_id, wait_id)
     return change_as_answer(here, change_id, response)
@@ -148,7 +150,7 @@ def came(change_id: int, wait_id: int, response: Response, here: WorkspaceDep, w
 
 @router.post("/changes/{change_id}/prove")
 def prove(
-    change_id: int, given: api.ProofIn, response: Response, here: WorkspaceDep, who: PersonDep
+    change_id: api.Number, given: api.ProofIn, response: Response, here: WorkspaceDep, who: PersonDep
 ) -> api.ChangeDetail:
     """A change that has no look list is proven by a person's word."""
     proving.prove(here, who.name, change_id, given.note)

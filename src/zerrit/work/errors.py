@@ -47,3 +47,13 @@ class Refused(ZerritError):
 
 class SignInFailed(ZerritError):
     kind = "sign-in-failed"
+
+
+class SignInWaits(ZerritError):
+    """There were wrong passwords before, or many sign in at once; `seconds` until the next try is taken."""
+
+    kind = "sign-in-waits"
+
+    def __init__(self, message: str, seconds: float) -> None:
+        super().__init__(message)
+        self.seconds = seconds

@@ -21,6 +21,7 @@ from zerrit.core.steps import Replay
 from zerrit.links import FolderLink, FtpLink, FtpsLink, HandLink, Limits, Link, SftpLink
 from zerrit.records import Database, DataFolder, Server, Vault
 from zerrit.work.errors import Conflict, Refused
+from zerrit.work.sign_ins import SignIns
 
 Publish = Callable[[str, Mapping[str, Any]], None]
 MAX_DOCUMENTS: Final = 1200  # kept read; a large server has some hundred files, and two states of them are looked at
@@ -191,6 +192,7 @@ class Workspace:
     storing: Storing = field(default_factory=Storing)
     editing: Turns = field(default_factory=Turns)  #: edits of one change take turns, by its number
     bounds: Bounds = field(default_factory=Bounds)
+    sign_ins: SignIns = field(default_factory=SignIns)
     data: DataFolder | None = None  #: the folder, where this process holds it alone
     documents: Recent[tuple[str, str, str], Document] = field(default_factory=lambda: Recent(MAX_DOCUMENTS))
     checked: Recent[tuple[int, str], Checked] = field(default_factory=lambda: Recent(MAX_CHECKED))
