@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import resource
 import sqlite3
 from pathlib import Path
 
@@ -61,3 +62,25 @@ def test_a_file_with_a_write_ahead_log_is_read(tmp_path: Path) -> None:
 def test_what_is_no_plain_question_is_refused(database: bytes, statement: str, said: str) -> None:
     with pytest.raises(QueryRefused, match=said):
         query(database, statement)
+
+
+@pytest.mark.parametrize(
+    ("statement", "said"),
+    [
+        ("select zeroblob(1000000000)", "a value of more than 4,194,304 bytes"),
+        (
+            "with recursive n(i) as (select 1 union all select i + 1 from n) select printf('%.*c', 100000, 'x') from n",
+            "its rows have more than 33,554,432 characters",
+        ),
+        (
+            "with recursive n(i) as (select 1 union all select i + 1 from n limit 20000) "
+            "select group_concat(printf('%.*c', 100000, i)) from n",
+            "of more than 4,194,304 bytes|more than 268,435,456 bytes of memory|longer than 3 seconds",
+        ),
+    ],
+)
+def test_a_query_takes_no_more_memory_than_it_may(statement: str, said: str) -> None:
+    before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
+    with pytest.raises(QueryRefused, match=said):
+        query(LEDGER, statement)
+    assert resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before < 600_000  # kilobytes; it was gigabytes

@@ -3,17 +3,19 @@ Run one SELECT of a gamebook on the bytes of a game's SQLite file.
 
 Both come from outside: the query from a gamebook that somebody published, the file from a server. So the bytes are
 opened in memory and never as a file; an authorizer lets the query read and nothing else; and there is a limit to its
-time and to its rows.
+time, to its rows and to its memory.
 """
 
 from __future__ import annotations
 
+import resource
 import sqlite3
 import time
 from collections.abc import Sequence
+from pathlib import Path
 from typing import Any, Final
 
-from sqlalchemy import create_engine, text
+from sqlalchemy import CursorResult, create_engine, text
 from sqlalchemy.exc import DatabaseError, SQLAlchemyError
 from sqlalchemy.pool import StaticPool
 
@@ -21,6 +23,10 @@ from zerrit.core.checks import QueryRefused
 
 PATIENCE: Final = 3.0  #: seconds; a query for the words of a list takes milliseconds
 MOST_ROWS: Final = 100_000
+MOST_TEXT: Final = 4 * 1024 * 1024  #: bytes of one value
+MOST_TOGETHER: Final = 32 * 1024 * 1024  #: characters of all rows
+MOST_MEMORY: Final = 256 * 1024 * 1024  #: bytes that the service may grow by while a query runs
+ROWS_AT_ONCE: Final = 200
 STEPS_BETWEEN_LOOKS: Final = 10_000  #: instructions of SQLite's machine between two looks at the clock
 _MAGIC: Final = b"SQLite format 3\0"
 _READING: Final = frozenset(
@@ -41,24 +47,27 @@ def query(database: bytes, statement: str) -> Sequence[tuple[str, ...]]:
     """
     if not database.startswith(_MAGIC):
         raise QueryRefused("the file is no SQLite database.")
-    deadline = time.monotonic() + PATIENCE
+    watch = _Watch()
 
     def opened() -> sqlite3.Connection:
         connection = sqlite3.connect(":memory:", check_same_thread=False)
         connection.deserialize(_at_rest(database))
         connection.set_authorizer(_reading_only)
-        connection.set_progress_handler(lambda: int(time.monotonic() > deadline), STEPS_BETWEEN_LOOKS)
+        connection.setlimit(sqlite3.SQLITE_LIMIT_LENGTH, MOST_TEXT)
+        connection.set_progress_handler(watch.look, STEPS_BETWEEN_LOOKS)
         return connection
 
     engine = create_engine("sqlite://", creator=opened, poolclass=StaticPool)
     try:
         with engine.connect() as connection:
             # A colon in a query is no parameter of ours.
-            rows = connection.execute(text(statement.replace(":", r"\:"))).fetchmany(MOST_ROWS + 1)
+            return _within_bounds(connection.execute(text(statement.replace(":", r"\:"))))
     except DatabaseError as error:
         said = str(error.orig)
         if said == "interrupted":
-            said = f"it takes longer than {PATIENCE:g} seconds"
+            said = watch.reason
+        elif said == "string or blob too big":
+            said = f"it makes or reads a value of more than {MOST_TEXT:,} bytes"
         elif said == "not authorized":
             said = "it does more than read"
         raise QueryRefused(f"{said}.") from error
@@ -66,9 +75,44 @@ def query(database: bytes, statement: str) -> Sequence[tuple[str, ...]]:
         raise QueryRefused(f"{error}.") from error
     finally:
         engine.dispose()
-    if len(rows) > MOST_ROWS:
-        raise QueryRefused(f"it gives more than {MOST_ROWS:,} rows.")
-    return tuple(tuple(_as_text(value) for value in row) for row in rows)
+
+
+class _Watch:
+    """Ends a query that takes too long or too much."""
+
+    def __init__(self) -> None:
+        self.reason = f"it takes longer than {PATIENCE:g} seconds"
+        self._ends = time.monotonic() + PATIENCE
+        self._before = _memory()
+
+    def look(self) -> int:
+        if _memory() - self._before > MOST_MEMORY:
+            self.reason = f"it takes more than {MOST_MEMORY:,} bytes of memory"
+            return 1
+        return int(time.monotonic() > self._ends)
+
+
+def _memory() -> int:
+    """Bytes that this process holds; 0 where the system does not tell."""
+    try:
+        return int(Path("/proc/self/statm").read_text().split()[1]) * resource.getpagesize()
+    except OSError:
+        return 0
+
+
+def _within_bounds(result: CursorResult[Any]) -> Sequence[tuple[str, ...]]:
+    """All rows, read in pieces, so that what is too much ends before it is there."""
+    rows: list[tuple[str, ...]] = []
+    size = 0
+    while piece := result.fetchmany(ROWS_AT_ONCE):
+        read = [tuple(_as_text(value) for value in row) for row in piece]
+        size += sum(len(value) for row in read for value in row)
+        rows += read
+        if len(rows) > MOST_ROWS:
+            raise QueryRefused(f"it gives more than {MOST_ROWS:,} rows.")
+        if size > MOST_TOGETHER:
+            raise QueryRefused(f"its rows have more than {MOST_TOGETHER:,} characters.")
+    return tuple(rows)
 
 
 def _at_rest(database: bytes) -> bytes:

@@ -23,6 +23,9 @@ class Faults(BaseModel):
     full_after: int | None = Field(None, ge=0, description="the disk takes so many bytes more")
     refuse: Literal["", "connections", "sign-in", "writes"] = ""
     times: int | None = Field(None, ge=1, description="so many drops, stalls or refusals, then all is well again")
+    wrong_bytes: int = Field(
+        0, ge=0, description="so many files are stored with other bytes, and nothing is said of it"
+    )
     size_off: int = Field(0, description="listings tell sizes that are off by so much")
     no_facts: bool = Field(False, description="FTP without MLSD: listings are made for people")
     no_replace: bool = Field(False, description="a rename over a file that is there is refused")
@@ -90,6 +93,16 @@ class Misbehaviour:
                 return False
             self.faults = self.faults.model_copy(update={"rename_lies": self.faults.rename_lies - 1})
             return True
+
+    def spoil(self, path: Path) -> None:
+        """Change a byte of a file that was just put in its place, where that is a fault in force; its size stays."""
+        with self._lock:
+            left = self.faults.wrong_bytes
+            data = path.read_bytes() if left > 0 else b""
+            if not data:
+                return
+            self.faults = self.faults.model_copy(update={"wrong_bytes": left - 1})
+            path.write_bytes(data[:-1] + bytes([data[-1] ^ 1]))
 
     def enter(self) -> bool:
         """Let a connection in, if there is room for it."""

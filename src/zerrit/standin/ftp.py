@@ -36,6 +36,12 @@ class _Files(AbstractedFS):  # type: ignore[misc]  # pyftpdlib ships no types
         wrong: Misbehaviour = self.cmd_channel.wrong
         return wrong
 
+    def chdir(self, path: str) -> None:
+        """Not as the library does it: it changes the folder of the whole process, under the feet of everything else."""
+        if not Path(path).is_dir():
+            raise NotADirectoryError(errno.ENOTDIR, "Not a directory", path)
+        self.cwd = self.fs2ftp(path)
+
     def ftp2fs(self, path: str) -> str:
         real: str = super().ftp2fs(path)
         return str(in_any_case(Path(self.root), Path(real))) if self._wrong.faults.any_case else real
@@ -44,6 +50,7 @@ class _Files(AbstractedFS):  # type: ignore[misc]  # pyftpdlib ships no types
         if self._wrong.faults.no_replace and Path(dst).exists():
             raise FileExistsError(errno.EEXIST, "File exists", dst)
         super().rename(src, dst)
+        self._wrong.spoil(Path(dst))
         if self._wrong.lies():
             raise OSError(errno.EIO, "Input/output error", dst)
 

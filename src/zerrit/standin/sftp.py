@@ -148,6 +148,8 @@ class _Files(paramiko.SFTPServerInterface):
         if self.wrong.faults.no_replace and self._real(newpath).exists():
             return SFTP_FAILURE
         done = self._done(lambda: self._real(oldpath).replace(self._real(newpath)))
+        if done == SFTP_OK:
+            self.wrong.spoil(self._real(newpath))
         return SFTP_FAILURE if done == SFTP_OK and self.wrong.lies() else done
 
     def mkdir(self, path: str, attr: paramiko.SFTPAttributes) -> int:

@@ -143,6 +143,7 @@ def create_app(settings: Settings) -> FastAPI:
     app.include_router(run_router)
     app.include_router(keeping_router)
     _serve_console(app)
+    app.openapi = partial(problems.documented, app, app.openapi)  # type: ignore[method-assign]  # as FastAPI has it done
     return app
 
 

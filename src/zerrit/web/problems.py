@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from typing import Any, Final
 
 import structlog
@@ -50,6 +51,16 @@ _HTTP_KINDS: Final = {
     405: "method-not-allowed",
     413: "too-large",
     422: "refused",
+}
+
+_DOCUMENTED: Final = {
+    "401": "Nobody is signed in, or the session has ended.",
+    "404": "What the path or the request names is not there.",
+    "409": "It cannot be done in the state in which things are.",
+    "413": "The request is larger than its bound.",
+    "422": "The request cannot be used; `detail` says why.",
+    "4XX": "Another problem with the request.",
+    "5XX": "A problem of the service, or of a server that it works on.",
 }
 
 
@@ -124,6 +135,23 @@ def install(app: FastAPI) -> None:
         if "locked" in said:
             return problem(503, "records-busy", "Zerrit's data are busy; nothing was written. Try again.", request)
         return unexpected(request)
+
+
+def documented(app: FastAPI, plain: Callable[[], dict[str, Any]]) -> dict[str, Any]:
+    """The OpenAPI document, its errors as they come: each is a problem, those that come often under their own number."""
+    if app.openapi_schema is None:
+        document = plain()
+        error = {"content": {"application/problem+json": {"schema": {"$ref": "#/components/schemas/Problem"}}}}
+        for operations in document["paths"].values():
+            for operation in operations.values():
+                answers = operation["responses"]
+                for status in [status for status in answers if status[0] in "45"]:
+                    del answers[status]
+                answers |= {status: {"description": said} | error for status, said in _DOCUMENTED.items()}
+        for name in ("HTTPValidationError", "ValidationError"):
+            document["components"]["schemas"].pop(name, None)
+        app.openapi_schema = document
+    return app.openapi_schema
 
 
 def unexpected(request: Request) -> JSONResponse:
