@@ -3,6 +3,7 @@ import { Route, Routes } from "react-router";
 
 import { answer, api, ApiProblem } from "./api/client";
 import { useEvents } from "./api/useEvents";
+import { AccountPage } from "./features/account/AccountPage";
 import { ChangePage } from "./features/changes/ChangePage";
 import { FilePage } from "./features/files/FilePage";
 import { FleetPage } from "./features/fleet/FleetPage";
@@ -31,6 +32,7 @@ function Pages({ name }: { name: string }) {
         <Route path="/servers/:serverId/file/*" element={<FilePage />} />
         <Route path="/servers/:serverId/:tab?" element={<ServerPage />} />
         <Route path="/fleet" element={<FleetPage />} />
+        <Route path="/account" element={<AccountPage name={name} />} />
         <Route path="/changes/:changeId" element={<ChangePage />} />
         <Route path="*" element={<NoSuchPage />} />
       </Routes>

@@ -1,7 +1,6 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Link from "@mui/material/Link";
-import Typography from "@mui/material/Typography";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import type { ReactNode } from "react";
 import { Link as RouterLink } from "react-router";
@@ -31,9 +30,9 @@ export function Shell({ name, children }: { name: string; children: ReactNode })
           All together
         </Link>
         <Box sx={{ flex: 1 }} />
-        <Typography variant="body2" color="text.secondary">
+        <Link component={RouterLink} to="/account" variant="body2" color="text.secondary" underline="hover">
           {name}
-        </Typography>
+        </Link>
         <Button color="inherit" onClick={() => { signOut.mutate(); }}>
           Sign out
         </Button>
