@@ -11,7 +11,7 @@ CONSOLE_SOURCES := $(shell find console -path console/node_modules -prune -o -ty
 # An installed program has its bytecode beside it; without, every command would compile its modules again.
 unexport PYTHONDONTWRITEBYTECODE
 
-.PHONY: demo test tour console types lint screenshots docs bench conformance fuzz mistakes kills faults clean
+.PHONY: demo test tour console types lint screenshots docs bench conformance fuzz api-fuzz mutants quick mistakes kills faults clean
 
 demo: .venv/ready src/zerrit/web/console/index.html ## start the stand-in host and the service with demo data
 	@exec $(PYTHON) -m zerrit.demo --port $(PORT) --ftp-port $(FTP_PORT) --control-port $(CONTROL_PORT)
@@ -56,6 +56,18 @@ fuzz: .venv/ready ## read a million broken files, break tokens and fix them, mer
 	$(PYTHON) -m fuzzing.run
 	$(PYTHON) -m fuzzing.fixes --write
 	$(PYTHON) -m fuzzing.merging
+
+api-fuzz: .venv/ready ## send 10,000 requests made from the OpenAPI document; takes some minutes
+	$(PYTHON) -m fuzzing.api --write
+
+mutants: .venv/ready ## break important lines one at a time, in a copy, and see that a test fails; takes half an hour
+	$(PYTHON) -m fuzzing.mutants --write
+
+quick: .venv/ready src/zerrit/web/console/index.html ## lint, the core, and the tests of what changed; under three minutes
+	$(PYTHON) -m ruff check $(PYTHON_SOURCES)
+	$(PYTHON) -m ruff format --check $(PYTHON_SOURCES)
+	$(PYTHON) -m mypy
+	$(PYTHON) -m pytest --numprocesses 3 --quiet tests/core $$(git diff --name-only --diff-filter=d HEAD -- 'tests/*/test_*.py' | grep -v '^tests/core/' || true)
 
 mistakes: .venv/ready ## put 250 mistakes into the demo world and count how many the checks find
 	$(PYTHON) -m fuzzing.mistakes --write

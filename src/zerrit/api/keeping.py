@@ -9,7 +9,7 @@ from pydantic import BaseModel, Field
 
 from zerrit.api.models import ClashOut, DifferenceOut
 from zerrit.api.runs import OptionsIn
-from zerrit.api.sent import Sent
+from zerrit.api.sent import Number, Sent
 
 Choice = Annotated[str, Field(max_length=100_000)]
 
@@ -45,7 +45,7 @@ class ProofOut(BaseModel):
 class RestoreIn(Sent):
     """Make a folder (`sea/`), a file or an entry as it was in a snapshot."""
 
-    snapshot: int
+    snapshot: Number
     what: Annotated[str, Field(min_length=1, max_length=2000)]
     title: Annotated[str, Field(max_length=200)] = ""
 
@@ -86,7 +86,7 @@ class DriftOut(BaseModel):
 class DriftIn(Sent):
     """Which drift: the snapshot that found it, or the newest one; `title` for the change."""
 
-    snapshot: int | None = None
+    snapshot: Number | None = None
     title: Annotated[str, Field(max_length=200)] = ""
 
 
@@ -118,7 +118,7 @@ class WindowOut(BaseModel):
 class RolloutIn(Sent):
     """Bring a change to servers, wave by wave."""
 
-    change: int
+    change: Number
     waves: Annotated[list[list[Annotated[str, Field(max_length=63)]]], Field(min_length=1, max_length=30)]
     options: OptionsIn = OptionsIn()
 

@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, Field
 
-from zerrit.api.sent import Sent
+from zerrit.api.sent import Number, Sent
 
 
 class OptionsIn(Sent):
@@ -26,12 +26,12 @@ class OptionsIn(Sent):
 class DeployIn(Sent):
     """Several changes of one server, in order, in one run."""
 
-    changes: Annotated[list[int], Field(min_length=1, max_length=50)]
+    changes: Annotated[list[Number], Field(min_length=1, max_length=50)]
     options: OptionsIn = OptionsIn()
 
 
 class RollbackIn(Sent):
-    snapshot: int
+    snapshot: Number
     options: OptionsIn = OptionsIn()
 
 

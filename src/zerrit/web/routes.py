@@ -315,7 +315,7 @@ def _version(given: str | None) -> int | None:
     if given is None or given == "*":
         return None
     plain = given.strip().removeprefix("W/").strip('"')
-    if not plain.isdigit():
+    if not (plain.isascii() and plain.isdigit() and len(plain) < 19):
         raise HTTPException(400, "If-Match is the version of the change as its ETag gave it.")
     return int(plain)
 

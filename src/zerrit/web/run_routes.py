@@ -132,7 +132,12 @@ def accept_identity(server_id: str, given: api.IdentityIn, here: WorkspaceDep, w
 
 @router.post("/changes/{change_id}/looks/{look_id}")
 def look(
-    change_id: api.Number, look_id: int, given: api.LookIn, response: Response, here: WorkspaceDep, who: PersonDep
+    change_id: api.Number,
+    look_id: api.Number,
+    given: api.LookIn,
+    response: Response,
+    here: WorkspaceDep,
+    who: PersonDep,
 ) -> api.ChangeDetail:
     """Say how something looks in the game. When all is right, the change is proven."""
     proving.say_look(here, who.name, change_id, look_id, is_right=given.is_right, note_=given.note)
@@ -141,7 +146,7 @@ def look(
 
 @router.post("/changes/{change_id}/waits/{wait_id}")
 def came(
-    change_id: api.Number, wait_id: int, response: Response, here: WorkspaceDep, who: PersonDep
+    change_id: api.Number, wait_id: api.Number, response: Response, here: WorkspaceDep, who: PersonDep
 ) -> api.ChangeDetail:
     """What written values waited for has come."""
     proving.say_held(here, who.name, change_id, wait_id)
