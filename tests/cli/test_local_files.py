@@ -292,3 +292,18 @@ def test_a_comparison_is_narrowed_and_printed_as_a_page(world: Path, tmp_path: P
     assert "find[Copper Gimbal]/@house" in html
     assert "&lt;find name=&#34;Copper Gimbal&#34;" in html  # what stands in the files is text, not markup
     assert "<script" not in html
+
+
+def test_what_stands_in_a_file_cannot_steer_the_terminal(tmp_path: Path) -> None:
+    """Names, values and messages from outside are shown with such characters as numbers; JSON is the same text still."""
+    write_files(
+        tmp_path / "bad", {"a\x1b[31m.xml": b"<a>\x1b[2J</a>", "b.ini": "[A]\nb = \u202eevil\x9b31m\n".encode()}
+    )
+    for arguments in (
+        ("check", "bad"),
+        ("compare", "bad", "bad", "--output", "json"),
+        ("check", "bad", "--output", "json"),
+    ):
+        done = zerrit(*arguments, cwd=tmp_path)
+        assert not set(done.out + done.err) & set("\x1b\x9b\u202e")
+    assert "a\\u001b[31m.xml:1:4" in zerrit("check", "bad", cwd=tmp_path).out
