@@ -215,3 +215,18 @@ def test_paths_of_the_project_do_not_matter(tmp_path: Path, monkeypatch: pytest.
     with DemoStack(tmp_path / "demo", settle=0.3) as stack:
         stack.seed()
         assert Path.cwd() == tmp_path
+
+
+def test_what_a_run_wrote_is_read_again_whatever_its_time_says(quick: Quick, monkeypatch: pytest.MonkeyPatch) -> None:
+    """A host whose times stand still: only the bytes tell that the way back did not arrive."""
+    walked, write = FolderLink._walked, FolderLink.write
+    monkeypatch.setattr(
+        FolderLink, "_walked", lambda s, below: [file._replace(stamp="same") for file in walked(s, below)]
+    )
+    quick.zerrit.fetch("reef", thorough=True)
+    change = quick.change("sea/1.yml#holds=7")
+    monkeypatch.setattr(FolderLink, "write", lambda s, path, data: write(s, path, data[:-1] + b"#"))
+    ended = quick.end_of(quick.zerrit.deploy(change))
+    assert ended.state == "failed"
+    assert "these files are not as in the snapshot:" in ended.outcome
+    assert "sea/1.yml" in ended.outcome

@@ -89,7 +89,7 @@ def _print_outcome(outcome: api.OutcomeOut) -> None:
     if outcome.kind != "done":
         echo(f"        {outcome.kind}: {outcome.message}".rstrip(": "))
     for text in outcome.notes:
-        echo(f"        cleaned: {text}")
+        echo(f"        note: {text}")
     for changed in outcome.changes[:12]:
         old = f"{short(changed.old, 40)} -> " if changed.old is not None else "new: "
         new = short(changed.new, 70) if changed.new is not None else "(gone)"
