@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from zerrit.core import parse_address, read_document
-from zerrit.core.addresses import Address, KeyPattern, Segment, may_meet, parse_node_address
+from zerrit.core.addresses import Address, KeyPattern, Segment, keyed_segment, may_meet, parse_node_address
 from zerrit.core.documents.lookup import find
 from zerrit.core.errors import AddressInvalid, AddressNotFound
 from zerrit.core.wildcards import path_matches
@@ -142,3 +142,10 @@ def test_half_pairs_of_a_json_file_are_characters_like_others() -> None:
 )
 def test_a_pattern_meets_what_it_names_and_what_is_above_and_below(pattern: str, place: str, is_met: bool) -> None:
     assert may_meet(parse_node_address(pattern), parse_node_address(place)) is is_met
+
+
+@pytest.mark.parametrize("key", ["a?c", "?", "a*", "a,b", '"', "#2", " x", ""])
+def test_a_printed_key_leads_to_itself_alone(key: str) -> None:
+    """With other keys beside it that it would fit as a pattern."""
+    segment = parse_node_address(str(keyed_segment("find", key)))[0]
+    assert [other for other in (key, "abc", "a", "b", "x", "2", "ab") if segment.keys[0].matches(other)] == [key]
