@@ -28,6 +28,7 @@ from zerrit.work import deploys
 from zerrit.work.going import Facts, Going
 from zerrit.work.journal import Stage
 from zerrit.work.stages import RESUMED_AT, StageName, after, after_failure
+from zerrit.work.start_log import StartLog, log_mark
 
 
 @pytest.fixture
@@ -230,3 +231,16 @@ def test_what_a_run_wrote_is_read_again_whatever_its_time_says(quick: Quick, mon
     assert ended.state == "failed"
     assert "these files are not as in the snapshot:" in ended.outcome
     assert "sea/1.yml" in ended.outcome
+
+
+@pytest.mark.parametrize("written", ["over", "on"])
+def test_a_log_that_is_written_over_in_place_is_read_from_its_beginning(tmp_path: Path, written: str) -> None:
+    """It is the same file still, and longer than before; only what stood at its end tells that it was written anew."""
+    log = tmp_path / "game.log"
+    log.write_text("a start of yesterday 1\n" * 5)
+    with FolderLink(tmp_path) as link:
+        mark = log_mark(link, "game.log")
+        new = "a start of today 2\n" * 20
+        with log.open("w" if written == "over" else "a") as file:
+            file.write(new)
+        assert StartLog(link, "game.log", mark).read() == new
