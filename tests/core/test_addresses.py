@@ -149,3 +149,9 @@ def test_a_printed_key_leads_to_itself_alone(key: str) -> None:
     """With other keys beside it that it would fit as a pattern."""
     segment = parse_node_address(str(keyed_segment("find", key)))[0]
     assert [other for other in (key, "abc", "a", "b", "x", "2", "ab") if segment.keys[0].matches(other)] == [key]
+
+
+def test_a_key_is_its_letters_and_their_case() -> None:
+    assert KeyPattern("Tide").matches("Tide")
+    assert not KeyPattern("Tide").matches("tide")
+    assert not KeyPattern("T*").matches("tide")

@@ -21,7 +21,6 @@ def safe_path(path: str) -> str:
     """
     is_bad = (
         not path
-        or path.startswith("/")
         or "\\" in path
         or any(part in ("..", ".", "") for part in path.split("/"))
         or any(ord(character) < 32 or ord(character) == 127 for character in path)
