@@ -32,7 +32,9 @@ def test_the_story_in_the_console(page: Page, stack: DemoStack) -> None:
 
     deploy(page)
     expect(page.get_by_label("Run 1", exact=True)).to_contain_text("deployed")
-    expect(page.get_by_label("Run 1", exact=True).get_by_role("listitem")).to_have_count(8)
+    expect(page.get_by_label("Run 1", exact=True).get_by_role("listitem")).to_have_count(
+        9
+    )  # eight stages, and what it wrote when it stopped
     assert 'at="Ribbonweed Flats" least="2"' in (game / FINDS).read_text()
     assert 'Name="Sump Six"' in (game / "station.ini").read_text()
 
