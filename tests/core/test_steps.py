@@ -8,7 +8,7 @@ import pytest
 
 from zerrit.core import read_document
 from zerrit.core.documents import Document
-from zerrit.core.steps import Outcome, Replay, Step, StepKind, replay
+from zerrit.core.steps import Outcome, Replay, Step, StepKind, replay, touched_paths
 
 XML = '<finds>\n  <find name="A" w="1">\n    <band d="x" h="3"/>\n  </find>\n  <find name="B" w="2"/>\n</finds>\n'
 INI = '[Pumps]\nBus=40\nC=(Name="Gate",R=4)\n'
@@ -103,3 +103,8 @@ def test_a_step_back_to_the_old_text_touches_nothing() -> None:
     there = Step(StepKind.SET, "a.yml#k", operation="=2")
     back = Step(StepKind.SET, "a.yml#k", operation="=1")
     assert play(there, back).touched == frozenset()
+
+
+def test_a_file_that_is_gone_afterwards_counts_as_touched() -> None:
+    one, other = read_document(b"a=1\n", "a.ini"), read_document(b"b=1\n", "b.ini")
+    assert touched_paths({"a.ini": one, "b.ini": other}, {"a.ini": one}) == {"b.ini"}

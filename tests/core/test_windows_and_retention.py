@@ -70,3 +70,9 @@ def test_the_newest_always_stays_and_pruning_twice_is_pruning_once(times: list[d
     if taken:
         assert max(taken, key=lambda one: one[1])[0] in kept
     assert kept_by(rules, [one for one in taken if one[0] in kept], UTC).keys() == kept.keys()
+
+
+def test_the_newest_snapshot_stays_whatever_the_rules_say() -> None:
+    day = datetime(2031, 5, 1, 12, tzinfo=UTC)
+    taken = [(number, day + timedelta(days=number)) for number in range(3)]
+    assert kept_by(Retention(last=0, daily=0, weekly=0, monthly=0), taken, UTC) == {2: "one of the last"}
