@@ -101,8 +101,8 @@ def main() -> None:
     statuses, wrong = run(given_.requests, given_.start)
     for name, said in wrong.items():
         print(f"--- {name}\n{said[:2500]}\n")
-    shares = ", ".join(f"{count:,} with {status}" for status, count in sorted(statuses.items()))
-    errors = sum(count for status, count in statuses.items() if status >= 500 and status != UNREACHABLE)
+    shares = ", ".join(f"{times:,} with {status}" for status, times in sorted(statuses.items()))
+    errors = sum(times for status, times in statuses.items() if status >= 500 and status != UNREACHABLE)
     text = (
         f"{sum(statuses.values()):,} requests made from the OpenAPI document: {errors} server errors, "
         f"{len(wrong)} calls with an answer that is not documented. Answered: {shares}."

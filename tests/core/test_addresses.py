@@ -155,3 +155,8 @@ def test_a_key_is_its_letters_and_their_case() -> None:
     assert KeyPattern("Tide").matches("Tide")
     assert not KeyPattern("Tide").matches("tide")
     assert not KeyPattern("T*").matches("tide")
+
+
+def test_more_wildcards_than_can_be_matched_are_refused() -> None:
+    with pytest.raises(AddressInvalid, match="has too many wildcards"):
+        path_matches("*a" * 200_000, "a")

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import errno
+import ftplib
 import os
 import shutil
 import socket
@@ -27,6 +28,7 @@ from zerrit.links import (
     LinkFault,
     SftpLink,
 )
+from zerrit.links import ftp as ftp_module
 from zerrit.links.link import MAX_DEPTH
 from zerrit.links.remote import RemoteLink
 from zerrit.links.wire import Entry
@@ -508,3 +510,19 @@ def test_a_file_too_large_leaves_the_connection_in_step(
         with pytest.raises(LinkError, match="is larger than 1,000 bytes"):
             link.read("large.bin")
         assert link.read("sea/a.xml") == b"<a/>"
+
+
+@pytest.mark.parametrize("last", ["211 End", "211"])
+def test_an_answer_of_several_lines_ends_with_its_number(last: str, monkeypatch: pytest.MonkeyPatch) -> None:
+    lines = iter(["211-Features:", " MLST", "211-still", last, "200 the next answer"])
+    ftp = ftp_module._Bounded()
+    monkeypatch.setattr(ftp, "getline", lambda: next(lines))
+    assert ftp.getmultiline().splitlines()[-1] == last
+    assert next(lines) == "200 the next answer"
+
+
+def test_an_answer_without_end_is_left(monkeypatch: pytest.MonkeyPatch) -> None:
+    ftp = ftp_module._Bounded()
+    monkeypatch.setattr(ftp, "getline", lambda: "211-again")
+    with pytest.raises(ftplib.error_proto, match="an answer of more than 1000 lines"):
+        ftp.getmultiline()

@@ -100,7 +100,7 @@ def test_the_last_good_snapshot_is_never_pruned(tmp_path: Path) -> None:
     rules = api.Retention(last=1, daily=0, weekly=0, monthly=0)
     with quick_stack(tmp_path) as quick:
         quick.add(retention=rules.model_dump())
-        good = quick.end_of(quick.zerrit.restart("reef")).after
+        assert quick.end_of(quick.zerrit.restart("reef")).state == "done"
         for number in range(3):
             (quick.game().folder / "sea/2.yml").write_text(f"number: {number}\n")
             quick.zerrit.take_snapshot("reef", f"number {number}")
@@ -109,7 +109,6 @@ def test_the_last_good_snapshot_is_never_pruned(tmp_path: Path) -> None:
                 run.before_id = run.after_id = run.target_id = None
         marked = [one.id for one in quick.zerrit.snapshots("reef") if one.is_good]
         planned = quick.zerrit.plan_pruning("reef")
-        assert good is None or good in marked
         assert planned.going
         assert planned.staying[max(marked)] == "the last good one"
 
@@ -132,7 +131,7 @@ def test_a_crash_file_written_again_under_the_same_name_is_new(quick: Quick) -> 
     os.utime(crashes / "last.txt", (time.time() - 3 * 3600,) * 2)
     quick.game().at_start = {"crashes/last.txt": b"new reason\n"}
     ended = quick.end_of(quick.zerrit.deploy(quick.change("sea/1.yml#holds=7")))
-    assert ended.state in ("rolled-back", "failed")
+    assert ended.state == "failed"  # its next start writes the crash file again
     assert "a new crash file appeared: crashes/last.txt" in ended.outcome
     assert ended.evidence.newest_old_crash.startswith("crashes/last.txt, ")
     assert "3 h" in ended.evidence.newest_old_crash
@@ -157,7 +156,7 @@ class _Wire:
         self.done.append(f"store {path}")
 
     def rename(self, old: str, new: str) -> None:
-        if new in self.files or (old, new) == ("broken", ""):
+        if new in self.files:
             raise LinkError(LinkFault.DENIED, "it is there")
         if old in self.refused:
             raise LinkError(LinkFault.DENIED, "refused")
@@ -210,8 +209,7 @@ def test_files_that_go_are_removed_before_others_are_written(quick: Quick, monke
     assert done.index("remove sea/2.yml") < done.index("write sea/1.yml")
 
 
-def test_paths_of_the_project_do_not_matter(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    """The stand-in host leaves the folder of the process alone."""
+def test_the_stand_in_leaves_the_folder_of_the_process_alone(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.chdir(tmp_path)
     with DemoStack(tmp_path / "demo", settle=0.3) as stack:
         stack.seed()

@@ -18,6 +18,7 @@ from zerrit import api
 from zerrit.client import Client, ProblemError
 from zerrit.records import RecordsUnusable, hold_data_folder
 from zerrit.web import Settings, open_workspace
+from zerrit.web.app import say_what_is_odd
 
 
 @pytest.fixture
@@ -235,7 +236,9 @@ def test_a_database_of_a_newer_version_is_told_and_left_alone(quick: Quick, tmp_
 
 def test_a_password_that_is_ignored_is_told(quick: Quick, tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
     quick.stop_service()
-    workspace = open_workspace(Settings(tmp_path / "data", admin_password="another-one"), lambda *_: None)
+    settings = Settings(tmp_path / "data", admin_password="another-one")
+    workspace = open_workspace(settings, lambda *_: None)
+    say_what_is_odd(settings, workspace)
     workspace.database.close()
     assert workspace.data is not None
     workspace.data.close()

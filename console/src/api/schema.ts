@@ -4026,7 +4026,7 @@ export interface operations {
                     "application/json": components["schemas"]["ChainOut"];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -4107,7 +4107,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -4192,7 +4192,7 @@ export interface operations {
                     "application/json": components["schemas"]["ChangeDetail"];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -4277,7 +4277,7 @@ export interface operations {
                     "application/json": components["schemas"]["ChangeDetail"];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -4366,7 +4366,7 @@ export interface operations {
                     "application/json": components["schemas"]["RunOut"];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -4454,7 +4454,7 @@ export interface operations {
                     "application/json": components["schemas"]["ComparisonOut"];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -4544,7 +4544,7 @@ export interface operations {
                     "application/json": components["schemas"]["ChangeDetail"];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -4633,7 +4633,7 @@ export interface operations {
                     "application/json": components["schemas"]["MergePlanOut"];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -4722,7 +4722,7 @@ export interface operations {
                     "application/json": components["schemas"]["ChangeDetail"];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -4807,7 +4807,7 @@ export interface operations {
                     "application/json": components["schemas"]["ChangeDetail"];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -4892,7 +4892,7 @@ export interface operations {
                     "application/json": components["schemas"]["ChangeDetail"];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -4977,7 +4977,7 @@ export interface operations {
                     "application/json": components["schemas"]["ChangeDetail"];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -5066,7 +5066,7 @@ export interface operations {
                     "application/json": components["schemas"]["ReplayOut"];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -5157,7 +5157,7 @@ export interface operations {
                     "application/json": components["schemas"]["ChangeDetail"];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -5245,7 +5245,7 @@ export interface operations {
                     "application/json": components["schemas"]["ChangeDetail"];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -5334,7 +5334,7 @@ export interface operations {
                     "application/json": components["schemas"]["OutcomeOut"];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -5423,7 +5423,7 @@ export interface operations {
                     "application/json": components["schemas"]["UndoOut"];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -5509,7 +5509,7 @@ export interface operations {
                     "application/json": components["schemas"]["ChangeDetail"];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -5598,7 +5598,7 @@ export interface operations {
                     "application/json": components["schemas"]["ChangeDetail"];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -5683,7 +5683,7 @@ export interface operations {
                     "application/json": components["schemas"]["ChangeDetail"];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -5771,7 +5771,7 @@ export interface operations {
                     "application/json": components["schemas"]["ComparisonOut"];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -5858,7 +5858,7 @@ export interface operations {
                     "text/html": string;
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -5939,7 +5939,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -6022,7 +6022,7 @@ export interface operations {
                     "application/json": components["schemas"]["GamebookOut"][];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -6107,7 +6107,7 @@ export interface operations {
                     "application/json": components["schemas"]["GamebookTextOut"];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -6194,7 +6194,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -6281,7 +6281,7 @@ export interface operations {
                     "application/json": components["schemas"]["GridOut"];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -6366,7 +6366,7 @@ export interface operations {
                     };
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -6449,7 +6449,7 @@ export interface operations {
                     "application/json": components["schemas"]["PersonOut"];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -6534,7 +6534,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -6617,7 +6617,7 @@ export interface operations {
                     "application/json": components["schemas"]["RolloutOut"][];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -6704,7 +6704,7 @@ export interface operations {
                     "application/json": components["schemas"]["RolloutOut"];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -6789,7 +6789,7 @@ export interface operations {
                     "application/json": components["schemas"]["RolloutOut"];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -6874,7 +6874,7 @@ export interface operations {
                     "application/json": components["schemas"]["RunOut"];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -6959,7 +6959,7 @@ export interface operations {
                     "application/json": components["schemas"]["RunOut"];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -7043,7 +7043,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -7126,7 +7126,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -7209,7 +7209,7 @@ export interface operations {
                     "application/json": components["schemas"]["ServerOut"][];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -7296,7 +7296,7 @@ export interface operations {
                     "application/json": components["schemas"]["ServerOut"];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -7381,7 +7381,7 @@ export interface operations {
                     "application/json": components["schemas"]["ServerOut"];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -7470,7 +7470,7 @@ export interface operations {
                     "application/json": components["schemas"]["ServerOut"];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -7557,7 +7557,7 @@ export interface operations {
                     "application/json": components["schemas"]["AboutOut"];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -7646,7 +7646,7 @@ export interface operations {
                     "application/json": components["schemas"]["ServerOut"];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -7731,7 +7731,7 @@ export interface operations {
                     "application/json": components["schemas"]["ActivityOut"][];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -7816,7 +7816,7 @@ export interface operations {
                     "application/json": components["schemas"]["ChangeOut"][];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -7905,7 +7905,7 @@ export interface operations {
                     "application/json": components["schemas"]["ChangeOut"];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -7990,7 +7990,7 @@ export interface operations {
                     "application/json": components["schemas"]["CheckOut"];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -8078,7 +8078,7 @@ export interface operations {
                     "application/json": string[];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -8167,7 +8167,7 @@ export interface operations {
                     "application/json": components["schemas"]["SnapshotOut"];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -8256,7 +8256,7 @@ export interface operations {
                     "application/json": components["schemas"]["RunOut"];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -8343,7 +8343,7 @@ export interface operations {
                     "application/json": components["schemas"]["DriftOut"];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -8432,7 +8432,7 @@ export interface operations {
                     "application/json": components["schemas"]["ChangeDetail"];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -8521,7 +8521,7 @@ export interface operations {
                     "application/json": components["schemas"]["ChangeDetail"];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -8610,7 +8610,7 @@ export interface operations {
                     "application/json": components["schemas"]["EntriesOut"];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -8697,7 +8697,7 @@ export interface operations {
                     "application/json": components["schemas"]["FetchOut"];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -8786,7 +8786,7 @@ export interface operations {
                     "application/json": components["schemas"]["TallyOut"];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -8875,7 +8875,7 @@ export interface operations {
                     "application/json": components["schemas"]["DerivedOut"][];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -8966,7 +8966,7 @@ export interface operations {
                     "application/json": components["schemas"]["DistanceOut"][];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -9054,7 +9054,7 @@ export interface operations {
                     "application/json": components["schemas"]["FreeNumberOut"][];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -9142,7 +9142,7 @@ export interface operations {
                     "application/json": components["schemas"]["OddsOut"][];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -9230,7 +9230,7 @@ export interface operations {
                     "application/json": components["schemas"]["FileOut"];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -9315,7 +9315,7 @@ export interface operations {
                     "application/json": components["schemas"]["FileStateOut"][];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -9400,7 +9400,7 @@ export interface operations {
                     "application/json": components["schemas"]["GamebookOverview"];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -9485,7 +9485,7 @@ export interface operations {
                     "application/json": components["schemas"]["GamebookTextOut"];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -9574,7 +9574,7 @@ export interface operations {
                     "application/json": components["schemas"]["GamebookTrial"];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -9659,7 +9659,7 @@ export interface operations {
                     "application/json": components["schemas"]["PruningOut"];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -9744,7 +9744,7 @@ export interface operations {
                     "application/json": components["schemas"]["PruningOut"];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -9829,7 +9829,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -9918,7 +9918,7 @@ export interface operations {
                     "application/json": components["schemas"]["RunOut"];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -10007,7 +10007,7 @@ export interface operations {
                     "application/json": components["schemas"]["ChangeDetail"];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -10092,7 +10092,7 @@ export interface operations {
                     "application/json": components["schemas"]["FileReviewOut"][];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -10181,7 +10181,7 @@ export interface operations {
                     "application/json": components["schemas"]["ReadOut"];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -10268,7 +10268,7 @@ export interface operations {
                     "application/json": components["schemas"]["SettingOut"][];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -10357,7 +10357,7 @@ export interface operations {
                     "application/json": components["schemas"]["RunOut"];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -10442,7 +10442,7 @@ export interface operations {
                     "application/json": components["schemas"]["RunOut"][];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -10533,7 +10533,7 @@ export interface operations {
                     };
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -10620,7 +10620,7 @@ export interface operations {
                     "application/json": components["schemas"]["PlaceOut"][];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -10705,7 +10705,7 @@ export interface operations {
                     "application/json": components["schemas"]["SnapshotOut"][];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -10794,7 +10794,7 @@ export interface operations {
                     "application/json": components["schemas"]["SnapshotOut"];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -10878,7 +10878,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -10968,7 +10968,7 @@ export interface operations {
                     "application/json": components["schemas"]["SnapshotOut"];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -11057,7 +11057,7 @@ export interface operations {
                     "application/json": components["schemas"]["SnapshotOut"];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -11144,7 +11144,7 @@ export interface operations {
                     };
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -11233,7 +11233,7 @@ export interface operations {
                     "application/json": components["schemas"]["TakenInOut"];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -11322,7 +11322,7 @@ export interface operations {
                     "application/json": components["schemas"]["ChangeDetail"];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -11411,7 +11411,7 @@ export interface operations {
                     "application/json": components["schemas"]["UpgradeOut"];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -11496,7 +11496,7 @@ export interface operations {
                     "application/json": components["schemas"]["WaiverOut"][];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -11585,7 +11585,7 @@ export interface operations {
                     "application/json": components["schemas"]["WaiverOut"][];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -11669,7 +11669,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -11754,7 +11754,7 @@ export interface operations {
                     "application/json": components["schemas"]["WindowOut"][];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -11843,7 +11843,7 @@ export interface operations {
                     "application/json": components["schemas"]["WindowOut"];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -11927,7 +11927,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -12014,7 +12014,7 @@ export interface operations {
                     "application/json": components["schemas"]["PersonOut"];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -12095,7 +12095,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -12180,7 +12180,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -12263,7 +12263,7 @@ export interface operations {
                     "application/json": components["schemas"]["KeptTokenOut"][];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -12350,7 +12350,7 @@ export interface operations {
                     "application/json": components["schemas"]["TokenOut"];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -12433,7 +12433,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;
@@ -12516,7 +12516,7 @@ export interface operations {
                     "application/json": components["schemas"]["ProofOut"];
                 };
             };
-            /** @description Nobody is signed in, or the session has ended. */
+            /** @description The request has no valid session or token. */
             401: {
                 headers: {
                     [name: string]: unknown;

@@ -92,7 +92,7 @@ def activity() -> None:
 @activity.command("verify")
 @output_option
 def verify(output: str) -> None:
-    """See that the log is as it was written. Exit code 1 where a row was altered or removed."""
+    """Verify that no row of the log was altered or removed; exit code 1 if one was."""
     with connect() as zerrit:
         found = zerrit.verify_activity()
     if output == "json":
@@ -101,7 +101,7 @@ def verify(output: str) -> None:
         for fault in found.faults:
             echo(fault)
         if not found.faults:
-            echo(f"All {counted(found.rows, 'row')} of the activity log are as they were written.")
+            echo(f"All {counted(found.rows, 'row')} of the activity log are unaltered.")
     if found.faults:
         raise SystemExit(1)
 

@@ -9,8 +9,8 @@ from typing import Final
 
 import platformdirs
 
+from zerrit.cli.private import write_private
 from zerrit.client import Client
-from zerrit.core.private import write_private
 
 DEFAULT_URL: Final = "http://127.0.0.1:8750"
 

@@ -9,8 +9,8 @@ import click
 
 from zerrit import api
 from zerrit.cli.output import echo, output_option, print_json, print_table, short, sign
+from zerrit.cli.private import write_private
 from zerrit.cli.session import connect
-from zerrit.core.private import write_private
 from zerrit.core.wording import counted
 
 

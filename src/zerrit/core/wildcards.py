@@ -13,6 +13,8 @@ from typing import Any, Final
 
 import re2
 
+from zerrit.core.errors import AddressInvalid
+
 MAX_MEMORY: Final = 4 << 20  # bytes of one compiled pattern
 _LONE: Final = re.compile("[\ud800-\udfff]")
 _KEY_SIGNS: Final = {"*": ".*", "?": "."}
@@ -37,26 +39,31 @@ def word_in_path(pattern: str, path: str) -> str | None:
 
 @lru_cache(maxsize=1024)
 def _key_pattern(pattern: str) -> Any:
-    return _compiled(_translated(re.split(r"([*?])", pattern), _KEY_SIGNS))
+    return _compiled(_translated(re.split(r"([*?])", pattern), _KEY_SIGNS), pattern)
 
 
 @lru_cache(maxsize=1024)
 def _path_pattern(pattern: str, *, has_gap: bool) -> Any:
     before, gap, after = pattern.partition("{}") if has_gap else (pattern, "", "")
     translated = [_translated(re.split(r"(\*\*/?|\*|\?)", part), _PATH_SIGNS) for part in (before, after)]
-    return _compiled(("([^/]+?)" if gap else "").join(translated))
+    return _compiled(("([^/]+?)" if gap else "").join(translated), pattern)
 
 
 def _translated(parts: list[str], signs: dict[str, str]) -> str:
     return "".join(signs.get(part) or re2.escape(_encodable(part)) for part in parts)
 
 
-def _compiled(translated: str) -> Any:
+def _compiled(translated: str, pattern: str) -> Any:
     options = re2.Options()
     options.log_errors = False
     options.dot_nl = True
     options.max_mem = MAX_MEMORY
-    return re2.compile(translated, options)
+    try:
+        return re2.compile(translated, options)
+    except re2.error as error:
+        raise AddressInvalid(
+            f"`{pattern[:60]}…` has too many wildcards ({len(pattern):,} characters). Use fewer.", pattern, 0
+        ) from error
 
 
 def _encodable(text: str) -> str:

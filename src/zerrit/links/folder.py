@@ -43,7 +43,7 @@ class FolderLink:
     """Files below `folder`. Symbolic links are neither followed nor written through.
 
     Every folder on the way is opened by its name in the one above it, and only where it is a folder: a link that
-    somebody puts in its place meanwhile leads nowhere.
+    another program puts in its place leads nowhere.
     """
 
     by_hand = False
@@ -227,7 +227,7 @@ class FolderLink:
                         os.mkdir(name, dir_fd=here)
                     deeper = os.open(name, _FOLDER, dir_fd=here)
                 except OSError as error:
-                    # A link is no folder to this call, and systems differ in which of the two they say.
+                    # This call fails on a link as on a file, and systems differ in which of the two they say.
                     about = _about(here, name)
                     if about is not None and stat.S_ISLNK(about.st_mode):
                         raise self._leads_out("/".join(folders[:depth])) from error

@@ -121,8 +121,9 @@ class _Bounded(ftplib.FTP):
         first = self.getline()
         lines = [first]
         if first[3:4] == "-":
-            end = f"{first[:3]} "
-            while not lines[-1].startswith(end):
+            while not (
+                lines[-1].startswith(first[:3]) and lines[-1][3:4] != "-"
+            ):  # some hosts end with the number alone
                 if len(lines) > MAX_ANSWER:
                     raise ftplib.error_proto(f"an answer of more than {MAX_ANSWER} lines")  # noqa: S321
                 lines.append(self.getline())

@@ -23,9 +23,7 @@ class Faults(BaseModel):
     full_after: int | None = Field(None, ge=0, description="the disk takes so many bytes more")
     refuse: Literal["", "connections", "sign-in", "writes"] = ""
     times: int | None = Field(None, ge=1, description="so many drops, stalls or refusals, then all is well again")
-    wrong_bytes: int = Field(
-        0, ge=0, description="so many files are stored with other bytes, and nothing is said of it"
-    )
+    wrong_bytes: int = Field(0, ge=0, description="N files are stored with one byte changed, without an error")
     size_off: int = Field(0, description="listings tell sizes that are off by so much")
     no_facts: bool = Field(False, description="FTP without MLSD: listings are made for people")
     no_replace: bool = Field(False, description="a rename over a file that is there is refused")

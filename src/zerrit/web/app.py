@@ -77,19 +77,23 @@ def open_workspace(settings: Settings, publish: Publish) -> Workspace:
         held.close()
         raise
     held.lay_down_reserve()
-    with workspace.session() as session:
-        for fault in activity.verify(session).faults:
-            print(f"The activity log is not as it was written: {fault}", flush=True)
     if made_up:
         # Shown once on the terminal of whoever starts the service, and never written to the log.
         print(f"First start: sign in as {settings.admin} with the password {made_up}", flush=True)
-    elif settings.admin_password and not people.has_password(workspace, settings.admin, settings.admin_password):
+    return workspace
+
+
+def say_what_is_odd(settings: Settings, workspace: Workspace) -> None:
+    """Say at start what whoever starts the service should know."""
+    with workspace.session() as session:
+        for fault in activity.verify(session).faults:
+            print(f"The activity log was altered: {fault}", flush=True)
+    if settings.admin_password and not people.has_password(workspace, settings.admin, settings.admin_password):
         print(
             "The option --admin-password is ignored: this data has people already, and it is not the password of "
             f"{settings.admin}. Change it with `zerrit password`.",
             flush=True,
         )
-    return workspace
 
 
 def _has_secrets(database: Database) -> bool:
@@ -104,6 +108,7 @@ def create_app(settings: Settings) -> FastAPI:
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         events = Events()
         workspace = open_workspace(settings, events.publish)
+        say_what_is_odd(settings, workspace)
         here = Context(workspace, events, RunSupervisor(workspace, deploys.carry_out))
         app.state.context = here
         for run_id in deploys.open_runs(workspace):

@@ -84,10 +84,8 @@ def _same_origin(request: Request) -> None:
 def person(request: Request, here: WorkspaceDep) -> Person:
     token = token_of(request)
     if token:
-        with here.session() as session:
-            found = people.person_of(here, session, token)
+        found = people.who_uses(here, token)
         if found is not None:
-            people.saw_token(here, token)
             return found
     raise HTTPException(401, "Sign in first: in the console, or with `zerrit sign-in`.")
 

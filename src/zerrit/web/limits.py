@@ -1,7 +1,7 @@
 """
 Bounds on what a request may send and how it may call the service, seen before anything of it is read.
 
-What nobody is known to send is small; what a person who is signed in sends may be as large as its route needs. The
+A request without a valid session may be small only; a person who is signed in may send what the route needs. The
 framework reads a body before it asks who sent it, so this stands in front of it.
 """
 
@@ -25,7 +25,7 @@ from zerrit.work import people
 MAX_BODY: Final = 256 * 1024 * 1024  # bytes; an archive of defaults with its form fields stays far below
 MAX_ANONYMOUS: Final = 64 * 1024  # bytes; to sign in takes some hundred
 MAX_JSON: Final = 8 * 1024 * 1024
-#: Archives and files of a form, and steps that hold the text of a whole file.
+#: Archives and files of a form, and steps that hold the complete text of a file.
 _LARGE: Final = re.compile(
     r"/api/v1/(?:servers/[^/]+/(?:defaults|snapshots/import|hand(?:/[^/]+)?)|changes/\d+/(?:steps|try|replay))"
 )

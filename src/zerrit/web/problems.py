@@ -54,7 +54,7 @@ _HTTP_KINDS: Final = {
 }
 
 _DOCUMENTED: Final = {
-    "401": "Nobody is signed in, or the session has ended.",
+    "401": "The request has no valid session or token.",
     "404": "What the path or the request names is not there.",
     "409": "It cannot be done in the state in which things are.",
     "413": "The request is larger than its bound.",

@@ -59,9 +59,7 @@ def sign_in(
     """
     left = workspace.sign_ins.wait_for(name, address)
     if left > 0:
-        raise SignInWaits(
-            f"After wrong passwords the next try is taken in {math.ceil(left)} s. Wait so long, then try again.", left
-        )
+        raise SignInWaits(f"After wrong passwords the next try is taken in {math.ceil(left)} s. Wait until then.", left)
     with workspace.session() as session:
         person = session.scalar(select(Person).where(Person.name == name))
     is_right = _is_right(person, password)
@@ -129,18 +127,28 @@ def change_password(workspace: Workspace, person: Person, old: str, new: str, to
 
 def person_of(workspace: Workspace, session: Session, token: str) -> Person | None:
     """Whose token this is, or None when it is unknown or has run out."""
-    found = session.scalar(select(Token).where(Token.digest == _digest(token), Token.expires_at > workspace.now()))
+    found = _valid_token(workspace, session, token)
     return found.person if found else None
 
 
-def saw_token(workspace: Workspace, token: str) -> None:
-    """Note when a token was used last, to the hour: that is enough to see which one nobody needs any more."""
-    now = workspace.now()
+def who_uses(workspace: Workspace, token: str) -> Person | None:
+    """Whose token this is, noting when it was used last.
+
+    That time is exact to the hour, which is enough to see which tokens are not needed any more.
+    """
     with workspace.session() as session:
-        found = session.scalar(select(Token).where(Token.digest == _digest(token)))
-    if found is not None and (found.used_at is None or now - found.used_at > USED_EVERY):
+        found = _valid_token(workspace, session, token)
+    if found is None:
+        return None
+    now = workspace.now()
+    if found.used_at is None or now - found.used_at > USED_EVERY:
         with workspace.writing() as session:
             session.execute(update(Token).where(Token.id == found.id).values(used_at=now))
+    return found.person
+
+
+def _valid_token(workspace: Workspace, session: Session, token: str) -> Token | None:
+    return session.scalar(select(Token).where(Token.digest == _digest(token), Token.expires_at > workspace.now()))
 
 
 def tokens_of(workspace: Workspace, session: Session, person: Person) -> list[Token]:

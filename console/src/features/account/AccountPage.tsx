@@ -17,7 +17,7 @@ import { ProblemNote } from "../../shared/ProblemNote";
 import { Trail } from "../../shared/Trail";
 import { when } from "../../shared/when";
 
-/** Your own account: where you are signed in, your password; and whether the activity log is whole. */
+/** Your own account: where you are signed in, your password; and whether a row of the activity log was altered or removed. */
 export function AccountPage({ name }: { name: string }) {
   return (
     <>
@@ -116,7 +116,7 @@ function ActivityLog() {
       <Typography variant="h2" gutterBottom>Activity log</Typography>
       <Typography color="text.secondary" gutterBottom>Each row is bound to the one before it, so a row that is altered or taken out shows.</Typography>
       <ProblemNote error={chain.error} />
-      {chain.data?.faults.length === 0 && <Alert severity="success">All {chain.data.rows.toLocaleString()} rows are as they were written.</Alert>}
+      {chain.data?.faults.length === 0 && <Alert severity="success">{chain.data.rows.toLocaleString()} rows verified: none was altered or removed.</Alert>}
       {chain.data && chain.data.faults.length > 0 && (
         <Alert severity="error">{chain.data.faults.map((fault) => <Box key={fault}>{fault}</Box>)}</Alert>
       )}
