@@ -58,7 +58,7 @@ def test_failed_sign_ins_are_logged_and_then_wait(stack: DemoStack) -> None:
         for _ in range(FREE):
             with pytest.raises(ProblemError, match="name or the password is wrong"):
                 stranger.token(ADMIN, "wrong-password")
-        with pytest.raises(ProblemError, match=r"the next try is taken in \d+ s") as caught:
+        with pytest.raises(ProblemError, match=r"the next try is possible in \d+ s") as caught:
             stranger.token(ADMIN, PASSWORD)
     assert (caught.value.problem.status, caught.value.kind) == (429, "sign-in-waits")
     with sqlite3.connect(stack.folder / "data" / "zerrit.db") as database:

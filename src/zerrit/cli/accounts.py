@@ -101,7 +101,7 @@ def verify(output: str) -> None:
         for fault in found.faults:
             echo(fault)
         if not found.faults:
-            echo(f"All {counted(found.rows, 'row')} of the activity log are unaltered.")
+            echo(f"{counted(found.rows, 'row')} of the activity log verified: none was altered or removed.")
     if found.faults:
         raise SystemExit(1)
 
@@ -121,7 +121,7 @@ def show(server_id: str, output: str) -> None:
 
 
 def _when(at: datetime | None) -> str:
-    return f"{at.astimezone():%Y-%m-%d %H:%M}" if at else "-"
+    return f"{at.astimezone():%Y-%m-%d %H:%M %Z}" if at else "-"
 
 
 COMMANDS = (sign_in, sign_out, tokens, revoke, password, activity)

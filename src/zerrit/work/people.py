@@ -59,7 +59,7 @@ def sign_in(
     """
     left = workspace.sign_ins.wait_for(name, address)
     if left > 0:
-        raise SignInWaits(f"After wrong passwords the next try is taken in {math.ceil(left)} s. Wait until then.", left)
+        raise SignInWaits(f"After wrong passwords the next try is possible in {math.ceil(left)} s.", left)
     with workspace.session() as session:
         person = session.scalar(select(Person).where(Person.name == name))
     is_right = _is_right(person, password)
@@ -112,7 +112,7 @@ def change_password(workspace: Workspace, person: Person, old: str, new: str, to
         raise Refused(f"A password has at least {MIN_PASSWORD} characters.")
     left = workspace.sign_ins.wait_for(person.name, address)
     if left > 0:
-        raise SignInWaits(f"After wrong passwords the next try is taken in {math.ceil(left)} s.", left)
+        raise SignInWaits(f"After wrong passwords the next try is possible in {math.ceil(left)} s.", left)
     if not _is_right(person, old):
         workspace.sign_ins.failed(person.name, address)
         raise SignInFailed("The old password is wrong; nothing was changed.")
