@@ -57,9 +57,7 @@ def sign_in(
 
     Raises SignInFailed: name or password is wrong; it does not say which. SignInWaits: after wrong passwords before.
     """
-    left = workspace.sign_ins.wait_for(name, address)
-    if left > 0:
-        raise SignInWaits(f"After wrong passwords the next try is possible in {math.ceil(left)} s.", left)
+    _require_turn(workspace, name, address)
     with workspace.session() as session:
         person = session.scalar(select(Person).where(Person.name == name))
     is_right = _is_right(person, password)
@@ -89,6 +87,13 @@ def sign_in(
     return token
 
 
+def _require_turn(workspace: Workspace, name: str, address: str) -> None:
+    """Raises SignInWaits: after wrong passwords the next try is not possible yet."""
+    left = workspace.sign_ins.wait_for(name, address)
+    if left > 0:
+        raise SignInWaits(f"After wrong passwords the next try is possible in {math.ceil(left)} s.", left)
+
+
 def has_password(workspace: Workspace, name: str, password: str) -> bool:
     """A person of that name has that password."""
     with workspace.session() as session:
@@ -110,9 +115,7 @@ def change_password(workspace: Workspace, person: Person, old: str, new: str, to
     """
     if len(new) < MIN_PASSWORD:
         raise Refused(f"A password has at least {MIN_PASSWORD} characters.")
-    left = workspace.sign_ins.wait_for(person.name, address)
-    if left > 0:
-        raise SignInWaits(f"After wrong passwords the next try is possible in {math.ceil(left)} s.", left)
+    _require_turn(workspace, person.name, address)
     if not _is_right(person, old):
         workspace.sign_ins.failed(person.name, address)
         raise SignInFailed("The old password is wrong; nothing was changed.")
