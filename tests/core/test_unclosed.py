@@ -65,6 +65,10 @@ def test_what_runs_on_to_the_end_of_a_script_is_said(path: str, text: str) -> No
     assert "is never closed, so everything to the end of the file belongs to it" in finding.message
 
 
-def test_a_comment_without_end_makes_no_sound_json() -> None:
-    found = read_document(b'{"a": 1} /* not closed', "a.json").findings
-    assert [f.code for f in found] and any(f.severity == "error" for f in found)
+@pytest.mark.parametrize("text", ['{"a": 1} /* not closed', '{"a": 1 /* not closed\n}', '/* not closed\n{"a": 1}'])
+@pytest.mark.parametrize("tolerate", [(), ("json.comment",)])
+def test_a_json_comment_without_end_is_an_error_even_where_comments_are_tolerated(
+    text: str, tolerate: tuple[str, ...]
+) -> None:
+    found = read_document(text.encode(), "a.json", tolerate=tolerate).findings
+    assert "json.comment-not-closed" in [finding.code for finding in found if finding.severity == "error"]

@@ -498,6 +498,13 @@ _JSON: Final[dict[str, Code]] = {
         '{"berth": 14} // hers\n',
         '{"berth": 14}\n',
     ),
+    "json.comment-not-closed": _json(
+        _E,
+        "A comment is opened with /* and never closed.",
+        "The game reads nothing of what follows, even if it allows comments. Add */ where the comment ends.",
+        '{"berth": 14} /* hers\n',
+        '{"berth": 14}\n',
+    ),
     "json.bad-number": _json(
         _E,
         "A number is not written as JSON has it.",

@@ -51,7 +51,11 @@ class Values:
                 end = self.source.line_end(self.at)
             elif self.text.startswith("/*", self.at):
                 close = self.text.find("*/", self.at + 2)
-                end = close + 2 if close >= 0 else len(self.text)
+                if close < 0:
+                    self._comment_not_closed()
+                    self.at = len(self.text)
+                    return
+                end = close + 2
             elif self.text.startswith("#", self.at):
                 end = self.source.line_end(self.at)
             else:
@@ -60,6 +64,14 @@ class Values:
             body = self.text[self.at : end].removeprefix("/*").removesuffix("*/").lstrip("/#")
             self.comments.saw(self.at, end, tidy_block(body))
             self.at = end
+
+    def _comment_not_closed(self) -> None:
+        self._fault(
+            "json.comment-not-closed",
+            self.at,
+            "The comment that begins here is never closed, so the game reads nothing of what follows.",
+            hint="Add */ where the comment ends.",
+        )
 
     def _next_sign(self, at: int) -> str:
         match = _SPACE.match(self.text, at)
