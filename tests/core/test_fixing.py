@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import sys
+
 import pytest
 
 from fuzzing.fix_seeds import FILES
@@ -96,3 +98,19 @@ def test_a_mistake_made_by_hand_is_undone_or_left(path: str, table: object, read
 @pytest.mark.parametrize("name", FILES)
 def test_one_broken_token_is_put_right_or_left(name: str) -> None:
     assert run_chunk(name, seed=7, cases=150)["cases"] == 150
+
+
+def test_torn_tags_are_fixed_and_what_may_be_meant_stays() -> None:
+    torn, sign = "  <want>10/want>\n", "  <want>7</want>>\n"  # `>` may stand in a text
+    text = f"<a>\n{_WANTS}{torn}{_WANTS}{sign}{_WANTS}{torn}</a>\n"
+    fixed = safe_fixes(read_document(text.encode(), "a.xml")).document.text
+    assert fixed == text.replace(torn, "  <want>10</want>\n")
+
+
+def test_a_fix_that_changes_a_value_elsewhere_is_not_safe_even_if_no_other_repair_is_known(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    monkeypatch.setattr(sys.modules["zerrit.core.documents.fixing.safe_fixes"], "has_other_repair", lambda *_: False)
+    text = '{"a": {\n"b": 1,\n"c": 1\n2],\n"d": "e"\n}\n}\n'  # `2` stands for itself in one reading, in a list in the other
+    document = read_document(text.encode(), "a.json")
+    assert safe_fixes(document).document is document

@@ -242,3 +242,15 @@ def test_a_log_that_is_written_over_in_place_is_read_from_its_beginning(tmp_path
         with log.open("w" if written == "over" else "a") as file:
             file.write(new)
         assert StartLog(link, "game.log", mark).read() == new
+
+
+def test_of_several_changes_of_one_run_each_is_taken_back_for_itself(quick: Quick) -> None:
+    first, second = quick.change("sea/1.yml#holds=5", "sea/2.yml#holds=5"), quick.change("sea/1.yml#holds=6")
+    assert quick.end_of(quick.zerrit.deploy_together("reef", [first, second])).state == "deployed"
+    undone = quick.zerrit.undo(second, api.UndoIn())
+    assert [(one.address, one.old, one.new) for one in undone.differences] == [("sea/1.yml#holds", "6", "5")]
+    undone = quick.zerrit.undo(first, api.UndoIn())
+    assert [(one.address, one.old, one.new) for one in undone.differences] == [("sea/2.yml#holds", "5", "0")]
+    assert [(one.address, one.base, one.mine, one.theirs) for one in undone.clashes] == [
+        ("sea/1.yml#holds", "5", "6", "0")
+    ]
