@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import sqlite3
 import subprocess
 import sys
 import threading
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import closing, contextmanager
 from pathlib import Path
 
 import httpx
@@ -86,6 +88,46 @@ def test_an_edit_that_failed_leaves_nothing_in_the_cache(quick: Quick, monkeypat
         "sea/1.yml#holds",
         "sea/3.yml#holds",
     }
+
+
+@contextmanager
+def every_connection(quick: Quick, *pragmas: str) -> Iterator[None]:
+    def prepare(connection: sqlite3.Connection, *_: object) -> None:
+        for pragma in pragmas:
+            connection.execute(f"PRAGMA {pragma}")
+
+    engine = quick.workspace.database.engine
+    event.listen(engine, "checkout", prepare)
+    try:
+        yield
+    finally:
+        event.remove(engine, "checkout", prepare)
+        engine.dispose()
+
+
+def test_a_full_disk_under_the_records_is_said_and_nothing_is_written(quick: Quick) -> None:
+    quick.add()
+    change = quick.change("sea/1.yml#holds=7")
+    big = api.StepIn(kind="put", address="sea/big.yml", content="note: " + "x" * 900_000)
+    with every_connection(quick, "max_page_count=1"), pytest.raises(ProblemError, match="Make room") as full:
+        quick.zerrit.add_step(change, big)
+    assert full.value.kind == "records-full"
+    assert [step.address for step in quick.zerrit.change(change).step_list] == ["sea/1.yml#holds"]
+    assert len(quick.zerrit.add_step(change, big).step_list) == 2
+
+
+def test_records_that_stay_locked_are_said_and_nothing_is_written(quick: Quick) -> None:
+    quick.add()
+    change = quick.change("sea/1.yml#holds=7")
+    step = api.StepIn(kind="set", address="sea/2.yml#holds", operation="=8")
+    other = sqlite3.connect(str(quick.workspace.database.engine.url.database), isolation_level=None)
+    with closing(other):
+        other.execute("BEGIN IMMEDIATE")
+        with every_connection(quick, "busy_timeout=50"), pytest.raises(ProblemError, match="Try again") as busy:
+            quick.zerrit.add_step(change, step)
+        other.execute("ROLLBACK")
+    assert busy.value.kind == "records-busy"
+    assert len(quick.zerrit.add_step(change, step).step_list) == 2
 
 
 def test_the_settings_of_a_server_cannot_change_under_a_run(quick: Quick) -> None:
