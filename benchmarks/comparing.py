@@ -14,7 +14,9 @@ from benchmarks.keeping import workspace_of
 from benchmarks.server import server_files
 from zerrit.core.steps import Step, StepKind
 from zerrit.web import configure_log
-from zerrit.work import changes, comparing, fetch
+from zerrit.work.browse import state_comparison
+from zerrit.work.changes import changes
+from zerrit.work.snapshots import fetch
 
 SHARE: Final = 0.7  # of the made-up server of 20 MB
 ADDRESS: Final = "galley/house.json#prices/Good 7"
@@ -44,12 +46,14 @@ def measure() -> CompareCost:
             fetch.fetch(workspace, "isolde", "reef")
             change = changes.open_change(workspace, "isolde", "reef", "one value")
             changes.add_step(workspace, "isolde", change.id, Step(StepKind.SET, ADDRESS, "=77"))
-            later = [_timed(lambda: comparing.compare_change(workspace, change.id, "base")) for _ in range(ROUNDS)]
-            (found,) = comparing.compare_change(workspace, change.id, "base").differences
+            later = [
+                _timed(lambda: state_comparison.compare_change(workspace, change.id, "base")) for _ in range(ROUNDS)
+            ]
+            (found,) = state_comparison.compare_change(workspace, change.id, "base").differences
             if found.new != "77":
                 raise RuntimeError(f"another difference was found: {found}")
         with workspace_of(root / "data", None) as workspace:
-            first = _timed(lambda: comparing.compare_change(workspace, change.id, "base"))
+            first = _timed(lambda: state_comparison.compare_change(workspace, change.id, "base"))
         house = root / "changed" / "galley/house.json"
         house.write_bytes(house.read_bytes().replace(b'"Good 7": ', b'"Good 7": 1', 1))
         git = min(_timed(lambda: _git(root)) for _ in range(ROUNDS))

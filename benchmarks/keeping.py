@@ -23,8 +23,11 @@ from zerrit.links import ftp
 from zerrit.records import Server, Vault, open_database, open_vault
 from zerrit.standin import StandinHost
 from zerrit.web import configure_log
-from zerrit.work import changes, deploys, fetch, runs
-from zerrit.work.workspace import Workspace
+from zerrit.work.base import run_records
+from zerrit.work.base.workspace import Workspace
+from zerrit.work.changes import changes
+from zerrit.work.deploy import run_engine, run_requests
+from zerrit.work.snapshots import fetch
 
 FILES: Final = 5000
 SIZE: Final = 40_000  # bytes of a file, on average
@@ -181,12 +184,12 @@ def _deploy_one(root: Path) -> Counter[str]:
         fetch.fetch(workspace, "isolde", "reef")
         change = changes.open_change(workspace, "isolde", "reef", "one of many")
         changes.add_step(workspace, "isolde", change.id, Step(StepKind.SET, "area-1/file-1.yml#name", "=pier"))
-        run = runs.begin_deploy(workspace, "isolde", [change.id])
+        run = run_requests.begin_deploy(workspace, "isolde", [change.id])
         ftp._FtpWire.read, ftp._FtpWire.store = read, store  # type: ignore[method-assign, assignment]
-        deploys.carry_out(workspace, run.id)
+        run_engine.carry_out(workspace, run.id)
         ftp._FtpWire.read, ftp._FtpWire.store = real_read, real_store  # type: ignore[method-assign]
         with workspace.session() as session:
-            ended = runs.get_run(session, run.id)
+            ended = run_records.get_run(session, run.id)
             assert ended.state == "deployed", ended.outcome  # noqa: S101
     host.stop()
     return sent

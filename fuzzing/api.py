@@ -27,7 +27,7 @@ from schemathesis.specs.openapi.checks import (
 from tests.reliability import write_part
 from zerrit.demo.stack import DemoStack
 from zerrit.web import configure_log
-from zerrit.work.workspace import Bounds
+from zerrit.work.base.workspace import Bounds
 
 LEFT_OUT = {("DELETE", "/api/v1/session"), ("DELETE", "/api/v1/tokens/{token_id}"), ("GET", "/api/v1/events")}
 CHECKS = [not_a_server_error, status_code_conformance, content_type_conformance, response_schema_conformance]

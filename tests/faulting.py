@@ -34,9 +34,9 @@ from zerrit.links import PART_PREFIX
 from zerrit.records import open_for_rescue
 from zerrit.standin import Faults
 from zerrit.web import configure_log
-from zerrit.work import going
-from zerrit.work.journal import Journal, Stage
-from zerrit.work.stages import StageName
+from zerrit.work.deploy import run_context
+from zerrit.work.deploy.journal import Journal, Stage
+from zerrit.work.deploy.stages import StageName
 
 KINDS = ("folder", "ftp", "ftps", "sftp", "hand")
 STAGES = ("preflight", "stop", "read", "snapshot", "write", "verify", "start", "watch")
@@ -214,7 +214,7 @@ def fill(
     folder: Path, kinds: tuple[str, ...], stages: tuple[str, ...], faults: tuple[str, ...], *, is_loud: bool
 ) -> Matrix:
     matrix = Matrix()
-    with quick_stack(folder, kinds, patience=0.8) as quick, patch.object(going, "HAND_POLL", 0.1):
+    with quick_stack(folder, kinds, patience=0.8) as quick, patch.object(run_context, "HAND_POLL", 0.1):
         for kind in kinds:
             if kind == "hand":
                 quick.carry(kind)

@@ -62,7 +62,7 @@ class Killer:
         self.random = random.Random(seed)
         self.port = free_port()
         self.context = multiprocessing.get_context("forkserver")
-        self.context.set_forkserver_preload(["zerrit.web", "zerrit.work.deploys"])
+        self.context.set_forkserver_preload(["zerrit.web", "zerrit.work.deploy.run_engine"])
         for name in SERVERS:
             lay_out(folder / "host" / name)
         self.host = StandinHost(folder / "host", SERVERS, "keys")

@@ -23,7 +23,7 @@ from zerrit.links import Limits
 from zerrit.standin import Faults, StandinHost
 from zerrit.standin.host import HostedGame
 from zerrit.web import Service, Settings, bound_socket, create_app
-from zerrit.work.workspace import Workspace
+from zerrit.work.base.workspace import Workspace
 
 ADMIN, PASSWORD = "isolde", "mind-the-tide"
 SECRET = SecretStr("keys")

@@ -22,8 +22,8 @@ from zerrit.records import (
     store_content,
 )
 from zerrit.records.models import Base
-from zerrit.work.activity import note
-from zerrit.work.workspace import Workspace
+from zerrit.work.base.activity_log import note
+from zerrit.work.base.workspace import Workspace
 
 
 @pytest.fixture

@@ -13,7 +13,7 @@ from zerrit.demo.stack import DemoStack
 from zerrit.links import PART_PREFIX, FtpLink
 from zerrit.records import open_database
 from zerrit.standin import Faults
-from zerrit.work.watch import Watched
+from zerrit.work.deploy.start_watch import Watched
 
 HOLDS = "sea/finds.xml#find[Copper Gimbal]/band[shallow]/@holds"
 SET = api.StepIn(kind="set", address=HOLDS, operation="-10")

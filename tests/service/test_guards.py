@@ -24,11 +24,11 @@ from zerrit.links.remote import RemoteLink
 from zerrit.links.wire import Entry
 from zerrit.records import Run
 from zerrit.standin import Faults
-from zerrit.work import deploys
-from zerrit.work.going import Facts, Going
-from zerrit.work.journal import Stage
-from zerrit.work.stages import RESUMED_AT, StageName, after, after_failure
-from zerrit.work.start_log import StartLog, log_mark
+from zerrit.work.deploy import run_engine
+from zerrit.work.deploy.journal import Stage
+from zerrit.work.deploy.run_context import Facts, Going
+from zerrit.work.deploy.stages import RESUMED_AT, StageName, after, after_failure
+from zerrit.work.servers.game_log import StartLog, log_mark
 
 
 @pytest.fixture
@@ -69,13 +69,13 @@ def test_a_file_that_should_be_gone_and_is_not_is_seen(quick: Quick, monkeypatch
 def test_nothing_is_written_under_a_game_that_runs_again(quick: Quick, monkeypatch: pytest.MonkeyPatch) -> None:
     """Something else starts the game between the stop and the first written byte."""
     before = quick.files()["sea/1.yml"]
-    real = deploys._STAGES[StageName.SNAPSHOT]
+    real = run_engine._STAGES[StageName.SNAPSHOT]
 
     def then_started(going: Going, stage: Stage, facts: Facts) -> None:
         real(going, stage, facts)
         quick.game().start()
 
-    monkeypatch.setitem(deploys._STAGES, StageName.SNAPSHOT, then_started)
+    monkeypatch.setitem(run_engine._STAGES, StageName.SNAPSHOT, then_started)
     written: list[str] = []
     write = FolderLink.write
     monkeypatch.setattr(FolderLink, "write", lambda s, p, d: (written.append(p), write(s, p, d))[1])

@@ -18,7 +18,7 @@ from tests.quick import ADMIN, GAMEBOOK, PASSWORD, SECRET, Quick, quick_stack, r
 from zerrit import api
 from zerrit.client import Client, ProblemError
 from zerrit.links import PART_PREFIX, HandLink
-from zerrit.work.forward import words_ahead
+from zerrit.work.deploy.deploy_stages import words_ahead
 
 
 @pytest.fixture

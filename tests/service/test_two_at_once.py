@@ -204,11 +204,11 @@ def test_a_full_disk_in_the_middle_leaves_no_game_down(quick: Quick) -> None:
 
 
 def test_a_run_whose_thread_died_is_taken_up_again(quick: Quick, monkeypatch: pytest.MonkeyPatch) -> None:
-    from zerrit.work import deploys
+    from zerrit.work.deploy import run_engine
 
     quick.add()
     calls = []
-    real = deploys._do
+    real = run_engine._do
 
     def dies_once(going: object, name: object) -> object:
         calls.append(name)
@@ -216,8 +216,8 @@ def test_a_run_whose_thread_died_is_taken_up_again(quick: Quick, monkeypatch: py
             raise RuntimeError("the thread dies")
         return real(going, name)  # type: ignore[arg-type]
 
-    monkeypatch.setattr(deploys, "_do", dies_once)
-    monkeypatch.setattr(deploys.Journal, "end", lambda *_: (_ for _ in ()).throw(RuntimeError("and cannot say so")))
+    monkeypatch.setattr(run_engine, "_do", dies_once)
+    monkeypatch.setattr(run_engine.Journal, "end", lambda *_: (_ for _ in ()).throw(RuntimeError("and cannot say so")))
     run = quick.zerrit.deploy(quick.change("sea/1.yml#holds=7"))
     ended = quick.end_of(run)
     assert ended.state == "deployed", ended.outcome

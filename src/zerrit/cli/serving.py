@@ -12,7 +12,7 @@ from sqlalchemy.exc import DatabaseError
 from zerrit.cli.output import echo
 from zerrit.core.errors import ZerritError
 from zerrit.web import Service, Settings, bound_socket, configure_log, create_app, open_workspace
-from zerrit.work.workspace import Bounds
+from zerrit.work.base.workspace import Bounds
 
 SERVICE_TROUBLE: Final = 3
 

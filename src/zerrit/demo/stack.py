@@ -20,7 +20,7 @@ from zerrit.client import Client
 from zerrit.demo import world_files
 from zerrit.standin import StandinHost
 from zerrit.web import MAX_BODY, Service, Settings, bound_socket, create_app
-from zerrit.work.workspace import Bounds
+from zerrit.work.base.workspace import Bounds
 
 GAMES: Final = ("coral-gate", "lantern-shelf")
 ADMIN: Final = "isolde"

@@ -30,9 +30,10 @@ from zerrit.web.limits import MAX_BODY, BodyLimit, KnownHosts
 from zerrit.web.logged import Logged
 from zerrit.web.routes import router
 from zerrit.web.run_routes import router as run_router
-from zerrit.work import activity, deploys, people, rollouts, windows
-from zerrit.work.run_supervisor import RunSupervisor
-from zerrit.work.workspace import Bounds, Publish, Workspace
+from zerrit.work.base import accounts, activity_log
+from zerrit.work.base.workspace import Bounds, Publish, Workspace
+from zerrit.work.deploy import rollouts, run_engine, schedule
+from zerrit.work.deploy.supervisor import RunSupervisor
 
 CONSOLE: Final = Path(__file__).parent / "console"
 
@@ -72,7 +73,7 @@ def open_workspace(settings: Settings, publish: Publish) -> Workspace:
         workspace = Workspace(
             database, vault, publish, settings.data, settle=settings.settle, data=held, bounds=settings.bounds
         )
-        made_up = people.ensure_admin(workspace, settings.admin, settings.admin_password)
+        made_up = accounts.ensure_admin(workspace, settings.admin, settings.admin_password)
     except BaseException:
         held.close()
         raise
@@ -86,9 +87,9 @@ def open_workspace(settings: Settings, publish: Publish) -> Workspace:
 def say_what_is_odd(settings: Settings, workspace: Workspace) -> None:
     """Say at start what whoever starts the service should know."""
     with workspace.session() as session:
-        for fault in activity.verify(session).faults:
+        for fault in activity_log.verify(session).faults:
             print(f"The activity log was altered: {fault}", flush=True)
-    if settings.admin_password and not people.has_password(workspace, settings.admin, settings.admin_password):
+    if settings.admin_password and not accounts.has_password(workspace, settings.admin, settings.admin_password):
         print(
             "The option --admin-password is ignored: this data has people already, and it is not the password of "
             f"{settings.admin}. Change it with `zerrit password`.",
@@ -109,9 +110,9 @@ def create_app(settings: Settings) -> FastAPI:
         events = Events()
         workspace = open_workspace(settings, events.publish)
         say_what_is_odd(settings, workspace)
-        here = Context(workspace, events, RunSupervisor(workspace, deploys.carry_out))
+        here = Context(workspace, events, RunSupervisor(workspace, run_engine.carry_out))
         app.state.context = here
-        for run_id in deploys.open_runs(workspace):
+        for run_id in run_engine.open_runs(workspace):
             here.runs.start(run_id)
         for rollout_id in rollouts.open_rollouts(workspace):
             begin_rollout_of(here, rollout_id)
@@ -157,7 +158,7 @@ def _keep_time(here: Context, tick: float) -> None:
     while not here.workspace.stopping.wait(tick):
         try:
             here.runs.tick()
-            windows.tick(here.workspace, partial(begin_run, here))
+            schedule.tick(here.workspace, partial(begin_run, here))
         except Exception:
             # One moment that went wrong must not stop the clock.
             log.exception("clock.failed")

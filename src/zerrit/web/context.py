@@ -14,10 +14,10 @@ from fastapi import Depends, HTTPException, Request
 
 from zerrit.records import Person
 from zerrit.web.events import Events
-from zerrit.work import people
-from zerrit.work.errors import SignInWaits
-from zerrit.work.run_supervisor import RunSupervisor
-from zerrit.work.workspace import Workspace
+from zerrit.work.base import accounts
+from zerrit.work.base.errors import SignInWaits
+from zerrit.work.base.workspace import Workspace
+from zerrit.work.deploy.supervisor import RunSupervisor
 
 JOBS_AT_ONCE: Final = 16  # rollouts, which wait for the runs of a wave
 MAX_SIGN_INS: Final = 40  # that wait for their turn
@@ -84,7 +84,7 @@ def _same_origin(request: Request) -> None:
 def person(request: Request, here: WorkspaceDep) -> Person:
     token = token_of(request)
     if token:
-        found = people.who_uses(here, token)
+        found = accounts.who_uses(here, token)
         if found is not None:
             return found
     raise HTTPException(401, "Sign in first: in the console, or with `zerrit sign-in`.")

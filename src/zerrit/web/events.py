@@ -9,7 +9,7 @@ from typing import Any, Final
 
 import anyio
 
-from zerrit.work.people import ACCESS
+from zerrit.work.base.accounts import ACCESS
 
 LOOK_EVERY: Final = 30.0  # seconds after which it is seen again whether a listener may still listen
 MAX_WAITING: Final = 1000  # events kept for a listener that does not read; then it is let go

@@ -11,7 +11,7 @@ from fastapi import APIRouter, Query
 from zerrit import api
 from zerrit.report.figures import derived_out, distances_out, free_numbers_out, odds_out, tally_out
 from zerrit.web.context import PersonDep, WorkspaceDep
-from zerrit.work import figures
+from zerrit.work.browse import figures
 
 router = APIRouter(prefix="/api/v1/servers/{server_id}/figures", tags=["figures"])
 Address = Annotated[str, Query(max_length=2000)]

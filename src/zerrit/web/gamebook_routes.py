@@ -12,8 +12,9 @@ from zerrit import api
 from zerrit.core.checks import Holding, Link
 from zerrit.web import shapes
 from zerrit.web.context import PersonDep, WorkspaceDep
-from zerrit.work import checking, gamebooks, knowing, reviewing
-from zerrit.work.judging import WaiverState
+from zerrit.work.browse import address_info, gamebook_review, setting_review
+from zerrit.work.changes import server_check
+from zerrit.work.changes.finding_status import WaiverState
 
 router = APIRouter(prefix="/api/v1", responses={"4XX": {"model": api.Problem}, "5XX": {"model": api.Problem}})
 AddressQuery = Annotated[str, Query(max_length=2000)]
@@ -25,7 +26,7 @@ AddressQuery = Annotated[str, Query(max_length=2000)]
 @router.get("/servers/{server_id}/check", tags=["checks"])
 def check_server(server_id: str, here: WorkspaceDep, _who: PersonDep) -> api.CheckOut:
     """What is found in the newest files of a server."""
-    found = checking.check_server(here, server_id)
+    found = server_check.check_server(here, server_id)
     return api.CheckOut(
         server=server_id,
         snapshot=found.snapshot,
@@ -38,7 +39,7 @@ def check_server(server_id: str, here: WorkspaceDep, _who: PersonDep) -> api.Che
 @router.get("/servers/{server_id}/waivers", tags=["checks"])
 def list_waivers(server_id: str, here: WorkspaceDep, _who: PersonDep) -> list[api.WaiverOut]:
     """The waivers of a server, and which of them no longer accept anything."""
-    return [_waiver(one) for one in checking.list_waivers(here, server_id)]
+    return [_waiver(one) for one in server_check.list_waivers(here, server_id)]
 
 
 def _waiver(one: WaiverState) -> api.WaiverOut:
@@ -61,14 +62,14 @@ def _waiver(one: WaiverState) -> api.WaiverOut:
 @router.post("/servers/{server_id}/waivers", status_code=201, tags=["checks"])
 def waive(server_id: str, given: api.WaiverIn, here: WorkspaceDep, who: PersonDep) -> list[api.WaiverOut]:
     """Accept a finding in the newest files, with a reason, until a day or for good."""
-    checking.waive(here, who.name, server_id, given.code, given.place, given.reason, given.until)
+    server_check.waive(here, who.name, server_id, given.code, given.place, given.reason, given.until)
     return list_waivers(server_id, here, who)
 
 
 @router.delete("/servers/{server_id}/waivers/{waiver_id}", status_code=204, tags=["checks"])
 def take_back(server_id: str, waiver_id: api.Number, here: WorkspaceDep, who: PersonDep) -> None:
     """Take a waiver back; what it accepted counts again."""
-    checking.take_back(here, who.name, server_id, waiver_id)
+    server_check.take_back(here, who.name, server_id, waiver_id)
 
 
 # --- what is known of a place -----------------------------------------------------------------------------------------
@@ -77,7 +78,7 @@ def take_back(server_id: str, waiver_id: api.Number, here: WorkspaceDep, who: Pe
 @router.get("/servers/{server_id}/about", tags=["files"])
 def about(server_id: str, here: WorkspaceDep, _who: PersonDep, address: AddressQuery) -> api.AboutOut:
     """What a place is, what refers to it and what it refers to, its default, and who changed it when."""
-    found = knowing.about(here, server_id, address)
+    found = address_info.about(here, server_id, address)
     return api.AboutOut(
         place=shapes.place(found.place),
         takes_effect=found.takes_effect,
@@ -100,7 +101,7 @@ def complete(
     value: Annotated[str | None, Query(max_length=200)] = None,
 ) -> list[str]:
     """How an address that is being typed may go on; with `value`, what the field there can be given."""
-    return knowing.complete(here, server_id, typed, value)
+    return address_info.complete(here, server_id, typed, value)
 
 
 # --- gamebooks --------------------------------------------------------------------------------------------------------
@@ -109,13 +110,13 @@ def complete(
 @router.get("/gamebooks/{name}", tags=["gamebooks"])
 def gamebook_text(name: str, here: WorkspaceDep, _who: PersonDep) -> api.GamebookTextOut:
     """The text of a kept gamebook."""
-    return api.GamebookTextOut(text=gamebooks.gamebook_text(here, name))
+    return api.GamebookTextOut(text=gamebook_review.gamebook_text(here, name))
 
 
 @router.get("/servers/{server_id}/gamebook", tags=["gamebooks"])
 def gamebook_overview(server_id: str, here: WorkspaceDep, _who: PersonDep) -> api.GamebookOverview:
     """The gamebook of a server beside its files: what it knows of each, its lists, how often each rule holds."""
-    found = gamebooks.overview(here, server_id)
+    found = gamebook_review.overview(here, server_id)
     return api.GamebookOverview(
         name=found.name,
         text=found.text,
@@ -135,7 +136,7 @@ def _rules(rules: Iterable[Holding]) -> list[api.RuleOut]:
 @router.post("/servers/{server_id}/gamebook/try", tags=["gamebooks"])
 def try_gamebook(server_id: str, given: api.GamebookIn, here: WorkspaceDep, _who: PersonDep) -> api.GamebookTrial:
     """What another text of the gamebook would find in the files; nothing is kept."""
-    found = gamebooks.try_gamebook(here, server_id, given.text)
+    found = gamebook_review.try_gamebook(here, server_id, given.text)
     return api.GamebookTrial(
         faults=[shapes.finding(one) for one in found.faults],
         appeared=[shapes.finding(one) for one in found.appeared],
@@ -147,7 +148,7 @@ def try_gamebook(server_id: str, given: api.GamebookIn, here: WorkspaceDep, _who
 @router.post("/servers/{server_id}/gamebook/draft", tags=["gamebooks"])
 def draft_gamebook(server_id: str, here: WorkspaceDep, _who: PersonDep) -> api.GamebookTextOut:
     """A gamebook drafted from the defaults that were imported for a server; nothing is kept."""
-    return api.GamebookTextOut(text=gamebooks.draft_from_defaults(here, server_id))
+    return api.GamebookTextOut(text=gamebook_review.draft_from_defaults(here, server_id))
 
 
 # --- review -----------------------------------------------------------------------------------------------------------
@@ -156,17 +157,17 @@ def draft_gamebook(server_id: str, here: WorkspaceDep, _who: PersonDep) -> api.G
 @router.get("/servers/{server_id}/review", tags=["review"])
 def review_files(server_id: str, here: WorkspaceDep, _who: PersonDep) -> list[api.FileReviewOut]:
     """Every file with settings, and how many of them nobody has looked at since its defaults came in."""
-    return [api.FileReviewOut(**asdict(one)) for one in reviewing.review_files(here, server_id)]
+    return [api.FileReviewOut(**asdict(one)) for one in setting_review.review_files(here, server_id)]
 
 
 @router.get("/servers/{server_id}/review/file", tags=["review"])
 def review_file(server_id: str, path: str, here: WorkspaceDep, _who: PersonDep) -> list[api.SettingOut]:
     """The settings of one file with the state of their review."""
-    found = reviewing.review_file(here, server_id, path)
+    found = setting_review.review_file(here, server_id, path)
     return [api.SettingOut.model_validate(one, from_attributes=True) for one in found]
 
 
 @router.post("/servers/{server_id}/review", tags=["review"])
 def mark_read(server_id: str, given: api.ReadIn, here: WorkspaceDep, who: PersonDep) -> api.ReadOut:
     """Mark settings as read: some, or all of a file."""
-    return api.ReadOut(marked=reviewing.mark_read(here, who.name, server_id, given.path, given.addresses))
+    return api.ReadOut(marked=setting_review.mark_read(here, who.name, server_id, given.path, given.addresses))

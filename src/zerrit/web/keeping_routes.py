@@ -14,7 +14,12 @@ from zerrit.records import Rollout, Run, Window, back_up
 from zerrit.web import shapes
 from zerrit.web.context import Context, ContextDep, PersonDep, WorkspaceDep
 from zerrit.web.routes import change_as_answer
-from zerrit.work import keeping, restoring, rollouts, runs, servers, snapshots, windows
+from zerrit.work.browse import server_values
+from zerrit.work.changes import drift as drift_work
+from zerrit.work.changes import partial_restore, revert
+from zerrit.work.deploy import rollouts, run_requests, schedule
+from zerrit.work.servers import servers
+from zerrit.work.snapshots import integrity, retention, snapshot_archive, snapshots
 
 router = APIRouter(prefix="/api/v1", responses={"4XX": {"model": api.Problem}, "5XX": {"model": api.Problem}})
 
@@ -32,7 +37,7 @@ def list_snapshots(server_id: str, here: WorkspaceDep, _who: PersonDep) -> list[
 @router.post("/servers/{server_id}/snapshots", status_code=201, tags=["snapshots"])
 def take_snapshot(server_id: str, given: api.SnapshotIn, here: WorkspaceDep, who: PersonDep) -> api.SnapshotOut:
     """Fetch the server and mark what it holds now."""
-    snapshot = keeping.take_snapshot(here, who.name, server_id, given.reason, keep=given.keep)
+    snapshot = retention.take_snapshot(here, who.name, server_id, given.reason, keep=given.keep)
     with here.session() as session:
         return shapes.snapshot(session, snapshot)
 
@@ -42,7 +47,7 @@ def keep_snapshot(
     server_id: str, snapshot_id: api.Number, given: api.KeepIn, here: WorkspaceDep, who: PersonDep
 ) -> api.SnapshotOut:
     """Keep a snapshot for good, or let it go again."""
-    snapshot = keeping.keep_snapshot(here, who.name, server_id, snapshot_id, given.why)
+    snapshot = retention.keep_snapshot(here, who.name, server_id, snapshot_id, given.why)
     with here.session() as session:
         return shapes.snapshot(session, snapshot)
 
@@ -52,7 +57,7 @@ def export_snapshot(server_id: str, snapshot_id: api.Number, here: WorkspaceDep,
     """A snapshot as a ZIP that needs no Zerrit: files, hashes, and a sheet of steps."""
     headers = {"Content-Disposition": f'attachment; filename="{server_id}-{snapshot_id}.zip"'}
     return Response(
-        keeping.export_snapshot(here, server_id, snapshot_id), media_type="application/zip", headers=headers
+        snapshot_archive.export_snapshot(here, server_id, snapshot_id), media_type="application/zip", headers=headers
     )
 
 
@@ -61,7 +66,7 @@ def import_snapshot(
     server_id: str, here: WorkspaceDep, who: PersonDep, archive: Annotated[UploadFile, File()]
 ) -> api.SnapshotOut:
     """Take an exported snapshot in again; nothing is written to the server."""
-    snapshot = keeping.import_snapshot(here, who.name, server_id, archive.file.read())
+    snapshot = snapshot_archive.import_snapshot(here, who.name, server_id, archive.file.read())
     with here.session() as session:
         return shapes.snapshot(session, snapshot)
 
@@ -70,21 +75,21 @@ def import_snapshot(
 def plan_pruning(server_id: str, here: WorkspaceDep, _who: PersonDep) -> api.PruningOut:
     """What the retention rules would take away, and why the others stay."""
     with here.session() as session:
-        planned = keeping.plan_pruning(session, servers.get_server(session, server_id))
+        planned = retention.plan_pruning(session, servers.get_server(session, server_id))
     return api.PruningOut(going=list(planned.going), staying=planned.staying)
 
 
 @router.post("/servers/{server_id}/pruning", tags=["snapshots"])
 def prune(server_id: str, here: WorkspaceDep, who: PersonDep) -> api.PruningOut:
     """Take away what the retention rules let go."""
-    planned = keeping.prune(here, who.name, server_id)
+    planned = retention.prune(here, who.name, server_id)
     return api.PruningOut(going=list(planned.going), staying=planned.staying)
 
 
 @router.post("/verification", tags=["snapshots"])
 def verify_all(here: WorkspaceDep, who: PersonDep) -> api.ProofOut:
     """Hash every kept content again."""
-    proof = keeping.verify_all(here, who.name)
+    proof = integrity.verify_all(here, who.name)
     return api.ProofOut(
         contents=proof.contents, size=proof.size, damaged={id_: list(paths) for id_, paths in proof.damaged.items()}
     )
@@ -113,14 +118,14 @@ def restore_part(
     server_id: str, given: api.RestoreIn, response: Response, here: WorkspaceDep, who: PersonDep
 ) -> api.ChangeDetail:
     """Open a change that makes a folder, a file or an entry as it was in a snapshot."""
-    change = restoring.restore_part(here, who.name, server_id, given.snapshot, given.what, given.title)
+    change = partial_restore.restore_part(here, who.name, server_id, given.snapshot, given.what, given.title)
     return change_as_answer(here, change.id, response)
 
 
 @router.post("/changes/{change_id}/undo", tags=["changes"])
 def undo_change(change_id: api.Number, given: api.UndoIn, here: WorkspaceDep, who: PersonDep) -> api.UndoOut:
     """What taking one old change back would do, keeping all that came since; with `open` a change of it."""
-    found = restoring.undo_change(
+    found = revert.undo_change(
         here, who.name, change_id, given.choices, rest=given.rest, keep=given.open, title=given.title
     )
     return api.UndoOut(
@@ -133,7 +138,7 @@ def undo_change(change_id: api.Number, given: api.UndoIn, here: WorkspaceDep, wh
 @router.get("/servers/{server_id}/drift", tags=["snapshots"])
 def drift(server_id: str, here: WorkspaceDep, _who: PersonDep, snapshot: api.Number | None = None) -> api.DriftOut:
     """What a fetch found that Zerrit had not written, and who usually writes there."""
-    found = restoring.drift_of(here, server_id, snapshot)
+    found = drift_work.drift_of(here, server_id, snapshot)
     return api.DriftOut(
         server=found.server,
         before=found.before,
@@ -148,7 +153,7 @@ def adopt_drift(
     server_id: str, given: api.DriftIn, response: Response, here: WorkspaceDep, who: PersonDep
 ) -> api.ChangeDetail:
     """Make what somebody else wrote a change of its own."""
-    change = restoring.adopt_drift(here, who.name, server_id, given.snapshot, given.title)
+    change = drift_work.adopt_drift(here, who.name, server_id, given.snapshot, given.title)
     return change_as_answer(here, change.id, response)
 
 
@@ -157,7 +162,7 @@ def undo_drift(
     server_id: str, given: api.DriftIn, response: Response, here: WorkspaceDep, who: PersonDep
 ) -> api.ChangeDetail:
     """Open a change that takes back what somebody else wrote."""
-    change = restoring.undo_drift(here, who.name, server_id, given.snapshot, given.title)
+    change = drift_work.undo_drift(here, who.name, server_id, given.snapshot, given.title)
     return change_as_answer(here, change.id, response)
 
 
@@ -167,27 +172,27 @@ def undo_drift(
 @router.get("/servers/{server_id}/windows", tags=["windows"])
 def list_windows(server_id: str, here: WorkspaceDep, _who: PersonDep) -> list[api.WindowOut]:
     with here.session() as session:
-        queued = [change.id for change in windows.queued_changes(session, server_id)]
-        return [_window(here, row, queued) for row in windows.list_windows(session, server_id)]
+        queued = [change.id for change in schedule.queued_changes(session, server_id)]
+        return [_window(here, row, queued) for row in schedule.list_windows(session, server_id)]
 
 
 @router.post("/servers/{server_id}/windows", status_code=201, tags=["windows"])
 def add_window(server_id: str, given: api.WindowIn, here: WorkspaceDep, who: PersonDep) -> api.WindowOut:
     """Do something at times of day by itself."""
-    window = windows.add_window(
+    window = schedule.add_window(
         here, who.name, server_id, given.does, given.times, given.weekdays, given.zone, given.announce
     )
     with here.session() as session:
-        return _window(here, window, [change.id for change in windows.queued_changes(session, server_id)])
+        return _window(here, window, [change.id for change in schedule.queued_changes(session, server_id)])
 
 
 @router.delete("/servers/{server_id}/windows/{window_id}", status_code=204, tags=["windows"])
 def remove_window(server_id: str, window_id: api.Number, here: WorkspaceDep, who: PersonDep) -> None:
-    windows.remove_window(here, who.name, server_id, window_id)
+    schedule.remove_window(here, who.name, server_id, window_id)
 
 
 def _window(here: WorkspaceDep, row: Window, queued: list[int]) -> api.WindowOut:
-    moment = windows.moment_of(row, here.now())
+    moment = schedule.moment_of(row, here.now())
     return api.WindowOut.model_validate(
         {
             "id": row.id,
@@ -199,7 +204,7 @@ def _window(here: WorkspaceDep, row: Window, queued: list[int]) -> api.WindowOut
             "announce": row.announce,
             "next_at": row.next_at,
             "note": moment.note if moment.at == row.next_at else "",
-            "queued": queued if row.does == windows.RESTART else [],
+            "queued": queued if row.does == schedule.RESTART else [],
         }
     )
 
@@ -207,14 +212,14 @@ def _window(here: WorkspaceDep, row: Window, queued: list[int]) -> api.WindowOut
 @router.post("/changes/{change_id}/queue", tags=["windows"])
 def queue(change_id: api.Number, response: Response, here: WorkspaceDep, who: PersonDep) -> api.ChangeDetail:
     """Let a change wait for the next restart window of its server."""
-    windows.queue_change(here, who.name, change_id)
+    schedule.queue_change(here, who.name, change_id)
     return change_as_answer(here, change_id, response)
 
 
 @router.delete("/changes/{change_id}/queue", tags=["windows"])
 def unqueue(change_id: api.Number, response: Response, here: WorkspaceDep, who: PersonDep) -> api.ChangeDetail:
     """Take a change out of the queue."""
-    windows.unqueue_change(here, who.name, change_id)
+    schedule.unqueue_change(here, who.name, change_id)
     return change_as_answer(here, change_id, response)
 
 
@@ -233,7 +238,7 @@ def begin_rollout_of(here: Context, rollout_id: api.Number) -> None:
 @router.post("/rollouts", status_code=202, tags=["rollouts"])
 def begin_rollout(given: api.RolloutIn, here: ContextDep, who: PersonDep) -> api.RolloutOut:
     """Bring a change to several servers, wave by wave; it halts at the first that goes wrong."""
-    options = runs.Options(**given.options.model_dump())
+    options = run_requests.Options(**given.options.model_dump())
     rollout = rollouts.begin_rollout(here.workspace, who.name, given.change, given.waves, options)
     begin_rollout_of(here, rollout.id)
     return _rollout(rollout)
@@ -277,7 +282,7 @@ def grid(
     only_odd: bool = False,
 ) -> api.GridOut:
     """The values at an address on several servers or all, odd ones marked."""
-    chosen, rows = rollouts.grid(here, address, server or (), only_odd=only_odd)
+    chosen, rows = server_values.grid(here, address, server or (), only_odd=only_odd)
     return api.GridOut(
         servers=chosen,
         rows=[

@@ -20,7 +20,7 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from zerrit.web.context import token_of
 from zerrit.web.problems import problem
-from zerrit.work import people
+from zerrit.work.base import accounts
 
 MAX_BODY: Final = 256 * 1024 * 1024  # bytes; an archive of defaults with its form fields stays far below
 MAX_ANONYMOUS: Final = 64 * 1024  # bytes; to sign in takes some hundred
@@ -86,7 +86,7 @@ def _is_known(request: Request) -> bool:
     if not token:
         return False
     with here.session() as session:
-        return people.person_of(here, session, token) is not None
+        return accounts.person_of(here, session, token) is not None
 
 
 class KnownHosts:

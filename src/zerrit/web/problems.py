@@ -18,7 +18,7 @@ from zerrit.control import ControlError
 from zerrit.core.errors import AddressNotFound, SnippetRefused, ZerritError
 from zerrit.links import LinkError, LinkFault
 from zerrit.records.storage import is_full
-from zerrit.work.errors import Conflict, SignInWaits
+from zerrit.work.base.errors import Conflict, SignInWaits
 
 log = structlog.get_logger("zerrit.web")
 

@@ -16,20 +16,12 @@ from zerrit.report.comparison import comparison_page
 from zerrit.web import shapes
 from zerrit.web.context import COOKIE, ContextDep, PersonDep, WorkspaceDep, address_of, sign_in_slot, token_of
 from zerrit.web.serving import STOP_PATIENCE
-from zerrit.work import (
-    activity,
-    changes,
-    checking,
-    comparing,
-    controls,
-    fetch,
-    files,
-    kept_gamebooks,
-    people,
-    servers,
-    upgrades,
-)
-from zerrit.work.workspace import Workspace
+from zerrit.work.base import accounts, activity_log
+from zerrit.work.base.workspace import Workspace
+from zerrit.work.browse import file_browser, state_comparison
+from zerrit.work.changes import changes, server_check, upgrades
+from zerrit.work.servers import controls, servers, stored_gamebooks
+from zerrit.work.snapshots import fetch
 
 router = APIRouter(prefix="/api/v1", responses={"4XX": {"model": api.Problem}, "5XX": {"model": api.Problem}})
 Version = Annotated[str | None, Header(alias="If-Match")]
@@ -44,7 +36,7 @@ async def start_session(
 ) -> api.PersonOut:
     """Sign in to the console: sets the session cookie."""
     password, address = given.password.get_secret_value(), address_of(request)
-    token = await sign_in_slot(lambda: people.sign_in(here, given.name, password, "session", address=address))
+    token = await sign_in_slot(lambda: accounts.sign_in(here, given.name, password, "session", address=address))
     response.set_cookie(
         COOKIE, token, httponly=True, samesite="strict", secure=request.url.scheme == "https", max_age=14 * 24 * 3600
     )
@@ -54,13 +46,13 @@ async def start_session(
 
 def _whose(here: Workspace, token: str) -> Person | None:
     with here.session() as session:
-        return people.person_of(here, session, token)
+        return accounts.person_of(here, session, token)
 
 
 @router.delete("/session", status_code=204, tags=["people"])
 def end_session(response: Response, request: Request, here: WorkspaceDep, _who: PersonDep) -> None:
     """Sign out; the token is not valid any more."""
-    people.sign_out(here, token_of(request))
+    accounts.sign_out(here, token_of(request))
     response.delete_cookie(COOKIE)
 
 
@@ -69,7 +61,7 @@ async def make_token(given: api.TokenIn, request: Request, here: WorkspaceDep) -
     """Sign in from a program: hands out a bearer token."""
     password, address = given.password.get_secret_value(), address_of(request)
     token = await sign_in_slot(
-        lambda: people.sign_in(here, given.name, password, "bearer", address=address, label=given.label)
+        lambda: accounts.sign_in(here, given.name, password, "bearer", address=address, label=given.label)
     )
     return api.TokenOut(token=token)
 
@@ -87,16 +79,16 @@ def list_tokens(request: Request, here: WorkspaceDep, who: PersonDep) -> list[ap
                 created_at=one.created_at,
                 expires_at=one.expires_at,
                 used_at=one.used_at,
-                is_this=people.is_this(one, token),
+                is_this=accounts.is_this(one, token),
             )
-            for one in people.tokens_of(here, session, who)
+            for one in accounts.tokens_of(here, session, who)
         ]
 
 
 @router.delete("/tokens/{token_id}", status_code=204, tags=["people"])
 def revoke_token(token_id: api.Number, here: WorkspaceDep, who: PersonDep) -> None:
     """End one of your sessions or tokens."""
-    people.revoke(here, who, token_id)
+    accounts.revoke(here, who, token_id)
 
 
 @router.put("/me/password", status_code=204, tags=["people"])
@@ -104,7 +96,7 @@ async def change_password(given: api.PasswordIn, request: Request, here: Workspa
     """Change your password. All your other sessions and tokens end; the one that asks stays."""
     old, new = given.old.get_secret_value(), given.new.get_secret_value()
     token, address = token_of(request), address_of(request)
-    await sign_in_slot(lambda: people.change_password(here, who, old, new, token, address=address))
+    await sign_in_slot(lambda: accounts.change_password(here, who, old, new, token, address=address))
 
 
 @router.get("/me", tags=["people"])
@@ -119,13 +111,14 @@ def who_am_i(who: PersonDep) -> api.PersonOut:
 def list_gamebooks(here: WorkspaceDep, _who: PersonDep) -> list[api.GamebookOut]:
     with here.session() as session:
         return [
-            api.GamebookOut(name=row.name, updated_at=row.updated_at) for row in kept_gamebooks.list_gamebooks(session)
+            api.GamebookOut(name=row.name, updated_at=row.updated_at)
+            for row in stored_gamebooks.list_gamebooks(session)
         ]
 
 
 @router.put("/gamebooks/{name}", status_code=204, tags=["servers"])
 def put_gamebook(name: str, given: api.GamebookIn, here: WorkspaceDep, who: PersonDep) -> None:
-    kept_gamebooks.put_gamebook(here, who.name, name, given.text)
+    stored_gamebooks.put_gamebook(here, who.name, name, given.text)
 
 
 @router.get("/servers", tags=["servers"])
@@ -220,7 +213,9 @@ def import_defaults(
 
 @router.get("/servers/{server_id}/files", tags=["files"])
 def list_files(server_id: str, here: WorkspaceDep, _who: PersonDep) -> list[api.FileStateOut]:
-    return [api.FileStateOut.model_validate(file, from_attributes=True) for file in files.list_files(here, server_id)]
+    return [
+        api.FileStateOut.model_validate(file, from_attributes=True) for file in file_browser.list_files(here, server_id)
+    ]
 
 
 @router.get("/servers/{server_id}/file", tags=["files"])
@@ -228,7 +223,7 @@ def read_file(
     server_id: str, path: str, here: WorkspaceDep, _who: PersonDep, change: api.Number | None = None
 ) -> api.FileOut:
     """One file as text with its findings; with `change`, as that change leaves it."""
-    document, found = files.read_file(here, server_id, path, change)
+    document, found = file_browser.read_file(here, server_id, path, change)
     return api.FileOut(
         path=path,
         format=document.format.value,
@@ -242,7 +237,9 @@ def read_file(
 def raw_file(server_id: str, path: str, here: WorkspaceDep, _who: PersonDep) -> Response:
     """The exact bytes of one file."""
     headers = {"Content-Disposition": "attachment", "X-Content-Type-Options": "nosniff"}
-    return Response(files.raw_file(here, server_id, path), media_type="application/octet-stream", headers=headers)
+    return Response(
+        file_browser.raw_file(here, server_id, path), media_type="application/octet-stream", headers=headers
+    )
 
 
 @router.get("/servers/{server_id}/entries", tags=["files"])
@@ -250,7 +247,7 @@ def list_entries(
     server_id: str, path: str, here: WorkspaceDep, _who: PersonDep, kind: str = "", change: api.Number | None = None
 ) -> api.EntriesOut:
     """The entries of a file as rows and columns; with `change`, as that change leaves them."""
-    return shapes.entries(files.list_entries(here, server_id, path, kind, change))
+    return shapes.entries(file_browser.list_entries(here, server_id, path, kind, change))
 
 
 @router.get("/servers/{server_id}/show", tags=["files"])
@@ -258,7 +255,7 @@ def show(
     server_id: str, here: WorkspaceDep, _who: PersonDep, address: Annotated[str, Query(max_length=2000)]
 ) -> list[api.PlaceOut]:
     """What stands at an address, with what is known of it."""
-    return [shapes.place(place) for place in files.show(here, server_id, address)]
+    return [shapes.place(place) for place in file_browser.show(here, server_id, address)]
 
 
 @router.get("/comparison", tags=["files"])
@@ -275,7 +272,7 @@ def compare_states(
     A state is SERVER@live, SERVER@latest, SERVER@NUMBER (a snapshot), SERVER@defaults or SERVER@defaults:LABEL.
     `only` narrows it to what is at or below an address, which may be a pattern. `texts` adds the lines that differ.
     """
-    return shapes.comparison(comparing.compare_servers(here, old, new, only, with_texts=texts))
+    return shapes.comparison(state_comparison.compare_servers(here, old, new, only, with_texts=texts))
 
 
 @router.post("/state", tags=["files"], response_class=Response)
@@ -283,7 +280,7 @@ def get_state(given: api.StateIn, here: WorkspaceDep, _who: PersonDep) -> Respon
     """The files of a state as a ZIP, to be compared elsewhere: `state.json` lists all with size and SHA-256, and below
     `files/` are those that are not as in `known`.
     """
-    return Response(comparing.state_archive(here, given.state, given.known), media_type="application/zip")
+    return Response(state_comparison.state_archive(here, given.state, given.known), media_type="application/zip")
 
 
 @router.get("/comparison/page", tags=["files"], response_class=HTMLResponse)
@@ -295,7 +292,7 @@ def comparison_as_page(
     only: Annotated[str, Query(max_length=2000)] = "",
 ) -> HTMLResponse:
     """The same as a page to print."""
-    found = comparing.compare_servers(here, old, new, only, with_texts=True)
+    found = state_comparison.compare_servers(here, old, new, only, with_texts=True)
     page = comparison_page(found.old_name, found.new_name, found.differences, found.texts, found.notes)
     return HTMLResponse(page, headers={"X-Content-Type-Options": "nosniff"})
 
@@ -397,7 +394,7 @@ def waive(
     change_id: api.Number, given: api.WaiverIn, response: Response, here: WorkspaceDep, who: PersonDep
 ) -> api.ChangeDetail:
     """Accept a finding, with a reason."""
-    checking.waive_in_change(here, who.name, change_id, given.code, given.place, given.reason, given.until)
+    server_check.waive_in_change(here, who.name, change_id, given.code, given.place, given.reason, given.until)
     return change_as_answer(here, change_id, response)
 
 
@@ -422,7 +419,7 @@ def differences(
 
     `texts` adds the lines that differ.
     """
-    return shapes.comparison(comparing.compare_change(here, change_id, against, with_texts=texts))
+    return shapes.comparison(state_comparison.compare_change(here, change_id, against, with_texts=texts))
 
 
 @router.post("/servers/{server_id}/upgrade-plan", tags=["changes"])
@@ -446,7 +443,7 @@ def open_upgrade(
 def verify_activity(here: WorkspaceDep, _who: PersonDep) -> api.ChainOut:
     """Whether the activity log is as it was written; each row is bound to the one before it by its hash."""
     with here.session() as session:
-        found = activity.verify(session)
+        found = activity_log.verify(session)
     return api.ChainOut(rows=found.rows, faults=list(found.faults))
 
 
@@ -454,7 +451,7 @@ def verify_activity(here: WorkspaceDep, _who: PersonDep) -> api.ChainOut:
 def list_activity(server_id: str, here: WorkspaceDep, _who: PersonDep) -> list[api.ActivityOut]:
     with here.session() as session:
         servers.get_server(session, server_id)
-        rows = activity.list_activity(session, server_id)
+        rows = activity_log.list_activity(session, server_id)
     return [api.ActivityOut.model_validate(row, from_attributes=True) for row in rows]
 
 

@@ -11,7 +11,10 @@ from zerrit.records import Run
 from zerrit.web import shapes
 from zerrit.web.context import Context, ContextDep, PersonDep, WorkspaceDep
 from zerrit.web.routes import change_as_answer
-from zerrit.work import carrying, controls, proving, run_evidence, runs, servers
+from zerrit.work.base import run_records
+from zerrit.work.deploy import checklist, evidence, instructions, run_requests
+from zerrit.work.servers import controls, servers
+from zerrit.work.snapshots import upload
 
 router = APIRouter(
     prefix="/api/v1", tags=["runs"], responses={"4XX": {"model": api.Problem}, "5XX": {"model": api.Problem}}
@@ -19,8 +22,8 @@ router = APIRouter(
 Chosen = Annotated[api.OptionsIn | None, Body()]
 
 
-def _options(given: api.OptionsIn | None) -> runs.Options:
-    return runs.Options(**given.model_dump()) if given is not None else runs.NO_OPTIONS
+def _options(given: api.OptionsIn | None) -> run_requests.Options:
+    return run_requests.Options(**given.model_dump()) if given is not None else run_requests.NO_OPTIONS
 
 
 def _begun(here: Context, run: Run) -> api.RunOut:
@@ -31,27 +34,27 @@ def _begun(here: Context, run: Run) -> api.RunOut:
 @router.post("/changes/{change_id}/deploy", status_code=202)
 def deploy(change_id: api.Number, here: ContextDep, who: PersonDep, options: Chosen = None) -> api.RunOut:
     """Begin to deploy a change; follow the run by its number or by the event stream."""
-    return _begun(here, runs.begin_deploy(here.workspace, who.name, [change_id], _options(options)))
+    return _begun(here, run_requests.begin_deploy(here.workspace, who.name, [change_id], _options(options)))
 
 
 @router.post("/servers/{server_id}/deploy", status_code=202)
 def deploy_together(server_id: str, given: api.DeployIn, here: ContextDep, who: PersonDep) -> api.RunOut:
     """Begin to deploy several changes of a server in one run, in their order."""
-    return _begun(here, runs.begin_deploy(here.workspace, who.name, given.changes, _options(given.options)))
+    return _begun(here, run_requests.begin_deploy(here.workspace, who.name, given.changes, _options(given.options)))
 
 
 @router.post("/servers/{server_id}/rollback", status_code=202)
 def rollback(server_id: str, given: api.RollbackIn, here: ContextDep, who: PersonDep) -> api.RunOut:
     """Begin to put a server back to one of its snapshots."""
     return _begun(
-        here, runs.begin_rollback(here.workspace, who.name, server_id, given.snapshot, _options(given.options))
+        here, run_requests.begin_rollback(here.workspace, who.name, server_id, given.snapshot, _options(given.options))
     )
 
 
 @router.post("/servers/{server_id}/restart", status_code=202)
 def restart(server_id: str, here: ContextDep, who: PersonDep, options: Chosen = None) -> api.RunOut:
     """Begin to stop the game, take a snapshot, and start it again."""
-    return _begun(here, runs.begin_restart(here.workspace, who.name, server_id, _options(options)))
+    return _begun(here, run_requests.begin_restart(here.workspace, who.name, server_id, _options(options)))
 
 
 @router.post("/runs/{run_id}/cancel")
@@ -60,21 +63,21 @@ def cancel(run_id: api.Number, here: WorkspaceDep, who: PersonDep) -> api.RunOut
 
     One that waits for a person on its way back is given up, and leaves the server as it is.
     """
-    runs.cancel_run(here, who.name, run_id)
+    run_requests.cancel_run(here, who.name, run_id)
     return get_run(run_id, here, who)
 
 
 @router.get("/runs/{run_id}")
 def get_run(run_id: api.Number, here: WorkspaceDep, _who: PersonDep) -> api.RunOut:
     with here.session() as session:
-        return shapes.run(runs.get_run(session, run_id))
+        return shapes.run(run_records.get_run(session, run_id))
 
 
 @router.get("/runs/{run_id}/evidence/{path:path}", response_class=Response)
 def get_evidence_file(run_id: api.Number, path: str, here: WorkspaceDep, _who: PersonDep) -> Response:
     """The bytes of a file that a failed start wrote."""
     return Response(
-        run_evidence.evidence_file(here, run_id, path),
+        evidence.evidence_file(here, run_id, path),
         media_type="application/octet-stream",
         headers={"Content-Disposition": "attachment"},
     )
@@ -84,7 +87,7 @@ def get_evidence_file(run_id: api.Number, path: str, here: WorkspaceDep, _who: P
 def list_runs(server_id: str, here: WorkspaceDep, _who: PersonDep) -> list[api.RunOut]:
     with here.session() as session:
         servers.get_server(session, server_id)
-        return [shapes.run(row) for row in runs.list_runs(session, server_id)]
+        return [shapes.run(row) for row in run_records.list_runs(session, server_id)]
 
 
 # --- by hand ----------------------------------------------------------------------------------------------------------
@@ -108,7 +111,7 @@ def take_in(
 ) -> api.TakenInOut:
     """Show files as they are on the server now: each under its path, or a ZIP of many without one."""
     given = [(path, file.file.read()) for file, path in zip(files, [*paths, *[""] * len(files)], strict=False)]
-    taken = carrying.take_in(here, who.name, server_id, given, gone)
+    taken = upload.take_in(here, who.name, server_id, given, gone)
     return api.TakenInOut(taken=taken, gone=gone)
 
 
@@ -116,7 +119,7 @@ def take_in(
 def hand_out(run_id: api.Number, here: WorkspaceDep, _who: PersonDep) -> Response:
     """A ZIP of the files that a run asks a person to put on the server, with numbered steps."""
     headers = {"Content-Disposition": f'attachment; filename="zerrit-run-{run_id}.zip"'}
-    return Response(carrying.hand_out(here, run_id), media_type="application/zip", headers=headers)
+    return Response(instructions.hand_out(here, run_id), media_type="application/zip", headers=headers)
 
 
 @router.post("/servers/{server_id}/accept")
@@ -140,7 +143,7 @@ def look(
     who: PersonDep,
 ) -> api.ChangeDetail:
     """Say how something looks in the game. When all is right, the change is proven."""
-    proving.say_look(here, who.name, change_id, look_id, is_right=given.is_right, note_=given.note)
+    checklist.say_look(here, who.name, change_id, look_id, is_right=given.is_right, note_=given.note)
     return change_as_answer(here, change_id, response)
 
 
@@ -149,7 +152,7 @@ def came(
     change_id: api.Number, wait_id: api.Number, response: Response, here: WorkspaceDep, who: PersonDep
 ) -> api.ChangeDetail:
     """What written values waited for has come."""
-    proving.say_held(here, who.name, change_id, wait_id)
+    checklist.say_held(here, who.name, change_id, wait_id)
     return change_as_answer(here, change_id, response)
 
 
@@ -158,5 +161,5 @@ def prove(
     change_id: api.Number, given: api.ProofIn, response: Response, here: WorkspaceDep, who: PersonDep
 ) -> api.ChangeDetail:
     """A change that has no look list is proven by a person's word."""
-    proving.prove(here, who.name, change_id, given.note)
+    checklist.prove(here, who.name, change_id, given.note)
     return change_as_answer(here, change_id, response)

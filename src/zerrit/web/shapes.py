@@ -20,10 +20,15 @@ from zerrit.core.merge import MergePlan
 from zerrit.core.steps import Outcome
 from zerrit.records import Change, Run, RunFile, Server, Snapshot, SnapshotFile
 from zerrit.records import Step as StepRow
-from zerrit.work import changes as change_work
-from zerrit.work import comparing, files, runs, servers, snapshots, upgrades
-from zerrit.work.changes import EDITABLE, Preview
-from zerrit.work.judging import JudgedFinding, place_of
+from zerrit.work.base import run_records
+from zerrit.work.browse import file_browser, state_comparison
+from zerrit.work.changes import changes as change_work
+from zerrit.work.changes import upgrades
+from zerrit.work.changes.changes import EDITABLE, Preview
+from zerrit.work.changes.finding_status import JudgedFinding, place_of
+from zerrit.work.deploy import run_requests
+from zerrit.work.servers import servers
+from zerrit.work.snapshots import snapshots
 
 
 def server(session: Session, row: Server) -> api.ServerOut:
@@ -32,7 +37,7 @@ def server(session: Session, row: Server) -> api.ServerOut:
     open_changes = session.scalar(
         select(func.count(Change.id)).where(Change.server_id == row.id, Change.state.in_(EDITABLE[:3]))
     )
-    last_run = runs.latest_run(session, row.id)
+    last_run = run_records.latest_run(session, row.id)
     return api.ServerOut(
         id=row.id,
         title=row.title,
@@ -88,7 +93,7 @@ def change(row: Change) -> api.ChangeOut:
 
 def change_detail(session: Session, row: Change, seen: Preview) -> api.ChangeDetail:
     new = [judged for judged in seen.findings if judged.is_new]
-    own_runs = runs.runs_of_change(session, row.id)
+    own_runs = run_records.runs_of_change(session, row.id)
     return api.ChangeDetail(
         **change(row).model_dump(),
         step_list=[step(s, came) for s, came in zip(row.steps, seen.replayed.outcomes, strict=True)],
@@ -201,7 +206,7 @@ def value_changes(found: Iterable[ValueChange]) -> list[api.ValueChangeOut]:
     return [api.ValueChangeOut(address=c.address, old=c.old, new=c.new) for c in found]
 
 
-def place(found: files.Place) -> api.PlaceOut:
+def place(found: file_browser.Place) -> api.PlaceOut:
     known = {field.name: getattr(found, field.name) for field in fields(found) if field.name != "findings"}
     return api.PlaceOut(**known, findings=[finding(one) for one in found.findings])
 
@@ -256,7 +261,7 @@ def difference(found: Difference) -> api.DifferenceOut:
     )
 
 
-def comparison(found: comparing.Comparison) -> api.ComparisonOut:
+def comparison(found: state_comparison.Comparison) -> api.ComparisonOut:
     return api.ComparisonOut(
         old=found.old_name,
         new=found.new_name,
@@ -277,7 +282,7 @@ def run(row: Run) -> api.RunOut:
             "stage": row.stage,
             "asks": row.asks,
             "cancelled_by": row.cancelled_by,
-            "on_cancel": runs.on_cancel(row),
+            "on_cancel": run_requests.on_cancel(row),
             "changes": row.change_ids,
             "target": row.target_id,
             "before": row.before_id,
@@ -314,7 +319,7 @@ def _plain(number: Decimal | None) -> str:
     return format(number, "f") if number is not None else ""
 
 
-def entries(found: files.Entries) -> api.EntriesOut:
+def entries(found: file_browser.Entries) -> api.EntriesOut:
     rows = [
         api.RowOut(
             address=r.address,
@@ -332,7 +337,7 @@ def entries(found: files.Entries) -> api.EntriesOut:
     return api.EntriesOut(kinds=dict(found.kinds), kind=found.kind, columns=columns, rows=rows)
 
 
-def _column(column: files.Column) -> api.ColumnOut:
+def _column(column: file_browser.Column) -> api.ColumnOut:
     rules = column.rules
     return api.ColumnOut(
         field=column.field,
@@ -340,6 +345,6 @@ def _column(column: files.Column) -> api.ColumnOut:
         least=_plain(rules.least) if rules else "",
         most=_plain(rules.most) if rules else "",
         note=rules.note if rules else "",
-        allowed=files.allowed_text(column),
+        allowed=file_browser.allowed_text(column),
         words=list(column.words),
     )

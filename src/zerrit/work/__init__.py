@@ -1,1 +1,1 @@
-"""The use cases, one module each. Interfaces call these and nothing below."""
+"""The use cases. Interfaces call these and nothing below."""

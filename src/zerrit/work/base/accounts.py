@@ -1,0 +1,185 @@
+"""Who may use Zerrit: the first admin, signing in, sessions and tokens."""
+
+from __future__ import annotations
+
+import hashlib
+import math
+import secrets
+from datetime import timedelta
+from typing import Final, Literal
+
+from argon2 import PasswordHasher
+from argon2.exceptions import VerificationError
+from sqlalchemy import delete, func, select, update
+from sqlalchemy.orm import Session
+
+from zerrit.records import Person, Token
+from zerrit.work.base.activity_log import note
+from zerrit.work.base.errors import NotFound, Refused, SignInFailed, SignInWaits
+from zerrit.work.base.workspace import Workspace
+
+MIN_PASSWORD: Final = 8
+ACCESS: Final = "access"  #: the event that some sessions or tokens ended
+USED_EVERY: Final = timedelta(hours=1)
+LIFETIMES: Final = {"session": timedelta(days=14), "bearer": timedelta(days=365)}
+
+_hasher = PasswordHasher()
+# Verified when the name is unknown, so that the time of the answer does not tell which names exist.
+_NOBODY: Final = _hasher.hash(secrets.token_hex(16))
+
+
+def ensure_admin(workspace: Workspace, name: str, password: str | None) -> str | None:
+    """Make the first admin when there is nobody yet. Returns the password if it was made up here, else None."""
+    with workspace.session() as session:
+        if session.scalar(select(func.count(Person.id))):
+            return None
+        chosen = password or secrets.token_urlsafe(12)
+        if len(chosen) < MIN_PASSWORD:
+            raise Refused(f"A password has at least {MIN_PASSWORD} characters.")
+        session.add(Person(name=name, password_hash=_hasher.hash(chosen), role="admin", created_at=workspace.now()))
+        note(workspace, session, name, "person.added", None, f"{name}, the first admin")
+    return None if password else chosen
+
+
+def sign_in(
+    workspace: Workspace,
+    name: str,
+    password: str,
+    kind: Literal["session", "bearer"],
+    *,
+    address: str = "",
+    label: str = "",
+) -> str:
+    """Check a password and hand out a new token; only its digest is kept.
+
+    `address` is where the request came from, `label` what the token is for. The password is checked outside any
+    session of the database: it takes as long as it is meant to.
+
+    Raises SignInFailed: name or password is wrong; it does not say which. SignInWaits: after wrong passwords before.
+    """
+    _require_turn(workspace, name, address)
+    with workspace.session() as session:
+        person = session.scalar(select(Person).where(Person.name == name))
+    is_right = _is_right(person, password)
+    if person is None or not is_right:
+        workspace.sign_ins.failed(name, address)
+        with workspace.writing() as session:
+            note(workspace, session, name, "person.sign-in-failed", None, f"from {address}" if address else "")
+        raise SignInFailed("The name or the password is wrong.")
+    workspace.sign_ins.succeeded(name, address)
+    token = secrets.token_urlsafe(32)
+    now = workspace.now()
+    with workspace.writing() as session:
+        session.execute(delete(Token).where(Token.expires_at < now))
+        if session.get_one(Person, person.id).password_hash != person.password_hash:
+            raise SignInFailed("The password was changed just now.")
+        session.add(
+            Token(
+                person_id=person.id,
+                digest=_digest(token),
+                kind=kind,
+                name=label,
+                created_at=now,
+                expires_at=now + LIFETIMES[kind],
+            )
+        )
+        note(workspace, session, name, "person.signed-in", None, f"{kind} {label}".strip())
+    return token
+
+
+def _require_turn(workspace: Workspace, name: str, address: str) -> None:
+    """Raises SignInWaits: after wrong passwords the next try is not possible yet."""
+    left = workspace.sign_ins.wait_for(name, address)
+    if left > 0:
+        raise SignInWaits(f"After wrong passwords the next try is possible in {math.ceil(left)} s.", left)
+
+
+def has_password(workspace: Workspace, name: str, password: str) -> bool:
+    """A person of that name has that password."""
+    with workspace.session() as session:
+        person = session.scalar(select(Person).where(Person.name == name))
+    return _is_right(person, password)
+
+
+def _is_right(person: Person | None, password: str) -> bool:
+    try:
+        return _hasher.verify(person.password_hash if person else _NOBODY, password) and person is not None
+    except (VerificationError, UnicodeError):
+        return False
+
+
+def change_password(workspace: Workspace, person: Person, old: str, new: str, token: str, *, address: str = "") -> None:
+    """Give a person another password. All their other sessions and tokens end; the one that asks stays.
+
+    Raises SignInFailed: the old password is wrong. Refused: the new one is too short. SignInWaits.
+    """
+    if len(new) < MIN_PASSWORD:
+        raise Refused(f"A password has at least {MIN_PASSWORD} characters.")
+    _require_turn(workspace, person.name, address)
+    if not _is_right(person, old):
+        workspace.sign_ins.failed(person.name, address)
+        raise SignInFailed("The old password is wrong; nothing was changed.")
+    hashed = _hasher.hash(new)
+    with workspace.writing() as session:
+        session.get_one(Person, person.id).password_hash = hashed
+        others = delete(Token).where(Token.person_id == person.id, Token.digest != _digest(token))
+        ended = session.execute(others).rowcount  # type: ignore[attr-defined]  # a statement that deletes has it
+        note(workspace, session, person.name, "person.password", None, f"{ended} other sessions and tokens ended")
+    workspace.publish(ACCESS, {})
+
+
+def person_of(workspace: Workspace, session: Session, token: str) -> Person | None:
+    """Whose token this is, or None when it is unknown or has run out."""
+    found = _valid_token(workspace, session, token)
+    return found.person if found else None
+
+
+def who_uses(workspace: Workspace, token: str) -> Person | None:
+    """Whose token this is, noting when it was used last.
+
+    That time is exact to the hour, which is enough to see which tokens are not needed any more.
+    """
+    with workspace.session() as session:
+        found = _valid_token(workspace, session, token)
+    if found is None:
+        return None
+    now = workspace.now()
+    if found.used_at is None or now - found.used_at > USED_EVERY:
+        with workspace.writing() as session:
+            session.execute(update(Token).where(Token.id == found.id).values(used_at=now))
+    return found.person
+
+
+def _valid_token(workspace: Workspace, session: Session, token: str) -> Token | None:
+    return session.scalar(select(Token).where(Token.digest == _digest(token), Token.expires_at > workspace.now()))
+
+
+def tokens_of(workspace: Workspace, session: Session, person: Person) -> list[Token]:
+    """The sessions and tokens of a person that are valid, the newest first."""
+    valid = (Token.person_id == person.id, Token.expires_at > workspace.now())
+    return list(session.scalars(select(Token).where(*valid).order_by(Token.id.desc())))
+
+
+def is_this(found: Token, token: str) -> bool:
+    return found.digest == _digest(token)
+
+
+def revoke(workspace: Workspace, person: Person, token_id: int) -> None:
+    """End a session or a token of a person. Raises NotFound: they have none of that number."""
+    with workspace.writing() as session:
+        found = session.get(Token, token_id) if token_id < 2**63 else None
+        if found is None or found.person_id != person.id:
+            raise NotFound(f"You have no token {token_id}. `zerrit tokens` lists yours.")
+        session.delete(found)
+        note(workspace, session, person.name, "person.revoked", None, f"{found.kind} {found.name}".strip())
+    workspace.publish(ACCESS, {})
+
+
+def sign_out(workspace: Workspace, token: str) -> None:
+    with workspace.writing() as session:
+        session.execute(delete(Token).where(Token.digest == _digest(token)))
+    workspace.publish(ACCESS, {})
+
+
+def _digest(token: str) -> str:
+    return hashlib.sha256(token.encode("utf-8", "surrogatepass")).hexdigest()

@@ -1,0 +1,248 @@
+"""What all use cases work with: the database, the vault, the clock, the way to links and controls, the events."""
+
+from __future__ import annotations
+
+import os
+import threading
+from collections.abc import Callable, Iterator, Mapping
+from contextlib import AbstractContextManager, contextmanager
+from dataclasses import dataclass, field
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any, Final, Generic, TypeVar
+
+from cachetools import LRUCache
+from sqlalchemy.orm import Session
+
+from zerrit.core.checks import Checked, Files
+from zerrit.core.documents import Document, Finding, read_document
+from zerrit.core.gamebooks import Gamebook
+from zerrit.core.steps import Replay
+from zerrit.links import FolderLink, FtpLink, FtpsLink, HandLink, Limits, Link, SftpLink
+from zerrit.records import Database, DataFolder, Server, Vault
+from zerrit.work.base.errors import Conflict, Refused
+from zerrit.work.base.sign_in_delays import SignIns
+
+Publish = Callable[[str, Mapping[str, Any]], None]
+MAX_DOCUMENTS: Final = 1200  # kept read; a large server has some hundred files, and two states of them are looked at
+PRUNE_PATIENCE: Final = 5.0  # seconds
+MAX_CHECKED: Final = 16  # snapshots whose checks are kept
+MAX_TAKEN: Final = 32  # of which each server has one that counts
+MAX_WORKED_OUT: Final = 16  # changes kept worked out
+WorkKey = tuple[int, str, int, str]  #: change, digest of its steps, its base, digest of the gamebook
+K = TypeVar("K")
+V = TypeVar("V")
+
+
+class Recent(Generic[K, V]):
+    """The last values that were worked out, at most so many. Safe between threads."""
+
+    def __init__(self, most: int) -> None:
+        self._values: LRUCache[K, V] = LRUCache(most)
+        self._lock = threading.Lock()
+
+    def get(self, key: K) -> V | None:
+        with self._lock:
+            return self._values.get(key)
+
+    def keep(self, key: K, value: V) -> V:
+        with self._lock:
+            self._values[key] = value
+        return value
+
+
+class Storing:
+    """Contents are kept before something names them; while that is so, none that nothing names may be dropped."""
+
+    def __init__(self) -> None:
+        self._change = threading.Condition()
+        self._shared = 0
+        self._is_exclusive = False
+
+    @contextmanager
+    def shared(self) -> Iterator[None]:
+        """While contents are kept that something will name soon."""
+        with self._change:
+            self._change.wait_for(lambda: not self._is_exclusive)
+            self._shared += 1
+        try:
+            yield
+        finally:
+            with self._change:
+                self._shared -= 1
+                self._change.notify_all()
+
+    @contextmanager
+    def exclusive(self) -> Iterator[None]:
+        """While contents that nothing names are dropped. Raises Conflict: files are being taken in just now."""
+        with self._change:
+            if not self._change.wait_for(lambda: not self._is_exclusive and not self._shared, timeout=PRUNE_PATIENCE):
+                raise Conflict("Files are being fetched or deployed just now. Prune when that has ended.")
+            self._is_exclusive = True
+        try:
+            yield
+        finally:
+            with self._change:
+                self._is_exclusive = False
+                self._change.notify_all()
+
+
+@dataclass(frozen=True, slots=True)
+class WorkedOut:
+    """A change on its base: the files before, the steps made on them, and what is found before and after."""
+
+    files: Files
+    replayed: Replay
+    checked_before: Checked
+    checked: Checked
+
+    @property
+    def before(self) -> Mapping[str, Document]:
+        return self.files.documents
+
+    @property
+    def old_findings(self) -> tuple[Finding, ...]:
+        return self.checked_before.findings
+
+    @property
+    def findings(self) -> tuple[Finding, ...]:
+        return self.checked.findings
+
+
+class Turns:
+    """One at a time for each key; what waits for another key is not held up."""
+
+    def __init__(self) -> None:
+        self._locks: dict[int, tuple[threading.Lock, int]] = {}
+        self._change = threading.Lock()
+
+    @contextmanager
+    def of(self, key: int) -> Iterator[None]:
+        """While nobody else has the turn of that key."""
+        with self._change:
+            lock, waiting = self._locks.get(key, (threading.Lock(), 0))
+            self._locks[key] = lock, waiting + 1
+        try:
+            with lock:
+                yield
+        finally:
+            with self._change:
+                lock, waiting = self._locks[key]
+                if waiting == 1:
+                    del self._locks[key]
+                else:
+                    self._locks[key] = lock, waiting - 1
+
+
+@dataclass(frozen=True, slots=True)
+class Bounds:
+    """What of the machine that the service runs on may be used, as whoever starts it says.
+
+    `commands` may be run or not; a folder must lie below one of `folders_below`, where any are given.
+    """
+
+    commands: bool = True
+    folders_below: tuple[Path, ...] = ()
+
+    def require_commands(self) -> None:
+        """Raises Refused."""
+        if not self.commands:
+            raise Refused(
+                "This service runs no commands (it was started with --no-commands). Control the game over HTTP, over its "
+                "console, or by hand."
+            )
+
+    def require_folder(self, folder: Path, own: Path) -> None:
+        """Raises Refused: `folder` is not below one that is allowed, or Zerrit's own folder and it lie in each other."""
+        real, data = Path(os.path.realpath(folder)), Path(os.path.realpath(own))
+        if real.is_relative_to(data) or data.is_relative_to(real):
+            raise Refused(
+                f"The folder {folder} and the one with Zerrit's own data ({own}) lie in each other; a deploy or a fetch "
+                "would touch the data. Choose the game's own folder."
+            )
+        if self.folders_below and not any(real.is_relative_to(os.path.realpath(below)) for below in self.folders_below):
+            allowed = ", ".join(str(below) for below in self.folders_below)
+            raise Refused(
+                f"The folder {folder} is not below {allowed}, and this service uses no other folders "
+                "(it was started with --folders-below)."
+            )
+
+
+def _utc_now() -> datetime:
+    return datetime.now(UTC)
+
+
+@dataclass
+class Workspace:
+    """`publish(kind, facts)` tells whoever listens; `settle` is the time in seconds that a started game must stay up.
+
+    `folder` is where Zerrit's own files lie, `limits` how patient links are. `stopping` is set when the service stops;
+    what waits for something lets go then.
+    """
+
+    database: Database
+    vault: Vault
+    publish: Publish
+    folder: Path
+    now: Callable[[], datetime] = _utc_now
+    settle: float = 2.0
+    patience: float = 60.0  #: seconds to wait for a game to stop, start or say that it is ready
+    limits: Limits = field(default_factory=Limits)
+    stopping: threading.Event = field(default_factory=threading.Event)
+    storing: Storing = field(default_factory=Storing)
+    editing: Turns = field(default_factory=Turns)  #: edits of one change take turns, by its number
+    bounds: Bounds = field(default_factory=Bounds)
+    sign_ins: SignIns = field(default_factory=SignIns)
+    data: DataFolder | None = None  #: the folder, where this process holds it alone
+    documents: Recent[tuple[str, str, str], Document] = field(default_factory=lambda: Recent(MAX_DOCUMENTS))
+    checked: Recent[tuple[int, str], Checked] = field(default_factory=lambda: Recent(MAX_CHECKED))
+    last_checked: Recent[tuple[str, str], Checked] = field(default_factory=lambda: Recent(MAX_CHECKED))
+    #: What was taken in last and equals a snapshot (its id, and the digest of the gamebook): the next fetch begins there.
+    taken: Recent[tuple[int, str], Any] = field(default_factory=lambda: Recent(MAX_TAKEN))
+    worked_out: Recent[WorkKey, WorkedOut] = field(default_factory=lambda: Recent(MAX_WORKED_OUT))
+
+    def session(self) -> AbstractContextManager[Session]:
+        return self.database.session()
+
+    def writing(self) -> AbstractContextManager[Session]:
+        """A session that holds the write lock from its beginning."""
+        return self.database.writing()
+
+    def link_to(self, server: Server, *, folder: str = "") -> Link:
+        """Open the link of a server, or one to another folder by the same way. Raises LinkError, Refused."""
+        settings, secret = server.link, self.secret(server.link_secret)
+        kind, place = settings["kind"], folder or settings.get("folder", "")
+        if kind == "folder":
+            self.bounds.require_folder(Path(place), self.folder)
+            return FolderLink(Path(place))
+        if kind == "hand":
+            return self.hand_link(server.id)
+        many = {"connections": settings.get("connections", 4), "limits": self.limits}
+        many |= {"old_names": settings["old_names"]} if settings.get("old_names") else {}
+        where = (settings["host"], settings["port"], settings["user"], secret, place)
+        if kind == "ftp":
+            return FtpLink(*where, **many)
+        if kind == "ftps":
+            return FtpsLink(*where, identity=settings["identity"], **many)
+        if kind == "sftp":
+            return SftpLink(*where, identity=settings["identity"], **many)
+        raise Refused(f"The link kind `{kind}` is not known.")
+
+    def hand_link(self, server_id: str) -> HandLink:
+        """What a person showed last of a server whose files are carried by hand."""
+        return HandLink(self.folder / "hand" / server_id)
+
+    def secret(self, sealed: bytes | None) -> str:
+        """A kept secret; empty where there is none."""
+        return self.vault.unseal(sealed) if sealed else ""
+
+    def read(
+        self, load: Callable[[str], bytes], path: str, digest: str, gamebook: Gamebook | None, gamebook_digest: str
+    ) -> Document:
+        """Read a file, or take it from the last readings of the same bytes with the same gamebook."""
+        key = (digest, path, gamebook_digest)
+        kept = self.documents.get(key)
+        if kept is not None:
+            return kept
+        data = load(digest)
+        return self.documents.keep(key, gamebook.read(data, path) if gamebook else read_document(data, path))

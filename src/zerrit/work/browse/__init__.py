@@ -1,0 +1,1 @@
+"""For reading: files, addresses, comparisons, figures, rules, review."""

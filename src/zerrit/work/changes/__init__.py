@@ -1,0 +1,1 @@
+"""Changes: steps, findings, waivers; upgrade, restore, revert, drift."""

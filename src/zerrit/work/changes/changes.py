@@ -1,0 +1,437 @@
+"""Changes: their steps, their findings, their difference."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, fields, replace
+from datetime import datetime
+from typing import Any, Final
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from zerrit.core.checks import Checked, Effect, Files, check_files_of, effects, looks, touched
+from zerrit.core.compare import Difference, compare_files
+from zerrit.core.documents import Document, Finding, read_document
+from zerrit.core.documents.findings import known_again
+from zerrit.core.gamebooks import Gamebook
+from zerrit.core.merge import MergePlan, plan_merge
+from zerrit.core.steps import Outcome, OutcomeKind, Read, Replay, Step, StepKind, replay, touched_paths
+from zerrit.records import Change, Snapshot
+from zerrit.records import Step as StepRow
+from zerrit.work.base.activity_log import note
+from zerrit.work.base.errors import Conflict, NotFound, Outdated, Refused
+from zerrit.work.base.workspace import WorkedOut, WorkKey, Workspace
+from zerrit.work.changes.finding_status import JudgedFinding, judge
+from zerrit.work.servers.servers import get_server
+from zerrit.work.servers.stored_gamebooks import gamebook_of
+from zerrit.work.snapshots.snapshots import (
+    checked_in,
+    differing_paths,
+    digests,
+    files_of,
+    latest_snapshot,
+    require_latest,
+)
+
+EDITABLE: Final = ("draft", "checked", "approved", "rolled-back")
+MAX_STEPS: Final = 2000
+
+
+@dataclass(frozen=True, slots=True)
+class Preview:
+    """A change worked out on files: what its steps did, the files before and after, what is found."""
+
+    before: Mapping[str, Document]
+    replayed: Replay
+    findings: tuple[JudgedFinding, ...]
+    mended: tuple[Finding, ...]  #: found before the change and no longer after it
+    effects: tuple[Effect, ...]  #: what its values wait for once they are written
+    looks: tuple[str, ...]  #: what to look at in the game then
+
+    @property
+    def blocking(self) -> list[str]:
+        """Why it may not be deployed, one sentence each."""
+        reasons = impossible_steps(self.replayed)
+        reasons += [said(judged.finding) for judged in self.findings if judged.blocks]
+        return reasons
+
+
+def impossible_steps(replayed: Replay) -> list[str]:
+    """The steps that cannot be made, one sentence each."""
+    return [
+        f"step {number} is impossible: {outcome.message}"
+        for number, outcome in enumerate(replayed.outcomes, 1)
+        if outcome.kind is OutcomeKind.IMPOSSIBLE
+    ]
+
+
+def said(finding: Finding) -> str:
+    """A finding as one line: its place, what is wrong, and the mend where there is one."""
+    return f"{finding.path}, line {finding.line}: {finding.message} {finding.hint}".rstrip()
+
+
+def open_change(workspace: Workspace, person: str, server_id: str, title: str) -> Change:
+    """Open a change on the newest snapshot of a server."""
+    if not title.strip():
+        raise Refused("Give the change a title that says what it is for.")
+    with workspace.session() as session:
+        get_server(session, server_id)
+        now = workspace.now()
+        change = Change(
+            server_id=server_id,
+            title=title.strip()[:200],
+            state="draft",
+            base_id=require_latest(session, server_id).id,
+            author=person,
+            created_at=now,
+            updated_at=now,
+            looks=[],
+            waits=[],
+        )
+        session.add(change)
+        session.flush()
+        note(workspace, session, person, "change.opened", server_id, f"{change.id}: {change.title}")
+        change.steps = []
+    workspace.publish("change", {"change": change.id, "server": server_id})
+    return change
+
+
+def get_change(session: Session, change_id: int) -> Change:
+    change = session.get(Change, change_id)
+    if change is None:
+        raise NotFound(f"There is no change {change_id}.")
+    return change
+
+
+def list_changes(session: Session, server_id: str) -> list[Change]:
+    query = select(Change).where(Change.server_id == server_id).order_by(Change.id.desc())
+    return list(session.scalars(query))
+
+
+def add_step(workspace: Workspace, person: str, change_id: int, step: Step, *, version: int | None = None) -> Change:
+    """Append a step. It is tried on the change's files first; an impossible one is refused with the reason.
+
+    Raises NotFound, Conflict, Outdated, Refused.
+    """
+    with workspace.editing.of(change_id):
+        change = _added_step(workspace, person, change_id, step, version)
+    workspace.publish("change", {"change": change_id, "server": change.server_id})
+    return change
+
+
+def _added_step(workspace: Workspace, person: str, change_id: int, step: Step, version: int | None) -> Change:
+    """Try the step without holding up others, then append it if nothing has changed since."""
+    with workspace.session() as session:
+        change = _editable(session, change_id, version)
+        if len(change.steps) >= MAX_STEPS:
+            raise Refused(f"A change holds at most {MAX_STEPS} steps. Open another.")
+        seen = change.version
+        known = worked_out(workspace, session, change)
+        gamebook, gamebook_digest = gamebook_of(session, get_server(session, change.server_id))
+        _require_kept(gamebook, change.server_id, step)
+        others = set(known.files.others) - known.replayed.gone
+        tried = replay(known.replayed.documents, [step], reader(gamebook), others)
+        outcome = tried.outcomes[0]
+        if outcome.kind is OutcomeKind.IMPOSSIBLE:
+            raise Refused(outcome.message)
+        if outcome.kind is OutcomeKind.SAME:
+            raise Refused(f"{step.address}: it is so already; the step would change nothing.")
+    with workspace.writing() as session:
+        change = _editable(session, change_id, seen)
+        position = max((row.position for row in change.steps), default=0) + 1
+        change.steps.append(row_of_step(step, position, person, workspace.now()))
+        _edited(workspace, session, change, person, f"step {position}: {step.kind.value} {step.address}")
+        key = _work_key(change, gamebook_digest)
+    gone = known.replayed.gone | tried.gone
+    touched = touched_paths(known.before, tried.documents) | gone
+    whole = Replay(tried.documents, (*known.replayed.outcomes, outcome), touched, gone)
+    checked = _after(known.files, whole, gamebook, known.checked)
+    workspace.worked_out.keep(key, WorkedOut(known.files, whole, known.checked_before, checked))
+    return change
+
+
+def _require_kept(gamebook: Gamebook | None, server_id: str, step: Step) -> None:
+    """A file that is put must be one that a rollback could take back."""
+    if (
+        step.kind in (StepKind.PUT, StepKind.REMOVE_FILE)
+        and gamebook is not None
+        and not gamebook.is_tracked(step.address)
+    ):
+        raise Refused(
+            f"{step.address} is none of the files that Zerrit keeps for {server_id} (see `ignore` and `watch` in the "
+            "gamebook), so a rollback could not take it back. Choose another path."
+        )
+
+
+def open_with_steps(workspace: Workspace, person: str, server_id: str, title: str, steps: Sequence[Step]) -> Change:
+    """Open a change with all these steps, or none at all.
+
+    Raises NotFound, Refused: a step cannot be made, or changes nothing.
+    """
+    with workspace.session() as session:
+        server = get_server(session, server_id)
+        gamebook, _ = gamebook_of(session, server)
+        newest = files_of(workspace, session, server, require_latest(session, server_id))
+    for step in steps:
+        _require_kept(gamebook, server_id, step)
+    for step, outcome in zip(
+        steps, replay(newest.documents, steps, reader(gamebook), newest.others).outcomes, strict=True
+    ):
+        if outcome.kind is not OutcomeKind.DONE:
+            why = outcome.message or "it is so already; the step would change nothing."
+            raise Refused(f"{step.kind.value} {step.address}: {why} No change was opened.")
+    change = open_change(workspace, person, server_id, title)
+    for step in steps:
+        change = add_step(workspace, person, change.id, step)
+    return change
+
+
+def try_step(workspace: Workspace, change_id: int, step: Step) -> Outcome:
+    """What a step would do to the files as the change leaves them, place by place; nothing is kept."""
+    with workspace.session() as session:
+        change = get_change(session, change_id)
+        known = worked_out(workspace, session, change)
+        gamebook, _ = gamebook_of(session, get_server(session, change.server_id))
+    others = set(known.files.others) - known.replayed.gone
+    return replay(known.replayed.documents, [step], reader(gamebook), others).outcomes[0]
+
+
+@dataclass(frozen=True, slots=True)
+class ReplayedElsewhere:
+    """The steps of a change on another server's newest files. `change` is the one that was opened for them there."""
+
+    steps: tuple[Step, ...]
+    outcomes: tuple[Outcome, ...]
+    findings: tuple[JudgedFinding, ...]  #: those that the steps bring in
+    change: Change | None = None
+
+
+def replay_on(
+    workspace: Workspace, person: str, change_id: int, server_id: str, *, title: str = "", keep: bool = False
+) -> ReplayedElsewhere:
+    """Replay a change on another server: each step is done, was so already, or is impossible, with the reason.
+
+    With `keep`, a change is opened there with the steps that do something.
+
+    Raises NotFound, Refused: nothing could be done there.
+    """
+    with workspace.session() as session:
+        original = get_change(session, change_id)
+        steps = [step_of(row) for row in original.steps]
+        server = get_server(session, server_id)
+        latest = require_latest(session, server_id)
+        gamebook, _ = gamebook_of(session, server)
+        files = files_of(workspace, session, server, latest)
+        replayed = replay(files.documents, steps, reader(gamebook), files.others)
+        old = checked_in(workspace, session, server, latest)
+        new = _after(files, replayed, gamebook, old) if replayed.touched else old
+        judged = tuple(one for one in judge(workspace, session, server, old.findings, new.findings) if one.is_new)
+    found = ReplayedElsewhere(tuple(steps), replayed.outcomes, judged)
+    if not keep:
+        return found
+    doing = [step for step, outcome in zip(steps, replayed.outcomes, strict=True) if outcome.kind is OutcomeKind.DONE]
+    if not doing:
+        raise Refused(f"None of the {len(steps)} steps does anything on {server_id}, so no change was opened there.")
+    return replace(found, change=open_with_steps(workspace, person, server_id, title or original.title, doing))
+
+
+def remove_step(
+    workspace: Workspace, person: str, change_id: int, step_id: int, *, version: int | None = None
+) -> Change:
+    """Take a step out again. Raises NotFound, Conflict, Outdated."""
+    with workspace.editing.of(change_id), workspace.writing() as session:
+        change = _editable(session, change_id, version)
+        row = next((row for row in change.steps if row.id == step_id), None)
+        if row is None:
+            raise NotFound(f"Change {change_id} has no step with the number {step_id}.")
+        change.steps.remove(row)
+        _edited(workspace, session, change, person, f"took out: {row.kind} {row.address}")
+    workspace.publish("change", {"change": change_id, "server": change.server_id})
+    return change
+
+
+def preview(workspace: Workspace, session: Session, change: Change) -> Preview:
+    """Work the change out on the snapshot that it is based on."""
+    known = worked_out(workspace, session, change)
+    server = get_server(session, change.server_id)
+    judged = judge(workspace, session, server, known.old_findings, known.findings)
+    gamebook, _ = gamebook_of(session, server)
+    return Preview(
+        known.before,
+        known.replayed,
+        judged,
+        _gone(known),
+        tuple(effects(gamebook, _differences(known), known.replayed.documents)),
+        tuple(looks(gamebook, known.before, known.replayed.documents)),
+    )
+
+
+def _gone(known: WorkedOut) -> tuple[Finding, ...]:
+    is_left = known_again(known.findings, known.old_findings)
+    return tuple(one for one, is_known in zip(known.old_findings, is_left, strict=True) if not is_known)
+
+
+def _differences(known: WorkedOut) -> list[Difference]:
+    changed = touched(known.before, known.replayed.documents)
+    before = {path: known.before[path] for path in changed if path in known.before}
+    after = {path: known.replayed.documents[path] for path in changed if path in known.replayed.documents}
+    return list(compare_files(before, after))
+
+
+def check_change(workspace: Workspace, person: str, change_id: int) -> tuple[Change, Preview]:
+    """Check the change; without blocking findings its state becomes `checked`."""
+    with workspace.editing.of(change_id):
+        with workspace.session() as session:
+            change = get_change(session, change_id)
+            if change.state not in EDITABLE:
+                raise Conflict(
+                    f"Change {change_id} is {change.state}; only a change that is still open can be checked."
+                )
+            seen = preview(workspace, session, change)
+        change = _checked(workspace, person, change_id, change.version, seen)
+    workspace.publish("change", {"change": change_id, "server": change.server_id})
+    return change, seen
+
+
+def _checked(workspace: Workspace, person: str, change_id: int, version: int, seen: Preview) -> Change:
+    with workspace.writing() as session:
+        change = _editable(session, change_id, version)
+        if change.steps and not seen.blocking:
+            change.state = "checked"
+        else:
+            change.state = "draft"
+        note(workspace, session, person, "change.checked", change.server_id, f"{change_id}: {change.state}")
+    return change
+
+
+def withdraw(workspace: Workspace, person: str, change_id: int) -> Change:
+    """Give a change up; it is kept for reading."""
+    with workspace.editing.of(change_id), workspace.writing() as session:
+        change = _editable(session, change_id, None)
+        change.state = "withdrawn"
+        change.updated_at = workspace.now()
+        note(workspace, session, person, "change.withdrawn", change.server_id, str(change_id))
+    return change
+
+
+def refresh(workspace: Workspace, person: str, change_id: int) -> Change:
+    """Put a change on the newest snapshot of its server; its steps are then worked out on those files."""
+    with workspace.editing.of(change_id), workspace.writing() as session:
+        change = _editable(session, change_id, None)
+        change.base_id = require_latest(session, change.server_id).id
+        _edited(workspace, session, change, person, f"put on snapshot {change.base_id}")
+    return change
+
+
+def preview_merge(workspace: Workspace, change_id: int, path: str, snippet: str, into: str) -> MergePlan:
+    """The plan of merging a snippet into a file of the change, as its steps so far leave it."""
+    with workspace.session() as session:
+        change = get_change(session, change_id)
+        replayed = worked_out(workspace, session, change).replayed
+    document = replayed.documents.get(path)
+    if document is None:
+        raise NotFound(f"{change.server_id} has no file {path}.")
+    return plan_merge(document, snippet, into)
+
+
+def row_of_step(step: Step, position: int, person: str, at: datetime) -> StepRow:
+    return StepRow(
+        position=position,
+        kind=step.kind.value,
+        address=step.address,
+        data=_data(step),
+        author=person,
+        created_at=at,
+    )
+
+
+def step_of(row: StepRow) -> Step:
+    return Step(StepKind(row.kind), row.address, **row.data)
+
+
+def _data(step: Step) -> dict[str, Any]:
+    """What a step says besides its kind and address, as far as it says anything."""
+    empty = Step(StepKind.SET, "")
+    given = {one.name: getattr(step, one.name) for one in fields(step) if one.name not in ("kind", "address")}
+    return {name: _plain(value) for name, value in given.items() if value != getattr(empty, name)}
+
+
+def _plain(value: Any) -> Any:
+    if isinstance(value, Mapping):
+        return dict(value)
+    return list(value) if isinstance(value, tuple) else value
+
+
+def worked_out(workspace: Workspace, session: Session, change: Change) -> WorkedOut:
+    """A change on the files that it is built on; kept, since everything that looks at a change asks for it."""
+    server = get_server(session, change.server_id)
+    gamebook, gamebook_digest = gamebook_of(session, server)
+    key = _work_key(change, gamebook_digest)
+    kept = workspace.worked_out.get(key)
+    if kept is not None:
+        return kept
+    base = base_of(session, change)
+    files, old = files_of(workspace, session, server, base), checked_in(workspace, session, server, base)
+    replayed = replay(files.documents, [step_of(row) for row in change.steps], reader(gamebook), files.others)
+    new = _after(files, replayed, gamebook, old) if replayed.touched else old
+    return workspace.worked_out.keep(key, WorkedOut(files, replayed, old, new))
+
+
+def _work_key(change: Change, gamebook_digest: str) -> WorkKey:
+    """By what the steps are, never by a number that an edit that failed could have used too."""
+    steps = [[row.kind, row.address, row.data] for row in change.steps]
+    digest = hashlib.sha256(json.dumps(steps, sort_keys=True, ensure_ascii=False).encode("utf-8", "surrogatepass"))
+    return change.id, digest.hexdigest(), change.base_id, gamebook_digest
+
+
+def _after(files: Files, replayed: Replay, gamebook: Gamebook | None, earlier: Checked) -> Checked:
+    """The check of what steps made of files."""
+    others = [path for path in files.others if path not in replayed.gone]
+    after = replace(files, documents=replayed.documents, others=others)
+    return check_files_of(after, gamebook, before=files.documents, earlier=earlier)
+
+
+def reader(gamebook: Gamebook | None) -> Read:
+    """How files that a step brings along are read."""
+    return gamebook.read if gamebook else read_document
+
+
+def base_of(session: Session, change: Change) -> Snapshot:
+    snapshot = session.get(Snapshot, change.base_id)
+    if snapshot is None:
+        raise NotFound(f"The snapshot {change.base_id} that change {change.id} is built on is gone.")
+    return snapshot
+
+
+def _editable(session: Session, change_id: int, version: int | None) -> Change:
+    change = get_change(session, change_id)
+    if change.state not in EDITABLE:
+        raise Conflict(f"Change {change_id} is {change.state} and is not edited any more. Open a new one.")
+    if version is not None and version != change.version:
+        raise Outdated(
+            f"Change {change_id} was edited meanwhile (now version {change.version}). Look at it again first."
+        )
+    return change
+
+
+def _edited(workspace: Workspace, session: Session, change: Change, person: str, what: str) -> None:
+    change.version += 1
+    change.state = "draft"
+    change.updated_at = workspace.now()
+    note(workspace, session, person, "change.edited", change.server_id, f"{change.id}: {what}")
+
+
+def is_outdated(session: Session, change: Change) -> bool:
+    """The newest files of the server are not those that an open change is built on.
+
+    Files that the game rewrites by itself do not count: they differ after every stop, and are merged at the deploy.
+    """
+    latest = latest_snapshot(session, change.server_id)
+    if change.state not in EDITABLE or latest is None or latest.id == change.base_id:
+        return False
+    gamebook, _ = gamebook_of(session, get_server(session, change.server_id))
+    differing = differing_paths(digests(session, base_of(session, change)), digests(session, latest)).all
+    return any(gamebook is None or not gamebook.is_rewritten(path) for path in differing)

@@ -1,0 +1,205 @@
+"""Drift: what another program or person changed on a server, and the change that adopts or reverts it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from itertools import pairwise
+from typing import Literal
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from zerrit.core.checks import touched
+from zerrit.core.compare import Difference, compare_files
+from zerrit.core.documents import Document
+from zerrit.core.gamebooks import Gamebook
+from zerrit.core.steps import Step, StepKind
+from zerrit.records import Change, Run, RunFile, Server, Snapshot
+from zerrit.work.base.activity_log import note
+from zerrit.work.base.errors import NotFound, Refused
+from zerrit.work.base.workspace import Workspace
+from zerrit.work.changes.changes import open_with_steps, row_of_step
+from zerrit.work.servers.servers import get_server
+from zerrit.work.servers.stored_gamebooks import gamebook_of
+from zerrit.work.snapshots.snapshots import (
+    differing_paths,
+    digests,
+    documents_of,
+    get_snapshot,
+)
+
+Texts = Mapping[str, Document]
+DriftKind = Literal["changed", "added", "removed"]
+
+
+# --- a folder, a file, an entry ---------------------------------------------------------------------------------------
+
+
+# --- one old change ---------------------------------------------------------------------------------------------------
+
+
+# --- drift ------------------------------------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True, slots=True)
+class DriftFile:
+    """A file that somebody else wrote. `writer` says who usually does."""
+
+    path: str
+    kind: DriftKind
+    writer: str
+
+
+@dataclass(frozen=True)
+class Drift:
+    """What a fetch found that Zerrit had not written: the two snapshots, the files, the differences."""
+
+    server: str
+    before: int
+    after: int
+    files: tuple[DriftFile, ...]
+    differences: tuple[Difference, ...]
+
+
+def drift_of(workspace: Workspace, server_id: str, snapshot_id: int | None = None) -> Drift:
+    """The drift that a snapshot found; without a number, the newest one that found any.
+
+    Raises NotFound: there is none.
+    """
+    with workspace.session() as session:
+        server = get_server(session, server_id)
+        gamebook, _ = gamebook_of(session, server)
+        before, after = _drifted(session, server_id, gamebook, snapshot_id)
+        paths = differing_paths(digests(session, before), digests(session, after))
+        listed: tuple[tuple[DriftKind, tuple[str, ...]], ...] = (
+            ("changed", paths.changed),
+            ("added", paths.added),
+            ("removed", paths.removed),
+        )
+        by_game = _written_at_stop(session, server_id).get(after.id, frozenset())
+        files = tuple(
+            DriftFile(path, kind, _writer(session, server_id, gamebook, path, by_game))
+            for kind, some in listed
+            for path in some
+        )
+        old, new = (_texts(workspace, session, server, one, paths.all) for one in (before, after))
+    return Drift(server_id, before.id, after.id, files, tuple(compare_files(old, new)))
+
+
+def _texts(
+    workspace: Workspace, session: Session, server: Server, snapshot: Snapshot, paths: tuple[str, ...]
+) -> dict[str, Document]:
+    held = digests(session, snapshot)
+    return documents_of(workspace, session, server, {path: held[path] for path in paths if path in held})
+
+
+def _drifted(
+    session: Session, server_id: str, gamebook: Gamebook | None, snapshot_id: int | None
+) -> tuple[Snapshot, Snapshot]:
+    """The snapshot that found a drift, and the one before it.
+
+    What the game writes by itself is no news; it counts only where that snapshot is asked for.
+    """
+    query = select(Snapshot).where(Snapshot.server_id == server_id, Snapshot.kind == "server")
+    own = {run_id for run_id in session.scalars(select(Run.after_id).where(Run.server_id == server_id)) if run_id}
+    at_stop = _written_at_stop(session, server_id)
+    snapshots = list(session.scalars(query.order_by(Snapshot.id)))
+    pairs = [
+        (one, two)
+        for one, two in pairwise(snapshots)
+        if two.id not in own and (snapshot_id is None or two.id == snapshot_id)
+    ]
+    for before, after in reversed(pairs):
+        paths = differing_paths(digests(session, before), digests(session, after)).all
+        by_game = at_stop.get(after.id, frozenset())
+        is_news = any(path not in by_game and (gamebook is None or not gamebook.is_rewritten(path)) for path in paths)
+        if is_news or (paths and snapshot_id is not None):
+            return before, after
+    if snapshot_id is not None:
+        raise NotFound(f"Snapshot {snapshot_id} of {server_id} found nothing that somebody else had written.")
+    raise NotFound(
+        f"Nobody but Zerrit and the game itself wrote to the files of {server_id}, as far as they were fetched."
+    )
+
+
+def _written_at_stop(session: Session, server_id: str) -> dict[int, frozenset[str]]:
+    """By snapshot, the files that the game or its host wrote when a run stopped it, right before the snapshot."""
+    rows = session.execute(select(Run.before_id, Run.evidence).where(Run.server_id == server_id))
+    return {before: frozenset(evidence.get("written_at_stop", ())) for before, evidence in rows if before is not None}
+
+
+def _writer(session: Session, server_id: str, gamebook: Gamebook | None, path: str, by_game: frozenset[str]) -> str:
+    if path in by_game:
+        return "the game or its host, while it stopped"
+    if gamebook is not None and gamebook.is_rewritten(path):
+        return "the game, which writes it when it stops"
+    query = select(Run.id).join(RunFile).where(Run.server_id == server_id, RunFile.path == path)
+    last = session.scalar(query.order_by(Run.id.desc()).limit(1))
+    return f"Zerrit, last in run {last}; so it was somebody else this time" if last else "a person, or the host's panel"
+
+
+def adopt_drift(workspace: Workspace, person: str, server_id: str, snapshot_id: int | None, title: str) -> Change:
+    """Make what somebody else wrote a change of its own, which is deployed already. Raises NotFound, Refused."""
+    found = drift_of(workspace, server_id, snapshot_id)
+    with workspace.session() as session:
+        server = get_server(session, server_id)
+        before, after = (get_snapshot(session, server_id, one) for one in (found.before, found.after))
+        paths = tuple(file.path for file in found.files)
+        steps = _drift_steps(
+            _texts(workspace, session, server, before, paths), _texts(workspace, session, server, after, paths)
+        )
+        if not steps:
+            raise Refused("What drifted is no text; there is nothing that a change could say.")
+        now = workspace.now()
+        change = Change(
+            server_id=server_id,
+            title=(title or f"Found on the server with snapshot {after.id}")[:200],
+            state="deployed",
+            base_id=before.id,
+            adopted_id=after.id,
+            author=person,
+            version=1,
+            created_at=now,
+            updated_at=now,
+            steps=[],
+            looks=[],
+            waits=[],
+        )
+        change.steps = [row_of_step(step, number, person, now) for number, step in enumerate(steps, 1)]
+        session.add(change)
+        session.flush()
+        note(
+            workspace, session, person, "drift.adopted", server_id, f"{change.id}: snapshots {before.id} to {after.id}"
+        )
+    workspace.publish("change", {"change": change.id, "server": server_id})
+    return change
+
+
+def undo_drift(workspace: Workspace, person: str, server_id: str, snapshot_id: int | None, title: str) -> Change:
+    """Open a change that takes back what somebody else wrote, and keeps what came since. Raises NotFound, Refused."""
+    found = drift_of(workspace, server_id, snapshot_id)
+    with workspace.session() as session:
+        server = get_server(session, server_id)
+        before, after = (get_snapshot(session, server_id, one) for one in (found.before, found.after))
+        gamebook, _ = gamebook_of(session, server)
+        paths = tuple(file.path for file in found.files if gamebook is None or not gamebook.is_rewritten(file.path))
+        if not paths:
+            raise Refused("Only the game itself wrote there, and it will again; there is nothing to take back.")
+        old = _texts(workspace, session, server, before, paths)
+        new = _texts(workspace, session, server, after, paths)
+    steps = _drift_steps(new, old)
+    return open_with_steps(workspace, person, server_id, title or f"Take back what snapshot {found.after} found", steps)
+
+
+def _drift_steps(before: Texts, after: Texts) -> list[Step]:
+    """The steps that make one state of files another one."""
+    steps = []
+    for path in touched(before, after):
+        if path not in after:
+            steps.append(Step(StepKind.REMOVE_FILE, path))
+        elif path not in before or not (before[path].ok and after[path].ok):
+            steps.append(Step(StepKind.PUT, path, content=after[path].text))
+        else:
+            steps.append(Step(StepKind.CARRY, path, base=before[path].text, content=after[path].text))
+    return steps

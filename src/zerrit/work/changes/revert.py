@@ -1,0 +1,166 @@
+"""Revert one old change and keep everything that came after it, by a three-way merge."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Literal
+
+from sqlalchemy.orm import Session
+
+from zerrit.core.checks import touched
+from zerrit.core.compare import Difference, compare_files
+from zerrit.core.documents import Document
+from zerrit.core.errors import MergeRefused
+from zerrit.core.gamebooks import Gamebook
+from zerrit.core.merge import Clash, merge_three
+from zerrit.core.steps import Step, StepKind, replay
+from zerrit.core.wording import counted
+from zerrit.records import Change, Server
+from zerrit.work.base.errors import Conflict, Refused
+from zerrit.work.base.run_records import runs_of_change
+from zerrit.work.base.workspace import Workspace
+from zerrit.work.changes.changes import get_change, open_with_steps, reader, step_of
+from zerrit.work.changes.drift import Texts
+from zerrit.work.servers.servers import get_server
+from zerrit.work.servers.stored_gamebooks import gamebook_of
+from zerrit.work.snapshots.snapshots import (
+    documents,
+    get_snapshot,
+    require_latest,
+)
+
+
+@dataclass(frozen=True)
+class Undoing:
+    """What taking one old change back would do to the newest files. `change` is the one that was opened for it."""
+
+    change_id: int
+    steps: tuple[Step, ...]
+    differences: tuple[Difference, ...]
+    clashes: tuple[Clash, ...]
+    change: Change | None = None
+
+
+def undo_change(
+    workspace: Workspace,
+    person: str,
+    change_id: int,
+    choices: Mapping[str, str],
+    *,
+    rest: Literal["", "mine", "theirs"] = "",
+    keep: bool = False,
+    title: str = "",
+) -> Undoing:
+    """Take back what one deployed change did, and keep all that came since.
+
+    It is a three-way merge: from what the change made back to what was before it, brought into the newest files. Where
+    later changes touched the same places, those clash; `choices` decides them by address (`mine` leaves the newest,
+    `theirs` takes the old one, or `=VALUE`), `rest` all others. With `keep` a change is opened.
+
+    Raises NotFound, Conflict: it was never deployed. Refused: it would do nothing, or something is undecided.
+    """
+    with workspace.session() as session:
+        change = get_change(session, change_id)
+        server = get_server(session, change.server_id)
+        gamebook, _ = gamebook_of(session, server)
+        before, after = _around(workspace, session, server, gamebook, change)
+        now = documents(workspace, session, server, require_latest(session, server.id))
+        default_title = f"Take back change {change_id}: {change.title}"[:200]
+    steps: list[Step] = []
+    clashes: list[Clash] = []
+    became: dict[str, Document] = dict(now)
+    for path in touched(before, after):
+        made = _undone(path, before.get(path), after.get(path), now.get(path), choices, rest)
+        clashes += made.clashes
+        if made.step is not None:
+            steps.append(made.step)
+        if made.document is not None:
+            became[path] = made.document
+        elif made.step is not None and made.step.kind is StepKind.REMOVE_FILE:
+            became.pop(path, None)
+    paths = touched(now, became)
+    differences = tuple(
+        compare_files({p: now[p] for p in paths if p in now}, {p: became[p] for p in paths if p in became})
+    )
+    found = Undoing(change_id, tuple(steps), differences, tuple(clashes))
+    if not keep:
+        return found
+    if clashes:
+        raise Refused(
+            f"{counted(len(clashes), 'place')} changed since; decide first which value holds: {clashes[0].address}."
+        )
+    if not differences:
+        raise Refused(f"Nothing of change {change_id} is left to be taken back.")
+    opened = open_with_steps(workspace, person, server.id, title or default_title, steps)
+    return Undoing(change_id, found.steps, found.differences, (), opened)
+
+
+@dataclass(frozen=True, slots=True)
+class _Undone:
+    step: Step | None = None
+    document: Document | None = None
+    clashes: tuple[Clash, ...] = ()
+
+
+def _undone(
+    path: str,
+    before: Document | None,
+    after: Document | None,
+    now: Document | None,
+    choices: Mapping[str, str],
+    rest: str,
+) -> _Undone:
+    """How one file goes back to what it was before a change, keeping what came since."""
+    if after is None:  # the change took it away
+        if now is not None or before is None:
+            return _Undone()
+        return _Undone(Step(StepKind.PUT, path, content=before.text), before)
+    if now is None:  # somebody took it away since, which is kept
+        return _Undone()
+    if before is None:  # the change brought it
+        if now.text != after.text:
+            clash = Clash(path, None, "changed since", None, "the change brought this file, and it was changed since")
+            if _decided(clash, choices, rest) != "theirs":
+                return _Undone(clashes=() if _decided(clash, choices, rest) else (clash,))
+        return _Undone(Step(StepKind.REMOVE_FILE, path))
+    own = {place.partition("#")[2]: choice for place, choice in choices.items() if place.partition("#")[0] == path}
+    try:
+        first = merge_three(after, now, before, own, only_fitting=True)
+        decided = own | ({clash.address: rest for clash in first.clashes} if rest else {})
+        merged = merge_three(after, now, before, decided, only_fitting=True)
+    except MergeRefused as error:
+        raise Refused(f"{path}: {error}") from error
+    clashes = tuple(
+        Clash(f"{path}#{clash.address}", clash.base, clash.mine, clash.theirs, clash.why) for clash in merged.clashes
+    )
+    if merged.document.text == now.text:
+        return _Undone(clashes=clashes)
+    step = Step(StepKind.CARRY, path, base=after.text, content=before.text, choices=decided)
+    return _Undone(step, merged.document, clashes)
+
+
+def _decided(clash: Clash, choices: Mapping[str, str], rest: str) -> str:
+    return choices.get(clash.address, rest)
+
+
+def _around(
+    workspace: Workspace, session: Session, server: Server, gamebook: Gamebook | None, change: Change
+) -> tuple[Texts, Texts]:
+    """The files as a change found them and as it left them, by the run that deployed it."""
+    run = next((one for one in runs_of_change(session, change.id) if one.state == "deployed"), None)
+    if run is None and change.state == "deployed" and change.adopted_id is not None:
+        after_id, before_id = change.adopted_id, change.base_id
+        before = documents(workspace, session, server, get_snapshot(session, server.id, before_id))
+        return before, documents(workspace, session, server, get_snapshot(session, server.id, after_id))
+    if run is None or run.before_id is None:
+        raise Conflict(f"Change {change.id} is {change.state}; only a change that was deployed can be taken back.")
+    found = documents(workspace, session, server, get_snapshot(session, server.id, run.before_id))
+    current: Texts = found
+    for change_id in run.change_ids:
+        steps = [step_of(row) for row in get_change(session, change_id).steps]
+        after = replay(current, steps, reader(gamebook)).documents
+        if change_id == change.id:
+            return current, after
+        current = after
+    raise Conflict(f"Run {run.id} does not say what change {change.id} did.")

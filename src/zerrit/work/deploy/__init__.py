@@ -1,0 +1,1 @@
+"""Runs: plan, stages, journal, watch, rollback, rehearsal, checklist, schedule, rollouts."""

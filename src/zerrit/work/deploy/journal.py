@@ -1,0 +1,165 @@
+"""
+The journal of a run: each stage is written down before it begins and again after it ended.
+
+What is written is committed at once, apart from all other work, so that it is true whenever the service dies. The end
+of a stage and where the run goes from there are one transaction.
+"""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable, Iterable, Mapping
+from typing import Final
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from zerrit.records import Run, RunFile, RunStage
+from zerrit.work.base.errors import NotFound
+from zerrit.work.base.workspace import Workspace
+from zerrit.work.deploy.stages import StageName
+
+SAID_EVERY: Final = 0.2  # seconds between two writings of how far a stage is
+
+
+class StageFailed(Exception):
+    """A stage of a run could not be done; the message says why and is kept."""
+
+
+class Stage:
+    """An open stage; `say` replaces its detail, so that whoever watches sees how far it is."""
+
+    def __init__(self, journal: Journal, stage_id: int, name: StageName, detail: str = "") -> None:
+        self._journal = journal
+        self.id = stage_id
+        self.name = name
+        self._said_at = 0.0
+        self.detail = detail
+
+    def say(self, detail: str) -> None:
+        """Say something that holds until the next word; quick ones are not written down one by one."""
+        if detail == self.detail:
+            return
+        self.detail = detail
+        now = time.monotonic()
+        if now - self._said_at >= SAID_EVERY:
+            self._said_at = now
+            self._journal.write_detail(self.id, detail)
+
+
+class Journal:
+    def __init__(self, workspace: Workspace, run_id: int) -> None:
+        self._workspace = workspace
+        self.run_id = run_id
+
+    def run(self) -> Run:
+        """The row of the run as it is now."""
+        with self._workspace.session() as session:
+            return self._found(session.get(Run, self.run_id))
+
+    def last_done(self, name: StageName) -> RunStage | None:
+        """The newest stage of that name that was done."""
+        query = select(RunStage).where(RunStage.run_id == self.run_id, RunStage.name == name, RunStage.state == "done")
+        with self._workspace.session() as session:
+            return session.scalar(query.order_by(RunStage.position.desc()).limit(1))
+
+    def begin(self, name: StageName) -> Stage:
+        """Write down that a stage begins; one that was put down while it waited goes on."""
+        with self._workspace.writing() as session:
+            run = self._found(session.get(Run, self.run_id))
+            last = run.stages[-1] if run.stages else None
+            if last is not None and last.name == name and last.state == "running":
+                return Stage(self, last.id, name, last.detail)
+            row = RunStage(
+                position=len(run.stages) + 1, name=name, state="running", detail="", started_at=self._workspace.now()
+            )
+            run.stages.append(row)
+            run.stage = name
+            session.flush()
+            stage_id = row.id
+        self._tell()
+        return Stage(self, stage_id, name)
+
+    def write_detail(self, stage_id: int, detail: str) -> None:
+        with self._workspace.writing() as session:
+            row = session.get(RunStage, stage_id)
+            if row is not None:
+                row.detail = detail
+        self._tell()
+
+    def finish(self, stage: Stage, state: str, detail: str, following: StageName, **facts: object) -> None:
+        """End a stage, keep facts, and say where the run goes from here; all of it or nothing."""
+        with self._workspace.writing() as session:
+            run = self._found(session.get(Run, self.run_id))
+            row = session.get(RunStage, stage.id)
+            if row is not None:
+                row.state, row.detail, row.ended_at = state, detail, self._workspace.now()
+            run.stage = following
+            run.asks = ""
+            self._put(run, facts)
+        self._tell()
+
+    def interrupt(self, stage: Stage, why: str) -> None:
+        """A stage ends without having been done or failed; the run stays where it is."""
+        with self._workspace.writing() as session:
+            row = session.get(RunStage, stage.id)
+            if row is not None:
+                row.state, row.ended_at = "interrupted", self._workspace.now()
+                row.detail = f"{stage.detail} ({why})".strip()
+        self._tell()
+
+    def close_open_stages(self, why: str) -> None:
+        """Stages that were begun and never ended were interrupted."""
+        with self._workspace.writing() as session:
+            for stage in self._found(session.get(Run, self.run_id)).stages:
+                if stage.state == "running":
+                    stage.state, stage.ended_at = "interrupted", self._workspace.now()
+                    stage.detail = f"{stage.detail} ({why})".strip()
+
+    def note(self, **facts: object) -> None:
+        """Keep facts on the run: `before_id`, `after_id`, `asks`, or evidence by name."""
+        with self._workspace.writing() as session:
+            run = self._found(session.get(Run, self.run_id))
+            self._put(run, facts)
+            state = run.state
+        self._tell(state)
+
+    def add(self, name: str, item: object) -> None:
+        """Add to a list of the evidence: a decision, a doubt."""
+        with self._workspace.writing() as session:
+            run = self._found(session.get(Run, self.run_id))
+            run.evidence = run.evidence | {name: [*run.evidence.get(name, ()), item]}
+
+    def plan(self, files: Iterable[RunFile], keep: Callable[[Session], int]) -> int:
+        """Keep the snapshot to go back to and what is to be written, in one transaction. Returns the snapshot's id."""
+        with self._workspace.writing() as session:
+            run = self._found(session.get(Run, self.run_id))
+            run.before_id = before_id = keep(session)
+            run.files = list(files)
+            return before_id
+
+    def end(self, state: str, outcome: str) -> None:
+        with self._workspace.writing() as session:
+            run = self._found(session.get(Run, self.run_id))
+            run.state, run.stage, run.asks = state, StageName.END, ""
+            run.outcome = outcome
+            run.ended_at = self._workspace.now()
+        self._tell(state)
+
+    @staticmethod
+    def _put(run: Run, facts: Mapping[str, object]) -> None:
+        evidence = dict(run.evidence)
+        for name, value in facts.items():
+            if name in ("before_id", "after_id", "asks"):
+                setattr(run, name, value)
+            else:
+                evidence[name] = value
+        run.evidence = evidence
+
+    def _tell(self, state: str = "running") -> None:
+        self._workspace.publish("run", {"run": self.run_id, "state": state})
+
+    def _found(self, run: Run | None) -> Run:
+        if run is None:
+            raise NotFound(f"There is no run {self.run_id}.")
+        return run

@@ -1,0 +1,165 @@
+"""The stages of a run that lets a game go, or leads its files back to the snapshot from before."""
+
+from __future__ import annotations
+
+import time
+from typing import Final
+
+from zerrit.core.wording import counted
+from zerrit.links import PASSING, LinkError
+from zerrit.work.deploy.evidence import keep_evidence
+from zerrit.work.deploy.journal import Stage, StageFailed
+from zerrit.work.deploy.run_context import BEFORE_START, POLL, Facts, Going
+from zerrit.work.deploy.write_plan import Writes, way_back
+from zerrit.work.snapshots.live_files import FetchedFile, Taken, known_files, take
+
+RESTORE_PAUSE: Final = 0.5  # seconds before the second try; doubled up to the longest
+LONGEST_PAUSE: Final = 10.0
+
+
+def release(going: Going, stage: Stage, facts: Facts) -> None:
+    """Nothing was written: let the game run again, if it did."""
+    if not _is_free_of_parts(going):
+        stage.say("left-over part files could not be removed")
+    if not going.evidence.get("was_running"):
+        stage.say("the game is left as it was")
+        return
+    if going.evidence.get("told_to_stop") and not going.control.by_hand:
+        _see_whether_it_stops_late(going, stage)
+    going.start_game(stage)
+    going.wait(stage, going.is_running, "the game did not start")
+    stage.say("the game runs, as before")
+
+
+def _see_whether_it_stops_late(going: Going, stage: Stage) -> None:
+    """A game that was told to stop, and did not within the time, may do so now: only one that stays up runs."""
+    until = time.monotonic() + going.settle
+    stage.say(f"seeing for {going.settle:g} s whether the game stops after all")
+    while time.monotonic() < until and going.is_running():
+        going.pause(stage, POLL)
+
+
+def _is_free_of_parts(going: Going) -> bool:
+    try:
+        if not going.link.by_hand:
+            going.link.sweep()
+    except LinkError:
+        return False
+    return True
+
+
+def stop_again(going: Going, stage: Stage, facts: Facts) -> None:
+    if going.in_place:
+        stage.say("the game runs on; it reads these files at a reload")
+        return
+    going.stop_game(stage)
+
+
+def restore(going: Going, stage: Stage, facts: Facts) -> None:
+    """Write what differs from the snapshot. The way there may be what broke, so it is tried for as long as it takes."""
+    deadline = time.monotonic() + going.patience
+    pause = RESTORE_PAUSE
+    while True:
+        try:
+            writes = _put_back(going, stage)
+            break
+        except LinkError as error:
+            if error.fault not in PASSING or time.monotonic() > deadline:
+                raise
+            stage.say(f"{error} Trying again.")
+            going.pause(stage, pause)
+            pause = min(pause * 2, LONGEST_PAUSE)
+    stage.say(f"{counted(len(writes), 'file')} put back")
+
+
+def _put_back(going: Going, stage: Stage) -> Writes:
+    if not going.link.by_hand:
+        going.link.sweep()
+    taken = _take_again(going)
+    _keep_what_the_start_wrote(going, taken, stage)
+    writes = _way_back(going, taken)
+    if going.link.by_hand:
+        going.hand_out(writes, stage)
+    else:
+        going.put(writes, stage)
+    return writes
+
+
+def _keep_what_the_start_wrote(going: Going, taken: Taken, stage: Stage) -> None:
+    """Evidence that cannot be had must not keep the files from going back."""
+    if BEFORE_START not in going.evidence or going.link.by_hand:
+        return
+    before = [(path, size, modified) for path, size, modified in going.evidence.get("outside_before", ())]
+    try:
+        said = keep_evidence(going.workspace, going.journal.run_id, going.link, taken, going.files_at_start(), before)
+    except LinkError as error:
+        said = f"what the start wrote could not be kept: {error}"
+        going.journal.add("doubts", said)
+    if said:
+        stage.say(said)
+
+
+def _wanted(going: Going) -> dict[str, FetchedFile]:
+    before_id = going.journal.run().before_id
+    assert before_id is not None  # noqa: S101 (nothing is written before there is one)
+    with going.workspace.session() as session:
+        return known_files(session, before_id)
+
+
+def _leads_back_its_own(going: Going) -> bool:
+    """Where the game runs on, or a person carries the files, only those that the run wrote are led back: what else differs
+    from the snapshot is the game's, or was shown since.
+    """
+    return going.in_place or going.link.by_hand
+
+
+def _way_back(going: Going, taken: Taken) -> Writes:
+    """What differs from the snapshot, of the files that are led back."""
+    writes = way_back(taken.digests, {path: file.digest for path, file in _wanted(going).items() if file.digest})
+    if not _leads_back_its_own(going):
+        return writes
+    planned = going.writes()
+    return {path: digest for path, digest in writes.items() if path in planned}
+
+
+def _take_again(going: Going) -> Taken:
+    """What the server holds now. What the run wrote is read, whatever its time says."""
+    planned = going.writes()
+    known = {path: file for path, file in _wanted(going).items() if path not in planned}
+    return take(going.workspace, going.link, going.gamebook, known)
+
+
+def verify_again(going: Going, stage: Stage, facts: Facts) -> None:
+    unlike = sorted(_way_back(going, _take_again(going)))
+    if unlike:
+        raise StageFailed(f"these files are not as in the snapshot: {', '.join(unlike[:5])}")
+    facts["is_back"] = True
+    if _leads_back_its_own(going):
+        stage.say(f"{counted(len(going.writes()), 'file')} of this run equal the snapshot, byte for byte")
+    else:
+        stage.say(f"all {counted(len(_wanted(going)), 'file')} equal the snapshot, byte for byte")
+
+
+def start_again(going: Going, stage: Stage, facts: Facts) -> None:
+    if not going.evidence.get("was_running"):
+        stage.say("the game is left stopped, as it was before")
+        return
+    going.look_before("before_start_again")
+    if going.in_place and going.is_running():
+        going.control.reload()
+        stage.say("told to read its files again")
+        return
+    going.start_game(stage)
+
+
+def watch_again(going: Going, stage: Stage, facts: Facts) -> None:
+    if not going.evidence.get("was_running"):
+        stage.say("nothing to watch")
+        return
+    verdict, evidence = going.watch_from("before_start_again", stage)
+    facts["back"] = evidence
+    if verdict.trouble and not verdict.is_up:
+        raise StageFailed(verdict.trouble)
+    if verdict.trouble:
+        facts["lacks"] = verdict.trouble
+    stage.say("; ".join(["the game runs again", *([verdict.trouble] if verdict.trouble else [])]))

@@ -1,0 +1,293 @@
+"""A run that is going on: what all its stages share, its link and control, its waits, writing and watching."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable, Mapping
+from contextlib import ExitStack
+from functools import cached_property
+from typing import Any, Final, NoReturn
+
+from sqlalchemy.orm import Session
+
+from zerrit.control import Act, Control, ControlError
+from zerrit.core.gamebooks import Gamebook
+from zerrit.core.wording import counted
+from zerrit.links import Link
+from zerrit.records import Change, Server
+from zerrit.work.base.run_records import get_run
+from zerrit.work.base.workspace import Workspace
+from zerrit.work.deploy.evidence import outside_of
+from zerrit.work.deploy.instructions import lacking
+from zerrit.work.deploy.journal import Journal, Stage, StageFailed
+from zerrit.work.deploy.stages import GOING_BACK, StageName
+from zerrit.work.deploy.start_watch import Before, Verdict, Watched
+from zerrit.work.deploy.write_plan import Plan, Writes
+from zerrit.work.servers.controls import control_of
+from zerrit.work.servers.servers import get_server
+from zerrit.work.servers.stored_gamebooks import gamebook_of
+from zerrit.work.snapshots.live_files import FetchedFile, Held, Taken, known_files
+
+POLL: Final = 0.2  # seconds
+BEFORE_START: Final = "before_start"  #: the evidence of what was there before the game was started
+HAND_POLL: Final = 1.0  # seconds between two looks at what a person was asked to do
+
+Facts = dict[str, object]
+
+
+class Suspended(Exception):
+    """The service stops while a run waits; the run is taken up at the next start."""
+
+
+class Parked(Exception):
+    """A run waits for a person or a time; it is put down, and taken up again after `seconds`."""
+
+    def __init__(self, seconds: float) -> None:
+        super().__init__(f"for {seconds:g} s")
+        self.seconds = seconds
+
+
+class Cancelled(StageFailed):
+    """Somebody wants the run to end."""
+
+
+class Going:
+    """The state of a run, its link and its control. Use `close` at the end.
+
+    `taken` and `plan` are what `read` worked out and the next stage writes down; no later one relies on them.
+    """
+
+    def __init__(self, workspace: Workspace, run_id: int) -> None:
+        self.workspace = workspace
+        self.journal = Journal(workspace, run_id)
+        with workspace.session() as session:
+            run = get_run(session, run_id)
+            self.server: Server = get_server(session, run.server_id)
+            self.gamebook: Gamebook | None = gamebook_of(session, self.server)[0]
+            self.kind = run.kind
+            self.person = run.person
+            self.options: Mapping[str, Any] = run.options
+            self.change_ids = tuple(run.change_ids)
+            self.target_id = run.target_id
+        self.taken: Taken | None = None
+        self.plan: Plan | None = None
+        self._open = ExitStack()
+        self._link: Link | None = None
+        self._elsewhere: dict[str, Link] | None = None
+
+    def close(self) -> None:
+        self._open.close()
+
+    @property
+    def evidence(self) -> Mapping[str, Any]:
+        return self.journal.run().evidence
+
+    @property
+    def in_place(self) -> bool:
+        """The game runs on; it reads the new files at a reload."""
+        return bool(self.evidence.get("in_place"))
+
+    def require_wanted(self, name: StageName) -> None:
+        """Nobody has cancelled the run, or given it up on its way back."""
+        run = self.journal.run()
+        if name in GOING_BACK or name is StageName.RELEASE:
+            by = run.options.get("given_up")
+            if by:
+                raise StageFailed(f"{by} gave up waiting")
+        elif run.cancelled_by:
+            raise Cancelled(f"cancelled by {run.cancelled_by}")
+
+    def pause(self, stage: Stage, seconds: float) -> None:
+        """Wait a little, unless the service stops or somebody cancels."""
+        if self.workspace.stopping.wait(seconds):
+            raise Suspended
+        self.require_wanted(stage.name)
+
+    def park(self, stage: Stage, seconds: float) -> NoReturn:
+        """Wait without a thread: the stage begins again after that time. What it did by then it must not do twice."""
+        self.pause(stage, 0)
+        raise Parked(seconds)
+
+    @property
+    def link(self) -> Link:
+        """The open link. It makes new connections by itself; a link that could not be opened is tried anew each time."""
+        if self._link is None:
+            self._link = self._open.enter_context(self.workspace.link_to(self.server))
+        return self._link
+
+    @cached_property
+    def control(self) -> Control:
+        return control_of(self.workspace, self.server)
+
+    @property
+    def watched(self) -> Watched:
+        if self._elsewhere is None:
+            places = self.server.care.get("crash_places", ())
+            self._elsewhere = {
+                f"{place.rstrip('/')}/": self._open.enter_context(self.workspace.link_to(self.server, folder=place))
+                for place in places
+            }
+        return Watched(self.link, self.control, self.gamebook, self._elsewhere)
+
+    def is_running(self) -> bool:
+        return self.control.state().is_running
+
+    @property
+    def patience(self) -> float:
+        """Seconds to wait for this server's game to stop, start, or say that it is ready."""
+        return float(self.server.care.get("patience") or self.workspace.patience)
+
+    @property
+    def settle(self) -> float:
+        """Seconds that a game must stay up."""
+        return float(self.server.care.get("settle") or self.workspace.settle)
+
+    def wait(self, stage: Stage, is_so: Callable[[], bool], else_say: str, asks: str = "") -> None:
+        """Wait until it is so: for the server's patience, or for as long as a person needs."""
+        if asks and self.journal.run().asks != asks:
+            self.journal.note(asks=asks)
+        deadline = time.monotonic() + self.patience
+        while True:
+            try:
+                if is_so():
+                    break
+            except ControlError as error:
+                if not error.is_passing or time.monotonic() > deadline:
+                    raise
+            if not asks and time.monotonic() > deadline:
+                raise StageFailed(
+                    f"{else_say} within {self.patience:g} s. Look at its log and at the host's panel, then try again."
+                )
+            if asks:
+                self.park(stage, HAND_POLL)
+            self.pause(stage, POLL)
+        if asks:
+            self.journal.note(asks="")
+
+    def stop_game(self, stage: Stage) -> None:
+        state = self.control.state()
+        if not state.is_running:
+            stage.say(f"the game was not running ({state.word})")
+            return
+        asks = ""
+        if Act.STOP in self.control.by_hand:
+            asks = f"Stop {self.server.title} now. Zerrit looks whether its log says so; or say that it is stopped."
+        else:
+            self.control.stop()
+        stage.say("told to stop" if not asks else "waiting for a person to stop it")
+        self.wait(stage, lambda: not self.is_running(), "the game did not stop", asks)
+        stage.say(f"the game has stopped ({self.control.state().word})")
+
+    def start_game(self, stage: Stage) -> None:
+        if self.is_running():
+            stage.say("it runs already")
+            return
+        if Act.START in self.control.by_hand:
+            stage.say("waiting for a person to start it")
+            asks = f"Start {self.server.title} now, then say that it is started."
+            self.wait(stage, self.is_running, "the game did not start", asks)
+            stage.say("started by hand")
+            return
+        self.control.start()
+        stage.say("told to start")
+
+    def writes(self) -> Writes:
+        """What is to be written, as it was planned before the first byte."""
+        with self.workspace.session() as session:
+            return {file.path: file.new for file in get_run(session, self.journal.run_id).files}
+
+    def title(self, session: Session) -> str:
+        """What the run is about, for the reasons of snapshots."""
+        titles = [(one.id, one.title) for one in (session.get(Change, c) for c in self.change_ids) if one]
+        if titles:
+            return ", ".join(f"change {id_}: {title}" for id_, title in titles)
+        return f"rollback to snapshot {self.target_id}" if self.target_id else "restart"
+
+    def put(self, writes: Writes, stage: Stage) -> None:
+        """Take away first, then write: on a host that ignores letter case a new name may be an old one."""
+        held = Held(self.workspace, {path: digest for path, digest in writes.items() if digest is not None})
+        order = sorted(writes.items(), key=lambda one: one[1] is not None)
+        for number, (path, digest) in enumerate(order, 1):
+            self.require_wanted(stage.name)
+            stage.say(f"{path} ({number} of {len(order)})")
+            if digest is None:
+                self.link.remove(path)
+            else:
+                self.link.write(path, held[path])
+
+    def hand_out(self, writes: Writes, stage: Stage) -> None:
+        """Ask a person to carry the files, until what is taken in again is what should be there."""
+
+        def is_there() -> bool:
+            wanted = lacking(self.link, writes)
+            stage.say(f"{len(writes) - len(wanted)} of {counted(len(writes), 'file')} are there")
+            return not wanted
+
+        asks = (
+            f"Put {counted(len(writes), 'file')} on {self.server.title}: zerrit run hand-out {self.journal.run_id} "
+            "--save-to FOLDER makes a folder of them with a step sheet. Then take them in again, so that Zerrit sees them."
+        )
+        self.wait(stage, is_there, "", asks if writes else "")
+
+    def look_before(self, name: str) -> None:
+        """What lies there before the game is started; after a kill, what lay there the first time."""
+        if name in self.evidence:
+            return
+        self.journal.note(**{name: self.watched.look_before().as_evidence()})
+        if name == BEFORE_START and not self.link.by_hand:
+            self.journal.note(outside_before=outside_of(self.link.files(), self.files_at_start()))
+
+    def files_at_start(self) -> dict[str, FetchedFile]:
+        """The files as they were when the game was started: those of the snapshot before, with what the run wrote."""
+        run = self.journal.run()
+        with self.workspace.session() as session:
+            found = known_files(session, run.before_id) if run.before_id is not None else {}
+        for path, digest in self.writes().items():
+            if digest is None:
+                found.pop(path, None)
+            else:
+                found[path] = FetchedFile(path, 0, 0, digest)
+        return found
+
+    def watch_from(self, before: str, stage: Stage) -> tuple[Verdict, dict[str, Any]]:
+        """Watch the game since its start; `before` names the evidence of what lay there then. Verdict and evidence."""
+        evidence = self.evidence
+        seen = Before.of_evidence(evidence[before])
+        in_place = bool(evidence.get("in_place")) and stage.name is StageName.WATCH
+        watched = self.watched
+        # What the old files load is another list than that of the new ones.
+        expected = evidence.get("expected" if stage.name is StageName.WATCH else "expected_back", {})
+        if in_place or (evidence.get("in_place") and stage.name is StageName.WATCH_AGAIN):
+            expected = {}
+        if in_place:  # it was ready all the time, and does not say so again
+            watched = Watched(watched.link, watched.control, _without_ready(self.gamebook), watched.elsewhere)
+        self._have_log_shown(watched.gamebook)
+        if self.link.by_hand and not watched.says_something(seen):
+            self.park(stage, HAND_POLL)
+        verdict = watched.start(
+            seen,
+            settle=self.settle,
+            patience=self.patience,
+            say=stage.say,
+            pause=lambda seconds: self.pause(stage, seconds),
+            expected=expected,
+        )
+        return verdict, verdict.as_evidence(seen)
+
+    def _have_log_shown(self, gamebook: Gamebook | None) -> None:
+        """A link by hand shows no log by itself."""
+        if self.link.by_hand and gamebook is not None and gamebook.rules.trouble.ready_pattern:
+            asks = (
+                f"Show Zerrit {gamebook.rules.trouble.log} of {self.server.title} as it is now, and crash files if there "
+                f"are new ones: zerrit take-in {self.server.id} FOLDER. If the game does not come up, end this run: "
+                f"zerrit run cancel {self.journal.run_id}."
+            )
+            if self.journal.run().asks != asks:
+                self.journal.note(asks=asks)
+
+
+def _without_ready(gamebook: Gamebook | None) -> Gamebook | None:
+    if gamebook is None:
+        return None
+    trouble = gamebook.rules.trouble.model_copy(update={"ready_pattern": ""})
+    return Gamebook(gamebook.rules.model_copy(update={"trouble": trouble}), gamebook.source)

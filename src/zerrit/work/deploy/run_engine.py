@@ -1,0 +1,223 @@
+"""
+Deploys and rollbacks: the same careful path for both, stage by stage as `zerrit.work.deploy.stages` orders them.
+
+Nothing is written before the game has stopped, everything that it holds is kept as a snapshot, and the plan of what is
+to be written is kept too. From the first written byte on, any failure leads back to that snapshot, which is verified in
+its turn. No stage relies on what an earlier one had in memory: a service that was killed takes up every run where it was.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from typing import Any, Final
+
+import structlog
+from sqlalchemy import select
+from sqlalchemy.exc import SQLAlchemyError
+from sqlalchemy.orm import Session
+
+from zerrit.control import ControlError
+from zerrit.core.errors import ZerritError
+from zerrit.core.wording import sentence
+from zerrit.links import LinkError
+from zerrit.records import Change, Look, Run, Wait, is_full
+from zerrit.work.base.activity_log import note
+from zerrit.work.base.run_records import RUNNING, get_run
+from zerrit.work.base.workspace import Workspace
+from zerrit.work.deploy import deploy_stages, rollback_stages
+from zerrit.work.deploy.bisection import find_culprit
+from zerrit.work.deploy.journal import Journal, Stage, StageFailed
+from zerrit.work.deploy.outcome import outcome_of
+from zerrit.work.deploy.run_context import Facts, Going, Parked, Suspended
+from zerrit.work.deploy.stages import BEFORE_WRITING, GOING_BACK, RESUMED_AT, StageName, after, after_failure
+
+log = structlog.get_logger("zerrit.deploys")
+
+MOST_RESUMES: Final = 3  #: a run that ended the service so often is led back
+EXPECTED_ERRORS: Final = (ZerritError, LinkError, ControlError, StageFailed)
+
+
+def carry_out(workspace: Workspace, run_id: int) -> float | None:
+    """Do a run from where it is to its end; whatever happens ends in the journal.
+
+    Returns the seconds after which it has to be taken up again where it waits, or None when it has ended.
+
+    Raises SQLAlchemyError: the journal cannot be written just now; the run stays open, and is taken up again.
+    """
+    try:
+        with workspace.storing.shared():
+            going = Going(workspace, run_id)
+            _go(going)
+            _search_culprit(going)
+    except Suspended:
+        log.info("run.suspended", run=run_id)
+    except Parked as parked:
+        return parked.seconds
+    except SQLAlchemyError as error:
+        if is_full(error) and workspace.data is not None:
+            workspace.data.give_up_reserve()
+        raise
+    except Exception as error:
+        # Not even the beginning could be made, for instance since the database is damaged; a run must not stay open.
+        log.exception("run.broke", run=run_id)
+        journal = Journal(workspace, run_id)
+        at = StageName(journal.run().stage)
+        said = "Nothing was written" if at in BEFORE_WRITING else "The run broke off"
+        journal.end("failed", f"{said}. It ended at {at}: {sentence(str(error))}")
+    return None
+
+
+def open_runs(workspace: Workspace) -> list[int]:
+    """The runs that a service left open; called once at its start, before new ones can begin."""
+    with workspace.session() as session:
+        found = list(session.scalars(select(Run.id).where(Run.state == RUNNING)))
+    for run_id in found:
+        log.warning("run.resuming", run=run_id)
+        journal = Journal(workspace, run_id)
+        journal.close_open_stages("the service ended here")
+        journal.note(resumed=journal.run().evidence.get("resumed", 0) + 1)
+    return found
+
+
+def _go(going: Going) -> None:
+    run = going.journal.run()
+    stage = StageName(run.stage)
+    stage = RESUMED_AT.get(stage, stage)
+    if run.evidence.get("resumed", 0) > MOST_RESUMES and stage not in GOING_BACK:
+        going.journal.note(reason="the service ended again and again during this run")
+        stage = after_failure(stage)
+    try:
+        while stage is not StageName.END:
+            stage = _do(going, stage) if _is_asked_for(going, stage) else after(stage, in_place=going.in_place)
+    finally:
+        going.close()
+    _end(going)
+
+
+def _is_asked_for(going: Going, name: StageName) -> bool:
+    if name is StageName.REHEARSE:
+        return bool(going.options.get("rehearse") or going.server.care.get("must_rehearse")) and bool(going.change_ids)
+    if name is StageName.ANNOUNCE:
+        return bool(going.options.get("announce") or going.options.get("wait"))
+    return True
+
+
+def _do(going: Going, name: StageName) -> StageName:
+    """One stage, with its journal; returns the one that follows."""
+    stage = going.journal.begin(name)
+    facts: Facts = {}
+    try:
+        going.require_wanted(name)
+        _STAGES[name](going, stage, facts)
+    except Suspended:
+        going.journal.interrupt(stage, "the service stops; it goes on at its next start")
+        raise
+    except Parked:
+        raise
+    except Exception as error:
+        if is_full(error) and going.workspace.data is not None:
+            # The room that was kept back lets the run be written down to its end, and the game be started again.
+            going.workspace.data.give_up_reserve()
+            error = StageFailed(f"the disk with Zerrit's own data ({going.workspace.folder}) is full; make room there")
+        if not isinstance(error, EXPECTED_ERRORS):
+            log.error("run.unexpected", run=going.journal.run_id, stage=name, exc_info=error)
+        following = after_failure(name)
+        is_first = "reason" not in going.evidence
+        if is_first:
+            facts |= {"reason": str(error), "failed_at": name}
+        elif following is StageName.END:
+            facts |= {"failed_back": str(error), "runs_now": _runs_now(going)}
+        going.journal.finish(stage, "failed", str(error) or type(error).__name__, following, **facts)
+        return following
+    following = after(name, in_place=bool(facts.get("in_place", going.in_place)))
+    going.journal.finish(stage, "done", stage.detail, following, **facts)
+    return following
+
+
+def _runs_now(going: Going) -> bool | None:
+    """Whether the game runs, for the last word on a run; None where the control does not say."""
+    try:
+        return going.is_running()
+    except EXPECTED_ERRORS:
+        return None
+
+
+def _search_culprit(going: Going) -> None:
+    """After a start that failed, name the step that did it, where a copy of the server can be started."""
+    run = going.journal.run()
+    may = going.server.care.get("may_rehearse") and going.gamebook is not None and going.gamebook.rules.rehearse
+    if run.state != "rolled-back" or run.evidence.get("failed_at") != StageName.WATCH or not may or run.cancelled_by:
+        return
+
+    def say(text: str) -> None:
+        going.journal.note(culprit=f"searching: {text}")
+
+    def pause(seconds: float) -> None:
+        if going.workspace.stopping.wait(seconds):
+            raise Suspended
+
+    try:
+        found = find_culprit(going.workspace, going.journal.run_id, say, pause)
+    except Suspended:
+        going.journal.note(culprit="")
+        raise
+    except EXPECTED_ERRORS as error:
+        found = f"The culprit could not be searched for: {error}"
+    going.journal.note(culprit=found)
+    with going.workspace.session() as session:
+        note(going.workspace, session, going.person, f"{going.kind}.culprit", going.server.id, found)
+
+
+def _end(going: Going) -> None:
+    """Close the run and its changes; all of it or nothing, since a service may be killed here too."""
+    with going.workspace.writing() as session:
+        run = get_run(session, going.journal.run_id)
+        state, outcome = outcome_of(run)
+        note(going.workspace, session, going.person, f"{going.kind}.{state}", going.server.id, outcome)
+        _set_changes(going, session, state, run.evidence)
+        run.state, run.outcome, run.ended_at = state, outcome, going.workspace.now()
+    going.workspace.publish("run", {"run": going.journal.run_id, "state": state})
+    for change_id in going.change_ids:
+        going.workspace.publish("change", {"change": change_id})
+    going.workspace.publish("server", {"server": going.server.id})
+
+
+def _set_changes(going: Going, session: Session, state: str, evidence: Mapping[str, Any]) -> None:
+    became = {"deployed": "deployed", "rolled-back": "rolled-back"}.get(state, "checked")
+    brings = {one["change"]: one for one in evidence.get("brings", ())}
+    now = going.workspace.now()
+    for change_id in going.change_ids:
+        change = session.get(Change, change_id)
+        if change is None:
+            continue
+        change.state, change.queue_place, change.updated_at = became, None, now
+        if became != "deployed":
+            continue
+        brought = brings.get(change_id, {})
+        change.looks = [Look(text=text, note="", person="") for text in brought.get("looks", ())]
+        holds = ("reload",) if evidence.get("in_place") else ("reload", "restart")
+        change.waits = [
+            Wait(takes_effect=when, addresses=addresses, held_at=now if when in holds else None, person="")
+            for when, addresses in brought.get("effects", ())
+        ]
+
+
+_STAGES: Final[Mapping[StageName, Callable[[Going, Stage, Facts], None]]] = {
+    StageName.PREFLIGHT: deploy_stages.preflight,
+    StageName.REHEARSE: deploy_stages.rehearse,
+    StageName.ANNOUNCE: deploy_stages.announce,
+    StageName.STOP: deploy_stages.stop,
+    StageName.READ: deploy_stages.read,
+    StageName.SNAPSHOT: deploy_stages.snapshot,
+    StageName.WRITE: deploy_stages.write,
+    StageName.VERIFY: deploy_stages.verify,
+    StageName.START: deploy_stages.start,
+    StageName.RELOAD: deploy_stages.reload,
+    StageName.WATCH: deploy_stages.watch,
+    StageName.RELEASE: rollback_stages.release,
+    StageName.STOP_AGAIN: rollback_stages.stop_again,
+    StageName.RESTORE: rollback_stages.restore,
+    StageName.VERIFY_AGAIN: rollback_stages.verify_again,
+    StageName.START_AGAIN: rollback_stages.start_again,
+    StageName.WATCH_AGAIN: rollback_stages.watch_again,
+}

@@ -1,0 +1,209 @@
+"""Runs: asking for a deploy or a rollback, and looking at those that were. `zerrit.work.deploy.run_engine` carries them out."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from enum import StrEnum
+from typing import Any, Final, Literal
+
+from sqlalchemy.exc import IntegrityError
+from sqlalchemy.orm import Session
+
+from zerrit.core.gamebooks import Gamebook
+from zerrit.records import Change, Run, RunChange, Server, digest_of
+from zerrit.work.base.activity_log import note
+from zerrit.work.base.errors import Blocked, Conflict, Drifted, Refused
+from zerrit.work.base.run_records import RUNNING, get_run, require_no_run
+from zerrit.work.base.workspace import Workspace
+from zerrit.work.changes.changes import EDITABLE, Preview, get_change, preview
+from zerrit.work.deploy.stages import GOING_BACK, StageName
+from zerrit.work.servers.controls import control_of
+from zerrit.work.servers.servers import get_server
+from zerrit.work.servers.stored_gamebooks import gamebook_of
+from zerrit.work.snapshots.snapshots import digests, get_snapshot
+
+QUEUED: Final = "queued"
+MOST_ANNOUNCED: Final = 120  # minutes
+
+
+@dataclass(frozen=True, slots=True)
+class Options:
+    """How a run goes about it: minutes of announcement, waiting until nobody plays (until a time at most), a rehearsal."""
+
+    announce: int = 0
+    wait: Literal["", "empty"] = ""
+    until: datetime | None = None
+    rehearse: bool = False
+
+    def as_row(self) -> dict[str, Any]:
+        return {
+            "announce": self.announce,
+            "wait": self.wait,
+            "until": self.until.isoformat() if self.until else "",
+            "rehearse": self.rehearse,
+        }
+
+
+NO_OPTIONS: Final = Options()
+
+
+def begin_deploy(workspace: Workspace, person: str, change_ids: Sequence[int], options: Options = NO_OPTIONS) -> Run:
+    """Check once more, then begin a run of one change, or of several in order; `deploys.carry_out` does it.
+
+    Raises Blocked: findings or impossible steps. Drifted: the files are no longer those that a change was built on.
+    Conflict: a run is under way, or a change is not open. Refused, LinkError, ControlError.
+    """
+    if not 0 <= options.announce <= MOST_ANNOUNCED:
+        raise Refused(f"An announcement begins at most {MOST_ANNOUNCED} minutes ahead.")
+    with workspace.session() as session:
+        changes = [get_change(session, change_id) for change_id in change_ids]
+        server = get_server(session, _one_server(changes))
+        require_no_run(session, server.id)
+        gamebook, _ = gamebook_of(session, server)
+        for change in changes:
+            if change.state not in (*EDITABLE, QUEUED):
+                raise Conflict(f"Change {change.id} is {change.state} already.")
+        seen = [(change, require_deployable(workspace, session, change)) for change in changes]
+        bases = {change.id: digests(session, get_snapshot(session, server.id, change.base_id)) for change in changes}
+    for change, found in seen:
+        drifted = _drifted(workspace, server, gamebook, bases[change.id], found.replayed.touched)
+        if drifted:
+            raise Drifted(
+                f"{', '.join(drifted)} on {server.id} changed since change {change.id} was built on it. Fetch the server, "
+                f"put the change on the new files (`zerrit change refresh {change.id}`) and look at its difference again.",
+                paths=drifted,
+            )
+    control_of(workspace, server).state()
+    with workspace.writing() as session:
+        for change, _ in seen:
+            now = get_change(session, change.id)
+            if now.version != change.version or now.state not in (*EDITABLE, QUEUED):
+                raise Conflict(
+                    f"Change {change.id} was edited in the meantime (it is {now.state}). Look at it again first."
+                )
+        run = Run(server_id=server.id, kind="deploy", person=person, options=options.as_row())
+        run.parts = [RunChange(change_id=change.id, position=number) for number, change in enumerate(changes, 1)]
+        _begin(workspace, session, run)
+        for change_id in change_ids:
+            change = get_change(session, change_id)
+            change.state = "deploying"
+            note(workspace, session, person, "deploy.begun", server.id, f"{change_id}: {change.title}")
+    return run
+
+
+def _one_server(changes: Sequence[Change]) -> str:
+    servers = {change.server_id for change in changes}
+    if len(servers) != 1:
+        raise Refused(
+            "Name at least one change, and only changes of one server; to bring a change to others, roll it out."
+        )
+    return servers.pop()
+
+
+def require_deployable(workspace: Workspace, session: Session, change: Change) -> Preview:
+    """The change worked out, if it may go on its server. Raises Blocked, Refused."""
+    if not change.steps:
+        raise Refused(f"Change {change.id} has no steps yet; there is nothing to deploy.")
+    seen = preview(workspace, session, change)
+    if seen.blocking:
+        raise Blocked(
+            f"Change {change.id} is blocked: {seen.blocking[0]}"
+            + (f" ({len(seen.blocking) - 1} more)" if len(seen.blocking) > 1 else ""),
+            reasons=seen.blocking,
+        )
+    return seen
+
+
+def begin_rollback(
+    workspace: Workspace, person: str, server_id: str, snapshot_id: int, options: Options = NO_OPTIONS
+) -> Run:
+    """Begin a run that puts the server back to a snapshot. Raises NotFound, Conflict."""
+    with workspace.writing() as session:
+        server = get_server(session, server_id)
+        snapshot = get_snapshot(session, server_id, snapshot_id)
+        run = Run(server_id=server.id, target_id=snapshot.id, kind="rollback", person=person, options=options.as_row())
+        _begin(workspace, session, run)
+        note(workspace, session, person, "rollback.begun", server.id, f"to snapshot {snapshot_id}")
+    return run
+
+
+def begin_restart(workspace: Workspace, person: str, server_id: str, options: Options = NO_OPTIONS) -> Run:
+    """Begin a run that takes a snapshot while the game is stopped, and starts it again. Raises NotFound, Conflict."""
+    with workspace.writing() as session:
+        server = get_server(session, server_id)
+        run = Run(server_id=server.id, kind="restart", person=person, options=options.as_row())
+        _begin(workspace, session, run)
+        note(workspace, session, person, "restart.begun", server.id, "")
+    return run
+
+
+def _begin(workspace: Workspace, session: Session, run: Run) -> None:
+    """Note a run as under way. Two people may ask at once; the database lets one of them through."""
+    require_no_run(session, run.server_id)
+    run.state, run.stage, run.started_at = RUNNING, StageName.PREFLIGHT, workspace.now()
+    run.asks, run.cancelled_by, run.evidence, run.stages, run.files = "", "", {}, [], []
+    run.outcome, run.parts, run.written_by_start = "", list(run.parts), []
+    try:
+        session.add(run)
+        session.flush()
+    except IntegrityError as error:
+        raise Conflict(f"Another run on {run.server_id} began at the same moment. Wait until it has ended.") from error
+
+
+class OnCancel(StrEnum):
+    """What cancelling a run does just now."""
+
+    TAKE_BACK = "take-back"
+    GIVE_UP = "give-up"
+    NOTHING = "nothing"
+
+
+def on_cancel(run: Run) -> OnCancel:
+    if run.state != RUNNING:
+        return OnCancel.NOTHING
+    if StageName(run.stage) in (*GOING_BACK, StageName.RELEASE):
+        return OnCancel.GIVE_UP if run.asks and not run.options.get("given_up") else OnCancel.NOTHING
+    return OnCancel.NOTHING if run.cancelled_by else OnCancel.TAKE_BACK
+
+
+def cancel_run(workspace: Workspace, person: str, run_id: int) -> None:
+    """Ask a run to end at the next point at which that is safe; what was written by then is taken back.
+
+    One that goes back already is given up where it waits for a person, and leaves its server as it is: that person may
+    never come.
+
+    Raises NotFound, Conflict: it has ended, or it goes back by itself.
+    """
+    with workspace.writing() as session:
+        run = get_run(session, run_id)
+        if run.state != RUNNING:
+            raise Conflict(f"Run {run_id} has ended: {run.state}. A rollback puts its server back.")
+        match on_cancel(run):
+            case OnCancel.TAKE_BACK:
+                run.cancelled_by = person
+                did = "cancelled"
+            case OnCancel.GIVE_UP:
+                run.options = {**run.options, "given_up": person}
+                did = "given-up"
+            case OnCancel.NOTHING:
+                raise Conflict(f"Run {run_id} is ending already; let it take back what it wrote.")
+        note(workspace, session, person, f"{run.kind}.{did}", run.server_id, f"run {run_id}, at {run.stage}")
+    workspace.publish("run", {"run": run_id, "state": RUNNING})
+
+
+def _drifted(
+    workspace: Workspace, server: Server, gamebook: Gamebook | None, base: Mapping[str, str], touched: frozenset[str]
+) -> list[str]:
+    """Files of a change that differ on the server now. Those that the game rewrites itself are merged later."""
+    with workspace.link_to(server) as link:
+        present = {file.path for file in link.files()}
+        drifted = []
+        for path in sorted(touched):
+            if gamebook is not None and gamebook.is_rewritten(path):
+                continue
+            now = digest_of(link.read(path)) if path in present else None
+            if now != base.get(path):
+                drifted.append(path)
+    return drifted

@@ -1,0 +1,247 @@
+"""Watching a game start: is it up, did it leave a crash file, what does its log say, what did it load."""
+
+from __future__ import annotations
+
+import math
+import re
+import time
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
+from datetime import UTC, datetime
+from typing import Any, Final
+
+from zerrit.control import Control, ControlError, GameState
+from zerrit.core.gamebooks import Gamebook, LoadedRules, compile_pattern
+from zerrit.core.paths import fixed_folder
+from zerrit.core.wildcards import path_matches
+from zerrit.core.wording import counted
+from zerrit.links import PASSING, Link, LinkError, RemoteFile
+from zerrit.work.servers.game_log import LogMark, StartLog, log_mark
+
+EXCERPT_LINES: Final = 40
+MOST_OF_A_CRASH: Final = 20_000  # characters
+POLL: Final = 0.25  # seconds
+_HERE: Final = ""  #: the game's own folder among the places of crash files
+
+
+@dataclass(frozen=True, slots=True)
+class Before:
+    """What lay there before the start: an old crash file must not be taken for a new one."""
+
+    crash_files: frozenset[tuple[str, str, int, int]]  #: place, path, size, time
+    log: LogMark
+
+    def as_evidence(self) -> dict[str, Any]:
+        return {"crash_files": sorted(self.crash_files), "log": self.log.as_evidence()}
+
+    def newest_crash(self, now: datetime) -> str:
+        """The newest of the crash files that lay there, with its age, in words; empty where there was none."""
+        if not self.crash_files:
+            return ""
+        place, path, _, modified = max(self.crash_files, key=lambda one: one[3])
+        return f"{place}{path}, {age_in_words(modified, now)}"
+
+    @classmethod
+    def of_evidence(cls, kept: Mapping[str, Any]) -> Before:
+        return cls(frozenset(tuple(one) for one in kept["crash_files"]), LogMark.of_evidence(kept["log"]))
+
+
+@dataclass(frozen=True, slots=True)
+class Crash:
+    """A crash file that came with a start. `place` is the folder outside of the game's own, or empty."""
+
+    place: str
+    path: str
+    modified: int
+    text: str
+
+
+@dataclass(frozen=True)
+class Verdict:
+    """How a start went. `trouble` is empty when all is well; `doubts` are what one should know anyway.
+
+    `is_up`: the game runs and is ready, whatever it lacks.
+    """
+
+    trouble: str
+    log: str
+    crashes: tuple[Crash, ...] = ()
+    doubts: tuple[str, ...] = ()
+    is_up: bool = False
+    lines: frozenset[str] = field(default_factory=frozenset)  #: what the log says, without times and numbers
+
+    def as_evidence(self, before: Before) -> dict[str, Any]:
+        return {
+            "log": self.log,
+            "crash_files": {f"{crash.place}{crash.path}": crash.text for crash in self.crashes},
+            "crash_times": {
+                f"{crash.place}{crash.path}": datetime.fromtimestamp(crash.modified, UTC).isoformat()
+                for crash in self.crashes
+            },
+            "old_crash_files": len(before.crash_files),
+            "newest_old_crash": before.newest_crash(datetime.now(UTC)),
+            "doubts": list(self.doubts),
+        }
+
+
+@dataclass(frozen=True)
+class Watched:
+    """A game to be watched: its link, its control, its gamebook, and further places where crash files come to lie."""
+
+    link: Link
+    control: Control
+    gamebook: Gamebook | None
+    elsewhere: Mapping[str, Link] = field(default_factory=dict)
+
+    def look_before(self) -> Before:
+        crash_files = frozenset((place, file.path, file.size, file.modified) for place, file in self._crash_files())
+        return Before(crash_files, log_mark(self.link, self._log_pattern))
+
+    def start(
+        self,
+        before: Before,
+        *,
+        settle: float,
+        patience: float,
+        say: Callable[[str], None],
+        pause: Callable[[float], None],
+        expected: Mapping[str, Sequence[str]],
+    ) -> Verdict:
+        """Wait until the game says that it is ready and has stayed up for `settle` seconds, or until trouble shows.
+
+        Patience is for programs: where a person carries the log, it is waited for as long as they need.
+        """
+        start_log = StartLog(self.link, self._log_pattern, before.log)
+        ready_pattern = self.gamebook.rules.trouble.ready_pattern if self.gamebook else ""
+        deadline = time.monotonic() + patience
+        ready_deadline = math.inf if self.link.by_hand else deadline
+        ready_since: float | None = None
+        while True:
+            began = time.monotonic()
+            state = self._state(deadline)
+            log = start_log.read()
+            crashes = self._new_crashes(before)
+            problem = self._problem(state, log, crashes)
+            now = time.monotonic()
+            if not problem and ready_since is None and now > ready_deadline:
+                problem = f"the game did not say that it is ready within {patience:g} s; its log shows how far it came"
+            if problem:
+                return Verdict(problem, self._excerpt(log), crashes)
+            if ready_since is None and (not ready_pattern or compile_pattern(ready_pattern).search(log)):
+                ready_since = now
+                say(f"the game is up; seeing whether it stays up for {settle:g} s")
+            if ready_since is not None and now - ready_since >= settle:
+                return self._loaded(log, expected, start_log.doubt)
+            # A host that is slow to list is not asked without a break.
+            pause(max(POLL, now - began))
+
+    def says_something(self, before: Before) -> bool:
+        """Whether there is trouble to see, or the log says that the game is ready, or would never say so."""
+        ready_pattern = self.gamebook.rules.trouble.ready_pattern if self.gamebook else ""
+        log = StartLog(self.link, self._log_pattern, before.log).read()
+        is_ready = not ready_pattern or compile_pattern(ready_pattern).search(log) is not None
+        return is_ready or bool(self._problem(self._state(0), log, self._new_crashes(before)))
+
+    # --- what is seen -------------------------------------------------------------------------------------------------
+
+    def _state(self, deadline: float) -> GameState | None:
+        """None while the control is not to be had just now."""
+        try:
+            return self.control.state()
+        except ControlError as error:
+            if not error.is_passing or time.monotonic() > deadline:
+                raise
+            return None
+
+    def _problem(self, state: GameState | None, log: str, crashes: Sequence[Crash]) -> str:
+        reasons = []
+        if crashes:
+            reasons.append(f"a new crash file appeared: {', '.join(f'{c.place}{c.path}' for c in crashes)}")
+        if state is not None and not state.is_running:
+            reasons.append(f"the game is not running (the control says: {state.word})")
+        patterns = self.gamebook.rules.trouble.log_patterns if self.gamebook else ()
+        line = next(
+            (one for one in log.splitlines() if any(compile_pattern(pattern).search(one) for pattern in patterns)), ""
+        )
+        if line:
+            reasons.append(f"its log says: {line.strip()}")
+        return "; ".join(reasons)
+
+    def _loaded(self, log: str, expected: Mapping[str, Sequence[str]], doubt: str) -> Verdict:
+        """What the game says that it loaded, against what it should have."""
+        rules = self.gamebook.rules.trouble.loaded if self.gamebook else ()
+        doubts = [doubt] if doubt else []
+        trouble: list[str] = []
+        for rule in rules:
+            lacking = [word for word in expected.get(rule.expect, ()) if word not in _named(rule, log)]
+            if lacking:
+                said = f"the game did not say that it loaded {', '.join(lacking)} (of {rule.expect})"
+                (trouble if rule.must else doubts).append(said)
+        lines = self._lines(log)
+        return Verdict("; ".join(trouble), self._excerpt(log), doubts=tuple(doubts), is_up=True, lines=lines)
+
+    def _crash_files(self) -> list[tuple[str, RemoteFile]]:
+        found: list[tuple[str, RemoteFile]] = []
+        for pattern in self.gamebook.rules.trouble.crash_files if self.gamebook else ():
+            below = fixed_folder(pattern)
+            found += [(_HERE, file) for file in self.link.files(below) if path_matches(pattern, file.path)]
+        for place, link in self.elsewhere.items():
+            found += [(place, file) for file in link.files()]
+        return found
+
+    def _new_crashes(self, before: Before) -> tuple[Crash, ...]:
+        return tuple(
+            Crash(place, file.path, file.modified, self._text_of(place, file))
+            for place, file in self._crash_files()
+            if (place, file.path, file.size, file.modified) not in before.crash_files
+        )
+
+    def _text_of(self, place: str, file: RemoteFile) -> str:
+        try:
+            data = (self.elsewhere[place] if place else self.link).read(file.path)
+        except LinkError as error:
+            if error.fault in PASSING:
+                raise
+            return f"(cannot be read: {error})"
+        return data.decode("utf-8", "replace")[:MOST_OF_A_CRASH]
+
+    # --- the log ------------------------------------------------------------------------------------------------------
+
+    @property
+    def _log_pattern(self) -> str:
+        return self.gamebook.rules.trouble.log if self.gamebook else ""
+
+    def _is_noise(self, line: str) -> bool:
+        patterns = self.gamebook.rules.trouble.noise if self.gamebook else ()
+        return any(compile_pattern(pattern).search(line) for pattern in patterns)
+
+    def _excerpt(self, log: str) -> str:
+        lines = log.splitlines()
+        telling = [line for line in lines if not self._is_noise(line)]
+        shown = telling[-EXCERPT_LINES:]
+        if len(telling) < len(lines):
+            shown.append(f"({counted(len(lines) - len(telling), 'line')} of known noise left out)")
+        return "\n".join(shown)
+
+    def _lines(self, log: str) -> frozenset[str]:
+        return frozenset(plain_line(line) for line in log.splitlines() if line.strip() and not self._is_noise(line))
+
+
+def plain_line(line: str) -> str:
+    """A line of a log without what differs at every start: times and numbers."""
+    return re.sub(r"\d+", "#", line).strip()[:200]
+
+
+def _named(rule: LoadedRules, log: str) -> set[str]:
+    pattern = compile_pattern(rule.line)
+    found = (pattern.search(line) for line in log.splitlines())
+    return {match.group("name") for match in found if match is not None}
+
+
+def age_in_words(modified: int, now: datetime) -> str:
+    """How long ago a file was written, by the clock of its host."""
+    seconds = int((now - datetime.fromtimestamp(modified, UTC)).total_seconds())
+    for size, word in ((86400, "day"), (3600, "hour"), (60, "minute")):
+        if seconds >= size:
+            return f"{counted(seconds // size, word)} old"
+    return f"{counted(max(seconds, 0), 'second')} old"

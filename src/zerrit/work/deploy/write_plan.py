@@ -1,0 +1,224 @@
+"""
+What a run has to write: worked out from what the stopped server holds, and kept before the first byte is written.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from types import MappingProxyType
+
+from zerrit.core.checks import Checked, Effect, Files, Unknown, check_files_of, effects, looks, touched, words_of
+from zerrit.core.compare import compare_files
+from zerrit.core.documents import Document
+from zerrit.core.gamebooks import Gamebook
+from zerrit.core.steps import Step, replay
+from zerrit.databases import query
+from zerrit.records import store_contents
+from zerrit.work.base.workspace import Workspace
+from zerrit.work.changes.changes import get_change, reader, said, step_of
+from zerrit.work.changes.finding_status import judge
+from zerrit.work.deploy.journal import StageFailed
+from zerrit.work.servers.servers import get_server
+from zerrit.work.servers.stored_gamebooks import gamebook_of
+from zerrit.work.snapshots.live_files import Held, Taken
+from zerrit.work.snapshots.snapshots import digests, documents_of, get_snapshot
+
+Writes = dict[str, str | None]  #: digest by path of files that shall differ; None takes a file away
+
+
+@dataclass(frozen=True, slots=True)
+class ChangePlan:
+    """What one change of a run brings about."""
+
+    change_id: int
+    effects: tuple[Effect, ...]
+    looks: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class Plan:
+    writes: Writes
+    changes: tuple[ChangePlan, ...] = ()
+    #: Words that the game should say it loaded, of the files as they will be, and as they are now.
+    expected: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
+    expected_back: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
+
+
+def plan_rollback(workspace: Workspace, server_id: str, snapshot_id: int, taken: Taken) -> Plan:
+    """Make the server hold exactly the files of a snapshot."""
+    with workspace.session() as session:
+        wanted = digests(session, get_snapshot(session, server_id, snapshot_id))
+    return Plan(
+        way_back(taken.digests, wanted),
+        expected=_loaded_by(workspace, server_id, wanted),
+        expected_back=_loaded_by(workspace, server_id, taken.digests),
+    )
+
+
+def plan_restart(workspace: Workspace, server_id: str, taken: Taken) -> Plan:
+    """Write nothing; the game should load what its files say."""
+    loaded = _loaded_by(workspace, server_id, taken.digests)
+    return Plan({}, expected=loaded, expected_back=loaded)
+
+
+def _loaded_by(workspace: Workspace, server_id: str, held: Mapping[str, str]) -> dict[str, tuple[str, ...]]:
+    """The words that a game should say it loaded when it has these files."""
+    with workspace.session() as session:
+        server = get_server(session, server_id)
+        gamebook, _ = gamebook_of(session, server)
+        if gamebook is None or not gamebook.rules.trouble.loaded:
+            return {}
+        found = documents_of(workspace, session, server, held)
+    files = Files(found, frozenset(held.keys() - found.keys()), Held(workspace, held).get, query)
+    return _expected(gamebook, check_files_of(files, gamebook))
+
+
+def require_whole(workspace: Workspace, server_id: str, snapshot_id: int) -> None:
+    """Every content of a snapshot can be had. Raises RecordsUnusable: one is damaged."""
+    with workspace.session() as session:
+        held = Held(workspace, digests(session, get_snapshot(session, server_id, snapshot_id)))
+    for path in held:
+        held[path]
+
+
+def way_back(now: Mapping[str, str], wanted: Mapping[str, str]) -> Writes:
+    """What has to be written and taken away so that files that are `now` become the `wanted` ones."""
+    writes: Writes = {path: digest for path, digest in wanted.items() if now.get(path) != digest}
+    writes.update({path: None for path in now if path not in wanted})
+    return writes
+
+
+def plan_changes(
+    workspace: Workspace,
+    server_id: str,
+    change_ids: Sequence[int],
+    taken: Taken,
+    written_at_stop: Mapping[str, str | None] = MappingProxyType({}),
+) -> Plan:
+    """Make the steps of changes, one after the other, on what the server holds now.
+
+    `written_at_stop` are files that the game or its host wrote while it stopped, with their digest before.
+
+    Raises StageFailed: a step is impossible there, somebody else wrote to a file of the change, or a finding blocks.
+    """
+    held = Held(workspace, taken.digests)
+    with workspace.session() as session:
+        server = get_server(session, server_id)
+        gamebook, gamebook_digest = gamebook_of(session, server)
+        # Files that are as they were read last are not read again: the game stands still meanwhile.
+        before = documents_of(workspace, session, server, taken.digests)
+        earlier = workspace.last_checked.get((server_id, gamebook_digest))
+    read = reader(gamebook)
+    current: Mapping[str, Document] = before
+    changes: list[ChangePlan] = []
+    others = {file.path for file in taken.files} - before.keys()
+    all_others = frozenset(others)
+    gone: set[str] = set()
+    for change_id in change_ids:
+        steps = _steps(workspace, change_id)
+        replayed = replay(current, steps, read, others)
+        if not replayed.is_whole:
+            reason = next(outcome.message for outcome in replayed.outcomes if outcome.message)
+            raise StageFailed(
+                f"A step of change {change_id} cannot be made on the files that the server holds now: {reason}"
+            )
+        _require_not_drifted(
+            workspace,
+            gamebook,
+            change_id,
+            [*touched(current, replayed.documents), *replayed.gone],
+            taken,
+            written_at_stop,
+        )
+        changes.append(_brings(gamebook, change_id, current, replayed.documents))
+        current = replayed.documents
+        others -= replayed.gone
+        gone |= replayed.gone
+    files = Files(before, all_others, held.get, query)
+    old = check_files_of(files, gamebook, earlier=earlier)
+    after = replace(files, documents=current, others=frozenset(others))
+    checked = _require_sound(workspace, server_id, gamebook, files, old, after)
+    paths = touched(before, current)
+    with workspace.session() as session:
+        kept = store_contents(session, [current[path].to_bytes() for path in paths if path in current])
+    new = iter(kept)
+    writes: Writes = {path: next(new) if path in current else None for path in paths}
+    writes.update(dict.fromkeys(gone))
+    return Plan(writes, tuple(changes), _expected(gamebook, checked), _expected(gamebook, old))
+
+
+def _steps(workspace: Workspace, change_id: int) -> list[Step]:
+    with workspace.session() as session:
+        return [step_of(row) for row in get_change(session, change_id).steps]
+
+
+def _require_not_drifted(
+    workspace: Workspace,
+    gamebook: Gamebook | None,
+    change_id: int,
+    paths: Sequence[str],
+    taken: Taken,
+    written_at_stop: Mapping[str, str | None],
+) -> None:
+    """Only the game may have written to a file since the change was looked at; what the game wrote is merged."""
+    with workspace.session() as session:
+        change = get_change(session, change_id)
+        base = digests(session, get_snapshot(session, change.server_id, change.base_id))
+    for path in paths:
+        is_its_own = gamebook is not None and gamebook.is_rewritten(path)
+        # What was as the change knew it until the game was told to stop was written by the game or its host.
+        is_its_own = is_its_own or (path in written_at_stop and written_at_stop[path] == base.get(path))
+        if not is_its_own and taken.digests.get(path) != base.get(path):
+            raise StageFailed(
+                f"{path} was changed by somebody else since change {change_id} was looked at. Fetch the server, put the "
+                f"change on the new files (`zerrit change refresh {change_id}`) and look at its difference again."
+            )
+
+
+def _brings(
+    gamebook: Gamebook | None, change_id: int, before: Mapping[str, Document], after: Mapping[str, Document]
+) -> ChangePlan:
+    paths = touched(before, after)
+    differences = compare_files(
+        {path: before[path] for path in paths if path in before}, {path: after[path] for path in paths if path in after}
+    )
+    return ChangePlan(change_id, tuple(effects(gamebook, differences, after)), tuple(looks(gamebook, before, after)))
+
+
+def _require_sound(
+    workspace: Workspace,
+    server_id: str,
+    gamebook: Gamebook | None,
+    files: Files,
+    old: Checked,
+    after: Files,
+) -> Checked:
+    new = check_files_of(after, gamebook, before=files.documents, earlier=old)
+    with workspace.session() as session:
+        judged = judge(workspace, session, get_server(session, server_id), old.findings, new.findings)
+    blocking = next((one.finding for one in judged if one.blocks), None)
+    if blocking is not None:
+        raise StageFailed(said(blocking))
+    return new
+
+
+def _expected(gamebook: Gamebook | None, checked: Checked) -> dict[str, tuple[str, ...]]:
+    found: dict[str, tuple[str, ...]] = {}
+    if gamebook is None or checked.examination is None:
+        return found
+    for rule in gamebook.rules.trouble.loaded:
+        try:
+            found[rule.expect] = words_of(checked.examination, rule.expect)
+        except Unknown:
+            continue
+    return found
+
+
+def can_reload(gamebook: Gamebook | None, paths: Sequence[str]) -> bool:
+    """Whether the game takes up all these files at a reload, so that it may run while they are written."""
+    return (
+        gamebook is not None
+        and bool(paths)
+        and all(gamebook.takes_effect(path) == "reload" and not gamebook.is_rewritten(path) for path in paths)
+    )

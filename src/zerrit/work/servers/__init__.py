@@ -1,0 +1,1 @@
+"""Servers with their controls, settings and gamebooks."""

@@ -1,0 +1,91 @@
+"""The control of a server, and what a person says of a game that is stopped and started by hand."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from zerrit.control import CommandControl, ConsoleControl, Control, GameState, HandControl, HttpHook
+from zerrit.records import Server
+from zerrit.work.base.activity_log import note
+from zerrit.work.base.errors import Conflict, NotFound, Refused
+from zerrit.work.base.workspace import Workspace
+from zerrit.work.servers.game_log import look_at_log
+from zerrit.work.servers.stored_gamebooks import gamebook_of
+
+
+def control_of(workspace: Workspace, server: Server) -> Control:
+    """The control of a server. Raises Refused."""
+    settings, secret = server.control, workspace.secret(server.control_secret)
+    match settings["kind"]:
+        case "http":
+            return HttpHook(settings["url"], secret)
+        case "commands":
+            workspace.bounds.require_commands()
+            patience = float(server.care.get("patience") or workspace.patience)
+            return CommandControl(settings["commands"], use_shell=settings["use_shell"], timeout=patience)
+        case "console":
+            if settings["start"]:
+                workspace.bounds.require_commands()
+            return ConsoleControl(
+                settings["host"], settings["port"], secret, settings["commands"], start=settings["start"]
+            )
+        case "hand":
+            return HandControl(lambda: _looked_at(workspace, server.id))
+    raise Refused(f"The control kind `{settings['kind']}` is not known.")
+
+
+def _looked_at(workspace: Workspace, server_id: str) -> GameState:
+    """What speaks for it that a game runs or not: its log; or what a person said since the log was written last."""
+    server, said = _said(workspace, server_id)
+    seen = _seen(workspace, server)
+    if said and (seen is None or said.get("against") == seen.word):
+        word = f"{'runs' if said['is_running'] else 'is stopped'}, says {said['person']}"
+        return GameState(bool(said["is_running"]), word)
+    return seen or GameState(False, "nobody has said yet whether it runs, and its log does not say")
+
+
+def _said(workspace: Workspace, server_id: str) -> tuple[Server, dict[str, Any]]:
+    with workspace.session() as session:
+        server = session.get(Server, server_id)
+        if server is None:
+            raise NotFound(f"There is no server {server_id}.")
+        return server, dict(server.said)
+
+
+def _seen(workspace: Workspace, server: Server) -> GameState | None:
+    with workspace.session() as session:
+        gamebook, _ = gamebook_of(session, server)
+    with workspace.link_to(server) as link:
+        return look_at_log(link, gamebook)
+
+
+def say_state(
+    workspace: Workspace, person: str, server_id: str, *, is_running: bool, is_sure: bool = False
+) -> GameState:
+    """A person says that a game runs, or that it is stopped. What its log says against it is held up to them once.
+
+    Raises NotFound, Refused: the server has a control that knows. Conflict: its log says otherwise, and they are not sure.
+    """
+    server, _ = _said(workspace, server_id)
+    if server.control["kind"] != "hand":
+        raise Refused(f"The control of {server_id} knows by itself whether its game runs.")
+    seen = _seen(workspace, server)
+    if seen is not None and seen.is_running != is_running and not is_sure:
+        raise Conflict(
+            f"{server_id} {seen.word}. Show its log as it is now; or, if you are sure, say so once more as sure: "
+            f"zerrit said {server_id} {'running' if is_running else 'stopped'} --sure"
+        )
+    with workspace.session() as session:
+        row = session.get_one(Server, server_id)
+        row.said = {"is_running": is_running, "person": person, "against": seen.word if seen is not None else ""}
+        word = "runs" if is_running else "is stopped"
+        note(
+            workspace,
+            session,
+            person,
+            "server.said",
+            server_id,
+            f"{word}; {seen.word if seen else 'its log is silent'}",
+        )
+    workspace.publish("server", {"server": server_id})
+    return control_of(workspace, row).state()

@@ -1,0 +1,178 @@
+"""
+The log of a game, from a start on.
+
+A game may append to its log, overwrite it at each start, or begin a new file and rotate the old one away. Before a start a
+mark is taken of what is there; what is not as marked was written anew, and is read from its beginning. Where a gamebook
+gives a pattern for the log, the newest file that fits is the log.
+"""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any, Final
+
+from zerrit.control import GameState
+from zerrit.core.gamebooks import Gamebook, compile_pattern
+from zerrit.core.paths import fixed_folder
+from zerrit.core.wildcards import path_matches
+from zerrit.links import Link, LinkError, LinkFault, RemoteFile
+
+EDGE: Final = 512  # bytes before the end of a marked log; in a file that was only appended to they are still there
+MOST_FOR_HEAD: Final = 1 << 20  # bytes of a log of which the first line is looked at
+MOST: Final = 8 << 20  # bytes of a log that are read from one start; a game that writes more is read from its end
+
+
+@dataclass(frozen=True, slots=True)
+class FileMark:
+    """One log file at one moment. `identity` is empty where the connection does not tell it."""
+
+    size: int
+    modified: int
+    identity: str
+    edge: str  #: digest of the bytes before its end
+    head: str = ""  #: its first line, where that is without numbers, so that each start may begin with it
+
+    def is_replaced(self, now: RemoteFile) -> bool:
+        """The listing alone says that the file was written anew."""
+        is_other = bool(self.identity and now.identity and self.identity != now.identity)
+        is_rewritten = now.size == self.size and now.modified != self.modified
+        return is_other or now.size < self.size or is_rewritten
+
+
+@dataclass(frozen=True, slots=True)
+class LogMark:
+    """All files that fit the log's pattern before a start."""
+
+    files: Mapping[str, FileMark]
+
+    def as_evidence(self) -> dict[str, Any]:
+        return {path: [one.size, one.modified, one.identity, one.edge, one.head] for path, one in self.files.items()}
+
+    @classmethod
+    def of_evidence(cls, kept: Mapping[str, Any]) -> LogMark:
+        return cls({path: FileMark(*one) for path, one in kept.items()})
+
+
+class StartLog:
+    """Reads what was written to a log since a mark; remembers which files were seen to be written anew."""
+
+    def __init__(self, link: Link, pattern: str, mark: LogMark) -> None:
+        self._link = link
+        self._pattern = pattern
+        self._mark = mark
+        self._replaced: set[str] = set()
+        self.path = ""  #: the file that was read last
+        self.doubt = ""  #: what is not sure about where the start begins in it
+
+    def read(self) -> str:
+        """The text since the mark; empty where nothing was written yet."""
+        if not self._pattern:
+            return ""
+        changed = [file for file in log_files(self._link, self._pattern) if self._is_changed(file)]
+        if not changed:
+            return ""
+        log = max(changed, key=lambda file: (file.modified, file.path not in self._mark.files, file.path))
+        self.path = log.path
+        try:
+            return self._since(log).decode("utf-8", "replace")
+        except LinkError as error:
+            if error.fault is LinkFault.MISSING:
+                return ""
+            raise
+
+    def _is_changed(self, file: RemoteFile) -> bool:
+        marked = self._mark.files.get(file.path)
+        if marked is not None and marked.is_replaced(file):
+            self._replaced.add(file.path)
+        return marked is None or file.path in self._replaced or file.size > marked.size
+
+    def _since(self, log: RemoteFile) -> bytes:
+        marked = self._mark.files.get(log.path)
+        first = max(0, log.size - MOST)
+        self.doubt = f"only the last {MOST >> 20} MB of {log.path} were read" if first else ""
+        if marked is None or log.path in self._replaced:
+            return self._link.read(log.path, first)
+        begin = max(0, marked.size - EDGE)
+        if first > begin:
+            return self._link.read(log.path, first)
+        data = self._link.read(log.path, begin)
+        old, new = data[: marked.size - begin], data[marked.size - begin :]
+        if _digest(old) != marked.edge:
+            self._replaced.add(log.path)
+            return self._link.read(log.path, first)
+        if marked.head and b"\n" in new and _head(new) != marked.head:
+            self.doubt = _DOUBT.format(path=log.path)
+        return new
+
+
+_DOUBT: Final = (
+    "{path} begins exactly as before the start, so it is not certain whether the game appended to it or wrote it anew; "
+    "only what is new in it was judged"
+)
+
+
+def log_mark(link: Link, pattern: str) -> LogMark:
+    """What fits the log's pattern now."""
+    marks = {}
+    files = log_files(link, pattern)
+    newest = sorted(files, key=lambda file: (file.modified, file.path))[-1:]
+    for file in files:
+        # Only the newest can be appended to; reading the edges of all rotated ones would take long.
+        edge, head = _edge_of(link, file) if file in newest else ("", "")
+        marks[file.path] = FileMark(file.size, file.modified, file.identity, edge, head)
+    return LogMark(marks)
+
+
+def log_files(link: Link, pattern: str) -> list[RemoteFile]:
+    """The files that fit a log's path or pattern; none where there is no pattern."""
+    if not pattern:
+        return []
+    return [file for file in link.files(fixed_folder(pattern)) if path_matches(pattern, file.path)]
+
+
+def newest_log(link: Link, pattern: str) -> RemoteFile | None:
+    """The newest file that fits; None where there is none yet."""
+    return max(log_files(link, pattern), key=lambda file: (file.modified, file.path), default=None)
+
+
+def _edge_of(link: Link, file: RemoteFile) -> tuple[str, str]:
+    """Digest of the last bytes, and the first line of a log that is not long."""
+    begin = max(0, file.size - EDGE) if file.size > MOST_FOR_HEAD else 0
+    try:
+        data = link.read(file.path, begin)[: file.size - begin]
+    except LinkError as error:
+        if error.fault is LinkFault.MISSING:
+            return "", ""
+        raise
+    return _digest(data[-EDGE:]), _head(data) if begin == 0 else ""
+
+
+def _digest(data: bytes) -> str:
+    return hashlib.sha256(data).hexdigest()
+
+
+def _head(data: bytes) -> str:
+    line = data.lstrip().split(b"\n", 1)[0].strip().decode("utf-8", "replace")
+    return "" if any(character.isdigit() for character in line) else line[:200]
+
+
+TAIL: Final = 64 << 10  # bytes of a log that are looked at to tell whether its game runs
+
+
+def look_at_log(link: Link, gamebook: Gamebook | None) -> GameState | None:
+    """What the end of a log says: whether the game was started or stopped last. None where it does not say."""
+    if gamebook is None or not gamebook.rules.trouble.log:
+        return None
+    trouble = gamebook.rules.trouble
+    file = newest_log(link, trouble.log)
+    if file is None:
+        return None
+    lines = link.read(file.path, max(0, file.size - TAIL)).decode("utf-8", "replace").splitlines()
+    for line in reversed(lines):
+        if trouble.closed_pattern and compile_pattern(trouble.closed_pattern).search(line):
+            return GameState(False, f"looks stopped: its log says `{line.strip()[:120]}`")
+        if trouble.ready_pattern and compile_pattern(trouble.ready_pattern).search(line):
+            return GameState(True, f"does not look stopped: the last its log says of it is `{line.strip()[:120]}`")
+    return None

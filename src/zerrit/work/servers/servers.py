@@ -1,0 +1,185 @@
+"""Servers: adding them, finding them, how they are looked after."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+from typing import Any, Final
+from urllib.parse import urlsplit
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from zerrit.core.nearest import did_you_mean
+from zerrit.links import FtpsLink, SftpLink
+from zerrit.records import Gamebook as GamebookRow
+from zerrit.records import Server
+from zerrit.work.base.activity_log import note
+from zerrit.work.base.errors import Conflict, NotFound, Refused
+from zerrit.work.base.run_records import require_no_run
+from zerrit.work.base.workspace import Workspace
+from zerrit.work.servers.controls import control_of
+from zerrit.work.servers.stored_gamebooks import ID_FORM, list_gamebooks
+
+
+@dataclass(frozen=True, slots=True)
+class ServerSettings:
+    """What an admin says of a server. An empty secret means the one that is kept, None that none is needed."""
+
+    title: str
+    gamebook: str | None
+    link: Mapping[str, Any]
+    link_secret: str | None = field(repr=False)
+    control: Mapping[str, Any]
+    control_secret: str | None = field(repr=False)
+    care: Mapping[str, Any] = field(default_factory=dict)
+
+
+def add_server(workspace: Workspace, person: str, server_id: str, given: ServerSettings) -> Server:
+    """Add a server. Link and control are tried once, so that a wrong password shows here and not at the first deploy.
+
+    Raises Refused, Conflict, NotFound, LinkError, ControlError.
+    """
+    if not ID_FORM.match(server_id):
+        raise Refused(f"`{server_id}` is no server id: small letters, digits and hyphens, such as coral-gate.")
+    with workspace.session() as session:
+        if session.get(Server, server_id) is not None:
+            raise Conflict(f"There is a server {server_id} already. Choose another id.")
+        _require_gamebook(session, given.gamebook)
+    server = Server(id=server_id, created_at=workspace.now(), link_secret=None, control_secret=None, said={})
+    _settle(workspace, server, given)
+    with workspace.session() as session:
+        session.add(server)
+        note(workspace, session, person, "server.added", server_id, f"{server.title}, by {given.link['kind']}")
+    return server
+
+
+def change_server(workspace: Workspace, person: str, server_id: str, given: ServerSettings) -> Server:
+    """Give a server other settings; they are tried like those of a new one, and the old ones stay when they fail.
+
+    Raises Refused: a kept secret would go to another host or user. NotFound, LinkError, ControlError.
+    """
+    with workspace.session() as session:
+        server = get_server(session, server_id)
+        _require_gamebook(session, given.gamebook)
+        require_no_run(session, server_id)
+        session.expunge(server)
+    if "identity" in given.link and not given.link["identity"] and _is_same_host(given.link, server.link):
+        # Left empty, it stays as it is kept; another one has to be given.
+        given = replace(given, link={**given.link, "identity": server.link.get("identity", "")})
+    if given.link_secret == "" and server.link_secret and _whom(given.link) != _whom(server.link):
+        raise Refused(
+            "Give the link's password again: a kept one is only used for the host, port, key and "
+            "user that it was given for."
+        )
+    if given.control_secret == "" and server.control_secret and _whom(given.control) != _whom(server.control):
+        raise Refused(
+            "Give the control's token again: a kept one is only used for the address (scheme, host and port) that it was "
+            "given for."
+        )
+    _settle(workspace, server, given)
+    with workspace.writing() as session:
+        require_no_run(session, server_id)  # it may have begun while the settings were tried
+        session.merge(server)
+        note(workspace, session, person, "server.changed", server_id, f"{server.title}, by {given.link['kind']}")
+    workspace.publish("server", {"server": server_id})
+    return server
+
+
+def _settle(workspace: Workspace, server: Server, given: ServerSettings) -> None:
+    """Put the settings on the server and try them."""
+    server.title = given.title or server.id
+    server.gamebook = given.gamebook
+    server.link, server.control, server.care = dict(given.link), dict(given.control), dict(given.care)
+    if given.link_secret != "":
+        server.link_secret = _sealed(workspace, given.link_secret)
+    if given.control_secret != "":
+        server.control_secret = _sealed(workspace, given.control_secret)
+    with workspace.link_to(server) as link:
+        # What the host showed at first is what it has to show from now on.
+        if isinstance(link, FtpsLink | SftpLink):
+            server.link = server.link | {"identity": link.identity}
+        for place in given.care.get("crash_places", ()):
+            workspace.link_to(server, folder=place).close()
+    if server.control["kind"] != "hand":
+        control_of(workspace, server).state()
+
+
+def _sealed(workspace: Workspace, secret: str | None) -> bytes | None:
+    return workspace.vault.seal(secret) if secret is not None else None
+
+
+def accept_identity(workspace: Workspace, person: str, server_id: str, identity: str) -> Server:
+    """Accept another certificate or key of the host; the link is tried with it.
+
+    Raises NotFound, Refused: the link has none. LinkError: the host shows yet another one.
+    """
+    with workspace.session() as session:
+        server = get_server(session, server_id)
+        session.expunge(server)
+    if "identity" not in server.link:
+        raise Refused(
+            f"The link of {server_id} ({server.link['kind']}) has no certificate or key that could be accepted."
+        )
+    server.link = server.link | {"identity": identity}
+    workspace.link_to(server).close()
+    with workspace.writing() as session:
+        require_no_run(session, server_id)
+        session.merge(server)
+        note(workspace, session, person, "server.accepted", server_id, identity)
+    workspace.publish("server", {"server": server_id})
+    return server
+
+
+CLEAR_TEXT: Final = "FTP sends the password and all files in clear text; use FTPS or SFTP where the host offers it."
+
+
+def notes_of(server: Server) -> list[str]:
+    """What one should know of a server as it is set up."""
+    notes = [CLEAR_TEXT] if server.link["kind"] == "ftp" else []
+    notes += (
+        ["Its commands pass through a shell; what stands in them is carried out as it is written."]
+        if server.control.get("use_shell")
+        else []
+    )
+    return notes
+
+
+def _whom(settings: Mapping[str, Any]) -> tuple[object, ...]:
+    """To whom a secret of these settings goes: kind, scheme, host, port, user, and the key that the host must show."""
+    address = urlsplit(settings.get("url", ""))
+    try:
+        port = address.port or {"http": 80, "https": 443}.get(address.scheme)
+    except ValueError:
+        port = None
+    return (
+        settings["kind"],
+        address.scheme,
+        (settings.get("host") or address.hostname or "").lower(),
+        settings.get("port") or port,
+        settings.get("user"),
+        settings.get("identity"),
+    )
+
+
+def _is_same_host(one: Mapping[str, Any], other: Mapping[str, Any]) -> bool:
+    return all(one.get(name) == other.get(name) for name in ("kind", "host", "port"))
+
+
+def _require_gamebook(session: Session, name: str | None) -> None:
+    if name and session.get(GamebookRow, name) is None:
+        names = [row.name for row in list_gamebooks(session)]
+        raise NotFound(f"There is no gamebook {name}. {did_you_mean(name, names)}".strip())
+
+
+def get_server(session: Session, server_id: str) -> Server:
+    """Raises NotFound, with the nearest id."""
+    server = session.get(Server, server_id)
+    if server is None:
+        known = [row.id for row in list_servers(session)]
+        raise NotFound(f"There is no server {server_id}. {did_you_mean(server_id, known)}".strip())
+    return server
+
+
+def list_servers(session: Session) -> list[Server]:
+    return list(session.scalars(select(Server).order_by(Server.id)))

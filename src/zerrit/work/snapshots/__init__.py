@@ -1,0 +1,1 @@
+"""Fetch, upload, snapshots, retention, export and import."""

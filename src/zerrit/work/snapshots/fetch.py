@@ -1,0 +1,121 @@
+"""Fetch a server's files; import the defaults that its game ships."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from sqlalchemy import update
+from sqlalchemy.orm import Session
+
+from zerrit.core.archives import unpack
+from zerrit.core.wording import counted
+from zerrit.records import Snapshot, SnapshotFile
+from zerrit.work.base.activity_log import note
+from zerrit.work.base.errors import Conflict, Refused
+from zerrit.work.base.run_records import require_no_run
+from zerrit.work.base.workspace import Workspace
+from zerrit.work.servers.servers import get_server
+from zerrit.work.servers.stored_gamebooks import gamebook_of
+from zerrit.work.snapshots.live_files import FetchedFile, Known, Taken, keep_files, known_files, take
+from zerrit.work.snapshots.snapshots import (
+    PathDifferences,
+    defaults_of,
+    differing_paths,
+    latest_snapshot,
+    store_snapshot,
+)
+
+
+@dataclass(frozen=True, slots=True)
+class Fetched:
+    """The snapshot that holds what the server has now, and what differs from the one before."""
+
+    snapshot: Snapshot
+    is_new: bool
+    drift: PathDifferences
+    taken: Taken
+
+
+def fetch(workspace: Workspace, person: str, server_id: str, *, thorough: bool = False) -> Fetched:
+    """Read what may have changed on a server. A snapshot is kept when something differs from the last one.
+
+    `thorough` reads every file, whatever its time says.
+
+    Raises NotFound, Conflict: a deploy or rollback is under way. LinkError.
+    """
+    with workspace.session() as session:
+        server = get_server(session, server_id)
+        gamebook, gamebook_digest = gamebook_of(session, server)
+        require_no_run(session, server_id)
+        before = latest_snapshot(session, server_id)
+        key = (before.id if before is not None else 0, gamebook_digest)
+        last: Taken | None = workspace.taken.get(key)
+        known = last.by_path if last is not None else known_files(session, key[0])
+    with workspace.storing.shared():
+        with workspace.link_to(server) as link:
+            taken = take(workspace, link, gamebook, known, last=last, thorough=thorough)
+        if taken.is_same and before is not None:
+            workspace.taken.keep(key, taken)
+            return Fetched(before, False, PathDifferences((), (), ()), taken)
+        return _kept(workspace, person, server_id, before, known, taken)
+
+
+def _kept(
+    workspace: Workspace, person: str, server_id: str, before: Snapshot | None, known: Known, taken: Taken
+) -> Fetched:
+    """What was taken as a snapshot, where it differs from the last one."""
+    with workspace.session() as session:
+        require_no_run(session, server_id)  # one that began while the files were read may have written some of them
+        newest = latest_snapshot(session, server_id)
+        if (newest.id if newest else None) != (before.id if before else None):
+            raise Conflict(f"The files of {server_id} were taken by somebody else at the same time. Look at those.")
+        drift = differing_paths(_digests(known.values()), taken.digests)
+        if before is not None and not drift:
+            _renew_stamps(session, before.id, known, taken)
+            return Fetched(before, False, drift, taken)
+        snapshot = store_snapshot(workspace, session, server_id, taken.files, "fetched" if before else "first fetch")
+        files = counted(len(taken.files), "file")
+        count = files if before is None else f"{len(drift.all)} of {files} differ"
+        note(workspace, session, person, "server.fetched", server_id, count)
+    workspace.publish("server", {"server": server_id})
+    return Fetched(snapshot, True, drift if before is not None else PathDifferences((), (), ()), taken)
+
+
+def _digests(files: Iterable[FetchedFile]) -> dict[str, str]:
+    return {file.path: file.digest for file in files if file.digest is not None}
+
+
+def _renew_stamps(session: Session, snapshot_id: int, known: Known, taken: Taken) -> None:
+    """The files are the same, and their times are old enough by now to be relied on the next time."""
+    rows = [
+        {"snapshot_id": snapshot_id, "path": file.path, "stamp": file.stamp}
+        for file in taken.files
+        if file.path in known and file.stamp != known[file.path].stamp
+    ]
+    if rows:
+        session.execute(update(SnapshotFile), rows)
+
+
+def import_defaults(workspace: Workspace, person: str, server_id: str, label: str, archive: bytes) -> Snapshot:
+    """Keep the files of a ZIP as the defaults of version `label`.
+
+    Raises Refused: it is no ZIP, holds a path that leaves it, or is too large. Conflict: the label is taken by
+    other files.
+    """
+    label = label.strip()
+    if not label or len(label) > 40:
+        raise Refused("Give the version that these defaults belong to, such as 2.1.")
+    files = list(unpack(archive).items())
+    with workspace.session() as session:
+        server = get_server(session, server_id)
+        gamebook, _ = gamebook_of(session, server)
+        before = defaults_of(session, server_id, label)
+        if before is not None:
+            raise Conflict(
+                f"Defaults {label} of {server_id} are known already and are not changed. Choose another label."
+            )
+        kept = keep_files(session, [file for file in files if gamebook is None or gamebook.is_tracked(file[0])])
+        snapshot = store_snapshot(workspace, session, server_id, kept, f"defaults {label}", label=label)
+        note(workspace, session, person, "defaults.imported", server_id, f"{label}, {len(kept)} files")
+    return snapshot

@@ -1,0 +1,191 @@
+"""
+Taking in the files of a server: which of them have to be read, and keeping what was read.
+
+Contents are kept as they come in, apart from the snapshot that will name them, so that no large server has to fit into
+memory and no long transaction holds up a journal.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Mapping
+from dataclasses import dataclass, field, replace
+from functools import cached_property
+from typing import Final, NamedTuple
+
+from sqlalchemy.orm import Session
+
+from zerrit.core.documents import MAX_BYTES
+from zerrit.core.gamebooks import Gamebook
+from zerrit.links import Link, LinkError, LinkFault, RemoteFile
+from zerrit.records import load_content, store_contents
+from zerrit.work.base.workspace import Workspace
+
+KEPT_AT_ONCE: Final = 16 << 20  # bytes
+FILES_AT_ONCE: Final = 500
+
+
+class FetchedFile(NamedTuple):
+    """One file as it was found on a server; `digest` is None for a watched one, whose content is not kept."""
+
+    path: str
+    size: int
+    modified: int
+    digest: str | None
+    stamp: str = ""
+
+
+Known = Mapping[str, FetchedFile]
+
+
+@dataclass(frozen=True)
+class Taken:
+    """All files of a server. `left_out` are those that could not be taken, with the reason; `read` counts those read.
+
+    `is_same`: they are those that were known, file by file.
+    """
+
+    files: tuple[FetchedFile, ...]
+    left_out: Mapping[str, str] = field(default_factory=dict)
+    read: int = 0
+    is_same: bool = False
+    listing: tuple[RemoteFile, ...] = ()  #: as the link gave it; empty where some of it has to be read each time
+
+    def is_known_with(self, left_out: Mapping[str, str]) -> bool:
+        """It says already what a fetch says that finds nothing new."""
+        return self.is_same and self.read == 0 and self.left_out == left_out
+
+    @cached_property
+    def by_path(self) -> Known:
+        return {file.path: file for file in self.files}
+
+    @property
+    def digests(self) -> dict[str, str]:
+        """Digest by path, of tracked files."""
+        return {file.path: file.digest for file in self.files if file.digest is not None}
+
+
+def take(
+    workspace: Workspace,
+    link: Link,
+    gamebook: Gamebook | None,
+    known: Known | None = None,
+    *,
+    last: Taken | None = None,
+    thorough: bool = False,
+) -> Taken:
+    """Read every tracked file that is not `known` to be as it was; of watched ones only size and time.
+
+    Ignored files (logs, crash files) are left out. What is larger than any text that Zerrit reads is watched, whether the
+    gamebook says so or not. `thorough` reads all of them. `last` is what was taken the last time; a listing that is the
+    same says all.
+
+    Raises LinkError: also where a file that was readable before is not so now.
+    """
+    before = known or {}
+    found: dict[str, FetchedFile] = {}
+    wanted: list[RemoteFile] = []
+    same = 0
+    listing = tuple(link.files())
+    if last is not None and last.listing and not thorough and listing == last.listing:
+        # Without copying it: what was worked out of it once, such as its files by path, is kept with it.
+        return (
+            last
+            if last.is_known_with(link.left_out)
+            else replace(last, is_same=True, read=0, left_out=dict(link.left_out))
+        )
+    for file in listing:
+        path, size, _, stamp, _ = file
+        if gamebook is not None and gamebook.is_ignored(path):
+            continue
+        old = before.get(path)
+        if size > MAX_BYTES or (gamebook is not None and gamebook.is_watched(path)):
+            found[path] = now = FetchedFile(path, size, file.modified, None, stamp)
+            same += now == old
+        elif stamp and old is not None and old.stamp == stamp and old.size == size and old.digest and not thorough:
+            found[path] = old
+            same += 1
+        else:
+            wanted.append(file)
+    left_out = dict(link.left_out)
+    _require_reachable(left_out, before)
+    for file, data in _kept(workspace, link, wanted):
+        if isinstance(data, LinkError):
+            if file.path in before:
+                raise data
+            left_out[file.path] = str(data)
+        else:
+            size, digest = data
+            found[file.path] = FetchedFile(file.path, size, file.modified, digest, file.stamp)
+    if not wanted and same == len(found) == len(before):
+        is_sure = all(file.stamp for file in listing)
+        return Taken(tuple(found.values()), left_out, 0, is_same=True, listing=listing if is_sure else ())
+    return Taken(tuple(found[path] for path in sorted(found)), left_out, len(wanted))
+
+
+def _require_reachable(left_out: Mapping[str, str], before: Known) -> None:
+    """A folder that could be listed before and cannot now is no folder that is gone."""
+    for path, reason in left_out.items():
+        lost = next((known for known in before if known == path or known.startswith(f"{path}/")), None)
+        if lost is not None:
+            raise LinkError(LinkFault.DENIED, f"{lost} cannot be reached any more: {reason}")
+
+
+def _kept(
+    workspace: Workspace, link: Link, wanted: list[RemoteFile]
+) -> Iterator[tuple[RemoteFile, tuple[int, str] | LinkError]]:
+    """Read files and keep their contents, many at once; size and digest of each."""
+    batch: list[tuple[RemoteFile, bytes]] = []
+    weight = 0
+
+    def flush() -> Iterator[tuple[RemoteFile, tuple[int, str]]]:
+        with workspace.session() as session:
+            digests = store_contents(session, [data for _, data in batch])
+        for (file, data), digest in zip(batch, digests, strict=True):
+            yield file, (len(data), digest)
+        batch.clear()
+
+    for file, data in link.read_many(wanted):
+        if isinstance(data, LinkError):
+            yield file, data
+            continue
+        batch.append((file, data))
+        weight += len(data)
+        if weight >= KEPT_AT_ONCE or len(batch) >= FILES_AT_ONCE:
+            yield from flush()
+            weight = 0
+    yield from flush()
+
+
+def keep_files(session: Session, files: Iterable[tuple[str, bytes]]) -> list[FetchedFile]:
+    """Keep files that did not come from a server: of an archive, for instance."""
+    given = list(files)
+    digests = store_contents(session, [data for _, data in given])
+    return [FetchedFile(path, len(data), 0, digest) for (path, data), digest in zip(given, digests, strict=True)]
+
+
+def known_files(session: Session, snapshot_id: int) -> dict[str, FetchedFile]:
+    """The files of a snapshot, by path."""
+    # Plain rows of the driver: thousands are read at each fetch.
+    rows = session.connection().exec_driver_sql(
+        "SELECT path, size, modified, digest, stamp FROM snapshot_files WHERE snapshot_id = ?", (snapshot_id,)
+    )
+    return {row[0]: FetchedFile._make(row) for row in rows.cursor.fetchall()} if rows.cursor is not None else {}
+
+
+class Held(Mapping[str, bytes]):
+    """Kept contents by path; each is loaded when somebody asks for it."""
+
+    def __init__(self, workspace: Workspace, digests: Mapping[str, str]) -> None:
+        self._workspace = workspace
+        self.digests = digests
+
+    def __getitem__(self, path: str) -> bytes:
+        digest = self.digests[path]
+        with self._workspace.session() as session:
+            return load_content(session, digest)
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self.digests)
+
+    def __len__(self) -> int:
+        return len(self.digests)

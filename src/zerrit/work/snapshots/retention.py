@@ -1,0 +1,156 @@
+"""Snapshots taken by request, pinned and pruned; retention says which of them stay."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from datetime import UTC
+from typing import Final
+
+from sqlalchemy import delete, exists, or_, select
+from sqlalchemy.orm import Session
+
+from zerrit.core.retention import Retention, kept_by
+from zerrit.core.wording import counted
+from zerrit.records import (
+    Change,
+    Content,
+    Gamebook,
+    Run,
+    RunEvidence,
+    RunFile,
+    Server,
+    Snapshot,
+    SnapshotFile,
+)
+from zerrit.work.base.activity_log import note
+from zerrit.work.base.run_records import RUNNING
+from zerrit.work.base.workspace import Workspace
+from zerrit.work.servers.servers import get_server
+from zerrit.work.snapshots.fetch import fetch
+from zerrit.work.snapshots.snapshots import get_snapshot
+
+# --- taking and keeping -----------------------------------------------------------------------------------------------
+
+
+MOST_NOTE: Final = 300
+
+
+def take_snapshot(workspace: Workspace, person: str, server_id: str, reason: str, *, keep: bool = False) -> Snapshot:
+    """Fetch the server, and mark what it holds now with a reason; with `keep` it is never pruned.
+
+    Raises NotFound, Conflict, LinkError.
+    """
+    said = reason.strip()[:MOST_NOTE] or "by hand"
+    found = fetch(workspace, person, server_id)
+    with workspace.session() as session:
+        snapshot = session.get_one(Snapshot, found.snapshot.id)
+        if found.is_new:
+            snapshot.reason = said
+        if keep or not found.is_new:
+            snapshot.kept = said
+        note(workspace, session, person, "snapshot.taken", server_id, f"{snapshot.id}: {said}")
+    workspace.publish("server", {"server": server_id})
+    return snapshot
+
+
+def keep_snapshot(workspace: Workspace, person: str, server_id: str, snapshot_id: int, why: str) -> Snapshot:
+    """Keep a snapshot for good, with the reason; an empty reason lets it go again. Raises NotFound."""
+    with workspace.session() as session:
+        snapshot = get_snapshot(session, server_id, snapshot_id)
+        snapshot.kept = why.strip()[:MOST_NOTE]
+        action = "snapshot.kept" if snapshot.kept else "snapshot.let-go"
+        note(workspace, session, person, action, server_id, f"{snapshot_id}: {snapshot.kept}".rstrip(": "))
+    workspace.publish("server", {"server": server_id})
+    return snapshot
+
+
+# --- retention --------------------------------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True)
+class Pruning:
+    """Which snapshots go, and which stay with the reason."""
+
+    going: tuple[int, ...]
+    staying: dict[int, str] = field(default_factory=dict)
+
+
+def plan_pruning(session: Session, server: Server) -> Pruning:
+    """What the retention rules of a server take away.
+
+    Never a kept one, the last good one, one that an open change is built on, or one that a deployed change needs so that
+    it can be undone.
+    """
+    rows = session.scalars(
+        select(Snapshot).where(Snapshot.server_id == server.id, Snapshot.kind == "server").order_by(Snapshot.id)
+    )
+    snapshots = list(rows)
+    rules = Retention(**server.care.get("retention", {}))
+    staying = kept_by(rules, [(one.id, one.taken_at) for one in snapshots], UTC)
+    good = max((one.id for one in snapshots if one.is_good), default=None)
+    if good is not None:
+        staying.setdefault(good, "the last good one")
+    for change in session.scalars(select(Change).where(Change.server_id == server.id)):
+        if change.state != "withdrawn":
+            staying.setdefault(change.base_id, f"change {change.id} is built on it")
+        if change.adopted_id is not None:
+            staying.setdefault(change.adopted_id, f"change {change.id} was found with it")
+    for run in session.scalars(select(Run).where(Run.server_id == server.id)):
+        is_needed = run.state in (RUNNING, "deployed")
+        for used in (run.before_id, run.after_id, run.target_id) if is_needed else ():
+            if used is not None:
+                staying.setdefault(used, f"run {run.id} went from or to it")
+    for one in snapshots:
+        if one.kept:
+            staying[one.id] = f"kept: {one.kept}"
+    return Pruning(tuple(one.id for one in snapshots if one.id not in staying), staying)
+
+
+def prune(workspace: Workspace, person: str, server_id: str) -> Pruning:
+    """Take away what the retention rules let go, and the contents that nothing names any more. Raises NotFound."""
+    with workspace.storing.exclusive(), workspace.session() as session:
+        server = get_server(session, server_id)
+        planned = plan_pruning(session, server)
+        for snapshot_id in planned.going:
+            _forget(session, snapshot_id)
+        if planned.going:
+            _drop_unused(session)
+            note(workspace, session, person, "snapshots.pruned", server_id, counted(len(planned.going), "snapshot"))
+    if planned.going:
+        workspace.publish("server", {"server": server_id})
+    return planned
+
+
+def _forget(session: Session, snapshot_id: int) -> None:
+    for run in session.scalars(
+        select(Run).where(or_(Run.before_id == snapshot_id, Run.after_id == snapshot_id, Run.target_id == snapshot_id))
+    ):
+        run.before_id = None if run.before_id == snapshot_id else run.before_id
+        run.after_id = None if run.after_id == snapshot_id else run.after_id
+        run.target_id = None if run.target_id == snapshot_id else run.target_id
+    stay = session.scalar(
+        select(Snapshot.id).where(Snapshot.kind == "server", Snapshot.id > snapshot_id).order_by(Snapshot.id).limit(1)
+    )
+    for change in session.scalars(select(Change).where(Change.base_id == snapshot_id, Change.state == "withdrawn")):
+        # A change that was given up is only read any more; it then stands on the next files that are left.
+        change.base_id = stay if stay is not None else change.base_id
+    session.flush()
+    session.execute(delete(Snapshot).where(Snapshot.id == snapshot_id))
+
+
+def _drop_unused(session: Session) -> None:
+    """Contents that no snapshot, run or gamebook names."""
+    used = or_(
+        exists().where(SnapshotFile.digest == Content.digest),
+        exists().where(RunFile.old == Content.digest),
+        exists().where(RunFile.new == Content.digest),
+        exists().where(RunEvidence.digest == Content.digest),
+        exists().where(Gamebook.digest == Content.digest),
+    )
+    session.execute(delete(Content).where(~used))
+
+
+# --- proving that all is there ----------------------------------------------------------------------------------------
+
+
+# --- ZIPs -------------------------------------------------------------------------------------------------------------

@@ -1,0 +1,206 @@
+"""Snapshots: taking them, reading them, what differs between two."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+
+from sqlalchemy import insert, select
+from sqlalchemy.orm import Session
+
+from zerrit.core.checks import Checked, Files, check_files_of
+from zerrit.core.compare import (
+    FileSet,
+    OtherFile,
+)
+from zerrit.core.documents import Document, Finding
+from zerrit.databases import query
+from zerrit.records import Server, Snapshot, SnapshotFile, load_content
+from zerrit.work.base.errors import NotFound
+from zerrit.work.base.workspace import Workspace
+from zerrit.work.servers.stored_gamebooks import gamebook_of
+from zerrit.work.snapshots.live_files import FetchedFile, Taken, known_files, take
+
+
+def store_snapshot(
+    workspace: Workspace,
+    session: Session,
+    server_id: str,
+    files: Iterable[FetchedFile],
+    reason: str,
+    *,
+    label: str | None = None,
+    is_good: bool = False,
+) -> Snapshot:
+    """Keep files, whose contents are kept already, as a snapshot; with a `label` they are defaults of that version."""
+    snapshot = Snapshot(
+        server_id=server_id,
+        kind="defaults" if label else "server",
+        label=label,
+        reason=reason,
+        kept="",
+        is_good=is_good,
+        taken_at=workspace.now(),
+    )
+    session.add(snapshot)
+    session.flush()
+    rows = [
+        {
+            "snapshot_id": snapshot.id,
+            "path": file.path,
+            "digest": file.digest,
+            "size": file.size,
+            "modified": file.modified,
+            "stamp": file.stamp,
+        }
+        for file in files
+    ]
+    if rows:
+        session.execute(insert(SnapshotFile), rows)
+    return snapshot
+
+
+def latest_snapshot(session: Session, server_id: str) -> Snapshot | None:
+    """The newest snapshot of the server itself."""
+    query = select(Snapshot).where(Snapshot.server_id == server_id, Snapshot.kind == "server")
+    return session.scalar(query.order_by(Snapshot.id.desc()).limit(1))
+
+
+def require_latest(session: Session, server_id: str) -> Snapshot:
+    snapshot = latest_snapshot(session, server_id)
+    if snapshot is None:
+        raise NotFound(f"No files of {server_id} are known yet. Fetch them first: zerrit fetch {server_id}.")
+    return snapshot
+
+
+def get_snapshot(session: Session, server_id: str, snapshot_id: int) -> Snapshot:
+    """Raises NotFound: also for a snapshot of another server, which must not be put on this one."""
+    snapshot = session.get(Snapshot, snapshot_id)
+    if snapshot is None or snapshot.server_id != server_id or snapshot.kind == "defaults":
+        raise NotFound(f"{server_id} has no snapshot {snapshot_id}. `zerrit timeline {server_id}` lists those it has.")
+    return snapshot
+
+
+def defaults_of(session: Session, server_id: str, label: str | None) -> Snapshot | None:
+    """The defaults under a version label, or the newest ones."""
+    query = select(Snapshot).where(Snapshot.server_id == server_id, Snapshot.kind == "defaults")
+    if label:
+        query = query.where(Snapshot.label == label)
+    return session.scalar(query.order_by(Snapshot.id.desc()).limit(1))
+
+
+def list_snapshots(session: Session, server_id: str) -> list[Snapshot]:
+    query = select(Snapshot).where(Snapshot.server_id == server_id).order_by(Snapshot.id.desc())
+    return list(session.scalars(query))
+
+
+def digests(session: Session, snapshot: Snapshot) -> dict[str, str]:
+    """Digest by path, of tracked files."""
+    rows = session.execute(
+        select(SnapshotFile.path, SnapshotFile.digest)
+        .where(SnapshotFile.snapshot_id == snapshot.id, SnapshotFile.digest.is_not(None))
+        .order_by(SnapshotFile.path)
+    )
+    return {path: digest for path, digest in rows if digest is not None}
+
+
+def documents(workspace: Workspace, session: Session, server: Server, snapshot: Snapshot) -> dict[str, Document]:
+    """The tracked text files of a snapshot, read as the server's gamebook says."""
+    return documents_of(workspace, session, server, digests(session, snapshot))
+
+
+def documents_of(
+    workspace: Workspace, session: Session, server: Server, wanted: Mapping[str, str]
+) -> dict[str, Document]:
+    """The text files among kept contents, by path and digest, read as the server's gamebook says."""
+    gamebook, gamebook_digest = gamebook_of(session, server)
+    read = {
+        path: workspace.read(lambda d: load_content(session, d), path, digest, gamebook, gamebook_digest)
+        for path, digest in wanted.items()
+    }
+    return {path: document for path, document in read.items() if not document.is_binary}
+
+
+def file_set(workspace: Workspace, session: Session, server: Server, files: Iterable[FetchedFile]) -> FileSet:
+    """The files of a state for comparing: texts as the gamebook reads them, all others by size and hash."""
+    listed = list(files)
+    texts = documents_of(workspace, session, server, {file.path: file.digest for file in listed if file.digest})
+    others = {
+        file.path: OtherFile(file.size, file.digest or "", file.stamp) for file in listed if file.path not in texts
+    }
+    return FileSet(texts, others)
+
+
+def take_live(workspace: Workspace, server: Server) -> Taken:
+    """The files of a server as they are now; read where they may differ from its newest snapshot. Raises LinkError."""
+    with workspace.session() as session:
+        gamebook, _ = gamebook_of(session, server)
+        newest = latest_snapshot(session, server.id)
+        known = known_files(session, newest.id) if newest is not None else {}
+    with workspace.link_to(server) as link:
+        return take(workspace, link, gamebook, known)
+
+
+def files_of(workspace: Workspace, session: Session, server: Server, snapshot: Snapshot) -> Files:
+    """The files of a snapshot as the checks take them."""
+    gamebook, _ = gamebook_of(session, server)
+    texts = documents(workspace, session, server, snapshot)
+    wanted = gamebook.binaries if gamebook is not None else frozenset[str]()
+    data = {
+        path: load_content(session, digest) for path, digest in digests(session, snapshot).items() if path in wanted
+    }
+    others = frozenset(file.path for file in snapshot.files if file.path not in texts)
+    return Files(texts, others, data.get, query)
+
+
+def checked_in(workspace: Workspace, session: Session, server: Server, snapshot: Snapshot) -> Checked:
+    """The check of the files of a snapshot."""
+    gamebook, gamebook_digest = gamebook_of(session, server)
+    key = (snapshot.id, gamebook_digest)
+    kept = workspace.checked.get(key)
+    if kept is not None:
+        return kept
+    # The last check of this server is where most of a new one comes from: few files differ between two snapshots.
+    earlier = workspace.last_checked.get((server.id, gamebook_digest))
+    found = check_files_of(files_of(workspace, session, server, snapshot), gamebook, earlier=earlier)
+    if snapshot.kind == "server":
+        workspace.last_checked.keep((server.id, gamebook_digest), found)
+    return workspace.checked.keep(key, found)
+
+
+def findings_in(workspace: Workspace, session: Session, server: Server, snapshot: Snapshot) -> tuple[Finding, ...]:
+    """All findings in the files of a snapshot."""
+    return checked_in(workspace, session, server, snapshot).findings
+
+
+@dataclass(frozen=True, slots=True)
+class PathDifferences:
+    """Paths that differ between two states of a server."""
+
+    changed: tuple[str, ...]
+    added: tuple[str, ...]
+    removed: tuple[str, ...]
+
+    def __bool__(self) -> bool:
+        return bool(self.changed or self.added or self.removed)
+
+    @property
+    def all(self) -> tuple[str, ...]:
+        return (*self.changed, *self.added, *self.removed)
+
+
+def differing_paths(old: Mapping[str, str], new: Mapping[str, str]) -> PathDifferences:
+    """Compare digests by path."""
+    return PathDifferences(
+        tuple(sorted(path for path in old.keys() & new.keys() if old[path] != new[path])),
+        tuple(sorted(new.keys() - old.keys())),
+        tuple(sorted(old.keys() - new.keys())),
+    )
+
+
+def require_defaults(session: Session, server_id: str, label: str | None) -> Snapshot:
+    found = defaults_of(session, server_id, label)
+    if found is None:
+        which = f"defaults {label}" if label else "defaults"
+        raise NotFound(f"{server_id} has no {which} to compare with. Import the files that the game ships first.")
+    return found

@@ -1,0 +1,43 @@
+"""Upload the files of a server with a manual connection."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from zerrit.core.archives import unpack
+from zerrit.core.errors import PathRefused
+from zerrit.core.paths import safe_path
+from zerrit.core.wording import counted
+from zerrit.work.base.activity_log import note
+from zerrit.work.base.errors import Refused
+from zerrit.work.base.workspace import Workspace
+from zerrit.work.servers.servers import get_server
+
+
+def take_in(
+    workspace: Workspace, person: str, server_id: str, given: Sequence[tuple[str, bytes]], gone: Sequence[str]
+) -> list[str]:
+    """Take in files as they are on the server now, each under its path; one without a path is a ZIP of many.
+
+    Nothing is taken in when one of them is refused. Raises NotFound, Refused. Returns the paths.
+    """
+    with workspace.session() as session:
+        server = get_server(session, server_id)
+    if server.link["kind"] != "hand":
+        raise Refused(
+            f"The files of {server_id} are fetched over its link ({server.link['kind']}); nothing is taken in by hand."
+        )
+    files: dict[str, bytes] = {}
+    try:
+        for path, data in given:
+            files.update({safe_path(path): data} if path else unpack(data))
+        away = [safe_path(path) for path in gone]
+    except PathRefused as error:
+        raise Refused(f"Nothing was taken in: {error}") from error
+    with workspace.hand_link(server_id) as link:
+        link.take_in(files, away)
+    with workspace.session() as session:
+        said = counted(len(files), "file") + (f", {len(away)} gone" if away else "")
+        note(workspace, session, person, "server.taken-in", server_id, said)
+    workspace.publish("server", {"server": server_id})
+    return sorted(files)
