@@ -189,7 +189,7 @@ def test_a_body_is_bounded_before_it_is_read(stack: DemoStack) -> None:
     for path, headers, said in tried:
         for content in (bytes(large), iter([bytes(60_000)] * 60)):
             answer = httpx.post(stack.url + path, content=content, headers=headers)  # type: ignore[arg-type]
-            if answer.status_code == 401:  # nothing of it was read
+            if answer.status_code == 401 and not isinstance(content, bytes):  # nothing of it was read
                 continue
             assert (answer.status_code, said in answer.json()["detail"]) == (413, True)
     with stack.client() as mine:
