@@ -18,8 +18,8 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any, Final
 
+from zerrit.connections import ftp
 from zerrit.core.steps import Step, StepKind
-from zerrit.links import ftp
 from zerrit.records import Server, Vault, open_database, open_vault
 from zerrit.standin import StandinHost
 from zerrit.web import configure_log

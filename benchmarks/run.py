@@ -36,7 +36,7 @@ from benchmarks.server import measure as measure_checks
 from benchmarks.threeway import measure as measure_merges
 from zerrit.core import Document, read_document
 from zerrit.core.addresses import parse_node_address
-from zerrit.core.documents.edits import parse_operation, set_values
+from zerrit.core.documents.value_edits import parse_operation, set_values
 from zerrit.core.merge import apply_plan, plan_merge
 
 RESULTS: Final = Path(__file__).with_name("RESULTS.md")

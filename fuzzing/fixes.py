@@ -24,8 +24,8 @@ import click
 from fuzzing.fix_seeds import FILES
 from tests.reliability import write_part
 from zerrit.core import read_document
-from zerrit.core.documents.fixing import safe_fixes
-from zerrit.core.documents.fixing.strict_reading import StrictIni, StrictJson, StrictReading, StrictXml, StrictYaml
+from zerrit.core.documents.fixes import safe_fixes
+from zerrit.core.documents.fixes.strict_readers import StrictIni, StrictJson, StrictReading, StrictXml, StrictYaml
 
 CHUNK: Final = 2_000
 _TOKEN: Final = re.compile(r"""<!--|-->|</?[A-Za-z][\w.]*|/>|[{}\[\]()<>"',:;=/&#\\-]|\r?\n|[\w.]+|[ \t]+""")

@@ -30,7 +30,7 @@ from tests.carrier import NOT_DELETED, SLIPS, Carrier
 from tests.quick import Quick, quick_stack
 from tests.reliability import write_part
 from zerrit import api
-from zerrit.links import PART_PREFIX
+from zerrit.connections import PART_PREFIX
 from zerrit.records import open_for_rescue
 from zerrit.standin import Faults
 from zerrit.web import configure_log

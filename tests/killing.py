@@ -30,7 +30,7 @@ from tests.real_servers import free_port
 from tests.reliability import write_part
 from zerrit import api
 from zerrit.client import Client
-from zerrit.links import PART_PREFIX
+from zerrit.connections import PART_PREFIX
 from zerrit.records import open_for_rescue
 from zerrit.standin import StandinHost
 

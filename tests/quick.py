@@ -19,7 +19,7 @@ from pydantic import SecretStr
 
 from zerrit import api
 from zerrit.client import Client
-from zerrit.links import Limits
+from zerrit.connections import Limits
 from zerrit.standin import Faults, StandinHost
 from zerrit.standin.host import HostedGame
 from zerrit.web import Service, Settings, bound_socket, create_app

@@ -7,7 +7,7 @@ import pytest
 from zerrit.core import read_document
 from zerrit.core.compare import compare_documents
 from zerrit.core.documents import Document, Slot
-from zerrit.core.documents.edits import add_entry, add_field, parse_operation, set_values
+from zerrit.core.documents.value_edits import add_entry, add_field, parse_operation, set_values
 from zerrit.core.errors import EditRefused
 from zerrit.core.merge import ActionKind, apply_plan, merge_three, plan_merge
 from zerrit.core.steps import OutcomeKind, Step, StepKind, replay, step_from_words

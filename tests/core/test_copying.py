@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from zerrit.core import ZerritError, parse_address, read_document
-from zerrit.core.documents.copying import copy_fields
+from zerrit.core.documents.field_copy import copy_fields
 
 XML = """<finds>
   <find name="Red" house="3"><band depth="deep" holds="4"/><band depth="shallow" holds="9"/></find>

@@ -10,8 +10,8 @@ from fuzzing.fix_seeds import FILES
 from fuzzing.fixes import run_chunk
 from tests.core.mistakes import in_ini, in_json, in_xml, in_yaml
 from zerrit.core import read_document
-from zerrit.core.documents.fixing import safe_fixes
-from zerrit.core.documents.fixing.strict_reading import StrictIni, StrictJson, StrictReading, StrictXml, StrictYaml
+from zerrit.core.documents.fixes import safe_fixes
+from zerrit.core.documents.fixes.strict_readers import StrictIni, StrictJson, StrictReading, StrictXml, StrictYaml
 
 _WANTS = "".join(f"  <want>{number}</want>\n" for number in range(12))
 
@@ -110,7 +110,7 @@ def test_torn_tags_are_fixed_and_what_may_be_meant_stays() -> None:
 def test_a_fix_that_changes_a_value_elsewhere_is_not_safe_even_if_no_other_repair_is_known(
     monkeypatch: pytest.MonkeyPatch,
 ) -> None:
-    monkeypatch.setattr(sys.modules["zerrit.core.documents.fixing.safe_fixes"], "has_other_repair", lambda *_: False)
+    monkeypatch.setattr(sys.modules["zerrit.core.documents.fixes.safe_fixes"], "has_other_repair", lambda *_: False)
     text = '{"a": {\n"b": 1,\n"c": 1\n2],\n"d": "e"\n}\n}\n'  # `2` stands for itself in one reading, in a list in the other
     document = read_document(text.encode(), "a.json")
     assert safe_fixes(document).document is document

@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from zerrit.core import Document, read_document
-from zerrit.core.documents.fixing import safe_fixes
+from zerrit.core.documents.fixes import safe_fixes
 
 LONG = 10_000_000  # characters on one line
 DEEP = 100_000  # brackets in a row

@@ -11,7 +11,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from zerrit.core.checks import Examination, check_files_of, gather_files
-from zerrit.core.checks.rows import Rows
+from zerrit.core.checks.entry_rows import Rows
 from zerrit.core.documents import Document
 from zerrit.core.gamebooks import read_gamebook
 from zerrit.databases import query

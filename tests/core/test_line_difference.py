@@ -8,8 +8,8 @@ from pathlib import Path
 from hypothesis import given
 from hypothesis import strategies as st
 
-from zerrit.core.compare.line_matches import line_matches
-from zerrit.core.compare.lines import text_difference
+from zerrit.core.compare.line_alignment import line_matches
+from zerrit.core.compare.line_difference import text_difference
 
 LINES = st.lists(st.sampled_from(["a", "b", "c", "", "dd"]), max_size=30)
 

@@ -10,8 +10,8 @@ from hypothesis import strategies as st
 
 from zerrit.core import Document, read_document
 from zerrit.core.documents import Format, Node
-from zerrit.core.documents.edits import Edit, copy_entry, remove_nodes
-from zerrit.core.documents.reshaping import Where, comment_in, comment_out, move
+from zerrit.core.documents.structural_edits import Where, comment_in, comment_out, move
+from zerrit.core.documents.value_edits import Edit, copy_entry, remove_nodes
 from zerrit.core.errors import ZerritError
 from zerrit.demo.world_files import server_files
 

@@ -12,12 +12,12 @@ from hypothesis import strategies as st
 from zerrit.core import Document, read_document
 from zerrit.core.documents import Node
 from zerrit.core.documents.findings import Report, in_reading_order
-from zerrit.core.documents.json.faulty import read_faulty as read_faulty_json
-from zerrit.core.documents.json.relaxed import read_relaxed
-from zerrit.core.documents.json.sound import read_sound as read_sound_json
+from zerrit.core.documents.json.fast_reader import read_sound as read_sound_json
+from zerrit.core.documents.json.recovering_reader import read_faulty as read_faulty_json
+from zerrit.core.documents.json.tolerant_reader import read_relaxed
 from zerrit.core.documents.source import Splice, decode
-from zerrit.core.documents.xml.faulty import read_faulty as read_faulty_xml
-from zerrit.core.documents.xml.sound import is_well_formed, read_sound
+from zerrit.core.documents.xml.fast_reader import is_well_formed, read_sound
+from zerrit.core.documents.xml.recovering_reader import read_faulty as read_faulty_xml
 
 
 def shape(node: Node) -> tuple[Any, ...]:

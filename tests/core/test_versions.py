@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from zerrit.core import read_document
 from zerrit.core.documents import Node
 from zerrit.core.documents.source import Splice, splice
-from zerrit.core.documents.versions import pieces_between
+from zerrit.core.documents.text_delta import pieces_between
 
 LINES = st.lists(st.sampled_from(["a\n", "b\n", "\n", "c c\r\n", "d"]), max_size=40)
 

@@ -10,7 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from zerrit.core.retention import Retention, kept_by
-from zerrit.core.windows import next_moment
+from zerrit.core.schedule_times import next_moment
 
 BERLIN = ZoneInfo("Europe/Berlin")
 

@@ -9,7 +9,7 @@ import pytest
 from zerrit.core import read_document
 from zerrit.core.addresses import parse_node_address as at
 from zerrit.core.documents import Document
-from zerrit.core.documents.edits import (
+from zerrit.core.documents.value_edits import (
     Edit,
     add_entry,
     add_field,

@@ -16,8 +16,7 @@ from typing import BinaryIO
 import pytest
 
 from tests.real_servers import new_key, openssh, vsftpd
-from zerrit.core.errors import PathRefused
-from zerrit.links import (
+from zerrit.connections import (
     PART_PREFIX,
     FolderLink,
     FtpLink,
@@ -28,10 +27,11 @@ from zerrit.links import (
     LinkFault,
     SftpLink,
 )
-from zerrit.links import ftp as ftp_module
-from zerrit.links.link import MAX_DEPTH
-from zerrit.links.remote import RemoteLink
-from zerrit.links.wire import Entry
+from zerrit.connections import ftp as ftp_module
+from zerrit.connections.connection import MAX_DEPTH
+from zerrit.connections.remote import RemoteLink
+from zerrit.connections.wire import Entry
+from zerrit.core.errors import PathRefused
 from zerrit.standin import Faults, StandinHost
 
 QUICK = Limits(timeout=3, tries=4, pause=0.05)
@@ -475,7 +475,7 @@ def test_a_host_without_end_is_left(monkeypatch: pytest.MonkeyPatch) -> None:
         link.files()
     assert caught.value.fault is LinkFault.ENDLESS
     assert deep.asked <= MAX_DEPTH + 1
-    monkeypatch.setattr("zerrit.links.remote.MAX_FILES", 3)
+    monkeypatch.setattr("zerrit.connections.remote.MAX_FILES", 3)
     wide = Deep()
     wide.folder = lambda path: [Entry(f"f{number}", "file") for number in range(4)]  # type: ignore[method-assign]
     with (
@@ -492,7 +492,7 @@ def test_a_listing_too_long_is_left_and_the_connection_goes_on(
     for number in range(50):
         (folder / f"f{number}.xml").write_text("<a/>")
     for module in ("ftp", "sftp"):
-        monkeypatch.setattr(f"zerrit.links.{module}.MAX_FILES", 20)
+        monkeypatch.setattr(f"zerrit.connections.{module}.MAX_FILES", 20)
     with pytest.raises(LinkError, match="files and folders lie on") as caught:
         link.files()
     assert caught.value.fault is LinkFault.ENDLESS
@@ -505,7 +505,7 @@ def test_a_file_too_large_leaves_the_connection_in_step(
 ) -> None:
     """After a transfer that was broken off, each answer still belongs to its question."""
     (folder / "large.bin").write_bytes(bytes(300_000))
-    monkeypatch.setattr("zerrit.links.remote.MAX_BYTES", 1000)
+    monkeypatch.setattr("zerrit.connections.remote.MAX_BYTES", 1000)
     for _ in range(3):
         with pytest.raises(LinkError, match="is larger than 1,000 bytes"):
             link.read("large.bin")

@@ -355,8 +355,8 @@ def test_an_altered_or_removed_row_of_the_activity_log_is_named(
 
 def test_half_open_connections_are_let_go(stack: DemoStack, monkeypatch: pytest.MonkeyPatch) -> None:
     """Whoever begins a request and does not go on is not waited for; whoever asks and is answered is not hurried."""
-    monkeypatch.setattr("zerrit.web.serving.HEAD_PATIENCE", 0.5)
-    monkeypatch.setattr("zerrit.web.serving.BODY_PATIENCE", 1.0)
+    monkeypatch.setattr("zerrit.web.http_server.HEAD_PATIENCE", 0.5)
+    monkeypatch.setattr("zerrit.web.http_server.BODY_PATIENCE", 1.0)
     host, _, port = stack.url.removeprefix("http://").partition(":")
     begun = [
         b"",

@@ -9,8 +9,8 @@ import pytest
 from tests.files import files_of
 from zerrit import api
 from zerrit.client import Client, ProblemError
+from zerrit.connections import PART_PREFIX, FtpLink
 from zerrit.demo.stack import DemoStack
-from zerrit.links import PART_PREFIX, FtpLink
 from zerrit.records import open_database
 from zerrit.standin import Faults
 from zerrit.work.deploy.start_watch import Watched

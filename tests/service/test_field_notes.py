@@ -12,9 +12,9 @@ from tests.files import files_of
 from tests.service.test_deploys import HOLDS, SET, carried_out, opened
 from zerrit import api
 from zerrit.client import Client
+from zerrit.connections import FtpLink
 from zerrit.demo.stack import DemoStack, defaults_zip
 from zerrit.demo.world_files import NEXT_VERSION, server_files
-from zerrit.links import FtpLink
 
 EDIT = api.StepIn(kind="set", address="station.ini#Station/Berths", operation="=30")
 

@@ -17,11 +17,11 @@ from tests.quick import Quick, quick_stack
 from tests.service.test_deploys import SET, carried_out, opened, untouched
 from zerrit import api
 from zerrit.client import Client
+from zerrit.connections import FolderLink, LinkError, LinkFault
+from zerrit.connections.remote import RemoteLink
+from zerrit.connections.wire import Entry
 from zerrit.core.retention import Retention, kept_by
 from zerrit.demo.stack import DemoStack
-from zerrit.links import FolderLink, LinkError, LinkFault
-from zerrit.links.remote import RemoteLink
-from zerrit.links.wire import Entry
 from zerrit.records import Run
 from zerrit.standin import Faults
 from zerrit.work.deploy import run_engine

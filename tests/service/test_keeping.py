@@ -17,7 +17,7 @@ import pytest
 from tests.quick import Quick, quick_stack, wait_until
 from zerrit import api
 from zerrit.client import ProblemError
-from zerrit.links import LinkFault
+from zerrit.connections import LinkFault
 from zerrit.records import open_database
 
 
@@ -293,7 +293,7 @@ def test_a_fetch_reads_only_what_may_have_changed(quick: Quick) -> None:
 def test_a_folder_that_cannot_be_listed_any_more_is_not_taken_for_empty(
     quick: Quick, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    from zerrit.links import FolderLink
+    from zerrit.connections import FolderLink
 
     real = FolderLink.files
 

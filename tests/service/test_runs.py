@@ -17,7 +17,7 @@ from fastapi import HTTPException
 from tests.quick import ADMIN, GAMEBOOK, PASSWORD, SECRET, Quick, quick_stack, running_service, wait_until
 from zerrit import api
 from zerrit.client import Client, ProblemError
-from zerrit.links import PART_PREFIX, HandLink
+from zerrit.connections import PART_PREFIX, HandLink
 from zerrit.work.deploy.deploy_stages import words_ahead
 
 

@@ -1,5 +1,23 @@
 """The shapes of requests and answers, shared by the service and the client library."""
 
+from zerrit.api.connections import (
+    AnyControl,
+    AnyLink,
+    Care,
+    CommandControl,
+    Commands,
+    ConsoleCommands,
+    ConsoleControl,
+    FolderLink,
+    FtpLink,
+    FtpsLink,
+    HandControl,
+    HandLink,
+    HttpControl,
+    RemoteSettings,
+    Retention,
+    SftpLink,
+)
 from zerrit.api.gamebooks import (
     AboutOut,
     CheckOut,
@@ -16,25 +34,6 @@ from zerrit.api.gamebooks import (
     RuleOut,
     SettingOut,
     WaiverOut,
-)
-from zerrit.api.keeping import (
-    DriftFileOut,
-    DriftIn,
-    DriftOut,
-    GridOut,
-    GridRowOut,
-    KeepIn,
-    ProofOut,
-    PruningOut,
-    RestoreIn,
-    RolloutIn,
-    RolloutOut,
-    RolloutServerOut,
-    SnapshotIn,
-    UndoIn,
-    UndoOut,
-    WindowIn,
-    WindowOut,
 )
 from zerrit.api.models import (
     ActivityOut,
@@ -94,24 +93,7 @@ from zerrit.api.models import (
     WaitOut,
     WaiverIn,
 )
-from zerrit.api.reaching import (
-    AnyControl,
-    AnyLink,
-    Care,
-    CommandControl,
-    Commands,
-    ConsoleCommands,
-    ConsoleControl,
-    FolderLink,
-    FtpLink,
-    FtpsLink,
-    HandControl,
-    HandLink,
-    HttpControl,
-    RemoteSettings,
-    Retention,
-    SftpLink,
-)
+from zerrit.api.request_model import Number
 from zerrit.api.runs import (
     DeployIn,
     EvidenceFileOut,
@@ -127,7 +109,25 @@ from zerrit.api.runs import (
     StageOut,
     TakenInOut,
 )
-from zerrit.api.sent import Number
+from zerrit.api.snapshots import (
+    DriftFileOut,
+    DriftIn,
+    DriftOut,
+    GridOut,
+    GridRowOut,
+    KeepIn,
+    ProofOut,
+    PruningOut,
+    RestoreIn,
+    RolloutIn,
+    RolloutOut,
+    RolloutServerOut,
+    SnapshotIn,
+    UndoIn,
+    UndoOut,
+    WindowIn,
+    WindowOut,
+)
 
 __all__ = [
     "AboutOut",

@@ -8,7 +8,7 @@ from typing import Annotated, Literal
 from pydantic import BaseModel, Field
 
 from zerrit.api.models import FindingOut, PlaceOut
-from zerrit.api.sent import Sent
+from zerrit.api.request_model import Sent
 
 
 class CheckOut(BaseModel):

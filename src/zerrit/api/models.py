@@ -7,9 +7,9 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, Field, SecretStr
 
-from zerrit.api.reaching import AnyControl, AnyLink, Care
+from zerrit.api.connections import AnyControl, AnyLink, Care
+from zerrit.api.request_model import Sent
 from zerrit.api.runs import RunOut
-from zerrit.api.sent import Sent
 
 
 class Problem(BaseModel):

@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, Field
 
-from zerrit.api.sent import Number, Sent
+from zerrit.api.request_model import Number, Sent
 
 
 class OptionsIn(Sent):

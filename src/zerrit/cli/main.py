@@ -21,13 +21,13 @@ _FINDING_KINDS: Final = ("blocked-by-findings", "drifted", "snippet-refused")
 #: Every command with the module that holds it. It is imported when the command is called: what talks to the service
 #: takes half a second to import, which nobody wants to wait for who compares two files.
 _COMMANDS: Final = {
-    "check": "checking",
+    "check": "check",
     "codes": "codes",
-    "compare": "comparing",
-    "merge": "merging",
-    "edit": "editing",
+    "compare": "compare",
+    "merge": "merge",
+    "edit": "edit",
     "figures": "figures",
-    "upgrade": "upgrading",
+    "upgrade": "upgrade",
     "serve": "remote",
     "sign-in": "accounts",
     "sign-out": "accounts",
@@ -57,11 +57,11 @@ _COMMANDS: Final = {
     "grid": "fleet",
     "server": "servers",
     "gamebook": "gamebooks",
-    "about": "knowing",
+    "about": "address_info",
     "waivers": "waivers",
-    "review": "reviewing",
-    "completion": "completing",
-    "change": "change",
+    "review": "review",
+    "completion": "completion",
+    "change": "changes",
 }
 
 

@@ -12,15 +12,15 @@ from typing import Any, Final
 import click
 
 from zerrit import api
-from zerrit.cli.completing import complete_address
+from zerrit.cli.completion import complete_address
 from zerrit.cli.files import FILE, load_gamebook, read_files
 from zerrit.cli.output import echo, output_option, print_findings, print_json, print_table, short
 from zerrit.cli.session import connect
 from zerrit.core.addresses import parse_address
 from zerrit.core.checks import check_files_of, value_in_words
 from zerrit.core.documents.binary import LOOKED_AT, describe_binary
+from zerrit.core.documents.format_writer import dedented
 from zerrit.core.documents.lookup import find
-from zerrit.core.documents.writing import dedented
 from zerrit.core.errors import ZerritError
 from zerrit.core.wording import counted
 
@@ -64,7 +64,7 @@ _WORDS: Final = {"as-shipped": "as shipped", "unknown": "no defaults known"}
 def serve(no_commands: bool, folders_below: tuple[Path, ...], log_json: bool, **given: Any) -> None:
     """Start the service with the console; Ctrl-C ends it."""
     # The service is a heavy import that no other command needs.
-    from zerrit.cli.serving import serve_forever  # noqa: PLC0415
+    from zerrit.cli.serve import serve_forever  # noqa: PLC0415
 
     serve_forever(**given, commands=not no_commands, folders_below=folders_below, log_json=log_json)
 

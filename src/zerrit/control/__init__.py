@@ -1,10 +1,10 @@
 """How a game is stopped, started and asked for its state. One protocol, one file for each kind of control."""
 
-from zerrit.control.by_hand import HandControl
 from zerrit.control.commands import STATE_HELP, CommandControl
-from zerrit.control.console import ConsoleControl
 from zerrit.control.control import Act, Control, ControlError, GameState
-from zerrit.control.http_hook import HttpHook
+from zerrit.control.game_console import ConsoleControl
+from zerrit.control.http import HttpHook
+from zerrit.control.manual import HandControl
 
 __all__ = [
     "STATE_HELP",

@@ -14,8 +14,9 @@ from typing import Final
 
 from zerrit.core.addresses import Address, Segment, parse_address, parse_node_address
 from zerrit.core.documents import Document
-from zerrit.core.documents.copying import copy_fields
-from zerrit.core.documents.edits import (
+from zerrit.core.documents.field_copy import copy_fields
+from zerrit.core.documents.structural_edits import Where, comment_in, comment_out, move, rename
+from zerrit.core.documents.value_edits import (
     Edit,
     ValueChange,
     add_entry,
@@ -25,7 +26,6 @@ from zerrit.core.documents.edits import (
     remove_nodes,
     set_values,
 )
-from zerrit.core.documents.reshaping import Where, comment_in, comment_out, move, rename
 from zerrit.core.errors import AddressNotFound, EditRefused, MergeRefused, SnippetRefused, ZerritError
 from zerrit.core.merge import ActionKind, apply_plan, merge_three, plan_merge
 from zerrit.core.nearest import nearest

@@ -20,7 +20,7 @@ from typing import Final
 
 from zerrit.core import read_document
 from zerrit.core.addresses import parse_node_address
-from zerrit.core.documents.edits import parse_operation, set_values
+from zerrit.core.documents.value_edits import parse_operation, set_values
 from zerrit.core.steps import replay, step_from_words
 
 SEED: Final = 21

@@ -132,7 +132,7 @@ class Snapshot(Base):
 class SnapshotFile(Base):
     """One file of a snapshot. A watched file has no content (`digest` empty), only size and time.
 
-    `stamp` is that of the link (`zerrit.links.RemoteFile`): as long as it is the same, the file need not be read.
+    `stamp` is that of the link (`zerrit.connections.RemoteFile`): as long as it is the same, the file need not be read.
     """
 
     __tablename__ = "snapshot_files"

@@ -14,7 +14,7 @@ from pydantic import BaseModel
 from pydantic.fields import FieldInfo
 
 from zerrit.core.gamebooks import Expression, GamebookFile, Rule
-from zerrit.core.gamebooks.expressions import FUNCTIONS
+from zerrit.core.gamebooks.conditions import FUNCTIONS
 
 _HEAD = """# Gamebooks
 

@@ -19,9 +19,9 @@ from cryptography.x509.oid import NameOID
 from fastapi import Body, Depends, FastAPI, HTTPException
 from fastapi.security import HTTPAuthorizationCredentials, HTTPBearer
 
-from zerrit.standin.console import ConsoleServer
 from zerrit.standin.faults import Faults, Misbehaviour
 from zerrit.standin.ftp import FtpServer
+from zerrit.standin.game_console import ConsoleServer
 from zerrit.standin.sftp import SftpServer
 
 #: It is started as a file, without the package around it: a game is up in a tenth of a second then.

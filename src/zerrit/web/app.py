@@ -24,12 +24,12 @@ from zerrit.web.context import Context
 from zerrit.web.events import Events
 from zerrit.web.figure_routes import router as figure_router
 from zerrit.web.gamebook_routes import router as gamebook_router
-from zerrit.web.keeping_routes import begin_rollout_of, begin_run
-from zerrit.web.keeping_routes import router as keeping_router
 from zerrit.web.limits import MAX_BODY, BodyLimit, KnownHosts
-from zerrit.web.logged import Logged
+from zerrit.web.request_log import Logged
 from zerrit.web.routes import router
 from zerrit.web.run_routes import router as run_router
+from zerrit.web.snapshot_routes import begin_rollout_of, begin_run
+from zerrit.web.snapshot_routes import router as keeping_router
 from zerrit.work.base import accounts, activity_log
 from zerrit.work.base.workspace import Bounds, Publish, Workspace
 from zerrit.work.deploy import rollouts, run_engine, schedule

@@ -10,7 +10,7 @@ from fastapi import APIRouter, Query
 
 from zerrit import api
 from zerrit.core.checks import Holding, Link
-from zerrit.web import shapes
+from zerrit.web import answers
 from zerrit.web.context import PersonDep, WorkspaceDep
 from zerrit.work.browse import address_info, gamebook_review, setting_review
 from zerrit.work.changes import server_check
@@ -31,7 +31,7 @@ def check_server(server_id: str, here: WorkspaceDep, _who: PersonDep) -> api.Che
         server=server_id,
         snapshot=found.snapshot,
         files=found.files,
-        findings=[shapes.judged_finding(one) for one in found.findings],
+        findings=[answers.judged_finding(one) for one in found.findings],
         blocking=len(found.blocking),
     )
 
@@ -80,7 +80,7 @@ def about(server_id: str, here: WorkspaceDep, _who: PersonDep, address: AddressQ
     """What a place is, what refers to it and what it refers to, its default, and who changed it when."""
     found = address_info.about(here, server_id, address)
     return api.AboutOut(
-        place=shapes.place(found.place),
+        place=answers.place(found.place),
         takes_effect=found.takes_effect,
         refers_to=_links(found.links.refers_to),
         referred_by=_links(found.links.referred_by),
@@ -138,9 +138,9 @@ def try_gamebook(server_id: str, given: api.GamebookIn, here: WorkspaceDep, _who
     """What another text of the gamebook would find in the files; nothing is kept."""
     found = gamebook_review.try_gamebook(here, server_id, given.text)
     return api.GamebookTrial(
-        faults=[shapes.finding(one) for one in found.faults],
-        appeared=[shapes.finding(one) for one in found.appeared],
-        gone=[shapes.finding(one) for one in found.gone],
+        faults=[answers.finding(one) for one in found.faults],
+        appeared=[answers.finding(one) for one in found.appeared],
+        gone=[answers.finding(one) for one in found.gone],
         rules=_rules(found.rules),
     )
 

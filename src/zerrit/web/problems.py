@@ -14,9 +14,9 @@ from sqlalchemy.exc import OperationalError
 from starlette.exceptions import HTTPException
 
 from zerrit.api import Problem
+from zerrit.connections import LinkError, LinkFault
 from zerrit.control import ControlError
 from zerrit.core.errors import AddressNotFound, SnippetRefused, ZerritError
-from zerrit.links import LinkError, LinkFault
 from zerrit.records.storage import is_full
 from zerrit.work.base.errors import Conflict, SignInWaits
 

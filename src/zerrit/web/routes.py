@@ -13,9 +13,9 @@ from zerrit import api
 from zerrit.core.steps import Step, StepKind
 from zerrit.records import Person
 from zerrit.report.comparison import comparison_page
-from zerrit.web import shapes
+from zerrit.web import answers
 from zerrit.web.context import COOKIE, ContextDep, PersonDep, WorkspaceDep, address_of, sign_in_slot, token_of
-from zerrit.web.serving import STOP_PATIENCE
+from zerrit.web.http_server import STOP_PATIENCE
 from zerrit.work.base import accounts, activity_log
 from zerrit.work.base.workspace import Workspace
 from zerrit.work.browse import file_browser, state_comparison
@@ -124,7 +124,7 @@ def put_gamebook(name: str, given: api.GamebookIn, here: WorkspaceDep, who: Pers
 @router.get("/servers", tags=["servers"])
 def list_servers(here: WorkspaceDep, _who: PersonDep) -> list[api.ServerOut]:
     with here.session() as session:
-        return [shapes.server(session, row) for row in servers.list_servers(session)]
+        return [answers.server(session, row) for row in servers.list_servers(session)]
 
 
 @router.post("/servers", status_code=201, tags=["servers"])
@@ -167,7 +167,7 @@ def _settings(given: api.ServerIn) -> servers.ServerSettings:
 @router.get("/servers/{server_id}", tags=["servers"])
 def get_server(server_id: str, here: WorkspaceDep, _who: PersonDep) -> api.ServerOut:
     with here.session() as session:
-        return shapes.server(session, servers.get_server(session, server_id))
+        return answers.server(session, servers.get_server(session, server_id))
 
 
 @router.get("/servers/{server_id}/state", tags=["servers"])
@@ -184,7 +184,7 @@ def fetch_server(server_id: str, here: WorkspaceDep, who: PersonDep, thorough: b
     found = fetch.fetch(here, who.name, server_id, thorough=thorough)
     with here.session() as session:
         return api.FetchOut(
-            snapshot=shapes.snapshot(session, found.snapshot),
+            snapshot=answers.snapshot(session, found.snapshot),
             is_new=found.is_new,
             changed=list(found.drift.changed),
             added=list(found.drift.added),
@@ -205,7 +205,7 @@ def import_defaults(
     """Keep the files of a ZIP as the defaults of a version."""
     snapshot = fetch.import_defaults(here, who.name, server_id, label, archive.file.read())
     with here.session() as session:
-        return shapes.snapshot(session, snapshot)
+        return answers.snapshot(session, snapshot)
 
 
 # --- files ------------------------------------------------------------------------------------------------------------
@@ -229,7 +229,7 @@ def read_file(
         format=document.format.value,
         text=document.text,
         encoding=document.source.encoding,
-        findings=[shapes.finding(f) for f in found],
+        findings=[answers.finding(f) for f in found],
     )
 
 
@@ -247,7 +247,7 @@ def list_entries(
     server_id: str, path: str, here: WorkspaceDep, _who: PersonDep, kind: str = "", change: api.Number | None = None
 ) -> api.EntriesOut:
     """The entries of a file as rows and columns; with `change`, as that change leaves them."""
-    return shapes.entries(file_browser.list_entries(here, server_id, path, kind, change))
+    return answers.entries(file_browser.list_entries(here, server_id, path, kind, change))
 
 
 @router.get("/servers/{server_id}/show", tags=["files"])
@@ -255,7 +255,7 @@ def show(
     server_id: str, here: WorkspaceDep, _who: PersonDep, address: Annotated[str, Query(max_length=2000)]
 ) -> list[api.PlaceOut]:
     """What stands at an address, with what is known of it."""
-    return [shapes.place(place) for place in file_browser.show(here, server_id, address)]
+    return [answers.place(place) for place in file_browser.show(here, server_id, address)]
 
 
 @router.get("/comparison", tags=["files"])
@@ -272,7 +272,7 @@ def compare_states(
     A state is SERVER@live, SERVER@latest, SERVER@NUMBER (a snapshot), SERVER@defaults or SERVER@defaults:LABEL.
     `only` narrows it to what is at or below an address, which may be a pattern. `texts` adds the lines that differ.
     """
-    return shapes.comparison(state_comparison.compare_servers(here, old, new, only, with_texts=texts))
+    return answers.comparison(state_comparison.compare_servers(here, old, new, only, with_texts=texts))
 
 
 @router.post("/state", tags=["files"], response_class=Response)
@@ -305,7 +305,7 @@ def change_as_answer(here: WorkspaceDep, change_id: api.Number, response: Respon
     with here.session() as session:
         change = changes.get_change(session, change_id)
         response.headers["ETag"] = f'"{change.version}"'
-        return shapes.change_detail(session, change, changes.preview(here, session, change))
+        return answers.change_detail(session, change, changes.preview(here, session, change))
 
 
 def _version(given: str | None) -> int | None:
@@ -321,12 +321,12 @@ def _version(given: str | None) -> int | None:
 def list_changes(server_id: str, here: WorkspaceDep, _who: PersonDep) -> list[api.ChangeOut]:
     with here.session() as session:
         servers.get_server(session, server_id)
-        return [shapes.change(row) for row in changes.list_changes(session, server_id)]
+        return [answers.change(row) for row in changes.list_changes(session, server_id)]
 
 
 @router.post("/servers/{server_id}/changes", status_code=201, tags=["changes"])
 def open_change(server_id: str, given: api.ChangeIn, here: WorkspaceDep, who: PersonDep) -> api.ChangeOut:
-    return shapes.change(changes.open_change(here, who.name, server_id, given.title))
+    return answers.change(changes.open_change(here, who.name, server_id, given.title))
 
 
 @router.get("/changes/{change_id}", tags=["changes"])
@@ -354,14 +354,14 @@ def add_step(
 def try_step(change_id: api.Number, given: api.StepIn, here: WorkspaceDep, _who: PersonDep) -> api.OutcomeOut:
     """What a step would do, place by place; nothing is changed."""
     step = Step(StepKind(given.kind), **given.model_dump(exclude={"kind"}))
-    return shapes.outcome(changes.try_step(here, change_id, step))
+    return answers.outcome(changes.try_step(here, change_id, step))
 
 
 @router.post("/changes/{change_id}/replay", tags=["changes"])
 def replay(change_id: api.Number, given: api.ReplayIn, here: WorkspaceDep, who: PersonDep) -> api.ReplayOut:
     """Replay the steps of a change on another server, and open a change of them there if that is wanted."""
     found = changes.replay_on(here, who.name, change_id, given.server, title=given.title, keep=given.open)
-    return shapes.replayed(given.server, found)
+    return answers.replayed(given.server, found)
 
 
 @router.delete("/changes/{change_id}/steps/{step_id}", tags=["changes"])
@@ -380,7 +380,7 @@ def remove_step(
 @router.post("/changes/{change_id}/merge-plan", tags=["changes"])
 def plan_merge(change_id: api.Number, given: api.MergeIn, here: WorkspaceDep, _who: PersonDep) -> api.MergePlanOut:
     """What merging a snippet would do, entry by entry; nothing is changed."""
-    return shapes.merge_plan(changes.preview_merge(here, change_id, given.path, given.snippet, given.into))
+    return answers.merge_plan(changes.preview_merge(here, change_id, given.path, given.snippet, given.into))
 
 
 @router.post("/changes/{change_id}/check", tags=["changes"])
@@ -419,13 +419,13 @@ def differences(
 
     `texts` adds the lines that differ.
     """
-    return shapes.comparison(state_comparison.compare_change(here, change_id, against, with_texts=texts))
+    return answers.comparison(state_comparison.compare_change(here, change_id, against, with_texts=texts))
 
 
 @router.post("/servers/{server_id}/upgrade-plan", tags=["changes"])
 def plan_upgrade(server_id: str, given: api.UpgradeIn, here: WorkspaceDep, _who: PersonDep) -> api.UpgradeOut:
     """What carrying the server's own changes over to other defaults would do, file by file; nothing is changed."""
-    return shapes.upgrade(upgrades.plan_upgrade(here, server_id, given.old, given.new, given.choices, given.rest))
+    return answers.upgrade(upgrades.plan_upgrade(here, server_id, given.old, given.new, given.choices, given.rest))
 
 
 @router.post("/servers/{server_id}/upgrade", status_code=201, tags=["changes"])

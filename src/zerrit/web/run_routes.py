@@ -8,7 +8,7 @@ from fastapi import APIRouter, Body, File, Form, Response, UploadFile
 
 from zerrit import api
 from zerrit.records import Run
-from zerrit.web import shapes
+from zerrit.web import answers
 from zerrit.web.context import Context, ContextDep, PersonDep, WorkspaceDep
 from zerrit.web.routes import change_as_answer
 from zerrit.work.base import run_records
@@ -28,7 +28,7 @@ def _options(given: api.OptionsIn | None) -> run_requests.Options:
 
 def _begun(here: Context, run: Run) -> api.RunOut:
     here.runs.start(run.id)
-    return shapes.run(run)
+    return answers.run(run)
 
 
 @router.post("/changes/{change_id}/deploy", status_code=202)
@@ -70,7 +70,7 @@ def cancel(run_id: api.Number, here: WorkspaceDep, who: PersonDep) -> api.RunOut
 @router.get("/runs/{run_id}")
 def get_run(run_id: api.Number, here: WorkspaceDep, _who: PersonDep) -> api.RunOut:
     with here.session() as session:
-        return shapes.run(run_records.get_run(session, run_id))
+        return answers.run(run_records.get_run(session, run_id))
 
 
 @router.get("/runs/{run_id}/evidence/{path:path}", response_class=Response)
@@ -87,7 +87,7 @@ def get_evidence_file(run_id: api.Number, path: str, here: WorkspaceDep, _who: P
 def list_runs(server_id: str, here: WorkspaceDep, _who: PersonDep) -> list[api.RunOut]:
     with here.session() as session:
         servers.get_server(session, server_id)
-        return [shapes.run(row) for row in run_records.list_runs(session, server_id)]
+        return [answers.run(row) for row in run_records.list_runs(session, server_id)]
 
 
 # --- by hand ----------------------------------------------------------------------------------------------------------
@@ -127,7 +127,7 @@ def accept_identity(server_id: str, given: api.IdentityIn, here: WorkspaceDep, w
     """Accept another certificate or key of the host."""
     servers.accept_identity(here, who.name, server_id, given.identity)
     with here.session() as session:
-        return shapes.server(session, servers.get_server(session, server_id))
+        return answers.server(session, servers.get_server(session, server_id))
 
 
 # --- after the start --------------------------------------------------------------------------------------------------

@@ -1,13 +1,13 @@
 """Checks: findings from files and a gamebook."""
 
-from zerrit.core.checks.changes import touched
-from zerrit.core.checks.checking import Checked, check, check_files_of
+from zerrit.core.checks.change_checks import touched
+from zerrit.core.checks.check_context import Examination, Unknown
+from zerrit.core.checks.checked_files import Documents, Files, Query, QueryRefused, gather_files
+from zerrit.core.checks.checker import Checked, check, check_files_of
 from zerrit.core.checks.effects import Effect, effects, looks
-from zerrit.core.checks.examination import Examination, Unknown
-from zerrit.core.checks.files import Documents, Files, Query, QueryRefused, gather_files
-from zerrit.core.checks.holding import Holding, holdings, value_in_words
-from zerrit.core.checks.linking import Link, Links, links_of
-from zerrit.core.checks.lists import words_of
+from zerrit.core.checks.references import Link, Links, links_of
+from zerrit.core.checks.rule_statistics import Holding, holdings, value_in_words
+from zerrit.core.checks.word_lists import words_of
 
 __all__ = [
     "Checked",

@@ -1,9 +1,9 @@
 """Comparing: two documents in, differences out."""
 
+from zerrit.core.compare.binary_files import FileSet, OtherFile, compare_file_sets, undecided
+from zerrit.core.compare.difference_filter import differences_at, require_place
 from zerrit.core.compare.differences import Difference, DifferenceKind, compare_documents, compare_files
-from zerrit.core.compare.filtering import differences_at, require_place
-from zerrit.core.compare.lines import text_difference
-from zerrit.core.compare.other_files import FileSet, OtherFile, compare_file_sets, undecided
+from zerrit.core.compare.line_difference import text_difference
 
 __all__ = [
     "Difference",

@@ -19,13 +19,13 @@ from typing import Final
 
 from zerrit.core.addresses import print_segments
 from zerrit.core.documents.document import Document
+from zerrit.core.documents.entry_keys import Keys
+from zerrit.core.documents.equality import Contents, meaning_of
 from zerrit.core.documents.format import Format
-from zerrit.core.documents.keys import Keys
-from zerrit.core.documents.meaning import Contents, meaning_of
+from zerrit.core.documents.format_writer import source_of, written
 from zerrit.core.documents.node import Node, NodeKind
 from zerrit.core.documents.scalars import as_number
-from zerrit.core.documents.writing import source_of, written
-from zerrit.core.renaming import renamed_files
+from zerrit.core.renamed_files import renamed_files
 from zerrit.core.sequences import longest_increasing
 
 #: More places of a file than this that differ in layout only are told as one difference of the file.

@@ -2,7 +2,7 @@
 A file, read: its exact text plus the tree over it.
 
 The text is the truth and the tree a view. That is why an unedited document gives back its bytes whatever they
-are, and why an edit (`zerrit.core.documents.edits`) is a list of splices after which the text is read again.
+are, and why an edit (`zerrit.core.documents.value_edits`) is a list of splices after which the text is read again.
 """
 
 from __future__ import annotations
@@ -14,15 +14,15 @@ from typing import Any, Final
 
 from zerrit.core.addresses import parse_node_address
 from zerrit.core.documents.codes import Severity
+from zerrit.core.documents.entry_keys import Keys
 from zerrit.core.documents.findings import Finding, Report, in_reading_order
 from zerrit.core.documents.format import Format, format_of
-from zerrit.core.documents.keys import Keys
 from zerrit.core.documents.node import Node, NodeKind
 from zerrit.core.documents.scalars import typed
-from zerrit.core.documents.selecting import select
+from zerrit.core.documents.selection import select
 from zerrit.core.documents.slots import Slot
 from zerrit.core.documents.source import MAX_BYTES, Source, Splice, decode, splice
-from zerrit.core.documents.versions import pieces_between
+from zerrit.core.documents.text_delta import pieces_between
 
 BINARY_LOOK: Final = 8000  # characters; binary formats show a NUL long before
 

@@ -22,7 +22,7 @@ class Finding:
     """One thing that a check reports. `line` and `column` are 1-based; 0 means the file as a whole.
 
     `hint` says what to do; where there is one likely way, `mend` does it. Whether that is safe is decided by
-    `zerrit.core.documents.fixing` alone. `rule` is the id of the gamebook's rule that
+    `zerrit.core.documents.fixes` alone. `rule` is the id of the gamebook's rule that
     it comes from, and `why` the experience behind that rule.
     """
 

@@ -8,7 +8,7 @@ from typing import Final
 from zerrit.core.addresses import Segment, print_segments, quote_key, quote_name
 from zerrit.core.documents.document import Document
 from zerrit.core.documents.node import Node
-from zerrit.core.documents.selecting import below, in_text_order
+from zerrit.core.documents.selection import below, in_text_order
 from zerrit.core.errors import AddressNotFound
 from zerrit.core.nearest import nearest
 

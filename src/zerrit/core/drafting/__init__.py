@@ -1,5 +1,5 @@
 """Drafting a gamebook from default files."""
 
-from zerrit.core.drafting.writing import draft
+from zerrit.core.drafting.draft_text import draft
 
 __all__ = ["draft"]

@@ -11,12 +11,12 @@ from decimal import Decimal
 from fractions import Fraction
 
 from zerrit.core.documents.document import Document
-from zerrit.core.documents.gathering import below, field_above, values_at
+from zerrit.core.documents.file_selection import below, field_above, values_at
 from zerrit.core.documents.node import Node
 from zerrit.core.documents.scalars import as_number
 from zerrit.core.errors import FigureRefused
 from zerrit.core.gamebooks import DerivedRules, Gamebook
-from zerrit.core.gamebooks.filling import filled_with, places_in
+from zerrit.core.gamebooks.address_templates import filled_with, places_in
 
 
 @dataclass(frozen=True, slots=True)

@@ -8,7 +8,7 @@ from decimal import Context, Decimal
 from typing import Final
 
 from zerrit.core.documents.document import Document
-from zerrit.core.documents.gathering import values_at
+from zerrit.core.documents.file_selection import values_at
 from zerrit.core.documents.node import Node
 from zerrit.core.documents.scalars import as_number
 from zerrit.core.errors import FigureRefused

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from fractions import Fraction
 
 from zerrit.core.documents.document import Document
-from zerrit.core.documents.gathering import below, values_at
+from zerrit.core.documents.file_selection import below, values_at
 from zerrit.core.documents.node import Node
 from zerrit.core.documents.scalars import as_number, as_switch
 from zerrit.core.errors import FigureRefused

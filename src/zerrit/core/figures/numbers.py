@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from typing import Final
 
 from zerrit.core.documents.document import Document
-from zerrit.core.documents.gathering import values_at
+from zerrit.core.documents.file_selection import values_at
 from zerrit.core.errors import FigureRefused
 
 _ID: Final = re.compile(r"(?P<before>.*?)(?P<number>\d{1,18})(?P<after>\D*)\Z", re.DOTALL)

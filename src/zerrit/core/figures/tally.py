@@ -13,7 +13,7 @@ from decimal import Decimal
 from typing import Final
 
 from zerrit.core.documents.document import Document
-from zerrit.core.documents.gathering import field_above, values_at
+from zerrit.core.documents.file_selection import field_above, values_at
 from zerrit.core.documents.scalars import as_number
 from zerrit.core.errors import FigureRefused
 from zerrit.core.wording import counted

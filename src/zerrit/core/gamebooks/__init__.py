@@ -1,6 +1,6 @@
 """Gamebooks: what is known of one game's files."""
 
-from zerrit.core.gamebooks.expressions import (
+from zerrit.core.gamebooks.conditions import (
     Expression,
     ExpressionInvalid,
     Fields,
@@ -10,7 +10,7 @@ from zerrit.core.gamebooks.expressions import (
 )
 from zerrit.core.gamebooks.gamebook import Gamebook, kind_of, read_gamebook
 from zerrit.core.gamebooks.patterns import PatternInvalid, compile_pattern
-from zerrit.core.gamebooks.placed import PlacedRule
+from zerrit.core.gamebooks.rule_list import PlacedRule
 from zerrit.core.gamebooks.rules import (
     AdviceRule,
     AgreeRule,

@@ -17,11 +17,11 @@ from pydantic import ValidationError
 from zerrit.core.addresses import parse_node_address
 from zerrit.core.documents import Document, Finding, Format, Node, Severity, Slot, read_document
 from zerrit.core.documents.codes import CODES
-from zerrit.core.gamebooks.faults import faults_across
-from zerrit.core.gamebooks.placed import PlacedRule, placed_rules
-from zerrit.core.gamebooks.places import Location, finding_at, locate
+from zerrit.core.gamebooks.consistency import faults_across
+from zerrit.core.gamebooks.rule_list import PlacedRule, placed_rules
 from zerrit.core.gamebooks.rules import FieldRules, FileRules, Rule
 from zerrit.core.gamebooks.schema import GamebookFile
+from zerrit.core.gamebooks.source_lines import Location, finding_at, locate
 from zerrit.core.nearest import did_you_mean
 from zerrit.core.wildcards import path_matches
 

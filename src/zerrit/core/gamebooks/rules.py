@@ -10,7 +10,7 @@ from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, WithJsonSche
 
 from zerrit.core.documents.codes import TOLERANCES, Severity
 from zerrit.core.documents.slots import PLACE, check_form
-from zerrit.core.gamebooks.expressions import Expression, parse_expression
+from zerrit.core.gamebooks.conditions import Expression, parse_expression
 from zerrit.core.gamebooks.patterns import compile_pattern
 
 TakesEffect = Literal["restart", "reload", "next-chart", "new-world", "rejoin"]

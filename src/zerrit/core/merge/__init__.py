@@ -1,8 +1,8 @@
 """Merging published snippets into documents, and what two sides changed into one."""
 
-from zerrit.core.merge.cleaning import clean
 from zerrit.core.merge.folders import FileMerge, FileState, merge_folders
 from zerrit.core.merge.snippet import Action, ActionKind, MergePlan, apply_plan, plan_merge
+from zerrit.core.merge.snippet_cleaning import clean
 from zerrit.core.merge.threeway import Clash, Merged, merge_three
 
 __all__ = [

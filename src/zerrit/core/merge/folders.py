@@ -14,7 +14,7 @@ from enum import StrEnum
 from zerrit.core.documents.document import Document
 from zerrit.core.errors import MergeRefused
 from zerrit.core.merge.threeway import MINE, THEIRS, Clash, Merged, merge_three
-from zerrit.core.renaming import renamed_files
+from zerrit.core.renamed_files import renamed_files
 
 Files = Mapping[str, Document]
 

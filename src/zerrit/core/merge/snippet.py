@@ -16,15 +16,15 @@ from typing import Final
 
 from zerrit.core.addresses import Segment, keyed_segment, parse_node_address, print_segments
 from zerrit.core.documents.document import Document
-from zerrit.core.documents.edits import WRITERS, ValueChange, rewrite
 from zerrit.core.documents.format import Format
+from zerrit.core.documents.format_writer import dedented, source_of
 from zerrit.core.documents.lookup import find
 from zerrit.core.documents.node import Node, NodeKind
 from zerrit.core.documents.source import Splice
-from zerrit.core.documents.writing import dedented, source_of
+from zerrit.core.documents.value_edits import WRITERS, ValueChange, rewrite
 from zerrit.core.errors import EditRefused, SnippetRefused
-from zerrit.core.merge.cleaning import clean
-from zerrit.core.merge.reading import Reading, is_section, read_snippet
+from zerrit.core.merge.snippet_cleaning import clean
+from zerrit.core.merge.snippet_reading import Reading, is_section, read_snippet
 
 MOST_ASKED: Final = 50  # places that somebody is asked to choose from
 

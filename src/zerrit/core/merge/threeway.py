@@ -20,17 +20,17 @@ from typing import Final
 from zerrit.core.addresses import print_segments
 from zerrit.core.documents.comments import comment_texts
 from zerrit.core.documents.document import Document
-from zerrit.core.documents.edits import WRITERS, ValueChange, rewrite
+from zerrit.core.documents.entry_keys import Keys
+from zerrit.core.documents.equality import Contents, meaning_of
 from zerrit.core.documents.format import Format
-from zerrit.core.documents.keys import Keys
+from zerrit.core.documents.format_writer import insert_before, source_of, written, written_span
 from zerrit.core.documents.lookup import node_at
-from zerrit.core.documents.meaning import Contents, meaning_of
 from zerrit.core.documents.node import Node, NodeKind
 from zerrit.core.documents.source import Splice
-from zerrit.core.documents.writing import insert_before, source_of, written, written_span
+from zerrit.core.documents.value_edits import WRITERS, ValueChange, rewrite
 from zerrit.core.errors import EditRefused, MergeRefused, ZerritError
-from zerrit.core.merge.commenting import comment_splice
-from zerrit.core.merge.moving import Identity, Move, carry_out, moved
+from zerrit.core.merge.comment_transfer import comment_splice
+from zerrit.core.merge.moved_entries import Identity, Move, carry_out, moved
 
 MINE: Final = "mine"
 THEIRS: Final = "theirs"

@@ -14,11 +14,11 @@ from typing import Any, Final, Generic, TypeVar
 from cachetools import LRUCache
 from sqlalchemy.orm import Session
 
+from zerrit.connections import FolderLink, FtpLink, FtpsLink, HandLink, Limits, Link, SftpLink
 from zerrit.core.checks import Checked, Files
 from zerrit.core.documents import Document, Finding, read_document
 from zerrit.core.gamebooks import Gamebook
 from zerrit.core.steps import Replay
-from zerrit.links import FolderLink, FtpLink, FtpsLink, HandLink, Limits, Link, SftpLink
 from zerrit.records import Database, DataFolder, Server, Vault
 from zerrit.work.base.errors import Conflict, Refused
 from zerrit.work.base.sign_in_delays import SignIns

@@ -12,10 +12,10 @@ from sqlalchemy.orm import Session
 
 from zerrit.core.addresses import parse_address
 from zerrit.core.checks import Links, links_of
-from zerrit.core.completing import complete_node, complete_value
+from zerrit.core.completion import complete_node, complete_value
 from zerrit.core.documents import Document, Node
 from zerrit.core.documents.lookup import find
-from zerrit.core.documents.selecting import select as select_nodes
+from zerrit.core.documents.selection import select as select_nodes
 from zerrit.core.errors import AddressInvalid
 from zerrit.records import Change, Run, Server, Snapshot, load_content
 from zerrit.work.base.errors import Refused

@@ -13,8 +13,8 @@ from zerrit.core.checks import Checked, Unknown, value_in_words, words_of
 from zerrit.core.compare import DifferenceKind, compare_documents
 from zerrit.core.documents import Document, Finding, Node, Severity, format_of
 from zerrit.core.documents.binary import LOOKED_AT, describe_binary
+from zerrit.core.documents.format_writer import dedented
 from zerrit.core.documents.lookup import find
-from zerrit.core.documents.writing import dedented
 from zerrit.core.errors import AddressNotFound
 from zerrit.core.gamebooks import FieldRules, Gamebook
 from zerrit.core.nearest import did_you_mean, nearest

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from typing import Final
 
 from zerrit.core.addresses import parse_address
-from zerrit.core.documents.selecting import select as select_nodes
+from zerrit.core.documents.selection import select as select_nodes
 from zerrit.core.wildcards import path_matches
 from zerrit.work.base.errors import NotFound, Refused
 from zerrit.work.base.workspace import Workspace

@@ -6,8 +6,8 @@ from collections.abc import Iterator
 
 from zerrit.core.addresses import Address, Segment, parse_address
 from zerrit.core.documents import Document
-from zerrit.core.documents.edits import remove_nodes
-from zerrit.core.documents.selecting import select as select_nodes
+from zerrit.core.documents.selection import select as select_nodes
+from zerrit.core.documents.value_edits import remove_nodes
 from zerrit.core.nearest import did_you_mean
 from zerrit.core.steps import Step, StepKind
 from zerrit.records import Change

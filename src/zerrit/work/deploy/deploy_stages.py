@@ -8,9 +8,9 @@ from typing import Final
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from zerrit.connections import HandLink
 from zerrit.control import Act, ControlError
 from zerrit.core.wording import counted
-from zerrit.links import HandLink
 from zerrit.records import Run, RunFile, content_sizes, digest_of
 from zerrit.work.base.run_records import get_run
 from zerrit.work.changes.changes import get_change, worked_out

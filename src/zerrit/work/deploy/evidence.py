@@ -9,8 +9,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Final
 
+from zerrit.connections import Link, LinkError, RemoteFile
 from zerrit.core.wording import counted
-from zerrit.links import Link, LinkError, RemoteFile
 from zerrit.records import RunEvidence, load_content, store_contents
 from zerrit.work.base.errors import NotFound
 from zerrit.work.base.workspace import Workspace

@@ -7,7 +7,7 @@ import zipfile
 from collections.abc import Mapping, Sequence
 from difflib import SequenceMatcher
 
-from zerrit.links import Link
+from zerrit.connections import Link
 from zerrit.records import Run, digest_of
 from zerrit.work.base.errors import Conflict
 from zerrit.work.base.run_records import get_run

@@ -14,13 +14,13 @@ from contextlib import suppress
 from pathlib import Path
 from typing import Final
 
+from zerrit.connections import FolderLink
 from zerrit.control import Act, ControlError, GameState
 from zerrit.core.addresses import parse_address
-from zerrit.core.documents.edits import parse_operation, set_values
+from zerrit.core.documents.value_edits import parse_operation, set_values
 from zerrit.core.gamebooks import Gamebook
 from zerrit.core.paths import safe_path
 from zerrit.core.wildcards import path_matches
-from zerrit.links import FolderLink
 from zerrit.records import Server
 from zerrit.work.base.errors import Refused
 from zerrit.work.base.workspace import Workspace

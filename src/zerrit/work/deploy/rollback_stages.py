@@ -5,8 +5,8 @@ from __future__ import annotations
 import time
 from typing import Final
 
+from zerrit.connections import PASSING, LinkError
 from zerrit.core.wording import counted
-from zerrit.links import PASSING, LinkError
 from zerrit.work.deploy.evidence import keep_evidence
 from zerrit.work.deploy.journal import Stage, StageFailed
 from zerrit.work.deploy.run_context import BEFORE_START, POLL, Facts, Going

@@ -10,10 +10,10 @@ import structlog
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from zerrit.connections import LinkError
 from zerrit.control import ControlError
 from zerrit.core.errors import ZerritError
 from zerrit.core.wording import sentence
-from zerrit.links import LinkError
 from zerrit.records import Rollout, Run
 from zerrit.work.base.activity_log import note
 from zerrit.work.base.errors import NotFound, Refused

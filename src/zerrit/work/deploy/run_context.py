@@ -10,10 +10,10 @@ from typing import Any, Final, NoReturn
 
 from sqlalchemy.orm import Session
 
+from zerrit.connections import Link
 from zerrit.control import Act, Control, ControlError
 from zerrit.core.gamebooks import Gamebook
 from zerrit.core.wording import counted
-from zerrit.links import Link
 from zerrit.records import Change, Server
 from zerrit.work.base.run_records import get_run
 from zerrit.work.base.workspace import Workspace

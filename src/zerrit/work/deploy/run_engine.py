@@ -16,10 +16,10 @@ from sqlalchemy import select
 from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session
 
+from zerrit.connections import LinkError
 from zerrit.control import ControlError
 from zerrit.core.errors import ZerritError
 from zerrit.core.wording import sentence
-from zerrit.links import LinkError
 from zerrit.records import Change, Look, Run, Wait, is_full
 from zerrit.work.base.activity_log import note
 from zerrit.work.base.run_records import RUNNING, get_run

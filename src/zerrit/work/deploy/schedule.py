@@ -16,10 +16,10 @@ import structlog
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
+from zerrit.connections import LinkError
 from zerrit.control import ControlError
 from zerrit.core.errors import ZerritError
-from zerrit.core.windows import Moment, next_moment
-from zerrit.links import LinkError
+from zerrit.core.schedule_times import Moment, next_moment
 from zerrit.records import Change, Run, Window
 from zerrit.work.base.activity_log import note
 from zerrit.work.base.errors import Conflict, NotFound, Refused

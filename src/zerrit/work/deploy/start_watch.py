@@ -10,12 +10,12 @@ from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from typing import Any, Final
 
+from zerrit.connections import PASSING, Link, LinkError, RemoteFile
 from zerrit.control import Control, ControlError, GameState
 from zerrit.core.gamebooks import Gamebook, LoadedRules, compile_pattern
 from zerrit.core.paths import fixed_folder
 from zerrit.core.wildcards import path_matches
 from zerrit.core.wording import counted
-from zerrit.links import PASSING, Link, LinkError, RemoteFile
 from zerrit.work.servers.game_log import LogMark, StartLog, log_mark
 
 EXCERPT_LINES: Final = 40

@@ -13,11 +13,11 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any, Final
 
+from zerrit.connections import Link, LinkError, LinkFault, RemoteFile
 from zerrit.control import GameState
 from zerrit.core.gamebooks import Gamebook, compile_pattern
 from zerrit.core.paths import fixed_folder
 from zerrit.core.wildcards import path_matches
-from zerrit.links import Link, LinkError, LinkFault, RemoteFile
 
 EDGE: Final = 512  # bytes before the end of a marked log; in a file that was only appended to they are still there
 MOST_FOR_HEAD: Final = 1 << 20  # bytes of a log of which the first line is looked at

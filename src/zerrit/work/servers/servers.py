@@ -10,8 +10,8 @@ from urllib.parse import urlsplit
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from zerrit.connections import FtpsLink, SftpLink
 from zerrit.core.nearest import did_you_mean
-from zerrit.links import FtpsLink, SftpLink
 from zerrit.records import Gamebook as GamebookRow
 from zerrit.records import Server
 from zerrit.work.base.activity_log import note

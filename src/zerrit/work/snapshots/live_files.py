@@ -14,9 +14,9 @@ from typing import Final, NamedTuple
 
 from sqlalchemy.orm import Session
 
+from zerrit.connections import Link, LinkError, LinkFault, RemoteFile
 from zerrit.core.documents import MAX_BYTES
 from zerrit.core.gamebooks import Gamebook
-from zerrit.links import Link, LinkError, LinkFault, RemoteFile
 from zerrit.records import load_content, store_contents
 from zerrit.work.base.workspace import Workspace
 

@@ -6,15 +6,15 @@ import re
 from collections.abc import Mapping, Sequence
 
 from zerrit.core.documents.document import Document
-from zerrit.core.documents.node import Node
-from zerrit.core.documents.source import Splice
-from zerrit.core.documents.writing import (
+from zerrit.core.documents.format_writer import (
     field_order,
     insert_between_commas,
     insert_lines,
     remove_between_commas,
     whole_lines,
 )
+from zerrit.core.documents.node import Node
+from zerrit.core.documents.source import Splice
 from zerrit.core.errors import EditRefused
 
 _PLAIN_IN_STRUCT = re.compile(r"[^\s,()=\"]+\Z")

@@ -8,9 +8,9 @@ So sound text goes to `sound.py`, text with comments and superfluous commas to `
 from __future__ import annotations
 
 from zerrit.core.documents.findings import Report
-from zerrit.core.documents.json.faulty import read_faulty
-from zerrit.core.documents.json.relaxed import read_relaxed
-from zerrit.core.documents.json.sound import read_sound
+from zerrit.core.documents.json.fast_reader import read_sound
+from zerrit.core.documents.json.recovering_reader import read_faulty
+from zerrit.core.documents.json.tolerant_reader import read_relaxed
 from zerrit.core.documents.node import Node
 from zerrit.core.documents.source import Source
 

@@ -8,15 +8,15 @@ from collections.abc import Mapping, Sequence
 from typing import Final
 
 from zerrit.core.documents.document import Document
-from zerrit.core.documents.node import Node, NodeKind
-from zerrit.core.documents.scalars import JSON_NUMBER
-from zerrit.core.documents.source import Splice
-from zerrit.core.documents.writing import (
+from zerrit.core.documents.format_writer import (
     field_order,
     indent_unit,
     insert_between_commas,
     remove_between_commas,
 )
+from zerrit.core.documents.node import Node, NodeKind
+from zerrit.core.documents.scalars import JSON_NUMBER
+from zerrit.core.documents.source import Splice
 from zerrit.core.errors import EditRefused
 
 _KEY: Final = re.compile(r'"(?:[^"\\]|\\.)*"')

@@ -7,11 +7,11 @@ from collections.abc import Mapping, Sequence
 from typing import Final
 
 from zerrit.core.documents.document import Document
+from zerrit.core.documents.format_writer import insert_lines, whole_lines
 from zerrit.core.documents.node import Node, NodeKind
 from zerrit.core.documents.scalars import as_switch
 from zerrit.core.documents.slots import PLACE
 from zerrit.core.documents.source import Splice
-from zerrit.core.documents.writing import insert_lines, whole_lines
 from zerrit.core.errors import EditRefused
 
 _SWITCH: Final = re.compile(r"[ \t]*[=:][ \t]*([\w.]+)")

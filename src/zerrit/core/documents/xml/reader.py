@@ -16,7 +16,7 @@ from typing import Final
 from zerrit.core.documents.findings import Report
 from zerrit.core.documents.node import Node
 from zerrit.core.documents.source import Source, Splice
-from zerrit.core.documents.xml.sound import is_well_formed, read_sound, read_sound_again
+from zerrit.core.documents.xml.fast_reader import is_well_formed, read_sound, read_sound_again
 from zerrit.core.documents.xml.text import SPACE
 
 _ENCODING: Final = re.compile(
@@ -40,7 +40,7 @@ def read(source: Source, report: Report) -> Node:
     root = read_sound(source) if is_well_formed(source.text) else None
     if root is None:
         # Its patterns take long to compile, and nearly all text is sound.
-        from zerrit.core.documents.xml.faulty import read_faulty  # noqa: PLC0415
+        from zerrit.core.documents.xml.recovering_reader import read_faulty  # noqa: PLC0415
 
         root = read_faulty(source, report)
     if not report.findings:

@@ -6,9 +6,7 @@ import re
 from collections.abc import Mapping, Sequence
 
 from zerrit.core.documents.document import Document
-from zerrit.core.documents.node import Node
-from zerrit.core.documents.source import Splice
-from zerrit.core.documents.writing import (
+from zerrit.core.documents.format_writer import (
     field_order,
     indent_unit,
     indented,
@@ -17,6 +15,8 @@ from zerrit.core.documents.writing import (
     is_last_on_line,
     whole_lines,
 )
+from zerrit.core.documents.node import Node
+from zerrit.core.documents.source import Splice
 from zerrit.core.documents.xml.text import FORBIDDEN as _FORBIDDEN
 from zerrit.core.documents.xml.text import SPACE
 from zerrit.core.errors import EditRefused

@@ -7,10 +7,7 @@ import re
 from collections.abc import Mapping, Sequence
 
 from zerrit.core.documents.document import Document
-from zerrit.core.documents.node import Node, NodeKind
-from zerrit.core.documents.scalars import YAML_FALSE, YAML_FLOAT, YAML_INT, YAML_NULL, YAML_OLD_BOOLEANS, YAML_TRUE
-from zerrit.core.documents.source import Splice
-from zerrit.core.documents.writing import (
+from zerrit.core.documents.format_writer import (
     dashed,
     field_order,
     indent_unit,
@@ -21,6 +18,9 @@ from zerrit.core.documents.writing import (
     remove_between_commas,
     whole_lines,
 )
+from zerrit.core.documents.node import Node, NodeKind
+from zerrit.core.documents.scalars import YAML_FALSE, YAML_FLOAT, YAML_INT, YAML_NULL, YAML_OLD_BOOLEANS, YAML_TRUE
+from zerrit.core.documents.source import Splice
 from zerrit.core.errors import EditRefused
 
 _PLAIN = re.compile(r"[^\s\-?:,\[\]{}#&*!|>'\"%@`=][^\r\n]*\Z|-?[\w.][^\r\n]*\Z")

@@ -1,0 +1,155 @@
+"""Snapshots over time, drift, what is taken back, windows, rollouts and the grid."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Annotated, Literal
+
+from pydantic import BaseModel, Field
+
+from zerrit.api.models import ClashOut, DifferenceOut
+from zerrit.api.request_model import Number, Sent
+from zerrit.api.runs import OptionsIn
+
+Choice = Annotated[str, Field(max_length=100_000)]
+
+
+class SnapshotIn(Sent):
+    """Take a snapshot by hand; with `keep` it is never pruned."""
+
+    reason: Annotated[str, Field(max_length=300)] = ""
+    keep: bool = False
+
+
+class KeepIn(Sent):
+    """Why a snapshot is kept for good; empty lets it go again."""
+
+    why: Annotated[str, Field(max_length=300)]
+
+
+class PruningOut(BaseModel):
+    """Which snapshots go (or went), and which stay with the reason."""
+
+    going: list[int]
+    staying: dict[int, str]
+
+
+class ProofOut(BaseModel):
+    """What hashing every kept content again gave. `damaged`: paths by snapshot."""
+
+    contents: int
+    size: int
+    damaged: dict[int, list[str]]
+
+
+class RestoreIn(Sent):
+    """Make a folder (`sea/`), a file or an entry as it was in a snapshot."""
+
+    snapshot: Number
+    what: Annotated[str, Field(min_length=1, max_length=2000)]
+    title: Annotated[str, Field(max_length=200)] = ""
+
+
+class UndoIn(Sent):
+    """Take one old change back. `choices` decides clashes by address (mine, theirs, =VALUE), `rest` all others."""
+
+    choices: dict[str, Choice] = Field(default_factory=dict)
+    rest: Literal["", "mine", "theirs"] = ""
+    open: bool = False
+    title: Annotated[str, Field(max_length=200)] = ""
+
+
+class UndoOut(BaseModel):
+    """What taking it back does to the newest files; `change` is the one that was opened for it."""
+
+    change: int | None
+    differences: list[DifferenceOut]
+    clashes: list[ClashOut]
+
+
+class DriftFileOut(BaseModel):
+    path: str
+    kind: Literal["changed", "added", "removed"]
+    writer: str
+
+
+class DriftOut(BaseModel):
+    """What a fetch found that Zerrit had not written, between two snapshots."""
+
+    server: str
+    before: int
+    after: int
+    files: list[DriftFileOut]
+    differences: list[DifferenceOut]
+
+
+class DriftIn(Sent):
+    """Which drift: the snapshot that found it, or the newest one; `title` for the change."""
+
+    snapshot: Number | None = None
+    title: Annotated[str, Field(max_length=200)] = ""
+
+
+class WindowIn(Sent):
+    """Do something by itself: `restart` (with queued changes), `backup`, `look` (for drift)."""
+
+    does: Literal["restart", "backup", "look"]
+    times: Annotated[list[Annotated[str, Field(max_length=8)]], Field(min_length=1, max_length=48)]
+    weekdays: list[Annotated[int, Field(ge=0, le=6)]] = Field(default_factory=list)
+    zone: Annotated[str, Field(max_length=60)] = "UTC"
+    announce: Annotated[int, Field(ge=0, le=120)] = 0
+
+
+class WindowOut(BaseModel):
+    """`next_at` is when it is due next; `note` what a clock change does to it; `queued` the changes that wait for it."""
+
+    id: int
+    server: str
+    does: Literal["restart", "backup", "look"]
+    times: list[str]
+    weekdays: list[int]
+    zone: str
+    announce: int
+    next_at: datetime
+    note: str
+    queued: list[int]
+
+
+class RolloutIn(Sent):
+    """Bring a change to servers, wave by wave."""
+
+    change: Number
+    waves: Annotated[list[list[Annotated[str, Field(max_length=63)]]], Field(min_length=1, max_length=30)]
+    options: OptionsIn = OptionsIn()
+
+
+class RolloutServerOut(BaseModel):
+    server: str
+    wave: int
+    change: int
+    run: int | None
+    state: str
+    said: str
+
+
+class RolloutOut(BaseModel):
+    id: int
+    change: int
+    state: str
+    outcome: str
+    person: str
+    started_at: datetime
+    ended_at: datetime | None
+    servers: list[RolloutServerOut]
+
+
+class GridRowOut(BaseModel):
+    address: str
+    values: dict[str, str | None]
+    odd: list[str]
+    is_split: bool
+
+
+class GridOut(BaseModel):
+    servers: list[str]
+    rows: list[GridRowOut]

@@ -1,0 +1,508 @@
+"""Commands on changes."""
+
+from __future__ import annotations
+
+import shlex
+import sys
+from datetime import datetime
+from pathlib import Path
+from typing import Any, Final, Literal
+
+import click
+
+from zerrit import api
+from zerrit.cli.compare import WITH_TEXTS, compared, comparison_output, save_comparison
+from zerrit.cli.compare import show as show_comparison
+from zerrit.cli.completion import complete_in_change, complete_operation
+from zerrit.cli.merge import ask_place, choices, choose_option, print_merge_plan, snippet_argument
+from zerrit.cli.output import echo, output_option, print_findings, print_json, print_table, short, sign
+from zerrit.cli.plan_file import into_of, plan_options, read_plan, write_plan
+from zerrit.cli.runs import follow, options_in, print_looks, run_options, run_result
+from zerrit.cli.session import connect
+from zerrit.cli.waivers import in_utc, until_option
+from zerrit.client import Client, ProblemError
+from zerrit.core.errors import ZerritError
+from zerrit.core.wording import counted, effect_in_words
+
+MOST_LOOKS: Final = 6
+
+
+@click.group()
+def change() -> None:
+    """Open changes, add steps, check, compare and deploy them."""
+
+
+@change.command("open")
+@click.argument("server_id")
+@click.argument("title")
+def open_change(server_id: str, title: str) -> None:
+    """Open a change on a server."""
+    with connect() as zerrit:
+        opened = zerrit.open_change(server_id, title)
+    echo(f"Change {opened.id} on {server_id}: {opened.title}")
+
+
+@change.command("list")
+@click.argument("server_id")
+@output_option
+def list_changes(server_id: str, output: str) -> None:
+    """List the changes of a server, the newest first."""
+    with connect() as zerrit:
+        found = zerrit.changes(server_id)
+    if output == "json":
+        print_json([c.model_dump(mode="json") for c in found])
+        return
+    rows = [
+        (str(c.id), c.state, c.title, str(c.steps), c.author, c.updated_at.strftime("%Y-%m-%d %H:%M")) for c in found
+    ]
+    print_table(("change", "state", "title", "steps", "by", "last edited"), rows, right=("steps",))
+
+
+@change.command("show")
+@click.argument("change_id", type=int)
+@output_option
+def show_change(change_id: int, output: str) -> None:
+    """Show a change: its steps, what they do, its findings."""
+    with connect() as zerrit:
+        detail = zerrit.change(change_id)
+    if output == "json":
+        print_json(detail.model_dump(mode="json"))
+        return
+    _print_change(detail)
+
+
+def _print_change(detail: api.ChangeDetail) -> None:
+    echo(f"Change {detail.id} on {detail.server}: {detail.title}   [{detail.state}]")
+    for step in detail.step_list:
+        echo(f"  {step.position:>2}. {step.kind:<6} {step.address}  {step.summary}")
+        _print_outcome(step.outcome)
+    if detail.is_outdated:
+        echo(f"The server's files are newer than this change: zerrit change refresh {detail.id}")
+    _print_findings(detail)
+    for run in detail.runs:
+        echo(f"Run {run.id} {run_result(run)}")
+        for line in run.evidence.log.splitlines()[-8:]:
+            echo(f"    | {line}")
+
+
+def _print_outcome(outcome: api.OutcomeOut) -> None:
+    if outcome.kind != "done":
+        echo(f"        {outcome.kind}: {outcome.message}".rstrip(": "))
+    for text in outcome.notes:
+        echo(f"        note: {text}")
+    for changed in outcome.changes[:12]:
+        old = f"{short(changed.old, 40)} -> " if changed.old is not None else "new: "
+        new = short(changed.new, 70) if changed.new is not None else "(gone)"
+        echo(f"        {changed.address}: {old}{new}")
+    if len(outcome.changes) > 12:
+        echo(f"        and {len(outcome.changes) - 12} more places")
+
+
+def _print_findings(detail: api.ChangeDetail) -> None:
+    print_findings(detail.findings)
+    for finding in detail.mended:
+        echo(f"mends: {finding.message}  {finding.address or finding.path}")
+    old = f" ({counted(detail.old_findings, 'older finding')} not counted)" if detail.old_findings else ""
+    if detail.blocking:
+        echo(f"Blocked for {counted(len(detail.blocking), 'reason')}{old}. Mend it with another step, or accept it:")
+        for finding in (f for f in detail.findings if f.blocks):
+            place = shlex.quote(finding.place)
+            echo(f"    zerrit change waive {detail.id} {finding.code} {place} --reason '...'")
+    else:
+        echo(f"Nothing blocks this change{old}.")
+    for effect in detail.effects:
+        places = ", ".join(effect.addresses[:3])
+        more = f" and {len(effect.addresses) - 3} more" if len(effect.addresses) > 3 else ""
+        echo(f"Once written it holds {effect_in_words(effect.takes_effect)}: {places}{more}")
+    for look in detail.looks[:MOST_LOOKS]:
+        echo(f"  look: {look}")
+    if len(detail.looks) > MOST_LOOKS:
+        echo(f"  and {len(detail.looks) - MOST_LOOKS} more to look at")
+
+
+try_option = click.option("--try", "is_trial", is_flag=True, help="Only show what it would do, place by place.")
+
+
+def _add(change_id: int, kind: str, address: str, *, is_trial: bool = False, **data: Any) -> None:
+    """Append a step and say what it does; or only try it."""
+    given = api.StepIn.model_validate({"kind": kind, "address": address, **data})
+    with connect() as zerrit:
+        if is_trial:
+            _print_trial(zerrit.try_step(change_id, given))
+            return
+        detail = zerrit.add_step(change_id, given)
+    step = detail.step_list[-1]
+    echo(f"Step {step.position}: {step.kind} {step.address} {step.summary}".rstrip())
+    _print_outcome(step.outcome)
+
+
+def _print_trial(outcome: api.OutcomeOut) -> None:
+    if outcome.kind == "impossible":
+        raise ZerritError(outcome.message)
+    rows = [
+        (one.address, short(one.old, 40), short("(gone)" if one.new is None else one.new, 70))
+        for one in outcome.changes
+    ]
+    if rows:
+        print_table(("address", "old", "new"), rows, whole=("address",))
+    echo(f"{counted(len(rows), 'place')} would change. Nothing was added to the change.")
+
+
+@change.command("set", context_settings={"ignore_unknown_options": True})
+@click.argument("change_id", type=int)
+@click.argument("address", shell_complete=complete_in_change)
+@click.argument("operation", shell_complete=complete_operation)
+@try_option
+def set_step(change_id: int, address: str, operation: str, is_trial: bool) -> None:
+    """Add a step: change values. OPERATION is =40, +10, -10, *1.5, '*1.5 from 0 to 400', on or off."""
+    _add(change_id, "set", address, is_trial=is_trial, operation=operation)
+
+
+@change.command("add")
+@click.argument("change_id", type=int)
+@click.argument("address", shell_complete=complete_in_change)
+@click.argument("name")
+@click.argument("fields", nargs=-1, metavar="[FIELD=VALUE]...")
+@click.option("--value", help="Add a single field NAME with this value instead of an entry.")
+def add_step(change_id: int, address: str, name: str, fields: tuple[str, ...], value: str | None) -> None:
+    """Add a step: a new entry or field. NAME stands below ADDRESS; for an item of a list give NAME as -."""
+    given: dict[str, str] = {}
+    for text in fields:
+        field, equals, content = text.partition("=")
+        if not equals or not field:
+            raise click.UsageError(f"`{text}`: write FIELD=VALUE, such as depth=abyss.")
+        given[field] = content
+    _add(change_id, "add", address, name="" if name == "-" else name, fields=given, value=value)
+
+
+@change.command("copy")
+@click.argument("change_id", type=int)
+@click.argument("address", shell_complete=complete_in_change)
+@click.argument("key")
+def copy_step(change_id: int, address: str, key: str) -> None:
+    """Add a step: copy one entry under a new KEY."""
+    _add(change_id, "copy", address, key=key)
+
+
+@change.command("copy-fields")
+@click.argument("change_id", type=int)
+@click.argument("address", shell_complete=complete_in_change)
+@click.argument("places")
+@click.argument("fields", nargs=-1)
+@try_option
+def copy_fields_step(change_id: int, address: str, places: str, fields: tuple[str, ...], is_trial: bool) -> None:
+    """Add a step: copy fields to other entries. Those at PLACES get the FIELDS of the one at ADDRESS; without FIELDS, all
+    but the one that names it.
+    """
+    _add(change_id, "copy-fields", address, is_trial=is_trial, target=places, names=list(fields))
+
+
+@change.command("remove")
+@click.argument("change_id", type=int)
+@click.argument("address", shell_complete=complete_in_change)
+@try_option
+def remove_step(change_id: int, address: str, is_trial: bool) -> None:
+    """Add a step: take entries or fields out."""
+    _add(change_id, "remove", address, is_trial=is_trial)
+
+
+@change.command("rename")
+@click.argument("change_id", type=int)
+@click.argument("address", shell_complete=complete_in_change)
+@click.argument("name")
+def rename_step(change_id: int, address: str, name: str) -> None:
+    """Add a step: give an entry another key, or a field another NAME."""
+    _add(change_id, "rename", address, name=name)
+
+
+@change.command("move")
+@click.argument("change_id", type=int)
+@click.argument("address", shell_complete=complete_in_change)
+@click.argument("where", type=click.Choice(["before", "after", "into"]))
+@click.argument("target")
+def move_step(change_id: int, address: str, where: Literal["before", "after", "into"], target: str) -> None:
+    """Add a step: move an entry before or after another, or to the end of a group. TARGET is in the same file."""
+    _add(change_id, "move", address, where=where, target=target)
+
+
+@change.command("comment-out")
+@click.argument("change_id", type=int)
+@click.argument("address", shell_complete=complete_in_change)
+def comment_out_step(change_id: int, address: str) -> None:
+    """Add a step: turn an entry or setting into a comment."""
+    _add(change_id, "comment-out", address)
+
+
+@change.command("comment-in")
+@click.argument("change_id", type=int)
+@click.argument("address", shell_complete=complete_in_change)
+def comment_in_step(change_id: int, address: str) -> None:
+    """Add a step: bring back what was made a comment. ADDRESS is what it is called without the comment signs."""
+    _add(change_id, "comment-in", address)
+
+
+@change.command("merge")
+@click.argument("change_id", type=int)
+@click.argument("path")
+@snippet_argument
+@click.option("--into", default="", help="The group that the snippet's entries belong to.")
+@choose_option
+@plan_options[0]
+@plan_options[1]
+@click.option(
+    "--origin", default="", help="Where the snippet is from: its web address, its author. It is kept with the step."
+)
+@try_option
+def merge_step(
+    change_id: int,
+    path: str,
+    snippet: str,
+    into: str,
+    choose: tuple[str, ...],
+    plan_to: Path | None,
+    plan_file: Path | None,
+    origin: str,
+    is_trial: bool,
+) -> None:
+    """Add a step: merge a published snippet. SNIPPET (- for standard input) goes into the file PATH."""
+    given: dict[str, str] = {address: kind.value for address, kind in choices(choose).items()}
+    into = into_of(plan_file, into)
+    with connect() as zerrit:
+        plan, into = _planned(zerrit, change_id, path, snippet, into)
+        rows = [(a.kind, a.address, a.line, a.why) for a in plan.actions]
+        if plan_file is not None:
+            given = read_plan(plan_file, rows) | given
+        rows = [(given.get(entry, kind), entry, line, why) for kind, entry, line, why in rows]
+        if plan_to is not None:
+            write_plan(plan_to, into, rows)
+            return
+        print_merge_plan(rows, plan.notes, {a.address: a.result for a in plan.actions if a.result})
+        if is_trial:
+            return
+        step_in = api.StepIn(kind="merge", address=path, snippet=snippet, into=into, choices=given, origin=origin)
+        detail = zerrit.add_step(change_id, step_in)
+    step = detail.step_list[-1]
+    echo(f"Step {step.position}: merge {path} {step.summary}, {counted(len(step.outcome.changes), 'place')}")
+
+
+def _planned(zerrit: Client, change_id: int, path: str, snippet: str, into: str) -> tuple[api.MergePlanOut, str]:
+    """The plan, and the group that it is for; where several are possible, the person at the terminal is asked."""
+    try:
+        return zerrit.plan_merge(change_id, path, snippet, into), into
+    except ProblemError as error:
+        place = ask_place(error.problem.facts.get("places", ()))
+        if place is None:
+            raise
+        return zerrit.plan_merge(change_id, path, snippet, place), place
+
+
+@change.command("put")
+@click.argument("change_id", type=int)
+@click.argument("path")
+@click.argument("file", type=click.Path(exists=True, dir_okay=False, path_type=Path))
+def put_step(change_id: int, path: str, file: Path) -> None:
+    """Add a step: put a whole file. The file PATH on the server becomes the local FILE (UTF-8 text)."""
+    try:
+        text = file.read_bytes().decode("utf-8")
+    except UnicodeDecodeError as error:
+        raise click.UsageError(f"{file} is not UTF-8 text.") from error
+    _add(change_id, "put", path, content=text)
+
+
+@change.command("drop")
+@click.argument("change_id", type=int)
+@click.argument("number", type=int)
+def drop_step(change_id: int, number: int) -> None:
+    """Take step NUMBER out of a change."""
+    with connect() as zerrit:
+        detail = zerrit.change(change_id)
+        step = next((s for s in detail.step_list if s.position == number), None)
+        if step is None:
+            raise click.UsageError(f"Change {change_id} has no step {number}.")
+        zerrit.remove_step(change_id, step.id, detail.version)
+    echo(f"Step {number} is out: {step.kind} {step.address}")
+
+
+@change.command("check")
+@click.argument("change_id", type=int)
+@output_option
+def check_change(change_id: int, output: str) -> None:
+    """Check a change. Syntax and meaning of the files as it leaves them; exit code 1 when something blocks."""
+    with connect() as zerrit:
+        detail = zerrit.check(change_id)
+    if output == "json":
+        keys = {"code", "severity", "message", "path", "line", "column", "address", "hint", "blocks", "waived"}
+        listed = [f.model_dump(include=keys) for f in detail.findings]
+        print_json({"findings": listed, "summary": {"state": detail.state, "blocking": detail.blocking}})
+    else:
+        _print_findings(detail)
+        echo(f"Change {change_id} stays a draft." if detail.blocking else f"Change {change_id} is {detail.state}.")
+    sys.exit(1 if detail.blocking else 0)
+
+
+@change.command()
+@click.argument("change_id", type=int)
+@click.argument("code")
+@click.argument("place")
+@click.option("--reason", required=True)
+@until_option
+def waive(change_id: int, code: str, place: str, reason: str, until: datetime | None) -> None:
+    """Accept the finding CODE at PLACE, with a reason."""
+    with connect() as zerrit:
+        detail = zerrit.waive(change_id, code, place, reason, in_utc(until))
+    echo("Accepted. " + ("Something else still blocks." if detail.blocking else "Nothing blocks now."))
+
+
+@change.command("compare")
+@click.argument("change_id", type=int)
+@click.option("--against", default="base", show_default=True, help="base, live, defaults or defaults:LABEL")
+@comparison_output
+@save_comparison
+def compare_change(change_id: int, against: str, output: str, save_to: Path | None) -> None:
+    """Show what a change makes different. From its base, the live files, or the defaults."""
+    with connect() as zerrit:
+        found = zerrit.differences(change_id, against, texts=output in WITH_TEXTS)
+    if output == "table":
+        echo(f"from {found.old} to {found.new}:")
+    show_comparison(compared(found), output, save_to)
+
+
+@change.command()
+@click.argument("change_id", type=int)
+def refresh(change_id: int) -> None:
+    """Put a change on the newest snapshot of its server."""
+    with connect() as zerrit:
+        detail = zerrit.refresh(change_id)
+    echo(f"Change {change_id} now stands on snapshot {detail.base}. Check it again.")
+    _print_findings(detail)
+
+
+@change.command()
+@click.argument("change_id", type=int)
+@click.argument("server_id")
+@click.option("--open", "keep", is_flag=True, help="Open a change there of the steps that do something.")
+@click.option("--title", default="", help="The title of that change; by itself the same.")
+@output_option
+def replay(change_id: int, server_id: str, keep: bool, title: str, output: str) -> None:
+    """Replay a change on another server. Each step is done, was so already, or is impossible; exit code 1 if one is."""
+    with connect() as zerrit:
+        found = zerrit.replay(change_id, api.ReplayIn(server=server_id, title=title, open=keep))
+    if output == "json":
+        print_json(found.model_dump(mode="json"))
+    else:
+        for step in found.steps:
+            word = {"same": "so already"}.get(step.outcome.kind, step.outcome.kind)
+            echo(f"{step.position:>3}. {step.kind:<6} {step.address}   [{word}]")
+            if step.outcome.kind != "same":
+                _print_outcome(step.outcome)
+        print_findings(found.findings)
+        if found.change is not None:
+            echo(f"Change {found.change} is open on {server_id}.")
+        elif not keep:
+            echo(f"Nothing was changed; --open opens a change on {server_id}.")
+    sys.exit(1 if any(step.outcome.kind == "impossible" for step in found.steps) else 0)
+
+
+@change.command()
+@click.argument("change_id", type=int)
+def withdraw(change_id: int) -> None:
+    """Give a change up; it is kept for reading."""
+    with connect() as zerrit:
+        zerrit.withdraw(change_id)
+    echo(f"Change {change_id} is withdrawn.")
+
+
+@change.command()
+@click.argument("change_id", type=int, nargs=-1, required=True)
+@click.option("--rehearse", is_flag=True, help="Start a copy of the server with it first.")
+@run_options
+def deploy(
+    change_id: tuple[int, ...], rehearse: bool, announce: int, when_empty: bool, until: datetime | None, yes: bool
+) -> None:
+    """Deploy a change, or several in order. Stop, snapshot, write, verify, start, watch; on any failure roll back."""
+    options = options_in(announce, when_empty, until, rehearse)
+    with connect() as zerrit:
+        details = [zerrit.change(one) for one in change_id]
+        server = details[0].server
+        if not yes:
+            files = ", ".join(sorted({path for detail in details for path in detail.touched}))
+            click.confirm(f"Stop {server}, write {files}, and start it again?", abort=True)
+        if len(change_id) == 1:
+            follow(zerrit, zerrit.deploy(change_id[0], options))
+        else:
+            follow(zerrit, zerrit.deploy_together(server, change_id, options))
+        for one in change_id:
+            print_looks(zerrit.change(one))
+
+
+@change.command()
+@click.argument("change_id", type=int)
+def queue(change_id: int) -> None:
+    """Let a change wait for the next restart window of its server."""
+    with connect() as zerrit:
+        detail = zerrit.queue(change_id)
+        window = next(one for one in zerrit.windows(detail.server) if one.does == "restart")
+    echo(f"Change {change_id} goes with the restart of {window.next_at:%Y-%m-%d %H:%M} UTC.")
+
+
+@change.command()
+@click.argument("change_id", type=int)
+def unqueue(change_id: int) -> None:
+    """Take a change out of the queue again."""
+    with connect() as zerrit:
+        zerrit.unqueue(change_id)
+    echo(f"Change {change_id} does not wait for a window any more.")
+
+
+@change.command()
+@click.argument("change_id", type=int)
+@click.option(
+    "--choose", multiple=True, metavar="ADDRESS=WHICH", help="mine leaves the newest value, theirs the old one, =VALUE."
+)
+@click.option("--rest", type=click.Choice(["mine", "theirs"]), help="The same for all that is not chosen.")
+@click.option("--open", "keep", is_flag=True, help="Open a change that does it.")
+@click.option("--title", default="")
+@output_option
+def undo(
+    change_id: int, choose: tuple[str, ...], rest: Literal["mine", "theirs"] | None, keep: bool, title: str, output: str
+) -> None:
+    """Take one old change back and keep all that came since. Exit code 1 when places changed since and must be decided."""
+    chosen = dict(_chosen(text) for text in choose)
+    given = api.UndoIn(choices=chosen, rest=rest or "", open=keep, title=title)
+    with connect() as zerrit:
+        found = zerrit.undo(change_id, given)
+    if output == "json":
+        print_json(found.model_dump(mode="json"))
+        sys.exit(1 if found.clashes else 0)
+    rows = [(sign(one.kind), one.address, short(one.old), short(one.new), one.delta) for one in found.differences]
+    print_table(("kind", "address", "now", "then", "by"), rows, right=("by",), whole=("kind", "address"))
+    for clash in found.clashes:
+        echo(
+            f"  clash {clash.address}: {clash.mine} now, {clash.theirs} before change {change_id}; it was changed again since"
+        )
+    if found.change is not None:
+        echo(f"Change {found.change} is open for it. Look at it: zerrit change compare {found.change}")
+    elif found.clashes:
+        echo("Decide with --choose ADDRESS=mine, ADDRESS=theirs, ADDRESS==VALUE, or --rest mine.")
+    else:
+        echo("Nothing was changed; --open opens a change that does it.")
+    sys.exit(1 if found.clashes else 0)
+
+
+def _chosen(text: str) -> tuple[str, str]:
+    """An address and what is chosen; an address may hold an equals sign itself."""
+    for which in ("mine", "theirs"):
+        if text.endswith(f"={which}"):
+            return text.removesuffix(f"={which}"), which
+    address, sign_, value = text.partition("==")
+    if not sign_:
+        raise click.UsageError(f"--choose {text}: write ADDRESS=mine, ADDRESS=theirs or ADDRESS==VALUE.")
+    return address, f"={value}"
+
+
+@change.command("remove-file")
+@click.argument("change_id", type=int)
+@click.argument("path")
+def remove_file_step(change_id: int, path: str) -> None:
+    """Add a step: take a whole file away."""
+    _add(change_id, "remove-file", path)

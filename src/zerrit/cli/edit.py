@@ -1,0 +1,59 @@
+"""The command that edits a local file through an address."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from zerrit.cli.completion import complete_node_of_file
+from zerrit.cli.files import FILE, OUT, save
+from zerrit.cli.output import echo, print_findings, print_table, short
+from zerrit.core.documents import read_document
+from zerrit.core.errors import ZerritError
+from zerrit.core.steps import OutcomeKind, StepKind, replay, step_from_words
+from zerrit.core.wording import counted
+
+
+@click.command(context_settings={"ignore_unknown_options": True})
+@click.argument("file", type=FILE)
+@click.argument("address", shell_complete=complete_node_of_file)
+@click.argument("operation", nargs=-1, required=True, type=click.UNPROCESSED)
+@click.option("--save-to", type=OUT, help="Write the result here; without it the file itself is changed.")
+def edit(file: Path, address: str, operation: tuple[str, ...], save_to: Path | None) -> None:
+    """Change a local file. ADDRESS is the part after #.
+
+    \b
+    OPERATION is one of
+      =40  +10  -10  *1.5  on  off      values; +10 and *1.5 also with bounds: '*1.5 from 0 to 400'
+      add NAME FIELD=VALUE ...          an entry below ADDRESS (NAME - for an item of a list)
+      add NAME =VALUE                   a single field below ADDRESS
+      copy KEY                          the entry under a new key
+      rename NAME                       another key or name
+      move before|after|into PLACE      the entry to another place of the file
+      remove                            the entry or field
+      comment-out, comment-in           make it a comment, bring it back
+    """
+    document = read_document(file.read_bytes(), file.name)
+    place = f'"{file.name}"' if "#" in file.name else file.name
+    step = step_from_words(f"{place}#{address}" if address else place, operation)
+    replayed = replay({file.name: document}, [step], read_document)
+    outcome = replayed.outcomes[0]
+    if outcome.kind is OutcomeKind.IMPOSSIBLE:
+        raise ZerritError(outcome.message)
+    result = replayed.documents[file.name]
+    if outcome.changes:
+        rows = [
+            (c.address.removeprefix(f"{place}#"), short(c.old), short("(gone)" if c.new is None else c.new))
+            for c in outcome.changes
+        ]
+        print_table(("address", "old", "new"), rows)
+    if outcome.changes or save_to is not None:
+        save(save_to or file, result.to_bytes())
+    where = f" in {save_to or file}" if outcome.changes else ", it is so already"
+    what = "value" if step.kind is StepKind.SET else "place"
+    echo(f"{counted(len(outcome.changes), what)} changed{where}.")
+    if not result.ok:
+        errors = [finding for finding in result.findings if finding.blocks]
+        echo(f"The file has {counted(len(errors), 'fault')} besides:")
+        print_findings(errors, {file.name: result.text})

@@ -1,0 +1,278 @@
+"""The command that merges into local files: a published snippet, or what another version changed."""
+
+from __future__ import annotations
+
+import sys
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import asdict
+from pathlib import Path
+from types import MappingProxyType
+from typing import Any
+
+import click
+
+from zerrit.cli.files import FILE_OR_FOLDER, read_all, save, text_file
+from zerrit.cli.output import echo, output_option, print_json, print_table, short, sign
+from zerrit.cli.plan_file import into_of, plan_options, read_plan, write_plan
+from zerrit.core.documents import Document, read_document
+from zerrit.core.documents.source import decode
+from zerrit.core.documents.value_edits import ValueChange
+from zerrit.core.errors import SnippetRefused
+from zerrit.core.merge import (
+    ActionKind,
+    Clash,
+    FileState,
+    MergePlan,
+    apply_plan,
+    merge_folders,
+    merge_three,
+    plan_merge,
+)
+from zerrit.core.paths import safe_path
+from zerrit.core.wording import counted
+
+snippet_argument = text_file("snippet")
+choose_option = click.option(
+    "--choose",
+    multiple=True,
+    metavar="ADDRESS=ACTION",
+    help="Another action for one entry: add, combine, replace, skip.",
+)
+
+
+@click.command()
+@click.argument("target", type=FILE_OR_FOLDER)
+@click.argument("snippet", type=click.Path(exists=True, allow_dash=True, path_type=Path))
+@click.option(
+    "--base",
+    type=FILE_OR_FOLDER,
+    help="Three-way: what SNIPPET, a whole file or folder, changed since BASE is brought into TARGET.",
+)
+@click.option("--save-to", type=click.Path(path_type=Path), help="Write the result here; without it it is only shown.")
+@click.option(
+    "--into", default="", help="The group that the snippet's entries belong to, as the node part of an address."
+)
+@click.option(
+    "--choose",
+    multiple=True,
+    metavar="ADDRESS=ACTION",
+    help="Another action for one entry: add, combine, replace, skip. With --base: mine, theirs, or ADDRESS==VALUE.",
+)
+@plan_options[0]
+@plan_options[1]
+@output_option
+def merge(
+    target: Path,
+    snippet: Path,
+    base: Path | None,
+    save_to: Path | None,
+    into: str,
+    choose: tuple[str, ...],
+    plan_to: Path | None,
+    plan_file: Path | None,
+    output: str,
+) -> None:
+    """Merge a snippet, or another version, into a file.
+
+    \b
+    zerrit merge TARGET SNIPPET              the plan is shown first; SNIPPET may be - for standard input
+    zerrit merge --base BASE MINE THEIRS     what THEIRS changed since BASE is brought into MINE;
+                                             three files, or three folders
+    """
+    if base is not None:
+        if len({base.is_dir(), target.is_dir(), snippet.is_dir()}) > 1:
+            raise click.UsageError("Give three files or three folders, not some of each.")
+        (_merge_folders if base.is_dir() else _merge_three)(base, target, snippet, save_to, choose, output)
+        return
+    if target.is_dir() or snippet.is_dir():
+        raise click.UsageError("A snippet goes from one file into another. For folders give --base.")
+    document = read_document(target.read_bytes(), target.name)
+    with click.open_file(str(snippet), "rb") as file:
+        text = decode(file.read()).text
+    plan, into = _planned(document, text, into_of(plan_file, into))
+    given = choices(choose)
+    if plan_file is not None:
+        given = {entry: ActionKind(word) for entry, word in read_plan(plan_file, _rows(plan)).items()} | given
+    plan = plan.decided(given)
+    if plan_to is not None:
+        write_plan(plan_to, into, _rows(plan))
+        return
+    merged = apply_plan(document, plan) if not plan.is_open else None
+    if output == "json":
+        keys = ("address", "line", "why", "result")
+        actions = [{"kind": a.kind.value, **{key: getattr(a, key) for key in keys}} for a in plan.actions]
+        print_json(
+            {"actions": actions, "notes": list(plan.notes), "clashes": [a for a in actions if a["kind"] == "ask"]}
+        )
+    else:
+        print_merge_plan(_rows(plan), list(plan.notes), {a.address: a.result for a in plan.actions if a.result})
+    if merged is None:
+        echo("Nothing was written: choose an action for each `ask` with --choose.", err=True)
+        sys.exit(1)
+    if save_to is not None:
+        save(save_to, merged.to_bytes())
+    if output == "table":
+        _say_written(save_to)
+
+
+def _planned(document: Document, text: str, into: str) -> tuple[MergePlan, str]:
+    """The plan, and the group that it is for; where several are possible, the person at the terminal is asked."""
+    try:
+        return plan_merge(document, text, into), into
+    except SnippetRefused as refusal:
+        place = ask_place(refusal.places)
+        if place is None:
+            raise
+        return plan_merge(document, text, place), place
+
+
+def ask_place(places: Sequence[str]) -> str | None:
+    """The place that somebody chooses out of those that are possible; None where nobody is there to be asked."""
+    if not places or not sys.stdin.isatty():
+        return None
+    echo("It could belong to several places:", err=True)
+    for number, place in enumerate(places, 1):
+        echo(f"  {number}  {place or 'the top of the file'}", err=True)
+    chosen = click.prompt("Which one", type=click.IntRange(1, len(places)), err=True)
+    return places[int(chosen) - 1]
+
+
+def _rows(plan: MergePlan) -> list[tuple[str, str, int, str]]:
+    return [(action.kind.value, action.address, action.line, action.why) for action in plan.actions]
+
+
+def _say_written(save_to: Path | None) -> None:
+    echo(f"Written to {save_to}." if save_to else "Nothing was written; --save-to OUT keeps the result.")
+
+
+def _merge_three(
+    base: Path, mine: Path, theirs: Path, save_to: Path | None, choose: tuple[str, ...], output: str
+) -> None:
+    """Merge three files; where they clash, mine's value stays and the exit code is 1."""
+    with click.open_file(str(theirs), "rb") as file:
+        other = read_document(file.read(), mine.name)
+    old, own = (read_document(path.read_bytes(), mine.name) for path in (base, mine))
+    merged = merge_three(old, own, other)
+    if choose:
+        merged = merge_three(old, own, other, dict(_chosen(text, merged.clashes) for text in choose))
+    if output == "json":
+        taken = [asdict(change) for change in merged.taken]
+        print_json({"taken": taken, "clashes": _listed_clashes(merged.clashes), "left": list(merged.left)})
+    else:
+        _print_taken(merged.taken)
+        for text in merged.left:
+            echo(f"left: {text}")
+        _print_clashes(merged.clashes)
+    if save_to is not None:
+        save(save_to, merged.document.to_bytes())
+    if output == "table":
+        _say_written(save_to)
+    sys.exit(1 if merged.clashes else 0)
+
+
+def _merge_folders(
+    base: Path, mine: Path, theirs: Path, save_to: Path | None, choose: tuple[str, ...], output: str
+) -> None:
+    """Merge three folders file by file; the result is a folder of its own."""
+    if save_to is not None and save_to.exists() and (not save_to.is_dir() or any(save_to.iterdir())):
+        raise click.UsageError(f"{save_to} is there already; the result needs an empty folder or a new one.")
+    old, own, other = (read_all(folder) for folder in (base, mine, theirs))
+    merges = merge_folders(old, own, other)
+    clashes = [clash for merge in merges for clash in merge.clashes]
+    if choose:
+        merges = merge_folders(old, own, other, dict(_chosen(text, clashes) for text in choose))
+        clashes = [clash for merge in merges for clash in merge.clashes]
+    touched = [merge for merge in merges if merge.state is not FileState.KEPT]
+    if output == "json":
+        files = [
+            {
+                "path": m.path,
+                "state": m.state,
+                "taken": [asdict(c) for c in m.merged.taken] if m.merged else [],
+                "left": list(m.merged.left) if m.merged else [],
+            }
+            for m in touched
+        ]
+        print_json({"files": files, "clashes": _listed_clashes(clashes)})
+    else:
+        rows = [(m.path, m.state.value, str(len(m.merged.taken)) if m.merged else "") for m in touched]
+        if rows:
+            print_table(("file", "state", "taken"), rows, right=("taken",), whole=("file",))
+        for file in touched:
+            for text in file.merged.left if file.merged else ():
+                echo(f"left: {file.path}: {text}")
+        echo(f"{counted(len(merges) - len(touched), 'file')} kept as mine has them.")
+        _print_clashes(clashes)
+    if save_to is not None:
+        for merge in merges:
+            if merge.data is not None:
+                path = save_to / safe_path(merge.path)
+                path.parent.mkdir(parents=True, exist_ok=True)
+                save(path, merge.data)
+    if output == "table":
+        _say_written(save_to)
+    sys.exit(1 if clashes else 0)
+
+
+def _listed_clashes(clashes: Iterable[Clash]) -> list[dict[str, Any]]:
+    return [asdict(clash) for clash in clashes]
+
+
+def _chosen(text: str, clashes: Sequence[Clash]) -> tuple[str, str]:
+    """The address of a clash and what is chosen for it; an address may hold an equals sign itself."""
+    for clash in clashes:
+        if text.startswith(f"{clash.address}="):
+            choice = text[len(clash.address) + 1 :]
+            if choice in ("mine", "theirs") or choice.startswith("="):
+                return clash.address, choice
+            raise click.UsageError(f"--choose {text}: write mine, theirs, or ={choice} for a value of your own.")
+    known = ", ".join(clash.address for clash in clashes) or "none at all"
+    raise click.UsageError(f"--choose {text}: write ADDRESS=mine or ADDRESS=theirs with a clash; there is {known}.")
+
+
+def _print_taken(taken: Sequence[ValueChange]) -> None:
+    if taken:
+        rows = [(c.address, short(c.old), short("(gone)" if c.new is None else c.new)) for c in taken]
+        print_table(("taken from theirs", "mine", "now"), rows, whole=("taken from theirs",))
+    echo(f"{counted(len(taken), 'change')} taken from theirs.")
+
+
+def _print_clashes(clashes: Sequence[Clash]) -> None:
+    if not clashes:
+        return
+    rows = [
+        (c.address, *("(none)" if value is None else short(value, 40) for value in (c.base, c.mine, c.theirs)), c.why)
+        for c in clashes
+    ]
+    print_table(("clash", "base", "mine", "theirs", ""), rows, whole=("clash",))
+    echo(
+        f"{counted(len(clashes), 'clash', 'clashes')} to decide with --choose ADDRESS=mine, ADDRESS=theirs or "
+        "ADDRESS==VALUE; mine stays until then."
+    )
+
+
+def print_merge_plan(
+    actions: list[tuple[str, str, int, str]], notes: list[str], results: Mapping[str, str] = MappingProxyType({})
+) -> None:
+    """The plan as a table; `results` are the lines that result, by address."""
+    for text in notes:
+        echo(f"note: {text}")
+    print_table(
+        ("action", "entry", "line", ""),
+        [(sign(kind), address, str(line), why) for kind, address, line, why in actions],
+        right=("line",),
+    )
+    for address, line in results.items():
+        echo(f"{address} becomes\n  {line}")
+
+
+def choices(given: Iterable[str]) -> dict[str, ActionKind]:
+    """The actions that were chosen with --choose, by address."""
+    allowed = [kind.value for kind in (ActionKind.ADD, ActionKind.COMBINE, ActionKind.REPLACE, ActionKind.SKIP)]
+    chosen: dict[str, ActionKind] = {}
+    for text in given:
+        address, _, word = text.rpartition("=")
+        if not address or word not in allowed:
+            raise click.UsageError(f"--choose {text}: write ADDRESS=ACTION with one of {', '.join(allowed)}.")
+        chosen[address] = ActionKind(word)
+    return chosen

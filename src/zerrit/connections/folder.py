@@ -1,0 +1,309 @@
+"""A server whose files lie in a folder of this machine."""
+
+from __future__ import annotations
+
+import contextlib
+import errno
+import os
+import stat
+import time
+from collections.abc import Iterable, Iterator, Sequence
+from operator import itemgetter
+from pathlib import Path
+from types import TracebackType
+from typing import BinaryIO, Final, Self
+
+from zerrit.connections.connection import (
+    MAX_DEPTH,
+    MAX_FILES,
+    PART_PREFIX,
+    LinkError,
+    LinkFault,
+    RemoteFile,
+    missing,
+    part_name,
+    too_deep,
+    too_large,
+    too_many,
+    unsteady,
+)
+from zerrit.core.documents import MAX_BYTES
+from zerrit.core.errors import PathRefused
+from zerrit.core.garbage_collection import no_collector
+from zerrit.core.paths import safe_path
+
+#: A file that was written less than this ago may be written again without its time showing it.
+SETTLED: Final = 2_000_000_000  # nanoseconds
+STEADY_TRIES: Final = 4
+_BY_PATH: Final = itemgetter(0)
+_FOLDER: Final = os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW | os.O_CLOEXEC
+
+
+class FolderLink:
+    """Files below `folder`. Symbolic links are neither followed nor written through.
+
+    Every folder on the way is opened by its name in the one above it, and only where it is a folder: a link that
+    another program puts in its place leads nowhere.
+    """
+
+    by_hand = False
+
+    def __init__(self, folder: Path) -> None:
+        self._folder = folder
+        self.left_out: dict[str, str] = {}
+        if not folder.is_dir():
+            raise LinkError(LinkFault.UNREACHABLE, f"The folder {folder} is not there. Check the path of the link.")
+
+    def files(self, below: str = "") -> list[RemoteFile]:
+        self.left_out = {}
+        with self._explained("the list of files"), no_collector():
+            try:
+                found = self._telling(self._walked(f"{safe_path(below)}/" if below else ""))
+            except FileNotFoundError:
+                if not below:
+                    raise
+                return []
+        found.sort(key=_BY_PATH)
+        return found
+
+    def _telling(self, walked: list[RemoteFile]) -> list[RemoteFile]:
+        """Without part files and names that no path can hold; they are looked at one by one only where all together are
+        suspicious.
+        """
+        together = "/".join([file[0] for file in walked])
+        if together.isprintable() and not any(sign in together for sign in ("\\", ":", PART_PREFIX)):
+            return walked
+        self.left_out |= {ascii(file.path): "no safe file name" for file in walked if not _is_safe(file.path)}
+        return [file for file in walked if _is_safe(file.path) and not _is_part(file.path)]
+
+    def _walked(self, prefix: str) -> list[RemoteFile]:
+        """All files below a folder. Thousands are walked at each fetch, so it is one flat loop."""
+        surely_before = time.time_ns() - SETTLED
+        found: list[RemoteFile] = []
+        made = tuple.__new__  # what RemoteFile itself comes to, without the call in between
+        pending = [prefix]
+        seen = 0
+        while pending:
+            before = pending.pop()
+            try:
+                opened = self._opened(before.split("/")[:-1])
+            except (NotADirectoryError, FileNotFoundError, PathRefused):
+                if before == prefix:
+                    raise
+                self.left_out[before[:-1]] = "it was a folder a moment ago and is none now"
+                continue
+            try:
+                with os.scandir(opened) as entries:
+                    for entry in entries:
+                        seen += 1
+                        if seen > MAX_FILES:
+                            raise too_many(self._folder)
+                        path = before + entry.name
+                        if entry.is_file(follow_symlinks=False):
+                            about = entry.stat(follow_symlinks=False)
+                            # The time of its last change of any kind cannot be set, and shows a file put in another's
+                            # place; some file systems have no such time, so that of the last writing counts too.
+                            written, changed = about.st_mtime_ns, about.st_ctime_ns
+                            is_settled = written < surely_before and changed < surely_before
+                            stamp = f"{written} {changed}" if is_settled else ""
+                            facts = (path, about.st_size, written // 1_000_000_000, stamp, str(about.st_ino))
+                            found.append(made(RemoteFile, facts))
+                        elif entry.is_dir(follow_symlinks=False):
+                            if path.count("/") >= MAX_DEPTH:
+                                raise too_deep(path)
+                            pending.append(f"{path}/")
+                        else:
+                            self.left_out[path] = "a symbolic link, or no file; links are not followed"
+            finally:
+                os.close(opened)
+        return found
+
+    def read(self, path: str, start: int = 0) -> bytes:
+        with self._explained(path), self._file(path) as file:
+            return self._read_from(file, path, start)
+
+    @staticmethod
+    def _read_from(file: BinaryIO, path: str, start: int = 0) -> bytes:
+        if os.fstat(file.fileno()).st_size - start > MAX_BYTES:
+            raise too_large(path, MAX_BYTES)
+        file.seek(start)
+        data = file.read(MAX_BYTES + 1)
+        if len(data) > MAX_BYTES:  # it grew while it was read, or tells no size
+            raise too_large(path, MAX_BYTES)
+        return data
+
+    def read_many(self, files: Iterable[RemoteFile]) -> Iterator[tuple[RemoteFile, bytes | LinkError]]:
+        for file in files:
+            try:
+                yield file, self._read_steadily(file.path)
+            except LinkError as error:
+                if error.fault is not LinkFault.DENIED:
+                    raise
+                yield file, error
+
+    def _read_steadily(self, path: str) -> bytes:
+        """The bytes of a file that nothing wrote to while they were read."""
+        for _ in range(STEADY_TRIES):
+            with self._explained(path), self._file(path) as file:
+                before = os.fstat(file.fileno())
+                data = self._read_from(file, path)
+                after = os.fstat(file.fileno())
+            if (before.st_size, before.st_mtime_ns) == (after.st_size, after.st_mtime_ns) and len(
+                data
+            ) == after.st_size:
+                return data
+            time.sleep(0.05)
+        raise unsteady(path)
+
+    def write(self, path: str, data: bytes) -> None:
+        *folders, name = safe_path(path).split("/")
+        part = part_name(name)
+        with self._explained(path):
+            here = self._opened(folders, may_make=True)
+            try:
+                old = _about(here, name)
+                if old is not None and not stat.S_ISREG(old.st_mode):
+                    raise self._leads_out(path)
+                with contextlib.suppress(FileNotFoundError):  # of an interrupted write
+                    os.unlink(part, dir_fd=here)
+                try:
+                    flags = os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC
+                    with os.fdopen(os.open(part, flags, 0o666, dir_fd=here), "wb") as file:
+                        if old is not None:
+                            _make_alike(file.fileno(), old)
+                        file.write(data)
+                        file.flush()
+                        os.fsync(file.fileno())
+                    os.replace(part, name, src_dir_fd=here, dst_dir_fd=here)
+                finally:
+                    with contextlib.suppress(FileNotFoundError):
+                        os.unlink(part, dir_fd=here)
+            finally:
+                os.close(here)
+
+    def remove(self, path: str) -> None:
+        *folders, name = safe_path(path).split("/")
+        with self._explained(path), contextlib.suppress(FileNotFoundError):
+            here = self._opened(folders)
+            try:
+                about = _about(here, name)
+                if about is not None and stat.S_ISLNK(about.st_mode):
+                    raise self._leads_out(path)
+                os.unlink(name, dir_fd=here)
+            finally:
+                os.close(here)
+
+    def sweep(self) -> int:
+        with self._explained("the list of files"):
+            parts = [file.path for file in self._walked("") if _is_part(file.path)]
+        for part in parts:
+            self.remove(part)
+        return len(parts)
+
+    def close(self) -> None:
+        """A folder has nothing to close."""
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        self.close()
+
+    # --- by handle ----------------------------------------------------------------------------------------------------
+
+    def _opened(self, folders: Sequence[str], *, may_make: bool = False) -> int:
+        """The handle of a folder below; whoever asks for it closes it."""
+        here = os.open(self._folder, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
+        try:
+            for depth, name in enumerate(folders, 1):
+                try:
+                    deeper = os.open(name, _FOLDER, dir_fd=here)
+                except FileNotFoundError:
+                    if not may_make:
+                        raise
+                    with contextlib.suppress(FileExistsError):
+                        os.mkdir(name, dir_fd=here)
+                    deeper = os.open(name, _FOLDER, dir_fd=here)
+                except OSError as error:
+                    # This call fails on a link as on a file, and systems differ in which of the two they say.
+                    about = _about(here, name)
+                    if about is not None and stat.S_ISLNK(about.st_mode):
+                        raise self._leads_out("/".join(folders[:depth])) from error
+                    raise
+                os.close(here)
+                here = deeper
+        except BaseException:
+            os.close(here)
+            raise
+        return here
+
+    @contextlib.contextmanager
+    def _file(self, path: str) -> Iterator[BinaryIO]:
+        """A file opened for reading."""
+        *folders, name = safe_path(path).split("/")
+        here = self._opened(folders)
+        try:
+            # Not to wait: a pipe in the place of a file would hold the reading up for ever.
+            opened = os.open(name, os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK | os.O_CLOEXEC, dir_fd=here)
+        except OSError as error:
+            if error.errno == errno.ELOOP:
+                raise self._leads_out(path) from error
+            raise
+        finally:
+            os.close(here)
+        with os.fdopen(opened, "rb") as file:
+            if not stat.S_ISREG(os.fstat(opened).st_mode):
+                raise self._leads_out(path)
+            yield file
+
+    @staticmethod
+    def _leads_out(path: str) -> PathRefused:
+        return PathRefused(f"{path} is a link, or neither a file nor a folder; it is refused.")
+
+    @contextlib.contextmanager
+    def _explained(self, path: str) -> Iterator[None]:
+        try:
+            yield
+        except FileNotFoundError as error:
+            raise missing(path) from error
+        except PermissionError as error:
+            raise LinkError(LinkFault.DENIED, f"{path}: this machine does not let Zerrit touch the file.") from error
+        except OSError as error:
+            if error.errno in (errno.ENOSPC, errno.EDQUOT):
+                raise LinkError(
+                    LinkFault.FULL, f"{path}: the disk under {self._folder} is full. Make room there, then try again."
+                ) from error
+            raise LinkError(
+                LinkFault.BROKEN, f"{path}: {error.strerror}. Look at the file on this machine, then try again."
+            ) from error
+
+
+def _about(folder: int, name: str) -> os.stat_result | None:
+    try:
+        return os.stat(name, dir_fd=folder, follow_symlinks=False)
+    except FileNotFoundError:
+        return None
+
+
+def _make_alike(opened: int, old: os.stat_result) -> None:
+    """Give a new file the owner and the rights of the one that it replaces, as far as this user may."""
+    with contextlib.suppress(PermissionError):
+        os.fchown(opened, old.st_uid, old.st_gid)
+    with contextlib.suppress(PermissionError):
+        os.fchmod(opened, stat.S_IMODE(old.st_mode))
+
+
+def _is_part(path: str) -> bool:
+    """A file that is being written, or was when something ended."""
+    return PART_PREFIX in path and path.rpartition("/")[2].startswith(PART_PREFIX)
+
+
+def _is_safe(path: str) -> bool:
+    try:
+        path.encode()
+        safe_path(path)
+    except (PathRefused, UnicodeEncodeError):
+        return False
+    return True

@@ -1,0 +1,333 @@
+"""
+A link over wires: several connections at once, tries with pauses, writing beside the target and renaming.
+
+Everything that hosts do oddly and that is not a matter of one protocol is met here, once.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import threading
+import time
+from collections.abc import Callable, Iterable, Iterator
+from concurrent.futures import FIRST_COMPLETED, Future, ThreadPoolExecutor, wait
+from types import TracebackType
+from typing import Final, Self, TypeVar
+
+from zerrit.connections.connection import (
+    MAX_DEPTH,
+    MAX_FILES,
+    PART_PREFIX,
+    PASSING,
+    Limits,
+    LinkError,
+    LinkFault,
+    RemoteFile,
+    part_name,
+    too_deep,
+    too_many,
+    unsteady,
+)
+from zerrit.connections.wire import Entry, Wire
+from zerrit.core.documents import MAX_BYTES
+from zerrit.core.errors import PathRefused
+from zerrit.core.paths import safe_path
+
+T = TypeVar("T")
+R = TypeVar("R")
+
+#: A listing tells times to the second or the minute, by a clock that may be hours off, in a zone that may be unknown.
+#: Only a time that lies further back than all that says for sure that the file was not written since.
+MAX_SIZE: Final = 2**53  # bytes; a larger one is not true, and the database could not hold it
+SETTLED: Final = 26 * 3600  # seconds
+STEADY_TRIES: Final = 4
+
+
+class RemoteLink:
+    """Files on a host. The first connection is made at once; more, up to `connections`, as they are needed."""
+
+    by_hand = False
+
+    def __init__(self, open_wire: Callable[[], Wire], where: str, *, connections: int = 4, limits: Limits) -> None:
+        self._open_wire = open_wire
+        self._where = where
+        self._most = connections
+        self._limits = limits
+        self._free: list[Wire] = []
+        self._open = 0
+        self._change = threading.Condition()
+        self._replaces = True  #: whether the host renames over a file that is there
+        self.left_out: dict[str, str] = {}
+        self._give_back(self._take())
+
+    # --- connections --------------------------------------------------------------------------------------------------
+
+    def _take(self) -> Wire:
+        """A free connection, or a new one, or wait for one."""
+        with self._change:
+            while not self._free and self._open >= self._most:
+                self._change.wait()
+            if self._free:
+                return self._free.pop()
+            self._open += 1
+        try:
+            return self._open_wire()
+        except LinkError as error:
+            with self._change:
+                self._open -= 1
+                # A host that lets no more in is served with those that there are; the first one must come in, though.
+                if error.fault is LinkFault.BUSY and self._open > 0:
+                    self._most = self._open
+                self._change.notify()
+            raise
+        except BaseException:
+            with self._change:
+                self._open -= 1
+                self._change.notify()
+            raise
+
+    def _give_back(self, wire: Wire) -> None:
+        with self._change:
+            self._free.append(wire)
+            self._change.notify()
+
+    def _drop(self, wire: Wire) -> None:
+        wire.close()
+        with self._change:
+            self._open -= 1
+            self._change.notify()
+
+    def _tried(self, work: Callable[[Wire], T]) -> T:
+        """Do `work` on a connection; what may pass is tried again on a new one, after a pause."""
+        for number in range(1, self._limits.tries + 1):
+            wire: Wire | None = None
+            try:
+                wire = self._take()
+                result = work(wire)
+            except LinkError as error:
+                is_passing = error.fault in PASSING
+                if wire is not None:
+                    (self._drop if is_passing else self._give_back)(wire)
+                if not is_passing or number == self._limits.tries:
+                    raise
+                time.sleep(self._limits.pause * 2 ** (number - 1))
+            except BaseException:
+                if wire is not None:
+                    self._drop(wire)
+                raise
+            else:
+                self._give_back(wire)
+                return result
+        raise AssertionError("unreachable")  # pragma: no cover
+
+    def _side_by_side(self, work: Callable[[T], None], items: Iterable[T]) -> None:
+        for _ in self._results(work, items):
+            pass
+
+    def _results(self, work: Callable[[T], R], items: Iterable[T]) -> Iterator[tuple[T, R]]:
+        """Do work for all items, a few at once; no more results wait than there are connections."""
+        waiting = iter(items)
+        running: dict[Future[R], T] = {}
+        with ThreadPoolExecutor(self._most, "zerrit-link") as pool:
+            try:
+                while True:
+                    while len(running) < self._most and (item := next(waiting, None)) is not None:
+                        running[pool.submit(work, item)] = item
+                    if not running:
+                        return
+                    done, _ = wait(running, return_when=FIRST_COMPLETED)
+                    for future in done:
+                        yield running.pop(future), future.result()
+            finally:
+                for future in running:
+                    future.cancel()
+
+    # --- reading ------------------------------------------------------------------------------------------------------
+
+    def files(self, below: str = "") -> list[RemoteFile]:
+        self.left_out = {}
+        now = time.time()
+        return [
+            RemoteFile(
+                path,
+                min(entry.size, MAX_SIZE),
+                entry.modified,
+                entry.stamp if abs(now - entry.modified) > SETTLED else "",
+                entry.identity,
+            )
+            for path, entry in self._walked(below)
+            if not entry.name.startswith(PART_PREFIX)
+        ]
+
+    def _walked(self, below: str = "") -> list[tuple[str, Entry]]:
+        """All files below a folder; the folders of a level are listed side by side."""
+        found: dict[str, Entry] = {}
+        level = [below]
+        lock = threading.Lock()
+        seen = [0]
+        while level:
+            deeper: list[str] = []
+
+            def look(folder: str, deeper: list[str] = deeper) -> None:
+                try:
+                    entries = self._tried(lambda wire: wire.folder(folder))
+                except LinkError as error:
+                    if not folder or error.fault not in (LinkFault.DENIED, LinkFault.MISSING):
+                        raise
+                    self.left_out[folder] = str(error)
+                    return
+                with lock:
+                    for entry in entries:
+                        seen[0] += 1
+                        if seen[0] > MAX_FILES:
+                            raise too_many(self._where)
+                        self._sort_in(folder, entry, found, deeper)
+
+            self._side_by_side(look, level)
+            level = deeper
+        return sorted(found.items())
+
+    def _sort_in(self, folder: str, entry: Entry, found: dict[str, Entry], deeper: list[str]) -> None:
+        path = f"{folder}/{entry.name}" if folder else entry.name
+        try:
+            safe_path(path)
+        except PathRefused:
+            if entry.name not in (".", ".."):
+                self.left_out[path] = "no safe file name"
+            return
+        if entry.kind == "folder":
+            if path.count("/") >= MAX_DEPTH:
+                raise too_deep(path)
+            deeper.append(path)
+        elif entry.kind == "file":
+            found[path] = entry
+        else:
+            self.left_out[path] = "a symbolic link; links are not followed"
+
+    def read(self, path: str, start: int = 0) -> bytes:
+        safe_path(path)
+        return self._tried(lambda wire: wire.read(path, MAX_BYTES, start))
+
+    def read_many(self, files: Iterable[RemoteFile]) -> Iterator[tuple[RemoteFile, bytes | LinkError]]:
+        return self._results(self._read_or_refused, files)
+
+    def _read_or_refused(self, file: RemoteFile) -> bytes | LinkError:
+        try:
+            return self._read_steadily(file)
+        except LinkError as error:
+            if error.fault is LinkFault.DENIED:
+                return error
+            raise
+
+    def _read_steadily(self, file: RemoteFile) -> bytes:
+        """The bytes of a listed file. Where they are not as many as were listed, two readings must agree."""
+        data = self.read(file.path)
+        for _ in range(STEADY_TRIES):
+            if len(data) == file.size:
+                return data
+            again = self.read(file.path)
+            if again == data:
+                return data
+            data = again
+        raise unsteady(file.path)
+
+    # --- writing ------------------------------------------------------------------------------------------------------
+
+    def write(self, path: str, data: bytes) -> None:
+        part = part_name(safe_path(path))
+        try:
+            self._tried(lambda wire: self._write(wire, path, part, data))
+        except LinkError as error:
+            with contextlib.suppress(LinkError):
+                self._tried(lambda wire: _remove(wire, part))
+            raise LinkError(error.fault, str(error).replace(part, path), identity=error.identity) from error
+
+    def _write(self, wire: Wire, path: str, part: str, data: bytes) -> None:
+        try:
+            wire.store(part, data)
+        except LinkError as error:
+            if error.fault not in (LinkFault.MISSING, LinkFault.DENIED) or "/" not in path:
+                raise
+            folders = path.split("/")[:-1]
+            for depth in range(1, len(folders) + 1):
+                wire.make_folder("/".join(folders[:depth]))
+            wire.store(part, data)
+        if self._replaces:
+            try:
+                _rename(wire, part, path)
+                return
+            except LinkError as error:
+                if error.fault in PASSING or not _is_there(wire, path):
+                    raise
+        self._swap(wire, part, path)
+        self._replaces = False
+
+    @staticmethod
+    def _swap(wire: Wire, part: str, path: str) -> None:
+        """Put a part in the place of a file on a host that does not rename over one: the old one steps aside first."""
+        aside = part_name(f"{path}.old")
+        is_aside = _is_there(wire, path)
+        if is_aside:
+            _remove(wire, aside)
+            _rename(wire, path, aside)
+        try:
+            _rename(wire, part, path)
+        except LinkError:
+            if is_aside:
+                _rename(wire, aside, path)
+            raise
+        if is_aside:
+            _remove(wire, aside)
+
+    def remove(self, path: str) -> None:
+        safe_path(path)
+        self._tried(lambda wire: _remove(wire, path))
+
+    def sweep(self) -> int:
+        parts = [path for path, entry in self._walked() if entry.name.startswith(PART_PREFIX)]
+        for path in parts:
+            self._tried(lambda wire, path=path: _remove(wire, path))  # type: ignore[misc]
+        return len(parts)
+
+    def close(self) -> None:
+        with self._change:
+            wires, self._free = self._free, []
+            self._open -= len(wires)
+        for wire in wires:
+            wire.close()
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        self.close()
+
+
+def _remove(wire: Wire, path: str) -> None:
+    try:
+        wire.remove(path)
+    except LinkError as error:
+        # Hosts tell a file that is not there and one that may not be removed apart badly; the listing knows.
+        if error.fault in PASSING or _is_there(wire, path):
+            raise
+
+
+def _rename(wire: Wire, old: str, new: str) -> None:
+    try:
+        wire.rename(old, new)
+    except LinkError as error:
+        # Some hosts do it and say that they did not, or an answer got lost and this is the second try.
+        if error.fault in PASSING or _is_there(wire, old) or not _is_there(wire, new):
+            raise
+
+
+def _is_there(wire: Wire, path: str) -> bool:
+    folder, _, name = path.rpartition("/")
+    try:
+        return any(entry.name == name for entry in wire.folder(folder))
+    except LinkError as error:
+        if error.fault is LinkFault.MISSING:
+            return False
+        raise

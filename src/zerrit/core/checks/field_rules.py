@@ -1,0 +1,275 @@
+"""Checks within one file: its fields, the conditions between them, and names that nobody knows."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from decimal import Decimal
+
+from zerrit.core.checks.check_context import Examination, Unknown, listed
+from zerrit.core.checks.entry_rows import Column, Rows
+from zerrit.core.checks.plain_values import has_stranger
+from zerrit.core.checks.word_lists import known_words, words_of
+from zerrit.core.documents import Document, Finding, Node
+from zerrit.core.documents.scalars import as_number, as_switch
+from zerrit.core.gamebooks import (
+    EntryRules,
+    ExpressionInvalid,
+    FieldRules,
+    Fields,
+    FileRules,
+    MustRule,
+    NotApplicable,
+    Rule,
+    compile_pattern,
+    kind_of,
+)
+from zerrit.core.nearest import did_you_mean, nearest
+
+
+def check_files(examination: Examination) -> Iterator[Finding]:
+    """Everything that the rules of a file say of the file alone."""
+    for path, document in examination.documents.items():
+        rules = examination.gamebook.file(path)
+        if rules is None or not document.ok:
+            continue
+        words = tuple(_words(examination, name) for name in _lists_of(rules))
+        yield from examination.findings_of(("file", path), (document, *words), _check_file, document, rules)
+
+
+def _lists_of(rules: FileRules) -> list[str]:
+    fields = (one for entry in rules.entries.values() for one in entry.fields.values())
+    return sorted({one.within for one in fields if isinstance(one.within, str)})
+
+
+def _words(examination: Examination, name: str) -> tuple[str, ...] | None:
+    try:
+        return words_of(examination, name) or None  # of a list without words no value can be judged
+    except Unknown:
+        return None
+
+
+def _check_file(examination: Examination, document: Document, rules: FileRules) -> Iterator[Finding]:
+    for names, entry in rules.entries.items():
+        rows = Rows.of(examination, document, names)
+        if not rows:
+            continue
+        is_closed = rules.closed is not None or entry.closed is not None
+        columns = {name: rows.column(one.at or name) for name, one in entry.fields.items()}
+        for name, one in entry.fields.items():
+            yield from _check_column(examination, rows, columns[name], name, one, entry, is_closed)
+        for must in entry.must:
+            yield from _check_must(examination, rows, columns, must)
+    yield from _check_names(examination, document, rules)
+
+
+# --- fields -----------------------------------------------------------------------------------------------------------
+
+
+def _check_column(
+    examination: Examination,
+    rows: Rows,
+    column: Column,
+    name: str,
+    rules: FieldRules,
+    entry: EntryRules,
+    is_closed: bool,
+) -> Iterator[Finding]:
+    words, known = _allowed(examination, rules)
+    verdicts = examination.verdicts.setdefault((id(rules), known), {})
+    wrong: dict[str, list[tuple[str, str]]] = {}
+    for value in column.distinct():
+        found = verdicts.get(value)
+        if found is None:
+            found = verdicts[value] = _wrong(value, name, rules, known)
+        if found:
+            wrong[value] = found
+    for index, number, value in column if wrong else ():
+        faults = wrong.get(value)
+        if faults is None:
+            continue
+        place = (rows.document, column.node(index, number))
+        fields = {name: (value,), "value": (value,)}
+        for code, message in faults:
+            if code == "meaning.unknown-name" and words is not None:
+                list_name = rules.within if isinstance(rules.within, str) else ""
+                yield examination.unknown_word(rules, place, list_name, words, fields)
+            else:
+                yield examination.finding(rules, code, place, message, fields=fields)
+    if rules.always:
+        known_names = {(one.at or field).partition("/")[0] for field, one in entry.fields.items()} | {entry.key}
+        for index in column.absent():
+            wanted = _last(rules.at or name)
+            node = rows.node(index)
+            strangers = [child.name.removeprefix("@") for child in node.children if child.name not in known_names]
+            meant = nearest(wanted, strangers, most=1)
+            if meant and is_closed:
+                continue  # the misspelt name is reported as what it is, and one finding is enough
+            message = f"`{wanted}` is missing here; all others of its kind have it."
+            hint = f"Is `{meant[0]}` meant?" if meant else ""
+            yield examination.finding(rules, "meaning.missing-field", (rows.document, node), message, hint)
+
+
+def _allowed(examination: Examination, rules: FieldRules) -> tuple[Sequence[str] | None, frozenset[str] | None]:
+    """The words that a field may hold, in their order and to look up in; None where any will do or they are unknown."""
+    if isinstance(rules.within, tuple):
+        return rules.within, frozenset(rules.within)
+    words = _words(examination, rules.within) if rules.within else None
+    return words, known_words(examination, rules.within or "") if words is not None else None
+
+
+def _wrong(value: str, name: str, rules: FieldRules, known: frozenset[str] | None) -> list[tuple[str, str]]:
+    faults = list(_faults(value, name, rules))
+    return [("meaning.unknown-name", ""), *faults] if known is not None and value not in known else faults
+
+
+def _last(place: str) -> str:
+    return place.rpartition("/")[2].removeprefix("@")
+
+
+def _faults(value: str, name: str, rules: FieldRules) -> Iterator[tuple[str, str]]:
+    """What is wrong with one value, as codes and messages."""
+    if rules.kind == "switch" and as_switch(value) is None:
+        yield "meaning.type", f"{name} is a switch (yes or no), but `{value}` stands here."
+    number = as_number(value)
+    is_number = rules.kind in ("integer", "number") or rules.least is not None or rules.most is not None
+    if is_number and number is None:
+        yield "meaning.type", f"{name} is a number, but `{value}` stands here."
+    elif number is not None and is_number:
+        if rules.kind == "integer" and number != number.to_integral_value():
+            yield "meaning.type", f"{name} is a whole number, but {value} stands here."
+        low, high = rules.least, rules.most
+        if (low is not None and number < low) or (high is not None and number > high):
+            yield "meaning.range", f"{name} is {value}; it must be {_range(low, high)}."
+    if rules.matches and not compile_pattern(rules.matches).fullmatch(value):
+        form = rules.form or f"the form {rules.matches}"
+        yield "meaning.form", f"{name} is `{value}`; it must be {form}."
+
+
+def _range(low: Decimal | None, high: Decimal | None) -> str:
+    if low is not None and high is not None:
+        return f"from {low:f} to {high:f}"
+    return f"at least {low:f}" if low is not None else f"at most {high:f}"
+
+
+# --- conditions -------------------------------------------------------------------------------------------------------
+
+
+class _Row:
+    """The fields of one entry, out of the columns."""
+
+    def __init__(self, columns: Mapping[str, Column], index: int) -> None:
+        self._columns = columns
+        self._index = index
+
+    def get(self, name: str, otherwise: Sequence[str]) -> Sequence[str]:
+        column = self._columns.get(name)
+        return column.values(self._index) if column is not None else otherwise
+
+
+def _check_must(
+    examination: Examination, rows: Rows, columns: Mapping[str, Column], must: MustRule
+) -> Iterator[Finding]:
+    names = sorted(must.that.names | (must.when.names if must.when else frozenset()))
+    if _holds_everywhere(must, [columns[name] for name in names], names):
+        return
+    for index in range(len(rows)):
+        row = _Row(columns, index)
+        try:
+            holds = _holds(must, row)
+        except ExpressionInvalid as error:
+            location = examination.gamebook.place_of(must).location
+            where = examination.address(rows.document, rows.node(index))
+            yield examination.gamebook.fault(location, f"This rule cannot be worked out at {where}: {error}")
+            return
+        if not holds:
+            place, message = (rows.document, rows.node(index)), f"{must.that.text} does not hold here."
+            yield examination.finding(must, "meaning.must", place, message, fields=row)
+
+
+def _holds(must: MustRule, fields: Fields) -> bool:
+    try:
+        return (must.when is not None and not must.when.holds(fields)) or must.that.holds(fields)
+    except NotApplicable:
+        return True
+
+
+def _holds_everywhere(must: MustRule, columns: Sequence[Column], names: Sequence[str]) -> bool:
+    """Looks at each combination of values once, since many entries hold the same numbers."""
+    if any(column.groups is not None for column in columns):
+        return False
+    try:
+        for values in set(zip(*(column.single for column in columns), strict=True)):
+            fields = {name: (value,) for name, value in zip(names, values, strict=True) if value is not None}
+            if not _holds(must, fields):
+                return False
+    except ExpressionInvalid:
+        return False
+    return True
+
+
+# --- names ------------------------------------------------------------------------------------------------------------
+
+_Tree = dict[str, "_Tree"]
+
+
+def _check_names(examination: Examination, document: Document, rules: FileRules) -> Iterator[Finding]:
+    """Names that stand in a closed file or entry and that no rule speaks of."""
+    if rules.closed is None and not any(entry.closed is not None for entry in rules.entries.values()):
+        return
+    tree: _Tree = {}
+    for names, entry in rules.entries.items():
+        for place in _places(names, entry):
+            at = tree
+            for part in kind_of(place):
+                at = at.setdefault(part, {})
+    root = examination.plain(document)
+    if root is not None and not has_stranger(root, tree):
+        return  # nothing is found, and no node need be made to find it
+    if rules.closed is not None:
+        yield from _strangers(examination, document, document.root, tree, rules.closed)
+        return
+    for names, entry in rules.entries.items():
+        if entry.closed is None:
+            continue
+        at = tree
+        for part in kind_of(names):
+            at = at[part]
+        for node in document.select(names):
+            yield from _strangers(examination, document, node, at, entry.closed)
+
+
+def _places(names: str, entry: EntryRules) -> Iterator[str]:
+    yield names
+    if entry.key and entry.key != "=":
+        yield f"{names}/{entry.key}"
+    for name, one in entry.fields.items():
+        yield f"{names}/{one.at or name}"
+
+
+def _strangers(examination: Examination, document: Document, top: Node, tree: _Tree, rule: Rule) -> Iterator[Finding]:
+    stack = [(top, tree)]
+    while stack:
+        node, known = stack.pop()
+        if not known:
+            continue
+        for child in node.children:
+            below = known.get(child.name, known.get(""))
+            if below is not None:
+                if below:
+                    stack.append((child, below))
+                continue
+            present = {one.name for one in node.children}
+            absent = [name for name in known if name not in present] or list(known)
+            name = child.name.removeprefix("@") or child.value or "an item"
+            hint = did_you_mean(child.name, absent).replace("'@", "'") or f"Known here: {listed(_shown(known))}."
+            yield examination.finding(
+                rule,
+                "meaning.unknown-field",
+                (document, child),
+                f"`{name}` is nothing that the game is known to read here; a misspelt name changes nothing.",
+                hint,
+            )
+
+
+def _shown(names: Mapping[str, object]) -> list[str]:
+    return [name.removeprefix("@") for name in names]

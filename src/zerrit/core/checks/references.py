@@ -1,0 +1,97 @@
+"""What a place refers to, and what refers to it, by the rules of the gamebook."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from zerrit.core.checks.check_context import Examination, Placed, Unknown
+from zerrit.core.checks.word_lists import word_places
+from zerrit.core.documents import Document, Node
+from zerrit.core.gamebooks import Gamebook
+
+
+@dataclass(frozen=True, slots=True)
+class Link:
+    """One place that another is linked with. `what` says how: the name of a list, or `must be the same word`."""
+
+    address: str
+    line: int
+    what: str
+
+
+@dataclass(frozen=True, slots=True)
+class Links:
+    refers_to: tuple[Link, ...]
+    referred_by: tuple[Link, ...]
+
+
+def links_of(examination: Examination, document: Document, node: Node) -> Links:
+    """The links of a value, or of an entry by the values in it. Broken files have none."""
+    return Links(
+        tuple(dict.fromkeys(_refers_to(examination, document, node))),
+        tuple(dict.fromkeys(_referred_by(examination, document, node))),
+    )
+
+
+def _refers_to(examination: Examination, document: Document, node: Node) -> Iterator[Link]:
+    inside = {id(below) for below in node.walk()}
+    for list_name, places in _users(examination):
+        for where, user in places:
+            if where is document and id(user) in inside and user.value is not None:
+                try:
+                    target = word_places(examination, list_name).get(user.value)
+                except Unknown:
+                    continue
+                if target is not None:
+                    yield _link(examination, target, list_name)
+    for places in _agreeing(examination):
+        if any(id(one) in inside for _, one in places):
+            yield from (_link(examination, p, "must be the same word") for p in places if id(p[1]) not in inside)
+
+
+def _referred_by(examination: Examination, document: Document, node: Node) -> Iterator[Link]:
+    inside = {id(below) for below in node.walk()}
+    for list_name, places in _users(examination):
+        try:
+            words = word_places(examination, list_name)
+        except Unknown:
+            continue
+        own = {word for word, place in words.items() if place is not None and id(place[1]) in inside}
+        if document.path.rpartition("/")[2].rpartition(".")[0] in words and node.parent is None:
+            own.add(document.path.rpartition("/")[2].rpartition(".")[0])
+        for place in places:
+            if place[1].value in own and id(place[1]) not in inside:
+                yield _link(examination, place, list_name)
+
+
+def _users(examination: Examination) -> Iterator[tuple[str, list[Placed]]]:
+    """Every list with the places whose values must be words of it."""
+    gamebook = examination.gamebook
+    for rule in gamebook.rules.refers:
+        yield rule.to, examination.nodes(rule.every)
+    for path, file in gamebook.rules.files.items():
+        for names, entry in file.entries.items():
+            for name, one in entry.fields.items():
+                if isinstance(one.within, str):
+                    yield one.within, _fields(examination, gamebook, path, f"{names}/{one.at or name}")
+
+
+def _fields(examination: Examination, gamebook: Gamebook, pattern: str, names: str) -> list[Placed]:
+    return [
+        (document, node)
+        for document in examination.matching(pattern)
+        if gamebook.file(document.path) is gamebook.rules.files[pattern]
+        for node in examination.nodes_in(document, f"{document.path}#{names}")
+    ]
+
+
+def _agreeing(examination: Examination) -> Iterator[list[Placed]]:
+    for rule in examination.gamebook.rules.agree:
+        texts = [place for place in rule.places if isinstance(place, str)]
+        if len(texts) > 1:
+            yield [place for text in texts for place in examination.nodes(text)]
+
+
+def _link(examination: Examination, place: Placed, what: str) -> Link:
+    return Link(examination.address(*place), place[0].line_of(place[1]), what)

@@ -1,5 +1,0 @@
-"""Decide which of the repairs that the readers propose are safe, and apply those."""
-
-from zerrit.core.documents.fixing.safe_fixes import Fixed, safe_fixes
-
-__all__ = ["Fixed", "safe_fixes"]

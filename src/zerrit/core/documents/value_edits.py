@@ -1,0 +1,362 @@
+"""
+Edits through addresses.
+
+Every edit is worked out as splices on the text; then the text is read again, and an edit after which the file
+has a fault that it did not have before is refused. So an edit either gives a sound document or changes nothing.
+"""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from decimal import Decimal
+from enum import StrEnum
+from typing import Final
+
+from zerrit.core.addresses import Segment, print_segments
+from zerrit.core.documents.codes import Severity
+from zerrit.core.documents.document import Document
+from zerrit.core.documents.format import Format
+from zerrit.core.documents.format_writer import Writer, dedented, source_of
+from zerrit.core.documents.ini.writer import IniWriter
+from zerrit.core.documents.json.writer import JsonWriter
+from zerrit.core.documents.lookup import find, node_at
+from zerrit.core.documents.node import Node, NodeKind
+from zerrit.core.documents.scalars import as_number, as_switch, spell_number, spell_switch
+from zerrit.core.documents.source import Splice, splice
+from zerrit.core.documents.text.writer import TextWriter
+from zerrit.core.documents.xml.writer import XmlWriter
+from zerrit.core.documents.yaml.writer import YamlWriter
+from zerrit.core.errors import EditRefused
+
+WRITERS: Final[Mapping[Format, Writer]] = {
+    Format.XML: XmlWriter(),
+    Format.JSON: JsonWriter(),
+    Format.YAML: YamlWriter(),
+    Format.INI: IniWriter(),
+    Format.TEXT: TextWriter(),
+}
+MOST_PLACES: Final = 20_000  # one step may touch so many places; a pattern that fits more is surely a slip
+
+
+_ADJUSTMENT: Final = re.compile(
+    r"([+\-*])\s*(\d{1,40}(?:\.\d{1,40})?)(?:\s+from\s+(-?\d{1,40}(?:\.\d{1,40})?))?"
+    r"(?:\s+to\s+(-?\d{1,40}(?:\.\d{1,40})?))?\Z"
+)
+
+
+class OperationKind(StrEnum):
+    SET = "="
+    ADD = "+"
+    SUBTRACT = "-"
+    MULTIPLY = "*"
+    SWITCH = "switch"
+
+
+@dataclass(frozen=True, slots=True)
+class Operation:
+    """What is done to a value: `=40`, `+10`, `-10`, `*1.5`, `on`, `off`.
+
+    An adjustment can be bounded: `*1.5 from 0 to 400` goes no further than that. A value that lies outside already
+    stays where it is rather than jump to the bound.
+    """
+
+    kind: OperationKind
+    operand: str
+    low: str = ""
+    high: str = ""
+
+    def __str__(self) -> str:
+        text = self.operand if self.kind is OperationKind.SWITCH else f"{self.kind.value}{self.operand}"
+        return text + (f" from {self.low}" if self.low else "") + (f" to {self.high}" if self.high else "")
+
+    def apply(self, old: str) -> str:
+        """The new value. White space around the old one, which an element of XML may hold, stays.
+
+        Raises EditRefused: the old value is no number or no switch where the operation needs one.
+        """
+        if self.kind is OperationKind.SET:
+            return self.operand
+        body = old.strip()
+        start = old.index(body)
+        return old[:start] + self._applied(body) + old[start + len(body) :]
+
+    def _applied(self, old: str) -> str:
+        if self.kind is OperationKind.SWITCH:
+            if as_switch(old) is None:
+                raise EditRefused(
+                    f"`{old}` is no switch (yes/no, true/false, on/off, 1/0). Set a value with = instead."
+                )
+            return spell_switch(self.operand == "on", old)
+        number = as_number(old)
+        if number is None:
+            raise EditRefused(f"`{old}` is no number, so `{self}` cannot be done. Set a value with = instead.")
+        by = Decimal(self.operand)
+        if self.kind is OperationKind.MULTIPLY:
+            return self._bounded(number, number * by, old)
+        result = number + by if self.kind is OperationKind.ADD else number - by
+        finer = self.operand if len(self.operand.partition(".")[2]) > len(old.partition(".")[2]) else old
+        return self._bounded(number, result, finer)
+
+    def _bounded(self, number: Decimal, result: Decimal, like: str) -> str:
+        """Spell the result, cut at the bound that lies between the old value and it."""
+        spelt = spell_number(result, like)
+        if self.high and Decimal(spelt) > Decimal(self.high):
+            return spell_number(Decimal(self.high) if number <= Decimal(self.high) else min(number, result), like)
+        if self.low and Decimal(spelt) < Decimal(self.low):
+            return spell_number(Decimal(self.low) if number >= Decimal(self.low) else max(number, result), like)
+        return spelt
+
+
+def parse_operation(text: str) -> Operation:
+    """Read `=40`, `+10`, `-10`, `*1.5`, `on` or `off`.
+
+    Raises EditRefused: it is none of these.
+    """
+    if text.startswith("="):
+        return Operation(OperationKind.SET, text[1:])
+    if text in ("on", "off"):
+        return Operation(OperationKind.SWITCH, text)
+    match = _ADJUSTMENT.match(text.strip())
+    if match:
+        kind, operand, low, high = match.groups()
+        if low and high and Decimal(low) > Decimal(high):
+            raise EditRefused(f"`{text}`: the bounds are the wrong way round; write the smaller one after `from`.")
+        return Operation(OperationKind(kind), operand, low or "", high or "")
+    raise EditRefused(
+        f"`{text}` is no operation. Write =40 to set, +10 or -10 to adjust, *1.5 to multiply (with bounds: "
+        "*1.5 from 0 to 400), on or off to switch."
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class ValueChange:
+    """One place that an edit changed; `old` is None for what is new, `new` is None for what is gone."""
+
+    address: str
+    old: str | None
+    new: str | None
+
+
+@dataclass(frozen=True, slots=True)
+class Edit:
+    """The document after an edit, and what changed. No changes: it was so already."""
+
+    document: Document
+    changes: tuple[ValueChange, ...]
+
+
+def set_values(document: Document, segments: tuple[Segment, ...], operation: Operation) -> Edit:
+    """Do `operation` on every value that the segments lead to.
+
+    Raises AddressNotFound, EditRefused; the document is then as it was.
+    """
+    nodes = find(document, segments)
+    if len(nodes) > MOST_PLACES:
+        raise EditRefused(f"The pattern fits {len(nodes):,} places; at most {MOST_PLACES:,} are changed in one step.")
+    writer = WRITERS[document.format]
+    splices: list[Splice] = []
+    changes: list[ValueChange] = []
+    for node in nodes:
+        if node.value is None and (node.children or not node.is_value) and document.format is not Format.XML:
+            raise _holds_others(document, node)
+        old = node.value if node.value is not None else ""
+        try:
+            new = operation.apply(old)
+            if new == old:
+                continue
+            splices += writer.set_value(document, node, new)
+        except EditRefused as refusal:
+            raise EditRefused(f"{place_of(document, node)}: {refusal}") from refusal
+        changes.append(ValueChange(document.keys.address_of(node), old, new))
+    return Edit(rewrite(document, splices), tuple(changes))
+
+
+def add_entry(document: Document, parent_segments: tuple[Segment, ...], name: str, fields: Mapping[str, str]) -> Edit:
+    """Add an entry called `name` (empty for an item of a list) with `fields` behind its siblings.
+
+    No change when the same entry is there already.
+
+    Raises AddressNotFound, EditRefused: also when another entry with that key is there.
+    """
+    parent = single(document, parent_segments)
+    if any(_has_fields(document, child, fields) for child in parent.children if child.name == name):
+        return Edit(document, ())
+    siblings = [child for child in parent.children if child.name == name]
+    like = next((child for child in reversed(siblings) if not child.is_value or child.children), None)
+    writer = WRITERS[document.format]
+    source = writer.render(document, name, fields, like)
+    return _added(document, parent, name, source, siblings[-1] if siblings else None)
+
+
+def _has_fields(document: Document, node: Node, fields: Mapping[str, str]) -> bool:
+    """It has all these fields with these values, and the one that names it is among them."""
+    key = document.keys.field_for(node.names)
+    wanted = {name.removeprefix("@"): value for name, value in fields.items()}
+    own = {child.name.removeprefix("@"): child.value for child in node.children}
+    return key is not None and key.removeprefix("@") in wanted and wanted.items() <= own.items()
+
+
+def add_field(document: Document, parent_segments: tuple[Segment, ...], name: str, value: str) -> Edit:
+    """Add one field with a value to an entry, or one value to a list (`name` empty).
+
+    Raises AddressNotFound, EditRefused: also when the field is there already.
+    """
+    parent = single(document, parent_segments)
+    existing = parent.child(name) if name and document.format is not Format.TEXT else None
+    if existing is not None and not _may_repeat(document, parent, name):
+        raise EditRefused(
+            f"{place_of(document, existing)} is there already with the value `{existing.value}`. Set it instead."
+        )
+    twin = next((child for child in _equals(document, parent, name) if child.value == value), None)
+    if twin is not None:
+        raise EditRefused(f"{place_of(document, twin)} has the value `{value}` already.")
+    source = WRITERS[document.format].render_field(document, parent, name, value)
+    return _added(document, parent, name, source, None)
+
+
+def _may_repeat(document: Document, parent: Node, name: str) -> bool:
+    """A setting of INI can be there several times where its form says so, or where it is already."""
+    if document.format is not Format.INI:
+        return False
+    return name[0] in "+-!." or sum(child.name == name for child in parent.children) > 1
+
+
+def _equals(document: Document, parent: Node, name: str) -> list[Node]:
+    """The values beside which an equal one would say nothing new: those of a list of different words."""
+    kind = name or ("line" if document.format is Format.TEXT and parent.parent is None else "")
+    own = [child for child in parent.children if child.name == kind and (child.value or "").strip()]
+    values = [child.value for child in own]
+    are_words = all(child.is_value and as_number(child.value or "") is None for child in own)
+    return own if are_words and len(set(values)) == len(values) else []
+
+
+def copy_entry(document: Document, segments: tuple[Segment, ...], new_key: str) -> Edit:
+    """Copy one entry under a new key and put it behind the original.
+
+    Raises AddressNotFound, EditRefused: the entry has no key, or the new key is taken.
+    """
+    node = single(document, segments)
+    field = document.keys.field_for(node.names)
+    parent = node.parent
+    if field is None or parent is None:
+        raise EditRefused(f"{place_of(document, node)} has no key by which a copy could be told from it.")
+    if any(document.keys.key_of(child) == new_key for child in parent.children if child.name == node.name):
+        raise EditRefused(f"{place_of(document, parent)} has an entry [{new_key}] already. Choose another key.")
+    writer = WRITERS[document.format]
+    bare = document.text[node.start : node.end]
+    key_node = node if field == "=" else node.child(field)
+    if key_node is None:
+        raise EditRefused(f"{place_of(document, node)} lacks the field {field} that names it.")
+    rekeyed = splice(
+        bare,
+        [
+            Splice(s.start - node.start, s.end - node.start, s.text)
+            for s in writer.set_value(document, key_node, new_key)
+        ],
+    )
+    source = dedented(document, node.start, rekeyed)
+    return _added(document, parent, node.name, source, node)
+
+
+def remove_nodes(document: Document, segments: tuple[Segment, ...]) -> Edit:
+    """Take out everything that the segments lead to, with the comments that document it.
+
+    Raises AddressNotFound, EditRefused.
+    """
+    nodes = find(document, segments)
+    if any(node.parent is None for node in nodes):
+        raise EditRefused("The whole file cannot be removed by an address inside it.")
+    writer = WRITERS[document.format]
+    current = document
+    changes: list[ValueChange] = []
+    # Several items between the same commas share splices, so they go one after the other, the last first.
+    for node in nodes:
+        changes.append(ValueChange(document.keys.address_of(node), source_of(document, node), None))
+    needs_turns = len({id(node.parent) for node in nodes}) < len(nodes) and document.format in (
+        Format.JSON,
+        Format.YAML,
+        Format.INI,
+    )
+    if needs_turns:
+        for node in sorted(nodes, key=lambda n: -n.start):
+            twin = node_at(current, node.start, node.name)
+            current = rewrite(current, writer.remove(current, twin))
+    else:
+        current = rewrite(document, [s for node in nodes for s in writer.remove(document, node)])
+    return Edit(current, tuple(changes))
+
+
+def rewrite(document: Document, splices: Iterable[Splice]) -> Document:
+    """Apply splices and read again.
+
+    Raises EditRefused: the text would have a fault that it does not have now, or cannot be written in its encoding.
+    """
+    pieces = list(splices)
+    if not pieces:
+        return document
+    after = document.with_splices(pieces)
+    before = Counter(finding.code for finding in document.findings if finding.severity is Severity.ERROR)
+    for finding in after.findings:
+        if finding.severity is Severity.ERROR:
+            before[finding.code] -= 1
+            if before[finding.code] < 0:
+                raise EditRefused(
+                    f"The edit would break {document.path or 'the file'}, line {finding.line}: {finding.message} Nothing was changed."
+                )
+    try:
+        after.to_bytes()
+    except UnicodeEncodeError as error:
+        character = error.object[error.start : error.end]
+        raise EditRefused(
+            f"`{character}` cannot be written in the encoding of {document.path} ({document.source.encoding}). Nothing was changed."
+        ) from error
+    return after
+
+
+def _added(document: Document, parent: Node, name: str, source: str, after: Node | None) -> Edit:
+    splices = WRITERS[document.format].insert(document, parent, [source], after)
+    edited = rewrite(document, splices)
+    # By its place: what is added may be a part of the address, as in the lines of a text.
+    new_parent = node_at(edited, parent.start, parent.name) if parent.parent is not None else edited.root
+    same = [child for child in new_parent.children if child.name == name]
+    number = sum(child.name == name for child in parent.children)
+    if len(same) != number + 1:
+        raise EditRefused(f"`{source}` cannot be added to {place_of(document, parent)}. Nothing was changed.")
+    index = next(i for i, child in enumerate(parent.children) if child is after) if after is not None else -1
+    added = new_parent.children[index + 1] if after is not None else same[-1]
+    # By the keys as they were: a twin would make its kind choose another key field, and so hide itself.
+    key = document.keys.key_among(parent.names, added)
+    if key and any(document.keys.key_of(child) == key for child in parent.children if child.name == name):
+        raise EditRefused(
+            f"{place_of(document, parent)} has {name}[{key}] already. Set its fields, or choose another key."
+        )
+    return Edit(edited, (ValueChange(edited.keys.address_of(added), None, source),))
+
+
+def single(document: Document, segments: tuple[Segment, ...]) -> Node:
+    """The one node that the segments lead to.
+
+    Raises AddressNotFound, EditRefused: they lead to several.
+    """
+    nodes = find(document, segments) if segments else [document.root]
+    if len(nodes) > 1:
+        raise EditRefused(
+            f"{document.path}#{print_segments(segments)} leads to {len(nodes)} places; this step needs exactly one."
+        )
+    return nodes[0]
+
+
+def _holds_others(document: Document, node: Node) -> EditRefused:
+    fields = [child.name for child in node.children if child.name][:6]
+    what = f" Its fields are: {', '.join(fields)}." if fields else ""
+    kind = "list" if node.kind is NodeKind.LIST else "group"
+    return EditRefused(f"{place_of(document, node)} is a {kind}, no single value.{what}")
+
+
+def place_of(document: Document, node: Node) -> str:
+    """How a place is named in a message: the file and the address in it."""
+    address = document.keys.address_of(node)
+    return f"{document.path}#{address}" if address else (document.path or "the file")

@@ -1,0 +1,274 @@
+"""A draft as the text of a gamebook, each rule with what speaks for it in a comment."""
+
+from __future__ import annotations
+
+import json
+import re
+from collections import Counter
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from typing import Final
+
+from zerrit.core.addresses import quote_name
+from zerrit.core.drafting.field_inference import Knowledge, confidence, field_name, infer, orders
+from zerrit.core.drafting.installation_inference import Needs, in_use, narrowed, needs, packed
+from zerrit.core.drafting.observations import Column, Entries, Kind, Sort, observe
+from zerrit.core.drafting.reference_inference import Link, Target, agreements, families, links, targets, variants
+from zerrit.core.wording import counted
+
+_PLAIN: Final = re.compile(r"[A-Za-z][\w .-]*[\w]\Z|[A-Za-z]\Z")
+_WORDS_OF_YAML: Final = frozenset(("true", "false", "yes", "no", "on", "off", "null", "y", "n"))
+
+
+def draft(trees: Sequence[Mapping[str, bytes]], game: str, source: str) -> str:
+    """Draft a gamebook from trees of default files, the newest last.
+
+    `source` says what the trees are, for whoever reads the draft. The result is valid, and finds nothing in the trees
+    that it was drafted from.
+    """
+    sorts = observe(trees)
+    known = {
+        id(column): infer(entries, column)
+        for sort in sorts
+        for entries in sort.kinds.values()
+        for column in entries.columns.values()
+    }
+    paths = sorted(trees[-1])
+    everything = targets(sorts, paths)
+    found = narrowed(links(sorts, known, everything))
+    for link in (link for link in found if not link.is_open):
+        known[id(link.column)].words = ()  # where the words come from says more than the words, and is said once
+    agreed = agreements(sorts, known, paths)
+    needed = list(needs(sorts, everything))
+    lines = [*_head(game, source), *_files(sorts, known)]
+    lines += _lists([*(link.target for link in found if not link.is_open), *(need.among for need in needed)])
+    lines += _refers(found)
+    lines += _unique(sorts, known)
+    lines += _part("agree", ((one.yaml, f"{one.support} of {one.support}", one.support) for one in agreed))
+    lines += _part("needs", map(_need, needed))
+    lines += _part(
+        "in_use", ((f"{{files: {_quoted(files)}, by: {_quoted(by)}}}", "", 1) for files, by in in_use(agreed))
+    )
+    lines += _part(
+        "packed",
+        (
+            (f"{{folder: {_quoted(folder)}, into: {_quoted(into)}}}", counted(n, "file"), n)
+            for folder, into, n in packed(trees[-1])
+        ),
+    )
+    lines += _alike(sorts)
+    return "\n".join(lines) + "\n"
+
+
+def _head(game: str, source: str) -> list[str]:
+    return [
+        "# A draft: what can be seen in the files, and nothing else. Read each rule; take out what is chance, and write",
+        "# `kept: true` into what you keep. Rules that are not kept are notices and never block. When all is read, take out the",
+        "# line `drafted`.",
+        "# Behind each rule stands what speaks for it. The confidence of a rule that held n times out of n is",
+        "# (n + 1) / (n + 2), the rule of succession.",
+        "gamebook: 1",
+        f"game: {_text(game)}",
+        f"drafted: {_text(source)}",
+    ]
+
+
+# --- files ------------------------------------------------------------------------------------------------------------
+
+
+def _files(sorts: Sequence[Sort], known: Mapping[int, Knowledge]) -> Iterator[str]:
+    yield from ("", "files:" if sorts else "files: {}")
+    for sort in sorts:
+        count = len(sort.newest)
+        yield f"  {_text(sort.pattern)}:" + (f"  # {count} files" if "*" in sort.pattern else "")
+        if sort.is_optional:
+            yield "    optional: true  # one of the versions has no such file"
+        if sort.tolerate:
+            yield f"    tolerate: [{', '.join(sort.tolerate)}]  # stands in the vendor's own files"
+        if sort.slots:
+            yield "    slots:"
+            for name, slot in sort.slots.items():
+                split = f", split: {json.dumps(slot.split)}" if slot.split else ""
+                yield f"      {_text(name)}: {{at: {json.dumps(slot.at)}{split}}}"
+        body = list(_kinds(sort, known))
+        if body:
+            if not sort.slots and _is_complete(sort):
+                yield "    closed: true"
+            yield "    entries:"
+            yield from body
+        elif not sort.slots and not sort.tolerate and not sort.is_optional:
+            yield '    purpose: ""'
+
+
+def _is_complete(sort: Sort) -> bool:
+    """Every name in the file can be written into the draft."""
+    if any(entries.is_one_of_many for entries in sort.kinds.values()):
+        return False  # the next version may have one more of them
+    return sort.format.value != "text" and all(
+        not re.search(r'[/\[\]"#*?]', name) for entries in sort.kinds.values() for name in entries.children
+    )
+
+
+def _kinds(sort: Sort, known: Mapping[int, Knowledge]) -> Iterator[str]:
+    if sort.format.value == "text":
+        return
+    top = sort.kinds.get(())
+    for place in top.columns if top is not None else ():
+        # A value below the root is an entry of its own: the rules of its kind of value follow as those of a field do.
+        yield f"      {_text(place)}: {{}}" if place != "*" else '      "*": {}'
+    for kind, entries in sort.kinds.items():
+        if not kind:
+            continue
+        yield from _entries(kind, entries, known)
+
+
+def _entries(kind: Kind, entries: Entries, known: Mapping[int, Knowledge]) -> Iterator[str]:
+    address = "/".join(quote_name(name) if name else "*" for name in kind)
+    fields = {place: known[id(column)] for place, column in entries.columns.items()}
+    if entries.is_one_of_many:
+        for one in fields.values():  # what one section has says nothing of a range
+            one.least = one.most = None
+            one.notes.clear()
+    if entries.is_map:
+        counts = sorted((len(entries.columns), place) for place in entries.columns)
+        yield f"      {_text(address)}:  # its {len(counts)} names are data"
+        yield f'        fields: {{each: {{at: "*"{_range_of_map(entries, known)}}}}}'
+        return
+    yield f"      {_text(address)}:" + (f"  # {entries.count} entries" if entries.count > 1 else "")
+    lines = []
+    if entries.key and entries.key != "=":
+        lines.append(f"        key: {_text(entries.key)}")
+    names: dict[str, str] = {}
+    taken: set[str] = set()
+    for place in fields:
+        names[place] = field_name(place, taken)
+    written = [(place, _field(place, names[place], one, entries)) for place, one in fields.items()]
+    if written:
+        lines.append("        fields:")
+        lines += [line for _, line in written]
+    must = list(orders(entries, fields))
+    if must:
+        lines.append("        must:")
+        for small, large, support in must:
+            that = f"{names[small]} <= {names[large]}"
+            lines.append(f'          - {{that: "{that}"}}  # in {support:,} entries, {_sure(support)}')
+    yield from lines or ["        fields: {}"]
+
+
+def _range_of_map(entries: Entries, known: Mapping[int, Knowledge]) -> str:
+    together = Column("*", sum((c.values for c in entries.columns.values()), Counter()))
+    together.counts = sum((c.counts for c in entries.columns.values()), Counter())
+    one = infer(entries, together)
+    return "".join(f", {part}" for part in _parts(one))
+
+
+def _field(place: str, name: str, known: Knowledge, entries: Entries) -> str:
+    parts = [f"at: {_text(place)}"] if place != name else []
+    parts += _parts(known)
+    if known.always:
+        parts.append("always: true")
+        known.notes.append(f"in all of {entries.count}")
+    support = sum(known.column.counts.values())
+    note = f"  # {'; '.join(known.notes)}; {_sure(support)}" if known.notes else ""
+    return f"          {_text(name)}: {{{', '.join(parts)}}}{note}"
+
+
+def _parts(known: Knowledge) -> Iterator[str]:
+    if known.kind:
+        yield f"is: {known.kind}"
+    if known.least is not None:
+        yield f"from: {known.least:f}"
+    if known.most is not None:
+        yield f"to: {known.most:f}"
+    if known.words:
+        yield f"in: [{', '.join(_text(word) for word in known.words)}]"
+    if known.matches:
+        yield f"matches: {json.dumps(known.matches)}"
+
+
+# --- links, families, agreement ---------------------------------------------------------------------------------------
+
+
+def _lists(wanted: Sequence[Target]) -> Iterator[str]:
+    by_name = {target.name: target for target in wanted}
+    if by_name:
+        yield from ("", "lists:")
+    for name, target in sorted(by_name.items()):
+        yield f"  {_text(name)}: {{{target.yaml}}}  # {len(target.words)} words"
+
+
+def _part(name: str, rules: Iterable[tuple[str, str, int]]) -> Iterator[str]:
+    """A part of the gamebook: each rule with what speaks for it and its support."""
+    listed = list(rules)
+    if listed:
+        yield from ("", f"{name}:")
+    for yaml, note, support in listed:
+        yield f"  - {yaml}  # {f'{note}; ' if note else ''}{_sure(support)}"
+
+
+def _need(need: Needs) -> tuple[str, str, int]:
+    order = ", in_order: true" if need.in_order else ""
+    among = _text(need.among.name)
+    each, needs = _quoted(need.each), _quoted(need.needs)
+    yaml = f"{{each: {each}, name: {_text(need.name)}, needs: {needs}, among: {among}{order}}}"
+    return yaml, counted(need.support, "need"), need.support
+
+
+def _refers(found: Sequence[Link]) -> Iterator[str]:
+    if found:
+        yield from ("", "refers:" if any(not link.is_open for link in found) else "refers: []")
+    asked: set[frozenset[str]] = set()
+    for link in found:
+        used = len(link.column.values)
+        if link.is_open:
+            pair = frozenset((link.address, link.target.address))
+            if pair not in asked:
+                yield from _question(link)
+            asked.add(pair)
+            continue
+        yield (
+            f"  - {{every: {_quoted(link.address)}, to: {_text(link.target.name)}}}"
+            f"  # {counted(link.support, 'value')}, {used} of {len(link.target.words)} words; {_sure(link.support)}"
+        )
+
+
+def _question(link: Link) -> Iterator[str]:
+    """Two places with the very same words, each of them once: which one the other takes them from cannot be seen."""
+    yield f"  # Which is the source? {link.address} and {link.target.address} have the same {len(link.target.words)} words."
+    yield "  # Keep one of these two rules, with a list of the other's words:"
+    yield f"  #  - {{every: {_quoted(link.address)}, to: {_text(link.target.name)}}}"
+    yield f"  #  - {{every: {_quoted(link.target.address)}, to: a list with from: {_quoted(link.address)}}}"
+
+
+def _unique(sorts: Sequence[Sort], known: Mapping[int, Knowledge]) -> Iterator[str]:
+    found = list(families(sorts, known))
+    if found:
+        yield from ("", "unique:")
+    for name, addresses, support in found:
+        within = ", within: file" if any("*" in address.partition("#")[0] for address in addresses) else ""
+        over = ", ".join(map(_quoted, addresses))
+        yield f"  - {{name: {_text(name)}, over: [{over}]{within}}}  # {counted(support, 'value')}; confidence {confidence(support):.3f}"
+
+
+def _alike(sorts: Sequence[Sort]) -> Iterator[str]:
+    found = list(variants(sorts))
+    if found:
+        yield from ("", "alike:")
+    for one in found:
+        same = json.dumps(f"(?:{'|'.join(map(re.escape, one.firsts))}) (.+)")
+        fields = ", ".join(json.dumps(place) for place in one.fields)
+        support = one.groups * len(one.firsts)
+        yield f"  - {{each: {_quoted(one.address)}, same: {same}, fields: [{fields}]}}  # {support} entries; {_sure(support)}"
+
+
+def _sure(support: int) -> str:
+    return f"confidence {confidence(support):.3f}"
+
+
+def _quoted(text: str) -> str:
+    """The same in quotation marks."""
+    return json.dumps(text, ensure_ascii=False)
+
+
+def _text(text: str) -> str:
+    """A YAML scalar that is read back as this text."""
+    return text if _PLAIN.match(text) and text.lower() not in _WORDS_OF_YAML else json.dumps(text, ensure_ascii=False)

@@ -1,0 +1,184 @@
+"""
+From the values of a field to what it may hold.
+
+Each thing inferred must hold for everything that was seen, and be worth saying: a range leaves room, since a draft
+that cries at the next version is thrown away; a closed list of words needs each word several times; an order between
+two fields needs ranges that overlap, or it would only repeat them.
+"""
+
+from __future__ import annotations
+
+import keyword
+import math
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from decimal import Decimal
+from typing import Final
+
+from zerrit.core.documents.scalars import as_number
+from zerrit.core.drafting.observations import Column, Entries
+from zerrit.core.wording import counted
+
+FEW: Final = 5  #: entries; with fewer, nothing is said of what all of them have
+MANY: Final = 20
+FLAG_SEEN: Final = 8  #: values, for 0 and 1 to be no and yes
+MOST_WORDS: Final = 24  #: of a closed list
+WORD_SEEN: Final = 3  #: times that each word of a closed list was seen, on the average
+SWITCHES: Final = (frozenset(("yes", "no")), frozenset(("true", "false")), frozenset(("on", "off")))
+_INTEGER: Final = re.compile(r"-?\d+\Z")
+
+
+@dataclass
+class Knowledge:
+    """What was inferred of one field."""
+
+    column: Column
+    kind: str = ""
+    least: Decimal | None = None
+    most: Decimal | None = None
+    words: tuple[str, ...] = ()
+    matches: str = ""
+    always: bool = False
+    notes: list[str] = field(default_factory=list)
+
+
+def confidence(support: int) -> float:
+    """How sure a rule is that held `support` times out of as many: the rule of succession, (n + 1) / (n + 2)."""
+    return (support + 1) / (support + 2)
+
+
+def infer(entries: Entries, column: Column) -> Knowledge:
+    """What one field of a kind of entries may hold."""
+    known = Knowledge(column)
+    values = list(column.values)
+    support = sum(column.counts.values())
+    if not any(values):
+        return known  # what was always empty may be filled one day, also with more than a value
+    known.always = entries.count >= FEW and all(column.place in row for row in entries.rows)
+    numbers = [as_number(value) for value in values]
+    if any({value.lower() for value in values} <= pair for pair in SWITCHES) or _is_flag(column):
+        known.kind = "switch"
+    elif values and all(number is not None for number in numbers):
+        found = [number for number in numbers if number is not None]
+        known.kind = "integer" if all(_INTEGER.match(value) for value in values) else "number"
+        if support > 1 or found[0] != 0:  # a single zero may be a counter that has not begun
+            known.least, known.most = _range(min(found), max(found), support)
+        known.notes.append(f"{min(found):f} to {max(found):f} in {counted(support, 'value')}")
+    elif _mixed(column)[0]:
+        known.matches, note = _mixed(column)
+        known.notes.append(note)
+    elif _shape(values, support):
+        known.matches = _shape(values, support)
+        known.notes.append(f"{counted(support, 'value')} of this form")
+    elif _is_closed(column):
+        known.words = tuple(sorted(values))
+        known.notes.append(f"{len(values)} words in {counted(support, 'value')}")
+    return known
+
+
+def _is_flag(column: Column) -> bool:
+    """0 and 1, both of them, and nothing else."""
+    return set(column.values) == {"0", "1"} and sum(column.counts.values()) >= FLAG_SEEN
+
+
+def _range(least: Decimal, most: Decimal, support: int) -> tuple[Decimal, Decimal]:
+    """A range with room: more of it where less was seen. Prices rise from one version to the next, and small numbers get
+    smaller; what a range can tell is a zero too many and a sign too much.
+    """
+    room = 4 if support >= MANY else 8
+    top = max(abs(least), abs(most))
+    high = _rounded(most * room, up=True) if most > 0 else Decimal(0) if most == 0 and least < 0 else most
+    if most == 0 == least:
+        high = Decimal(room)
+    if least < 0:
+        low = -_rounded(top * room, up=True)
+        return low, max(high, _rounded(top * room, up=True))
+    return Decimal(0), high
+
+
+def _rounded(number: Decimal, *, up: bool) -> Decimal:
+    """To two digits, away from or towards zero."""
+    if number == 0:
+        return Decimal(0)
+    step = Decimal(10) ** (math.floor(number.log10()) - 1)
+    steps = number / step
+    whole = steps.to_integral_value(rounding="ROUND_CEILING" if up else "ROUND_FLOOR")
+    return (whole * step).normalize() + Decimal(0)
+
+
+def _mixed(column: Column) -> tuple[str, str]:
+    """Whole numbers and a few words that stand in their place: their form, and a note; both empty for others."""
+    words = [value for value in column.values if as_number(value) is None]
+    numbers = [value for value in column.values if as_number(value) is not None]
+    if not 0 < len(words) <= 2 or len(numbers) < FEW or not all(re.fullmatch(r"\d+", value) for value in numbers):
+        return "", ""
+    if any(column.values[word] < WORD_SEEN for word in words):
+        return "", ""
+    digits = max(len(value) for value in numbers)
+    matches = "|".join([*map(re.escape, sorted(words)), f"[0-9]{{1,{digits}}}"])
+    return matches.replace(r"\-", "-"), f"numbers, and {', '.join(sorted(words))} in their place"
+
+
+def _shape(values: list[str], support: int) -> str:
+    """The one form of all values that hold letters and digits: a code such as `AB-07`."""
+    shapes = {_shape_of(value) for value in values}
+    if len(shapes) != 1 or support < 3 or len(values) < 3:
+        return ""
+    shape = shapes.pop()
+    return shape if "[0-9]" in shape and re.search(r"\[[A-Za-z]|[A-Z]", shape) else ""
+
+
+def _shape_of(value: str) -> str:
+    parts = []
+    for run in re.finditer(r"[0-9]+|[A-Z]+|[a-z]+|[^0-9A-Za-z]+", value):
+        text = run.group()
+        sign = "[0-9]" if text[0].isdigit() else "[A-Z]" if text[0].isupper() else "[a-z]" if text[0].islower() else ""
+        count = f"{{{len(text)}}}" if len(text) > 1 else ""
+        parts.append(f"{sign}{count}" if sign else re.escape(text).replace(r"\-", "-"))
+    return "".join(parts)
+
+
+def _is_closed(column: Column) -> bool:
+    """Few words, each of them seen again and again: another one would be a surprise."""
+    values, support = column.values, sum(column.counts.values())
+    once = sum(number == 1 for number in column.counts.values())
+    return (
+        1 < len(values) <= MOST_WORDS
+        and support >= WORD_SEEN * len(values)
+        and once * 100 <= support
+        and all(value and len(value) <= 60 for value in values)
+    )
+
+
+# --- fields beside each other -----------------------------------------------------------------------------------------
+
+
+def orders(entries: Entries, known: dict[str, Knowledge]) -> Iterator[tuple[str, str, int]]:
+    """Pairs of places of which the first is never the larger, with the number of entries that say so."""
+    numeric = [
+        place for place, one in known.items() if one.kind in ("integer", "number") and one.column.most_in_entry == 1
+    ]
+    for small in numeric:
+        for large in numeric:
+            if small == large:
+                continue
+            pairs = [
+                (Decimal(row[small]), Decimal(row[large])) for row in entries.rows if small in row and large in row
+            ]
+            if len(pairs) < 2 * FEW or any(one > other for one, other in pairs):
+                continue
+            overlap = max(one for one, _ in pairs) > min(other for _, other in pairs)
+            if overlap and any(one < other for one, other in pairs):
+                yield small, large, len(pairs)
+
+
+def field_name(place: str, taken: set[str]) -> str:
+    """A name for conditions, out of the place of a field."""
+    name = re.sub(r"\W+", "_", place.removeprefix("@")).strip("_") or "value"
+    if keyword.iskeyword(name) or name[0].isdigit():
+        name = f"{name}_" if keyword.iskeyword(name) else f"_{name}"
+    while name in taken:
+        name += "_"
+    taken.add(name)
+    return name

@@ -1,0 +1,109 @@
+"""What default trees tell of things that are switched on: needs, the folder in use, packed folders, open parties."""
+
+from __future__ import annotations
+
+import zlib
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
+from pathlib import PurePosixPath
+
+from zerrit.core.archives import ArchiveBroken, sums_in
+from zerrit.core.documents.scalars import as_switch
+from zerrit.core.drafting.field_inference import field_name
+from zerrit.core.drafting.observations import Entries, Sort
+from zerrit.core.drafting.reference_inference import Agreement, Link, Target, address
+
+
+@dataclass(frozen=True)
+class Needs:
+    """Entries that name what they need; `among` holds what is on."""
+
+    each: str
+    name: str
+    needs: str
+    among: Target
+    in_order: bool
+    support: int
+
+
+def narrowed(links: Sequence[Link]) -> list[Link]:
+    """Links whose words all stand in entries that are switched on, while others are off: only those will do."""
+    return [replace(link, target=_only_on(link)) for link in links]
+
+
+def _only_on(link: Link) -> Target:
+    target = link.target
+    entries = target.entries
+    if entries is None or target.column is None or len(link.column.values) == len(target.words):
+        return target
+    for place in entries.columns:
+        states = {row[target.column.place]: row.get(place, "") for row in entries.rows if target.column.place in row}
+        on = {word for word, state in states.items() if as_switch(state)}
+        off = {word for word, state in states.items() if as_switch(state) is False}
+        if off and on | off == set(states) and set(link.column.values) <= on:
+            switch = field_name(place, set())
+            return replace(target, name=f"{target.name}, {switch}", yaml=f"{target.yaml}, where: is_on({switch})")
+    return target
+
+
+def needs(sorts: Sequence[Sort], targets: Sequence[Target]) -> Iterator[Needs]:
+    """Files that bear their folder's or their own name and list names of others of their sort."""
+    for sort in sorts:
+        for entries in sort.kinds.values() if "*" in sort.pattern else ():
+            for place, column in entries.columns.items():
+                names = set(column.values)
+                own = _own_names(sort)
+                if len(names) < 2 or column.most_in_entry != 1 or not any(names == one for one in own):
+                    continue
+                for kind, below in sort.kinds.items():
+                    items = below.columns.get("*")
+                    if kind[:-1] == entries.kind and items is not None and set(items.values) <= names:
+                        yield from _needs(sort, entries, place, kind[-1], targets)
+
+
+def _own_names(sort: Sort) -> tuple[set[str], set[str]]:
+    paths = [PurePosixPath(document.path) for document in sort.newest]
+    return {path.parent.name for path in paths}, {path.stem for path in paths}
+
+
+def _needs(sort: Sort, entries: Entries, place: str, list_name: str, targets: Sequence[Target]) -> Iterator[Needs]:
+    names = set(entries.columns[place].values)
+    each = address(sort, entries, "**").removesuffix("/**") if entries.kind else f"{sort.pattern}#**"
+    pairs = [
+        (own.value or "", need.value or "")
+        for document in sort.newest
+        for own in document.select("/".join((*entries.kind, place)))
+        for need in document.select("/".join((*entries.kind, list_name, "*")))
+    ]
+    for target in targets:
+        if not names <= target.words and not target.words <= names:
+            continue
+        order = list(target.column.values) if target.column is not None and target.is_list_file else []
+        if order and pairs and all(n in order and o in order and order.index(n) < order.index(o) for o, n in pairs):
+            yield Needs(each, place, f"{list_name}/*", target, True, len(pairs))
+            return
+    folders = next((t for t in targets if t.is_folders and t.words >= names), None)
+    if folders is not None and pairs:
+        yield Needs(each, place, f"{list_name}/*", folders, False, len(pairs))
+
+
+def in_use(agreements: Sequence[Agreement]) -> Iterator[tuple[str, str]]:
+    """Path patterns and addresses: the folder that a value names is the one that is read."""
+    for one in agreements:
+        if one.folder and len(one.addresses) > 1:
+            yield f"{one.folder.removesuffix('*')}{{}}/**", one.addresses[0]
+
+
+def packed(tree: Mapping[str, bytes]) -> Iterator[tuple[str, str, int]]:
+    """Folders beside a ZIP of their name that holds the same files: folder, ZIP, number of files."""
+    for path, data in sorted(tree.items()):
+        folder = path.removesuffix(".zip")
+        inside = {name.removeprefix(f"{folder}/"): tree[name] for name in tree if name.startswith(f"{folder}/")}
+        if folder == path or not inside:
+            continue
+        try:
+            sums = sums_in(data)
+        except ArchiveBroken:
+            continue
+        if sums == {name: zlib.crc32(content) for name, content in inside.items()}:
+            yield folder, path, len(inside)

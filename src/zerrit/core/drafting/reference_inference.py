@@ -1,0 +1,330 @@
+"""
+Links between files, by the words that they share.
+
+What refers to something uses only words that stand there, so a set of words that lies within a set of keys, of file
+names or of folder names is a link; many words make it sure. Nothing else is known, so short sets say nothing.
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from pathlib import PurePosixPath
+from typing import Final
+
+from zerrit.core.addresses import quote_key, quote_name
+from zerrit.core.documents import Document, Node
+from zerrit.core.documents.scalars import as_number, as_switch
+from zerrit.core.drafting.field_inference import Knowledge
+from zerrit.core.drafting.observations import Column, Entries, Sort, columns_of
+
+LINK_FROM: Final = 2  #: different words that make a link
+FEW_TARGETS: Final = 12  #: words of a set in which a single word is not found by chance
+VARIANTS_FROM: Final = 3  #: variants of a thing, and things that have them
+LONG_ENOUGH: Final = 4  #: characters of a word that two places do not share by chance
+Knowledges = Mapping[int, Knowledge]  #: by the identity of the column
+
+
+@dataclass(frozen=True)
+class Target:
+    """A set of words that others may refer to. `yaml` is how its list is written.
+
+    `column` and `entries` are where they stand in files; names of files and folders have none.
+    """
+
+    name: str
+    yaml: str
+    words: frozenset[str]
+    column: Column | None = None
+    entries: Entries | None = None
+    address: str = ""
+    is_folders: bool = False
+    is_list_file: bool = False  #: a text file with one word a line, whose order may count
+
+
+@dataclass(frozen=True)
+class Link:
+    """A field whose words are those of a target. `is_open`: it could as well be the other way round."""
+
+    address: str
+    target: Target
+    support: int
+    column: Column
+    is_open: bool = False
+
+
+@dataclass(frozen=True)
+class Agreement:
+    """Places that bear the same words; `yaml` are they as the gamebook has them."""
+
+    yaml: str
+    support: int
+    addresses: tuple[str, ...] = ()
+    folder: str = ""
+
+
+def address(sort: Sort, entries: Entries, place: str) -> str:
+    """The address of a field in all files of a sort."""
+    names = [*(quote_name(name) if name else "*" for name in entries.kind), place]
+    return f"{sort.pattern}#{'/'.join(names)}"
+
+
+def targets(sorts: Sequence[Sort], paths: Sequence[str]) -> list[Target]:
+    """Everything that words may refer to: keys of entries, names of a map, files, folders."""
+    found: list[Target] = []
+    for sort, entries, column in columns_of(sorts):
+        is_key = column.place == entries.key or (entries.key == "=" and column.place == "*")
+        is_slot = not entries.kind and column.place in sort.slots
+        is_name = not entries.kind and _is_name_of_file(sort, column)
+        words = frozenset(column.values)
+        if (
+            (is_key or is_slot or is_name)
+            and len(words) >= LINK_FROM
+            and not _are_numbers(words)
+            and not entries.is_map
+        ):
+            text = address(sort, entries, column.place)
+            found.append(
+                Target(
+                    _name(sort, entries, column.place),
+                    f"from: {json.dumps(text, ensure_ascii=False)}",
+                    words,
+                    column,
+                    entries,
+                    text,
+                    is_list_file=is_slot,
+                )
+            )
+    for sort in sorts:
+        for entries in sort.kinds.values():
+            if entries.is_map:
+                text = address(sort, entries, "*")
+                name = _name(sort, entries, "names")
+                found.append(
+                    Target(
+                        name, f"from: {json.dumps(text, ensure_ascii=False)}, take: name", frozenset(entries.columns)
+                    )
+                )
+    found += _files_and_folders(paths)
+    return found
+
+
+def _is_name_of_file(sort: Sort, column: Column) -> bool:
+    """A value that each file of a sort has once, and no two of them the same."""
+    count = len(sort.newest)
+    return count >= LINK_FROM and column.entries == count == len(column.counts) and column.most_in_entry == 1
+
+
+def _are_numbers(words: frozenset[str]) -> bool:
+    return all(as_number(word) is not None or as_switch(word) is not None for word in words)
+
+
+def _name(sort: Sort, entries: Entries, place: str) -> str:
+    file = PurePosixPath(sort.pattern.replace("/*", "").replace("*", "")).stem
+    kind = " ".join(name for name in entries.kind if name)
+    return " ".join(word for word in (file, kind, place.removeprefix("@").replace("*", "")) if word).strip()
+
+
+def _files_and_folders(paths: Sequence[str]) -> Iterator[Target]:
+    stems: dict[str, set[str]] = {}
+    folders: dict[str, set[str]] = {}
+    for path in paths:
+        parts = PurePosixPath(path)
+        if len(parts.parts) > 1:
+            stems.setdefault(f"{parts.parent}/*{parts.suffix}", set()).add(parts.stem)
+        for folder in list(parts.parents)[:-2]:
+            folders.setdefault(f"{folder.parent}/*", set()).add(folder.name)
+    for pattern, words in sorted(stems.items()):
+        if len(words) >= LINK_FROM:
+            yield Target(f"files of {pattern.replace('/*', '')}", f'file_names: "{pattern}"', frozenset(words))
+    for pattern, words in sorted(folders.items()):
+        if len(words) >= LINK_FROM:
+            yield Target(
+                f"folders of {pattern.removesuffix('/*')}", f'folders: "{pattern}"', frozenset(words), is_folders=True
+            )
+
+
+def links(sorts: Sequence[Sort], known: Knowledges, targets: Sequence[Target]) -> list[Link]:
+    """Fields all of whose words stand in a target: the smallest such one, and files that there are for each word."""
+    found = []
+    for sort, entries, column in columns_of(sorts):
+        words = frozenset(column.values)
+        support = sum(column.counts.values())
+        knowledge = known.get(id(column))
+        if knowledge is None or knowledge.kind or entries.is_map or _are_numbers(words):
+            continue
+        fitting = [t for t in targets if words <= t.words and _is_telling(words, t, support) and t.column is not column]
+        if column.place == entries.key or not entries.kind:
+            fitting = [t for t in fitting if not _is_backward(t, entries, words)]
+        where = address(sort, entries, column.place)
+        files = [t for t in fitting if t.column is None and t.words == words]
+        others = [t for t in fitting if t not in files]
+        if others and not files:
+            files = [min(others, key=lambda t: (len(t.words), t.column is None, t.name))]
+        found += [Link(where, target, support, column, _is_open(column, entries, target, support)) for target in files]
+    return found
+
+
+def _is_open(column: Column, entries: Entries, target: Target, support: int) -> bool:
+    """The two have the same words, and both each of them once: either may be the source."""
+    is_once = support == len(column.counts) == len(column.values) and column.place in (entries.key, "*")
+    return is_once and target.column is not None and target.words == frozenset(column.values)
+
+
+def _is_backward(target: Target, entries: Entries, words: frozenset[str]) -> bool:
+    """What is defined here is only used there: the other one refers to this."""
+    return (
+        target.column is not None
+        and target.words == words
+        and len(target.entries.columns if target.entries else ()) < len(entries.columns)
+    )
+
+
+def _is_telling(words: frozenset[str], target: Target, support: int) -> bool:
+    """More than chance: several different words, or one long word among few that recurs nowhere else."""
+    if len(words) >= LINK_FROM:
+        return True
+    word = next(iter(words), "")
+    length = LONG_ENOUGH if " " not in word else 2 * LONG_ENOUGH
+    return support >= 1 and len(word) >= length and len(target.words) <= FEW_TARGETS
+
+
+def agreements(sorts: Sequence[Sort], known: Knowledges, paths: Sequence[str]) -> list[Agreement]:
+    """Places that bear the same word in each tree, and files that bear the name of their folder or their own."""
+    found: list[Agreement] = []
+    places: dict[frozenset[str], list[str]] = {}
+    for sort, entries, column in columns_of(sorts):
+        knowledge = known.get(id(column))
+        words = frozenset(column.values)
+        if knowledge is None or knowledge.kind or not words or not all(map(_is_identifier, words)):
+            continue
+        where = address(sort, entries, column.place)
+        if "*" in sort.pattern and not entries.is_map and column.most_in_entry == 1 and entries.kind.count("") == 0:
+            found += _own(sort, column, where, entries)
+            continue
+        is_single = len(words) == 1 and sum(column.counts.values()) == 1
+        is_slot_list = not entries.kind and column.place in sort.slots
+        is_list = len(entries.kind) == 1 and entries.kind[0] in sort.slots
+        if is_single or is_slot_list or is_list:
+            places.setdefault(words, []).append(where)
+    folders = {folder for path in paths for folder in list(PurePosixPath(path).parents)[:-2]}
+    for words, addresses in places.items():
+        quoted, named = [json.dumps(one, ensure_ascii=False) for one in addresses], list[str]()
+        if len(words) == 1:
+            word = next(iter(words))
+            named = sorted({f"{folder.parent}/*" for folder in folders if folder.name == word})
+            quoted += [f'{{folder: "{pattern}"}}' for pattern in named]
+        if len(addresses) > 1 or (len(quoted) > 1 and len(addresses) == 1):
+            folder = named[0] if named else ""
+            found.append(Agreement(f"[{', '.join(quoted)}]", len(words), tuple(addresses), folder))
+    return found
+
+
+def _is_identifier(word: str) -> bool:
+    """A word that names something, and long enough not to be shared by chance; titles have blanks."""
+    return len(word) >= LONG_ENOUGH and " " not in word
+
+
+def _own(sort: Sort, column: Column, where: str, entries: Entries) -> Iterator[Agreement]:
+    """A value that is the name of its own file or folder, in each file of the sort."""
+    pairs = []
+    for document in sort.newest:
+        path = PurePosixPath(document.path)
+        names = [quote_name(name) for name in entries.kind]
+        nodes = document.select("/".join([*names, column.place]))
+        pairs += [(node.value, path.stem, path.parent.name) for node in nodes]
+    if len(pairs) < LINK_FROM or len({value for value, _, _ in pairs}) < LINK_FROM:
+        return
+    if all(value == stem for value, stem, _ in pairs):
+        yield Agreement(f"{{every: {json.dumps(where, ensure_ascii=False)}, with: file}}", len(pairs))
+    elif all(value == folder for value, _, folder in pairs):
+        yield Agreement(f"{{every: {json.dumps(where, ensure_ascii=False)}, with: folder}}", len(pairs))
+
+
+def families(sorts: Sequence[Sort], known: Knowledges) -> Iterator[tuple[str, list[str], int]]:
+    """Keys that stand once: name, addresses and support. Codes of one form over several files are one family."""
+    forms: dict[str, list[tuple[str, Column]]] = {}
+    for sort, entries, column in columns_of(sorts):
+        if column.place != entries.key or entries.count < 3 or not entries.kind:
+            continue
+        if any(number > 1 for number in column.counts.values()):
+            continue
+        where = address(sort, entries, column.place)
+        knowledge = known.get(id(column))
+        form = _loose(knowledge.matches) if knowledge is not None else ""
+        if form:
+            forms.setdefault(form, []).append((where, column))
+        else:
+            yield _name(sort, entries, column.place), [where], sum(column.counts.values())
+    for form, listed in forms.items():
+        words = [word for _, column in listed for word in column.counts]
+        if len(words) == len(set(words)):
+            yield f"codes of the form {form}", [where for where, _ in listed], len(words)
+        else:
+            for where, column in listed:
+                yield f"codes in {where.partition('#')[0]}", [where], len(column.counts)
+
+
+def _loose(matches: str) -> str:
+    """A form without its counts, so that `KP-01` and `CG-01` are of one family."""
+    return matches.replace("[A-Z]", "A").replace("[a-z]", "a").replace("[0-9]", "9")
+
+
+# --- variants ---------------------------------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True)
+class Variants:
+    """Entries that differ in the first word of their key, and the fields in which they are alike."""
+
+    address: str
+    firsts: tuple[str, ...]
+    fields: tuple[str, ...]
+    groups: int
+
+
+def variants(sorts: Sequence[Sort]) -> Iterator[Variants]:
+    """Sets of entries such as `Small Float`, `Broad Float`, `Great Float` that have the same numbers."""
+    for sort in sorts:
+        for kind, entries in sort.kinds.items():
+            if not kind or not entries.key or entries.key == "=" or "*" in sort.pattern or len(kind) > 1:
+                continue
+            for document in sort.newest:
+                yield from _variants(sort, document, "/".join(name or "*" for name in kind))
+
+
+def _variants(sort: Sort, document: Document, kind: str) -> Iterator[Variants]:
+    groups: dict[str, dict[str, Node]] = {}
+    for node in document.select(kind):
+        first, _, rest = document.keys.key_of(node).partition(" ")
+        if rest:
+            groups.setdefault(rest, {})[first] = node
+    clusters: dict[frozenset[str], list[dict[str, Node]]] = {}
+    for group in groups.values():
+        if len(group) >= VARIANTS_FROM:
+            clusters.setdefault(frozenset(group), []).append(group)
+    for firsts, listed in clusters.items():
+        if len(listed) < VARIANTS_FROM:
+            continue
+        sheets = [[_numbers(document, node) for node in group.values()] for group in listed]
+        places = [place for place in sheets[0][0] if _is_alike(sheets, place)]
+        if places:
+            yield Variants(f"{sort.pattern}#{kind}", tuple(sorted(firsts)), tuple(places), len(listed))
+
+
+def _numbers(document: Document, node: Node) -> dict[str, str]:
+    """The numbers of an entry, by place: its own, and those of keyed entries below it."""
+    found = {child.name: child.value for child in node.children if child.value and as_number(child.value) is not None}
+    for child in node.children:
+        key = document.keys.key_of(child)
+        if not child.is_value and key:
+            inner = f"{child.name}[{quote_key(key)}]"
+            found |= {f"{inner}/{name}": value for name, value in _numbers(document, child).items() if "/" not in name}
+    return {place: value for place, value in found.items() if value is not None}
+
+
+def _is_alike(sheets: Sequence[Sequence[Mapping[str, str]]], place: str) -> bool:
+    """Within each set of variants the value is the same, and it is not the same everywhere."""
+    values = [{sheet.get(place) for sheet in group} for group in sheets]
+    return all(len(one) == 1 and None not in one for one in values) and len(set().union(*values)) > 1

@@ -1,0 +1,41 @@
+"""All rules of a gamebook in one list, each with an id and its place."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from zerrit.core.gamebooks.rules import Rule
+from zerrit.core.gamebooks.schema import RULE_PARTS, GamebookFile
+from zerrit.core.gamebooks.source_lines import Location
+
+
+@dataclass(frozen=True, slots=True)
+class PlacedRule:
+    """A rule with its id, the part of the gamebook that it stands in, and its place there."""
+
+    id: str
+    part: str  #: `field`, `closed`, `must`, `refers` …
+    rule: Rule
+    location: Location
+
+
+def placed_rules(rules: GamebookFile) -> Iterator[PlacedRule]:
+    """Every rule of a gamebook file, each with its own id or, by itself, the name of its place."""
+    for path, file in rules.files.items():
+        if file.closed is not None:
+            yield PlacedRule(file.closed.id or f"{path} closed", "closed", file.closed, ("files", path, "closed"))
+        for names, entry in file.entries.items():
+            base = ("files", path, "entries", names)
+            if entry.closed is not None:
+                identity = entry.closed.id or f"{path}#{names} closed"
+                yield PlacedRule(identity, "closed", entry.closed, (*base, "closed"))
+            for name, one in entry.fields.items():
+                yield PlacedRule(one.id or f"{path}#{names}/{one.at or name}", "field", one, (*base, "fields", name))
+            for number, must in enumerate(entry.must):
+                identity = must.id or f"{path}#{names} must {number + 1}"
+                yield PlacedRule(identity, "must", must, (*base, "must", number))
+    for part in RULE_PARTS:
+        for number, rule in enumerate(getattr(rules, part)):
+            name = getattr(rule, "name", "") if part in ("unique", "same", "derived") else ""
+            yield PlacedRule(rule.id or f"{part} {name or number + 1}", part, rule, (part, number))

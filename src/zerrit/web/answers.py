@@ -1,0 +1,350 @@
+"""From records and values of the core to the shapes of the API."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import fields
+from datetime import UTC, datetime
+from decimal import Decimal
+from hashlib import sha256
+from typing import Literal
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from zerrit import api
+from zerrit.core.compare import Difference
+from zerrit.core.documents import Finding
+from zerrit.core.documents.value_edits import ValueChange
+from zerrit.core.merge import MergePlan
+from zerrit.core.steps import Outcome
+from zerrit.records import Change, Run, RunFile, Server, Snapshot, SnapshotFile
+from zerrit.records import Step as StepRow
+from zerrit.work.base import run_records
+from zerrit.work.browse import file_browser, state_comparison
+from zerrit.work.changes import changes as change_work
+from zerrit.work.changes import upgrades
+from zerrit.work.changes.changes import EDITABLE, Preview
+from zerrit.work.changes.finding_status import JudgedFinding, place_of
+from zerrit.work.deploy import run_requests
+from zerrit.work.servers import servers
+from zerrit.work.snapshots import snapshots
+
+
+def server(session: Session, row: Server) -> api.ServerOut:
+    latest = snapshots.latest_snapshot(session, row.id)
+    listed = snapshots.list_snapshots(session, row.id)
+    open_changes = session.scalar(
+        select(func.count(Change.id)).where(Change.server_id == row.id, Change.state.in_(EDITABLE[:3]))
+    )
+    last_run = run_records.latest_run(session, row.id)
+    return api.ServerOut(
+        id=row.id,
+        title=row.title,
+        gamebook=row.gamebook,
+        link=row.link,
+        control=row.control,
+        care=row.care,
+        notes=servers.notes_of(row),
+        files=_file_count(session, latest.id) if latest else 0,
+        last_snapshot=snapshot(session, latest) if latest else None,
+        defaults=[s.label for s in listed if s.kind == "defaults" and s.label],
+        open_changes=open_changes or 0,
+        last_run=run(last_run) if last_run else None,
+    )
+
+
+def snapshot(session: Session, row: Snapshot) -> api.SnapshotOut:
+    return api.SnapshotOut(
+        id=row.id,
+        server=row.server_id,
+        kind=_snapshot_kind(row.kind),
+        label=row.label,
+        reason=row.reason,
+        kept=row.kept,
+        is_good=row.is_good,
+        taken_at=row.taken_at,
+        files=_file_count(session, row.id),
+    )
+
+
+def _snapshot_kind(kind: str) -> Literal["server", "defaults", "imported"]:
+    return "defaults" if kind == "defaults" else "imported" if kind == "imported" else "server"
+
+
+def _file_count(session: Session, snapshot_id: int) -> int:
+    return session.scalar(select(func.count()).where(SnapshotFile.snapshot_id == snapshot_id)) or 0
+
+
+def change(row: Change) -> api.ChangeOut:
+    return api.ChangeOut(
+        id=row.id,
+        server=row.server_id,
+        title=row.title,
+        state=row.state,
+        base=row.base_id,
+        author=row.author,
+        version=row.version,
+        steps=len(row.steps),
+        created_at=row.created_at,
+        updated_at=row.updated_at,
+    )
+
+
+def change_detail(session: Session, row: Change, seen: Preview) -> api.ChangeDetail:
+    new = [judged for judged in seen.findings if judged.is_new]
+    own_runs = run_records.runs_of_change(session, row.id)
+    return api.ChangeDetail(
+        **change(row).model_dump(),
+        step_list=[step(s, came) for s, came in zip(row.steps, seen.replayed.outcomes, strict=True)],
+        findings=[judged_finding(judged) for judged in new],
+        old_findings=len(seen.findings) - len(new),
+        mended=[finding(one) for one in seen.mended],
+        touched=sorted(seen.replayed.touched),
+        blocking=seen.blocking,
+        effects=[api.EffectOut(takes_effect=e.takes_effect, addresses=list(e.addresses)) for e in seen.effects],
+        looks=list(seen.looks),
+        is_outdated=change_work.is_outdated(session, row),
+        runs=[run(r) for r in own_runs],
+        look_list=[api.LookOut.model_validate(look, from_attributes=True) for look in row.looks],
+        waits=[api.WaitOut.model_validate(wait, from_attributes=True) for wait in row.waits],
+    )
+
+
+def step(row: StepRow, came: Outcome) -> api.StepOut:
+    return api.StepOut(
+        id=row.id,
+        position=row.position,
+        kind=row.kind,
+        address=row.address,
+        summary=_summary(row),
+        author=row.author,
+        outcome=outcome(came),
+    )
+
+
+def outcome(found: Outcome) -> api.OutcomeOut:
+    return api.OutcomeOut(
+        kind=found.kind.value, message=found.message, notes=list(found.notes), changes=value_changes(found.changes)
+    )
+
+
+def replayed(server_id: str, found: change_work.ReplayedElsewhere) -> api.ReplayOut:
+    return api.ReplayOut(
+        server=server_id,
+        steps=[
+            api.ReplayedStepOut(position=number, kind=step.kind.value, address=step.address, outcome=outcome(one))
+            for number, (step, one) in enumerate(zip(found.steps, found.outcomes, strict=True), 1)
+        ],
+        findings=[judged_finding(judged) for judged in found.findings],
+        change=found.change.id if found.change else None,
+    )
+
+
+def upgrade(found: upgrades.Upgrade) -> api.UpgradeOut:
+    return api.UpgradeOut(
+        server=found.server,
+        old=found.old,
+        new=found.new,
+        files=[_upgrade_file(file) for file in found.files],
+        clashes=[api.ClashOut.model_validate(clash, from_attributes=True) for clash in found.clashes],
+        remaining=list(found.remaining),
+    )
+
+
+def _upgrade_file(file: upgrades.UpgradeFile) -> api.UpgradeFileOut:
+    merged = file.merge.merged
+    return api.UpgradeFileOut.model_validate(
+        {
+            "path": file.path,
+            "state": file.state.value,
+            "vendor": [difference(one) for one in file.vendor],
+            "own": [difference(one) for one in file.own],
+            "taken": value_changes(merged.taken) if merged else [],
+            "left": list(merged.left) if merged else [],
+            "clashes": len(file.merge.clashes),
+            "added": [api.KeyNoteOut.model_validate(one, from_attributes=True) for one in file.added],
+            "dropped": [api.KeyNoteOut.model_validate(one, from_attributes=True) for one in file.dropped],
+        }
+    )
+
+
+def _summary(row: StepRow) -> str:
+    """What the step does, apart from its address, in a few words."""
+    given = change_work.step_of(row)
+    match row.kind:
+        case "set":
+            return given.operation
+        case "add" if given.value is not None:
+            return f"{given.name}: {given.value}".removeprefix(": ")
+        case "add":
+            return f"{given.name} " + ", ".join(f"{name} {value}" for name, value in given.fields.items())
+        case "copy":
+            return f"as {given.key}"
+        case "rename":
+            return f"to {given.name}"
+        case "move":
+            return f"{given.where} {given.target}"
+        case "merge":
+            lines = f"a snippet of {len(given.snippet.splitlines())} lines (SHA-256 {_digest(given.snippet)}…)"
+            return f"{lines} from {given.origin}" if given.origin else lines
+        case "copy-fields":
+            return f"to {given.target}: {', '.join(given.names) or 'all fields'}"
+        case "carry":
+            return "what the other version changed"
+        case "put":
+            return f"{len(given.content.splitlines())} lines"
+    return ""
+
+
+def _digest(text: str) -> str:
+    """The beginning of the hash, by which a published snippet is known again."""
+    return sha256(text.encode()).hexdigest()[:12]
+
+
+def value_changes(found: Iterable[ValueChange]) -> list[api.ValueChangeOut]:
+    return [api.ValueChangeOut(address=c.address, old=c.old, new=c.new) for c in found]
+
+
+def place(found: file_browser.Place) -> api.PlaceOut:
+    known = {field.name: getattr(found, field.name) for field in fields(found) if field.name != "findings"}
+    return api.PlaceOut(**known, findings=[finding(one) for one in found.findings])
+
+
+def finding(found: Finding) -> api.FindingOut:
+    return api.FindingOut(
+        code=found.code,
+        severity=found.severity.value,
+        message=found.message,
+        path=found.path,
+        line=found.line,
+        column=found.column,
+        address=found.address,
+        hint=found.hint,
+        place=place_of(found),
+        blocks=found.blocks,
+        rule=found.rule,
+        why=found.why,
+    )
+
+
+def judged_finding(judged: JudgedFinding) -> api.FindingOut:
+    waived = f"{judged.waiver.author}: {judged.waiver.reason}" if judged.waiver else None
+    return finding(judged.finding).model_copy(
+        update={
+            "is_new": judged.is_new,
+            "blocks": judged.blocks,
+            "waived": waived,
+            "is_shipped": judged.is_shipped,
+        }
+    )
+
+
+def merge_plan(plan: MergePlan) -> api.MergePlanOut:
+    actions = [
+        api.MergeActionOut(
+            kind=a.kind.value,
+            address=a.address,
+            line=a.line,
+            why=a.why,
+            result=a.result,
+            changes=value_changes(a.changes),
+        )
+        for a in plan.actions
+    ]
+    return api.MergePlanOut(actions=actions, notes=list(plan.notes))
+
+
+def difference(found: Difference) -> api.DifferenceOut:
+    return api.DifferenceOut(
+        kind=found.kind.value, address=found.address, old=found.old, new=found.new, delta=found.delta, entry=found.entry
+    )
+
+
+def comparison(found: state_comparison.Comparison) -> api.ComparisonOut:
+    return api.ComparisonOut(
+        old=found.old_name,
+        new=found.new_name,
+        notes=list(found.notes),
+        differences=[difference(d) for d in found.differences],
+        texts=[api.TextDifferenceOut(path=path, text=text) for path, text in found.texts.items()],
+    )
+
+
+def run(row: Run) -> api.RunOut:
+    known = set(api.EvidenceOut.model_fields)
+    return api.RunOut.model_validate(
+        {
+            "id": row.id,
+            "server": row.server_id,
+            "kind": row.kind,
+            "state": row.state,
+            "stage": row.stage,
+            "asks": row.asks,
+            "cancelled_by": row.cancelled_by,
+            "on_cancel": run_requests.on_cancel(row),
+            "changes": row.change_ids,
+            "target": row.target_id,
+            "before": row.before_id,
+            "after": row.after_id,
+            "person": row.person,
+            "started_at": row.started_at,
+            "ended_at": row.ended_at,
+            "outcome": row.outcome,
+            "stages": [api.StageOut.model_validate(stage, from_attributes=True) for stage in row.stages],
+            "files": [api.RunFileOut(path=file.path, kind=_kind_of(file)) for file in row.files],
+            "evidence_files": [
+                api.EvidenceFileOut(
+                    path=one.path,
+                    kind="added" if one.kind == "added" else "changed",
+                    size=one.size,
+                    modified=datetime.fromtimestamp(one.modified, UTC),
+                    is_kept=one.digest is not None,
+                    note=one.note,
+                )
+                for one in row.written_by_start
+            ],
+            "evidence": {name: value for name, value in row.evidence.items() if name in known},
+        }
+    )
+
+
+def _kind_of(file: RunFile) -> Literal["changed", "added", "removed"]:
+    if file.new is None:
+        return "removed"
+    return "changed" if file.old is not None else "added"
+
+
+def _plain(number: Decimal | None) -> str:
+    return format(number, "f") if number is not None else ""
+
+
+def entries(found: file_browser.Entries) -> api.EntriesOut:
+    rows = [
+        api.RowOut(
+            address=r.address,
+            trail=r.trail,
+            line=r.line,
+            comment=r.comment,
+            cells=dict(r.cells),
+            changed=sorted(r.changed),
+            findings=dict(r.findings),
+            known=_column(r.known) if r.known is not None and r.known.rules is not None else None,
+        )
+        for r in found.rows
+    ]
+    columns = [_column(column) for column in found.columns]
+    return api.EntriesOut(kinds=dict(found.kinds), kind=found.kind, columns=columns, rows=rows)
+
+
+def _column(column: file_browser.Column) -> api.ColumnOut:
+    rules = column.rules
+    return api.ColumnOut(
+        field=column.field,
+        kind=(rules.kind if rules else "") or "",
+        least=_plain(rules.least) if rules else "",
+        most=_plain(rules.most) if rules else "",
+        note=rules.note if rules else "",
+        allowed=file_browser.allowed_text(column),
+        words=list(column.words),
+    )
