@@ -267,11 +267,11 @@ def merge_table() -> str:
         "",
         f"Three-way merges, {ours.total():,} random cases with a known answer in four formats:",
         "",
-        "| | right | needless clash | wrong |",
+        "| | right | needless conflict | wrong |",
         "|---|---:|---:|---:|",
     ]
     for name, tally in (("zerrit merge --base", ours), ("git merge-file", theirs)):
-        lines.append(f"| {name} | {tally['right']:,} | {tally['needless clash']:,} | {tally['wrong']:,} |")
+        lines.append(f"| {name} | {tally['right']:,} | {tally['needless conflict']:,} | {tally['wrong']:,} |")
     return "\n".join(lines) + "\n"
 
 

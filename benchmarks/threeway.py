@@ -2,8 +2,8 @@
 Three-way merges with a known right answer, by meaning and by lines: ours beside `git merge-file` on the same cases.
 
 The cases are those of the tests (`tests/core/threeway_cases.py`). A result is *right* when it holds exactly what both
-sides changed; a *needless clash* is a clash where nothing clashes; *wrong* is a result without a clash that holds
-something else, or a true clash that was not told.
+sides changed; a *needless conflict* is a conflict where nothing conflicts; *wrong* is a result without a conflict that holds
+something else, or a true conflict that was not told.
 """
 
 from __future__ import annotations
@@ -41,7 +41,7 @@ def cases() -> list[tuple[Case, str, tuple[str, str, str]]]:
 def by_meaning(case: Case, form: str, texts: tuple[str, str, str]) -> str:
     base, mine, theirs = (read(text, form) for text in texts)
     merged = merge_three(base, mine, theirs)
-    return verdict(case, form, merged.document.text, bool(merged.clashes))
+    return verdict(case, form, merged.document.text, bool(merged.conflicts))
 
 
 def by_lines(case: Case, form: str, texts: tuple[str, str, str], folder: Path) -> str:
@@ -52,11 +52,11 @@ def by_lines(case: Case, form: str, texts: tuple[str, str, str], folder: Path) -
     return verdict(case, form, done.stdout, done.returncode != 0)
 
 
-def verdict(case: Case, form: str, text: str, has_clash: bool) -> str:
-    if case.clashes:
-        return "right" if has_clash else "wrong"
-    if has_clash:
-        return "needless clash"
+def verdict(case: Case, form: str, text: str, has_conflict: bool) -> str:
+    if case.conflicts:
+        return "right" if has_conflict else "wrong"
+    if has_conflict:
+        return "needless conflict"
     document = read(text, form)
     try:
         is_right = is_same(model_of(document, form), as_rendered(case.expected, form), form)

@@ -73,9 +73,9 @@ def hold_merge(base: Document, mine: Document, theirs: Document) -> str:
         raise Broken("theirs changed nothing, and mine was changed")
     taken = merge_three(base, base, theirs)
     others = [one for one in compare_documents(taken.document, theirs) if one.kind not in _FORM]
-    if taken.clashes or (others and not taken.left):
+    if taken.conflicts or (others and not taken.left):
         raise Broken(f"mine changed nothing, and the result is not theirs: {others[:2]}")
-    return "clash" if merged.clashes else "merged"
+    return "conflict" if merged.conflicts else "merged"
 
 
 def hold_snippet(target: Document, snippet: str) -> None:

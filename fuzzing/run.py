@@ -86,8 +86,8 @@ def hold(document: Document, data: bytes) -> None:
     for finding in document.findings:
         if not 1 <= finding.line <= lines or finding.column < 1:
             raise Broken(f"a finding at line {finding.line}, column {finding.column}")
-        if finding.mend is not None and not 0 <= finding.mend.start <= finding.mend.end <= length:
-            raise Broken(f"a mend at {finding.mend}")
+        if finding.fix is not None and not 0 <= finding.fix.start <= finding.fix.end <= length:
+            raise Broken(f"a fix at {finding.fix}")
     nodes = list(document.root.walk())
     for node in nodes:
         if not 0 <= node.start <= node.end <= length or node.lead_start > node.start:
@@ -115,7 +115,7 @@ def run_chunk(path: str, seed: int, inputs: int) -> Count:
         try:
             document = read_document(data, path)
             hold(document, data)
-            proposed += any(finding.mend for finding in document.findings)
+            proposed += any(finding.fix for finding in document.findings)
         except BaseException as error:
             raise Broken(f"{path}, seed {seed}: {type(error).__name__}: {error}\n{data!r}") from error
         finally:

@@ -4,7 +4,7 @@ Where a person carries the files, the host's control can fail, and the person ca
 
 A fault begins when a stage begins. In one pass it is over when the run turns back, in the other it stays until the run
 has ended. Whatever happens: the run ends, the server holds exactly the new files or exactly the old ones or the record
-says that it holds neither and which rollback mends it, that rollback works once the fault is over, no temporary file is
+says that it holds neither and which rollback fixes it, that rollback works once the fault is over, no temporary file is
 left then, and the outcome says what went wrong and what to do.
 """
 
@@ -152,7 +152,7 @@ def once(
     struck: AbstractContextManager[None],
     follow: Callable[[api.RunOut], api.RunOut],
 ) -> str:
-    """One run; returns its letter: D deployed, B back, N nothing written, F failed and mended by the rollback it names."""
+    """One run; returns its letter: D deployed, B back, N nothing written, F failed and fixed by the rollback it names."""
     if kind == "hand":
         quick.show(kind)
     quick.zerrit.fetch(kind)
@@ -189,11 +189,11 @@ def once(
             if run.before is None or (f"snapshot {run.before}" not in run.outcome):
                 wrong.append(f"no snapshot named: {run.outcome}")
             else:
-                mended = quiet(quick.zerrit.rollback(kind, run.before))
+                fixed = quiet(quick.zerrit.rollback(kind, run.before))
                 now = quick.files(kind)
-                wrong += [] if mended.state == "done" else [f"the rollback ended {mended.state}: {mended.outcome}"]
+                wrong += [] if fixed.state == "done" else [f"the rollback ended {fixed.state}: {fixed.outcome}"]
                 wrong += [f"{path} is left" for path in now if PART_PREFIX in path]
-                wrong += _unlike(quick, now, mended.after, kind)
+                wrong += _unlike(quick, now, fixed.after, kind)
     if quick.game(kind).state != "running":
         quiet(quick.zerrit.restart(kind))
     matrix.faults += [f"{where}: {one}" for one in wrong]
@@ -275,7 +275,7 @@ def summary(matrix: Matrix) -> str:
         letters.update([cell.staying] if fault in COPED_WITH else [cell.staying, cell.passing])
     return (
         f"{letters.total()} runs: {letters['D']} deployed all the same, {letters['B']} went back, {letters['N']} wrote "
-        f"nothing, {letters['F']} failed and were mended by the rollback that they name. Nothing was lost in any of them."
+        f"nothing, {letters['F']} failed and were repaired by the rollback that they name. Nothing was lost in any of them."
     )
 
 

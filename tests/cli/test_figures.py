@@ -128,7 +128,7 @@ def test_an_upgrade_is_shown_decided_and_opened(run: Callable[..., Done], tmp_pa
     opened = run("upgrade", "lantern-shelf", "--from", "2.1", "--to", "2.2", "--open", "To 2.2")
     assert "on lantern-shelf: To 2.2, 8 steps." in opened.out
     wrong = run("upgrade", "lantern-shelf", "--from", "2.1", "--to", "2.2", "--choose", "craft.xml#hull[Skiff]=mine")
-    assert (wrong.code, "there is no such clash; there is none at all" in wrong.err) == (2, True)
+    assert (wrong.code, "there is no such conflict; there is none at all" in wrong.err) == (2, True)
 
 
 def test_a_change_is_replayed_from_the_command_line(run: Callable[..., Done]) -> None:

@@ -98,7 +98,7 @@ def test_a_snippet_is_merged_once_and_then_there_already(world: Path, tmp_path: 
     assert done.out.endswith(f"Written to {out}.\n")
     assert 'Circuit=(Name="Sump Six",Deck=3,Pumps=((Model=T3,Rating=5)),Duty=Night)' in out.read_text()
     again = zerrit("merge", str(out), "-", "--output", "json", cwd=world, stdin=(world / "pumps.txt").read_bytes())
-    assert again.data["clashes"] == []
+    assert again.data["conflicts"] == []
     assert {action["kind"] for action in again.data["actions"]} == {"same"}
 
 
@@ -232,7 +232,7 @@ def test_a_code_is_explained_with_a_wrong_and_a_right_example(tmp_path: Path) ->
     assert {c["code"]: c["tolerance"] for c in listed}["xml.doctype"] is False
 
 
-def test_three_files_are_merged_and_clashes_are_decided(tmp_path: Path) -> None:
+def test_three_files_are_merged_and_conflicts_are_decided(tmp_path: Path) -> None:
     write_files(tmp_path, {
         "base.yml": b"day: 40\nnight: 10\n",
         "mine.yml": b"# ours\nday: 45\nnight: 10\n",
@@ -242,10 +242,10 @@ def test_three_files_are_merged_and_clashes_are_decided(tmp_path: Path) -> None:
     done = zerrit("merge", *files, cwd=tmp_path)
     assert done.code == 1
     assert "2 changes taken from theirs." in done.out
-    assert "1 clash to decide with --choose" in done.out
+    assert "1 conflict to decide with --choose" in done.out
     assert (tmp_path / "out.yml").read_text() == "# ours\nday: 45\nnight: 12\ndawn: 3\n"
     told = zerrit("merge", *files, "--output", "json", cwd=tmp_path)
-    assert told.data["clashes"] == [
+    assert told.data["conflicts"] == [
         {"address": "day", "base": "40", "mine": "45", "theirs": "50", "why": "both sides gave it another value"}
     ]
     done = zerrit("merge", *files, "--choose", "day==47", cwd=tmp_path)
@@ -253,7 +253,7 @@ def test_three_files_are_merged_and_clashes_are_decided(tmp_path: Path) -> None:
     assert (tmp_path / "out.yml").read_text() == "# ours\nday: 47\nnight: 12\ndawn: 3\n"
     done = zerrit("merge", *files, "--choose", "dai=mine", cwd=tmp_path)
     assert done.code == 2
-    assert "write ADDRESS=mine or ADDRESS=theirs with a clash; there is day." in done.err
+    assert "write ADDRESS=mine or ADDRESS=theirs with a conflict; there is day." in done.err
     (tmp_path / "theirs.yml").write_text("day: [")
     done = zerrit("merge", *files, cwd=tmp_path)
     assert "Theirs has a fault in line 1" in done.err

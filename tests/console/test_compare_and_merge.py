@@ -45,7 +45,7 @@ def test_two_states_are_compared_and_narrowed(at: Page, shared: Shared) -> None:
 def test_an_upgrade_is_decided_and_becomes_a_change(at: Page, shared: Shared) -> None:
     stack, zerrit = shared
     at.goto(f"{stack.url}/servers/coral-gate/upgrade")
-    expect(at.get_by_text("5 clashes are still to be decided.")).to_be_visible()
+    expect(at.get_by_text("5 conflicts are still to be decided.")).to_be_visible()
     expect(at.get_by_role("button", name="Make it a change")).to_be_disabled()
     expect(at.get_by_text("How fast the water clouds behind a crew.")).to_be_visible()
     expect(at.get_by_text("galley/menus/feast.json")).to_be_visible()

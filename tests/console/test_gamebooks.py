@@ -107,7 +107,7 @@ def test_a_cell_offers_its_words_and_says_what_refers_to_it(at: Page, shared: Sh
     expect(dialog).to_contain_text("first fetch")
 
 
-def test_a_change_says_what_it_mends_waits_for_and_asks_to_look_at(at: Page, shared: Shared) -> None:
+def test_a_change_says_what_it_fixes_waits_for_and_asks_to_look_at(at: Page, shared: Shared) -> None:
     stack, zerrit = shared
     path = stack.host_folder / "coral-gate" / "crew" / "parties.yml"
     path.write_text(path.read_text().replace("newcomers: Shallow Party", "newcomers: Trench Party"))

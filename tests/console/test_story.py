@@ -27,7 +27,7 @@ def test_the_story_in_the_console(page: Page, stack: DemoStack) -> None:
     fetch_and_import_defaults(page, stack.folder / f"fathomline-{world_files.VERSION}-defaults.zip")
     open_a_change(page, "Wet evenings")
     write_the_steps(page)
-    mend_the_slip(page)
+    fix_the_slip(page)
     look_at_the_differences(page)
 
     deploy(page)
@@ -141,7 +141,7 @@ def write_the_steps(page: Page) -> None:
     expect(page.get_by_role("tab", name="Steps (6)")).to_be_visible()
 
 
-def mend_the_slip(page: Page) -> None:
+def fix_the_slip(page: Page) -> None:
     page.get_by_role("button", name="Check").click()
     expect(page.get_by_text("Did you mean 'Ribbonweed Flats'?")).to_be_visible()
     expect(page.get_by_role("button", name="Deploy")).to_be_disabled()

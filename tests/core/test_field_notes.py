@@ -194,7 +194,7 @@ def test_note_14_a_category_is_the_name_of_a_file_in_the_same_letter_case() -> N
     }
     (finding,) = new_findings(changed)
     assert (finding.code, finding.hint) == ("meaning.unknown-name", f"Did you mean '{first}'?")
-    assert finding.mend is not None and finding.mend.text == first
+    assert finding.fix is not None and finding.fix.text == first
 
 
 def test_note_15_a_keeper_out_of_reach() -> None:
@@ -305,7 +305,7 @@ def test_note_25_a_file_bears_exactly_one_name() -> None:
 )
 def test_note_27_a_comma_after_the_last_entry_none_before_it(old: str, new: str, code: str) -> None:
     (finding,) = new_findings(with_text("galley/counters.json", old, new))
-    assert finding.code == code and finding.mend is not None
+    assert finding.code == code and finding.fix is not None
 
 
 @pytest.mark.parametrize(

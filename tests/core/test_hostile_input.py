@@ -12,7 +12,7 @@ DEEP = 100_000  # brackets in a row
 
 
 def survives(path: str, data: bytes) -> Document:
-    """Read, walk, address, mend: everything that looks at a file."""
+    """Read, walk, address, fix: everything that looks at a file."""
     document = read_document(data, path)
     assert document.to_bytes() == data
     nodes = [node for node, _ in zip(document.root.walk(), range(200), strict=False)]

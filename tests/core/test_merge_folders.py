@@ -31,10 +31,10 @@ def merged(base: dict[str, Document], mine: dict[str, Document], theirs: dict[st
         pytest.param(None, "a: 1\nb: 2\n", "a: 1\nc: 3\n", FileState.MERGED, "a: 1\nb: 2\nc: 3\n", id="both brought it"),
         pytest.param("a: 1\n", "a: 1\n", None, FileState.REMOVED, None, id="theirs removed it"),
         pytest.param("a: 1\n", None, "a: 1\n", FileState.KEPT, None, id="mine removed it"),
-        pytest.param("a: 1\n", "a: 2\n", None, FileState.CLASH, "a: 2\n", id="changed here, removed there"),
-        pytest.param("a: 1\n", None, "a: 2\n", FileState.CLASH, None, id="removed here, changed there"),
-        pytest.param("a: 1\n", "a: [\n", "a: 2\n", FileState.CLASH, "a: [\n", id="mine is broken"),
-        pytest.param("a\0", "b\0", "c\0", FileState.CLASH, "b\0", id="no text"),
+        pytest.param("a: 1\n", "a: 2\n", None, FileState.CONFLICT, "a: 2\n", id="changed here, removed there"),
+        pytest.param("a: 1\n", None, "a: 2\n", FileState.CONFLICT, None, id="removed here, changed there"),
+        pytest.param("a: 1\n", "a: [\n", "a: 2\n", FileState.CONFLICT, "a: [\n", id="mine is broken"),
+        pytest.param("a\0", "b\0", "c\0", FileState.CONFLICT, "b\0", id="no text"),
     ],
 )  # fmt: skip
 def test_one_file(base: str | None, mine: str | None, theirs: str | None, state: FileState, text: str | None) -> None:
@@ -42,7 +42,7 @@ def test_one_file(base: str | None, mine: str | None, theirs: str | None, state:
     (merge,) = merged(sides[0], sides[1], sides[2]).values()
     assert merge.state is state
     assert merge.data == (None if text is None else text.encode())
-    assert bool(merge.clashes) == (state is FileState.CLASH)
+    assert bool(merge.conflicts) == (state is FileState.CONFLICT)
 
 
 def test_a_renamed_file_takes_the_edits_of_the_other_side_along() -> None:
@@ -61,20 +61,20 @@ def test_a_renamed_file_takes_the_edits_of_the_other_side_along() -> None:
 def test_two_new_names_for_one_file_are_decided_by_a_person() -> None:
     base = folder(old_yml="a: 1\n")
     result = merged(base, folder(here_yml="a: 1\n"), folder(there_yml="a: 1\n"))
-    assert [merge.clashes[0].why for merge in result.values()] == ["it is called here.yml here and there.yml there"]
+    assert [merge.conflicts[0].why for merge in result.values()] == ["it is called here.yml here and there.yml there"]
 
 
-def test_clashes_are_decided_by_path_and_address() -> None:
+def test_conflicts_are_decided_by_path_and_address() -> None:
     base, mine, theirs = (
         folder(a_yml="a: 1\n", b_yml="x\n"),
         folder(a_yml="a: 2\n"),
         folder(a_yml="a: 3\n", b_yml="y\n"),
     )
-    open_ones = [clash.address for merge in merge_folders(base, mine, theirs) for clash in merge.clashes]
+    open_ones = [conflict.address for merge in merge_folders(base, mine, theirs) for conflict in merge.conflicts]
     assert open_ones == ["a.yml#a", "b.yml"]
     decided = merge_folders(base, mine, theirs, {"a.yml#a": "=9", "b.yml": "theirs"})
-    assert [(merge.data, merge.clashes) for merge in decided] == [(b"a: 9\n", ()), (b"y\n", ())]
-    with pytest.raises(MergeRefused, match=r"no clash at c\.yml"):
+    assert [(merge.data, merge.conflicts) for merge in decided] == [(b"a: 9\n", ()), (b"y\n", ())]
+    with pytest.raises(MergeRefused, match=r"no conflict at c\.yml"):
         merge_folders(base, mine, theirs, {"c.yml": "mine"})
     with pytest.raises(MergeRefused, match="decided as a whole"):
         merge_folders(base, mine, theirs, {"b.yml": "=1"})

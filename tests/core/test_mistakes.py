@@ -1,4 +1,4 @@
-"""Each of the hand-made mistakes is found once, within two lines of where it was made; a sure mend mends it."""
+"""Each of the hand-made mistakes is found once, within two lines of where it was made; a safe fix fixes it."""
 
 from __future__ import annotations
 
@@ -54,9 +54,9 @@ def test_a_mistake_is_found_once_and_where_it_was_made(path: str, old: str, new:
     found = faults(text, path)
     assert len(found) == 1, [(f.line, f.code, f.message) for f in found]
     assert abs(found[0].line - made_on) <= 2, (made_on, found[0].line, found[0].message)
-    mend = found[0].mend
-    if mend is not None:
-        assert faults(splice(text, [mend]), path) == []
+    fix = found[0].fix
+    if fix is not None:
+        assert faults(splice(text, [fix]), path) == []
 
 
 def test_there_are_forty_of_each() -> None:

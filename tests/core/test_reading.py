@@ -1,4 +1,4 @@
-"""Reading: exact bytes, the tree, and faults at the place of the mend."""
+"""Reading: exact bytes, the tree, and faults at the place of the fix."""
 
 from __future__ import annotations
 

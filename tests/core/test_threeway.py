@@ -1,4 +1,4 @@
-"""Merging three documents: nothing lost, nothing by luck, mine's layout kept, clashes told with their three values."""
+"""Merging three documents: nothing lost, nothing by luck, mine's layout kept, conflicts told with their three values."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ import pytest
 from tests.core.threeway_cases import FORMATS, KINDS, as_rendered, is_same, make, model_of, read, render
 from zerrit.core import read_document
 from zerrit.core.errors import MergeRefused
-from zerrit.core.merge import Clash, Merged, merge_three
+from zerrit.core.merge import Conflict, Merged, merge_three
 
 SEEDS = 1_300  # times four formats
 
@@ -23,7 +23,7 @@ def merge(path: str, base: str, mine: str, theirs: str, **choices: str) -> Merge
             *(read_document(text.replace("\n", "\r\n").encode(), path) for text in sides), choices or None
         )
         assert with_cr.document.text == merged.document.text.replace("\n", "\r\n")
-        assert (with_cr.left, len(with_cr.clashes)) == (merged.left, len(merged.clashes))
+        assert (with_cr.left, len(with_cr.conflicts)) == (merged.left, len(merged.conflicts))
     return merged
 
 
@@ -42,18 +42,18 @@ def test_random_cases_come_out_as_they_must(form: str) -> None:
         assert merged.document.ok
         expected = as_rendered(case.expected, form)
         assert is_same(model_of(merged.document, form), expected, form), (seed, kind)
-        assert len(merged.clashes) == len(case.clashes), (seed, kind)
-        for clash, (entry, name) in zip(merged.clashes, case.clashes, strict=True):
-            assert entry in clash.address
+        assert len(merged.conflicts) == len(case.conflicts), (seed, kind)
+        for conflict, (entry, name) in zip(merged.conflicts, case.conflicts, strict=True):
+            assert entry in conflict.address
             if name:
                 values = tuple(side[entry][name] for side in sides)
-                assert (clash.base, clash.mine, clash.theirs) == values, seed
-        if case.clashes:
-            ((address),) = {clash.address for clash in merged.clashes}
+                assert (conflict.base, conflict.mine, conflict.theirs) == values, seed
+        if case.conflicts:
+            ((address),) = {conflict.address for conflict in merged.conflicts}
             chosen = merge_three(base, mine, theirs, {address: "theirs"})
-            assert chosen.clashes == ()
+            assert chosen.conflicts == ()
             assert model_of(chosen.document, form) == {**case.expected, **case.theirs} or any(
-                not name for _, name in case.clashes
+                not name for _, name in case.conflicts
             )
 
 
@@ -87,34 +87,34 @@ def test_mine_keeps_its_layout_and_its_comments() -> None:
 )  # fmt: skip
 def test_both_sides_are_in_the_result(path: str, base: str, mine: str, theirs: str, result: str) -> None:
     merged = merge(path, base, mine, theirs)
-    assert merged.clashes == ()
+    assert merged.conflicts == ()
     assert merged.document.text == result
     again = merge(path, theirs, merged.document.text, theirs)
     assert (again.document.text, again.taken) == (result, ())
 
 
 @pytest.mark.parametrize(
-    ("path", "base", "mine", "theirs", "clash"),
+    ("path", "base", "mine", "theirs", "conflict"),
     [
-        ("a.yml", "a: 1\n", "a: 2\n", "a: 3\n", Clash("a", "1", "2", "3", "both sides gave it another value")),
-        ("a.yml", "b: 0\n", "b: 0\na: 2\n", "b: 0\na: 3\n", Clash("a", None, "2", "3", "both sides added it")),
-        ("a.yml", "a: 1\nb: 1\n", "b: 1\n", "a: 3\nb: 1\n", Clash("a", "1", None, "3", "it was removed here and changed there")),
-        ("a.yml", "a: 1\nb: 1\n", "a: 2\nb: 1\n", "b: 1\n", Clash("a", "1", "2", None, "it was changed here and removed there")),
-        ("a.json", '{"a": 1}', '{"a": [1]}', '{"a": {"b": 1}}', Clash("a", "1", '"a": [1]', '"a": {"b": 1}', "both sides changed what stands here")),
-        ("a.json", "[1, 2]", "[3]", "[4, 5, 6]", Clash("[#1]", "1\n2", "3", "4\n5\n6", "both sides changed this part of the list")),
+        ("a.yml", "a: 1\n", "a: 2\n", "a: 3\n", Conflict("a", "1", "2", "3", "both sides gave it another value")),
+        ("a.yml", "b: 0\n", "b: 0\na: 2\n", "b: 0\na: 3\n", Conflict("a", None, "2", "3", "both sides added it")),
+        ("a.yml", "a: 1\nb: 1\n", "b: 1\n", "a: 3\nb: 1\n", Conflict("a", "1", None, "3", "it was removed here and changed there")),
+        ("a.yml", "a: 1\nb: 1\n", "a: 2\nb: 1\n", "b: 1\n", Conflict("a", "1", "2", None, "it was changed here and removed there")),
+        ("a.json", '{"a": 1}', '{"a": [1]}', '{"a": {"b": 1}}', Conflict("a", "1", '"a": [1]', '"a": {"b": 1}', "both sides changed what stands here")),
+        ("a.json", "[1, 2]", "[3]", "[4, 5, 6]", Conflict("[#1]", "1\n2", "3", "4\n5\n6", "both sides changed this part of the list")),
     ],
 )  # fmt: skip
-def test_a_clash_has_its_three_values_and_mine_stays(
-    path: str, base: str, mine: str, theirs: str, clash: Clash
+def test_a_conflict_has_its_three_values_and_mine_stays(
+    path: str, base: str, mine: str, theirs: str, conflict: Conflict
 ) -> None:
     merged = merge(path, base, mine, theirs)
-    assert merged.clashes == (clash,)
+    assert merged.conflicts == (conflict,)
     assert merged.document.text == mine
     documents = [read_document(text.encode(), path) for text in (base, mine, theirs)]
-    kept = merge_three(documents[0], documents[1], documents[2], {clash.address: "mine"})
-    assert (kept.clashes, kept.document.text) == ((), mine)
-    taken = merge_three(documents[0], documents[1], documents[2], {clash.address: "theirs"})
-    assert taken.clashes == ()
+    kept = merge_three(documents[0], documents[1], documents[2], {conflict.address: "mine"})
+    assert (kept.conflicts, kept.document.text) == ((), mine)
+    taken = merge_three(documents[0], documents[1], documents[2], {conflict.address: "theirs"})
+    assert taken.conflicts == ()
     assert taken.document.to_data() == documents[2].to_data()
 
 
@@ -137,7 +137,7 @@ def test_a_clash_has_its_three_values_and_mine_stays(
 )  # fmt: skip
 def test_order_names_and_comments_are_taken_too(path: str, base: str, mine: str, theirs: str, result: str) -> None:
     merged = merge(path, base, mine, theirs)
-    assert (merged.document.text, merged.clashes, merged.left) == (result, (), ())
+    assert (merged.document.text, merged.conflicts, merged.left) == (result, (), ())
 
 
 @pytest.mark.parametrize(
@@ -149,12 +149,12 @@ def test_order_names_and_comments_are_taken_too(path: str, base: str, mine: str,
 )  # fmt: skip
 def test_what_is_left_as_mine_has_it_is_said(path: str, base: str, mine: str, theirs: str, left: str) -> None:
     merged = merge(path, base, mine, theirs)
-    assert (merged.document.text, merged.left, merged.clashes) == (mine, (left,), ())
+    assert (merged.document.text, merged.left, merged.conflicts) == (mine, (left,), ())
 
 
-def test_a_clash_is_decided_by_a_value_of_ones_own() -> None:
+def test_a_conflict_is_decided_by_a_value_of_ones_own() -> None:
     merged = merge("a.yml", "a: 1 # x\n", "a: 2 # x\n", "a: 3 # x\n", a="=7")
-    assert (merged.document.text, merged.clashes) == ("a: 7 # x\n", ())
+    assert (merged.document.text, merged.conflicts) == ("a: 7 # x\n", ())
 
 
 @pytest.mark.parametrize(
@@ -162,7 +162,7 @@ def test_a_clash_is_decided_by_a_value_of_ones_own() -> None:
     [
         (("a: [", "a: 1", "a: 1"), {}, "The base has a fault in line 1"),
         (("a: 1", "a: 1", 'a: "'), {}, "Theirs has a fault in line 1"),
-        (("a: 1", "a: 2", "a: 3"), {"b": "mine"}, "There is no clash at a.yml#b"),
+        (("a: 1", "a: 2", "a: 3"), {"b": "mine"}, "There is no conflict at a.yml#b"),
         (("a: 1", "a: 2", "a: 3"), {"a": "both"}, "write mine, theirs, or =VALUE"),
     ],
 )

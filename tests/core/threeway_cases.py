@@ -2,7 +2,7 @@
 Random three-way cases whose right answer is known: a model is edited on two sides and rendered to every format.
 
 A model is a list of entries, each with a name and fields. The edits of the two sides are drawn so that it is known
-which of them meet: those that touch different entries or fields must merge, those that do not must clash.
+which of them meet: those that touch different entries or fields must merge, those that do not must conflict.
 """
 
 from __future__ import annotations
@@ -20,7 +20,7 @@ KINDS = (
     "additions",
     "identical",
     "removals",
-    "clash",
+    "conflict",
     "reformat",
     "moved",
     "renamed",
@@ -36,14 +36,14 @@ Entries = dict[str, dict[str, str]]
 
 @dataclass(slots=True)
 class Case:
-    """One case. `clashes` are the (entry, field) pairs that both sides changed differently; field "" is the entry."""
+    """One case. `conflicts` are the (entry, field) pairs that both sides changed differently; field "" is the entry."""
 
     kind: str
     base: Entries
     mine: Entries
     theirs: Entries
     expected: Entries
-    clashes: set[tuple[str, str]] = field(default_factory=set)
+    conflicts: set[tuple[str, str]] = field(default_factory=set)
 
 
 def _value(chance: random.Random) -> str:
@@ -67,7 +67,7 @@ def make(chance: random.Random, kind: str) -> Case:
     names = [f"{chance.choice(_WORDS)}-{number}" for number in range(chance.randrange(4, 9))]
     base = {name: _entry(chance) for name in names}
     mine, theirs, expected = _copy(base), _copy(base), _copy(base)
-    clashes: set[tuple[str, str]] = set()
+    conflicts: set[tuple[str, str]] = set()
     if kind in ("disjoint", "reformat"):
         chosen = chance.sample(names, 4)
         for name in chosen[:2]:
@@ -126,7 +126,7 @@ def make(chance: random.Random, kind: str) -> Case:
         if chance.random() < 0.3:
             del theirs[name]
             _edit(chance, mine, expected, name)
-            clashes.add((name, ""))
+            conflicts.add((name, ""))
         else:
             changed = chance.choice(list(base[name]))
             mine[name][changed] = expected[name][changed] = _other(chance, base[name][changed])
@@ -134,8 +134,8 @@ def make(chance: random.Random, kind: str) -> Case:
             theirs[name][changed] = next(
                 v for v in (_value(chance) for _ in range(99)) if v not in (base[name][changed], mine[name][changed])
             )
-            clashes.add((name, changed))
-    return Case(kind, base, mine, theirs, expected, clashes)
+            conflicts.add((name, changed))
+    return Case(kind, base, mine, theirs, expected, conflicts)
 
 
 def _say(chance: random.Random, fields: dict[str, str]) -> None:

@@ -99,7 +99,7 @@ def test_a_hostile_archive_is_refused(shared: Shared, name: str, said: str) -> N
         buffer.write(b"PK\x03\x04 and then nothing")
     with pytest.raises(ProblemError, match=said):
         zerrit.import_defaults("coral-gate", "9.9", buffer.getvalue())
-    with expect("conflict", 409):
+    with expect("wrong-state", 409):
         zerrit.import_defaults("coral-gate", "2.1", defaults_zip("2.1"))
 
 

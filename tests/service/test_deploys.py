@@ -178,7 +178,7 @@ def test_an_old_crash_file_is_not_taken_for_a_new_one(zerrit: Client, stack: Dem
     assert carried_out(zerrit, zerrit.deploy(opened(zerrit, SET))).state == "deployed"
 
 
-def test_a_change_that_was_rolled_back_can_be_mended_and_deployed(zerrit: Client) -> None:
+def test_a_change_that_was_rolled_back_can_be_fixed_and_deployed(zerrit: Client) -> None:
     change = opened(zerrit, TRIPS_THE_BREAKER)
     assert carried_out(zerrit, zerrit.deploy(change)).state == "rolled-back"
     detail = zerrit.change(change)

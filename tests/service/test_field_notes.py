@@ -70,4 +70,4 @@ def test_note_26_an_upgrade_brings_new_keys_and_keeps_ones_own_edits(zerrit: Cli
     plan = zerrit.upgrade_plan("coral-gate", api.UpgradeIn(old="2.1", new=NEXT_VERSION))
     bell = next(file for file in plan.files if file.path == "addins/tidebell/settings.yml")
     assert [key.address.partition("#")[2] for key in bell.added] == ["settings/fade"]
-    assert [clash.mine for clash in plan.clashes if clash.address.endswith("settings/volume")] == ["0.5"]
+    assert [conflict.mine for conflict in plan.conflicts if conflict.address.endswith("settings/volume")] == ["0.5"]

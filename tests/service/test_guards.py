@@ -251,6 +251,6 @@ def test_of_several_changes_of_one_run_each_is_taken_back_for_itself(quick: Quic
     assert [(one.address, one.old, one.new) for one in undone.differences] == [("sea/1.yml#holds", "6", "5")]
     undone = quick.zerrit.undo(first, api.UndoIn())
     assert [(one.address, one.old, one.new) for one in undone.differences] == [("sea/2.yml#holds", "5", "0")]
-    assert [(one.address, one.base, one.mine, one.theirs) for one in undone.clashes] == [
+    assert [(one.address, one.base, one.mine, one.theirs) for one in undone.conflicts] == [
         ("sea/1.yml#holds", "5", "6", "0")
     ]

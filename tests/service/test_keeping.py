@@ -222,7 +222,7 @@ def test_one_old_change_is_taken_back_and_what_came_since_stays(quick: Quick) ->
         ("changed", "sea/1.yml#holds"),
         ("changed", "sea/2.yml#holds"),
     ]
-    assert (seen.clashes, seen.change) == ([], None)
+    assert (seen.conflicts, seen.change) == ([], None)
     opened = quick.zerrit.undo(old, api.UndoIn(open=True)).change
     assert opened is not None
     assert quick.end_of(quick.zerrit.deploy(opened)).state == "deployed"
@@ -236,11 +236,11 @@ def test_what_was_changed_again_since_has_to_be_decided(quick: Quick) -> None:
     old = quick.deploy("sea/1.yml#holds=5").changes[0]
     quick.deploy("sea/1.yml#holds=6")
     seen = quick.zerrit.undo(old, api.UndoIn())
-    (clash,) = seen.clashes
-    assert (clash.address, clash.base, clash.mine, clash.theirs) == ("sea/1.yml#holds", "5", "6", "0")
+    (conflict,) = seen.conflicts
+    assert (conflict.address, conflict.base, conflict.mine, conflict.theirs) == ("sea/1.yml#holds", "5", "6", "0")
     with pytest.raises(ProblemError, match="decide first"):
         quick.zerrit.undo(old, api.UndoIn(open=True))
-    decided = quick.zerrit.undo(old, api.UndoIn(choices={clash.address: "theirs"}))
+    decided = quick.zerrit.undo(old, api.UndoIn(choices={conflict.address: "theirs"}))
     assert [(one.old, one.new) for one in decided.differences] == [("6", "0")]
     with pytest.raises(ProblemError, match="is draft; only a change that was deployed"):
         quick.zerrit.undo(quick.change("sea/1.yml#holds=9"), api.UndoIn())

@@ -103,19 +103,19 @@ def test_a_fault_that_stands_in_the_defaults_blocks_nobody(zerrit: Client, stack
     assert carried_out(zerrit, zerrit.deploy(change)).state == "deployed"
 
 
-def test_a_change_shows_what_it_brings_in_mends_and_finds(zerrit: Client, stack: DemoStack) -> None:
+def test_a_change_shows_what_it_brings_in_fixes_and_finds(zerrit: Client, stack: DemoStack) -> None:
     with_own_fault(zerrit, stack, "coral-gate")
     change = opened(zerrit, api.StepIn(kind="set", address="launch.sh#chart", operation="=coral_gate"))
     detail = zerrit.check(change)
     assert [(f.code, f.path) for f in detail.findings] == [("meaning.disagree", "launch.sh")]
     assert detail.old_findings == 2, "the fault that stood there before, and the vendor's comment"
     assert len(detail.blocking) == 1
-    mended = zerrit.add_step(change, api.StepIn(kind="set", address="launch.sh#chart", operation="=coral-gate"))
-    mended = zerrit.add_step(
+    fixed = zerrit.add_step(change, api.StepIn(kind="set", address="launch.sh#chart", operation="=coral-gate"))
+    fixed = zerrit.add_step(
         change, api.StepIn(kind="set", address="crew/parties.yml#newcomers", operation="=Wall Party")
     )
-    assert (mended.findings, mended.old_findings, mended.blocking) == ([], 1, [])
-    assert [f.code for f in mended.mended] == [CLOSED]
+    assert (fixed.findings, fixed.old_findings, fixed.blocking) == ([], 1, [])
+    assert [f.code for f in fixed.fixed] == [CLOSED]
 
 
 def test_a_change_says_what_it_waits_for_and_what_to_look_at(zerrit: Client) -> None:

@@ -15,12 +15,12 @@ from zerrit.demo.world_files import default_files
 
 FINDS = "sea/finds.xml"
 GIMBAL = f"{FINDS}#find[Copper Gimbal]/@house"
-CLASHES = [
+CONFLICTS = [
     "addins/tidebell/settings.yml#settings/volume",
     f"{FINDS}#find[Small Cork Float]/band[shallow]/@holds",
     GIMBAL,
 ]
-OTHER_SIZES = [CLASHES[1].replace("Small", size) for size in ("Broad", "Great")]
+OTHER_SIZES = [CONFLICTS[1].replace("Small", size) for size in ("Broad", "Great")]
 
 
 @pytest.fixture(scope="module")
@@ -35,7 +35,7 @@ def upgrade(**more: object) -> api.UpgradeIn:
     return api.UpgradeIn.model_validate({"old": "2.1", "new": "2.2", **more})
 
 
-def test_an_upgrade_shows_what_merges_and_what_clashes(zerrit: Client) -> None:
+def test_an_upgrade_shows_what_merges_and_what_conflicts(zerrit: Client) -> None:
     found = zerrit.upgrade_plan("coral-gate", upgrade())
     files = {file.path: file for file in found.files}
     assert {path: file.state for path, file in files.items()} == {
@@ -54,12 +54,12 @@ def test_an_upgrade_shows_what_merges_and_what_clashes(zerrit: Client) -> None:
         "station.ini#Multipliers/SiltRate",
     ]
     assert {one.new for one in files["station.ini"].own} == {"1.4", "Coral Gate: mind the tide, sign the slate."}
-    assert [(clash.address, clash.base, clash.mine, clash.theirs) for clash in found.clashes] == [
-        (CLASHES[0], "0.7", "0.5", "0.6"),
-        (CLASHES[1], "40", "46", "42"),
+    assert [(conflict.address, conflict.base, conflict.mine, conflict.theirs) for conflict in found.conflicts] == [
+        (CONFLICTS[0], "0.7", "0.5", "0.6"),
+        (CONFLICTS[1], "40", "46", "42"),
         (OTHER_SIZES[0], "40", "46", "42"),
         (OTHER_SIZES[1], "40", "46", "42"),
-        (CLASHES[2], "35", "45", "40"),
+        (CONFLICTS[2], "35", "45", "40"),
     ]
     new = {note.address: note.comment for file in found.files for note in file.added}
     assert new["station.ini#Multipliers/SiltRate"].startswith("How fast the water clouds")
@@ -68,17 +68,17 @@ def test_an_upgrade_shows_what_merges_and_what_clashes(zerrit: Client) -> None:
     assert found.remaining == ["galley/menus/feast.json"]
 
 
-def test_an_undecided_clash_blocks_and_decided_ones_become_a_change(zerrit: Client) -> None:
-    with pytest.raises(ProblemError, match="5 clashes still to be decided"):
+def test_an_undecided_conflict_blocks_and_decided_ones_become_a_change(zerrit: Client) -> None:
+    with pytest.raises(ProblemError, match="5 conflicts still to be decided"):
         zerrit.open_upgrade("coral-gate", upgrade())
-    choices = {CLASHES[0]: "mine", CLASHES[1]: "theirs", **dict.fromkeys(OTHER_SIZES, "theirs"), GIMBAL: "=42"}
+    choices = {CONFLICTS[0]: "mine", CONFLICTS[1]: "theirs", **dict.fromkeys(OTHER_SIZES, "theirs"), GIMBAL: "=42"}
     change = zerrit.open_upgrade("coral-gate", upgrade(choices=choices, title="To 2.2"))
     assert (change.title, change.blocking) == ("To 2.2", [])
     assert {step.kind for step in change.step_list} == {"carry", "put"}
     result = {d.address: (d.old, d.new) for d in zerrit.differences(change.id, "base").differences}
     assert result[GIMBAL] == ("45", "42")
-    assert result[CLASHES[1]] == ("46", "42")
-    assert CLASHES[0] not in result
+    assert result[CONFLICTS[1]] == ("46", "42")
+    assert CONFLICTS[0] not in result
     assert result["station.ini#World/DayLength"] == ("96", "90")
     text = zerrit.file("coral-gate", FINDS, change=change.id).text
     assert 'name="Salt Lantern"' in text
@@ -92,7 +92,7 @@ def test_an_undecided_clash_blocks_and_decided_ones_become_a_change(zerrit: Clie
     [
         ({"new": "9"}, "coral-gate has no defaults 9"),
         ({"new": "2.1"}, "Both versions are 2.1"),
-        ({"choices": {"craft.xml#hull[Skiff]": "mine"}}, "There is no clash at craft.xml#hull[Skiff]"),
+        ({"choices": {"craft.xml#hull[Skiff]": "mine"}}, "There is no conflict at craft.xml#hull[Skiff]"),
         ({"choices": {GIMBAL: "both"}}, "write mine, theirs, or =VALUE"),
     ],
 )
@@ -218,7 +218,7 @@ def test_a_file_that_is_decided_as_a_whole_is_put(zerrit: Client) -> None:
     zerrit.import_defaults("coral-gate", "broken", packed(craft__xml=craft.replace(b"</craft>", b"")))
     zerrit.import_defaults("coral-gate", "whole", packed(craft__xml=craft.replace(b'stock="12"', b'stock="20"')))
     found = zerrit.upgrade_plan("coral-gate", api.UpgradeIn(old="broken", new="whole"))
-    assert [clash.address for clash in found.clashes] == ["craft.xml"]
+    assert [conflict.address for conflict in found.conflicts] == ["craft.xml"]
     change = zerrit.open_upgrade("coral-gate", api.UpgradeIn(old="broken", new="whole", rest="theirs"))
     assert [(step.kind, step.address) for step in change.step_list] == [("put", "craft.xml")]
     differences = {one.address: one.new for one in zerrit.differences(change.id).differences}

@@ -1504,7 +1504,7 @@ export interface paths {
         put?: never;
         /**
          * Open Upgrade
-         * @description Make a change of it; every clash must be decided.
+         * @description Make a change of it; every conflict must be decided.
          */
         post: operations["open_upgrade_api_v1_servers__server_id__upgrade_post"];
         delete?: never;
@@ -1867,7 +1867,7 @@ export interface components {
          * ChangeDetail
          * @description A change worked out on its base. `blocking` says why it may not be deployed, one sentence each.
          *
-         *     `findings` are those that it brings in, `mended` those that it takes away; `old_findings` counts the rest.
+         *     `findings` are those that it brings in, `fixed` those that it takes away; `old_findings` counts the rest.
          *     `effects` is what it waits for once it is written, `looks` what to look at in the game then.
          */
         ChangeDetail: {
@@ -1886,6 +1886,8 @@ export interface components {
             effects: components["schemas"]["EffectOut"][];
             /** Findings */
             findings: components["schemas"]["FindingOut"][];
+            /** Fixed */
+            fixed: components["schemas"]["FindingOut"][];
             /** Id */
             id: number;
             /** Is Outdated */
@@ -1894,8 +1896,6 @@ export interface components {
             look_list: components["schemas"]["LookOut"][];
             /** Looks */
             looks: string[];
-            /** Mended */
-            mended: components["schemas"]["FindingOut"][];
             /** Old Findings */
             old_findings: number;
             /** Runs */
@@ -1973,22 +1973,6 @@ export interface components {
             snapshot: number;
         };
         /**
-         * ClashOut
-         * @description A place that both sides changed differently; null where a side does not have it.
-         */
-        ClashOut: {
-            /** Address */
-            address: string;
-            /** Base */
-            base: string | null;
-            /** Mine */
-            mine: string | null;
-            /** Theirs */
-            theirs: string | null;
-            /** Why */
-            why: string;
-        };
-        /**
          * ColumnOut
          * @description A field of entries. `kind` is that of its values, `least` and `most` the ends of their range, as texts.
          */
@@ -2060,6 +2044,22 @@ export interface components {
             old: string;
             /** Texts */
             texts: components["schemas"]["TextDifferenceOut"][];
+        };
+        /**
+         * ConflictOut
+         * @description A place that both sides changed differently; null where a side does not have it.
+         */
+        ConflictOut: {
+            /** Address */
+            address: string;
+            /** Base */
+            base: string | null;
+            /** Mine */
+            mine: string | null;
+            /** Theirs */
+            theirs: string | null;
+            /** Why */
+            why: string;
         };
         /**
          * ConsoleCommands
@@ -3753,7 +3753,7 @@ export interface components {
         };
         /**
          * UndoIn
-         * @description Take one old change back. `choices` decides clashes by address (mine, theirs, =VALUE), `rest` all others.
+         * @description Take one old change back. `choices` decides conflicts by address (mine, theirs, =VALUE), `rest` all others.
          */
         UndoIn: {
             /** Choices */
@@ -3784,8 +3784,8 @@ export interface components {
         UndoOut: {
             /** Change */
             change: number | null;
-            /** Clashes */
-            clashes: components["schemas"]["ClashOut"][];
+            /** Conflicts */
+            conflicts: components["schemas"]["ConflictOut"][];
             /** Differences */
             differences: components["schemas"]["DifferenceOut"][];
         };
@@ -3796,8 +3796,8 @@ export interface components {
         UpgradeFileOut: {
             /** Added */
             added: components["schemas"]["KeyNoteOut"][];
-            /** Clashes */
-            clashes: number;
+            /** Conflicts */
+            conflicts: number;
             /** Dropped */
             dropped: components["schemas"]["KeyNoteOut"][];
             /** Left */
@@ -3810,7 +3810,7 @@ export interface components {
              * State
              * @enum {string}
              */
-            state: "taken" | "added" | "moved" | "merged" | "clash";
+            state: "taken" | "added" | "moved" | "merged" | "conflict";
             /** Taken */
             taken: components["schemas"]["ValueChangeOut"][];
             /** Vendor */
@@ -3820,7 +3820,7 @@ export interface components {
          * UpgradeIn
          * @description An upgrade from one version of the defaults to another.
          *
-         *     `choices` decides clashes by address (mine, theirs, or =VALUE), `rest` all others; `title` is that of the change.
+         *     `choices` decides conflicts by address (mine, theirs, or =VALUE), `rest` all others; `title` is that of the change.
          */
         UpgradeIn: {
             /** Choices */
@@ -3845,8 +3845,8 @@ export interface components {
         };
         /** UpgradeOut */
         UpgradeOut: {
-            /** Clashes */
-            clashes: components["schemas"]["ClashOut"][];
+            /** Conflicts */
+            conflicts: components["schemas"]["ConflictOut"][];
             /** Files */
             files: components["schemas"]["UpgradeFileOut"][];
             /** New */

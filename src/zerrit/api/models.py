@@ -298,14 +298,14 @@ class EffectOut(BaseModel):
 class ChangeDetail(ChangeOut):
     """A change worked out on its base. `blocking` says why it may not be deployed, one sentence each.
 
-    `findings` are those that it brings in, `mended` those that it takes away; `old_findings` counts the rest.
+    `findings` are those that it brings in, `fixed` those that it takes away; `old_findings` counts the rest.
     `effects` is what it waits for once it is written, `looks` what to look at in the game then.
     """
 
     step_list: list[StepOut]
     findings: list[FindingOut]
     old_findings: int
-    mended: list[FindingOut]
+    fixed: list[FindingOut]
     touched: list[str]
     blocking: list[str]
     effects: list[EffectOut]
@@ -405,7 +405,7 @@ class ComparisonOut(BaseModel):
     texts: list[TextDifferenceOut]
 
 
-class ClashOut(BaseModel):
+class ConflictOut(BaseModel):
     """A place that both sides changed differently; null where a side does not have it."""
 
     address: str
@@ -424,7 +424,7 @@ class KeyNoteOut(BaseModel):
 class UpgradeIn(Sent):
     """An upgrade from one version of the defaults to another.
 
-    `choices` decides clashes by address (mine, theirs, or =VALUE), `rest` all others; `title` is that of the change.
+    `choices` decides conflicts by address (mine, theirs, or =VALUE), `rest` all others; `title` is that of the change.
     """
 
     old: Annotated[str, Field(min_length=1, max_length=40)]
@@ -438,12 +438,12 @@ class UpgradeFileOut(BaseModel):
     """One file: what the vendor changed, what was changed here, and what becomes of it."""
 
     path: str
-    state: Literal["taken", "added", "moved", "merged", "clash"]
+    state: Literal["taken", "added", "moved", "merged", "conflict"]
     vendor: list[DifferenceOut]
     own: list[DifferenceOut]
     taken: list[ValueChangeOut]
     left: list[str]
-    clashes: int
+    conflicts: int
     added: list[KeyNoteOut]
     dropped: list[KeyNoteOut]
 
@@ -453,7 +453,7 @@ class UpgradeOut(BaseModel):
     old: str
     new: str
     files: list[UpgradeFileOut]
-    clashes: list[ClashOut]
+    conflicts: list[ConflictOut]
     remaining: list[str]
 
 

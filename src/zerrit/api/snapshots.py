@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, Field
 
-from zerrit.api.models import ClashOut, DifferenceOut
+from zerrit.api.models import ConflictOut, DifferenceOut
 from zerrit.api.request_model import Number, Sent
 from zerrit.api.runs import OptionsIn
 
@@ -51,7 +51,7 @@ class RestoreIn(Sent):
 
 
 class UndoIn(Sent):
-    """Take one old change back. `choices` decides clashes by address (mine, theirs, =VALUE), `rest` all others."""
+    """Take one old change back. `choices` decides conflicts by address (mine, theirs, =VALUE), `rest` all others."""
 
     choices: dict[str, Choice] = Field(default_factory=dict)
     rest: Literal["", "mine", "theirs"] = ""
@@ -64,7 +64,7 @@ class UndoOut(BaseModel):
 
     change: int | None
     differences: list[DifferenceOut]
-    clashes: list[ClashOut]
+    conflicts: list[ConflictOut]
 
 
 class DriftFileOut(BaseModel):

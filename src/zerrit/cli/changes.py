@@ -100,11 +100,11 @@ def _print_outcome(outcome: api.OutcomeOut) -> None:
 
 def _print_findings(detail: api.ChangeDetail) -> None:
     print_findings(detail.findings)
-    for finding in detail.mended:
-        echo(f"mends: {finding.message}  {finding.address or finding.path}")
+    for finding in detail.fixed:
+        echo(f"fixes: {finding.message}  {finding.address or finding.path}")
     old = f" ({counted(detail.old_findings, 'older finding')} not counted)" if detail.old_findings else ""
     if detail.blocking:
-        echo(f"Blocked for {counted(len(detail.blocking), 'reason')}{old}. Mend it with another step, or accept it:")
+        echo(f"Blocked for {counted(len(detail.blocking), 'reason')}{old}. Fix it with another step, or accept it:")
         for finding in (f for f in detail.findings if f.blocks):
             place = shlex.quote(finding.place)
             echo(f"    zerrit change waive {detail.id} {finding.code} {place} --reason '...'")
@@ -473,20 +473,20 @@ def undo(
         found = zerrit.undo(change_id, given)
     if output == "json":
         print_json(found.model_dump(mode="json"))
-        sys.exit(1 if found.clashes else 0)
+        sys.exit(1 if found.conflicts else 0)
     rows = [(sign(one.kind), one.address, short(one.old), short(one.new), one.delta) for one in found.differences]
     print_table(("kind", "address", "now", "then", "by"), rows, right=("by",), whole=("kind", "address"))
-    for clash in found.clashes:
+    for conflict in found.conflicts:
         echo(
-            f"  clash {clash.address}: {clash.mine} now, {clash.theirs} before change {change_id}; it was changed again since"
+            f"  conflict {conflict.address}: {conflict.mine} now, {conflict.theirs} before change {change_id}; it was changed again since"
         )
     if found.change is not None:
         echo(f"Change {found.change} is open for it. Look at it: zerrit change compare {found.change}")
-    elif found.clashes:
+    elif found.conflicts:
         echo("Decide with --choose ADDRESS=mine, ADDRESS=theirs, ADDRESS==VALUE, or --rest mine.")
     else:
         echo("Nothing was changed; --open opens a change that does it.")
-    sys.exit(1 if found.clashes else 0)
+    sys.exit(1 if found.conflicts else 0)
 
 
 def _chosen(text: str) -> tuple[str, str]:

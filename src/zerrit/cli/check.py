@@ -203,11 +203,11 @@ def _fixes(local: _Local, findings: Iterable[Finding]) -> dict[str, Fixed]:
     by_rule: dict[str, list[Finding]] = {}
     for finding in findings:
         # A rule that only warns, as a drafted one, does not say that the value is certainly wrong.
-        if finding.rule and finding.blocks and finding.mend is not None and finding.path in documents:
+        if finding.rule and finding.blocks and finding.fix is not None and finding.path in documents:
             by_rule.setdefault(finding.path, []).append(finding)
     for name, found in by_rule.items():
         if documents[name].ok and not fixes[name].findings:
-            splices = [finding.mend for finding in found if finding.mend is not None]
+            splices = [finding.fix for finding in found if finding.fix is not None]
             fixes[name] = Fixed(documents[name].with_splices(splices), tuple(found))
     return {name: fixed for name, fixed in fixes.items() if fixed.findings}
 

@@ -20,7 +20,7 @@ from zerrit.core.documents.value_edits import ValueChange
 from zerrit.core.errors import SnippetRefused
 from zerrit.core.merge import (
     ActionKind,
-    Clash,
+    Conflict,
     FileState,
     MergePlan,
     apply_plan,
@@ -102,7 +102,7 @@ def merge(
         keys = ("address", "line", "why", "result")
         actions = [{"kind": a.kind.value, **{key: getattr(a, key) for key in keys}} for a in plan.actions]
         print_json(
-            {"actions": actions, "notes": list(plan.notes), "clashes": [a for a in actions if a["kind"] == "ask"]}
+            {"actions": actions, "notes": list(plan.notes), "conflicts": [a for a in actions if a["kind"] == "ask"]}
         )
     else:
         print_merge_plan(_rows(plan), list(plan.notes), {a.address: a.result for a in plan.actions if a.result})
@@ -148,26 +148,26 @@ def _say_written(save_to: Path | None) -> None:
 def _merge_three(
     base: Path, mine: Path, theirs: Path, save_to: Path | None, choose: tuple[str, ...], output: str
 ) -> None:
-    """Merge three files; where they clash, mine's value stays and the exit code is 1."""
+    """Merge three files; where they conflict, mine's value stays and the exit code is 1."""
     with click.open_file(str(theirs), "rb") as file:
         other = read_document(file.read(), mine.name)
     old, own = (read_document(path.read_bytes(), mine.name) for path in (base, mine))
     merged = merge_three(old, own, other)
     if choose:
-        merged = merge_three(old, own, other, dict(_chosen(text, merged.clashes) for text in choose))
+        merged = merge_three(old, own, other, dict(_chosen(text, merged.conflicts) for text in choose))
     if output == "json":
         taken = [asdict(change) for change in merged.taken]
-        print_json({"taken": taken, "clashes": _listed_clashes(merged.clashes), "left": list(merged.left)})
+        print_json({"taken": taken, "conflicts": _listed_conflicts(merged.conflicts), "left": list(merged.left)})
     else:
         _print_taken(merged.taken)
         for text in merged.left:
             echo(f"left: {text}")
-        _print_clashes(merged.clashes)
+        _print_conflicts(merged.conflicts)
     if save_to is not None:
         save(save_to, merged.document.to_bytes())
     if output == "table":
         _say_written(save_to)
-    sys.exit(1 if merged.clashes else 0)
+    sys.exit(1 if merged.conflicts else 0)
 
 
 def _merge_folders(
@@ -178,10 +178,10 @@ def _merge_folders(
         raise click.UsageError(f"{save_to} is there already; the result needs an empty folder or a new one.")
     old, own, other = (read_all(folder) for folder in (base, mine, theirs))
     merges = merge_folders(old, own, other)
-    clashes = [clash for merge in merges for clash in merge.clashes]
+    conflicts = [conflict for merge in merges for conflict in merge.conflicts]
     if choose:
-        merges = merge_folders(old, own, other, dict(_chosen(text, clashes) for text in choose))
-        clashes = [clash for merge in merges for clash in merge.clashes]
+        merges = merge_folders(old, own, other, dict(_chosen(text, conflicts) for text in choose))
+        conflicts = [conflict for merge in merges for conflict in merge.conflicts]
     touched = [merge for merge in merges if merge.state is not FileState.KEPT]
     if output == "json":
         files = [
@@ -193,7 +193,7 @@ def _merge_folders(
             }
             for m in touched
         ]
-        print_json({"files": files, "clashes": _listed_clashes(clashes)})
+        print_json({"files": files, "conflicts": _listed_conflicts(conflicts)})
     else:
         rows = [(m.path, m.state.value, str(len(m.merged.taken)) if m.merged else "") for m in touched]
         if rows:
@@ -202,7 +202,7 @@ def _merge_folders(
             for text in file.merged.left if file.merged else ():
                 echo(f"left: {file.path}: {text}")
         echo(f"{counted(len(merges) - len(touched), 'file')} kept as mine has them.")
-        _print_clashes(clashes)
+        _print_conflicts(conflicts)
     if save_to is not None:
         for merge in merges:
             if merge.data is not None:
@@ -211,23 +211,23 @@ def _merge_folders(
                 save(path, merge.data)
     if output == "table":
         _say_written(save_to)
-    sys.exit(1 if clashes else 0)
+    sys.exit(1 if conflicts else 0)
 
 
-def _listed_clashes(clashes: Iterable[Clash]) -> list[dict[str, Any]]:
-    return [asdict(clash) for clash in clashes]
+def _listed_conflicts(conflicts: Iterable[Conflict]) -> list[dict[str, Any]]:
+    return [asdict(conflict) for conflict in conflicts]
 
 
-def _chosen(text: str, clashes: Sequence[Clash]) -> tuple[str, str]:
-    """The address of a clash and what is chosen for it; an address may hold an equals sign itself."""
-    for clash in clashes:
-        if text.startswith(f"{clash.address}="):
-            choice = text[len(clash.address) + 1 :]
+def _chosen(text: str, conflicts: Sequence[Conflict]) -> tuple[str, str]:
+    """The address of a conflict and what is chosen for it; an address may hold an equals sign itself."""
+    for conflict in conflicts:
+        if text.startswith(f"{conflict.address}="):
+            choice = text[len(conflict.address) + 1 :]
             if choice in ("mine", "theirs") or choice.startswith("="):
-                return clash.address, choice
+                return conflict.address, choice
             raise click.UsageError(f"--choose {text}: write mine, theirs, or ={choice} for a value of your own.")
-    known = ", ".join(clash.address for clash in clashes) or "none at all"
-    raise click.UsageError(f"--choose {text}: write ADDRESS=mine or ADDRESS=theirs with a clash; there is {known}.")
+    known = ", ".join(conflict.address for conflict in conflicts) or "none at all"
+    raise click.UsageError(f"--choose {text}: write ADDRESS=mine or ADDRESS=theirs with a conflict; there is {known}.")
 
 
 def _print_taken(taken: Sequence[ValueChange]) -> None:
@@ -237,16 +237,16 @@ def _print_taken(taken: Sequence[ValueChange]) -> None:
     echo(f"{counted(len(taken), 'change')} taken from theirs.")
 
 
-def _print_clashes(clashes: Sequence[Clash]) -> None:
-    if not clashes:
+def _print_conflicts(conflicts: Sequence[Conflict]) -> None:
+    if not conflicts:
         return
     rows = [
         (c.address, *("(none)" if value is None else short(value, 40) for value in (c.base, c.mine, c.theirs)), c.why)
-        for c in clashes
+        for c in conflicts
     ]
-    print_table(("clash", "base", "mine", "theirs", ""), rows, whole=("clash",))
+    print_table(("conflict", "base", "mine", "theirs", ""), rows, whole=("conflict",))
     echo(
-        f"{counted(len(clashes), 'clash', 'clashes')} to decide with --choose ADDRESS=mine, ADDRESS=theirs or "
+        f"{counted(len(conflicts), 'conflict', 'conflicts')} to decide with --choose ADDRESS=mine, ADDRESS=theirs or "
         "ADDRESS==VALUE; mine stays until then."
     )
 

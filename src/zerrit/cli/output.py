@@ -139,7 +139,7 @@ def short(text: str | None, most: int = 60) -> str:
 
 
 def print_findings(findings: Iterable[FindingLike], texts: Mapping[str, str] | None = None) -> None:
-    """Each finding on a few lines: place and severity, what is wrong, what would mend it.
+    """Each finding on a few lines: place and severity, what is wrong, what would fix it.
 
     `texts` holds the files by path; the line of the finding is then shown with a mark under its place.
     """

@@ -19,11 +19,11 @@ from zerrit.core.wording import counted
     "--to", "new", required=True, metavar="LABEL", help="The new defaults; import them with `zerrit defaults`."
 )
 @click.option(
-    "--choose", multiple=True, metavar="ADDRESS=SIDE", help="Decide a clash: mine, theirs, or ADDRESS==VALUE."
+    "--choose", multiple=True, metavar="ADDRESS=SIDE", help="Decide a conflict: mine, theirs, or ADDRESS==VALUE."
 )
-@click.option("--rest", type=click.Choice(["mine", "theirs"]), default=None, help="Decide all other clashes alike.")
+@click.option("--rest", type=click.Choice(["mine", "theirs"]), default=None, help="Decide all other conflicts alike.")
 @click.option(
-    "--open", "title", default=None, metavar="TITLE", help="Make a change of it; every clash must be decided."
+    "--open", "title", default=None, metavar="TITLE", help="Make a change of it; every conflict must be decided."
 )
 @click.option("--details", is_flag=True, help="Also list what the vendor changed and what was changed here, by file.")
 @output_option
@@ -38,7 +38,7 @@ def upgrade(
     output: str,
 ) -> None:
     """Carry the changes of a server over to new defaults. Shows what the vendor changed, what was changed here, what
-    merges by itself and what clashes; --open makes a change of it. Exit code 1 while something clashes.
+    merges by itself and what conflicts; --open makes a change of it. Exit code 1 while something conflicts.
     """
     with connect() as zerrit:
         plain = zerrit.upgrade_plan(server_id, api.UpgradeIn(old=old, new=new)) if choose else None
@@ -47,7 +47,7 @@ def upgrade(
                 "old": old,
                 "new": new,
                 "title": title or "",
-                "choices": dict(_chosen(text, plain.clashes) for text in choose) if plain else {},
+                "choices": dict(_chosen(text, plain.conflicts) for text in choose) if plain else {},
                 "rest": rest or "",
             }
         )
@@ -58,21 +58,21 @@ def upgrade(
             _print(planned)
             if details:
                 _print_details(planned)
-        if title is not None and not planned.clashes:
+        if title is not None and not planned.conflicts:
             change = zerrit.open_upgrade(server_id, given)
             echo(f"Change {change.id} on {server_id}: {change.title}, {counted(len(change.step_list), 'step')}.")
             for reason in change.blocking:
                 echo(f"blocked: {reason}")
-    sys.exit(1 if planned.clashes else 0)
+    sys.exit(1 if planned.conflicts else 0)
 
 
-def _chosen(text: str, clashes: list[api.ClashOut]) -> tuple[str, str]:
-    """The address of a clash and what is chosen; an address may hold an equals sign itself."""
-    for clash in clashes:
-        if text.startswith(f"{clash.address}="):
-            return clash.address, text[len(clash.address) + 1 :]
-    known = ", ".join(clash.address for clash in clashes) or "none at all"
-    raise click.UsageError(f"--choose {text}: there is no such clash; there is {known}.")
+def _chosen(text: str, conflicts: list[api.ConflictOut]) -> tuple[str, str]:
+    """The address of a conflict and what is chosen; an address may hold an equals sign itself."""
+    for conflict in conflicts:
+        if text.startswith(f"{conflict.address}="):
+            return conflict.address, text[len(conflict.address) + 1 :]
+    known = ", ".join(conflict.address for conflict in conflicts) or "none at all"
+    raise click.UsageError(f"--choose {text}: there is no such conflict; there is {known}.")
 
 
 def _print_details(planned: api.UpgradeOut) -> None:
@@ -92,14 +92,14 @@ def _print(planned: api.UpgradeOut) -> None:
             str(len(file.vendor) or ""),
             str(len(file.own) or ""),
             str(len(file.taken) or ""),
-            str(file.clashes or ""),
+            str(file.conflicts or ""),
         )
         for file in planned.files
     ]
     if not rows:
         echo(f"Between {planned.old} and {planned.new} nothing changes for {planned.server}.")
         return
-    columns = ("file", "state", "changed by the vendor", "changed here", "taken", "clashes")
+    columns = ("file", "state", "changed by the vendor", "changed here", "taken", "conflicts")
     print_table(columns, rows, right=columns[2:], whole=("file",))
     for title, notes in (
         ("New with the vendor", [note for file in planned.files for note in file.added]),
@@ -116,16 +116,16 @@ def _print(planned: api.UpgradeOut) -> None:
     for file in planned.files:
         for text in file.left:
             echo(f"left: {file.path}: {text}")
-    if planned.clashes:
+    if planned.conflicts:
         echo()
-        clash_rows = [
+        conflict_rows = [
             (c.address, *("(none)" if value is None else short(value, 40) for value in (c.base, c.mine, c.theirs)))
-            for c in planned.clashes
+            for c in planned.conflicts
         ]
-        print_table(("clash", planned.old, "here", planned.new), clash_rows, whole=("clash",))
+        print_table(("conflict", planned.old, "here", planned.new), conflict_rows, whole=("conflict",))
         echo(
-            f"{counted(len(planned.clashes), 'clash', 'clashes')} to decide: --choose ADDRESS=mine, ADDRESS=theirs, "
+            f"{counted(len(planned.conflicts), 'conflict', 'conflicts')} to decide: --choose ADDRESS=mine, ADDRESS=theirs, "
             "ADDRESS==VALUE, or --rest mine for all others."
         )
     else:
-        echo("\nNothing clashes. --open TITLE makes a change of it.")
+        echo("\nNothing conflicts. --open TITLE makes a change of it.")

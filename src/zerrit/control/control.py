@@ -73,8 +73,8 @@ class Control(Protocol):
         ...
 
 
-def cannot(act: Act, where: str, mend: str) -> ControlError:
-    return ControlError(f"The control {where} does not know how to {_WORDS[act]}. {mend}")
+def cannot(act: Act, where: str, fix: str) -> ControlError:
+    return ControlError(f"The control {where} does not know how to {_WORDS[act]}. {fix}")
 
 
 _WORDS = {

@@ -44,7 +44,7 @@ class StepKind(StrEnum):
     COMMENT_OUT = "comment-out"  #: an entry or setting becomes a comment
     COMMENT_IN = "comment-in"  #: a comment becomes the entry again that the address names
     MERGE = "merge"  #: a `snippet`, published at `origin`, into the file; `into` names the group, `choices` the actions
-    CARRY = "carry"  #: what `content`, another version of the file, changed since `base`; `choices` decide clashes
+    CARRY = "carry"  #: what `content`, another version of the file, changed since `base`; `choices` decide conflicts
     PUT = "put"  #: the file becomes `content`
     REMOVE_FILE = "remove-file"  #: the file is taken away
 
@@ -256,11 +256,11 @@ def _merge(document: Document, step: Step) -> tuple[Edit, tuple[str, ...]]:
 def _carry(document: Document, step: Step) -> tuple[Edit, tuple[str, ...]]:
     base, theirs = document.with_text(step.base), document.with_text(step.content)
     merged = merge_three(base, document, theirs, step.choices, only_fitting=True)
-    if merged.clashes:
-        clash = merged.clashes[0]
-        more = f", and {len(merged.clashes) - 1} more" if len(merged.clashes) > 1 else ""
+    if merged.conflicts:
+        conflict = merged.conflicts[0]
+        more = f", and {len(merged.conflicts) - 1} more" if len(merged.conflicts) > 1 else ""
         raise MergeRefused(
-            f"{document.path}#{clash.address}: {clash.why} ({clash.base} before, {clash.mine} here, {clash.theirs} "
+            f"{document.path}#{conflict.address}: {conflict.why} ({conflict.base} before, {conflict.mine} here, {conflict.theirs} "
             f"there){more}. Choose which of them holds."
         )
     return Edit(merged.document, merged.taken), merged.left

@@ -99,7 +99,7 @@ def change_detail(session: Session, row: Change, seen: Preview) -> api.ChangeDet
         step_list=[step(s, came) for s, came in zip(row.steps, seen.replayed.outcomes, strict=True)],
         findings=[judged_finding(judged) for judged in new],
         old_findings=len(seen.findings) - len(new),
-        mended=[finding(one) for one in seen.mended],
+        fixed=[finding(one) for one in seen.fixed],
         touched=sorted(seen.replayed.touched),
         blocking=seen.blocking,
         effects=[api.EffectOut(takes_effect=e.takes_effect, addresses=list(e.addresses)) for e in seen.effects],
@@ -147,7 +147,7 @@ def upgrade(found: upgrades.Upgrade) -> api.UpgradeOut:
         old=found.old,
         new=found.new,
         files=[_upgrade_file(file) for file in found.files],
-        clashes=[api.ClashOut.model_validate(clash, from_attributes=True) for clash in found.clashes],
+        conflicts=[api.ConflictOut.model_validate(conflict, from_attributes=True) for conflict in found.conflicts],
         remaining=list(found.remaining),
     )
 
@@ -162,7 +162,7 @@ def _upgrade_file(file: upgrades.UpgradeFile) -> api.UpgradeFileOut:
             "own": [difference(one) for one in file.own],
             "taken": value_changes(merged.taken) if merged else [],
             "left": list(merged.left) if merged else [],
-            "clashes": len(file.merge.clashes),
+            "conflicts": len(file.merge.conflicts),
             "added": [api.KeyNoteOut.model_validate(one, from_attributes=True) for one in file.added],
             "dropped": [api.KeyNoteOut.model_validate(one, from_attributes=True) for one in file.dropped],
         }

@@ -18,7 +18,7 @@ from zerrit.connections import LinkError, LinkFault
 from zerrit.control import ControlError
 from zerrit.core.errors import AddressNotFound, SnippetRefused, ZerritError
 from zerrit.records.storage import is_full
-from zerrit.work.base.errors import Conflict, SignInWaits
+from zerrit.work.base.errors import SignInWaits, WrongState
 
 log = structlog.get_logger("zerrit.web")
 
@@ -34,7 +34,7 @@ STATUS: Final[dict[str, int]] = {
     "gamebook-invalid": 422,
     "refused": 422,
     "not-found": 404,
-    "conflict": 409,
+    "wrong-state": 409,
     "drifted": 409,
     "blocked-by-findings": 409,
     "outdated": 412,
@@ -87,7 +87,7 @@ def install(app: FastAPI) -> None:
 
     @app.exception_handler(ZerritError)
     async def _ours(request: Request, error: ZerritError) -> JSONResponse:
-        facts: dict[str, Any] = dict(error.facts) if isinstance(error, Conflict) else {}
+        facts: dict[str, Any] = dict(error.facts) if isinstance(error, WrongState) else {}
         if isinstance(error, AddressNotFound):
             facts = {"similar": list(error.similar), "path": error.path, "line": error.line}
         if isinstance(error, SnippetRefused):

@@ -432,7 +432,7 @@ def plan_upgrade(server_id: str, given: api.UpgradeIn, here: WorkspaceDep, _who:
 def open_upgrade(
     server_id: str, given: api.UpgradeIn, response: Response, here: WorkspaceDep, who: PersonDep
 ) -> api.ChangeDetail:
-    """Make a change of it; every clash must be decided."""
+    """Make a change of it; every conflict must be decided."""
     change = upgrades.open_upgrade(
         here, who.name, server_id, given.old, given.new, given.title, given.choices, given.rest
     )

@@ -131,7 +131,7 @@ def undo_change(change_id: api.Number, given: api.UndoIn, here: WorkspaceDep, wh
     return api.UndoOut(
         change=found.change.id if found.change is not None else None,
         differences=[answers.difference(one) for one in found.differences],
-        clashes=[api.ClashOut.model_validate(clash, from_attributes=True) for clash in found.clashes],
+        conflicts=[api.ConflictOut.model_validate(conflict, from_attributes=True) for conflict in found.conflicts],
     )
 
 

@@ -26,9 +26,9 @@ export function FindingList({ change }: { change: Schemas["ChangeDetail"] }) {
       {change.findings.map((finding) => (
         <FindingRow key={`${finding.code} ${finding.place} ${finding.message}`} change={change} finding={finding} />
       ))}
-      {change.mended.map((finding) => (
+      {change.fixed.map((finding) => (
         <Box key={`${finding.code} ${finding.place ?? ""}`} sx={{ mb: 0.5 }}>
-          <KindMark kind="mends" /> {finding.message} <Box component="span" sx={{ color: "text.secondary" }}><Mono>{finding.address || finding.path}</Mono></Box>
+          <KindMark kind="fixes" /> {finding.message} <Box component="span" sx={{ color: "text.secondary" }}><Mono>{finding.address || finding.path}</Mono></Box>
         </Box>
       ))}
       <Typography variant="body2" color="text.secondary">
@@ -43,7 +43,7 @@ export function FindingList({ change }: { change: Schemas["ChangeDetail"] }) {
 function verdictOf(change: Schemas["ChangeDetail"]): string {
   if (change.steps === 0) return "Nothing to check yet.";
   if (change.blocking.length === 0) return "Nothing blocks this change.";
-  return `${String(change.blocking.length)} to mend or accept before this can be deployed.`;
+  return `${String(change.blocking.length)} to fix or waive before this can be deployed.`;
 }
 
 function FindingRow({ change, finding }: { change: Schemas["ChangeDetail"]; finding: Finding }) {

@@ -11,7 +11,7 @@ import { useNavigate } from "react-router";
 import { answer, api, type Schemas } from "../../api/client";
 import { DifferenceTable } from "../../shared/DifferenceTable";
 import { ProblemNote } from "../../shared/ProblemNote";
-import { ClashTable } from "../upgrade/ClashTable";
+import { ConflictTable } from "../upgrade/ConflictTable";
 
 /** Take one old change back and keep all that came since: shown first, with what has to be decided. */
 export function UndoDialog({ change, onClose }: { change: Schemas["ChangeDetail"]; onClose: () => void }) {
@@ -32,14 +32,14 @@ export function UndoDialog({ change, onClose }: { change: Schemas["ChangeDetail"
           server before that is deployed.
         </Typography>
         <ProblemNote error={seen.error ?? open.error} />
-        {first.data && first.data.clashes.length > 0 && (
-          <ClashTable clashes={first.data.clashes} names={["as it left it", "now", "before it"]} words={words} choices={choices} onChoose={setChoices} />
+        {first.data && first.data.conflicts.length > 0 && (
+          <ConflictTable conflicts={first.data.conflicts} names={["as it left it", "now", "before it"]} words={words} choices={choices} onChoose={setChoices} />
         )}
         {seen.data && <DifferenceTable differences={seen.data.differences} />}
       </DialogContent>
       <DialogActions>
         <Button onClick={onClose}>Cancel</Button>
-        <Button variant="contained" disabled={!seen.data || seen.data.clashes.length > 0 || seen.data.differences.length === 0 || open.isPending} onClick={() => { open.mutate(); }}>
+        <Button variant="contained" disabled={!seen.data || seen.data.conflicts.length > 0 || seen.data.differences.length === 0 || open.isPending} onClick={() => { open.mutate(); }}>
           Open a change that takes it back
         </Button>
       </DialogActions>

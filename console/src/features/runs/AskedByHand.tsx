@@ -28,7 +28,7 @@ export function AskedByHand({ run }: { run: Schemas["RunOut"] }) {
         }),
       ),
     onSuccess: () => askAgain(queries),
-    onError: (error) => { setContradicted(error instanceof ApiProblem && error.kind === "conflict"); },
+    onError: (error) => { setContradicted(error instanceof ApiProblem && error.kind === "wrong-state"); },
   });
   return (
     <Alert

@@ -19,13 +19,13 @@ import { counted, DifferenceTable } from "../../shared/DifferenceTable";
 import { KindMark } from "../../shared/KindMark";
 import { Mono } from "../../shared/Mono";
 import { ProblemNote } from "../../shared/ProblemNote";
-import { ClashTable } from "./ClashTable";
+import { ConflictTable } from "./ConflictTable";
 
 type Upgrade = Schemas["UpgradeOut"];
 
-const VENDOR_WORDS = { title: "Clashes: changed here and by the vendor", mine: "as here", theirs: "the vendor’s" };
+const VENDOR_WORDS = { title: "Conflicts: changed here and by the vendor", mine: "as here", theirs: "the vendor’s" };
 
-/** Carry the server's own changes over to new defaults: what comes by itself, what clashes, and the change that it makes. */
+/** Carry the server's own changes over to new defaults: what comes by itself, what conflicts, and the change that it makes. */
 export function UpgradeTab({ server }: { server: Schemas["ServerOut"] }) {
   const labels = [...server.defaults].reverse();
   const [old, setOld] = useState(labels[0] ?? "");
@@ -80,12 +80,12 @@ function Planned({ upgrade }: { upgrade: Upgrade }) {
       ),
     onSuccess: (change) => navigate(`/changes/${String(change.id)}`),
   });
-  const undecided = upgrade.clashes.filter((clash) => !choices[clash.address]).length;
+  const undecided = upgrade.conflicts.filter((conflict) => !choices[conflict.address]).length;
   if (upgrade.files.length === 0) return <Typography sx={{ p: 2 }}>Between {upgrade.old} and {upgrade.new} nothing changes for this server.</Typography>;
   return (
     <Box sx={{ display: "grid", gap: 1.5 }}>
-      {upgrade.clashes.length > 0 && (
-        <ClashTable words={VENDOR_WORDS} clashes={upgrade.clashes} names={[upgrade.old, "here", upgrade.new]} choices={choices} onChoose={setChoices} />
+      {upgrade.conflicts.length > 0 && (
+        <ConflictTable words={VENDOR_WORDS} conflicts={upgrade.conflicts} names={[upgrade.old, "here", upgrade.new]} choices={choices} onChoose={setChoices} />
       )}
       <Files upgrade={upgrade} />
       <Keys title="New with the vendor" notes={upgrade.files.flatMap((file) => file.added)} />
@@ -99,7 +99,7 @@ function Planned({ upgrade }: { upgrade: Upgrade }) {
       <Box sx={{ display: "flex", gap: 1, alignItems: "center" }}>
         <TextField label="Title of the change" value={title} onChange={(event) => { setTitle(event.target.value); }} sx={{ width: 360 }} />
         <Button variant="contained" disabled={undecided > 0 || open.isPending} onClick={() => { open.mutate(); }}>Make it a change</Button>
-        {undecided > 0 && <Typography variant="body2" color="text.secondary">{counted(undecided, "clash is", "clashes are")} still to be decided.</Typography>}
+        {undecided > 0 && <Typography variant="body2" color="text.secondary">{counted(undecided, "conflict is", "conflicts are")} still to be decided.</Typography>}
       </Box>
       <ProblemNote error={open.error} />
     </Box>
@@ -117,7 +117,7 @@ function Files({ upgrade }: { upgrade: Upgrade }) {
             <TableCell align="right">Changed by the vendor</TableCell>
             <TableCell align="right">Changed here</TableCell>
             <TableCell align="right">Merges by itself</TableCell>
-            <TableCell align="right">Clashes</TableCell>
+            <TableCell align="right">Conflicts</TableCell>
           </TableRow>
         </TableHead>
         <TableBody>
@@ -148,7 +148,7 @@ function FileRow({ file }: { file: Schemas["UpgradeFileOut"] }) {
         <TableCell align="right">{file.vendor.length || ""}</TableCell>
         <TableCell align="right">{file.own.length || ""}</TableCell>
         <TableCell align="right">{file.state === "taken" ? file.vendor.length : file.taken.length || ""}</TableCell>
-        <TableCell align="right">{file.clashes || ""}</TableCell>
+        <TableCell align="right">{file.conflicts || ""}</TableCell>
       </TableRow>
       {isOpen && (
         <TableRow>

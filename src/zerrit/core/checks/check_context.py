@@ -197,7 +197,7 @@ class Examination:
         message: str,
         hint: str = "",
         fields: Fields = NO_FIELDS,
-        mend: Splice | None = None,
+        fix: Splice | None = None,
         *,
         says_why: bool = False,
     ) -> Finding:
@@ -216,10 +216,10 @@ class Examination:
         at = node.value_start if node.is_value and node.value_start >= 0 else node.start
         line, column = document.source.locate(at)
         address = self.address(document, node)
-        return Finding(code, severity, said, document.path, line, column, address, hint, mend, identity, rule.why)
+        return Finding(code, severity, said, document.path, line, column, address, hint, fix, identity, rule.why)
 
     def unknown_word(self, rule: Rule, place: Placed, list_name: str, words: Sequence[str], fields: Fields) -> Finding:
-        """A value that is no word of a list, with the nearest one; where only the letter case differs, a sure mend."""
+        """A value that is no word of a list, with the nearest one; where only the letter case differs, a safe fix."""
         value = place[1].value or ""
         known = f"{len(words)} names are known" if len(words) != 1 else "one name is known"
         return self.finding(
@@ -231,11 +231,11 @@ class Examination:
             else f"`{value}` is none of {listed(words)}.",
             did_you_mean(value, words),
             fields,
-            case_mend(place[1], words),
+            case_fix(place[1], words),
         )
 
 
-def case_mend(node: Node, words: Iterable[str]) -> Splice | None:
+def case_fix(node: Node, words: Iterable[str]) -> Splice | None:
     """The splice that puts a value right which differs from one known word, and only one, in letter case or blanks."""
     wanted = folded(node.value or "")
     same = [word for word in words if folded(word) == wanted]

@@ -1027,9 +1027,9 @@ _MEANING: Final[dict[str, Code]] = {
     "waiver.ended": _told(
         _N,
         "A waiver ended on its day; what it accepted counts again.",
-        "Mend the fault now, or waive it again with a new day.",
+        "Fix the fault now, or waive it again with a new day.",
         "a waiver until 1 March, looked at on 2 March",
-        "the fault was mended before the day came",
+        "the fault was fixed before the day came",
     ),
     "gamebook.invalid": _told(
         _E,

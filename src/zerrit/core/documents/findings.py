@@ -21,7 +21,7 @@ from zerrit.core.documents.source import Source, Splice
 class Finding:
     """One thing that a check reports. `line` and `column` are 1-based; 0 means the file as a whole.
 
-    `hint` says what to do; where there is one likely way, `mend` does it. Whether that is safe is decided by
+    `hint` says what to do; where there is one likely way, `fix` does it. Whether that is safe is decided by
     `zerrit.core.documents.fixes` alone. `rule` is the id of the gamebook's rule that
     it comes from, and `why` the experience behind that rule.
     """
@@ -34,7 +34,7 @@ class Finding:
     column: int = 0
     address: str = ""
     hint: str = ""
-    mend: Splice | None = None
+    fix: Splice | None = None
     rule: str = ""
     why: str = ""
 
@@ -111,13 +111,13 @@ class Report:
     #: One broken file can give as many findings as it has lines; nobody reads more than the first few hundred.
     MOST: Final = 500
 
-    def add(self, code: str, offset: int, message: str, hint: str = "", mend: Splice | None = None) -> None:
+    def add(self, code: str, offset: int, message: str, hint: str = "", fix: Splice | None = None) -> None:
         """Note a finding at `offset` (characters, 0-based) with the usual severity of `code`."""
         if len(self.findings) >= self.MOST:
             return
         severity = Severity.NOTICE if code in self.tolerate else CODES[code].severity
         line, column = self.source.locate(offset)
-        self.findings.append(Finding(code, severity, message, self.path, line, column, "", hint, mend))
+        self.findings.append(Finding(code, severity, message, self.path, line, column, "", hint, fix))
 
 
 def report_characters(report: Report, code: str, pattern: re.Pattern[str], standard: str) -> None:

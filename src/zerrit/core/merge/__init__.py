@@ -3,12 +3,12 @@
 from zerrit.core.merge.folders import FileMerge, FileState, merge_folders
 from zerrit.core.merge.snippet import Action, ActionKind, MergePlan, apply_plan, plan_merge
 from zerrit.core.merge.snippet_cleaning import clean
-from zerrit.core.merge.threeway import Clash, Merged, merge_three
+from zerrit.core.merge.threeway import Conflict, Merged, merge_three
 
 __all__ = [
     "Action",
     "ActionKind",
-    "Clash",
+    "Conflict",
     "FileMerge",
     "FileState",
     "MergePlan",

@@ -2,7 +2,7 @@
 Merge three folders of files: what theirs changed since the base is brought into mine, file by file.
 
 A file that one side renamed without another change is followed under its new name. Files that are no text, and files
-with a fault in one of the three, are taken whole where only one side changed them, and clash where both did.
+with a fault in one of the three, are taken whole where only one side changed them, and conflict where both did.
 """
 
 from __future__ import annotations
@@ -13,7 +13,7 @@ from enum import StrEnum
 
 from zerrit.core.documents.document import Document
 from zerrit.core.errors import MergeRefused
-from zerrit.core.merge.threeway import MINE, THEIRS, Clash, Merged, merge_three
+from zerrit.core.merge.threeway import MINE, THEIRS, Conflict, Merged, merge_three
 from zerrit.core.renamed_files import renamed_files
 
 Files = Mapping[str, Document]
@@ -28,7 +28,7 @@ class FileState(StrEnum):
     REMOVED = "removed"  #: theirs removed it, and mine had not changed it
     MOVED = "moved"  #: theirs gave it another name, and changed nothing else
     MERGED = "merged"  #: both changed it
-    CLASH = "clash"  #: the file as a whole has to be decided
+    CONFLICT = "conflict"  #: the file as a whole has to be decided
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,15 +39,15 @@ class FileMerge:
     state: FileState
     data: bytes | None
     merged: Merged | None = None
-    clashes: tuple[Clash, ...] = ()  #: their addresses begin with the path
+    conflicts: tuple[Conflict, ...] = ()  #: their addresses begin with the path
 
 
 def merge_folders(base: Files, mine: Files, theirs: Files, choices: Mapping[str, str] | None = None) -> list[FileMerge]:
     """Merge all files by path, in the order of the paths.
 
-    `choices` decides clashes by their address: `mine`, `theirs`, or `=VALUE`; that of a whole file is its path.
+    `choices` decides conflicts by their address: `mine`, `theirs`, or `=VALUE`; that of a whole file is its path.
 
-    Raises MergeRefused: a choice fits no clash.
+    Raises MergeRefused: a choice fits no conflict.
     """
     given = dict(choices or {})
     new_here, new_there = renamed_files(base, mine), renamed_files(base, theirs)
@@ -64,7 +64,7 @@ def merge_folders(base: Files, mine: Files, theirs: Files, choices: Mapping[str,
         is_moved = merge.state is FileState.KEPT and merge.data is not None and name != here
         merges.append(replace(merge, state=FileState.MOVED) if is_moved else merge)
     if given:
-        raise MergeRefused(f"There is no clash at {next(iter(given))}, so nothing can be chosen there.")
+        raise MergeRefused(f"There is no conflict at {next(iter(given))}, so nothing can be chosen there.")
     return sorted(merges, key=lambda merge: merge.path)
 
 
@@ -90,10 +90,11 @@ def _merge_file(
         if chosen:
             raise
         return _whole(path, (base, mine, theirs), str(refusal), given)
-    clashes = tuple(
-        Clash(f"{prefix}{clash.address}", clash.base, clash.mine, clash.theirs, clash.why) for clash in merged.clashes
+    conflicts = tuple(
+        Conflict(f"{prefix}{conflict.address}", conflict.base, conflict.mine, conflict.theirs, conflict.why)
+        for conflict in merged.conflicts
     )
-    return FileMerge(path, FileState.MERGED, merged.document.to_bytes(), merged, clashes)
+    return FileMerge(path, FileState.MERGED, merged.document.to_bytes(), merged, conflicts)
 
 
 def _whole(
@@ -109,4 +110,4 @@ def _whole(
     if choice is not None:
         return FileMerge(path, FileState.TAKEN if choice == THEIRS else FileState.KEPT, data)
     shown = [None if one is None else f"{len(one.text.splitlines())} lines" for one in sides]
-    return FileMerge(path, FileState.CLASH, data, None, (Clash(path, shown[0], shown[1], shown[2], why),))
+    return FileMerge(path, FileState.CONFLICT, data, None, (Conflict(path, shown[0], shown[1], shown[2], why),))

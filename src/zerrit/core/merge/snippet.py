@@ -35,7 +35,7 @@ class ActionKind(StrEnum):
     REPLACE = "replace"  #: the whole entry becomes the snippet's
     SAME = "same"  #: nothing to do
     SKIP = "skip"  #: left out by choice
-    ASK = "ask"  #: it clashes; somebody must choose
+    ASK = "ask"  #: it conflicts; somebody must choose
 
 
 MOST_NOTES: Final = 20

@@ -3,7 +3,7 @@ Merge three documents: what *theirs* changed since *base* is brought into *mine*
 
 The three trees are walked together. Entries and fields meet by identity (all three share one choice of keys), lists
 without keys by alignment, and an entry that one side renamed meets itself under its new name. Only what theirs changed becomes a splice on the text of mine, so mine keeps its layout,
-and reformatting on either side is no change at all. What both sides changed differently is a *clash* with its three
+and reformatting on either side is no change at all. What both sides changed differently is a *conflict* with its three
 values; it is decided by a choice, never by luck and never by a marker in the file.
 
 The alignment of lists is the classic three-way comparison of sequences: items that all three share part the lists
@@ -40,7 +40,7 @@ MOST_MOVED: Final = 200
 
 
 @dataclass(frozen=True, slots=True)
-class Clash:
+class Conflict:
     """One place that both sides changed differently. A value is None where the side does not have the place."""
 
     address: str
@@ -60,7 +60,7 @@ class Merged:
 
     document: Document
     taken: tuple[ValueChange, ...]
-    clashes: tuple[Clash, ...]
+    conflicts: tuple[Conflict, ...]
     left: tuple[str, ...] = ()
 
 
@@ -74,10 +74,10 @@ def merge_three(
 ) -> Merged:
     """Bring what `theirs` changed since `base` into `mine`; without a base, both have come to the file by themselves.
 
-    `choices` decides clashes by address: `mine`, `theirs`, or `=VALUE`. With `only_fitting` those that fit no clash
+    `choices` decides conflicts by address: `mine`, `theirs`, or `=VALUE`. With `only_fitting` those that fit no conflict
     are passed over, as where they were made for other text.
 
-    Raises MergeRefused: one of the three has a fault, they are of different formats, a choice fits no clash, or the
+    Raises MergeRefused: one of the three has a fault, they are of different formats, a choice fits no conflict, or the
     pieces do not fit together.
     """
     for document, role in ((base, "The base"), (mine, "Mine"), (theirs, "Theirs")):
@@ -85,7 +85,7 @@ def merge_three(
             continue
         fault = next((finding for finding in document.findings if finding.blocks), None)
         if fault is not None:
-            raise MergeRefused(f"{role} has a fault in line {fault.line}: {fault.message} Mend it first.")
+            raise MergeRefused(f"{role} has a fault in line {fault.line}: {fault.message} Fix it first.")
         if document.format is not mine.format:
             raise MergeRefused(f"{role} is {document.format}, mine is {mine.format}; they must be of one format.")
     merge = _Merge(base or mine, mine, theirs, choices or {})
@@ -93,8 +93,8 @@ def merge_three(
     unknown = [address for address in choices or {} if address not in merge.decided]
     if unknown and not only_fitting:
         place = f"{mine.path}#{unknown[0]}" if mine.path else unknown[0]
-        raise MergeRefused(f"There is no clash at {place}, so nothing can be chosen there.")
-    is_theirs = base is not None and mine.text == base.text and not merge.clashes
+        raise MergeRefused(f"There is no conflict at {place}, so nothing can be chosen there.")
+    is_theirs = base is not None and mine.text == base.text and not merge.conflicts
     try:
         # A line says all of a text, to the last blank one, which is nothing in a tree.
         whole = is_theirs and mine.format is Format.TEXT
@@ -106,7 +106,7 @@ def merge_three(
         document = mine.with_text(theirs.text)
     lost = _lost_comments(base, mine, theirs, document) if base is not None else []
     left = [*merge.left, *_told(text for text in lost if text not in merge.left_comments)]
-    return Merged(document, tuple(merge.taken), tuple(merge.clashes), tuple(left))
+    return Merged(document, tuple(merge.taken), tuple(merge.conflicts), tuple(left))
 
 
 def _lost_comments(base: Document, mine: Document, theirs: Document, merged: Document) -> list[str]:
@@ -141,7 +141,7 @@ class _Merge:
         self.choices = choices
         self.keys = Keys.of([base, mine, theirs])
         self.writer = WRITERS[mine.format]
-        self.clashes: list[Clash] = []
+        self.conflicts: list[Conflict] = []
         self.taken: list[ValueChange] = []
         self.left: list[str] = []
         self.left_comments: set[str] = set()  #: those of theirs that `left` names already
@@ -173,7 +173,7 @@ class _Merge:
         elif is_untouched:
             self._replace(m, t)
         else:
-            self._clash(b, m, t, "both sides changed what stands here")
+            self._conflict(b, m, t, "both sides changed what stands here")
 
     def _reads_otherwise(self, b: Node, t: Node) -> bool:
         """The texts differ, comments before and beside the nodes included."""
@@ -185,7 +185,7 @@ class _Merge:
         if b is not None and meaning_of(b, self.base) == meaning_of(m, self.mine):
             self._set(m, t)
         else:
-            self._clash(b, m, t, "both sides gave it another value" if b is not None else "both sides added it")
+            self._conflict(b, m, t, "both sides gave it another value" if b is not None else "both sides added it")
 
     def _children(self, b: Node | None, m: Node, t: Node) -> None:
         bases, base_lists = self._met(b, self.base)
@@ -201,7 +201,7 @@ class _Merge:
             elif own is not None:
                 self._gone_there(old, own)
             elif other is not None and not self._same(old, self.base, other, self.theirs):
-                self._clash(old, None, other, "it was removed here and changed there", parent=m)
+                self._conflict(old, None, other, "it was removed here and changed there", parent=m)
         for identity, other in theirs.items():
             if identity in bases:
                 continue
@@ -307,7 +307,7 @@ class _Merge:
         if self._same(old, self.base, own, self.mine):
             self._remove(own)
         else:
-            self._clash(old, own, None, "it was changed here and removed there")
+            self._conflict(old, own, None, "it was changed here and removed there")
 
     def _met(self, parent: Node | None, document: Document) -> tuple[dict[Identity, Node], dict[str, list[Node]]]:
         """The children with an identity, and those without one by their name."""
@@ -352,7 +352,7 @@ class _Merge:
                     if theirs[number] not in mine[j1:j2]:
                         self._insert(parent, ts[number], last)
             else:
-                self._clash_of_lists(parent, bs[i1:i2], ms[j1:j2], ts[k1:k2])
+                self._conflict_of_lists(parent, bs[i1:i2], ms[j1:j2], ts[k1:k2])
 
     def _take_stretch(
         self, parent: Node, stretch: tuple[Sequence[Node], Sequence[Node], Sequence[Node]], before: Node | None
@@ -373,7 +373,7 @@ class _Merge:
             for other in ts[k1 + shared : k2]:
                 self._insert(parent, other, anchor)
 
-    def _clash_of_lists(self, parent: Node, bs: Sequence[Node], ms: Sequence[Node], ts: Sequence[Node]) -> None:
+    def _conflict_of_lists(self, parent: Node, bs: Sequence[Node], ms: Sequence[Node], ts: Sequence[Node]) -> None:
         base, mine, theirs = (
             "\n".join(source_of(document, node) for node in nodes)
             for nodes, document in ((bs, self.base), (ms, self.mine), (ts, self.theirs))
@@ -381,7 +381,7 @@ class _Merge:
         address = self.keys.address_of(ms[0]) if ms else self.keys.address_of(parent)
         choice = self._choice(address)
         if choice is None:
-            self.clashes.append(Clash(address, base, mine, theirs, "both sides changed this part of the list"))
+            self.conflicts.append(Conflict(address, base, mine, theirs, "both sides changed this part of the list"))
         elif choice == THEIRS:
             before = next((node for node in reversed(parent.children) if ms and node.start < ms[0].start), None)
             for node in ms:
@@ -413,7 +413,7 @@ class _Merge:
     def _replace(self, m: Node, t: Node) -> None:
         """The whole of mine becomes the whole of theirs: it goes, and theirs comes behind it."""
         if m.parent is None:
-            self._clash(None, m, t, "the files are of another kind")
+            self._conflict(None, m, t, "the files are of another kind")
             return
         self._remove(m)
         self._insert(m.parent, t, m)
@@ -459,16 +459,16 @@ class _Merge:
             anchor = siblings[at]
         return anchor
 
-    # --- clashes --------------------------------------------------------------------------------------------------
+    # --- conflicts --------------------------------------------------------------------------------------------------
 
     def _choice(self, address: str) -> str | None:
         self.decided.add(address)
         return self.choices.get(address)
 
-    def _clash(self, b: Node | None, m: Node | None, t: Node | None, why: str, parent: Node | None = None) -> None:
+    def _conflict(self, b: Node | None, m: Node | None, t: Node | None, why: str, parent: Node | None = None) -> None:
         node = m if m is not None else t
         if node is None:
-            raise ValueError("a clash needs a node")
+            raise ValueError("a conflict needs a node")
         address = print_segments(self.keys.segments_of(node))
         choice = self._choice(address)
         if choice is None:
@@ -476,7 +476,7 @@ class _Merge:
                 None if one is None else (one.value if one.is_value else source_of(document, one))
                 for one, document in ((b, self.base), (m, self.mine), (t, self.theirs))
             )
-            self.clashes.append(Clash(address, base, mine, theirs, why))
+            self.conflicts.append(Conflict(address, base, mine, theirs, why))
         elif choice.startswith("=") and m is not None and m.value is not None:
             self.taken.append(ValueChange(address, m.value, choice[1:]))
             self._changed += self.writer.set_value(self.mine, m, choice[1:])

@@ -11,29 +11,29 @@ class NotFound(ZerritError):
     kind = "not-found"
 
 
-class Conflict(ZerritError):
+class WrongState(ZerritError):
     """It cannot be done in the state in which things are; `facts` say more."""
 
-    kind = "conflict"
+    kind = "wrong-state"
 
     def __init__(self, message: str, **facts: Any) -> None:
         super().__init__(message)
         self.facts = facts
 
 
-class Drifted(Conflict):
+class Drifted(WrongState):
     """The server's files are no longer those that the change was built on."""
 
     kind = "drifted"
 
 
-class Blocked(Conflict):
+class Blocked(WrongState):
     """Findings block the change."""
 
     kind = "blocked-by-findings"
 
 
-class Outdated(Conflict):
+class Outdated(WrongState):
     """Somebody else edited it meanwhile."""
 
     kind = "outdated"

@@ -8,16 +8,16 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from zerrit.records import Run, RunChange
-from zerrit.work.base.errors import Conflict, NotFound
+from zerrit.work.base.errors import NotFound, WrongState
 
 RUNNING: Final = "running"  #: the state of a run that is under way
 
 
 def require_no_run(session: Session, server_id: str) -> None:
-    """Raises Conflict: a run is under way, so the server's files are neither the old nor the new ones."""
+    """Raises WrongState: a run is under way, so the server's files are neither the old nor the new ones."""
     other = session.scalar(select(Run).where(Run.server_id == server_id, Run.state == RUNNING))
     if other is not None:
-        raise Conflict(f"A {other.kind} is under way on {server_id} (run {other.id}). Wait until it has ended.")
+        raise WrongState(f"A {other.kind} is under way on {server_id} (run {other.id}). Wait until it has ended.")
 
 
 def get_run(session: Session, run_id: int) -> Run:

@@ -20,7 +20,7 @@ from zerrit.core.documents import Document, Finding, read_document
 from zerrit.core.gamebooks import Gamebook
 from zerrit.core.steps import Replay
 from zerrit.records import Database, DataFolder, Server, Vault
-from zerrit.work.base.errors import Conflict, Refused
+from zerrit.work.base.errors import Refused, WrongState
 from zerrit.work.base.sign_in_delays import SignIns
 
 Publish = Callable[[str, Mapping[str, Any]], None]
@@ -74,10 +74,10 @@ class Storing:
 
     @contextmanager
     def exclusive(self) -> Iterator[None]:
-        """While contents that nothing names are dropped. Raises Conflict: files are being taken in just now."""
+        """While contents that nothing names are dropped. Raises WrongState: files are being taken in just now."""
         with self._change:
             if not self._change.wait_for(lambda: not self._is_exclusive and not self._shared, timeout=PRUNE_PATIENCE):
-                raise Conflict("Files are being fetched or deployed just now. Prune when that has ended.")
+                raise WrongState("Files are being fetched or deployed just now. Prune when that has ended.")
             self._is_exclusive = True
         try:
             yield

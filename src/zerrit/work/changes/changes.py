@@ -22,7 +22,7 @@ from zerrit.core.steps import Outcome, OutcomeKind, Read, Replay, Step, StepKind
 from zerrit.records import Change, Snapshot
 from zerrit.records import Step as StepRow
 from zerrit.work.base.activity_log import note
-from zerrit.work.base.errors import Conflict, NotFound, Outdated, Refused
+from zerrit.work.base.errors import NotFound, Outdated, Refused, WrongState
 from zerrit.work.base.workspace import WorkedOut, WorkKey, Workspace
 from zerrit.work.changes.finding_status import JudgedFinding, judge
 from zerrit.work.servers.servers import get_server
@@ -47,7 +47,7 @@ class Preview:
     before: Mapping[str, Document]
     replayed: Replay
     findings: tuple[JudgedFinding, ...]
-    mended: tuple[Finding, ...]  #: found before the change and no longer after it
+    fixed: tuple[Finding, ...]  #: found before the change and no longer after it
     effects: tuple[Effect, ...]  #: what its values wait for once they are written
     looks: tuple[str, ...]  #: what to look at in the game then
 
@@ -69,7 +69,7 @@ def impossible_steps(replayed: Replay) -> list[str]:
 
 
 def said(finding: Finding) -> str:
-    """A finding as one line: its place, what is wrong, and the mend where there is one."""
+    """A finding as one line: its place, what is wrong, and the fix if there is one."""
     return f"{finding.path}, line {finding.line}: {finding.message} {finding.hint}".rstrip()
 
 
@@ -114,7 +114,7 @@ def list_changes(session: Session, server_id: str) -> list[Change]:
 def add_step(workspace: Workspace, person: str, change_id: int, step: Step, *, version: int | None = None) -> Change:
     """Append a step. It is tried on the change's files first; an impossible one is refused with the reason.
 
-    Raises NotFound, Conflict, Outdated, Refused.
+    Raises NotFound, WrongState, Outdated, Refused.
     """
     with workspace.editing.of(change_id):
         change = _added_step(workspace, person, change_id, step, version)
@@ -241,7 +241,7 @@ def replay_on(
 def remove_step(
     workspace: Workspace, person: str, change_id: int, step_id: int, *, version: int | None = None
 ) -> Change:
-    """Take a step out again. Raises NotFound, Conflict, Outdated."""
+    """Take a step out again. Raises NotFound, WrongState, Outdated."""
     with workspace.editing.of(change_id), workspace.writing() as session:
         change = _editable(session, change_id, version)
         row = next((row for row in change.steps if row.id == step_id), None)
@@ -287,7 +287,7 @@ def check_change(workspace: Workspace, person: str, change_id: int) -> tuple[Cha
         with workspace.session() as session:
             change = get_change(session, change_id)
             if change.state not in EDITABLE:
-                raise Conflict(
+                raise WrongState(
                     f"Change {change_id} is {change.state}; only a change that is still open can be checked."
                 )
             seen = preview(workspace, session, change)
@@ -409,7 +409,7 @@ def base_of(session: Session, change: Change) -> Snapshot:
 def _editable(session: Session, change_id: int, version: int | None) -> Change:
     change = get_change(session, change_id)
     if change.state not in EDITABLE:
-        raise Conflict(f"Change {change_id} is {change.state} and is not edited any more. Open a new one.")
+        raise WrongState(f"Change {change_id} is {change.state} and is not edited any more. Open a new one.")
     if version is not None and version != change.version:
         raise Outdated(
             f"Change {change_id} was edited meanwhile (now version {change.version}). Look at it again first."

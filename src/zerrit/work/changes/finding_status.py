@@ -101,7 +101,7 @@ def waiver_findings(states: Iterable[WaiverState]) -> list[Finding]:
             hint = "Take it back, so that it does not hide the next fault there."
         elif one.state == "ended" and one.finding is not None:
             message = f"The waiver {waiver.id} of {waiver.author} ended; what it accepted counts again."
-            hint = "Mend the fault, or waive it again."
+            hint = "Fix the fault, or waive it again."
         else:
             continue
         code = f"waiver.{one.state}"

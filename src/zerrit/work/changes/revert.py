@@ -13,11 +13,11 @@ from zerrit.core.compare import Difference, compare_files
 from zerrit.core.documents import Document
 from zerrit.core.errors import MergeRefused
 from zerrit.core.gamebooks import Gamebook
-from zerrit.core.merge import Clash, merge_three
+from zerrit.core.merge import Conflict, merge_three
 from zerrit.core.steps import Step, StepKind, replay
 from zerrit.core.wording import counted
 from zerrit.records import Change, Server
-from zerrit.work.base.errors import Conflict, Refused
+from zerrit.work.base.errors import Refused, WrongState
 from zerrit.work.base.run_records import runs_of_change
 from zerrit.work.base.workspace import Workspace
 from zerrit.work.changes.changes import get_change, open_with_steps, reader, step_of
@@ -38,7 +38,7 @@ class Undoing:
     change_id: int
     steps: tuple[Step, ...]
     differences: tuple[Difference, ...]
-    clashes: tuple[Clash, ...]
+    conflicts: tuple[Conflict, ...]
     change: Change | None = None
 
 
@@ -55,10 +55,10 @@ def undo_change(
     """Take back what one deployed change did, and keep all that came since.
 
     It is a three-way merge: from what the change made back to what was before it, brought into the newest files. Where
-    later changes touched the same places, those clash; `choices` decides them by address (`mine` leaves the newest,
+    later changes touched the same places, those conflict; `choices` decides them by address (`mine` leaves the newest,
     `theirs` takes the old one, or `=VALUE`), `rest` all others. With `keep` a change is opened.
 
-    Raises NotFound, Conflict: it was never deployed. Refused: it would do nothing, or something is undecided.
+    Raises NotFound, WrongState: it was never deployed. Refused: it would do nothing, or something is undecided.
     """
     with workspace.session() as session:
         change = get_change(session, change_id)
@@ -68,11 +68,11 @@ def undo_change(
         now = documents(workspace, session, server, require_latest(session, server.id))
         default_title = f"Take back change {change_id}: {change.title}"[:200]
     steps: list[Step] = []
-    clashes: list[Clash] = []
+    conflicts: list[Conflict] = []
     became: dict[str, Document] = dict(now)
     for path in touched(before, after):
         made = _undone(path, before.get(path), after.get(path), now.get(path), choices, rest)
-        clashes += made.clashes
+        conflicts += made.conflicts
         if made.step is not None:
             steps.append(made.step)
         if made.document is not None:
@@ -83,12 +83,12 @@ def undo_change(
     differences = tuple(
         compare_files({p: now[p] for p in paths if p in now}, {p: became[p] for p in paths if p in became})
     )
-    found = Undoing(change_id, tuple(steps), differences, tuple(clashes))
+    found = Undoing(change_id, tuple(steps), differences, tuple(conflicts))
     if not keep:
         return found
-    if clashes:
+    if conflicts:
         raise Refused(
-            f"{counted(len(clashes), 'place')} changed since; decide first which value holds: {clashes[0].address}."
+            f"{counted(len(conflicts), 'place')} changed since; decide first which value holds: {conflicts[0].address}."
         )
     if not differences:
         raise Refused(f"Nothing of change {change_id} is left to be taken back.")
@@ -100,7 +100,7 @@ def undo_change(
 class _Undone:
     step: Step | None = None
     document: Document | None = None
-    clashes: tuple[Clash, ...] = ()
+    conflicts: tuple[Conflict, ...] = ()
 
 
 def _undone(
@@ -120,28 +120,31 @@ def _undone(
         return _Undone()
     if before is None:  # the change brought it
         if now.text != after.text:
-            clash = Clash(path, None, "changed since", None, "the change brought this file, and it was changed since")
-            if _decided(clash, choices, rest) != "theirs":
-                return _Undone(clashes=() if _decided(clash, choices, rest) else (clash,))
+            conflict = Conflict(
+                path, None, "changed since", None, "the change brought this file, and it was changed since"
+            )
+            if _decided(conflict, choices, rest) != "theirs":
+                return _Undone(conflicts=() if _decided(conflict, choices, rest) else (conflict,))
         return _Undone(Step(StepKind.REMOVE_FILE, path))
     own = {place.partition("#")[2]: choice for place, choice in choices.items() if place.partition("#")[0] == path}
     try:
         first = merge_three(after, now, before, own, only_fitting=True)
-        decided = own | ({clash.address: rest for clash in first.clashes} if rest else {})
+        decided = own | ({conflict.address: rest for conflict in first.conflicts} if rest else {})
         merged = merge_three(after, now, before, decided, only_fitting=True)
     except MergeRefused as error:
         raise Refused(f"{path}: {error}") from error
-    clashes = tuple(
-        Clash(f"{path}#{clash.address}", clash.base, clash.mine, clash.theirs, clash.why) for clash in merged.clashes
+    conflicts = tuple(
+        Conflict(f"{path}#{conflict.address}", conflict.base, conflict.mine, conflict.theirs, conflict.why)
+        for conflict in merged.conflicts
     )
     if merged.document.text == now.text:
-        return _Undone(clashes=clashes)
+        return _Undone(conflicts=conflicts)
     step = Step(StepKind.CARRY, path, base=after.text, content=before.text, choices=decided)
-    return _Undone(step, merged.document, clashes)
+    return _Undone(step, merged.document, conflicts)
 
 
-def _decided(clash: Clash, choices: Mapping[str, str], rest: str) -> str:
-    return choices.get(clash.address, rest)
+def _decided(conflict: Conflict, choices: Mapping[str, str], rest: str) -> str:
+    return choices.get(conflict.address, rest)
 
 
 def _around(
@@ -154,7 +157,7 @@ def _around(
         before = documents(workspace, session, server, get_snapshot(session, server.id, before_id))
         return before, documents(workspace, session, server, get_snapshot(session, server.id, after_id))
     if run is None or run.before_id is None:
-        raise Conflict(f"Change {change.id} is {change.state}; only a change that was deployed can be taken back.")
+        raise WrongState(f"Change {change.id} is {change.state}; only a change that was deployed can be taken back.")
     found = documents(workspace, session, server, get_snapshot(session, server.id, run.before_id))
     current: Texts = found
     for change_id in run.change_ids:
@@ -163,4 +166,4 @@ def _around(
         if change_id == change.id:
             return current, after
         current = after
-    raise Conflict(f"Run {run.id} does not say what change {change.id} did.")
+    raise WrongState(f"Run {run.id} does not say what change {change.id} did.")

@@ -1,6 +1,6 @@
 """
 Carrying one's own changes over an upgrade: what the vendor changed between two versions of the defaults, what was
-changed here, what merges by itself, and what clashes. The result becomes a change like any other.
+changed here, what merges by itself, and what conflicts. The result becomes a change like any other.
 """
 
 from __future__ import annotations
@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 
 from zerrit.core.compare import Difference, DifferenceKind, compare_documents
 from zerrit.core.documents import Document, read_document
-from zerrit.core.merge import Clash, FileMerge, FileState, merge_folders
+from zerrit.core.merge import Conflict, FileMerge, FileState, merge_folders
 from zerrit.core.steps import Step, StepKind
 from zerrit.core.wording import counted
 from zerrit.records import Change
@@ -23,7 +23,7 @@ from zerrit.work.changes.changes import open_with_steps
 from zerrit.work.servers.servers import get_server
 from zerrit.work.snapshots.snapshots import documents, require_defaults, require_latest
 
-#: The same choice for all clashes that are not decided one by one.
+#: The same choice for all conflicts that are not decided one by one.
 SIDES: Final = ("mine", "theirs")
 
 
@@ -38,7 +38,7 @@ class KeyNote:
 
 @dataclass(frozen=True, slots=True)
 class UpgradeFile:
-    """One file: what the vendor changed, what was changed here, what merged, what clashes."""
+    """One file: what the vendor changed, what was changed here, what merged, what conflicts."""
 
     path: str
     state: FileState
@@ -53,7 +53,7 @@ class UpgradeFile:
 class Upgrade:
     """An upgrade from the defaults called `old` to those called `new`, on the newest files of the server.
 
-    `choices` are those that decided clashes. `remaining`: files that the new version does not have any more; they stay
+    `choices` are those that decided conflicts. `remaining`: files that the new version does not have any more; they stay
     on the server.
     """
 
@@ -61,7 +61,7 @@ class Upgrade:
     old: str
     new: str
     files: tuple[UpgradeFile, ...]
-    clashes: tuple[Clash, ...]
+    conflicts: tuple[Conflict, ...]
     choices: Mapping[str, str]
     remaining: tuple[str, ...]
 
@@ -71,9 +71,9 @@ def plan_upgrade(
 ) -> Upgrade:
     """Work out what an upgrade would do. Nothing is changed.
 
-    `choices` decides clashes by address: mine, theirs or =VALUE; `rest` all others.
+    `choices` decides conflicts by address: mine, theirs or =VALUE; `rest` all others.
 
-    Raises NotFound: there are no such defaults. Refused: both are the same. MergeRefused: a choice fits no clash.
+    Raises NotFound: there are no such defaults. Refused: both are the same. MergeRefused: a choice fits no conflict.
     """
     with workspace.session() as session:
         return _planned(workspace, session, server_id, old, new, choices or {}, rest)[0]
@@ -91,14 +91,14 @@ def open_upgrade(
 ) -> Change:
     """Make a change of an upgrade, a step for each file.
 
-    Raises Refused: a clash is undecided, or there is nothing to do.
+    Raises Refused: a conflict is undecided, or there is nothing to do.
     """
     with workspace.session() as session:
         upgrade, sides = _planned(workspace, session, server_id, old, new, choices, rest)
-    if upgrade.clashes:
-        shown = ", ".join(clash.address for clash in upgrade.clashes[:5])
+    if upgrade.conflicts:
+        shown = ", ".join(conflict.address for conflict in upgrade.conflicts[:5])
         raise Refused(
-            f"{counted(len(upgrade.clashes), 'clash', 'clashes')} still to be decided: {shown}. Choose mine or theirs."
+            f"{counted(len(upgrade.conflicts), 'conflict', 'conflicts')} still to be decided: {shown}. Choose mine or theirs."
         )
     steps = [step for file in upgrade.files for step in _steps(file, sides, upgrade.choices)]
     if not steps:
@@ -121,7 +121,7 @@ def _planned(
     if old == new:
         raise Refused(f"Both versions are {old}. Name the one that the server's files are from, and the new one.")
     if rest and rest not in SIDES:
-        raise Refused(f"`{rest}` decides no clash. Write mine or theirs.")
+        raise Refused(f"`{rest}` decides no conflict. Write mine or theirs.")
     server = get_server(session, server_id)
     base, theirs = (
         documents(workspace, session, server, require_defaults(session, server_id, label)) for label in (old, new)
@@ -130,14 +130,14 @@ def _planned(
     merges = merge_folders(base, mine, theirs)
     given = dict(choices)
     if rest:
-        given = {clash.address: rest for merge in merges for clash in merge.clashes} | given
+        given = {conflict.address: rest for merge in merges for conflict in merge.conflicts} | given
     if given:
         merges = merge_folders(base, mine, theirs, given)
     sides = _Sides(base, mine, theirs)
     files = tuple(_file(merge, sides) for merge in merges if merge.state not in (FileState.KEPT, FileState.REMOVED))
     remaining = tuple(sorted(path for path in base.keys() & mine.keys() if path not in theirs))
-    clashes = tuple(clash for merge in merges for clash in merge.clashes)
-    return Upgrade(server_id, old, new, files, clashes, given, remaining), sides
+    conflicts = tuple(conflict for merge in merges for conflict in merge.conflicts)
+    return Upgrade(server_id, old, new, files, conflicts, given, remaining), sides
 
 
 def _file(merge: FileMerge, sides: _Sides) -> UpgradeFile:

@@ -6,7 +6,7 @@ from sqlalchemy.orm import Session
 
 from zerrit.records import Change
 from zerrit.work.base.activity_log import note
-from zerrit.work.base.errors import Conflict, NotFound, Refused
+from zerrit.work.base.errors import NotFound, Refused, WrongState
 from zerrit.work.base.workspace import Workspace
 from zerrit.work.changes.changes import get_change
 
@@ -19,7 +19,7 @@ def say_look(
 ) -> Change:
     """Say how one thing of the look list looks; when all are right, the change is `proven`.
 
-    Raises NotFound, Conflict: the change is not in the game.
+    Raises NotFound, WrongState: the change is not in the game.
     """
     with workspace.writing() as session:
         change = _in_game(session, change_id)
@@ -45,7 +45,7 @@ def say_look(
 
 
 def prove(workspace: Workspace, person: str, change_id: int, note_: str) -> Change:
-    """A person says that a change without a look list does what it should. Raises NotFound, Conflict, Refused."""
+    """A person says that a change without a look list does what it should. Raises NotFound, WrongState, Refused."""
     with workspace.writing() as session:
         change = _in_game(session, change_id)
         if change.looks:
@@ -73,5 +73,7 @@ def say_held(workspace: Workspace, person: str, change_id: int, wait_id: int) ->
 def _in_game(session: Session, change_id: int) -> Change:
     change = get_change(session, change_id)
     if change.state not in (DEPLOYED, PROVEN):
-        raise Conflict(f"Change {change_id} is {change.state}; only one that is deployed can be looked at in the game.")
+        raise WrongState(
+            f"Change {change_id} is {change.state}; only one that is deployed can be looked at in the game."
+        )
     return change

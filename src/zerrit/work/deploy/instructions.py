@@ -9,7 +9,7 @@ from difflib import SequenceMatcher
 
 from zerrit.connections import Link
 from zerrit.records import Run, digest_of
-from zerrit.work.base.errors import Conflict
+from zerrit.work.base.errors import WrongState
 from zerrit.work.base.run_records import get_run
 from zerrit.work.base.workspace import Workspace
 from zerrit.work.deploy.stages import StageName
@@ -30,14 +30,14 @@ def hand_out(workspace: Workspace, run_id: int) -> bytes:
     """The files that a run asks a person to put on the server, as a ZIP with numbered steps. What was shown to lie there as
     it should is left out.
 
-    Raises NotFound, Conflict: the run asks for nothing.
+    Raises NotFound, WrongState: the run asks for nothing.
     """
     with workspace.session() as session:
         run = get_run(session, run_id)
         back = run.stage == StageName.RESTORE
         writes = {file.path: file.old if back else file.new for file in run.files}
         if not run.asks or run.stage not in (StageName.WRITE, StageName.RESTORE):
-            raise Conflict(f"Run {run_id} does not ask for files to be carried now (it is at {run.stage}).")
+            raise WrongState(f"Run {run_id} does not ask for files to be carried now (it is at {run.stage}).")
     with workspace.hand_link(run.server_id) as link:
         wanted = lacking(link, writes)
         lying = {file.path: link.read(file.path) for file in link.files() if file.path in wanted}

@@ -29,7 +29,7 @@ def outcome_of(run: Run) -> tuple[str, str]:
         elif not evidence.get("was_running"):
             more = " The game is stopped, as it was."
         return state, f"Nothing was written. It ended at {at}: {why}{more}"
-    again = " Mend the change, then deploy it again." if run.change_ids and not run.cancelled_by else ""
+    again = " Fix the change, then deploy it again." if run.change_ids and not run.cancelled_by else ""
     if "failed_back" not in evidence:
         lacks = f" But {sentence(evidence['lacks'])}" if evidence.get("lacks") else ""
         runs = "and the game runs" if evidence.get("was_running") else "and the game is stopped, as it was"

@@ -35,7 +35,7 @@ def begin_rollout(
 ) -> Rollout:
     """Begin to bring a change to several servers. It is replayed on each first; where that is impossible, nothing begins.
 
-    Raises NotFound, Conflict. Refused: a server is named twice, or a step is impossible on one.
+    Raises NotFound, WrongState. Refused: a server is named twice, or a step is impossible on one.
     """
     named = [server_id for wave in waves for server_id in wave]
     if not named:

@@ -14,7 +14,7 @@ from sqlalchemy.orm import Session
 from zerrit.core.gamebooks import Gamebook
 from zerrit.records import Change, Run, RunChange, Server, digest_of
 from zerrit.work.base.activity_log import note
-from zerrit.work.base.errors import Blocked, Conflict, Drifted, Refused
+from zerrit.work.base.errors import Blocked, Drifted, Refused, WrongState
 from zerrit.work.base.run_records import RUNNING, get_run, require_no_run
 from zerrit.work.base.workspace import Workspace
 from zerrit.work.changes.changes import EDITABLE, Preview, get_change, preview
@@ -53,7 +53,7 @@ def begin_deploy(workspace: Workspace, person: str, change_ids: Sequence[int], o
     """Check once more, then begin a run of one change, or of several in order; `deploys.carry_out` does it.
 
     Raises Blocked: findings or impossible steps. Drifted: the files are no longer those that a change was built on.
-    Conflict: a run is under way, or a change is not open. Refused, LinkError, ControlError.
+    WrongState: a run is under way, or a change is not open. Refused, LinkError, ControlError.
     """
     if not 0 <= options.announce <= MOST_ANNOUNCED:
         raise Refused(f"An announcement begins at most {MOST_ANNOUNCED} minutes ahead.")
@@ -64,7 +64,7 @@ def begin_deploy(workspace: Workspace, person: str, change_ids: Sequence[int], o
         gamebook, _ = gamebook_of(session, server)
         for change in changes:
             if change.state not in (*EDITABLE, QUEUED):
-                raise Conflict(f"Change {change.id} is {change.state} already.")
+                raise WrongState(f"Change {change.id} is {change.state} already.")
         seen = [(change, require_deployable(workspace, session, change)) for change in changes]
         bases = {change.id: digests(session, get_snapshot(session, server.id, change.base_id)) for change in changes}
     for change, found in seen:
@@ -80,7 +80,7 @@ def begin_deploy(workspace: Workspace, person: str, change_ids: Sequence[int], o
         for change, _ in seen:
             now = get_change(session, change.id)
             if now.version != change.version or now.state not in (*EDITABLE, QUEUED):
-                raise Conflict(
+                raise WrongState(
                     f"Change {change.id} was edited in the meantime (it is {now.state}). Look at it again first."
                 )
         run = Run(server_id=server.id, kind="deploy", person=person, options=options.as_row())
@@ -119,7 +119,7 @@ def require_deployable(workspace: Workspace, session: Session, change: Change) -
 def begin_rollback(
     workspace: Workspace, person: str, server_id: str, snapshot_id: int, options: Options = NO_OPTIONS
 ) -> Run:
-    """Begin a run that puts the server back to a snapshot. Raises NotFound, Conflict."""
+    """Begin a run that puts the server back to a snapshot. Raises NotFound, WrongState."""
     with workspace.writing() as session:
         server = get_server(session, server_id)
         snapshot = get_snapshot(session, server_id, snapshot_id)
@@ -130,7 +130,7 @@ def begin_rollback(
 
 
 def begin_restart(workspace: Workspace, person: str, server_id: str, options: Options = NO_OPTIONS) -> Run:
-    """Begin a run that takes a snapshot while the game is stopped, and starts it again. Raises NotFound, Conflict."""
+    """Begin a run that takes a snapshot while the game is stopped, and starts it again. Raises NotFound, WrongState."""
     with workspace.writing() as session:
         server = get_server(session, server_id)
         run = Run(server_id=server.id, kind="restart", person=person, options=options.as_row())
@@ -149,7 +149,9 @@ def _begin(workspace: Workspace, session: Session, run: Run) -> None:
         session.add(run)
         session.flush()
     except IntegrityError as error:
-        raise Conflict(f"Another run on {run.server_id} began at the same moment. Wait until it has ended.") from error
+        raise WrongState(
+            f"Another run on {run.server_id} began at the same moment. Wait until it has ended."
+        ) from error
 
 
 class OnCancel(StrEnum):
@@ -174,12 +176,12 @@ def cancel_run(workspace: Workspace, person: str, run_id: int) -> None:
     One that goes back already is given up where it waits for a person, and leaves its server as it is: that person may
     never come.
 
-    Raises NotFound, Conflict: it has ended, or it goes back by itself.
+    Raises NotFound, WrongState: it has ended, or it goes back by itself.
     """
     with workspace.writing() as session:
         run = get_run(session, run_id)
         if run.state != RUNNING:
-            raise Conflict(f"Run {run_id} has ended: {run.state}. A rollback puts its server back.")
+            raise WrongState(f"Run {run_id} has ended: {run.state}. A rollback puts its server back.")
         match on_cancel(run):
             case OnCancel.TAKE_BACK:
                 run.cancelled_by = person
@@ -188,7 +190,7 @@ def cancel_run(workspace: Workspace, person: str, run_id: int) -> None:
                 run.options = {**run.options, "given_up": person}
                 did = "given-up"
             case OnCancel.NOTHING:
-                raise Conflict(f"Run {run_id} is ending already; let it take back what it wrote.")
+                raise WrongState(f"Run {run_id} is ending already; let it take back what it wrote.")
         note(workspace, session, person, f"{run.kind}.{did}", run.server_id, f"run {run_id}, at {run.stage}")
     workspace.publish("run", {"run": run_id, "state": RUNNING})
 

@@ -22,7 +22,7 @@ from zerrit.core.errors import ZerritError
 from zerrit.core.schedule_times import Moment, next_moment
 from zerrit.records import Change, Run, Window
 from zerrit.work.base.activity_log import note
-from zerrit.work.base.errors import Conflict, NotFound, Refused
+from zerrit.work.base.errors import NotFound, Refused, WrongState
 from zerrit.work.base.workspace import Workspace
 from zerrit.work.changes.changes import EDITABLE, get_change
 from zerrit.work.deploy.run_requests import QUEUED, Options, begin_deploy, begin_restart, require_deployable
@@ -134,12 +134,12 @@ def remove_window(workspace: Workspace, person: str, server_id: str, window_id: 
 def queue_change(workspace: Workspace, person: str, change_id: int) -> Change:
     """Let a change wait for the next restart window of its server.
 
-    Raises NotFound, Conflict, Blocked, Refused: it has no restart window.
+    Raises NotFound, WrongState, Blocked, Refused: it has no restart window.
     """
     with workspace.writing() as session:
         change = get_change(session, change_id)
         if change.state not in EDITABLE:
-            raise Conflict(f"Change {change_id} is {change.state}; only an open one can be queued.")
+            raise WrongState(f"Change {change_id} is {change.state}; only an open one can be queued.")
         require_deployable(workspace, session, change)
         windows = [one for one in list_windows(session, change.server_id) if one.does == RESTART]
         if not windows:
@@ -156,11 +156,11 @@ def queue_change(workspace: Workspace, person: str, change_id: int) -> Change:
 
 
 def unqueue_change(workspace: Workspace, person: str, change_id: int) -> Change:
-    """Take a change out of the queue; it is checked, as it was. Raises NotFound, Conflict."""
+    """Take a change out of the queue; it is checked, as it was. Raises NotFound, WrongState."""
     with workspace.writing() as session:
         change = get_change(session, change_id)
         if change.state != QUEUED:
-            raise Conflict(f"Change {change_id} is {change.state}; it does not wait for a window.")
+            raise WrongState(f"Change {change_id} is {change.state}; it does not wait for a window.")
         change.state, change.queue_place, change.updated_at = "checked", None, workspace.now()
         note(workspace, session, person, "change.unqueued", change.server_id, str(change_id))
     workspace.publish("change", {"change": change_id, "server": change.server_id})

@@ -7,7 +7,7 @@ from typing import Any
 from zerrit.control import CommandControl, ConsoleControl, Control, GameState, HandControl, HttpHook
 from zerrit.records import Server
 from zerrit.work.base.activity_log import note
-from zerrit.work.base.errors import Conflict, NotFound, Refused
+from zerrit.work.base.errors import NotFound, Refused, WrongState
 from zerrit.work.base.workspace import Workspace
 from zerrit.work.servers.game_log import look_at_log
 from zerrit.work.servers.stored_gamebooks import gamebook_of
@@ -64,14 +64,14 @@ def say_state(
 ) -> GameState:
     """A person says that a game runs, or that it is stopped. What its log says against it is held up to them once.
 
-    Raises NotFound, Refused: the server has a control that knows. Conflict: its log says otherwise, and they are not sure.
+    Raises NotFound, Refused: the server has a control that knows. WrongState: its log says otherwise, and they are not sure.
     """
     server, _ = _said(workspace, server_id)
     if server.control["kind"] != "hand":
         raise Refused(f"The control of {server_id} knows by itself whether its game runs.")
     seen = _seen(workspace, server)
     if seen is not None and seen.is_running != is_running and not is_sure:
-        raise Conflict(
+        raise WrongState(
             f"{server_id} {seen.word}. Show its log as it is now; or, if you are sure, say so once more as sure: "
             f"zerrit said {server_id} {'running' if is_running else 'stopped'} --sure"
         )

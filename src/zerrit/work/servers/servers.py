@@ -15,7 +15,7 @@ from zerrit.core.nearest import did_you_mean
 from zerrit.records import Gamebook as GamebookRow
 from zerrit.records import Server
 from zerrit.work.base.activity_log import note
-from zerrit.work.base.errors import Conflict, NotFound, Refused
+from zerrit.work.base.errors import NotFound, Refused, WrongState
 from zerrit.work.base.run_records import require_no_run
 from zerrit.work.base.workspace import Workspace
 from zerrit.work.servers.controls import control_of
@@ -38,13 +38,13 @@ class ServerSettings:
 def add_server(workspace: Workspace, person: str, server_id: str, given: ServerSettings) -> Server:
     """Add a server. Link and control are tried once, so that a wrong password shows here and not at the first deploy.
 
-    Raises Refused, Conflict, NotFound, LinkError, ControlError.
+    Raises Refused, WrongState, NotFound, LinkError, ControlError.
     """
     if not ID_FORM.match(server_id):
         raise Refused(f"`{server_id}` is no server id: small letters, digits and hyphens, such as coral-gate.")
     with workspace.session() as session:
         if session.get(Server, server_id) is not None:
-            raise Conflict(f"There is a server {server_id} already. Choose another id.")
+            raise WrongState(f"There is a server {server_id} already. Choose another id.")
         _require_gamebook(session, given.gamebook)
     server = Server(id=server_id, created_at=workspace.now(), link_secret=None, control_secret=None, said={})
     _settle(workspace, server, given)

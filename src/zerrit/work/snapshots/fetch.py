@@ -12,7 +12,7 @@ from zerrit.core.archives import unpack
 from zerrit.core.wording import counted
 from zerrit.records import Snapshot, SnapshotFile
 from zerrit.work.base.activity_log import note
-from zerrit.work.base.errors import Conflict, Refused
+from zerrit.work.base.errors import Refused, WrongState
 from zerrit.work.base.run_records import require_no_run
 from zerrit.work.base.workspace import Workspace
 from zerrit.work.servers.servers import get_server
@@ -42,7 +42,7 @@ def fetch(workspace: Workspace, person: str, server_id: str, *, thorough: bool =
 
     `thorough` reads every file, whatever its time says.
 
-    Raises NotFound, Conflict: a deploy or rollback is under way. LinkError.
+    Raises NotFound, WrongState: a deploy or rollback is under way. LinkError.
     """
     with workspace.session() as session:
         server = get_server(session, server_id)
@@ -69,7 +69,7 @@ def _kept(
         require_no_run(session, server_id)  # one that began while the files were read may have written some of them
         newest = latest_snapshot(session, server_id)
         if (newest.id if newest else None) != (before.id if before else None):
-            raise Conflict(f"The files of {server_id} were taken by somebody else at the same time. Look at those.")
+            raise WrongState(f"The files of {server_id} were taken by somebody else at the same time. Look at those.")
         drift = differing_paths(_digests(known.values()), taken.digests)
         if before is not None and not drift:
             _renew_stamps(session, before.id, known, taken)
@@ -100,7 +100,7 @@ def _renew_stamps(session: Session, snapshot_id: int, known: Known, taken: Taken
 def import_defaults(workspace: Workspace, person: str, server_id: str, label: str, archive: bytes) -> Snapshot:
     """Keep the files of a ZIP as the defaults of version `label`.
 
-    Raises Refused: it is no ZIP, holds a path that leaves it, or is too large. Conflict: the label is taken by
+    Raises Refused: it is no ZIP, holds a path that leaves it, or is too large. WrongState: the label is taken by
     other files.
     """
     label = label.strip()
@@ -112,7 +112,7 @@ def import_defaults(workspace: Workspace, person: str, server_id: str, label: st
         gamebook, _ = gamebook_of(session, server)
         before = defaults_of(session, server_id, label)
         if before is not None:
-            raise Conflict(
+            raise WrongState(
                 f"Defaults {label} of {server_id} are known already and are not changed. Choose another label."
             )
         kept = keep_files(session, [file for file in files if gamebook is None or gamebook.is_tracked(file[0])])

@@ -76,7 +76,7 @@ def _strict_reading(document: Document) -> StrictReading | None:
 
 
 def _is_proposed(finding: Finding) -> bool:
-    return finding.mend is not None and finding.severity is not Severity.NOTICE
+    return finding.fix is not None and finding.severity is not Severity.NOTICE
 
 
 # --- the proposals together -------------------------------------------------------------------------------------------
@@ -92,8 +92,8 @@ def _repaired(document: Document, reading: StrictReading, *, at_once: bool) -> t
         if not chosen or len(done) + len(chosen) > MOST_FIXES:
             return None
         for finding in reversed(chosen):  # the last first, so that the places of the others stay
-            if finding.mend is not None:
-                added = _in_original(splices, finding.mend)
+            if finding.fix is not None:
+                added = _in_original(splices, finding.fix)
                 if added is None:
                     return None
                 splices = added
@@ -108,10 +108,10 @@ def _apart(findings: Sequence[Finding]) -> list[Finding]:
     """The proposals that do not touch each other, the first of them first."""
     chosen: list[Finding] = []
     end = -1
-    for finding in sorted(findings, key=lambda f: (f.mend.start, f.mend.end) if f.mend else (0, 0)):
-        if _is_proposed(finding) and finding.mend is not None and finding.mend.start > end:
+    for finding in sorted(findings, key=lambda f: (f.fix.start, f.fix.end) if f.fix else (0, 0)):
+        if _is_proposed(finding) and finding.fix is not None and finding.fix.start > end:
             chosen.append(finding)
-            end = finding.mend.end
+            end = finding.fix.end
     return chosen
 
 

@@ -105,7 +105,7 @@ class _IniReader(Structs):
                 stop,
                 f"The section header [{name} has no closing bracket.",
                 hint="Add `]` here.",
-                mend=Splice(stop, stop, "]"),
+                fix=Splice(stop, stop, "]"),
             )
         if closing and (not name or name.startswith("[")):
             self.report.add(
@@ -113,7 +113,7 @@ class _IniReader(Structs):
                 at,
                 f"[{name}] is no section header; a header is one name in one pair of brackets.",
                 hint="Remove the second bracket." if name else "Write the name of the section.",
-                mend=Splice(at + 1, at + 2, "") if name.startswith("[") and not name.startswith("[[") else None,
+                fix=Splice(at + 1, at + 2, "") if name.startswith("[") and not name.startswith("[[") else None,
             )
             name = name.lstrip("[")
         rest = self.text[header_end:stop].strip(" \t")
@@ -123,7 +123,7 @@ class _IniReader(Structs):
                 header_end,
                 f"The section header [{name}] has a bracket too many.",
                 hint="Remove it.",
-                mend=Splice(header_end, stop, ""),
+                fix=Splice(header_end, stop, ""),
             )
         elif rest and not rest.startswith((";", "#", "//")):
             self.report.add(
@@ -167,7 +167,7 @@ class _IniReader(Structs):
                 value_start,
                 f"A second `=` stands behind {match.group(1)}=; the game takes it for a part of the value.",
                 hint="Remove it.",
-                mend=Splice(value_start, value_start + 1, ""),
+                fix=Splice(value_start, value_start + 1, ""),
             )
         raw = self.text[value_start:stop]
         beside = "" if raw.startswith("(") else self._beside(raw)
@@ -185,7 +185,7 @@ class _IniReader(Structs):
                 at,
                 f"`{shown}` looks like a section header without its opening bracket.",
                 hint="Add `[` here.",
-                mend=Splice(at, at, "["),
+                fix=Splice(at, at, "["),
             )
             return
         self.report.add(
@@ -214,7 +214,7 @@ class _IniReader(Structs):
                 value_start,
                 f"The value of {name} stands in typographic quotation marks; the game takes them for a part of it.",
                 hint='Write " on both sides.',
-                mend=Splice(value_start, value_end, f'"{inner}"'),
+                fix=Splice(value_start, value_end, f'"{inner}"'),
             )
         if raw.startswith("("):
             return self._struct_setting(name, start, value_start, value_end)
@@ -224,7 +224,7 @@ class _IniReader(Structs):
                 value_start,
                 f"The value of {name} closes a parenthesis that it does not open.",
                 hint="Add `(` here.",
-                mend=Splice(value_start, value_start, "("),
+                fix=Splice(value_start, value_start, "("),
             )
         if raw.startswith('"'):
             if len(raw) >= 2 and raw.endswith('"'):
@@ -244,7 +244,7 @@ class _IniReader(Structs):
                     value_end,
                     f"The value of {name} has no closing quotation mark.",
                     hint='Add `"` here.',
-                    mend=Splice(value_end, value_end, '"'),
+                    fix=Splice(value_end, value_end, '"'),
                 )
         elif raw.endswith('"') and raw.count('"') % 2:
             self.report.add(
@@ -252,7 +252,7 @@ class _IniReader(Structs):
                 value_start,
                 f"The value of {name} has no opening quotation mark.",
                 hint='Add `"` here.',
-                mend=Splice(value_start, value_start, '"'),
+                fix=Splice(value_start, value_start, '"'),
             )
         return Node(NodeKind.VALUE, name, start, value_end, value=raw, value_start=value_start, value_end=value_end)
 

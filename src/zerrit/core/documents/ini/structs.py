@@ -40,15 +40,15 @@ class Structs:
                 "ini.struct-extra",
                 at,
                 f"`{rest[:30]}` stands after the closing parenthesis of {name}. Is there one `)` too many?",
-                mend=Splice(at, value_end, "") if not rest.strip(")") else None,
+                fix=Splice(at, value_end, "") if not rest.strip(")") else None,
             )
             node.end = value_end
         return node
 
-    def _struct_fault(self, code: str, at: int, message: str, hint: str = "", mend: Splice | None = None) -> None:
+    def _struct_fault(self, code: str, at: int, message: str, hint: str = "", fix: Splice | None = None) -> None:
         """Report the first fault of a value; what seems wrong behind it mostly follows from it."""
         if not self.is_struct_broken:
-            self.report.add(code, at, message, hint, mend)
+            self.report.add(code, at, message, hint, fix)
         self.is_struct_broken = True
 
     def _struct(self, name: str, start: int, at: int, stop: int, depth: int) -> tuple[Node, int]:
@@ -79,7 +79,7 @@ class Structs:
             stop,
             f"The parenthesis opened in line {line}, column {column} is not closed on its line.",
             hint=f"Add `{missing}` here.",
-            mend=Splice(stop, stop, missing) if self.text[stop - 1] != "," else None,
+            fix=Splice(stop, stop, missing) if self.text[stop - 1] != "," else None,
         )
         node.end = node.value_end = stop
         return node, stop
@@ -96,7 +96,7 @@ class Structs:
                 node.children[-1].end,
                 "A comma is missing between two parts of the value.",
                 hint="Add `,` here.",
-                mend=Splice(node.children[-1].end, end, ","),
+                fix=Splice(node.children[-1].end, end, ","),
             )
         elif found > (1 if node.children and not is_end else 0):
             wanted = "," if node.children and not is_end else ""
@@ -105,7 +105,7 @@ class Structs:
                 at + self.text[at:end].rindex(","),
                 "A comma too many stands here; some games read an empty part behind it.",
                 hint="Remove it.",
-                mend=Splice(at, end, wanted),
+                fix=Splice(at, end, wanted),
             )
         return end
 
@@ -132,7 +132,7 @@ class Structs:
                 place,
                 "A quotation mark in this line is not closed.",
                 hint='Add `"` here.',
-                mend=Splice(place, place, '"'),
+                fix=Splice(place, place, '"'),
             )
             value = Node(NodeKind.VALUE, name, start, place, self.text[at + 1 : place], at + 1, place, True)
             return value, place
@@ -154,7 +154,7 @@ class Structs:
                 at + missing.start(),
                 f"A comma is missing after {f'{name}=' if name else ''}{value[: missing.start()]}.",
                 hint="Write `,` here.",
-                mend=Splice(at + missing.start(), at + missing.end(), ","),
+                fix=Splice(at + missing.start(), at + missing.end(), ","),
             )
         elif value[:1] and value[0] in SMART:
             self._struct_fault(
@@ -162,7 +162,7 @@ class Structs:
                 at,
                 "A value stands in typographic quotation marks; the game takes them for a part of it.",
                 hint='Write " on both sides.',
-                mend=Splice(at, end, f'"{value.strip(SMART)}"'),
+                fix=Splice(at, end, f'"{value.strip(SMART)}"'),
             )
         elif value.endswith('"'):
             self._struct_fault(
@@ -170,7 +170,7 @@ class Structs:
                 at,
                 "A value has a closing quotation mark, but no opening one.",
                 hint='Add `"` here.',
-                mend=Splice(at, at, '"'),
+                fix=Splice(at, at, '"'),
             )
         elif any(sign in "[]{}" for sign in value):
             self._struct_fault(
@@ -185,5 +185,5 @@ class Structs:
                 at + len(unnamed.group(1)),
                 f"An equals sign is missing after {unnamed.group(1)}.",
                 hint="Write `=` here.",
-                mend=Splice(at + unnamed.end(1), at + unnamed.start(2), "="),
+                fix=Splice(at + unnamed.end(1), at + unnamed.start(2), "="),
             )

@@ -39,9 +39,9 @@ class Values:
         self.is_too_deep = False
         self.comments = CommentKeeper(source)
 
-    def _fault(self, code: str, at: int, message: str, hint: str = "", mend: Splice | None = None) -> None:
+    def _fault(self, code: str, at: int, message: str, hint: str = "", fix: Splice | None = None) -> None:
         if not self.is_too_deep:
-            self.report.add(code, at, message, hint, mend)
+            self.report.add(code, at, message, hint, fix)
 
     def _skip(self) -> None:
         while True:
@@ -108,17 +108,17 @@ class Values:
         """`"Eel "royal" Pie"`: the text goes on to the last quotation mark of the line."""
         last = end - 1 - (len(self.text[opened:end]) - len(self.text[opened:end].rstrip(" \t")))
         raw = self.text[opened + 1 : last]
-        mended = re.sub(r'(?<!\\)"', r'\\"', raw)
+        fixed = re.sub(r'(?<!\\)"', r'\\"', raw)
         place = opened + 1 + raw.index('"')
         self._fault(
             "json.quote-inside",
             place,
             'A quotation mark stands inside a text; it ends the text. One that belongs to the text is written \\".',
             hint='Write \\" for it.',
-            mend=Splice(opened + 1, last, mended),
+            fix=Splice(opened + 1, last, fixed),
         )
         self.at = last + 1
-        return mended, last
+        return fixed, last
 
     def _string_not_closed(self, opened: int, end: int, quote: str) -> None:
         self._fault(
@@ -126,7 +126,7 @@ class Values:
             end,
             f"The text opened with {quote} on line {self.source.line_at(opened)} is not closed on that line.",
             hint=f"Add {quote} here.",
-            mend=Splice(end, end, quote),
+            fix=Splice(end, end, quote),
         )
 
     def _loose_string(self, opened: int) -> tuple[str, int, int]:
@@ -145,7 +145,7 @@ class Values:
                 opened,
                 "This text stands in single quotation marks.",
                 hint='Write " on both sides.',
-                mend=Splice(opened, end + 1, f'"{inner}"'),
+                fix=Splice(opened, end + 1, f'"{inner}"'),
             )
         for bad in _BAD_ESCAPE.finditer(raw):
             if quote == "'" and bad.group() == "\\'":
@@ -156,7 +156,7 @@ class Values:
                 at,
                 f"`{bad.group()}` means nothing in JSON; a backslash itself is written `\\\\`.",
                 hint="Write two backslashes.",
-                mend=Splice(at, at, "\\"),
+                fix=Splice(at, at, "\\"),
             )
         control = re.search(r"[\x00-\x1f]", raw)
         if control:
@@ -166,7 +166,7 @@ class Values:
                 at,
                 "A tab or another control character stands raw inside a text.",
                 hint="Write \\t for a tab.",
-                mend=Splice(at, at + 1, "\\t") if control.group() == "\t" else None,
+                fix=Splice(at, at + 1, "\\t") if control.group() == "\t" else None,
             )
         return raw, opened + 1, end
 
@@ -181,7 +181,7 @@ class Values:
                 line_end,
                 "A text goes over two lines; in JSON it stands on one, and a line break in it is written \\n.",
                 hint="Join the lines.",
-                mend=Splice(line_end, following, "\\n"),
+                fix=Splice(line_end, following, "\\n"),
             )
             self.at = end + 1
             return self.text[opened + 1 : end], opened + 1, end
@@ -201,7 +201,7 @@ class Values:
             self.at,
             "This text stands in typographic quotation marks; JSON knows only plain ones.",
             hint=f'Write "{inner}".',
-            mend=Splice(self.at, end, f'"{inner}"'),
+            fix=Splice(self.at, end, f'"{inner}"'),
         )
         value_start = self.at + 1
         self.at = end
@@ -222,18 +222,18 @@ class Values:
 
     def _bad_word(self, begin: int, word: str) -> int:
         """Say what is wrong with a bare word, and where it ends."""
-        mended = _mended_number(word)
+        fixed = _valid_number(word)
         close = nearest(word.lower(), _WORDS)
         text = _BARE_TEXT.match(self.text, begin)
         end = text.end() if text else begin + len(word)
-        if mended or word in ("NaN", "Infinity", "-Infinity"):
+        if fixed or word in ("NaN", "Infinity", "-Infinity"):
             self._fault(
-                "json.bad-number" if mended else "json.not-a-number",
+                "json.bad-number" if fixed else "json.not-a-number",
                 begin,
                 f"{word[:40]} is no number in JSON.",
-                hint=f"Write {mended}." if mended else "Write null, or the number that is meant.",
+                hint=f"Write {fixed}." if fixed else "Write null, or the number that is meant.",
                 # A zero in front may be what is left of another number.
-                mend=Splice(begin, begin + len(word), mended) if mended and not _ZERO_FIRST.match(word) else None,
+                fix=Splice(begin, begin + len(word), fixed) if fixed and not _ZERO_FIRST.match(word) else None,
             )
             return begin + len(word)
         if self.text.startswith('"', end) and self._next_sign(end + 1) in (",", "}", "]", ""):
@@ -242,7 +242,7 @@ class Values:
                 begin,
                 f'The text {self.text[begin:end][:40]}" has no opening quotation mark.',
                 hint='Add `"` here.',
-                mend=Splice(begin, begin, '"'),
+                fix=Splice(begin, begin, '"'),
             )
             return end + 1
         if close and end == begin + len(word):
@@ -251,7 +251,7 @@ class Values:
                 begin,
                 f"{word} is none of true, false and null, which are written small.",
                 hint=f"Write {close[0]}.",
-                mend=Splice(begin, end, close[0]) if word.lower() == close[0] else None,
+                fix=Splice(begin, end, close[0]) if word.lower() == close[0] else None,
             )
             return end
         shown = self.text[begin:end]
@@ -266,7 +266,7 @@ class Values:
         return stop
 
 
-def _mended_number(word: str) -> str:
+def _valid_number(word: str) -> str:
     """The number that a misspelt one means, or an empty text: `+30`, `030`, `.5`, `5.`."""
     match = re.fullmatch(r"([+-]?)0*(\d*)(?:\.(\d*))?", word)
     if not match or not any(character.isdigit() for character in word):

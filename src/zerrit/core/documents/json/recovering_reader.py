@@ -5,7 +5,7 @@ The grammar is RFC 8259; what people write besides (comments, a comma after the 
 keys, NaN) is recognised by name, so that a gamebook can tolerate what its game tolerates.
 
 Where a bracket is missing or wrong, the indentation of its line and what the neighbours look like tell what was
-meant: the aim is one finding at the place where a person would mend, not the place where a parser noticed.
+meant: the aim is one finding at the place where a person would fix it, not the place where a parser noticed.
 """
 
 from __future__ import annotations
@@ -68,7 +68,7 @@ class _JsonReader(Values):
                 "json.trailing",
                 self.at,
                 f"`{shown}` stands after the end of the value. Is there one closing bracket too many above?",
-                mend=Splice(self.at, self.at + len(rest), "") if rest in ("}", "]", ",") else None,
+                fix=Splice(self.at, self.at + len(rest), "") if rest in ("}", "]", ",") else None,
             )
         return root
 
@@ -150,7 +150,7 @@ class _JsonReader(Values):
                 self.at,
                 f"`{sign}` stands twice; the first one has closed what it belongs to.",
                 hint="Remove one.",
-                mend=Splice(self.at, self.at + 1, ""),
+                fix=Splice(self.at, self.at + 1, ""),
             )
             self.at += 1
             return False
@@ -166,7 +166,7 @@ class _JsonReader(Values):
             self.at,
             f"`{sign}` stands here, but `{here.opening}` on line {line} is still open and is closed by `{here.closing}`.",
             hint=f"Write `{here.closing}` here.",
-            mend=Splice(self.at, self.at + 1, here.closing),
+            fix=Splice(self.at, self.at + 1, here.closing),
         )
         self.at += 1
         return True
@@ -195,7 +195,7 @@ class _JsonReader(Values):
             place,
             f"{'The file ends, but' if is_end else 'Here'} `{here.opening}` opened on line {line} is not closed.",
             hint=f"Add `{here.closing}` here.",
-            mend=Splice(place, place, lead + here.closing) if not is_end or len(self.open) == 1 else None,
+            fix=Splice(place, place, lead + here.closing) if not is_end or len(self.open) == 1 else None,
         )
         if is_end:
             self.is_too_deep = True  # what else is open is open for the same reason
@@ -246,7 +246,7 @@ class _JsonReader(Values):
             start,
             "A name with a value stands straight inside a list here; the opening brace of its entry is missing.",
             hint="Add `{` here.",
-            mend=Splice(start, start, "{"),
+            fix=Splice(start, start, "{"),
         )
         node = here.node.adopt(Node(NodeKind.GROUP, "", start, start, value_start=start))
         self.open.append(_Open(node, "{", start))
@@ -291,7 +291,7 @@ class _JsonReader(Values):
                 key_end,
                 f'A colon is missing after "{key}".',
                 hint="Add `:` here.",
-                mend=Splice(key_end, key_end, ":"),
+                fix=Splice(key_end, key_end, ":"),
             )
             return
         if sign == "=":
@@ -300,7 +300,7 @@ class _JsonReader(Values):
                 self.at,
                 f'After "{key}" stands `=`; JSON wants a colon.',
                 hint="Write `:`.",
-                mend=Splice(self.at, self.at + 1, ":"),
+                fix=Splice(self.at, self.at + 1, ":"),
             )
         self.at += 1
         self._skip()
@@ -310,7 +310,7 @@ class _JsonReader(Values):
                 self.at,
                 f'Two colons stand after "{key}".',
                 hint="Remove one.",
-                mend=Splice(self.at, self.at + 1, ""),
+                fix=Splice(self.at, self.at + 1, ""),
             )
             self.at += 1
             self._skip()
@@ -329,7 +329,7 @@ class _JsonReader(Values):
                 last.value_start,
                 "Several values stand here with a closing bracket, but without an opening one.",
                 hint="Add `[` here.",
-                mend=Splice(last.value_start, last.value_start, "["),
+                fix=Splice(last.value_start, last.value_start, "["),
             )
             self.at += closing.end()
             return True
@@ -339,7 +339,7 @@ class _JsonReader(Values):
                 last.value_start,
                 f"{last.value},{bare.group()} is no number; the decimal sign is a point.",
                 hint=f"Write {last.value}.{bare.group()}.",
-                mend=Splice(here.comma_at, here.comma_at + 1, "."),
+                fix=Splice(here.comma_at, here.comma_at + 1, "."),
             )
             self.at = bare.end()
             return True
@@ -362,7 +362,7 @@ class _JsonReader(Values):
                 start,
                 f'The key {match.group()}" has no opening quotation mark.',
                 hint='Add `"` here.',
-                mend=Splice(start, start, '"'),
+                fix=Splice(start, start, '"'),
             )
             self.at += 1
             return match.group()
@@ -371,7 +371,7 @@ class _JsonReader(Values):
             start,
             f"The key {match.group()} stands without quotation marks.",
             hint=f'Write "{match.group()}".',
-            mend=Splice(start, match.end(), f'"{match.group()}"'),
+            fix=Splice(start, match.end(), f'"{match.group()}"'),
         )
         return match.group()
 
@@ -397,7 +397,7 @@ class _JsonReader(Values):
                 self.at,
                 f"`{sign}` stands where a comma is expected.",
                 hint="Write `,`.",
-                mend=Splice(self.at, self.at + 1, ","),
+                fix=Splice(self.at, self.at + 1, ","),
             )
         if not here.node.children or here.comma_at >= 0:
             self._fault(
@@ -405,7 +405,7 @@ class _JsonReader(Values):
                 self.at,
                 "A comma stands here with no value before it.",
                 hint="Remove the comma.",
-                mend=Splice(self.at, self.at + 1, ""),
+                fix=Splice(self.at, self.at + 1, ""),
             )
         here.comma_at = self.at
         self.at += 1
@@ -418,5 +418,5 @@ class _JsonReader(Values):
             last.end,
             f"A comma is missing after {what}; the next one follows.",
             hint="Add `,` here.",
-            mend=Splice(last.end, last.end, ","),
+            fix=Splice(last.end, last.end, ","),
         )

@@ -71,5 +71,5 @@ def report_last_comma(report: Report, at: int) -> None:
         at,
         "A comma stands after the last value; only values that are followed by another have one.",
         hint="Remove the comma.",
-        mend=Splice(at, at + 1, ""),
+        fix=Splice(at, at + 1, ""),
     )

@@ -64,7 +64,7 @@ class JsonWriter:
     def rename(self, document: Document, node: Node, name: str) -> list[Splice]:
         key = _KEY.match(document.text, node.start)
         if key is None:
-            raise EditRefused(f"`{node.name}` is not written as a key in quotation marks. Mend that first.")
+            raise EditRefused(f"`{node.name}` is not written as a key in quotation marks. Fix that first.")
         return [Splice(key.start(), key.end(), json.dumps(name, ensure_ascii=False))]
 
     def remove(self, document: Document, node: Node) -> list[Splice]:

@@ -151,7 +151,7 @@ class _Balance:
             first,
             f"Typographic quotation marks ({marked[0]}) stand in a script, which knows only plain ones.",
             hint='Write " for them.',
-            mend=Splice(first, line.end(1), _SMART.sub('"', marked)) if is_paired else None,
+            fix=Splice(first, line.end(1), _SMART.sub('"', marked)) if is_paired else None,
         )
 
     def _is_swapped(self, start: int, end: int) -> bool:
@@ -191,7 +191,7 @@ class _Balance:
             at,
             f"`{sign}` stands here, but `{opening}` before it in this line is closed by `{closing}`.",
             hint=f"Write `{closing}`.",
-            mend=Splice(at, at + 1, closing),
+            fix=Splice(at, at + 1, closing),
         )
 
     def _extra(self, sign: str, wanted: str, at: int) -> None:
@@ -222,7 +222,7 @@ class _Balance:
         return not body or end - line - len(body) > indent
 
     def _never_closed(self, sign: str, opened: int) -> None:
-        """The mend stands before the first line below that is indented no further than the one that opens it."""
+        """The fix goes before the first line below that is indented no further than the one that opens it."""
         lines = self.source.line_starts
         number = self.source.line_at(opened)
         indent = len(self.source.indent_at(opened))

@@ -120,7 +120,7 @@ class Elements:
             at,
             f"</{name}> should close <{top.name}>, opened on line {line}, but bears another name.",
             hint=f"Write </{top.name}>.",
-            mend=Splice(at, end, f"</{top.name}>"),
+            fix=Splice(at, end, f"</{top.name}>"),
         )
         self._close_top(at, end)
 
@@ -147,7 +147,7 @@ class Elements:
             inner.start,
             f"<{inner.name}> stands where </{inner.name}> should close the element opened on line {line}.",
             hint=f"Write </{inner.name}>.",
-            mend=Splice(inner.start + 1, inner.start + 1, "/"),
+            fix=Splice(inner.start + 1, inner.start + 1, "/"),
         )
         self._close_top(inner.start, inner.end)
 
@@ -175,7 +175,7 @@ class Elements:
                     at,
                     f"</{name}> stands twice; the first one has closed <{name}> already.",
                     hint="Remove one.",
-                    mend=Splice(siblings[last].end, end, ""),
+                    fix=Splice(siblings[last].end, end, ""),
                 )
                 return
         elif self.root is not None and self.root.name == name and self._after_space(self.root.end) == at:
@@ -184,7 +184,7 @@ class Elements:
                 at,
                 f"</{name}> stands twice; the first one has closed <{name}> already.",
                 hint="Remove one.",
-                mend=Splice(self.root.end, end, ""),
+                fix=Splice(self.root.end, end, ""),
             )
             return
         self.report.add(
@@ -207,7 +207,7 @@ class Elements:
             # <find> inside <find>: the first was never closed, and what follows are its siblings.
             index = node.children.index(twin)
             moved = node.disown(index)
-            mend = max([node.value_start, *(child.end for child in node.children[-1:])])
+            last = max([node.value_start, *(child.end for child in node.children[-1:])])
             message = (
                 f"<{node.name}> opened on line {opened} is never closed; "
                 f"the next <{node.name}> starts on line {self.source.line_at(twin.start)}."
@@ -223,7 +223,7 @@ class Elements:
                 node.start,
                 f"<{node.name}> is a tag of a web page, left over from copying, and nothing closes it.",
                 hint="Remove it.",
-                mend=Splice(node.start, end, ""),
+                fix=Splice(node.start, end, ""),
             )
             for child in node.disown(sum(child.name.startswith("@") for child in node.children)):
                 if node.parent is not None:
@@ -233,15 +233,15 @@ class Elements:
             self.comments.forget()
             return
         else:
-            mend = max([node.value_start, *(child.end for child in node.children[-1:])])
+            last = max([node.value_start, *(child.end for child in node.children[-1:])])
             message = f"<{node.name}> opened on line {opened} is never closed."
             if at < len(self.text):
                 message += f" The closing tag of what surrounds it stands on line {self.source.line_at(at)}."
         self.report.add(
-            "xml.not-closed", mend, message, hint=f"Add </{node.name}> here.", mend=self._closing_splice(node, mend)
+            "xml.not-closed", last, message, hint=f"Add </{node.name}> here.", fix=self._closing_splice(node, last)
         )
-        node.value_end = mend
-        node.end = mend
+        node.value_end = last
+        node.end = last
         settle(node, "".join(open_.text_parts), open_.has_elements)
         self.comments.forget()
 
@@ -254,7 +254,7 @@ class Elements:
             f"<{node.name}> opened on line {self.source.line_at(node.start)} is never closed: "
             f"`{self.text[at:end]}` looks like its closing tag without the `<`.",
             hint="Add `<` here.",
-            mend=Splice(at, at, "<"),
+            fix=Splice(at, at, "<"),
         )
         inside = sum(child.name.startswith("@") for child in node.children)
         for child in node.disown(inside):

@@ -2,7 +2,7 @@
 Read XML text into nodes: quickly where it is well-formed, patiently where it is not.
 
 expat alone would not do: it stops at the first fault and names the place where it noticed, which is often
-hundreds of lines below the place where a person has to mend. But it is quick to tell that there is no fault.
+hundreds of lines below the place where a person has to fix something. But it is quick to tell that there is no fault.
 So sound text, which nearly all text is, goes to `sound.py`, and everything else to `faulty.py`.
 """
 
@@ -93,7 +93,7 @@ def _check_stray_ends(source: Source, report: Report) -> None:
             f"`{(body + '>')[:40]}` stands here as text; it looks like a {'comment' if body.endswith('--') else 'tag'} "
             "whose beginning is missing. The game does not see it.",
             hint="Add `<` here." if is_tag else "Remove it." if not body else "",
-            mend=Splice(place, place, "<") if is_tag else Splice(end - 1, end, "") if not body else None,
+            fix=Splice(place, place, "<") if is_tag else Splice(end - 1, end, "") if not body else None,
         )
 
 
@@ -124,7 +124,7 @@ def _check_encoding(source: Source, report: Report) -> None:
             declared.start(1),
             f"The first line says {declared.group(1)}, but the file is {actual}.",
             hint=f"Write {actual}.",
-            mend=Splice(declared.start(1), declared.end(1), actual),
+            fix=Splice(declared.start(1), declared.end(1), actual),
         )
 
 

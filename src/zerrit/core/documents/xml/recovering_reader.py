@@ -127,7 +127,7 @@ class _XmlReader(LooseTags):
                     start + stray,
                     "`]]>` stands here as text; XML keeps it for the end of a CDATA section.",
                     hint="Write ]]&gt; for it.",
-                    mend=Splice(start + stray + 2, start + stray + 3, "&gt;"),
+                    fix=Splice(start + stray + 2, start + stray + 3, "&gt;"),
                 )
         elif raw.strip(SPACE + "\ufeff"):
             first = start + len(raw) - len(raw.lstrip(SPACE))
@@ -187,7 +187,7 @@ class _XmlReader(LooseTags):
                 stop,
                 f"The CDATA section that begins on line {self.source.line_at(at)} is never closed.",
                 hint="Add ]]> here.",
-                mend=Splice(stop, stop, "]]>") if top else None,
+                fix=Splice(stop, stop, "]]>") if top else None,
             )
             return stop
         if self.stack:
@@ -228,7 +228,7 @@ class _XmlReader(LooseTags):
                 "xml.instruction-name",
                 at,
                 f"<?{name} … ?> bears a name that XML keeps for itself; the declaration is written <?xml … ?>.",
-                mend=Splice(at + 2, at + 5, "xml") if at == 0 else None,
+                fix=Splice(at + 2, at + 5, "xml") if at == 0 else None,
             )
             return
         blank = not self.text[:at].strip(SPACE + "\ufeff")
@@ -237,7 +237,7 @@ class _XmlReader(LooseTags):
             at,
             "The line <?xml … ?> must be the very first thing in the file; something stands before it.",
             hint="Remove what stands before it, blank lines too.",
-            mend=Splice(0, at, "") if blank else None,
+            fix=Splice(0, at, "") if blank else None,
         )
 
     def _check_declaration(self, end: int) -> None:

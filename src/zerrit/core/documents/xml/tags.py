@@ -49,7 +49,7 @@ class LooseTags(Elements):
                     at,
                     "A bare `&` stands here; XML takes it for the start of a special character.",
                     hint="Write &amp; for it.",
-                    mend=Splice(at, at + 1, "&amp;"),
+                    fix=Splice(at, at + 1, "&amp;"),
                 )
             at = self.text.find("&", at + 1, end)
 
@@ -65,7 +65,7 @@ class LooseTags(Elements):
                 match.end(),
                 f"</{match.group(1)} has no `>` at its end.",
                 hint="Add `>` here.",
-                mend=Splice(end, end, ">"),
+                fix=Splice(end, end, ">"),
             )
         else:
             self.report.add("xml.bad-tag", at, f"{match.group()} holds more than a name. Write </{match.group(1)}>.")
@@ -106,7 +106,7 @@ class LooseTags(Elements):
                     here,
                     f"A space is missing before `{found.group()}`.",
                     hint="Put a space here.",
-                    mend=Splice(here, here, " "),
+                    fix=Splice(here, here, " "),
                 )
             here = self._loose_attribute(node, found, seen)
 
@@ -116,7 +116,7 @@ class LooseTags(Elements):
             at,
             f"The tag <{node.name} on line {self.source.line_at(node.start)} has no `>` behind its `/`.",
             hint="Add `>` here.",
-            mend=Splice(at, at, ">"),
+            fix=Splice(at, at, ">"),
         )
         self._open(node, self_closing=True, tag_end=at)
         return at
@@ -127,7 +127,7 @@ class LooseTags(Elements):
             at,
             f"A second quotation mark stands behind the value of `{node.children[-1].name[1:]}`.",
             hint="Remove it.",
-            mend=Splice(at, at + 1, ""),
+            fix=Splice(at, at + 1, ""),
         )
         return at + 1
 
@@ -140,7 +140,7 @@ class LooseTags(Elements):
             at,
             f"The tag <{node.name} on line {line} has no `{mark}` at its end.",
             hint=f"Add `{mark}` here.",
-            mend=Splice(at, at, mark),
+            fix=Splice(at, at, mark),
         )
         self._open(node, self_closing=closes_itself, tag_end=at)
         return at
@@ -157,7 +157,7 @@ class LooseTags(Elements):
                 found.end(),
                 f"An equals sign is missing between `{name}` and its value.",
                 hint="Add `=` here.",
-                mend=Splice(found.end(), here, "="),
+                fix=Splice(found.end(), here, "="),
             )
             return self._loose_quoted(node, name, found.start(), here, seen)
         if here >= len(text) or text[here] != "=":
@@ -176,7 +176,7 @@ class LooseTags(Elements):
                 here,
                 f"Two equals signs stand behind `{name}`.",
                 hint="Remove one.",
-                mend=Splice(here, here + 1, ""),
+                fix=Splice(here, here + 1, ""),
             )
             here = self._after_space(here + 1)
         if here < len(text) and text[here] in SMART_QUOTES:
@@ -193,7 +193,7 @@ class LooseTags(Elements):
                 here,
                 f"The value of `{name}` has no opening quotation mark.",
                 hint=f"Add `{text[end - 1]}` here.",
-                mend=Splice(here, here, text[end - 1]),
+                fix=Splice(here, here, text[end - 1]),
             )
         else:
             self.report.add(
@@ -201,7 +201,7 @@ class LooseTags(Elements):
                 here,
                 f"The value of `{name}` stands without quotation marks.",
                 hint=f'Write {name}="{value}".',
-                mend=Splice(here, end, f'"{value}"') if value and '"' not in value else None,
+                fix=Splice(here, end, f'"{value}"') if value and '"' not in value else None,
             )
         self._add_attribute(node, name, found.start(), end, here, here + len(value), seen)
         return end
@@ -217,7 +217,7 @@ class LooseTags(Elements):
             at,
             f"A space stands inside the name of the tag <{joined}>.",
             hint="Remove the space.",
-            mend=Splice(at, self.text.index(rest, at), ""),
+            fix=Splice(at, self.text.index(rest, at), ""),
         )
         node.name = joined
         return True
@@ -233,7 +233,7 @@ class LooseTags(Elements):
             at,
             f"The value of `{name}` stands in typographic quotation marks; XML knows only plain ones.",
             hint=f'Write {name}="{value}".',
-            mend=Splice(at, stop + (closing >= 0), f'"{value}"'),
+            fix=Splice(at, stop + (closing >= 0), f'"{value}"'),
         )
         end = stop + (closing >= 0)
         self._add_attribute(node, name, start, end, at + 1, stop, seen)
@@ -262,7 +262,7 @@ class LooseTags(Elements):
                     angle,
                     f"A bare `<` stands in the value of `{name}`.",
                     hint="Write &lt; for it.",
-                    mend=Splice(angle, angle + 1, "&lt;"),
+                    fix=Splice(angle, angle + 1, "&lt;"),
                 )
                 self._add_attribute(node, name, start, end + 1, value_start, end, seen)
                 return end + 1
@@ -273,7 +273,7 @@ class LooseTags(Elements):
             value_end,
             f"The value of `{name}` has no closing quotation mark.",
             hint=f"Add `{quote}` here.",
-            mend=Splice(value_end, value_end, quote),
+            fix=Splice(value_end, value_end, quote),
         )
         self._add_attribute(node, name, start, value_end, value_start, value_end, seen)
         return value_end

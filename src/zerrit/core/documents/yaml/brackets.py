@@ -80,7 +80,7 @@ class Brackets(Keys):
                         self.at,
                         "A comma stands here with nothing before it.",
                         hint="Remove it.",
-                        mend=Splice(self.at, self.at + 1, ""),
+                        fix=Splice(self.at, self.at + 1, ""),
                     )
                 needs_comma = False
                 self.at += 1
@@ -92,7 +92,7 @@ class Brackets(Keys):
                     at,
                     f"A comma is missing here; the bracket was opened on line {self.source.line_at(opened)}.",
                     hint="Add `,` here.",
-                    mend=Splice(at, at, ","),
+                    fix=Splice(at, at, ","),
                 )
             start = self.at
             self._flow_entry(node, indent, seen)
@@ -114,7 +114,7 @@ class Brackets(Keys):
                     "The closing bracket stands further left than YAML allows: it needs more spaces than the name that "
                     "the brackets belong to.",
                     hint="Put a space before it.",
-                    mend=Splice(self.line, self.line, " " * (indent + 1 - self._column())),
+                    fix=Splice(self.line, self.line, " " * (indent + 1 - self._column())),
                 )
             return False
         if LOOKS_LIKE_SETTING.match(self._line_body(self.line)):
@@ -134,7 +134,7 @@ class Brackets(Keys):
             at,
             f"`{opening}` opened on line {self.source.line_at(opened)} is not closed.",
             hint=f"Add `{closing}` here.",
-            mend=Splice(at, at, closing),
+            fix=Splice(at, at, closing),
         )
 
     def _wrong_bracket(self, opened: int, opening: str, closing: str) -> None:
@@ -144,7 +144,7 @@ class Brackets(Keys):
             f"`{self.text[self.at]}` stands here, but `{opening}` opened on line {self.source.line_at(opened)} is closed "
             f"by `{closing}`.",
             hint=f"Write `{closing}`.",
-            mend=Splice(self.at, self.at + 1, closing),
+            fix=Splice(self.at, self.at + 1, closing),
         )
 
     def _flow_entry(self, node: Node, indent: int, seen: dict[str, int]) -> None:

@@ -384,7 +384,7 @@ class _YamlReader(Brackets):
                 place,
                 f"A space is missing after the colon of {tight.group(1)}.",
                 hint="Put a space behind the colon.",
-                mend=Splice(place, place, " "),
+                fix=Splice(place, place, " "),
             )
             child = Node(NodeKind.VALUE, tight.group(1), start, start)
             self._named(node, child, seen)
@@ -403,7 +403,7 @@ class _YamlReader(Brackets):
                 place,
                 f"`{raw[:40]}` has no colon: a setting is written `name: value`.",
                 hint=f"Write `{name}:`.",
-                mend=Splice(place, place, ":") if not pair and re.fullmatch(r"[\w\-]+", raw) else None,
+                fix=Splice(place, place, ":") if not pair and re.fullmatch(r"[\w\-]+", raw) else None,
             )
         child = Node(NodeKind.VALUE, name, start, start)
         self._named(node, child, seen)
@@ -479,7 +479,7 @@ class _YamlReader(Brackets):
                 self.at,
                 "A space is missing after the dash.",
                 hint="Put a space behind the dash.",
-                mend=Splice(self.at + 1, self.at + 1, " "),
+                fix=Splice(self.at + 1, self.at + 1, " "),
             )
             self.at += 1
             self.line -= 1  # count columns as if the space were there

@@ -102,9 +102,9 @@ class Scanner:
         self._fault(code, at, f"`{shown}` stands behind {what}.")
         self.at = end
 
-    def _fault(self, code: str, at: int, message: str, hint: str = "", mend: Splice | None = None) -> None:
+    def _fault(self, code: str, at: int, message: str, hint: str = "", fix: Splice | None = None) -> None:
         if not self.is_too_deep:
-            self.report.add(code, min(at, len(self.text)), message, hint, mend)
+            self.report.add(code, min(at, len(self.text)), message, hint, fix)
 
     def _marker(self) -> str:
         """`---` or `...` where one begins this line."""

@@ -108,7 +108,7 @@ class Values(Scanner):
             start,
             f"`{raw[:1]}` cannot begin a value; a text that begins so stands in quotation marks.",
             hint=f'Write "{raw[:60]}".',
-            mend=Splice(start, stop, f'"{raw}"') if is_sure else None,
+            fix=Splice(start, stop, f'"{raw}"') if is_sure else None,
         )
         self._value(node, raw, start, stop, is_quoted=False)
         self.at = max(stop, start + 1)
@@ -202,7 +202,7 @@ class Values(Scanner):
             stop,
             f"The text opened with {quote} on line {self.source.line_at(start)} is not closed.",
             hint=f"Add {quote} here.",
-            mend=Splice(stop, stop, quote) if broken < 0 or LOOKS_LIKE_SETTING.match(self._line_body(broken)) else None,
+            fix=Splice(stop, stop, quote) if broken < 0 or LOOKS_LIKE_SETTING.match(self._line_body(broken)) else None,
         )
         self._value(node, self.text[start + 1 : stop], start, stop, is_quoted=True)
         node.value_start = min(start + 1, stop)
@@ -220,7 +220,7 @@ class Values(Scanner):
                     bad.start(),
                     f"`{bad.group()}` means nothing between double quotation marks; a backslash itself is written `\\\\`.",
                     hint="Write two backslashes, or use single quotation marks.",
-                    mend=Splice(bad.start(), bad.start(), "\\"),
+                    fix=Splice(bad.start(), bad.start(), "\\"),
                 )
 
     def _after_quotes(self, node: Node) -> None:

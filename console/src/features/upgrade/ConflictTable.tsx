@@ -18,14 +18,14 @@ import { Mono } from "../../shared/Mono";
 type Choices = Record<string, string>;
 
 /** Places that both sides changed differently, each with its three values, to be decided one by one or all alike. */
-export function ClashTable({ clashes, names, words, choices, onChoose }: {
-  clashes: readonly Schemas["ClashOut"][];
+export function ConflictTable({ conflicts, names, words, choices, onChoose }: {
+  conflicts: readonly Schemas["ConflictOut"][];
   names: readonly [string, string, string];
   words: { title: string; mine: string; theirs: string };
   choices: Choices;
   onChoose: (choices: Choices) => void;
 }) {
-  const all = (side: string) => { onChoose(Object.fromEntries(clashes.map((clash) => [clash.address, side]))); };
+  const all = (side: string) => { onChoose(Object.fromEntries(conflicts.map((conflict) => [conflict.address, side]))); };
   return (
     <Paper sx={{ p: 1.5, overflowX: "auto" }}>
       <Box sx={{ display: "flex", alignItems: "center", gap: 1, mb: 0.5 }}>
@@ -44,8 +44,8 @@ export function ClashTable({ clashes, names, words, choices, onChoose }: {
           </TableRow>
         </TableHead>
         <TableBody>
-          {clashes.map((clash) => (
-            <Row key={clash.address} clash={clash} words={words} choice={choices[clash.address] ?? ""} onChoose={(choice) => { onChoose({ ...choices, [clash.address]: choice }); }} />
+          {conflicts.map((conflict) => (
+            <Row key={conflict.address} conflict={conflict} words={words} choice={choices[conflict.address] ?? ""} onChoose={(choice) => { onChoose({ ...choices, [conflict.address]: choice }); }} />
           ))}
         </TableBody>
       </Table>
@@ -53,25 +53,25 @@ export function ClashTable({ clashes, names, words, choices, onChoose }: {
   );
 }
 
-function Row({ clash, words, choice, onChoose }: { clash: Schemas["ClashOut"]; words: { mine: string; theirs: string }; choice: string; onChoose: (choice: string) => void }) {
+function Row({ conflict, words, choice, onChoose }: { conflict: Schemas["ConflictOut"]; words: { mine: string; theirs: string }; choice: string; onChoose: (choice: string) => void }) {
   const hasOwn = choice.startsWith("=");
-  const mayType = clash.mine !== null && !clash.mine.includes("\n");
+  const mayType = conflict.mine !== null && !conflict.mine.includes("\n");
   return (
     <TableRow>
       <TableCell>
-        <KindMark kind={choice ? "done" : "clash"} /> <Mono>{clash.address}</Mono>
+        <KindMark kind={choice ? "done" : "conflict"} /> <Mono>{conflict.address}</Mono>
       </TableCell>
-      {[clash.base, clash.mine, clash.theirs].map((value, index) => (
+      {[conflict.base, conflict.mine, conflict.theirs].map((value, index) => (
         <TableCell key={index} align="right" sx={{ maxWidth: 220 }}>{value === null ? "gone" : <Mono>{value}</Mono>}</TableCell>
       ))}
       <TableCell sx={{ whiteSpace: "nowrap" }}>
-        <ToggleButtonGroup size="small" exclusive value={hasOwn ? "own" : choice} onChange={(_, side: string | null) => { if (side) onChoose(side === "own" ? `=${clash.mine ?? ""}` : side); }} aria-label={`Decide ${clash.address}`}>
+        <ToggleButtonGroup size="small" exclusive value={hasOwn ? "own" : choice} onChange={(_, side: string | null) => { if (side) onChoose(side === "own" ? `=${conflict.mine ?? ""}` : side); }} aria-label={`Decide ${conflict.address}`}>
           <ToggleButton value="mine" sx={{ textTransform: "none", py: 0.25 }}>{words.mine}</ToggleButton>
           <ToggleButton value="theirs" sx={{ textTransform: "none", py: 0.25 }}>{words.theirs}</ToggleButton>
           {mayType && <ToggleButton value="own" sx={{ textTransform: "none", py: 0.25 }}>another</ToggleButton>}
         </ToggleButtonGroup>
         {hasOwn && (
-          <TextField value={choice.slice(1)} onChange={(event) => { onChoose(`=${event.target.value}`); }} sx={{ ml: 1, width: 110 }} slotProps={{ htmlInput: { "aria-label": `Value for ${clash.address}` } }} />
+          <TextField value={choice.slice(1)} onChange={(event) => { onChoose(`=${event.target.value}`); }} sx={{ ml: 1, width: 110 }} slotProps={{ htmlInput: { "aria-label": `Value for ${conflict.address}` } }} />
         )}
       </TableCell>
     </TableRow>
