@@ -73,13 +73,13 @@ def lay_out(folder: Path) -> int:
     return total
 
 
-def _server(name: str, link: dict[str, Any], vault: Vault, url: str = "http://127.0.0.1:1") -> Server:
+def _server(name: str, connection: dict[str, Any], vault: Vault, url: str = "http://127.0.0.1:1") -> Server:
     return Server(
         id=name,
         title=name,
         gamebook=None,
-        link=link,
-        link_secret=vault.seal("keys"),
+        connection=connection,
+        connection_secret=vault.seal("keys"),
         control={"kind": "http", "url": url},
         control_secret=vault.seal("keys"),
         care={},
@@ -89,14 +89,16 @@ def _server(name: str, link: dict[str, Any], vault: Vault, url: str = "http://12
 
 
 @contextmanager
-def workspace_of(folder: Path, link: dict[str, Any] | None, url: str = "http://127.0.0.1:1") -> Iterator[Workspace]:
-    """What a service works with, and a server in it; without a link the one of an earlier time."""
+def workspace_of(
+    folder: Path, connection: dict[str, Any] | None, url: str = "http://127.0.0.1:1"
+) -> Iterator[Workspace]:
+    """What a service works with, and a server in it; without a connection the one of an earlier time."""
     folder.mkdir(exist_ok=True)
     database, vault = open_database(folder / "zerrit.db"), open_vault(folder / "zerrit.key")
     workspace = Workspace(database, vault, lambda *_: None, folder, settle=0.1)
-    if link is not None:
+    if connection is not None:
         with workspace.session() as session:
-            session.add(_server("reef", link, vault, url))
+            session.add(_server("reef", connection, vault, url))
     yield workspace
     database.close()
 
@@ -138,14 +140,14 @@ def measure() -> KeepingCost:
         root = Path(name)
         game = root / "host" / "reef"
         total = lay_out(game)
-        link = {"kind": "folder", "folder": str(game)}
+        connection = {"kind": "folder", "folder": str(game)}
         snapshots, gits = [], []
         for round_ in range(ROUNDS):
-            with workspace_of(root / f"data-{round_}", link) as workspace:
+            with workspace_of(root / f"data-{round_}", connection) as workspace:
                 snapshots.append(_timed(lambda: fetch.fetch(workspace, "isolde", "reef")))
             gits.append(_timed(lambda: _git(game, root / f"git-{round_}")))  # noqa: B023
         stored, git_stored = _size(root / "data-0"), _size(root / "git-0" / "objects")
-        with workspace_of(root / "data", link) as workspace:
+        with workspace_of(root / "data", connection) as workspace:
             fetch.fetch(workspace, "isolde", "reef")
             fetches, listings = [], []
             for _ in range(7):
@@ -165,7 +167,7 @@ def _deploy_one(root: Path) -> Counter[str]:
     game.start = lambda: running.__setitem__(0, True)  # type: ignore[method-assign]
     game.stop = lambda: running.__setitem__(0, False)  # type: ignore[method-assign]
     host.start()
-    link = {"kind": "ftp", "host": "127.0.0.1", "port": host.ftp_port, "user": "reef", "folder": "/"}
+    connection = {"kind": "ftp", "host": "127.0.0.1", "port": host.ftp_port, "user": "reef", "folder": "/"}
     sent: Counter[str] = Counter()
     real_read, real_store = ftp._FtpWire.read, ftp._FtpWire.store
 
@@ -180,7 +182,7 @@ def _deploy_one(root: Path) -> Counter[str]:
         sent["bytes sent"] += len(data)
         real_store(wire, path, data)
 
-    with workspace_of(root / "data-ftp", link, f"http://127.0.0.1:{host.control_port}/reef") as workspace:
+    with workspace_of(root / "data-ftp", connection, f"http://127.0.0.1:{host.control_port}/reef") as workspace:
         fetch.fetch(workspace, "isolde", "reef")
         change = changes.open_change(workspace, "isolde", "reef", "one of many")
         changes.add_step(workspace, "isolde", change.id, Step(StepKind.SET, "area-1/file-1.yml#name", "=pier"))

@@ -1,5 +1,5 @@
 """
-Every fault of the stand-in host, at every stage of a deploy, by every kind of link: `python -m tests.faulting [--write]`.
+Every fault of the stand-in host, at every stage of a deploy, by every kind of connection: `python -m tests.faulting [--write]`.
 Where a person carries the files, the host's control can fail, and the person can slip.
 
 A fault begins when a stage begins. In one pass it is over when the run turns back, in the other it stays until the run
@@ -38,10 +38,10 @@ from zerrit.work.deploy import run_context
 from zerrit.work.deploy.journal import Journal, Stage
 from zerrit.work.deploy.stages import StageName
 
-KINDS = ("folder", "ftp", "ftps", "sftp", "hand")
+KINDS = ("folder", "ftp", "ftps", "sftp", "manual")
 STAGES = ("preflight", "stop", "read", "snapshot", "write", "verify", "start", "watch")
 BACK = (StageName.RELEASE, StageName.STOP_AGAIN)
-OF_LINK: Mapping[str, dict[str, object]] = {
+OF_CONNECTION: Mapping[str, dict[str, object]] = {
     "drops each transfer": {"drop_after": 50},
     "stalls in each transfer": {"stall_after": 50},
     "lets nobody in": {"refuse": "connections", "drop_after": 50},
@@ -66,10 +66,10 @@ OF_CONTROL: Mapping[str, dict[str, object]] = {
     "never says it is ready": {"silent": True},
     "fills the log with noise": {"noise": 500},
 }
-ALL = (*OF_LINK, *OF_CONTROL, *SLIPS)
+ALL = (*OF_CONNECTION, *OF_CONTROL, *SLIPS)
 #: Where a slip of a person happens, and whether they slip once or as long as they try.
 SLIPPED = {"write, once": ("write", False), "write, always": ("write", True), "restore, once": ("restore", False)}
-#: What a link copes with; there is no way back on which it could be over.
+#: What a connection copes with; there is no way back on which it could be over.
 COPED_WITH = (
     "lists wrong sizes", "lists for people only", "renames over no file", "lets one connection in", "ignores letter case",
     "has a clock that is off", "is slow", "fills the log with noise",
@@ -83,7 +83,7 @@ NEXT_STEPS = (
 
 @dataclass
 class Cell:
-    """What became of the runs of one fault at one stage by one link: with the fault passing, and staying."""
+    """What became of the runs of one fault at one stage by one connection: with the fault passing, and staying."""
 
     passing: str = "?"
     staying: str = "?"
@@ -102,7 +102,7 @@ class Matrix:
 def struck(quick: Quick, name: str, stage: str, fault: str, *, stays: bool) -> Iterator[None]:
     """While a run goes on, the fault begins with its stage, and ends with its turn."""
     real = Journal.begin
-    given = (OF_LINK | OF_CONTROL)[fault]
+    given = (OF_CONNECTION | OF_CONTROL)[fault]
 
     def begin(journal: Journal, at: StageName) -> Stage:
         found = real(journal, at)
@@ -132,14 +132,14 @@ def lift(quick: Quick, name: str, fault: str) -> None:
 def slipped(quick: Quick, matrix: Matrix, slip: str, where: str) -> str:
     """One run whose files are carried by a person who slips; returns its letter."""
     at, stays = SLIPPED[where]
-    carrier = Carrier(quick, "hand", slip, at, stays=stays)
-    return once(quick, matrix, "hand", slip, f"{slip}, at {where}", nullcontext(), carrier.to_the_end)
+    carrier = Carrier(quick, "manual", slip, at, stays=stays)
+    return once(quick, matrix, "manual", slip, f"{slip}, at {where}", nullcontext(), carrier.to_the_end)
 
 
 def struck_once(quick: Quick, matrix: Matrix, kind: str, stage: str, fault: str, *, stays: bool) -> str:
     """One run in which a host does something wrong; returns its letter."""
     where = f"{fault}, at {stage}, by {kind}, {'staying' if stays else 'passing'}"
-    follow = Carrier(quick, kind).to_the_end if kind == "hand" else quick.end_of
+    follow = Carrier(quick, kind).to_the_end if kind == "manual" else quick.end_of
     return once(quick, matrix, kind, fault, where, struck(quick, kind, stage, fault, stays=stays), follow)
 
 
@@ -153,11 +153,11 @@ def once(
     follow: Callable[[api.RunOut], api.RunOut],
 ) -> str:
     """One run; returns its letter: D deployed, B back, N nothing written, F failed and fixed by the rollback it names."""
-    if kind == "hand":
+    if kind == "manual":
         quick.show(kind)
     quick.zerrit.fetch(kind)
     before = quick.files(kind)
-    quiet = Carrier(quick, kind).to_the_end if kind == "hand" else quick.end_of
+    quiet = Carrier(quick, kind).to_the_end if kind == "manual" else quick.end_of
     value = random.randrange(1, 10**6)
     change = quick.change(f"sea/1.yml#holds={value}", f"sea/2.yml#holds={value}", name=kind)
     quick.zerrit.add_step(change, api.StepIn(kind="put", address=f"sea/new-{value}.yml", content="holds: 1\n"))
@@ -206,7 +206,7 @@ def _unlike(quick: Quick, now: dict[str, bytes], snapshot: int | None, kind: str
     with open_for_rescue(quick.folder / "data/zerrit.db") as records:
         kept = {path: data for path, data, _ in records.files(snapshot)}
     # What a game rewrites is in no snapshot before a person has shown it.
-    known = (now.keys() | kept.keys()) - ({"station.ini"} if kind == "hand" else set())
+    known = (now.keys() | kept.keys()) - ({"station.ini"} if kind == "manual" else set())
     return [f"{p} is not as in snapshot {snapshot}" for p in known if now.get(p) != kept.get(p)]
 
 
@@ -214,20 +214,20 @@ def fill(
     folder: Path, kinds: tuple[str, ...], stages: tuple[str, ...], faults: tuple[str, ...], *, is_loud: bool
 ) -> Matrix:
     matrix = Matrix()
-    with quick_stack(folder, kinds, patience=0.8) as quick, patch.object(run_context, "HAND_POLL", 0.1):
+    with quick_stack(folder, kinds, patience=0.8) as quick, patch.object(run_context, "MANUAL_POLL", 0.1):
         for kind in kinds:
-            if kind == "hand":
+            if kind == "manual":
                 quick.carry(kind)
             else:
                 quick.add(kind, kind)
         for fault in faults:
             for kind in kinds:
                 if fault in SLIPS:
-                    for where in SLIPPED if kind == "hand" else ():
+                    for where in SLIPPED if kind == "manual" else ():
                         if fault != NOT_DELETED or where.startswith("restore"):  # on the way there nothing is deleted
                             matrix.slips[fault, where] = slipped(quick, matrix, fault, where)
                     continue
-                if fault in OF_LINK and kind in ("folder", "hand"):
+                if fault in OF_CONNECTION and kind in ("folder", "manual"):
                     continue  # these have no host that could do that; a full disk is tested apart
                 if fault == "shows another identity" and kind == "ftp":
                     continue  # FTP has none
@@ -244,12 +244,12 @@ def fill(
 
 
 def table(matrix: Matrix) -> str:
-    """One row for each fault, one column for each stage; in a cell the letters of the links, passing/staying."""
+    """One row for each fault, one column for each stage; in a cell the letters of the connections, passing/staying."""
     lines = [
         f"| the host … | {' | '.join(STAGES)} |",
         f"|---|{'---|' * len(STAGES)}",
     ]
-    for fault in (*OF_LINK, *OF_CONTROL):
+    for fault in (*OF_CONNECTION, *OF_CONTROL):
         row = []
         for stage in STAGES:
             cells = [matrix.cells.get((fault, stage, kind)) for kind in KINDS]
@@ -280,7 +280,7 @@ def summary(matrix: Matrix) -> str:
 
 
 def _fill_one(faults: tuple[str, ...], kind: str) -> Matrix:
-    """The cells of one link, in a process of its own."""
+    """The cells of one connection, in a process of its own."""
     configure_log(as_json=True, least="critical")
     for name in ("paramiko", "uvicorn.error", "pyftpdlib"):
         logging.getLogger(name).setLevel(logging.CRITICAL)

@@ -25,7 +25,7 @@ from pathlib import Path
 
 import httpx
 
-from tests.quick import ADMIN, GAMEBOOK, PASSWORD, SECRET, QuickGame, lay_out, link_to
+from tests.quick import ADMIN, GAMEBOOK, PASSWORD, SECRET, QuickGame, connection_to, lay_out
 from tests.real_servers import free_port
 from tests.reliability import write_part
 from zerrit import api
@@ -116,7 +116,7 @@ class Killer:
                 control = api.HttpControl(url=f"http://127.0.0.1:{host.control_port}/{name}", token=SECRET)
                 kind = name.removeprefix("by-")
                 zerrit.add_server(
-                    api.ServerIn(id=name, gamebook="quick", link=link_to(kind, host, name), control=control)
+                    api.ServerIn(id=name, gamebook="quick", connection=connection_to(kind, host, name), control=control)
                 )
                 zerrit.fetch(name)
 

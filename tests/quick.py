@@ -142,19 +142,19 @@ def lay_out(folder: Path) -> None:
     (folder / "live/bell.yml").write_text("volume: 0\n")
 
 
-def link_to(kind: str, host: StandinHost, name: str) -> api.AnyLink:
-    """A link of a kind to a game of the host."""
+def connection_to(kind: str, host: StandinHost, name: str) -> api.AnyConnection:
+    """A connection of a kind to a game of the host."""
     where = {"host": "127.0.0.1", "user": name, "password": SECRET}
     match kind:
         case "folder":
-            return api.FolderLink(folder=str(host.games[name].folder))
+            return api.FolderConnection(folder=str(host.games[name].folder))
         case "ftp":
-            return api.FtpLink(port=host.ftp_port, **where)  # type: ignore[arg-type]
+            return api.FtpConnection(port=host.ftp_port, **where)  # type: ignore[arg-type]
         case "ftps":
-            return api.FtpsLink(port=host.ftps_port, identity=host.identity, **where)  # type: ignore[arg-type]
+            return api.FtpsConnection(port=host.ftps_port, identity=host.identity, **where)  # type: ignore[arg-type]
         case "sftp":
-            return api.SftpLink(port=host.sftp_port, **where)  # type: ignore[arg-type]
-    return api.HandLink()
+            return api.SftpConnection(port=host.sftp_port, **where)  # type: ignore[arg-type]
+    return api.ManualConnection()
 
 
 @dataclass
@@ -174,12 +174,12 @@ class Quick:
         return found
 
     def add(self, name: str = "reef", kind: str = "folder", **care: object) -> None:
-        """A server by a kind of link, fetched."""
+        """A server by a kind of connection, fetched."""
         self.zerrit.add_server(
             api.ServerIn(
                 id=name,
                 gamebook="quick",
-                link=link_to(kind, self.host, name),
+                connection=connection_to(kind, self.host, name),
                 control=self._control(name),
                 care=api.Care.model_validate(care),
             )
@@ -189,7 +189,7 @@ class Quick:
     def carry(self, name: str) -> None:
         """A server whose files a person carries, while a program stops and starts it; all is shown once."""
         self.zerrit.add_server(
-            api.ServerIn(id=name, gamebook="quick", link=api.HandLink(), control=self._control(name))
+            api.ServerIn(id=name, gamebook="quick", connection=api.ManualConnection(), control=self._control(name))
         )
         self.show(name)
         self.zerrit.fetch(name)

@@ -41,12 +41,12 @@ def test_every_dependency_is_explained() -> None:
         assert f"`{name}`" in text, name
 
 
-def test_every_link_of_the_documentation_leads_somewhere_and_every_picture_is_linked() -> None:
+def test_every_connection_of_the_documentation_leads_somewhere_and_every_picture_is_linked() -> None:
     linked: set[Path] = set()
     for page in [ROOT / "README.md", *(ROOT / "docs").glob("*.md")]:
         for target in re.findall(r"\]\(([^)#:]+)\)", page.read_text()):
             place = (page.parent / target).resolve()
-            assert place.exists(), f"{page.name} links to {target}"
+            assert place.exists(), f"{page.name} connections to {target}"
             linked.add(place)
     pictures = set((ROOT / "docs/screenshots").glob("*.png"))
     assert pictures <= linked

@@ -191,13 +191,13 @@ def test_a_setting_of_a_server_is_changed_and_the_rest_stays(run: Run, shared: S
     _, client = shared
     before = client.server("coral-gate")
     done = run("server", "set", "coral-gate", "--title", "The Gate")
-    assert done.out == "coral-gate has its new settings; link and control answer.\n"
+    assert done.out == "coral-gate has its new settings; connection and control answer.\n"
     after = client.server("coral-gate")
-    assert (after.title, after.link, after.control) == ("The Gate", before.link, before.control)
+    assert (after.title, after.connection, after.control) == ("The Gate", before.connection, before.control)
     refused = run("server", "set", "coral-gate", "--ftp", "127.0.0.1:1")
     assert (refused.code, "a kept one is only used for the host, port, key and user" in refused.err) == (2, True)
     shelf = run("server", "set", "lantern-shelf", "--folder", "nowhere")
-    assert (shelf.code, "is not there. Check the path of the link." in shelf.err) == (3, True)
+    assert (shelf.code, "is not there. Check the path of the connection." in shelf.err) == (3, True)
 
 
 def test_gamebooks_are_listed_and_a_broken_one_is_refused(run: Run, tmp_path: Path) -> None:

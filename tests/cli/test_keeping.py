@@ -128,10 +128,10 @@ def test_a_rollout_and_the_grid(run: Run, quick: Quick) -> None:
 def test_a_server_is_added_by_every_way(run: Run, quick: Quick, tmp_path: Path) -> None:
     host = quick.host
     control = ("--control", f"http://127.0.0.1:{host.control_port}/reef", "--control-token", "keys")
-    link = ("--user", "reef", "--password", "keys")
-    done = run("server", "add", "by-sftp", "--sftp", f"127.0.0.1:{host.sftp_port}", *link, *control)
+    connection = ("--user", "reef", "--password", "keys")
+    done = run("server", "add", "by-sftp", "--sftp", f"127.0.0.1:{host.sftp_port}", *connection, *control)
     said(done, "another one will be refused", "zerrit fetch by-sftp")
-    done = run("server", "add", "by-ftps", "--ftps", f"127.0.0.1:{host.ftps_port}", *link, *control)
+    done = run("server", "add", "by-ftps", "--ftps", f"127.0.0.1:{host.ftps_port}", *connection, *control)
     said(done, "no authority vouches for", host.identity, code=3)
     done = run(
         "server",
@@ -141,11 +141,11 @@ def test_a_server_is_added_by_every_way(run: Run, quick: Quick, tmp_path: Path) 
         f"127.0.0.1:{host.ftps_port}",
         "--identity",
         host.identity,
-        *link,
+        *connection,
         *control,
     )
     said(done, "Added by-ftps")
-    said(run("server", "add", "by-ftp", "--ftp", f"127.0.0.1:{host.ftp_port}", *link, *control), "clear text")
+    said(run("server", "add", "by-ftp", "--ftp", f"127.0.0.1:{host.ftp_port}", *connection, *control), "clear text")
     console = ("--console", f"127.0.0.1:{host.console_ports['reef']}", "--control-token", "keys")
     said(run("server", "add", "by-console", "--folder", str(quick.game().folder), *console), "Added by-console")
     (tmp_path / "commands.yml").write_text("state: ['true']\nstop: ['true']\nstart: ['true']\n")

@@ -162,7 +162,7 @@ def test_trouble_with_the_service_has_an_exit_code_of_its_own(shared: Shared, tm
 def test_bad_input_is_explained(
     signed_in: dict[str, str], tmp_path: Path, arguments: tuple[str, ...], code: int, said: str
 ) -> None:
-    secrets = {"ZERRIT_LINK_PASSWORD": "a", "ZERRIT_CONTROL_TOKEN": "b"}
+    secrets = {"ZERRIT_CONNECTION_PASSWORD": "a", "ZERRIT_CONTROL_TOKEN": "b"}
     done: Done = zerrit(*arguments, cwd=tmp_path, **signed_in, **secrets)
     assert said in done.err
     assert "Traceback" not in done.err

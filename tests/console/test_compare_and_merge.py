@@ -35,7 +35,7 @@ def test_two_states_are_compared_and_narrowed(at: Page, shared: Shared) -> None:
     expect(at.get_by_text("1 difference in 1 entry.")).to_be_visible()
     expect(at.get_by_role("row", name="changed sea/finds.xml#find[Copper Gimbal]/@house 35 45 +10")).to_be_visible()
     with at.expect_popup() as opened:
-        at.get_by_role("link", name="Page to print").click()
+        at.get_by_role("connection", name="Page to print").click()
     expect(opened.value.get_by_role("heading", level=1)).to_contain_text("From defaults 2.1 of coral-gate")
     at.get_by_label("Only at").fill("sea/finds.xml#find[Coper Gimbal]")
     at.get_by_role("button", name="Narrow").click()
@@ -141,7 +141,7 @@ def test_a_change_is_replayed_on_another_server(at: Page, shared: Shared) -> Non
     at.get_by_role("combobox", name="Server").click()
     at.get_by_role("option", name="Lantern Shelf").click()
     at.get_by_role("button", name="Open a change there (5 steps)").click()
-    expect(at.get_by_role("link", name="lantern-shelf")).to_be_visible()
+    expect(at.get_by_role("connection", name="lantern-shelf")).to_be_visible()
     change = zerrit.changes("lantern-shelf")[0]
     assert change.steps == 5
     zerrit.withdraw(change.id)

@@ -158,7 +158,7 @@ def test_files_that_drifted_are_said_on_the_change(at: Page, shared: Shared) -> 
     at.get_by_role("button", name="Stop, write and start").click()
     expect(at.get_by_role("dialog").get_by_role("alert")).to_contain_text("sea/finds.xml on coral-gate changed since")
     at.get_by_role("button", name="Cancel").click()
-    at.get_by_role("link", name="coral-gate").click()
+    at.get_by_role("connection", name="coral-gate").click()
     at.get_by_role("button", name="Fetch files").click()
     expect(at.get_by_text("sea/finds.xml").first).to_be_visible()
     at.goto(f"{stack.url}/changes/{change.id}")
@@ -194,5 +194,5 @@ def test_a_narrow_page_does_not_run_over(browser: Browser, shared: Shared) -> No
 def test_an_address_without_a_page_leads_back(at: Page, shared: Shared) -> None:
     at.goto(f"{shared[0].url}/nowhere")
     expect(at.get_by_text("There is no such page.")).to_be_visible()
-    at.get_by_role("link", name="All servers").click()
+    at.get_by_role("connection", name="All servers").click()
     expect(at.get_by_role("heading", name="Servers")).to_be_visible()

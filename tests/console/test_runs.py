@@ -61,7 +61,7 @@ def packed(quick: Quick, into: Path) -> Path:
 
 def test_files_are_carried_and_the_game_stopped_and_started_by_hand(quick: Quick, page: Page, tmp_path: Path) -> None:
     quick.zerrit.change_server(
-        api.ServerIn(id="reef", gamebook="quick", link=api.HandLink(), control=api.HandControl())
+        api.ServerIn(id="reef", gamebook="quick", connection=api.ManualConnection(), control=api.ManualControl())
     )
     page.goto(f"{quick.url}/servers/reef/care")
     taking = page.locator("input[type=file][accept='.zip']")
@@ -85,7 +85,7 @@ def test_files_are_carried_and_the_game_stopped_and_started_by_hand(quick: Quick
     take_in()
     expect(run).to_contain_text("Put 1 file on reef")
     with page.expect_download() as download:
-        run.get_by_role("link", name="Get the files").click()
+        run.get_by_role("connection", name="Get the files").click()
     with zipfile.ZipFile(download.value.path()) as archive:
         (quick.game("reef").folder / "sea/1.yml").write_bytes(archive.read("files/sea/1.yml"))
     take_in()

@@ -17,7 +17,7 @@ from pathlib import Path
 
 import pytest
 
-from zerrit.control import Act, CommandControl, ConsoleControl, ControlError, HandControl, HttpHook
+from zerrit.control import Act, CommandControl, ConsoleControl, ControlError, HttpHook, ManualControl
 from zerrit.control.control import GameState
 from zerrit.standin import Faults, StandinHost
 
@@ -48,7 +48,7 @@ def test_a_console_counts_announces_and_stops(host: StandinHost) -> None:
     assert host.games["game"].announced == ["Back in 5 minutes surface"], "a line break must not become a command"
     control.reload()
     control.stop()
-    assert control.by_hand == {Act.START}
+    assert control.is_manual == {Act.START}
 
 
 def test_a_long_answer_of_a_console_comes_whole(host: StandinHost) -> None:
@@ -147,9 +147,9 @@ def test_the_hook_counts_and_announces_and_a_failing_one_may_pass(host: StandinH
 
 
 def test_a_game_by_hand_is_looked_at_and_never_touched() -> None:
-    control = HandControl(lambda: GameState(True, "does not look stopped"))
+    control = ManualControl(lambda: GameState(True, "does not look stopped"))
     assert control.state().is_running
-    assert {Act.STOP, Act.START} <= control.by_hand
+    assert {Act.STOP, Act.START} <= control.is_manual
     with pytest.raises(ControlError, match="Stop it yourself"):
         control.stop()
 

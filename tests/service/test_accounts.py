@@ -229,10 +229,10 @@ def test_many_sign_ins_at_once_hold_nobody_up(stack: DemoStack) -> None:
 def test_the_data_folder_is_no_games_folder(stack: DemoStack) -> None:
     with stack.client() as mine:
         given = stack.server_in("coral-gate")
-        for folder in (stack.folder / "data", stack.folder / "data" / "hand", stack.folder, Path("/")):
+        for folder in (stack.folder / "data", stack.folder / "data" / "manual", stack.folder, Path("/")):
             folder.mkdir(exist_ok=True)
             inside = given.model_copy(
-                update={"id": "inside", "gamebook": None, "link": api.FolderLink(folder=str(folder))}
+                update={"id": "inside", "gamebook": None, "connection": api.FolderConnection(folder=str(folder))}
             )
             with pytest.raises(ProblemError, match="lie in each other"):
                 mine.add_server(inside)
@@ -241,7 +241,7 @@ def test_the_data_folder_is_no_games_folder(stack: DemoStack) -> None:
         with pytest.raises(ProblemError, match="lie in each other"):
             mine.add_server(
                 given.model_copy(
-                    update={"id": "inside", "gamebook": None, "link": api.FolderLink(folder=str(way_round))}
+                    update={"id": "inside", "gamebook": None, "connection": api.FolderConnection(folder=str(way_round))}
                 )
             )
 
@@ -258,16 +258,16 @@ def test_folders_and_commands_as_whoever_starts_it_says(tmp_path: Path) -> None:
             update={
                 "id": "folder-one",
                 "gamebook": None,
-                "link": api.FolderLink(folder=str(other)),
-                "control": api.HandControl(),
+                "connection": api.FolderConnection(folder=str(other)),
+                "control": api.ManualControl(),
             }
         )
         with pytest.raises(ProblemError, match=r"is not below .*allowed"):
             mine.add_server(given)
         (allowed / "out").symlink_to(other)
         with pytest.raises(ProblemError, match=r"is not below .*allowed"):
-            mine.add_server(given.model_copy(update={"link": api.FolderLink(folder=str(allowed / "out"))}))
-        given = given.model_copy(update={"link": api.FolderLink(folder=str(allowed / "game"))})
+            mine.add_server(given.model_copy(update={"connection": api.FolderConnection(folder=str(allowed / "out"))}))
+        given = given.model_copy(update={"connection": api.FolderConnection(folder=str(allowed / "game"))})
         commands = {"state": ["true"], "stop": ["true"], "start": ["true"]}
         with pytest.raises(ProblemError, match="runs no commands"):
             mine.add_server(given.model_copy(update={"control": api.CommandControl(commands=commands)}))

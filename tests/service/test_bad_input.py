@@ -54,16 +54,16 @@ def expect(kind: str, status: int) -> pytest.RaisesExc[ProblemError]:
     return pytest.RaisesExc(ProblemError, check=lambda error: (error.kind, error.problem.status) == (kind, status))
 
 
-def server(stack: DemoStack, **link: object) -> api.ServerIn:
+def server(stack: DemoStack, **connection: object) -> api.ServerIn:
     given = stack.server_in("coral-gate")
-    return given.model_copy(update={"id": "other", "link": given.link.model_copy(update=link)})
+    return given.model_copy(update={"id": "other", "connection": given.connection.model_copy(update=connection)})
 
 
 def test_a_server_that_cannot_be_reached_is_not_added(shared: Shared) -> None:
     stack, zerrit = shared
-    with expect("link-unreachable", 502):
+    with expect("connection-unreachable", 502):
         zerrit.add_server(server(stack, port=1))
-    with expect("link-sign-in", 502):
+    with expect("connection-sign-in", 502):
         zerrit.add_server(server(stack, password=SecretStr("wrong")))
     for control in ({"token": SecretStr("wrong")}, {"url": "http://127.0.0.1:1"}, {"url": "http://["}):
         given = server(stack)

@@ -9,7 +9,7 @@ import pytest
 from tests.files import files_of
 from zerrit import api
 from zerrit.client import Client, ProblemError
-from zerrit.connections import PART_PREFIX, FtpLink
+from zerrit.connections import PART_PREFIX, FtpConnection
 from zerrit.demo.stack import DemoStack
 from zerrit.records import open_database
 from zerrit.standin import Faults
@@ -79,19 +79,19 @@ def test_an_error_of_our_own_after_the_first_written_byte_leads_back_too(
     assert zerrit.game_state("coral-gate") == {"state": "running"}
 
 
-def test_a_link_that_drops_between_two_files_is_opened_anew_to_go_back(
+def test_a_connection_that_drops_between_two_files_is_opened_anew_to_go_back(
     zerrit: Client, stack: DemoStack, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     before = files_of(stack.host_folder / "coral-gate")
-    real = FtpLink.write
+    real = FtpConnection.write
     drops = iter([True])
 
-    def drop_behind_the_first(link: FtpLink, path: str, data: bytes) -> None:
-        real(link, path, data)
+    def drop_behind_the_first(connection: FtpConnection, path: str, data: bytes) -> None:
+        real(connection, path, data)
         if next(drops, False):
             stack.host.games["coral-gate"].wrong.set(Faults(drop_after=100, times=4))
 
-    monkeypatch.setattr(FtpLink, "write", drop_behind_the_first)
+    monkeypatch.setattr(FtpConnection, "write", drop_behind_the_first)
     change = opened(zerrit, SET, api.StepIn(kind="set", address="station.ini#World/DayLength", operation="=120"))
     run = carried_out(zerrit, zerrit.deploy(change))
     assert run.state == "rolled-back"
@@ -222,7 +222,7 @@ def test_a_host_that_went_away_is_said_before_anything_happens(zerrit: Client, s
     stack.host.stop()
     with pytest.raises(ProblemError) as refused:
         zerrit.deploy(change)
-    assert refused.value.kind == "link-unreachable"
+    assert refused.value.kind == "connection-unreachable"
     assert "Is the host up" in str(refused.value)
     assert zerrit.change(change).state == "draft"
     assert zerrit.change(change).runs == []

@@ -12,7 +12,7 @@ from tests.files import files_of
 from tests.service.test_deploys import HOLDS, SET, carried_out, opened
 from zerrit import api
 from zerrit.client import Client
-from zerrit.connections import FtpLink
+from zerrit.connections import FtpConnection
 from zerrit.demo.stack import DemoStack, defaults_zip
 from zerrit.demo.world_files import NEXT_VERSION, server_files
 
@@ -42,13 +42,13 @@ def test_note_13_a_file_that_the_upload_lost_is_seen_and_taken_back(
     zerrit: Client, stack: DemoStack, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     before = files_of(stack.host_folder / "coral-gate")
-    truly = FtpLink.write
+    truly = FtpConnection.write
 
-    def loses(link: FtpLink, path: str, data: bytes) -> None:
+    def loses(connection: FtpConnection, path: str, data: bytes) -> None:
         if path != "craft.xml":
-            truly(link, path, data)
+            truly(connection, path, data)
 
-    monkeypatch.setattr(FtpLink, "write", loses)
+    monkeypatch.setattr(FtpConnection, "write", loses)
     craft = api.StepIn(kind="set", address="craft.xml#hull[Skiff]/@stock", operation="=14")
     run = carried_out(zerrit, zerrit.deploy(opened(zerrit, SET, craft)))
     assert run.state == "rolled-back"

@@ -11,14 +11,14 @@ from pathlib import Path
 import pytest
 from sqlalchemy import select
 
+from tests.connections.test_connections import QUICK
 from tests.files import files_of
-from tests.links.test_links import QUICK
 from tests.quick import Quick, quick_stack
 from tests.service.test_deploys import SET, carried_out, opened, untouched
 from zerrit import api
 from zerrit.client import Client
-from zerrit.connections import FolderLink, LinkError, LinkFault
-from zerrit.connections.remote import RemoteLink
+from zerrit.connections import ConnectionFailed, ConnectionFault, FolderConnection
+from zerrit.connections.remote import RemoteConnection
 from zerrit.connections.wire import Entry
 from zerrit.core.retention import Retention, kept_by
 from zerrit.demo.stack import DemoStack
@@ -60,7 +60,7 @@ def test_a_file_that_should_be_gone_and_is_not_is_seen(quick: Quick, monkeypatch
     """The host says that it removed a file, and has not."""
     change = quick.zerrit.open_change("reef", "one less").id
     quick.zerrit.add_step(change, api.StepIn(kind="remove-file", address="sea/2.yml"))
-    monkeypatch.setattr(FolderLink, "remove", lambda *_: None)
+    monkeypatch.setattr(FolderConnection, "remove", lambda *_: None)
     ended = quick.end_of(quick.zerrit.deploy(change))
     assert ended.state == "rolled-back"
     assert "sea/2.yml should be gone, but is still there" in ended.outcome
@@ -77,8 +77,8 @@ def test_nothing_is_written_under_a_game_that_runs_again(quick: Quick, monkeypat
 
     monkeypatch.setitem(run_engine._STAGES, StageName.SNAPSHOT, then_started)
     written: list[str] = []
-    write = FolderLink.write
-    monkeypatch.setattr(FolderLink, "write", lambda s, p, d: (written.append(p), write(s, p, d))[1])
+    write = FolderConnection.write
+    monkeypatch.setattr(FolderConnection, "write", lambda s, p, d: (written.append(p), write(s, p, d))[1])
     ended = quick.deploy("sea/1.yml#holds=7")
     assert "the game runs again; something outside of Zerrit started it" in ended.outcome
     assert "sea/1.yml" not in written
@@ -137,7 +137,7 @@ def test_a_crash_file_written_again_under_the_same_name_is_new(quick: Quick) -> 
     assert "3 h" in ended.evidence.newest_old_crash
 
 
-# --- writing over a link ----------------------------------------------------------------------------------------------
+# --- writing over a connection ----------------------------------------------------------------------------------------------
 
 
 class _Wire:
@@ -157,15 +157,15 @@ class _Wire:
 
     def rename(self, old: str, new: str) -> None:
         if new in self.files:
-            raise LinkError(LinkFault.DENIED, "it is there")
+            raise ConnectionFailed(ConnectionFault.DENIED, "it is there")
         if old in self.refused:
-            raise LinkError(LinkFault.DENIED, "refused")
+            raise ConnectionFailed(ConnectionFault.DENIED, "refused")
         self.files[new] = self.files.pop(old)
         self.done.append(f"rename {old} {new}")
 
     def remove(self, path: str) -> None:
         if path not in self.files:
-            raise LinkError(LinkFault.MISSING, path)
+            raise ConnectionFailed(ConnectionFault.MISSING, path)
         del self.files[path]
         self.done.append(f"remove {path}")
 
@@ -177,22 +177,22 @@ class _Wire:
     def close(self) -> None: ...
 
 
-def _link(wire: _Wire) -> RemoteLink:
-    return RemoteLink(lambda: wire, "the host", limits=QUICK)  # type: ignore[arg-type,return-value]
+def _connection(wire: _Wire) -> RemoteConnection:
+    return RemoteConnection(lambda: wire, "the host", limits=QUICK)  # type: ignore[arg-type,return-value]
 
 
 def test_the_old_file_is_put_back_where_the_new_one_cannot_take_its_place() -> None:
     wire = _Wire()
     wire.refused = [".zerrit-part-a.xml"]
-    with pytest.raises(LinkError, match="refused"):
-        _link(wire).write("a.xml", b"new")
+    with pytest.raises(ConnectionFailed, match="refused"):
+        _connection(wire).write("a.xml", b"new")
     assert wire.files == {"a.xml": b"old"}
 
 
 def test_a_host_that_does_not_rename_over_a_file_gets_the_new_one_and_keeps_no_old_one() -> None:
     wire = _Wire()
     wire.files[".zerrit-part-a.xml.old"] = b"of an interrupted write"
-    _link(wire).write("a.xml", b"new")
+    _connection(wire).write("a.xml", b"new")
     assert wire.files == {"a.xml": b"new"}
     assert wire.done.index("remove .zerrit-part-a.xml.old") < wire.done.index("rename a.xml .zerrit-part-a.xml.old")
 
@@ -200,9 +200,9 @@ def test_a_host_that_does_not_rename_over_a_file_gets_the_new_one_and_keeps_no_o
 def test_files_that_go_are_removed_before_others_are_written(quick: Quick, monkeypatch: pytest.MonkeyPatch) -> None:
     """On a host that knows no letter case, `Sea/a.yml` written before `sea/a.yml` is removed would be lost."""
     done: list[str] = []
-    write, remove = FolderLink.write, FolderLink.remove
-    monkeypatch.setattr(FolderLink, "write", lambda s, p, d: (done.append(f"write {p}"), write(s, p, d))[1])
-    monkeypatch.setattr(FolderLink, "remove", lambda s, p: (done.append(f"remove {p}"), remove(s, p))[1])
+    write, remove = FolderConnection.write, FolderConnection.remove
+    monkeypatch.setattr(FolderConnection, "write", lambda s, p, d: (done.append(f"write {p}"), write(s, p, d))[1])
+    monkeypatch.setattr(FolderConnection, "remove", lambda s, p: (done.append(f"remove {p}"), remove(s, p))[1])
     change = quick.change("sea/1.yml#holds=7")
     quick.zerrit.add_step(change, api.StepIn(kind="remove-file", address="sea/2.yml"))
     assert quick.end_of(quick.zerrit.deploy(change)).state == "deployed"
@@ -218,13 +218,13 @@ def test_the_stand_in_leaves_the_folder_of_the_process_alone(tmp_path: Path, mon
 
 def test_what_a_run_wrote_is_read_again_whatever_its_time_says(quick: Quick, monkeypatch: pytest.MonkeyPatch) -> None:
     """A host whose times stand still: only the bytes tell that the way back did not arrive."""
-    walked, write = FolderLink._walked, FolderLink.write
+    walked, write = FolderConnection._walked, FolderConnection.write
     monkeypatch.setattr(
-        FolderLink, "_walked", lambda s, below: [file._replace(stamp="same") for file in walked(s, below)]
+        FolderConnection, "_walked", lambda s, below: [file._replace(stamp="same") for file in walked(s, below)]
     )
     quick.zerrit.fetch("reef", thorough=True)
     change = quick.change("sea/1.yml#holds=7")
-    monkeypatch.setattr(FolderLink, "write", lambda s, path, data: write(s, path, data[:-1] + b"#"))
+    monkeypatch.setattr(FolderConnection, "write", lambda s, path, data: write(s, path, data[:-1] + b"#"))
     ended = quick.end_of(quick.zerrit.deploy(change))
     assert ended.state == "failed"
     assert "these files are not as in the snapshot:" in ended.outcome
@@ -236,12 +236,12 @@ def test_a_log_that_is_written_over_in_place_is_read_from_its_beginning(tmp_path
     """It is the same file still, and longer than before; only what stood at its end tells that it was written anew."""
     log = tmp_path / "game.log"
     log.write_text("a start of yesterday 1\n" * 5)
-    with FolderLink(tmp_path) as link:
-        mark = log_mark(link, "game.log")
+    with FolderConnection(tmp_path) as connection:
+        mark = log_mark(connection, "game.log")
         new = "a start of today 2\n" * 20
         with log.open("w" if written == "over" else "a") as file:
             file.write(new)
-        assert StartLog(link, "game.log", mark).read() == new
+        assert StartLog(connection, "game.log", mark).read() == new
 
 
 def test_of_several_changes_of_one_run_each_is_taken_back_for_itself(quick: Quick) -> None:

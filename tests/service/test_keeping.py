@@ -17,7 +17,7 @@ import pytest
 from tests.quick import Quick, quick_stack, wait_until
 from zerrit import api
 from zerrit.client import ProblemError
-from zerrit.connections import LinkFault
+from zerrit.connections import ConnectionFault
 from zerrit.records import open_database
 
 
@@ -61,7 +61,7 @@ def test_pruning_leaves_what_is_kept_good_or_needed(quick: Quick) -> None:
         api.ServerIn(
             id="reef",
             gamebook="quick",
-            link=api.FolderLink(folder=str(known.link["folder"])),
+            connection=api.FolderConnection(folder=str(known.connection["folder"])),
             control=api.HttpControl(url=str(known.control["url"]), token=""),  # type: ignore[arg-type]
             care=api.Care(retention=rules),
         )
@@ -293,16 +293,16 @@ def test_a_fetch_reads_only_what_may_have_changed(quick: Quick) -> None:
 def test_a_folder_that_cannot_be_listed_any_more_is_not_taken_for_empty(
     quick: Quick, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    from zerrit.connections import FolderLink
+    from zerrit.connections import FolderConnection
 
-    real = FolderLink.files
+    real = FolderConnection.files
 
-    def without_sea(link: FolderLink, below: str = "") -> list[object]:
-        found = [file for file in real(link, below) if not file.path.startswith("sea/")]
-        link.left_out["sea"] = "no right to it"
+    def without_sea(connection: FolderConnection, below: str = "") -> list[object]:
+        found = [file for file in real(connection, below) if not file.path.startswith("sea/")]
+        connection.left_out["sea"] = "no right to it"
         return found  # type: ignore[return-value]
 
-    monkeypatch.setattr(FolderLink, "files", without_sea)
+    monkeypatch.setattr(FolderConnection, "files", without_sea)
     with pytest.raises(ProblemError, match=r"sea/0\.yml cannot be reached any more: no right to it"):
         quick.zerrit.fetch("reef")
 
@@ -418,12 +418,12 @@ def test_the_grid_marks_the_odd_one(tmp_path: Path) -> None:
 @pytest.mark.parametrize("kind", ["ftps", "sftp"])
 def test_a_changed_host_is_refused_until_it_is_accepted(quick: Quick, kind: str) -> None:
     quick.add("shoal", kind)
-    known = quick.zerrit.server("shoal").link["identity"]
+    known = quick.zerrit.server("shoal").connection["identity"]
     quick.host.change_identity()
     with pytest.raises(ProblemError, match="than the accepted one") as refused:
         quick.zerrit.fetch("shoal")
     shown = refused.value.problem.facts["identity"]
-    assert refused.value.kind == LinkFault.IDENTITY
+    assert refused.value.kind == ConnectionFault.IDENTITY
     assert shown != known
     with pytest.raises(ProblemError, match="than the accepted one"):
         quick.zerrit.accept_identity("shoal", "SHA256:guess")

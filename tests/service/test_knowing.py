@@ -135,7 +135,7 @@ def test_a_change_says_what_it_waits_for_and_what_to_look_at(zerrit: Client) -> 
 # --- places -----------------------------------------------------------------------------------------------------------
 
 
-def test_about_a_place_tells_its_links_and_who_changed_it_when(zerrit: Client) -> None:
+def test_about_a_place_tells_its_connections_and_who_changed_it_when(zerrit: Client) -> None:
     change = opened(zerrit, api.StepIn(kind="set", address=f"{GIMBAL}/@house", operation="=50"))
     assert carried_out(zerrit, zerrit.deploy(change)).state == "deployed"
     found = zerrit.about("coral-gate", f"{GIMBAL}/@house")
@@ -145,11 +145,13 @@ def test_about_a_place_tells_its_links_and_who_changed_it_when(zerrit: Client) -
         ("45", "", None),
     ]
     band = zerrit.about("coral-gate", f"{GIMBAL}/band[shallow]/@at")
-    assert [link.address for link in band.refers_to] == ["sea/chart.xml#ground[Ribbonweed Flats]/@name"]
+    assert [connection.address for connection in band.refers_to] == ["sea/chart.xml#ground[Ribbonweed Flats]/@name"]
     ground = zerrit.about("coral-gate", "sea/chart.xml#ground[Ribbonweed Flats]")
-    assert f"{GIMBAL}/band[shallow]/@at" in [link.address for link in ground.referred_by]
+    assert f"{GIMBAL}/band[shallow]/@at" in [connection.address for connection in ground.referred_by]
     chart = zerrit.about("coral-gate", "station.ini#World/Chart")
-    assert [(link.address, link.what) for link in chart.refers_to] == [("launch.sh#chart", "must be the same word")]
+    assert [(connection.address, connection.what) for connection in chart.refers_to] == [
+        ("launch.sh#chart", "must be the same word")
+    ]
 
 
 def test_about_several_places_or_none_is_refused(shared: Shared) -> None:
@@ -233,7 +235,7 @@ def test_a_server_without_a_gamebook_says_how_to_get_one(zerrit: Client) -> None
             id=server.id,
             title=server.title,
             gamebook=None,
-            link=api.FolderLink(folder=server.link["folder"]),
+            connection=api.FolderConnection(folder=server.connection["folder"]),
             control=api.HttpControl(url=server.control["url"], token=SecretStr("")),
         )
     )

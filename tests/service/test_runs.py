@@ -17,7 +17,7 @@ from fastapi import HTTPException
 from tests.quick import ADMIN, GAMEBOOK, PASSWORD, SECRET, Quick, quick_stack, running_service, wait_until
 from zerrit import api
 from zerrit.client import Client, ProblemError
-from zerrit.connections import PART_PREFIX, HandLink
+from zerrit.connections import PART_PREFIX, ManualConnection
 from zerrit.work.deploy.deploy_stages import words_ahead
 
 
@@ -31,7 +31,7 @@ def names(run: api.RunOut) -> list[str]:
     return [stage.name for stage in run.stages]
 
 
-def test_a_deploy_by_every_link_goes_the_same_way(tmp_path: Path) -> None:
+def test_a_deploy_by_every_connection_goes_the_same_way(tmp_path: Path) -> None:
     kinds = ("folder", "ftp", "ftps", "sftp")
     with quick_stack(tmp_path, kinds) as quick:
         for kind in kinds:
@@ -264,8 +264,10 @@ def test_the_look_list_makes_a_change_proven(quick: Quick) -> None:
 # --- by hand ----------------------------------------------------------------------------------------------------------
 
 
-def by_hand(quick: Quick) -> None:
-    quick.zerrit.add_server(api.ServerIn(id="reef", gamebook="quick", link=api.HandLink(), control=api.HandControl()))
+def is_manual(quick: Quick) -> None:
+    quick.zerrit.add_server(
+        api.ServerIn(id="reef", gamebook="quick", connection=api.ManualConnection(), control=api.ManualControl())
+    )
     shown = dict(quick.files()) | {"logs/station.log": (quick.game().folder / "logs/station.log").read_bytes()}
     quick.zerrit.take_in("reef", shown)
     quick.zerrit.fetch("reef")
@@ -277,7 +279,7 @@ def show_again(quick: Quick, *paths: str) -> None:
 
 
 def test_a_server_that_is_carried_stopped_and_started_by_hand(quick: Quick) -> None:
-    by_hand(quick)
+    is_manual(quick)
     assert "does not look stopped" in quick.zerrit.game_state("reef")["state"]
     run = quick.zerrit.deploy(quick.change("sea/1.yml#holds=7"))
     wait_until(lambda: "Stop reef now" in quick.zerrit.run(run.id).asks)
@@ -308,7 +310,7 @@ def test_a_server_that_is_carried_stopped_and_started_by_hand(quick: Quick) -> N
 
 
 def test_a_file_that_was_carried_wrongly_is_not_accepted(quick: Quick) -> None:
-    by_hand(quick)
+    is_manual(quick)
     run = quick.zerrit.deploy(quick.change("sea/1.yml#holds=7"))
     wait_until(lambda: quick.zerrit.run(run.id).asks)
     quick.game().stop()
@@ -362,21 +364,21 @@ def test_a_run_that_waits_for_a_person_on_its_way_back_can_be_given_up(quick: Qu
 
 
 def test_a_file_that_is_shown_again_as_it_was_does_not_look_new(tmp_path: Path) -> None:
-    link = HandLink(tmp_path / "reef")
-    link.take_in({"crashes/old.txt": b"a hull gave way", "sea/1.yml": b"holds: 1\n"})
+    connection = ManualConnection(tmp_path / "reef")
+    connection.take_in({"crashes/old.txt": b"a hull gave way", "sea/1.yml": b"holds: 1\n"})
     os.utime(tmp_path / "reef/crashes/old.txt", (1, 1))
-    first = link.shown_at()
-    link.take_in({"crashes/old.txt": b"a hull gave way"}, gone=["sea/1.yml"])
-    assert [(file.path, file.modified) for file in link.files()] == [("crashes/old.txt", 1)]
-    assert link.shown_at().keys() == {"crashes/old.txt"}
-    assert link.shown_at()["crashes/old.txt"] > first["crashes/old.txt"]
+    first = connection.shown_at()
+    connection.take_in({"crashes/old.txt": b"a hull gave way"}, gone=["sea/1.yml"])
+    assert [(file.path, file.modified) for file in connection.files()] == [("crashes/old.txt", 1)]
+    assert connection.shown_at().keys() == {"crashes/old.txt"}
+    assert connection.shown_at()["crashes/old.txt"] > first["crashes/old.txt"]
     (tmp_path / "reef.shown.json").write_text("[1")
-    assert link.shown_at() == {}, "what is not known is asked for again"
+    assert connection.shown_at() == {}, "what is not known is asked for again"
 
 
 @pytest.mark.parametrize("path", ["../outside.yml", "/etc/passwd", "sea/../../x"])
 def test_nothing_is_taken_in_that_leaves_the_folder(quick: Quick, path: str) -> None:
-    by_hand(quick)
+    is_manual(quick)
     with pytest.raises(ProblemError, match="Nothing was taken in"):
         quick.zerrit.take_in("reef", {"sea/1.yml": b"x", path: b"x"})
     packed = io.BytesIO()
@@ -457,7 +459,12 @@ def test_a_server_is_stopped_over_its_console_and_started_by_a_command(quick: Qu
         start=[sys.executable, "-c", start],
     )
     quick.zerrit.add_server(
-        api.ServerIn(id="reef", gamebook="quick", link=api.FolderLink(folder=str(quick.game().folder)), control=control)
+        api.ServerIn(
+            id="reef",
+            gamebook="quick",
+            connection=api.FolderConnection(folder=str(quick.game().folder)),
+            control=control,
+        )
     )
     quick.zerrit.fetch("reef")
     # This console answers whether its game runs or not, so it cannot tell that it has stopped.

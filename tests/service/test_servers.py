@@ -14,13 +14,13 @@ from zerrit.demo.stack import DemoStack, Ports
 Shared = tuple[DemoStack, Client]
 
 
-def settings(stack: DemoStack, control: dict[str, object] | None = None, **link: object) -> api.ServerIn:
+def settings(stack: DemoStack, control: dict[str, object] | None = None, **connection: object) -> api.ServerIn:
     """Those of coral-gate, without its secrets."""
     given = stack.server_in("coral-gate")
     nothing = SecretStr("")
     return given.model_copy(
         update={
-            "link": given.link.model_copy(update={"password": nothing, **link}),
+            "connection": given.connection.model_copy(update={"password": nothing, **connection}),
             "control": given.control.model_copy(update={"token": nothing, **(control or {})}),
         }
     )
@@ -35,29 +35,29 @@ def test_a_secret_that_is_left_empty_stays(shared: Shared) -> None:
 
 
 @pytest.mark.parametrize(
-    ("link", "control", "kind", "said"),
+    ("connection", "control", "kind", "said"),
     [
-        ({"password": SecretStr("wrong")}, {}, "link-sign-in", "refuses the user `coral-gate` or its password"),
-        ({"port": 1, "password": SecretStr("keys")}, {}, "link-unreachable", "No FTP server answers"),
-        ({"port": 1}, {}, "refused", "Give the link's password again"),
+        ({"password": SecretStr("wrong")}, {}, "connection-sign-in", "refuses the user `coral-gate` or its password"),
+        ({"port": 1, "password": SecretStr("keys")}, {}, "connection-unreachable", "No FTP server answers"),
+        ({"port": 1}, {}, "refused", "Give the connection's password again"),
         ({}, {"token": SecretStr("wrong")}, "control-failed", "refuses the token"),
-        ({"host": "127.0.0.2"}, {}, "refused", "Give the link's password again"),
-        ({"user": "lantern-shelf"}, {}, "refused", "Give the link's password again"),
+        ({"host": "127.0.0.2"}, {}, "refused", "Give the connection's password again"),
+        ({"user": "lantern-shelf"}, {}, "refused", "Give the connection's password again"),
         ({}, {"url": "https://127.0.0.1:1/x"}, "refused", "Give the control's token again"),
         ({}, {"url": "http://127.0.0.2:1/x"}, "refused", "Give the control's token again"),
     ],
 )
 def test_settings_that_do_not_work_leave_the_old_ones(
-    shared: Shared, link: dict[str, object], control: dict[str, object], kind: str, said: str
+    shared: Shared, connection: dict[str, object], control: dict[str, object], kind: str, said: str
 ) -> None:
     stack, zerrit = shared
     before = zerrit.server("coral-gate")
     with pytest.raises(ProblemError) as caught:
-        zerrit.change_server(settings(stack, control, **link))
+        zerrit.change_server(settings(stack, control, **connection))
     assert caught.value.kind == kind
     assert said in str(caught.value)
     after = zerrit.server("coral-gate")
-    assert (after.link, after.control, after.gamebook) == (before.link, before.control, before.gamebook)
+    assert (after.connection, after.control, after.gamebook) == (before.connection, before.control, before.gamebook)
     assert zerrit.fetch("coral-gate").is_new is False
 
 
@@ -71,13 +71,13 @@ def test_a_kept_token_does_not_go_over_another_scheme(shared: Shared) -> None:
 
 def test_a_way_that_needs_no_secret_asks_for_none_and_lets_the_kept_one_go(stack: DemoStack, zerrit: Client) -> None:
     given = stack.server_in("coral-gate")
-    by_hand = given.model_copy(update={"link": api.HandLink(), "control": api.HandControl()})
-    zerrit.change_server(by_hand)
-    assert zerrit.server("coral-gate").link["kind"] == "hand"
+    is_manual = given.model_copy(update={"connection": api.ManualConnection(), "control": api.ManualControl()})
+    zerrit.change_server(is_manual)
+    assert zerrit.server("coral-gate").connection["kind"] == "manual"
     again = settings(stack, {"token": SecretStr("")}, password=SecretStr(""))
     with pytest.raises(ProblemError, match=r"refuses the user `coral-gate` or its password"):
         zerrit.change_server(again)
-    assert zerrit.change_server(given).link["kind"] == "ftp"
+    assert zerrit.change_server(given).connection["kind"] == "ftp"
 
 
 def test_an_unknown_gamebook_or_server_is_said(shared: Shared) -> None:
@@ -96,9 +96,11 @@ def test_the_demo_goes_on_when_it_is_started_on_other_ports(tmp_path: Path) -> N
     with DemoStack(tmp_path / "demo", Ports(ftp=0), settle=0.3) as stack:
         stack.seed()
         with stack.client() as zerrit:
-            assert zerrit.server("coral-gate").link["port"] == stack.host.ftp_port
+            assert zerrit.server("coral-gate").connection["port"] == stack.host.ftp_port
             assert stack.host.ftp_port != first
-            assert zerrit.server("mine").link == own.link, "servers that the demo did not add are left alone"
+            assert zerrit.server("mine").connection == own.connection, (
+                "servers that the demo did not add are left alone"
+            )
             zerrit.fetch("coral-gate")
             assert [change.title for change in zerrit.changes("coral-gate")] == [
                 "Wet evenings: gimbals deeper, two pump circuits"

@@ -26,7 +26,7 @@ def test_the_story_through_the_client(stack: DemoStack) -> None:
     with stack.client() as zerrit:
         zerrit.put_gamebook("fathomline", world_files.gamebook().decode())
         added = zerrit.add_server(stack.server_in("coral-gate"))
-        assert added.link == {
+        assert added.connection == {
             "kind": "ftp",
             "host": "127.0.0.1",
             "port": stack.host.ftp_port,
@@ -128,7 +128,7 @@ def test_the_story_through_plain_http(stack: DemoStack) -> None:
         server = {
             "id": "coral-gate",
             "gamebook": "fathomline",
-            "link": {
+            "connection": {
                 "kind": "ftp",
                 "host": "127.0.0.1",
                 "port": stack.host.ftp_port,

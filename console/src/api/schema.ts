@@ -685,7 +685,7 @@ export interface paths {
         put?: never;
         /**
          * Add Server
-         * @description Add a server; its link and its control are tried at once.
+         * @description Add a server; its connection and its control are tried at once.
          */
         post: operations["add_server_api_v1_servers_post"];
         delete?: never;
@@ -1737,9 +1737,9 @@ export interface components {
             history: components["schemas"]["PastOut"][];
             place: components["schemas"]["PlaceOut"];
             /** Referred By */
-            referred_by: components["schemas"]["LinkOut"][];
+            referred_by: components["schemas"]["ReferenceOut"][];
             /** Refers To */
-            refers_to: components["schemas"]["LinkOut"][];
+            refers_to: components["schemas"]["ReferenceOut"][];
             /** Takes Effect */
             takes_effect: string;
         };
@@ -1792,7 +1792,7 @@ export interface components {
          * @description How a server is looked after.
          *
          *     `announcement` is what players are told, `{minutes}` in it the time that is left. `crash_places` are folders outside
-         *     of the game's own where crash files come to lie, reached by the same link. `settle` is how many seconds a started game
+         *     of the game's own where crash files come to lie, reached by the same connection. `settle` is how many seconds a started game
          *     must stay up, `patience` how many it has to stop, to start and to say that it is ready; zero for the service's own.
          *     `may_rehearse`: the gamebook's command for a rehearsal may be run on the machine of the service; `must_rehearse`: no
          *     deploy without one.
@@ -2490,10 +2490,10 @@ export interface components {
             why: string;
         };
         /**
-         * FolderLink
+         * FolderConnection
          * @description Files in a folder of the machine where the service runs.
          */
-        FolderLink: {
+        FolderConnection: {
             /** Folder */
             folder: string;
             /**
@@ -2514,15 +2514,10 @@ export interface components {
             taken: number;
         };
         /**
-         * FtpLink
+         * FtpConnection
          * @description FTP in clear text.
          */
-        FtpLink: {
-            /**
-             * Connections
-             * @default 4
-             */
-            connections: number;
+        FtpConnection: {
             /**
              * Folder
              * @default /
@@ -2542,6 +2537,11 @@ export interface components {
              */
             old_names: "cp1252" | "cp1250" | "cp1251" | "cp437" | "cp850" | "cp866" | "gbk" | "shift_jis" | "euc_kr";
             /**
+             * Parallel
+             * @default 4
+             */
+            parallel: number;
+            /**
              * Password
              * Format: password
              */
@@ -2555,15 +2555,10 @@ export interface components {
             user: string;
         };
         /**
-         * FtpsLink
+         * FtpsConnection
          * @description FTP inside TLS. `identity` is the accepted certificate, where no authority vouches for it: SHA256:…
          */
-        FtpsLink: {
-            /**
-             * Connections
-             * @default 4
-             */
-            connections: number;
+        FtpsConnection: {
             /**
              * Folder
              * @default /
@@ -2587,6 +2582,11 @@ export interface components {
              * @enum {string}
              */
             old_names: "cp1252" | "cp1250" | "cp1251" | "cp437" | "cp850" | "cp866" | "gbk" | "shift_jis" | "euc_kr";
+            /**
+             * Parallel
+             * @default 4
+             */
+            parallel: number;
             /**
              * Password
              * Format: password
@@ -2675,28 +2675,6 @@ export interface components {
             values: {
                 [key: string]: string | null;
             };
-        };
-        /**
-         * HandControl
-         * @description A person stops and starts the game.
-         */
-        HandControl: {
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "hand";
-        };
-        /**
-         * HandLink
-         * @description A person carries the files: takes them in and puts them there.
-         */
-        HandLink: {
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "hand";
         };
         /**
          * HttpControl
@@ -2798,18 +2776,6 @@ export interface components {
             /** Words */
             words: string[] | null;
         };
-        /**
-         * LinkOut
-         * @description A place that another is linked with, and how.
-         */
-        LinkOut: {
-            /** Address */
-            address: string;
-            /** Line */
-            line: number;
-            /** What */
-            what: string;
-        };
         /** LookIn */
         LookIn: {
             /** Is Right */
@@ -2837,6 +2803,28 @@ export interface components {
             person: string;
             /** Text */
             text: string;
+        };
+        /**
+         * ManualConnection
+         * @description A person carries the files: takes them in and puts them there.
+         */
+        ManualConnection: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "manual";
+        };
+        /**
+         * ManualControl
+         * @description A person stops and starts the game.
+         */
+        ManualControl: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "manual";
         };
         /**
          * MergeActionOut
@@ -3065,6 +3053,18 @@ export interface components {
         ReadOut: {
             /** Marked */
             marked: number;
+        };
+        /**
+         * ReferenceOut
+         * @description A place that another is linked with, and how.
+         */
+        ReferenceOut: {
+            /** Address */
+            address: string;
+            /** Line */
+            line: number;
+            /** What */
+            what: string;
         };
         /**
          * RehearsalOut
@@ -3389,14 +3389,14 @@ export interface components {
              *     }
              */
             care: components["schemas"]["Care"];
+            /** Connection */
+            connection: components["schemas"]["FolderConnection"] | components["schemas"]["FtpConnection"] | components["schemas"]["FtpsConnection"] | components["schemas"]["SftpConnection"] | components["schemas"]["ManualConnection"];
             /** Control */
-            control: components["schemas"]["HttpControl"] | components["schemas"]["CommandControl"] | components["schemas"]["ConsoleControl"] | components["schemas"]["HandControl"];
+            control: components["schemas"]["HttpControl"] | components["schemas"]["CommandControl"] | components["schemas"]["ConsoleControl"] | components["schemas"]["ManualControl"];
             /** Gamebook */
             gamebook?: string | null;
             /** Id */
             id: string;
-            /** Link */
-            link: components["schemas"]["FolderLink"] | components["schemas"]["FtpLink"] | components["schemas"]["FtpsLink"] | components["schemas"]["SftpLink"] | components["schemas"]["HandLink"];
             /**
              * Title
              * @default
@@ -3405,13 +3405,17 @@ export interface components {
         };
         /**
          * ServerOut
-         * @description A server with what one looks for first. `link`, `control` and `care` bear no secrets; `last_run` may be under way.
+         * @description A server with what one looks for first. `connection`, `control` and `care` bear no secrets; `last_run` may be under way.
          *
-         *     `notes` are what one should know of it, such as a link in clear text.
+         *     `notes` are what one should know of it, such as a connection in clear text.
          */
         ServerOut: {
             /** Care */
             care: {
+                [key: string]: unknown;
+            };
+            /** Connection */
+            connection: {
                 [key: string]: unknown;
             };
             /** Control */
@@ -3428,10 +3432,6 @@ export interface components {
             id: string;
             last_run: components["schemas"]["RunOut"] | null;
             last_snapshot: components["schemas"]["SnapshotOut"] | null;
-            /** Link */
-            link: {
-                [key: string]: unknown;
-            };
             /** Notes */
             notes: string[];
             /** Open Changes */
@@ -3467,15 +3467,10 @@ export interface components {
             value: string;
         };
         /**
-         * SftpLink
+         * SftpConnection
          * @description SFTP. `password` may be the text of a private key. `identity` is the accepted key of the host: SHA256:…
          */
-        SftpLink: {
-            /**
-             * Connections
-             * @default 4
-             */
-            connections: number;
+        SftpConnection: {
             /**
              * Folder
              * @default .
@@ -3499,6 +3494,11 @@ export interface components {
              * @enum {string}
              */
             old_names: "cp1252" | "cp1250" | "cp1251" | "cp437" | "cp850" | "cp866" | "gbk" | "shift_jis" | "euc_kr";
+            /**
+             * Parallel
+             * @default 4
+             */
+            parallel: number;
             /**
              * Password
              * Format: password

@@ -1,4 +1,4 @@
-"""How a server is reached: the settings of links and controls."""
+"""How a server is reached: the settings of connections and controls."""
 
 from __future__ import annotations
 
@@ -21,7 +21,7 @@ def _web_address(text: str) -> str:
     return text
 
 
-class FolderLink(Sent):
+class FolderConnection(Sent):
     """Files in a folder of the machine where the service runs."""
 
     kind: Literal["folder"] = "folder"
@@ -29,15 +29,15 @@ class FolderLink(Sent):
 
 
 class RemoteSettings(Sent):
-    """`connections` is how many there may be at once; `old_names` the encoding of file names that are no UTF-8."""
+    """`parallel` is how many there may be at once; `old_names` the encoding of file names that are no UTF-8."""
 
     host: Host
     user: Annotated[str, Field(max_length=200)]
-    connections: Annotated[int, Field(ge=1, le=8)] = 4
+    parallel: Annotated[int, Field(ge=1, le=8)] = 4
     old_names: Literal["cp1252", "cp1250", "cp1251", "cp437", "cp850", "cp866", "gbk", "shift_jis", "euc_kr"] = "cp1252"
 
 
-class FtpLink(RemoteSettings):
+class FtpConnection(RemoteSettings):
     """FTP in clear text."""
 
     kind: Literal["ftp"] = "ftp"
@@ -46,7 +46,7 @@ class FtpLink(RemoteSettings):
     folder: Place = "/"
 
 
-class FtpsLink(RemoteSettings):
+class FtpsConnection(RemoteSettings):
     """FTP inside TLS. `identity` is the accepted certificate, where no authority vouches for it: SHA256:…"""
 
     kind: Literal["ftps"] = "ftps"
@@ -56,7 +56,7 @@ class FtpsLink(RemoteSettings):
     identity: Annotated[str, Field(max_length=100)] = ""
 
 
-class SftpLink(RemoteSettings):
+class SftpConnection(RemoteSettings):
     """SFTP. `password` may be the text of a private key. `identity` is the accepted key of the host: SHA256:…"""
 
     kind: Literal["sftp"] = "sftp"
@@ -66,13 +66,15 @@ class SftpLink(RemoteSettings):
     identity: Annotated[str, Field(max_length=100)] = ""
 
 
-class HandLink(Sent):
+class ManualConnection(Sent):
     """A person carries the files: takes them in and puts them there."""
 
-    kind: Literal["hand"] = "hand"
+    kind: Literal["manual"] = "manual"
 
 
-AnyLink = Annotated[FolderLink | FtpLink | FtpsLink | SftpLink | HandLink, Field(discriminator="kind")]
+AnyConnection = Annotated[
+    FolderConnection | FtpConnection | FtpsConnection | SftpConnection | ManualConnection, Field(discriminator="kind")
+]
 
 
 class Retention(Sent):
@@ -88,7 +90,7 @@ class Care(Sent):
     """How a server is looked after.
 
     `announcement` is what players are told, `{minutes}` in it the time that is left. `crash_places` are folders outside
-    of the game's own where crash files come to lie, reached by the same link. `settle` is how many seconds a started game
+    of the game's own where crash files come to lie, reached by the same connection. `settle` is how many seconds a started game
     must stay up, `patience` how many it has to stop, to start and to say that it is ready; zero for the service's own.
     `may_rehearse`: the gamebook's command for a rehearsal may be run on the machine of the service; `must_rehearse`: no
     deploy without one.
@@ -150,10 +152,10 @@ class ConsoleControl(Sent):
     start: Words = Field(default_factory=list)
 
 
-class HandControl(Sent):
+class ManualControl(Sent):
     """A person stops and starts the game."""
 
-    kind: Literal["hand"] = "hand"
+    kind: Literal["manual"] = "manual"
 
 
-AnyControl = Annotated[HttpControl | CommandControl | ConsoleControl | HandControl, Field(discriminator="kind")]
+AnyControl = Annotated[HttpControl | CommandControl | ConsoleControl | ManualControl, Field(discriminator="kind")]

@@ -35,7 +35,7 @@ class WaiverOut(BaseModel):
     message: str
 
 
-class LinkOut(BaseModel):
+class ReferenceOut(BaseModel):
     """A place that another is linked with, and how."""
 
     address: str
@@ -59,8 +59,8 @@ class AboutOut(BaseModel):
 
     place: PlaceOut
     takes_effect: str
-    refers_to: list[LinkOut]
-    referred_by: list[LinkOut]
+    refers_to: list[ReferenceOut]
+    referred_by: list[ReferenceOut]
     history: list[PastOut]
 
 

@@ -7,7 +7,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, Field, SecretStr
 
-from zerrit.api.connections import AnyControl, AnyLink, Care
+from zerrit.api.connections import AnyConnection, AnyControl, Care
 from zerrit.api.request_model import Sent
 from zerrit.api.runs import RunOut
 
@@ -80,21 +80,21 @@ class ServerIn(Sent):
     id: Annotated[str, Field(max_length=63)]
     title: Annotated[str, Field(max_length=120)] = ""
     gamebook: str | None = None
-    link: AnyLink
+    connection: AnyConnection
     control: AnyControl
     care: Care = Care()
 
 
 class ServerOut(BaseModel):
-    """A server with what one looks for first. `link`, `control` and `care` bear no secrets; `last_run` may be under way.
+    """A server with what one looks for first. `connection`, `control` and `care` bear no secrets; `last_run` may be under way.
 
-    `notes` are what one should know of it, such as a link in clear text.
+    `notes` are what one should know of it, such as a connection in clear text.
     """
 
     id: str
     title: str
     gamebook: str | None
-    link: dict[str, Any]
+    connection: dict[str, Any]
     control: dict[str, Any]
     care: dict[str, Any]
     notes: list[str]

@@ -13,7 +13,7 @@ from zerrit.cli.session import connect
 from zerrit.core.addresses import parse_address
 from zerrit.core.wording import counted, effect_in_words
 
-MOST_LINKS = 12
+MOST_REFERENCES = 12
 
 
 @click.command()
@@ -51,8 +51,8 @@ def _print(server: str, found: api.AboutOut) -> None:
     ):
         if text:
             echo(f"  {word}: {short(text, 200)}")
-    _print_links("refers to", found.refers_to)
-    _print_links("referred to by", found.referred_by)
+    _print_references("refers to", found.refers_to)
+    _print_references("referred to by", found.referred_by)
     if found.history:
         echo("  earlier values, the newest first:")
     for past in found.history:
@@ -63,10 +63,10 @@ def _print(server: str, found: api.AboutOut) -> None:
     print_findings(place.findings)
 
 
-def _print_links(title: str, links: Sequence[api.LinkOut]) -> None:
-    if links:
+def _print_references(title: str, references: Sequence[api.ReferenceOut]) -> None:
+    if references:
         echo(f"  {title}:")
-    for link in links[:MOST_LINKS]:
-        echo(f"    {link.address}  (line {link.line}; {link.what})")
-    if len(links) > MOST_LINKS:
-        echo(f"    and {counted(len(links) - MOST_LINKS, 'other')}; --output json lists more")
+    for reference in references[:MOST_REFERENCES]:
+        echo(f"    {reference.address}  (line {reference.line}; {reference.what})")
+    if len(references) > MOST_REFERENCES:
+        echo(f"    and {counted(len(references) - MOST_REFERENCES, 'other')}; --output json lists more")

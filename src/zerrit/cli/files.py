@@ -46,7 +46,7 @@ def load_gamebook(path: Path) -> Gamebook:
 def read_files(path: Path, gamebook: Gamebook | None) -> Files:
     """A folder with all files in it by their paths there, or one file by the path that was given.
 
-    Links are left out, since they may lead anywhere.
+    symbolic links are left out, since they may lead anywhere.
     """
     from zerrit.core.checks import gather_files  # noqa: PLC0415  # the models of gamebooks come along
 
@@ -71,7 +71,7 @@ def _query(database: bytes, statement: str) -> Sequence[tuple[str, ...]]:
 
 
 def read_all(folder: Path) -> dict[str, Document]:
-    """Every file of a folder by its path in it; links are left out, since they may lead anywhere."""
+    """Every file of a folder by its path in it; symbolic links are left out, since they may lead anywhere."""
     files = (file for file in sorted(folder.rglob("*")) if file.is_file() and not file.is_symlink())
     return {(name := file.relative_to(folder).as_posix()): read_document(file.read_bytes(), name) for file in files}
 

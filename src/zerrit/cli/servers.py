@@ -34,7 +34,7 @@ def list_servers(output: str) -> None:
         (
             s.id,
             s.title,
-            s.link["kind"],
+            s.connection["kind"],
             s.gamebook or "-",
             str(s.files),
             _when(s.last_snapshot),
@@ -43,7 +43,7 @@ def list_servers(output: str) -> None:
         )
         for s in found
     ]
-    columns = ("server", "title", "link", "gamebook", "files", "last snapshot", "defaults", "open changes")
+    columns = ("server", "title", "connection", "gamebook", "files", "last snapshot", "defaults", "open changes")
     print_table(columns, rows, right=("files", "open changes"))
 
 
@@ -51,7 +51,7 @@ def _when(snapshot: api.SnapshotOut | None) -> str:
     return snapshot.taken_at.strftime("%Y-%m-%d %H:%M") if snapshot else "never fetched"
 
 
-LINKS = ("ftp", "ftps", "sftp")
+CONNECTIONS = ("ftp", "ftps", "sftp")
 
 
 def _settings_options(command: Callable[..., None]) -> Callable[..., None]:
@@ -63,12 +63,12 @@ def _settings_options(command: Callable[..., None]) -> Callable[..., None]:
         click.option("--ftps", metavar="HOST:PORT", help="Reach its files by FTP inside TLS."),
         click.option("--sftp", metavar="HOST:PORT", help="Reach its files by SFTP."),
         click.option("--user", help="User for FTP, FTPS or SFTP."),
-        click.option("--password", envvar="ZERRIT_LINK_PASSWORD", help="Password of the link."),
+        click.option("--password", envvar="ZERRIT_CONNECTION_PASSWORD", help="Password of the connection."),
         click.option(
             "--key", type=click.Path(exists=True, dir_okay=False, path_type=Path), help="Private key for SFTP."
         ),
         click.option("--identity", help="Accepted certificate or host key: SHA256:…"),
-        click.option("--connections", type=click.IntRange(1, 8), help="Connections at once at most."),
+        click.option("--parallel", type=click.IntRange(1, 8), help="Connections at once at most."),
         click.option("--folder", help="Its folder: on the host, or on the service's machine without a host."),
         click.option("--files-by-hand", is_flag=True, help="You carry its files: take them in, put them there."),
         click.option("--control", help="Address of its HTTP control."),
@@ -120,8 +120,8 @@ def add_server(server_id: str, title: str | None, gamebook: str | None, **given:
             "Say how the game is stopped and started: --control ADDRESS, --console HOST:PORT, --commands FILE or "
             "--control-by-hand."
         )
-    if any(given[name] for name in LINKS) and given["password"] is None and given["key"] is None:
-        given["password"] = click.prompt("Password of the link", hide_input=True)
+    if any(given[name] for name in CONNECTIONS) and given["password"] is None and given["key"] is None:
+        given["password"] = click.prompt("Password of the connection", hide_input=True)
     if (given["control"] or given["console"]) and given["control_token"] is None:
         given["control_token"] = click.prompt("Token of the control", hide_input=True)
     wanted = api.ServerIn.model_validate(
@@ -129,7 +129,7 @@ def add_server(server_id: str, title: str | None, gamebook: str | None, **given:
             "id": server_id,
             "title": title or "",
             "gamebook": gamebook,
-            "link": _link(given, {}),
+            "connection": _connection(given, {}),
             "control": _control(given, {}),
             "care": _care(given, {}),
         }
@@ -137,7 +137,7 @@ def add_server(server_id: str, title: str | None, gamebook: str | None, **given:
     with connect() as zerrit:
         added = zerrit.add_server(wanted)
     _say_notes(added)
-    if added.link["kind"] == "hand":
+    if added.connection["kind"] == "manual":
         echo(f"Added {added.id}: {added.title}. Now show its files: zerrit take-in {added.id} FOLDER")
     else:
         echo(f"Added {added.id}: {added.title}. Now fetch its files: zerrit fetch {added.id}")
@@ -155,14 +155,14 @@ def set_server(server_id: str, title: str | None, gamebook: str | None, **given:
                 "id": server_id,
                 "title": title or known.title,
                 "gamebook": gamebook or known.gamebook,
-                "link": _link(given, known.link),
+                "connection": _connection(given, known.connection),
                 "control": _control(given, known.control),
                 "care": _care(given, known.care),
             }
         )
         changed = zerrit.change_server(wanted)
     _say_notes(changed)
-    echo(f"{server_id} has its new settings; link and control answer.")
+    echo(f"{server_id} has its new settings; connection and control answer.")
 
 
 @server.command("accept")
@@ -175,14 +175,14 @@ def accept_identity(server_id: str, identity: str) -> None:
     echo(f"{server_id}: the host is accepted with {identity}.")
 
 
-def _link(given: Mapping[str, Any], known: Mapping[str, Any]) -> dict[str, Any]:
-    """The link as the options say it, on top of what is known."""
-    chosen = next((name for name in LINKS if given[name]), None)
+def _connection(given: Mapping[str, Any], known: Mapping[str, Any]) -> dict[str, Any]:
+    """The connection as the options say it, on top of what is known."""
+    chosen = next((name for name in CONNECTIONS if given[name]), None)
     if given["files_by_hand"]:
-        return {"kind": "hand"}
-    if chosen is None and known.get("kind") in LINKS and not given["folder"]:
+        return {"kind": "manual"}
+    if chosen is None and known.get("kind") in CONNECTIONS and not given["folder"]:
         chosen, found = known["kind"], dict(known)
-    elif chosen is not None or known.get("kind") in LINKS:
+    elif chosen is not None or known.get("kind") in CONNECTIONS:
         chosen = chosen or known["kind"]
         found = dict(known) if known.get("kind") == chosen else {"kind": chosen}
         if given[chosen]:
@@ -195,7 +195,7 @@ def _link(given: Mapping[str, Any], known: Mapping[str, Any]) -> dict[str, Any]:
         raise click.UsageError(
             "Say how the files are reached: --sftp, --ftps or --ftp HOST:PORT, --folder PATH, or --files-by-hand."
         )
-    for name in ("user", "identity", "connections", "folder"):
+    for name in ("user", "identity", "parallel", "folder"):
         if given[name]:
             found[name] = given[name]
     found.setdefault("user", "")
@@ -212,7 +212,7 @@ def _host_and_port(text: str, option: str, usual: int) -> dict[str, Any]:
 
 def _control(given: Mapping[str, Any], known: Mapping[str, Any]) -> dict[str, Any]:
     if given["control_by_hand"]:
-        return {"kind": "hand"}
+        return {"kind": "manual"}
     if given["control"] or (known.get("kind") == "http" and not (given["console"] or given["commands"])):
         return {"kind": "http", "url": given["control"] or known["url"], "token": given["control_token"] or ""}
     written = _read_commands(given["commands"]) if given["commands"] else {}
@@ -259,5 +259,5 @@ def _care(given: Mapping[str, Any], known: Mapping[str, Any]) -> dict[str, Any]:
 def _say_notes(server: api.ServerOut) -> None:
     for text in server.notes:
         echo(f"Note: {text}", err=True)
-    if server.link.get("identity"):
-        echo(f"Note: the host showed {server.link['identity']}; another one will be refused.", err=True)
+    if server.connection.get("identity"):
+        echo(f"Note: the host showed {server.connection['identity']}; another one will be refused.", err=True)

@@ -179,4 +179,6 @@ def backup(save_to: Path) -> None:
     write_private(part, data)
     part.replace(save_to)
     echo(f"The database is in {save_to}, {len(data):,} bytes.")
-    echo("The passwords of links and controls in it need the file zerrit.key of the data folder; keep that apart.")
+    echo(
+        "The passwords of connections and controls in it need the file zerrit.key of the data folder; keep that apart."
+    )

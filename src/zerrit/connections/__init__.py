@@ -1,23 +1,31 @@
-"""How a server's files are reached. One protocol, one file for each kind of link."""
+"""How a server's files are reached. One protocol, one file for each kind of connection."""
 
-from zerrit.connections.connection import PART_PREFIX, PASSING, Limits, Link, LinkError, LinkFault, RemoteFile
-from zerrit.connections.folder import FolderLink
-from zerrit.connections.ftp import FtpLink, FtpsLink
-from zerrit.connections.manual import HandLink
-from zerrit.connections.sftp import SftpLink, is_private_key
+from zerrit.connections.connection import (
+    PART_PREFIX,
+    PASSING,
+    Connection,
+    ConnectionFailed,
+    ConnectionFault,
+    Limits,
+    RemoteFile,
+)
+from zerrit.connections.folder import FolderConnection
+from zerrit.connections.ftp import FtpConnection, FtpsConnection
+from zerrit.connections.manual import ManualConnection
+from zerrit.connections.sftp import SftpConnection, is_private_key
 
 __all__ = [
     "PART_PREFIX",
     "PASSING",
-    "FolderLink",
-    "FtpLink",
-    "FtpsLink",
-    "HandLink",
+    "Connection",
+    "ConnectionFailed",
+    "ConnectionFault",
+    "FolderConnection",
+    "FtpConnection",
+    "FtpsConnection",
     "Limits",
-    "Link",
-    "LinkError",
-    "LinkFault",
+    "ManualConnection",
     "RemoteFile",
-    "SftpLink",
+    "SftpConnection",
     "is_private_key",
 ]

@@ -1,4 +1,4 @@
-"""What every link can do, and how it fails."""
+"""What every connection can do, and how it fails."""
 
 from __future__ import annotations
 
@@ -16,30 +16,30 @@ MAX_LISTING: Final = 32 * 1024 * 1024  #: bytes of the listing of one folder
 MAX_DEPTH: Final = 60  #: folders in folders; a host that answers with the same folder again has no end
 
 
-class LinkFault(StrEnum):
-    UNREACHABLE = "link-unreachable"
-    SIGN_IN = "link-sign-in"
-    IDENTITY = "link-identity"  #: the host shows a certificate or key that nobody has accepted
-    BUSY = "link-busy"  #: the host lets no further connection in
-    MISSING = "link-file-missing"
-    DENIED = "link-denied"
-    FULL = "link-full"
-    ENDLESS = "link-endless"  #: more files, folders in folders or lines than any game has
-    UNSTEADY = "link-unsteady"  #: a file is different at each reading
-    BROKEN = "link-broken"  #: the connection dropped or stalled, or the other side answered nonsense
+class ConnectionFault(StrEnum):
+    UNREACHABLE = "connection-unreachable"
+    SIGN_IN = "connection-sign-in"
+    IDENTITY = "connection-identity"  #: the host shows a certificate or key that nobody has accepted
+    BUSY = "connection-busy"  #: the host lets no further connection in
+    MISSING = "connection-file-missing"
+    DENIED = "connection-denied"
+    FULL = "connection-full"
+    ENDLESS = "connection-endless"  #: more files, folders in folders or lines than any game has
+    UNSTEADY = "connection-unsteady"  #: a file is different at each reading
+    BROKEN = "connection-broken"  #: the connection dropped or stalled, or the other side answered nonsense
 
 
 #: Faults that may be gone at the next try.
-PASSING: Final = frozenset({LinkFault.UNREACHABLE, LinkFault.BUSY, LinkFault.BROKEN})
+PASSING: Final = frozenset({ConnectionFault.UNREACHABLE, ConnectionFault.BUSY, ConnectionFault.BROKEN})
 
 
-class LinkError(Exception):
-    """A link failed. The message says what, where and what to do; `fault` says which kind.
+class ConnectionFailed(Exception):
+    """A connection failed. The message says what, where and what to do; `fault` says which kind.
 
     `identity` is what the host showed, where that is the fault.
     """
 
-    def __init__(self, fault: LinkFault, message: str, *, identity: str = "") -> None:
+    def __init__(self, fault: ConnectionFault, message: str, *, identity: str = "") -> None:
         super().__init__(message)
         self.fault = fault
         self.identity = identity
@@ -47,7 +47,7 @@ class LinkError(Exception):
 
 @dataclass(frozen=True, slots=True)
 class Limits:
-    """How patient a link is.
+    """How patient a connection is.
 
     `timeout` seconds without a byte count as a dropped connection; what may pass is tried `tries` times, with a pause
     of `pause` seconds that doubles each time.
@@ -73,7 +73,7 @@ class RemoteFile(NamedTuple):
     identity: str = ""
 
 
-class Link(Protocol):
+class Connection(Protocol):
     """An open way to the files of one server. All paths are relative, with `/`."""
 
     @property
@@ -82,7 +82,7 @@ class Link(Protocol):
         ...
 
     @property
-    def by_hand(self) -> bool:
+    def is_manual(self) -> bool:
         """A person carries the files; nothing can be written here."""
         ...
 
@@ -94,12 +94,12 @@ class Link(Protocol):
         """The bytes of a file, or those from a place on."""
         ...
 
-    def read_many(self, files: Iterable[RemoteFile]) -> Iterator[tuple[RemoteFile, bytes | LinkError]]:
+    def read_many(self, files: Iterable[RemoteFile]) -> Iterator[tuple[RemoteFile, bytes | ConnectionFailed]]:
         """Read files of the listing, as many at once as the server likes; they come in any order.
 
         A file that may not be read comes with the reason instead of its bytes.
 
-        Raises LinkError UNSTEADY: a file changes while it is read. BROKEN and others.
+        Raises ConnectionFailed UNSTEADY: a file changes while it is read. BROKEN and others.
         """
         ...
 
@@ -130,32 +130,32 @@ def part_name(path: str) -> str:
     return str(pure.with_name(f"{PART_PREFIX}{pure.name}"))
 
 
-def missing(path: str) -> LinkError:
-    return LinkError(LinkFault.MISSING, f"{path} is not on the server.")
+def missing(path: str) -> ConnectionFailed:
+    return ConnectionFailed(ConnectionFault.MISSING, f"{path} is not on the server.")
 
 
-def too_many(where: object) -> LinkError:
-    return LinkError(
-        LinkFault.ENDLESS,
-        f"More than {MAX_FILES:,} files and folders lie on {where}; point the link at the game's own folder.",
+def too_many(where: object) -> ConnectionFailed:
+    return ConnectionFailed(
+        ConnectionFault.ENDLESS,
+        f"More than {MAX_FILES:,} files and folders lie on {where}; point the connection at the game's own folder.",
     )
 
 
-def too_deep(path: str) -> LinkError:
-    return LinkError(
-        LinkFault.ENDLESS,
-        f"{path[:200]}: more than {MAX_DEPTH} folders lie in each other there; point the link at the game's own folder.",
+def too_deep(path: str) -> ConnectionFailed:
+    return ConnectionFailed(
+        ConnectionFault.ENDLESS,
+        f"{path[:200]}: more than {MAX_DEPTH} folders lie in each other there; point the connection at the game's own folder.",
     )
 
 
-def too_large(path: str, most: int) -> LinkError:
-    return LinkError(
-        LinkFault.DENIED, f"{path} is larger than {most:,} bytes; let the gamebook watch it, not track it."
+def too_large(path: str, most: int) -> ConnectionFailed:
+    return ConnectionFailed(
+        ConnectionFault.DENIED, f"{path} is larger than {most:,} bytes; let the gamebook watch it, not track it."
     )
 
 
-def unsteady(path: str) -> LinkError:
-    return LinkError(
-        LinkFault.UNSTEADY,
+def unsteady(path: str) -> ConnectionFailed:
+    return ConnectionFailed(
+        ConnectionFault.UNSTEADY,
         f"{path} changes while it is read; something writes to it. Try again when the game is quiet.",
     )

@@ -17,8 +17,8 @@ from zerrit.connections.connection import (
     MAX_DEPTH,
     MAX_FILES,
     PART_PREFIX,
-    LinkError,
-    LinkFault,
+    ConnectionFailed,
+    ConnectionFault,
     RemoteFile,
     missing,
     part_name,
@@ -39,20 +39,22 @@ _BY_PATH: Final = itemgetter(0)
 _FOLDER: Final = os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW | os.O_CLOEXEC
 
 
-class FolderLink:
-    """Files below `folder`. Symbolic links are neither followed nor written through.
+class FolderConnection:
+    """Files below `folder`. symbolic links are neither followed nor written through.
 
-    Every folder on the way is opened by its name in the one above it, and only where it is a folder: a link that
+    Every folder on the way is opened by its name in the one above it, and only where it is a folder: a symbolic link that
     another program puts in its place leads nowhere.
     """
 
-    by_hand = False
+    is_manual = False
 
     def __init__(self, folder: Path) -> None:
         self._folder = folder
         self.left_out: dict[str, str] = {}
         if not folder.is_dir():
-            raise LinkError(LinkFault.UNREACHABLE, f"The folder {folder} is not there. Check the path of the link.")
+            raise ConnectionFailed(
+                ConnectionFault.UNREACHABLE, f"The folder {folder} is not there. Check the path of the connection."
+            )
 
     def files(self, below: str = "") -> list[RemoteFile]:
         self.left_out = {}
@@ -113,7 +115,7 @@ class FolderLink:
                                 raise too_deep(path)
                             pending.append(f"{path}/")
                         else:
-                            self.left_out[path] = "a symbolic link, or no file; links are not followed"
+                            self.left_out[path] = "a symbolic link, or no file; they are not followed"
             finally:
                 os.close(opened)
         return found
@@ -132,12 +134,12 @@ class FolderLink:
             raise too_large(path, MAX_BYTES)
         return data
 
-    def read_many(self, files: Iterable[RemoteFile]) -> Iterator[tuple[RemoteFile, bytes | LinkError]]:
+    def read_many(self, files: Iterable[RemoteFile]) -> Iterator[tuple[RemoteFile, bytes | ConnectionFailed]]:
         for file in files:
             try:
                 yield file, self._read_steadily(file.path)
-            except LinkError as error:
-                if error.fault is not LinkFault.DENIED:
+            except ConnectionFailed as error:
+                if error.fault is not ConnectionFault.DENIED:
                     raise
                 yield file, error
 
@@ -227,7 +229,7 @@ class FolderLink:
                         os.mkdir(name, dir_fd=here)
                     deeper = os.open(name, _FOLDER, dir_fd=here)
                 except OSError as error:
-                    # This call fails on a link as on a file, and systems differ in which of the two they say.
+                    # This call fails on a symbolic link as on a file, and systems differ in which of the two they say.
                     about = _about(here, name)
                     if about is not None and stat.S_ISLNK(about.st_mode):
                         raise self._leads_out("/".join(folders[:depth])) from error
@@ -260,7 +262,7 @@ class FolderLink:
 
     @staticmethod
     def _leads_out(path: str) -> PathRefused:
-        return PathRefused(f"{path} is a link, or neither a file nor a folder; it is refused.")
+        return PathRefused(f"{path} is a symbolic link, or neither a file nor a folder; it is refused.")
 
     @contextlib.contextmanager
     def _explained(self, path: str) -> Iterator[None]:
@@ -269,14 +271,17 @@ class FolderLink:
         except FileNotFoundError as error:
             raise missing(path) from error
         except PermissionError as error:
-            raise LinkError(LinkFault.DENIED, f"{path}: this machine does not let Zerrit touch the file.") from error
+            raise ConnectionFailed(
+                ConnectionFault.DENIED, f"{path}: this machine does not let Zerrit touch the file."
+            ) from error
         except OSError as error:
             if error.errno in (errno.ENOSPC, errno.EDQUOT):
-                raise LinkError(
-                    LinkFault.FULL, f"{path}: the disk under {self._folder} is full. Make room there, then try again."
+                raise ConnectionFailed(
+                    ConnectionFault.FULL,
+                    f"{path}: the disk under {self._folder} is full. Make room there, then try again.",
                 ) from error
-            raise LinkError(
-                LinkFault.BROKEN, f"{path}: {error.strerror}. Look at the file on this machine, then try again."
+            raise ConnectionFailed(
+                ConnectionFault.BROKEN, f"{path}: {error.strerror}. Look at the file on this machine, then try again."
             ) from error
 
 

@@ -17,14 +17,14 @@ from typing import Final
 from zerrit.connections.connection import (
     MAX_FILES,
     MAX_LISTING,
+    ConnectionFailed,
+    ConnectionFault,
     Limits,
-    LinkError,
-    LinkFault,
     missing,
     too_large,
     too_many,
 )
-from zerrit.connections.remote import RemoteLink
+from zerrit.connections.remote import RemoteConnection
 from zerrit.connections.wire import Entry, Names
 from zerrit.core.documents import MAX_BYTES
 
@@ -41,7 +41,7 @@ _FULL_WORDS: Final = ("no space", "disk full", "quota", "storage", "device full"
 _BUSY_WORDS: Final = ("too many", "maximum", "limit")
 
 
-class FtpLink(RemoteLink):
+class FtpConnection(RemoteConnection):
     """Files below `folder` on an FTP server."""
 
     def __init__(
@@ -52,16 +52,16 @@ class FtpLink(RemoteLink):
         password: str,
         folder: str = "/",
         *,
-        connections: int = 4,
+        parallel: int = 4,
         old_names: str = "cp1252",
         limits: Limits | None = None,
     ) -> None:
         chosen = limits or Limits()
         open_wire = partial(_FtpWire, host, port, user, password, folder, Names(old_names), chosen.timeout)
-        super().__init__(open_wire, f"{host}:{port}", connections=connections, limits=chosen)
+        super().__init__(open_wire, f"{host}:{port}", parallel=parallel, limits=chosen)
 
 
-class FtpsLink(RemoteLink):
+class FtpsConnection(RemoteConnection):
     """The same inside TLS. `identity` is the accepted certificate; without one, an authority must vouch for it.
 
     After the first connection `identity` is the certificate that the host showed.
@@ -76,7 +76,7 @@ class FtpsLink(RemoteLink):
         folder: str = "/",
         *,
         identity: str = "",
-        connections: int = 4,
+        parallel: int = 4,
         old_names: str = "cp1252",
         limits: Limits | None = None,
     ) -> None:
@@ -89,7 +89,7 @@ class FtpsLink(RemoteLink):
             self.identity = _shown_by(ftp)
             return _FtpWire(host, port, user, password, folder, names, chosen.timeout, ftp=ftp)
 
-        super().__init__(open_wire, f"{host}:{port}", connections=connections, limits=chosen)
+        super().__init__(open_wire, f"{host}:{port}", parallel=parallel, limits=chosen)
 
 
 class _Bounded(ftplib.FTP):
@@ -108,7 +108,7 @@ class _Bounded(ftplib.FTP):
 
         try:
             return super().retrlines(cmd, counted)
-        except LinkError:
+        except ConnectionFailed:
             self.skip_answer()
             raise
 
@@ -153,26 +153,28 @@ def _secured(host: str, port: int, accepted: str, timeout: float) -> _SessionKee
     except ssl.SSLCertVerificationError as error:
         ftp.close()
         shown = _shown_by(_secured_blindly(host, port, timeout))
-        raise LinkError(
-            LinkFault.IDENTITY,
+        raise ConnectionFailed(
+            ConnectionFault.IDENTITY,
             f"{host}:{port} shows a certificate that no authority vouches for ({error.verify_message}). Its fingerprint "
             f"is {shown}. Ask the host whether that is right, and accept it then; nothing was sent yet.",
             identity=shown,
         ) from error
     except ftplib.error_perm as error:
         ftp.close()
-        raise LinkError(
-            LinkFault.UNREACHABLE,
+        raise ConnectionFailed(
+            ConnectionFault.UNREACHABLE,
             f"{host}:{port} offers no TLS ({error}). Use plain FTP only if nothing better is there.",
         ) from error
     except (OSError, EOFError, ftplib.Error) as error:
         ftp.close()
-        raise LinkError(LinkFault.BROKEN, f"{host}:{port} broke off the greeting of TLS ({error}).") from error
+        raise ConnectionFailed(
+            ConnectionFault.BROKEN, f"{host}:{port} broke off the greeting of TLS ({error})."
+        ) from error
     shown = _shown_by(ftp)
     if accepted and shown != accepted:
         ftp.close()
-        raise LinkError(
-            LinkFault.IDENTITY,
+        raise ConnectionFailed(
+            ConnectionFault.IDENTITY,
             f"{host}:{port} shows another certificate than the accepted one. Accepted: {accepted}. Now: {shown}. If the "
             "host says that it has a new one, accept it; if not, somebody may stand between. Nothing was sent.",
             identity=shown,
@@ -203,14 +205,14 @@ def _connect(ftp: ftplib.FTP, host: str, port: int) -> None:
         ftp.connect(host, port)
     except ftplib.Error as error:
         ftp.close()
-        fault = LinkFault.BUSY if str(error).startswith("421") else LinkFault.UNREACHABLE
-        raise LinkError(
+        fault = ConnectionFault.BUSY if str(error).startswith("421") else ConnectionFault.UNREACHABLE
+        raise ConnectionFailed(
             fault, f"The FTP server at {host}:{port} lets nobody in now ({error}). Try again later."
         ) from error
     except (OSError, EOFError, UnicodeError) as error:
         ftp.close()
-        raise LinkError(
-            LinkFault.UNREACHABLE,
+        raise ConnectionFailed(
+            ConnectionFault.UNREACHABLE,
             f"No FTP server answers at {host}:{port}. Is the host up, and are address and port right?",
         ) from error
 
@@ -249,22 +251,30 @@ class _FtpWire:
                 self._ftp.prot_p()
         except ftplib.error_perm as error:
             if _has(error, _BUSY_WORDS):
-                raise LinkError(LinkFault.BUSY, f"{self._where} lets no more connections in ({error}).") from error
-            raise LinkError(
-                LinkFault.SIGN_IN,
-                f"The FTP server at {self._where} refuses the user `{user}` or its password. Correct the link's password.",
+                raise ConnectionFailed(
+                    ConnectionFault.BUSY, f"{self._where} lets no more connections in ({error})."
+                ) from error
+            raise ConnectionFailed(
+                ConnectionFault.SIGN_IN,
+                f"The FTP server at {self._where} refuses the user `{user}` or its password. Correct the connection's password.",
             ) from error
         except ftplib.error_temp as error:
-            raise LinkError(LinkFault.BUSY, f"{self._where} lets no more connections in ({error}).") from error
+            raise ConnectionFailed(
+                ConnectionFault.BUSY, f"{self._where} lets no more connections in ({error})."
+            ) from error
         except (OSError, ftplib.Error, EOFError) as error:
-            raise LinkError(LinkFault.BROKEN, f"{self._where} dropped the connection while signing in.") from error
+            raise ConnectionFailed(
+                ConnectionFault.BROKEN, f"{self._where} dropped the connection while signing in."
+            ) from error
         try:
             self._ftp.cwd(_bytes_as_text(folder.encode()))
             self._root = self._ftp.pwd().rstrip("/")
         except ftplib.error_perm as error:
-            raise LinkError(LinkFault.MISSING, f"The folder {folder} is not on {self._where}.") from error
+            raise ConnectionFailed(ConnectionFault.MISSING, f"The folder {folder} is not on {self._where}.") from error
         except (OSError, ftplib.Error, EOFError, ValueError) as error:
-            raise LinkError(LinkFault.BROKEN, f"{self._where} dropped the connection while signing in.") from error
+            raise ConnectionFailed(
+                ConnectionFault.BROKEN, f"{self._where} dropped the connection while signing in."
+            ) from error
         self._lists_facts = self._offers(b"MLST")
 
     def _offers(self, what: bytes) -> bool:
@@ -273,7 +283,9 @@ class _FtpWire:
         except ftplib.Error:
             return False
         except (OSError, EOFError) as error:
-            raise LinkError(LinkFault.BROKEN, f"{self._where} dropped the connection while signing in.") from error
+            raise ConnectionFailed(
+                ConnectionFault.BROKEN, f"{self._where} dropped the connection while signing in."
+            ) from error
 
     def _at(self, path: str) -> str:
         """A path as it is sent."""
@@ -293,7 +305,7 @@ class _FtpWire:
 
     def _by_facts(self, path: str) -> Iterator[Entry]:
         for name, facts in list(self._ftp.mlsd(self._at(path), facts=["type", "size", "modify", "unique"])):
-            kind = {"dir": "folder", "file": "file", "cdir": "", "pdir": ""}.get(facts.get("type", ""), "link")
+            kind = {"dir": "folder", "file": "file", "cdir": "", "pdir": ""}.get(facts.get("type", ""), "symlink")
             if kind:
                 text = self._names.text(path, name.encode("latin-1"))
                 size, when = int(facts.get("size", 0)), facts.get("modify", "")
@@ -317,8 +329,8 @@ class _FtpWire:
     def _of_line(self, path: str, line: bytes) -> Entry | None:
         found = _UNIX_LINE.match(line)
         if found is not None:
-            kind = {b"d": "folder", b"-": "file"}.get(found["type"], "link")
-            name = found["name"].partition(b" -> ")[0] if kind == "link" else found["name"]
+            kind = {b"d": "folder", b"-": "file"}.get(found["type"], "symlink")
+            name = found["name"].partition(b" -> ")[0] if kind == "symlink" else found["name"]
             return Entry(self._names.text(path, name), kind, int(found["size"]), *_listed(found["when"]))
         found = _DOS_LINE.match(line)
         if found is not None:
@@ -340,11 +352,11 @@ class _FtpWire:
             with _explained(self._where, path):
                 try:
                     self._ftp.retrbinary(f"RETR {self._at(path)}", take, rest=start or None)
-                except LinkError:
+                except ConnectionFailed:
                     self._ftp.skip_answer()
                     raise
-        except LinkError as error:
-            if error.fault is LinkFault.DENIED and "too large" not in str(error) and self._is_missing(path):
+        except ConnectionFailed as error:
+            if error.fault is ConnectionFault.DENIED and "too large" not in str(error) and self._is_missing(path):
                 raise missing(path) from error
             raise
         return buffer.getvalue()
@@ -353,7 +365,7 @@ class _FtpWire:
         folder, _, name = path.rpartition("/")
         try:
             return all(entry.name != name for entry in self.folder(folder))
-        except LinkError:
+        except ConnectionFailed:
             return False
 
     def store(self, path: str, data: bytes) -> None:
@@ -374,8 +386,8 @@ class _FtpWire:
             and stored != len(data)
             and self.read(path, min(max(stored, len(data)), MAX_BYTES) + 1) != data
         ):
-            raise LinkError(
-                LinkFault.BROKEN,
+            raise ConnectionFailed(
+                ConnectionFault.BROKEN,
                 f"{path}: {stored:,} of {len(data):,} bytes arrived at {self._where}. Is its disk full? Try again.",
             )
 
@@ -407,29 +419,32 @@ def _explained(where: str, what: str) -> Iterator[None]:
         is_missing = str(error).startswith("550") and _has(
             error, ("no such", "not found", "does not exist", "cannot find")
         )
-        fault = LinkFault.MISSING if is_missing else LinkFault.DENIED
-        raise LinkError(
+        fault = ConnectionFault.MISSING if is_missing else ConnectionFault.DENIED
+        raise ConnectionFailed(
             fault, f"{what}: the FTP server at {where} refuses it ({error}). Does this user have the right to it?"
         ) from error
     except ftplib.error_temp as error:
         if str(error).startswith("452") or _has(error, _FULL_WORDS):
             raise _full(where, what, error) from error
-        raise LinkError(LinkFault.BROKEN, f"{what}: {where} broke it off ({error}). Try again.") from error
+        raise ConnectionFailed(ConnectionFault.BROKEN, f"{what}: {where} broke it off ({error}). Try again.") from error
     except ValueError as error:  # sizes that are no numbers, listings that nobody can read
-        raise LinkError(
-            LinkFault.BROKEN, f"{what}: the FTP server at {where} answers in a way that cannot be understood ({error})."
+        raise ConnectionFailed(
+            ConnectionFault.BROKEN,
+            f"{what}: the FTP server at {where} answers in a way that cannot be understood ({error}).",
         ) from error
     except TimeoutError as error:
-        raise LinkError(LinkFault.BROKEN, f"{what}: {where} stopped sending. Try again.") from error
+        raise ConnectionFailed(ConnectionFault.BROKEN, f"{what}: {where} stopped sending. Try again.") from error
     except (OSError, EOFError, ftplib.Error) as error:
-        raise LinkError(
-            LinkFault.BROKEN,
+        raise ConnectionFailed(
+            ConnectionFault.BROKEN,
             f"{what}: the connection to {where} broke ({str(error) or type(error).__name__}). Try again.",
         ) from error
 
 
-def _full(where: str, what: str, error: Exception) -> LinkError:
-    return LinkError(LinkFault.FULL, f"{what}: the disk of {where} is full ({error}). Make room there, then try again.")
+def _full(where: str, what: str, error: Exception) -> ConnectionFailed:
+    return ConnectionFailed(
+        ConnectionFault.FULL, f"{what}: the disk of {where} is full ({error}). Make room there, then try again."
+    )
 
 
 def _has(error: Exception, words: tuple[str, ...]) -> bool:

@@ -13,12 +13,12 @@ import time
 from collections.abc import Iterable, Mapping
 from pathlib import Path
 
-from zerrit.connections.connection import LinkError, LinkFault, RemoteFile
-from zerrit.connections.folder import FolderLink
+from zerrit.connections.connection import ConnectionFailed, ConnectionFault, RemoteFile
+from zerrit.connections.folder import FolderConnection
 
 
-class HandLink(FolderLink):
-    by_hand = True
+class ManualConnection(FolderConnection):
+    is_manual = True
 
     def __init__(self, folder: Path) -> None:
         folder.mkdir(parents=True, exist_ok=True)
@@ -57,5 +57,7 @@ class HandLink(FolderLink):
         return lying is not None and lying.size == len(data) and self.read(lying.path) == data
 
 
-def _needs_a_person(path: str) -> LinkError:
-    return LinkError(LinkFault.DENIED, f"{path}: this server's files are carried by hand; put it there yourself.")
+def _needs_a_person(path: str) -> ConnectionFailed:
+    return ConnectionFailed(
+        ConnectionFault.DENIED, f"{path}: this server's files are carried by hand; put it there yourself."
+    )

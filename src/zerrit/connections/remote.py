@@ -1,5 +1,5 @@
 """
-A link over wires: several connections at once, tries with pauses, writing beside the target and renaming.
+A connection over wires: several connections at once, tries with pauses, writing beside the target and renaming.
 
 Everything that hosts do oddly and that is not a matter of one protocol is met here, once.
 """
@@ -19,9 +19,9 @@ from zerrit.connections.connection import (
     MAX_FILES,
     PART_PREFIX,
     PASSING,
+    ConnectionFailed,
+    ConnectionFault,
     Limits,
-    LinkError,
-    LinkFault,
     RemoteFile,
     part_name,
     too_deep,
@@ -43,15 +43,15 @@ SETTLED: Final = 26 * 3600  # seconds
 STEADY_TRIES: Final = 4
 
 
-class RemoteLink:
-    """Files on a host. The first connection is made at once; more, up to `connections`, as they are needed."""
+class RemoteConnection:
+    """Files on a host. The first connection is made at once; more, up to `parallel`, as they are needed."""
 
-    by_hand = False
+    is_manual = False
 
-    def __init__(self, open_wire: Callable[[], Wire], where: str, *, connections: int = 4, limits: Limits) -> None:
+    def __init__(self, open_wire: Callable[[], Wire], where: str, *, parallel: int = 4, limits: Limits) -> None:
         self._open_wire = open_wire
         self._where = where
-        self._most = connections
+        self._most = parallel
         self._limits = limits
         self._free: list[Wire] = []
         self._open = 0
@@ -72,11 +72,11 @@ class RemoteLink:
             self._open += 1
         try:
             return self._open_wire()
-        except LinkError as error:
+        except ConnectionFailed as error:
             with self._change:
                 self._open -= 1
                 # A host that lets no more in is served with those that there are; the first one must come in, though.
-                if error.fault is LinkFault.BUSY and self._open > 0:
+                if error.fault is ConnectionFault.BUSY and self._open > 0:
                     self._most = self._open
                 self._change.notify()
             raise
@@ -104,7 +104,7 @@ class RemoteLink:
             try:
                 wire = self._take()
                 result = work(wire)
-            except LinkError as error:
+            except ConnectionFailed as error:
                 is_passing = error.fault in PASSING
                 if wire is not None:
                     (self._drop if is_passing else self._give_back)(wire)
@@ -128,7 +128,7 @@ class RemoteLink:
         """Do work for all items, a few at once; no more results wait than there are connections."""
         waiting = iter(items)
         running: dict[Future[R], T] = {}
-        with ThreadPoolExecutor(self._most, "zerrit-link") as pool:
+        with ThreadPoolExecutor(self._most, "zerrit-connection") as pool:
             try:
                 while True:
                     while len(running) < self._most and (item := next(waiting, None)) is not None:
@@ -171,8 +171,8 @@ class RemoteLink:
             def look(folder: str, deeper: list[str] = deeper) -> None:
                 try:
                     entries = self._tried(lambda wire: wire.folder(folder))
-                except LinkError as error:
-                    if not folder or error.fault not in (LinkFault.DENIED, LinkFault.MISSING):
+                except ConnectionFailed as error:
+                    if not folder or error.fault not in (ConnectionFault.DENIED, ConnectionFault.MISSING):
                         raise
                     self.left_out[folder] = str(error)
                     return
@@ -202,20 +202,20 @@ class RemoteLink:
         elif entry.kind == "file":
             found[path] = entry
         else:
-            self.left_out[path] = "a symbolic link; links are not followed"
+            self.left_out[path] = "a symbolic link; they are not followed"
 
     def read(self, path: str, start: int = 0) -> bytes:
         safe_path(path)
         return self._tried(lambda wire: wire.read(path, MAX_BYTES, start))
 
-    def read_many(self, files: Iterable[RemoteFile]) -> Iterator[tuple[RemoteFile, bytes | LinkError]]:
+    def read_many(self, files: Iterable[RemoteFile]) -> Iterator[tuple[RemoteFile, bytes | ConnectionFailed]]:
         return self._results(self._read_or_refused, files)
 
-    def _read_or_refused(self, file: RemoteFile) -> bytes | LinkError:
+    def _read_or_refused(self, file: RemoteFile) -> bytes | ConnectionFailed:
         try:
             return self._read_steadily(file)
-        except LinkError as error:
-            if error.fault is LinkFault.DENIED:
+        except ConnectionFailed as error:
+            if error.fault is ConnectionFault.DENIED:
                 return error
             raise
 
@@ -237,16 +237,16 @@ class RemoteLink:
         part = part_name(safe_path(path))
         try:
             self._tried(lambda wire: self._write(wire, path, part, data))
-        except LinkError as error:
-            with contextlib.suppress(LinkError):
+        except ConnectionFailed as error:
+            with contextlib.suppress(ConnectionFailed):
                 self._tried(lambda wire: _remove(wire, part))
-            raise LinkError(error.fault, str(error).replace(part, path), identity=error.identity) from error
+            raise ConnectionFailed(error.fault, str(error).replace(part, path), identity=error.identity) from error
 
     def _write(self, wire: Wire, path: str, part: str, data: bytes) -> None:
         try:
             wire.store(part, data)
-        except LinkError as error:
-            if error.fault not in (LinkFault.MISSING, LinkFault.DENIED) or "/" not in path:
+        except ConnectionFailed as error:
+            if error.fault not in (ConnectionFault.MISSING, ConnectionFault.DENIED) or "/" not in path:
                 raise
             folders = path.split("/")[:-1]
             for depth in range(1, len(folders) + 1):
@@ -256,7 +256,7 @@ class RemoteLink:
             try:
                 _rename(wire, part, path)
                 return
-            except LinkError as error:
+            except ConnectionFailed as error:
                 if error.fault in PASSING or not _is_there(wire, path):
                     raise
         self._swap(wire, part, path)
@@ -272,7 +272,7 @@ class RemoteLink:
             _rename(wire, path, aside)
         try:
             _rename(wire, part, path)
-        except LinkError:
+        except ConnectionFailed:
             if is_aside:
                 _rename(wire, aside, path)
             raise
@@ -308,7 +308,7 @@ class RemoteLink:
 def _remove(wire: Wire, path: str) -> None:
     try:
         wire.remove(path)
-    except LinkError as error:
+    except ConnectionFailed as error:
         # Hosts tell a file that is not there and one that may not be removed apart badly; the listing knows.
         if error.fault in PASSING or _is_there(wire, path):
             raise
@@ -317,7 +317,7 @@ def _remove(wire: Wire, path: str) -> None:
 def _rename(wire: Wire, old: str, new: str) -> None:
     try:
         wire.rename(old, new)
-    except LinkError as error:
+    except ConnectionFailed as error:
         # Some hosts do it and say that they did not, or an answer got lost and this is the second try.
         if error.fault in PASSING or _is_there(wire, old) or not _is_there(wire, new):
             raise
@@ -327,7 +327,7 @@ def _is_there(wire: Wire, path: str) -> bool:
     folder, _, name = path.rpartition("/")
     try:
         return any(entry.name == name for entry in wire.folder(folder))
-    except LinkError as error:
-        if error.fault is LinkFault.MISSING:
+    except ConnectionFailed as error:
+        if error.fault is ConnectionFault.MISSING:
             return False
         raise

@@ -16,8 +16,16 @@ from paramiko.sftp import CMD_CLOSE, CMD_HANDLE, CMD_NAME, CMD_OPENDIR, CMD_READ
 from paramiko.sftp_attr import SFTPAttributes
 from paramiko.sftp_client import SFTPClient
 
-from zerrit.connections.connection import MAX_FILES, Limits, LinkError, LinkFault, missing, too_large, too_many
-from zerrit.connections.remote import RemoteLink
+from zerrit.connections.connection import (
+    MAX_FILES,
+    ConnectionFailed,
+    ConnectionFault,
+    Limits,
+    missing,
+    too_large,
+    too_many,
+)
+from zerrit.connections.remote import RemoteConnection
 from zerrit.connections.wire import Entry, Names
 from zerrit.core.documents import MAX_BYTES
 
@@ -25,7 +33,7 @@ KEY_TYPES: Final = (paramiko.Ed25519Key, paramiko.ECDSAKey, paramiko.RSAKey)
 _FULL_WORDS: Final = ("no space", "disk full", "quota")
 
 
-class SftpLink(RemoteLink):
+class SftpConnection(RemoteConnection):
     """Files below `folder`. `secret` is a password, or the text of a private key where it begins like one.
 
     `identity` is the accepted key of the host. Without one the first key is taken, and is in `identity` afterwards.
@@ -40,7 +48,7 @@ class SftpLink(RemoteLink):
         folder: str = ".",
         *,
         identity: str = "",
-        connections: int = 4,
+        parallel: int = 4,
         old_names: str = "cp1252",
         limits: Limits | None = None,
     ) -> None:
@@ -54,7 +62,7 @@ class SftpLink(RemoteLink):
             self.identity = _shown_by(transport)
             return _SftpWire(transport, f"{host}:{port}", user, key or secret, folder, names, chosen.timeout)
 
-        super().__init__(open_wire, f"{host}:{port}", connections=connections, limits=chosen)
+        super().__init__(open_wire, f"{host}:{port}", parallel=parallel, limits=chosen)
 
 
 def is_private_key(secret: str) -> bool:
@@ -64,21 +72,22 @@ def is_private_key(secret: str) -> bool:
 def private_key(text: str) -> paramiko.PKey:
     """A private key from its text.
 
-    Raises LinkError SIGN_IN: it is none that can be used.
+    Raises ConnectionFailed SIGN_IN: it is none that can be used.
     """
     for kind in KEY_TYPES:
         try:
             return kind.from_private_key(io.StringIO(text.strip() + "\n"))
         except paramiko.PasswordRequiredException as error:
-            raise LinkError(
-                LinkFault.SIGN_IN,
+            raise ConnectionFailed(
+                ConnectionFault.SIGN_IN,
                 "The private key is locked by a passphrase. Give a key without one, made for this server alone; Zerrit "
                 "keeps it encrypted.",
             ) from error
         except (paramiko.SSHException, ValueError, IndexError):
             continue
-    raise LinkError(
-        LinkFault.SIGN_IN, "This is no private key that can be read (Ed25519, ECDSA or RSA, in OpenSSH or PEM form)."
+    raise ConnectionFailed(
+        ConnectionFault.SIGN_IN,
+        "This is no private key that can be read (Ed25519, ECDSA or RSA, in OpenSSH or PEM form).",
     )
 
 
@@ -87,8 +96,8 @@ def _connected(host: str, port: int, accepted: str, timeout: float) -> paramiko.
     try:
         sock = socket.create_connection((host, port), timeout)
     except (OSError, UnicodeError) as error:
-        raise LinkError(
-            LinkFault.UNREACHABLE,
+        raise ConnectionFailed(
+            ConnectionFault.UNREACHABLE,
             f"No SSH server answers at {host}:{port}. Is the host up, and are address and port right?",
         ) from error
     transport = paramiko.Transport(sock)
@@ -98,14 +107,14 @@ def _connected(host: str, port: int, accepted: str, timeout: float) -> paramiko.
         shown = _shown_by(transport)  # a greeting that took too long ends here
     except (paramiko.SSHException, OSError, EOFError) as error:
         transport.close()
-        raise LinkError(
-            LinkFault.BUSY,
+        raise ConnectionFailed(
+            ConnectionFault.BUSY,
             f"{host}:{port} broke off the greeting ({str(error) or type(error).__name__}). Try again in a while.",
         ) from error
     if accepted and shown != accepted:
         transport.close()
-        raise LinkError(
-            LinkFault.IDENTITY,
+        raise ConnectionFailed(
+            ConnectionFault.IDENTITY,
             f"{host}:{port} shows another key than the accepted one. Accepted: {accepted}. Now: {shown}. If the host says "
             "that it was set up anew, accept it; if not, somebody may stand between. Nothing was sent.",
             identity=shown,
@@ -185,13 +194,13 @@ class _SftpWire:
             return _RawNames(channel)
         except paramiko.AuthenticationException as error:
             what = "key" if isinstance(secret, paramiko.PKey) else "password"
-            raise LinkError(
-                LinkFault.SIGN_IN,
-                f"The SSH server at {self._where} refuses the user `{user}` or its {what}. Correct the link's {what}.",
+            raise ConnectionFailed(
+                ConnectionFault.SIGN_IN,
+                f"The SSH server at {self._where} refuses the user `{user}` or its {what}. Correct the connection's {what}.",
             ) from error
         except (paramiko.SSHException, OSError, EOFError) as error:
-            raise LinkError(
-                LinkFault.BROKEN, f"{self._where} dropped the connection while signing in ({error})."
+            raise ConnectionFailed(
+                ConnectionFault.BROKEN, f"{self._where} dropped the connection while signing in ({error})."
             ) from error
 
     def _found(self, folder: str) -> bytes:
@@ -202,11 +211,11 @@ class _SftpWire:
         except FileNotFoundError:
             is_folder = False
         except (paramiko.SSHException, OSError, EOFError) as error:
-            raise LinkError(
-                LinkFault.BROKEN, f"{self._where} dropped the connection while signing in ({error})."
+            raise ConnectionFailed(
+                ConnectionFault.BROKEN, f"{self._where} dropped the connection while signing in ({error})."
             ) from error
         if not is_folder:
-            raise LinkError(LinkFault.MISSING, f"The folder {folder} is not on {self._where}.")
+            raise ConnectionFailed(ConnectionFault.MISSING, f"The folder {folder} is not on {self._where}.")
         return root.rstrip(b"/")
 
     def _at(self, path: str) -> bytes:
@@ -246,8 +255,8 @@ class _SftpWire:
             stored = self._sftp.stat(self._at(path)).st_size
         # A host may tell a wrong size; what lies there decides.
         if stored != len(data) and self.read(path, min(max(stored or 0, len(data)), MAX_BYTES) + 1) != data:
-            raise LinkError(
-                LinkFault.BROKEN,
+            raise ConnectionFailed(
+                ConnectionFault.BROKEN,
                 f"{path}: {stored:,} of {len(data):,} bytes arrived at {self._where}. Is its disk full? Try again.",
             )
 
@@ -282,31 +291,33 @@ class _SftpWire:
         except FileNotFoundError as error:
             raise missing(what) from error
         except PermissionError as error:
-            raise LinkError(
-                LinkFault.DENIED, f"{what}: {self._where} refuses it. Does this user have the right to it?"
+            raise ConnectionFailed(
+                ConnectionFault.DENIED, f"{what}: {self._where} refuses it. Does this user have the right to it?"
             ) from error
         except TimeoutError as error:
-            raise LinkError(LinkFault.BROKEN, f"{what}: {self._where} stopped sending. Try again.") from error
+            raise ConnectionFailed(
+                ConnectionFault.BROKEN, f"{what}: {self._where} stopped sending. Try again."
+            ) from error
         except OSError as error:
             said = str(error)
             if any(word in said.lower() for word in _FULL_WORDS):
-                raise LinkError(
-                    LinkFault.FULL,
+                raise ConnectionFailed(
+                    ConnectionFault.FULL,
                     f"{what}: the disk of {self._where} is full ({said}). Make room there, then try again.",
                 ) from error
             # A refusal without a reason has no number; a broken connection has one or says that it is closed.
             if _is_plain_failure(error) and self._transport.is_active():
-                raise LinkError(
-                    LinkFault.DENIED,
+                raise ConnectionFailed(
+                    ConnectionFault.DENIED,
                     f"{what}: {self._where} refuses it without a reason ({said or 'failure'}). Is there room, is it the right folder?",
                 ) from error
             raise self._broken(what, error) from error
         except (EOFError, paramiko.SSHException) as error:
             raise self._broken(what, error) from error
 
-    def _broken(self, what: str, error: Exception) -> LinkError:
-        return LinkError(
-            LinkFault.BROKEN,
+    def _broken(self, what: str, error: Exception) -> ConnectionFailed:
+        return ConnectionFailed(
+            ConnectionFault.BROKEN,
             f"{what}: the connection to {self._where} broke ({str(error) or type(error).__name__}). Try again.",
         )
 
@@ -318,4 +329,4 @@ def _is_plain_failure(error: OSError) -> bool:
 def _kind(mode: int) -> str:
     if stat.S_ISDIR(mode):
         return "folder"
-    return "file" if stat.S_ISREG(mode) else "link"
+    return "file" if stat.S_ISREG(mode) else "symlink"

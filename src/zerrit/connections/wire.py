@@ -1,4 +1,4 @@
-"""One connection to a host, and nothing more: what FTP and SFTP have to do before `RemoteLink` makes a link of them."""
+"""One connection to a host, and nothing more: what FTP and SFTP have to do before `RemoteConnection` makes a connection of them."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ from typing import Protocol
 
 @dataclass(frozen=True, slots=True)
 class Entry:
-    """One name in a folder. `kind` is file, folder or link; `stamp` as in `RemoteFile`, whether it is sure or not;
+    """One name in a folder. `kind` is file, folder or symlink; `stamp` as in `RemoteFile`, whether it is sure or not;
     `identity` as there.
     """
 
@@ -21,7 +21,7 @@ class Entry:
 
 
 class Wire(Protocol):
-    """Every method raises LinkError. Paths are relative to the server's folder; the empty one is that folder."""
+    """Every method raises ConnectionFailed. Paths are relative to the server's folder; the empty one is that folder."""
 
     def folder(self, path: str) -> list[Entry]:
         """What is in a folder. Reading ends with a fault after `MAX_FILES` names, or after `MAX_LISTING` bytes."""
@@ -51,7 +51,7 @@ class Wire(Protocol):
 class Names:
     """File names as text and as the bytes that a host uses for them.
 
-    Most hosts speak UTF-8. Names that are none are read as the link's old encoding, and each keeps the bytes under
+    Most hosts speak UTF-8. Names that are none are read as the connection's old encoding, and each keeps the bytes under
     which the host listed it, so that what was listed can be reached.
     """
 

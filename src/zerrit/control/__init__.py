@@ -4,7 +4,7 @@ from zerrit.control.commands import STATE_HELP, CommandControl
 from zerrit.control.control import Act, Control, ControlError, GameState
 from zerrit.control.game_console import ConsoleControl
 from zerrit.control.http import HttpHook
-from zerrit.control.manual import HandControl
+from zerrit.control.manual import ManualControl
 
 __all__ = [
     "STATE_HELP",
@@ -14,6 +14,6 @@ __all__ = [
     "Control",
     "ControlError",
     "GameState",
-    "HandControl",
     "HttpHook",
+    "ManualControl",
 ]

@@ -35,7 +35,7 @@ SHOWN: Final = 300  # characters of an answer in a message
 class CommandControl:
     """`commands` by act, and `state`, which answers as `STATE_HELP` says."""
 
-    by_hand: frozenset[Act] = frozenset()
+    is_manual: frozenset[Act] = frozenset()
 
     def __init__(
         self, commands: Mapping[str, Sequence[str]], *, use_shell: bool = False, timeout: float = TIMEOUT

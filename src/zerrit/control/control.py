@@ -45,7 +45,7 @@ class Control(Protocol):
     """
 
     @property
-    def by_hand(self) -> frozenset[Act]:
+    def is_manual(self) -> frozenset[Act]:
         """What a person has to do; Zerrit asks for it, and then looks whether it is so."""
         ...
 

@@ -53,7 +53,7 @@ class ConsoleControl:
         self._timeout = timeout
 
     @property
-    def by_hand(self) -> frozenset[Act]:
+    def is_manual(self) -> frozenset[Act]:
         return frozenset() if self._starter else frozenset((Act.START,))
 
     @property

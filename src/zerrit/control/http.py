@@ -30,7 +30,7 @@ def _certificates() -> ssl.SSLContext:
 
 
 class HttpHook:
-    by_hand: frozenset[Act] = frozenset()
+    is_manual: frozenset[Act] = frozenset()
     can = frozenset(Act)
 
     def __init__(self, url: str, token: str, timeout: float = TIMEOUT) -> None:

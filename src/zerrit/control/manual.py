@@ -7,10 +7,10 @@ from collections.abc import Callable
 from zerrit.control.control import Act, GameState, cannot
 
 
-class HandControl:
+class ManualControl:
     """`look` tells from what the game leaves behind, its log above all, whether it runs."""
 
-    by_hand = frozenset((Act.STOP, Act.START, Act.RELOAD))
+    is_manual = frozenset((Act.STOP, Act.START, Act.RELOAD))
     can: frozenset[Act] = frozenset()
 
     def __init__(self, look: Callable[[], GameState]) -> None:

@@ -109,15 +109,15 @@ class DemoStack:
         control = api.HttpControl(
             url=f"http://127.0.0.1:{self.host.control_port}/{server_id}", token=SecretStr(HOST_PASSWORD)
         )
-        link: api.FtpLink | api.FolderLink
+        connection: api.FtpConnection | api.FolderConnection
         if server_id == "coral-gate":
-            link = api.FtpLink(
+            connection = api.FtpConnection(
                 host="127.0.0.1", port=self.host.ftp_port, user=server_id, password=SecretStr(HOST_PASSWORD)
             )
         else:
-            link = api.FolderLink(folder=str((self.host_folder / server_id).resolve()))
+            connection = api.FolderConnection(folder=str((self.host_folder / server_id).resolve()))
         title = server_id.replace("-", " ").title()
-        return api.ServerIn(id=server_id, title=title, gamebook="fathomline", link=link, control=control)
+        return api.ServerIn(id=server_id, title=title, gamebook="fathomline", connection=connection, control=control)
 
     def seed(self) -> None:
         """Put the demo's data into an empty service: both servers, their files, the defaults, one change begun."""
@@ -139,8 +139,11 @@ class DemoStack:
     def _follow_ports(self, zerrit: Client, known: api.ServerOut) -> None:
         """The ports of the host, or the folder of the demo, may be others than the last time."""
         given = self.server_in(known.id)
-        link, control = given.link.model_dump(exclude={"password"}), given.control.model_dump(exclude={"token"})
-        if (known.link, known.control) != (link, control):
+        connection, control = (
+            given.connection.model_dump(exclude={"password"}),
+            given.control.model_dump(exclude={"token"}),
+        )
+        if (known.connection, known.control) != (connection, control):
             zerrit.change_server(given.model_copy(update={"title": known.title, "gamebook": known.gamebook}))
 
 

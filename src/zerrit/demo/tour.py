@@ -69,7 +69,7 @@ def tour(stack: DemoStack, folder: Path) -> None:
     files = _prepare(folder)
     host = stack.host
 
-    here.say("1. A server comes under care: its link, its control, its gamebook. Its files are fetched and kept.")
+    here.say("1. A server comes under care: its connection, its control, its gamebook. Its files are fetched and kept.")
     here.run("sign-in", "--url", stack.url, "--name", ADMIN, secret={"ZERRIT_PASSWORD": PASSWORD})
     here.run("gamebook", "put", "fathomline", str(files / "fathomline.yml"))
     here.run(
@@ -86,7 +86,7 @@ def tour(stack: DemoStack, folder: Path) -> None:
         "coral-gate",
         "--control",
         f"http://127.0.0.1:{host.control_port}/coral-gate",
-        secret={"ZERRIT_LINK_PASSWORD": HOST_PASSWORD, "ZERRIT_CONTROL_TOKEN": HOST_PASSWORD},
+        secret={"ZERRIT_CONNECTION_PASSWORD": HOST_PASSWORD, "ZERRIT_CONTROL_TOKEN": HOST_PASSWORD},
     )
     here.run("fetch", "coral-gate", must_say="Snapshot 1")
     here.run("defaults", "coral-gate", str(files / "defaults"), "--label", world_files.VERSION, must_say="Defaults 2.1")

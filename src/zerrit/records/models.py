@@ -89,7 +89,7 @@ class Gamebook(Base):
 
 
 class Server(Base):
-    """A server. `link` and `control` are settings without secrets; those are apart, encrypted.
+    """A server. `connection` and `control` are settings without secrets; those are apart, encrypted.
 
     `care` says how it is looked after: announcements, retention, places of crash files, how to rehearse. `said` is what
     a person said last of a game that is stopped and started by hand.
@@ -99,8 +99,8 @@ class Server(Base):
     id: Mapped[str] = mapped_column(String(63), primary_key=True)
     title: Mapped[str] = mapped_column(String(120))
     gamebook: Mapped[str | None] = mapped_column(ForeignKey("gamebooks.name"))
-    link: Mapped[dict[str, Any]]
-    link_secret: Mapped[bytes | None]
+    connection: Mapped[dict[str, Any]]
+    connection_secret: Mapped[bytes | None]
     control: Mapped[dict[str, Any]]
     control_secret: Mapped[bytes | None]
     care: Mapped[dict[str, Any]] = mapped_column(default=dict)
@@ -132,7 +132,7 @@ class Snapshot(Base):
 class SnapshotFile(Base):
     """One file of a snapshot. A watched file has no content (`digest` empty), only size and time.
 
-    `stamp` is that of the link (`zerrit.connections.RemoteFile`): as long as it is the same, the file need not be read.
+    `stamp` is that of the connection (`zerrit.connections.RemoteFile`): as long as it is the same, the file need not be read.
     """
 
     __tablename__ = "snapshot_files"

@@ -1,5 +1,5 @@
 """
-Secrets at rest: the passwords of links and controls.
+Secrets at rest: the passwords of connections and controls.
 
 They are encrypted with a key that lies beside the database in a file of its own, readable by its owner only, so
 that a copy of the database alone gives nothing away.

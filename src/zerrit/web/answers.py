@@ -42,7 +42,7 @@ def server(session: Session, row: Server) -> api.ServerOut:
         id=row.id,
         title=row.title,
         gamebook=row.gamebook,
-        link=row.link,
+        connection=row.connection,
         control=row.control,
         care=row.care,
         notes=servers.notes_of(row),

@@ -9,7 +9,7 @@ from typing import Annotated
 from fastapi import APIRouter, Query
 
 from zerrit import api
-from zerrit.core.checks import Holding, Link
+from zerrit.core.checks import Holding, Reference
 from zerrit.web import answers
 from zerrit.web.context import PersonDep, WorkspaceDep
 from zerrit.work.browse import address_info, gamebook_review, setting_review
@@ -82,14 +82,14 @@ def about(server_id: str, here: WorkspaceDep, _who: PersonDep, address: AddressQ
     return api.AboutOut(
         place=answers.place(found.place),
         takes_effect=found.takes_effect,
-        refers_to=_links(found.links.refers_to),
-        referred_by=_links(found.links.referred_by),
+        refers_to=_references(found.references.refers_to),
+        referred_by=_references(found.references.referred_by),
         history=[api.PastOut.model_validate(one, from_attributes=True) for one in found.history],
     )
 
 
-def _links(links: Iterable[Link]) -> list[api.LinkOut]:
-    return [api.LinkOut.model_validate(link, from_attributes=True) for link in links]
+def _references(references: Iterable[Reference]) -> list[api.ReferenceOut]:
+    return [api.ReferenceOut.model_validate(reference, from_attributes=True) for reference in references]
 
 
 @router.get("/servers/{server_id}/complete", tags=["files"])

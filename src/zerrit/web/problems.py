@@ -14,7 +14,7 @@ from sqlalchemy.exc import OperationalError
 from starlette.exceptions import HTTPException
 
 from zerrit.api import Problem
-from zerrit.connections import LinkError, LinkFault
+from zerrit.connections import ConnectionFailed, ConnectionFault
 from zerrit.control import ControlError
 from zerrit.core.errors import AddressNotFound, SnippetRefused, ZerritError
 from zerrit.records.storage import is_full
@@ -42,7 +42,7 @@ STATUS: Final[dict[str, int]] = {
     "sign-in-waits": 429,
     "control-failed": 502,
     "records-unusable": 500,
-    **dict.fromkeys(LinkFault, 502),
+    **dict.fromkeys(ConnectionFault, 502),
 }
 _HTTP_KINDS: Final = {
     401: "not-signed-in",
@@ -97,8 +97,8 @@ def install(app: FastAPI) -> None:
             found.headers["Retry-After"] = str(math.ceil(error.seconds))
         return found
 
-    @app.exception_handler(LinkError)
-    async def _link(request: Request, error: LinkError) -> JSONResponse:
+    @app.exception_handler(ConnectionFailed)
+    async def _connection(request: Request, error: ConnectionFailed) -> JSONResponse:
         facts = {"identity": error.identity} if error.identity else {}
         return problem(STATUS[error.fault], error.fault.value, str(error), request, **facts)
 

@@ -129,7 +129,7 @@ def list_servers(here: WorkspaceDep, _who: PersonDep) -> list[api.ServerOut]:
 
 @router.post("/servers", status_code=201, tags=["servers"])
 def add_server(given: api.ServerIn, here: WorkspaceDep, who: PersonDep) -> api.ServerOut:
-    """Add a server; its link and its control are tried at once."""
+    """Add a server; its connection and its control are tried at once."""
     servers.add_server(here, who.name, given.id, _settings(given))
     return get_server(given.id, here, who)
 
@@ -146,8 +146,8 @@ def change_server(server_id: str, given: api.ServerIn, here: WorkspaceDep, who: 
 SECRETS = {"password", "token"}
 
 
-def _secret(given: api.AnyLink | api.AnyControl) -> str | None:
-    """The secret of a link or control; some have none."""
+def _secret(given: api.AnyConnection | api.AnyControl) -> str | None:
+    """The secret of a connection or control; some have none."""
     found = next((getattr(given, name) for name in SECRETS if hasattr(given, name)), None)
     return found.get_secret_value() if found is not None else None
 
@@ -156,8 +156,8 @@ def _settings(given: api.ServerIn) -> servers.ServerSettings:
     return servers.ServerSettings(
         title=given.title,
         gamebook=given.gamebook,
-        link=given.link.model_dump(exclude=SECRETS),
-        link_secret=_secret(given.link),
+        connection=given.connection.model_dump(exclude=SECRETS),
+        connection_secret=_secret(given.connection),
         control=given.control.model_dump(exclude=SECRETS),
         control_secret=_secret(given.control),
         care=given.care.model_dump(),

@@ -2,7 +2,7 @@ import Box from "@mui/material/Box";
 
 import type { Schemas } from "../../api/client";
 import { DriftPanel } from "./DriftPanel";
-import { HandPanel } from "./HandPanel";
+import { ManualPanel } from "./ManualPanel";
 import { KeepingPanel } from "./KeepingPanel";
 import { WindowsPanel } from "./WindowsPanel";
 
@@ -10,7 +10,7 @@ import { WindowsPanel } from "./WindowsPanel";
 export function CareTab({ server }: { server: Schemas["ServerOut"] }) {
   return (
     <Box>
-      {(server.link["kind"] === "hand" || server.control["kind"] === "hand") && <HandPanel server={server} />}
+      {(server.connection["kind"] === "manual" || server.control["kind"] === "manual") && <ManualPanel server={server} />}
       <DriftPanel serverId={server.id} />
       <WindowsPanel serverId={server.id} />
       <KeepingPanel server={server} />

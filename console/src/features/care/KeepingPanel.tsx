@@ -32,7 +32,7 @@ export function KeepingPanel({ server }: { server: Schemas["ServerOut"] }) {
       answer(
         api.PUT("/api/v1/servers/{server_id}", {
           params,
-          body: { id: server.id, title: server.title, gamebook: server.gamebook, link: asKept(server.link), control: asKept(server.control), care } as Schemas["ServerIn"],
+          body: { id: server.id, title: server.title, gamebook: server.gamebook, connection: asKept(server.connection), control: asKept(server.control), care } as Schemas["ServerIn"],
         }),
       ),
     onSuccess,
@@ -99,7 +99,7 @@ export function KeepingPanel({ server }: { server: Schemas["ServerOut"] }) {
   );
 }
 
-/** Settings of a link or control as they are kept; an empty secret means the one that is there. */
+/** Settings of a connection or control as they are kept; an empty secret means the one that is there. */
 function asKept(settings: Record<string, unknown>): Record<string, unknown> {
   const kind = String(settings["kind"]);
   if (kind === "http") return { ...settings, token: "" };

@@ -64,8 +64,8 @@ function Known({ about }: { about: Schemas["AboutOut"] }) {
           ))}
         </TableBody>
       </Table>
-      <Links title="It refers to" links={about.refers_to} />
-      <Links title="Referred to by" links={about.referred_by} />
+      <References title="It refers to" references={about.refers_to} />
+      <References title="Referred to by" references={about.referred_by} />
       <Typography variant="h2" gutterBottom>Its values so far, the newest first</Typography>
       <Table>
         <TableBody>
@@ -86,15 +86,15 @@ function Known({ about }: { about: Schemas["AboutOut"] }) {
 
 const MOST = 12;
 
-function Links({ title, links }: { title: string; links: Schemas["LinkOut"][] }) {
-  if (links.length === 0) return null;
+function References({ title, references }: { title: string; references: Schemas["ReferenceOut"][] }) {
+  if (references.length === 0) return null;
   return (
     <Box sx={{ mb: 1.5 }}>
       <Typography variant="h2" gutterBottom>{title}</Typography>
-      {links.slice(0, MOST).map((link) => (
-        <Box key={link.address}><Mono>{link.address}</Mono> <Box component="span" sx={{ color: "text.secondary" }}>line {link.line}; {link.what}</Box></Box>
+      {references.slice(0, MOST).map((reference) => (
+        <Box key={reference.address}><Mono>{reference.address}</Mono> <Box component="span" sx={{ color: "text.secondary" }}>line {reference.line}; {reference.what}</Box></Box>
       ))}
-      {links.length > MOST && <Box sx={{ color: "text.secondary" }}>and {links.length - MOST} others</Box>}
+      {references.length > MOST && <Box sx={{ color: "text.secondary" }}>and {references.length - MOST} others</Box>}
     </Box>
   );
 }

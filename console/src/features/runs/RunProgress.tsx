@@ -11,7 +11,7 @@ import { KindMark } from "../../shared/KindMark";
 import { ProblemNote } from "../../shared/ProblemNote";
 import { seconds, when } from "../../shared/when";
 import { MONO } from "../../theme";
-import { AskedByHand } from "./AskedByHand";
+import { ManualRequest } from "./ManualRequest";
 
 type Run = Schemas["RunOut"];
 
@@ -53,7 +53,7 @@ export function RunProgress({ runId }: { runId: number }) {
       </Box>
       <ProblemNote error={cancel.error} />
       {outcome && <Typography sx={{ mb: 0.5, fontWeight: 600 }}>{outcome}</Typography>}
-      {run.data.asks && <AskedByHand run={run.data} />}
+      {run.data.asks && <ManualRequest run={run.data} />}
       <Stages stages={run.data.stages} />
       {state !== "running" && <Evidence run={run.data} />}
     </Paper>

@@ -71,7 +71,7 @@ function ServerRow({ server }: { server: Schemas["ServerOut"] }) {
     queryFn: () => answer(api.GET("/api/v1/servers/{server_id}/state", { params: { path: { server_id: server.id } } })),
     refetchInterval: 15_000,
   });
-  const place = placeOf(server.link);
+  const place = placeOf(server.connection);
   return (
     <TableRow hover>
       <TableCell>
@@ -96,11 +96,11 @@ function ServerRow({ server }: { server: Schemas["ServerOut"] }) {
 }
 
 /** How a server is reached, in a few words. */
-function placeOf(link: Record<string, unknown>): string {
-  const kind = String(link["kind"]);
-  if (kind === "hand") return "by hand";
-  if (kind === "folder") return `folder ${String(link["folder"]).split("/").slice(-2).join("/")}`;
-  return `${kind.toUpperCase()} ${String(link["host"])}:${String(link["port"])}`;
+function placeOf(connection: Record<string, unknown>): string {
+  const kind = String(connection["kind"]);
+  if (kind === "manual") return "by hand";
+  if (kind === "folder") return `folder ${String(connection["folder"]).split("/").slice(-2).join("/")}`;
+  return `${kind.toUpperCase()} ${String(connection["host"])}:${String(connection["port"])}`;
 }
 
 function LastRun({ server }: { server: Schemas["ServerOut"] }) {

@@ -25,16 +25,16 @@ type Sheet = typeof EMPTY;
 const REMOTE = ["ftp", "ftps", "sftp"];
 const PORTS: Record<string, string> = { ftp: "21", ftps: "21", sftp: "22" };
 
-const QUESTIONS: readonly { field: keyof Sheet; label: string; help?: string; link?: readonly string[]; control?: readonly string[]; secret?: boolean; long?: boolean }[] = [
+const QUESTIONS: readonly { field: keyof Sheet; label: string; help?: string; connection?: readonly string[]; control?: readonly string[]; secret?: boolean; long?: boolean }[] = [
   { field: "id", label: "Server id", help: "Small letters, digits and hyphens, such as coral-gate" },
   { field: "title", label: "Title" },
-  { field: "host", label: "Host", link: REMOTE },
-  { field: "port", label: "Port", link: REMOTE },
-  { field: "user", label: "User", link: REMOTE },
-  { field: "password", label: "Password", link: ["ftp", "ftps"], secret: true },
-  { field: "password", label: "Password, or a private key as text", link: ["sftp"], secret: true, long: true },
-  { field: "folder", label: "Folder of the game", link: [...REMOTE, "folder"] },
-  { field: "identity", label: "Accepted certificate or key", help: "SHA256:…; of an SFTP host the first one is taken when this is empty", link: ["ftps", "sftp"] },
+  { field: "host", label: "Host", connection: REMOTE },
+  { field: "port", label: "Port", connection: REMOTE },
+  { field: "user", label: "User", connection: REMOTE },
+  { field: "password", label: "Password", connection: ["ftp", "ftps"], secret: true },
+  { field: "password", label: "Password, or a private key as text", connection: ["sftp"], secret: true, long: true },
+  { field: "folder", label: "Folder of the game", connection: [...REMOTE, "folder"] },
+  { field: "identity", label: "Accepted certificate or key", help: "SHA256:…; of an SFTP host the first one is taken when this is empty", connection: ["ftps", "sftp"] },
   { field: "url", label: "Address of the control", help: "Answers state, stop and start, such as https://host/coral-gate", control: ["http"] },
   { field: "token", label: "Token of the control", control: ["http"], secret: true },
   { field: "consoleHost", label: "Host of the console", control: ["console"] },
@@ -54,7 +54,7 @@ function serverOf(sheet: Sheet, known: Schemas["ServerOut"] | undefined): Schema
     id: sheet.id,
     title: sheet.title,
     gamebook: sheet.gamebook || null,
-    link: linkOf(sheet, known?.link ?? {}),
+    connection: connectionOf(sheet, known?.connection ?? {}),
     control: controlOf(sheet, known?.control ?? {}),
     care: (known?.care ?? CARE) as Schemas["Care"],
   };
@@ -65,12 +65,12 @@ const CARE: Schemas["Care"] = {
   retention: { last: 20, daily: 14, weekly: 8, monthly: 12 },
 };
 
-function linkOf(sheet: Sheet, known: Record<string, unknown>): Schemas["ServerIn"]["link"] {
-  if (sheet.kind === "hand") return { kind: "hand" };
+function connectionOf(sheet: Sheet, known: Record<string, unknown>): Schemas["ServerIn"]["connection"] {
+  if (sheet.kind === "manual") return { kind: "manual" };
   if (sheet.kind === "folder") return { kind: "folder", folder: sheet.folder };
   const remote = {
     host: sheet.host, port: Number(sheet.port), user: sheet.user, password: sheet.password, folder: sheet.folder || "/",
-    connections: Number(known["connections"] ?? 4), old_names: (known["old_names"] ?? "cp1252") as "cp1252",
+    parallel: Number(known["parallel"] ?? 4), old_names: (known["old_names"] ?? "cp1252") as "cp1252",
   };
   if (sheet.kind === "ftp") return { kind: "ftp", ...remote };
   return { kind: sheet.kind === "ftps" ? "ftps" : "sftp", identity: sheet.identity, ...remote };
@@ -79,8 +79,8 @@ function linkOf(sheet: Sheet, known: Record<string, unknown>): Schemas["ServerIn
 function controlOf(sheet: Sheet, known: Record<string, unknown>): Schemas["ServerIn"]["control"] {
   const words = (line: string) => line.split(/\s+/).filter(Boolean);
   switch (sheet.control) {
-    case "hand":
-      return { kind: "hand" };
+    case "manual":
+      return { kind: "manual" };
     case "console":
       return {
         kind: "console", host: sheet.consoleHost, port: Number(sheet.consolePort), password: sheet.token, start: words(sheet.startCommand),
@@ -101,7 +101,7 @@ function controlOf(sheet: Sheet, known: Record<string, unknown>): Schemas["Serve
 
 /** The settings of a server as a sheet; its secrets are not known here. */
 function sheetOf(server: Schemas["ServerOut"]): Sheet {
-  const { link, control } = server;
+  const { connection, control } = server;
   const commands = (control["commands"] ?? {}) as Record<string, unknown>;
   const text = (value: unknown) => (Array.isArray(value) ? value.join(" ") : value === undefined || value === null ? "" : String(value));
   return {
@@ -109,12 +109,12 @@ function sheetOf(server: Schemas["ServerOut"]): Sheet {
     id: server.id,
     title: server.title,
     gamebook: server.gamebook ?? "",
-    kind: text(link["kind"]),
-    host: text(link["host"]),
-    port: text(link["port"]),
-    user: text(link["user"]),
-    folder: text(link["folder"]),
-    identity: text(link["identity"]),
+    kind: text(connection["kind"]),
+    host: text(connection["host"]),
+    port: text(connection["port"]),
+    user: text(connection["user"]),
+    folder: text(connection["folder"]),
+    identity: text(connection["identity"]),
     control: text(control["kind"]),
     url: text(control["url"]),
     consoleHost: text(control["host"]),
@@ -150,7 +150,7 @@ export function ServerDialog({ server, onClose }: { server?: Schemas["ServerOut"
   });
   const shown = keep.error instanceof ApiProblem ? String(keep.error.facts["identity"] ?? "") : "";
   const asked = QUESTIONS.filter(
-    ({ field, link, control }) => !(server && field === "id") && (!link || link.includes(sheet.kind)) && (!control || control.includes(sheet.control)),
+    ({ field, connection, control }) => !(server && field === "id") && (!connection || connection.includes(sheet.kind)) && (!control || control.includes(sheet.control)),
   );
   const set = (field: keyof Sheet) => (event: { target: { value: string } }) => {
     setSheet({ ...sheet, [field]: event.target.value });
@@ -175,13 +175,13 @@ export function ServerDialog({ server, onClose }: { server?: Schemas["ServerOut"
             <MenuItem value="ftps">FTPS (FTP inside TLS)</MenuItem>
             <MenuItem value="ftp">FTP, in clear text</MenuItem>
             <MenuItem value="folder">A folder on this machine</MenuItem>
-            <MenuItem value="hand">You carry them by hand</MenuItem>
+            <MenuItem value="manual">You carry them by hand</MenuItem>
           </TextField>
           <TextField select label="The game is stopped and started by" value={sheet.control} onChange={set("control")}>
             <MenuItem value="http">An HTTP control</MenuItem>
             <MenuItem value="console">Its console</MenuItem>
             <MenuItem value="commands">Commands on this machine</MenuItem>
-            <MenuItem value="hand">You, by hand</MenuItem>
+            <MenuItem value="manual">You, by hand</MenuItem>
           </TextField>
           <TextField select label="Gamebook" value={sheet.gamebook} onChange={set("gamebook")}>
             <MenuItem value="">None</MenuItem>

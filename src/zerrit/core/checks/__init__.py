@@ -5,7 +5,7 @@ from zerrit.core.checks.check_context import Examination, Unknown
 from zerrit.core.checks.checked_files import Documents, Files, Query, QueryRefused, gather_files
 from zerrit.core.checks.checker import Checked, check, check_files_of
 from zerrit.core.checks.effects import Effect, effects, looks
-from zerrit.core.checks.references import Link, Links, links_of
+from zerrit.core.checks.references import Reference, References, references_of
 from zerrit.core.checks.rule_statistics import Holding, holdings, value_in_words
 from zerrit.core.checks.word_lists import words_of
 
@@ -16,18 +16,18 @@ __all__ = [
     "Examination",
     "Files",
     "Holding",
-    "Link",
-    "Links",
     "Query",
     "QueryRefused",
+    "Reference",
+    "References",
     "Unknown",
     "check",
     "check_files_of",
     "effects",
     "gather_files",
     "holdings",
-    "links_of",
     "looks",
+    "references_of",
     "touched",
     "value_in_words",
     "words_of",

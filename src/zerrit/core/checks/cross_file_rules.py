@@ -1,4 +1,4 @@
-"""Checks between files: links, unique families, agreement of names, tables with the same values, conditions."""
+"""Checks between files: references, unique families, agreement of names, tables with the same values, conditions."""
 
 from __future__ import annotations
 

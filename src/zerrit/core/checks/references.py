@@ -12,7 +12,7 @@ from zerrit.core.gamebooks import Gamebook
 
 
 @dataclass(frozen=True, slots=True)
-class Link:
+class Reference:
     """One place that another is linked with. `what` says how: the name of a list, or `must be the same word`."""
 
     address: str
@@ -21,20 +21,20 @@ class Link:
 
 
 @dataclass(frozen=True, slots=True)
-class Links:
-    refers_to: tuple[Link, ...]
-    referred_by: tuple[Link, ...]
+class References:
+    refers_to: tuple[Reference, ...]
+    referred_by: tuple[Reference, ...]
 
 
-def links_of(examination: Examination, document: Document, node: Node) -> Links:
-    """The links of a value, or of an entry by the values in it. Broken files have none."""
-    return Links(
+def references_of(examination: Examination, document: Document, node: Node) -> References:
+    """The references of a value, or of an entry by the values in it. Broken files have none."""
+    return References(
         tuple(dict.fromkeys(_refers_to(examination, document, node))),
         tuple(dict.fromkeys(_referred_by(examination, document, node))),
     )
 
 
-def _refers_to(examination: Examination, document: Document, node: Node) -> Iterator[Link]:
+def _refers_to(examination: Examination, document: Document, node: Node) -> Iterator[Reference]:
     inside = {id(below) for below in node.walk()}
     for list_name, places in _users(examination):
         for where, user in places:
@@ -44,13 +44,13 @@ def _refers_to(examination: Examination, document: Document, node: Node) -> Iter
                 except Unknown:
                     continue
                 if target is not None:
-                    yield _link(examination, target, list_name)
+                    yield _reference(examination, target, list_name)
     for places in _agreeing(examination):
         if any(id(one) in inside for _, one in places):
-            yield from (_link(examination, p, "must be the same word") for p in places if id(p[1]) not in inside)
+            yield from (_reference(examination, p, "must be the same word") for p in places if id(p[1]) not in inside)
 
 
-def _referred_by(examination: Examination, document: Document, node: Node) -> Iterator[Link]:
+def _referred_by(examination: Examination, document: Document, node: Node) -> Iterator[Reference]:
     inside = {id(below) for below in node.walk()}
     for list_name, places in _users(examination):
         try:
@@ -62,7 +62,7 @@ def _referred_by(examination: Examination, document: Document, node: Node) -> It
             own.add(document.path.rpartition("/")[2].rpartition(".")[0])
         for place in places:
             if place[1].value in own and id(place[1]) not in inside:
-                yield _link(examination, place, list_name)
+                yield _reference(examination, place, list_name)
 
 
 def _users(examination: Examination) -> Iterator[tuple[str, list[Placed]]]:
@@ -93,5 +93,5 @@ def _agreeing(examination: Examination) -> Iterator[list[Placed]]:
             yield [place for text in texts for place in examination.nodes(text)]
 
 
-def _link(examination: Examination, place: Placed, what: str) -> Link:
-    return Link(examination.address(*place), place[0].line_of(place[1]), what)
+def _reference(examination: Examination, place: Placed, what: str) -> Reference:
+    return Reference(examination.address(*place), place[0].line_of(place[1]), what)

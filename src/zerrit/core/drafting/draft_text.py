@@ -12,7 +12,15 @@ from zerrit.core.addresses import quote_name
 from zerrit.core.drafting.field_inference import Knowledge, confidence, field_name, infer, orders
 from zerrit.core.drafting.installation_inference import Needs, in_use, narrowed, needs, packed
 from zerrit.core.drafting.observations import Column, Entries, Kind, Sort, observe
-from zerrit.core.drafting.reference_inference import Link, Target, agreements, families, links, targets, variants
+from zerrit.core.drafting.reference_inference import (
+    Reference,
+    Target,
+    agreements,
+    families,
+    references,
+    targets,
+    variants,
+)
 from zerrit.core.wording import counted
 
 _PLAIN: Final = re.compile(r"[A-Za-z][\w .-]*[\w]\Z|[A-Za-z]\Z")
@@ -34,13 +42,15 @@ def draft(trees: Sequence[Mapping[str, bytes]], game: str, source: str) -> str:
     }
     paths = sorted(trees[-1])
     everything = targets(sorts, paths)
-    found = narrowed(links(sorts, known, everything))
-    for link in (link for link in found if not link.is_open):
-        known[id(link.column)].words = ()  # where the words come from says more than the words, and is said once
+    found = narrowed(references(sorts, known, everything))
+    for reference in (reference for reference in found if not reference.is_open):
+        known[id(reference.column)].words = ()  # where the words come from says more than the words, and is said once
     agreed = agreements(sorts, known, paths)
     needed = list(needs(sorts, everything))
     lines = [*_head(game, source), *_files(sorts, known)]
-    lines += _lists([*(link.target for link in found if not link.is_open), *(need.among for need in needed)])
+    lines += _lists(
+        [*(reference.target for reference in found if not reference.is_open), *(need.among for need in needed)]
+    )
     lines += _refers(found)
     lines += _unique(sorts, known)
     lines += _part("agree", ((one.yaml, f"{one.support} of {one.support}", one.support) for one in agreed))
@@ -185,7 +195,7 @@ def _parts(known: Knowledge) -> Iterator[str]:
         yield f"matches: {json.dumps(known.matches)}"
 
 
-# --- links, families, agreement ---------------------------------------------------------------------------------------
+# --- references, families, agreement ---------------------------------------------------------------------------------------
 
 
 def _lists(wanted: Sequence[Target]) -> Iterator[str]:
@@ -213,30 +223,30 @@ def _need(need: Needs) -> tuple[str, str, int]:
     return yaml, counted(need.support, "need"), need.support
 
 
-def _refers(found: Sequence[Link]) -> Iterator[str]:
+def _refers(found: Sequence[Reference]) -> Iterator[str]:
     if found:
-        yield from ("", "refers:" if any(not link.is_open for link in found) else "refers: []")
+        yield from ("", "refers:" if any(not reference.is_open for reference in found) else "refers: []")
     asked: set[frozenset[str]] = set()
-    for link in found:
-        used = len(link.column.values)
-        if link.is_open:
-            pair = frozenset((link.address, link.target.address))
+    for reference in found:
+        used = len(reference.column.values)
+        if reference.is_open:
+            pair = frozenset((reference.address, reference.target.address))
             if pair not in asked:
-                yield from _question(link)
+                yield from _question(reference)
             asked.add(pair)
             continue
         yield (
-            f"  - {{every: {_quoted(link.address)}, to: {_text(link.target.name)}}}"
-            f"  # {counted(link.support, 'value')}, {used} of {len(link.target.words)} words; {_sure(link.support)}"
+            f"  - {{every: {_quoted(reference.address)}, to: {_text(reference.target.name)}}}"
+            f"  # {counted(reference.support, 'value')}, {used} of {len(reference.target.words)} words; {_sure(reference.support)}"
         )
 
 
-def _question(link: Link) -> Iterator[str]:
+def _question(reference: Reference) -> Iterator[str]:
     """Two places with the very same words, each of them once: which one the other takes them from cannot be seen."""
-    yield f"  # Which is the source? {link.address} and {link.target.address} have the same {len(link.target.words)} words."
+    yield f"  # Which is the source? {reference.address} and {reference.target.address} have the same {len(reference.target.words)} words."
     yield "  # Keep one of these two rules, with a list of the other's words:"
-    yield f"  #  - {{every: {_quoted(link.address)}, to: {_text(link.target.name)}}}"
-    yield f"  #  - {{every: {_quoted(link.target.address)}, to: a list with from: {_quoted(link.address)}}}"
+    yield f"  #  - {{every: {_quoted(reference.address)}, to: {_text(reference.target.name)}}}"
+    yield f"  #  - {{every: {_quoted(reference.target.address)}, to: a list with from: {_quoted(reference.address)}}}"
 
 
 def _unique(sorts: Sequence[Sort], known: Mapping[int, Knowledge]) -> Iterator[str]:

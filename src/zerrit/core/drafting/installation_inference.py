@@ -11,7 +11,7 @@ from zerrit.core.archives import ArchiveBroken, sums_in
 from zerrit.core.documents.scalars import as_switch
 from zerrit.core.drafting.field_inference import field_name
 from zerrit.core.drafting.observations import Entries, Sort
-from zerrit.core.drafting.reference_inference import Agreement, Link, Target, address
+from zerrit.core.drafting.reference_inference import Agreement, Reference, Target, address
 
 
 @dataclass(frozen=True)
@@ -26,21 +26,21 @@ class Needs:
     support: int
 
 
-def narrowed(links: Sequence[Link]) -> list[Link]:
-    """Links whose words all stand in entries that are switched on, while others are off: only those will do."""
-    return [replace(link, target=_only_on(link)) for link in links]
+def narrowed(references: Sequence[Reference]) -> list[Reference]:
+    """References whose words all stand in entries that are switched on, while others are off: only those will do."""
+    return [replace(reference, target=_only_on(reference)) for reference in references]
 
 
-def _only_on(link: Link) -> Target:
-    target = link.target
+def _only_on(reference: Reference) -> Target:
+    target = reference.target
     entries = target.entries
-    if entries is None or target.column is None or len(link.column.values) == len(target.words):
+    if entries is None or target.column is None or len(reference.column.values) == len(target.words):
         return target
     for place in entries.columns:
         states = {row[target.column.place]: row.get(place, "") for row in entries.rows if target.column.place in row}
         on = {word for word, state in states.items() if as_switch(state)}
         off = {word for word, state in states.items() if as_switch(state) is False}
-        if off and on | off == set(states) and set(link.column.values) <= on:
+        if off and on | off == set(states) and set(reference.column.values) <= on:
             switch = field_name(place, set())
             return replace(target, name=f"{target.name}, {switch}", yaml=f"{target.yaml}, where: is_on({switch})")
     return target

@@ -1,8 +1,8 @@
 """
-Links between files, by the words that they share.
+References between files, by the words that they share.
 
 What refers to something uses only words that stand there, so a set of words that lies within a set of keys, of file
-names or of folder names is a link; many words make it sure. Nothing else is known, so short sets say nothing.
+names or of folder names is a reference; many words make it sure. Nothing else is known, so short sets say nothing.
 """
 
 from __future__ import annotations
@@ -19,7 +19,7 @@ from zerrit.core.documents.scalars import as_number, as_switch
 from zerrit.core.drafting.field_inference import Knowledge
 from zerrit.core.drafting.observations import Column, Entries, Sort, columns_of
 
-LINK_FROM: Final = 2  #: different words that make a link
+REFERENCE_FROM: Final = 2  #: different words that make a reference
 FEW_TARGETS: Final = 12  #: words of a set in which a single word is not found by chance
 VARIANTS_FROM: Final = 3  #: variants of a thing, and things that have them
 LONG_ENOUGH: Final = 4  #: characters of a word that two places do not share by chance
@@ -44,7 +44,7 @@ class Target:
 
 
 @dataclass(frozen=True)
-class Link:
+class Reference:
     """A field whose words are those of a target. `is_open`: it could as well be the other way round."""
 
     address: str
@@ -80,7 +80,7 @@ def targets(sorts: Sequence[Sort], paths: Sequence[str]) -> list[Target]:
         words = frozenset(column.values)
         if (
             (is_key or is_slot or is_name)
-            and len(words) >= LINK_FROM
+            and len(words) >= REFERENCE_FROM
             and not _are_numbers(words)
             and not entries.is_map
         ):
@@ -113,7 +113,7 @@ def targets(sorts: Sequence[Sort], paths: Sequence[str]) -> list[Target]:
 def _is_name_of_file(sort: Sort, column: Column) -> bool:
     """A value that each file of a sort has once, and no two of them the same."""
     count = len(sort.newest)
-    return count >= LINK_FROM and column.entries == count == len(column.counts) and column.most_in_entry == 1
+    return count >= REFERENCE_FROM and column.entries == count == len(column.counts) and column.most_in_entry == 1
 
 
 def _are_numbers(words: frozenset[str]) -> bool:
@@ -136,16 +136,16 @@ def _files_and_folders(paths: Sequence[str]) -> Iterator[Target]:
         for folder in list(parts.parents)[:-2]:
             folders.setdefault(f"{folder.parent}/*", set()).add(folder.name)
     for pattern, words in sorted(stems.items()):
-        if len(words) >= LINK_FROM:
+        if len(words) >= REFERENCE_FROM:
             yield Target(f"files of {pattern.replace('/*', '')}", f'file_names: "{pattern}"', frozenset(words))
     for pattern, words in sorted(folders.items()):
-        if len(words) >= LINK_FROM:
+        if len(words) >= REFERENCE_FROM:
             yield Target(
                 f"folders of {pattern.removesuffix('/*')}", f'folders: "{pattern}"', frozenset(words), is_folders=True
             )
 
 
-def links(sorts: Sequence[Sort], known: Knowledges, targets: Sequence[Target]) -> list[Link]:
+def references(sorts: Sequence[Sort], known: Knowledges, targets: Sequence[Target]) -> list[Reference]:
     """Fields all of whose words stand in a target: the smallest such one, and files that there are for each word."""
     found = []
     for sort, entries, column in columns_of(sorts):
@@ -162,7 +162,9 @@ def links(sorts: Sequence[Sort], known: Knowledges, targets: Sequence[Target]) -
         others = [t for t in fitting if t not in files]
         if others and not files:
             files = [min(others, key=lambda t: (len(t.words), t.column is None, t.name))]
-        found += [Link(where, target, support, column, _is_open(column, entries, target, support)) for target in files]
+        found += [
+            Reference(where, target, support, column, _is_open(column, entries, target, support)) for target in files
+        ]
     return found
 
 
@@ -183,7 +185,7 @@ def _is_backward(target: Target, entries: Entries, words: frozenset[str]) -> boo
 
 def _is_telling(words: frozenset[str], target: Target, support: int) -> bool:
     """More than chance: several different words, or one long word among few that recurs nowhere else."""
-    if len(words) >= LINK_FROM:
+    if len(words) >= REFERENCE_FROM:
         return True
     word = next(iter(words), "")
     length = LONG_ENOUGH if " " not in word else 2 * LONG_ENOUGH
@@ -234,7 +236,7 @@ def _own(sort: Sort, column: Column, where: str, entries: Entries) -> Iterator[A
         names = [quote_name(name) for name in entries.kind]
         nodes = document.select("/".join([*names, column.place]))
         pairs += [(node.value, path.stem, path.parent.name) for node in nodes]
-    if len(pairs) < LINK_FROM or len({value for value, _, _ in pairs}) < LINK_FROM:
+    if len(pairs) < REFERENCE_FROM or len({value for value, _, _ in pairs}) < REFERENCE_FROM:
         return
     if all(value == stem for value, stem, _ in pairs):
         yield Agreement(f"{{every: {json.dumps(where, ensure_ascii=False)}, with: file}}", len(pairs))

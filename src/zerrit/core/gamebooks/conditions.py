@@ -208,14 +208,14 @@ def _compiled(node: ast.expr) -> Part:
     raise AssertionError("parse_expression admits no other node")
 
 
-def _chain(first: Part, links: list[tuple[Callable[[Any, Any], bool], Part]]) -> Part:
-    if len(links) == 1:
-        compare, second = links[0]
+def _chain(first: Part, references: list[tuple[Callable[[Any, Any], bool], Part]]) -> Part:
+    if len(references) == 1:
+        compare, second = references[0]
         return lambda fields: compare(first(fields), second(fields))
 
     def compare_all(fields: Fields) -> bool:
         before = first(fields)
-        for compare, part in links:
+        for compare, part in references:
             after = part(fields)
             if not compare(before, after):
                 return False

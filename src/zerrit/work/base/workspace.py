@@ -1,4 +1,4 @@
-"""What all use cases work with: the database, the vault, the clock, the way to links and controls, the events."""
+"""What all use cases work with: the database, the vault, the clock, the way to connections and controls, the events."""
 
 from __future__ import annotations
 
@@ -14,7 +14,15 @@ from typing import Any, Final, Generic, TypeVar
 from cachetools import LRUCache
 from sqlalchemy.orm import Session
 
-from zerrit.connections import FolderLink, FtpLink, FtpsLink, HandLink, Limits, Link, SftpLink
+from zerrit.connections import (
+    Connection,
+    FolderConnection,
+    FtpConnection,
+    FtpsConnection,
+    Limits,
+    ManualConnection,
+    SftpConnection,
+)
 from zerrit.core.checks import Checked, Files
 from zerrit.core.documents import Document, Finding, read_document
 from zerrit.core.gamebooks import Gamebook
@@ -176,7 +184,7 @@ def _utc_now() -> datetime:
 class Workspace:
     """`publish(kind, facts)` tells whoever listens; `settle` is the time in seconds that a started game must stay up.
 
-    `folder` is where Zerrit's own files lie, `limits` how patient links are. `stopping` is set when the service stops;
+    `folder` is where Zerrit's own files lie, `limits` how patient connections are. `stopping` is set when the service stops;
     what waits for something lets go then.
     """
 
@@ -208,29 +216,29 @@ class Workspace:
         """A session that holds the write lock from its beginning."""
         return self.database.writing()
 
-    def link_to(self, server: Server, *, folder: str = "") -> Link:
-        """Open the link of a server, or one to another folder by the same way. Raises LinkError, Refused."""
-        settings, secret = server.link, self.secret(server.link_secret)
+    def connection_to(self, server: Server, *, folder: str = "") -> Connection:
+        """Open the connection of a server, or one to another folder by the same way. Raises ConnectionFailed, Refused."""
+        settings, secret = server.connection, self.secret(server.connection_secret)
         kind, place = settings["kind"], folder or settings.get("folder", "")
         if kind == "folder":
             self.bounds.require_folder(Path(place), self.folder)
-            return FolderLink(Path(place))
-        if kind == "hand":
-            return self.hand_link(server.id)
-        many = {"connections": settings.get("connections", 4), "limits": self.limits}
+            return FolderConnection(Path(place))
+        if kind == "manual":
+            return self.hand_connection(server.id)
+        many = {"parallel": settings.get("parallel", 4), "limits": self.limits}
         many |= {"old_names": settings["old_names"]} if settings.get("old_names") else {}
         where = (settings["host"], settings["port"], settings["user"], secret, place)
         if kind == "ftp":
-            return FtpLink(*where, **many)
+            return FtpConnection(*where, **many)
         if kind == "ftps":
-            return FtpsLink(*where, identity=settings["identity"], **many)
+            return FtpsConnection(*where, identity=settings["identity"], **many)
         if kind == "sftp":
-            return SftpLink(*where, identity=settings["identity"], **many)
-        raise Refused(f"The link kind `{kind}` is not known.")
+            return SftpConnection(*where, identity=settings["identity"], **many)
+        raise Refused(f"The connection kind `{kind}` is not known.")
 
-    def hand_link(self, server_id: str) -> HandLink:
+    def hand_connection(self, server_id: str) -> ManualConnection:
         """What a person showed last of a server whose files are carried by hand."""
-        return HandLink(self.folder / "hand" / server_id)
+        return ManualConnection(self.folder / "manual" / server_id)
 
     def secret(self, sealed: bytes | None) -> str:
         """A kept secret; empty where there is none."""

@@ -11,7 +11,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from zerrit.core.addresses import parse_address
-from zerrit.core.checks import Links, links_of
+from zerrit.core.checks import References, references_of
 from zerrit.core.completion import complete_node, complete_value
 from zerrit.core.documents import Document, Node
 from zerrit.core.documents.lookup import find
@@ -23,7 +23,7 @@ from zerrit.work.base.workspace import Workspace
 from zerrit.work.browse.file_browser import Place, file_in, listed_words, newest_of, place_in
 from zerrit.work.servers.stored_gamebooks import gamebook_of
 
-MOST_LINKS: Final = 60
+MOST_REFERENCES: Final = 60
 MOST_HISTORY: Final = 40  #: values that are listed of one place
 MOST_LOOKED_AT: Final = 500  #: snapshots that are looked at for earlier values
 
@@ -46,7 +46,7 @@ class About:
 
     place: Place
     takes_effect: str
-    links: Links
+    references: References
     history: tuple[Past, ...]
 
 
@@ -65,11 +65,11 @@ def about(workspace: Workspace, server_id: str, address_text: str) -> About:
         node = nodes[0]
         history = _history(workspace, session, newest.server, document, node)
     examination, gamebook = newest.checked.examination, newest.gamebook
-    links = links_of(examination, document, node) if examination is not None else Links((), ())
+    references = references_of(examination, document, node) if examination is not None else References((), ())
     return About(
         place_in(document, node, newest),
         gamebook.takes_effect(document.path, node) if gamebook is not None else "",
-        Links(links.refers_to[:MOST_LINKS], links.referred_by[:MOST_LINKS]),
+        References(references.refers_to[:MOST_REFERENCES], references.referred_by[:MOST_REFERENCES]),
         history,
     )
 

@@ -63,7 +63,7 @@ def compare_change(workspace: Workspace, change_id: int, against: str, *, with_t
     """What the change does (`base`), what it would do to the files on the server now (`live`), or how its result
     differs from the defaults (`defaults` or `defaults:LABEL`).
 
-    Raises NotFound, Refused, LinkError.
+    Raises NotFound, Refused, ConnectionFailed.
     """
     kind, _, label = against.partition(":")
     if kind == "live":
@@ -155,7 +155,7 @@ def compare_servers(workspace: Workspace, old: str, new: str, only: str, *, with
 
     `only` is an address pattern that narrows it; empty for all.
 
-    Raises NotFound, Refused: a state is written wrongly. AddressInvalid, AddressNotFound: `only`. LinkError.
+    Raises NotFound, Refused: a state is written wrongly. AddressInvalid, AddressNotFound: `only`. ConnectionFailed.
     """
     before, after = state_of(workspace, old), state_of(workspace, new)
     with workspace.session() as session:
@@ -177,7 +177,7 @@ class ServerState:
 def state_of(workspace: Workspace, text: str) -> ServerState:
     """The state that SERVER@live, @latest, @NUMBER, @defaults or @defaults:LABEL names.
 
-    Raises NotFound, Refused: it is written wrongly. LinkError.
+    Raises NotFound, Refused: it is written wrongly. ConnectionFailed.
     """
     match = _STATE.match(text)
     if match is None:

@@ -8,7 +8,7 @@ from typing import Final
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from zerrit.connections import HandLink
+from zerrit.connections import ManualConnection
 from zerrit.control import Act, ControlError
 from zerrit.core.wording import counted
 from zerrit.records import Run, RunFile, content_sizes, digest_of
@@ -16,7 +16,7 @@ from zerrit.work.base.run_records import get_run
 from zerrit.work.changes.changes import get_change, worked_out
 from zerrit.work.deploy import rehearsal
 from zerrit.work.deploy.journal import Stage, StageFailed
-from zerrit.work.deploy.run_context import BEFORE_START, HAND_POLL, Facts, Going
+from zerrit.work.deploy.run_context import BEFORE_START, MANUAL_POLL, Facts, Going
 from zerrit.work.deploy.stages import StageName
 from zerrit.work.deploy.start_watch import Verdict
 from zerrit.work.deploy.write_plan import Plan, can_reload, plan_changes, plan_restart, plan_rollback, require_whole
@@ -36,14 +36,14 @@ def words_ahead(minutes: int) -> list[int]:
 
 def preflight(going: Going, stage: Stage, facts: Facts) -> None:
     _require_room(going)
-    swept = 0 if going.link.by_hand else going.link.sweep()
+    swept = 0 if going.connection.is_manual else going.connection.sweep()
     state = going.control.state()
     facts["was_running"] = state.is_running
     if going.target_id is not None:
         require_whole(going.workspace, going.server.id, going.target_id)
     paths = _touched(going)
     facts["in_place"] = state.is_running and Act.RELOAD in going.control.can and can_reload(going.gamebook, paths)
-    said = [f"link and control answer; the game {'runs' if state.is_running else 'does not run'}"]
+    said = [f"connection and control answer; the game {'runs' if state.is_running else 'does not run'}"]
     said += [f"{counted(swept, 'left-over part file')} removed"] if swept else []
     said += ["the game reads these files at a reload, so it runs on"] if facts["in_place"] else []
     stage.say("; ".join(said))
@@ -153,11 +153,11 @@ def _wait_until_empty(going: Going, stage: Stage) -> None:
             stage.say(f"{counted(players, 'player')} still there at the time that was given; going on")
             return
         stage.say(f"waiting: {counted(players, 'player')} on the server")
-        going.park(stage, HAND_POLL)
+        going.park(stage, MANUAL_POLL)
 
 
 def stop(going: Going, stage: Stage, facts: Facts) -> None:
-    if "changed_before_stop" not in going.evidence and not going.link.by_hand and going.is_running():
+    if "changed_before_stop" not in going.evidence and not going.connection.is_manual and going.is_running():
         going.journal.note(changed_before_stop=_changed_since_last(going))
     going.journal.note(told_to_stop=True)
     going.stop_game(stage)
@@ -168,14 +168,14 @@ def _changed_since_last(going: Going) -> list[str]:
     known = _newest_files(going)
     changed: list[str] = []
     seen: set[str] = set()
-    for file in going.link.files():
+    for file in going.connection.files():
         seen.add(file.path)
         was = known.get(file.path)
         if was is None or was.digest is None:
             continue
         # Size and time alone do not vouch for it: a person may have written it within the same second.
         is_same = bool(file.stamp) and file.stamp == was.stamp and file.size == was.size
-        if not is_same and (was.size != file.size or digest_of(going.link.read(file.path)) != was.digest):
+        if not is_same and (was.size != file.size or digest_of(going.connection.read(file.path)) != was.digest):
             changed.append(file.path)
     return sorted([*changed, *(path for path in known if path not in seen)])
 
@@ -235,7 +235,7 @@ def _written_at_stop(going: Going, known: Known, taken: Taken) -> dict[str, str 
 
 
 def _take_and_plan(going: Going, known: Known) -> tuple[Taken, Plan]:
-    taken = take(going.workspace, going.link, going.gamebook, known)
+    taken = take(going.workspace, going.connection, going.gamebook, known)
     if going.change_ids:
         at_stop = _written_at_stop(going, known, taken)
         return taken, plan_changes(going.workspace, going.server.id, going.change_ids, taken, at_stop)
@@ -248,15 +248,15 @@ def _have_rewritten_shown(going: Going, taken: Taken, plan: Plan, stage: Stage) 
     """Ask for the files that the game wrote when it stopped, where they are about to be written: what a person showed
     before then lacks that. Returns whether some were shown since.
     """
-    link, gamebook, stop = going.link, going.gamebook, going.journal.last_done(StageName.STOP)
-    if not isinstance(link, HandLink) or gamebook is None or stop is None:
+    connection, gamebook, stop = going.connection, going.gamebook, going.journal.last_done(StageName.STOP)
+    if not isinstance(connection, ManualConnection) or gamebook is None or stop is None:
         return False
     # Who stops it by hand shows its files before Zerrit believes that it has stopped.
-    since = stop.started_at if Act.STOP in going.control.by_hand else stop.ended_at or stop.started_at
+    since = stop.started_at if Act.STOP in going.control.is_manual else stop.ended_at or stop.started_at
     wanted = sorted(path for path in plan.writes if path in taken.by_path and gamebook.is_rewritten(path))
 
     def lacking() -> list[str]:
-        shown = link.shown_at()
+        shown = connection.shown_at()
         return [path for path in wanted if shown.get(path, 0.0) < since.timestamp()]
 
     asked = lacking()
@@ -300,7 +300,7 @@ def snapshot(going: Going, stage: Stage, facts: Facts) -> None:
 def write(going: Going, stage: Stage, facts: Facts) -> None:
     _require_stopped(going)
     writes = going.writes()
-    if going.link.by_hand:
+    if going.connection.is_manual:
         going.hand_out(writes, stage)
         return
     going.put(writes, stage)
@@ -309,11 +309,11 @@ def write(going: Going, stage: Stage, facts: Facts) -> None:
 
 def verify(going: Going, stage: Stage, facts: Facts) -> None:
     writes = going.writes()
-    present = {file.path for file in going.link.files()}
+    present = {file.path for file in going.connection.files()}
     for path, digest in writes.items():
         if digest is None and path in present:
             raise StageFailed(f"{path} should be gone, but is still there")
-        if digest is not None and (path not in present or digest_of(going.link.read(path)) != digest):
+        if digest is not None and (path not in present or digest_of(going.connection.read(path)) != digest):
             raise StageFailed(f"{path} was read back and is not what was written")
     stage.say(f"{counted(len(writes), 'file')} read back, all as written")
 
@@ -372,7 +372,7 @@ def _accept(going: Going) -> list[str]:
     if run.before_id is None or run.after_id is not None:
         return list(going.evidence.get("written_at_start", ()))
     wanted = going.files_at_start()
-    if going.link.by_hand:
+    if going.connection.is_manual:
         with going.workspace.session() as session:
             sizes = content_sizes(session, [file.digest for file in wanted.values() if file.digest])
         files = [file._replace(size=sizes.get(file.digest or "", file.size)) for file in wanted.values()]
@@ -380,7 +380,7 @@ def _accept(going: Going) -> list[str]:
     else:
         written = going.writes()
         known = {path: file for path, file in wanted.items() if path not in written}
-        files = list(take(going.workspace, going.link, going.gamebook, known).files)
+        files = list(take(going.workspace, going.connection, going.gamebook, known).files)
         now = {file.path: file.digest for file in files if file.digest}
         was = {path: file.digest for path, file in wanted.items() if file.digest}
         at_start = sorted(path for path in now.keys() | was.keys() if now.get(path) != was.get(path))

@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Final
 
-from zerrit.connections import Link, LinkError, RemoteFile
+from zerrit.connections import Connection, ConnectionFailed, RemoteFile
 from zerrit.core.wording import counted
 from zerrit.records import RunEvidence, load_content, store_contents
 from zerrit.work.base.errors import NotFound
@@ -30,12 +30,14 @@ def outside_of(listing: list[RemoteFile], known: Mapping[str, object]) -> Listin
     return [(file.path, file.size, file.modified) for file in listing if file.path not in known][:MOST_LISTED]
 
 
-def keep_evidence(workspace: Workspace, run_id: int, link: Link, taken: Taken, expected: Known, before: Listing) -> str:
+def keep_evidence(
+    workspace: Workspace, run_id: int, connection: Connection, taken: Taken, expected: Known, before: Listing
+) -> str:
     """Keep every file that the server holds now and should not, or holds with another content. Returns it in words.
 
     `expected` are the files as they were when the game was started, `before` those that no snapshot keeps.
     """
-    rows = _of_tracked(taken, expected) + _of_others(link, taken, before)
+    rows = _of_tracked(taken, expected) + _of_others(connection, taken, before)
     with workspace.session() as session:
         if session.query(RunEvidence).filter_by(run_id=run_id).first() is not None:
             return ""  # kept before the service was killed
@@ -44,7 +46,7 @@ def keep_evidence(workspace: Workspace, run_id: int, link: Link, taken: Taken, e
     for row in sorted(rows, key=lambda each: -each.modified)[:MOST_FILES]:
         row.run_id = run_id
         if row.digest is None and room > 0:
-            room -= _keep_bytes(workspace, link, row)
+            room -= _keep_bytes(workspace, connection, row)
         kept.append(row)
     with workspace.session() as session:
         session.add_all(kept)
@@ -66,10 +68,10 @@ def _of_tracked(taken: Taken, expected: Known) -> list[RunEvidence]:
     return rows
 
 
-def _of_others(link: Link, taken: Taken, before: Listing) -> list[RunEvidence]:
+def _of_others(connection: Connection, taken: Taken, before: Listing) -> list[RunEvidence]:
     was = {path: (size, modified) for path, size, modified in before}
     rows = []
-    for file in link.files():
+    for file in connection.files():
         if file.path in taken.by_path or was.get(file.path) == (file.size, file.modified):
             continue
         rows.append(_row(file.path, "changed" if file.path in was else "added", file.size, file.modified, None))
@@ -80,12 +82,12 @@ def _row(path: str, kind: str, size: int, modified: int, digest: str | None) -> 
     return RunEvidence(path=path, kind=kind, size=size, modified=modified, digest=digest, note="")
 
 
-def _keep_bytes(workspace: Workspace, link: Link, row: RunEvidence) -> int:
+def _keep_bytes(workspace: Workspace, connection: Connection, row: RunEvidence) -> int:
     """Read and keep a file, or its end; what cannot be read is noted. Returns how many bytes that took."""
     begin = row.size - TAIL if row.size > MOST_OF_A_FILE else 0
     try:
-        data = link.read(row.path, begin)
-    except LinkError as error:
+        data = connection.read(row.path, begin)
+    except ConnectionFailed as error:
         row.note = f"could not be read: {error}"
         return 0
     row.note = f"only the last {len(data):,} of {row.size:,} bytes are kept" if begin else ""

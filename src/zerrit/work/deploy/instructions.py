@@ -7,7 +7,7 @@ import zipfile
 from collections.abc import Mapping, Sequence
 from difflib import SequenceMatcher
 
-from zerrit.connections import Link
+from zerrit.connections import Connection
 from zerrit.records import Run, digest_of
 from zerrit.work.base.errors import WrongState
 from zerrit.work.base.run_records import get_run
@@ -16,13 +16,14 @@ from zerrit.work.deploy.stages import StageName
 from zerrit.work.snapshots.live_files import Held
 
 
-def lacking(link: Link, writes: Mapping[str, str | None]) -> list[str]:
+def lacking(connection: Connection, writes: Mapping[str, str | None]) -> list[str]:
     """The paths that do not lie on a server as they should."""
-    present = {file.path for file in link.files()}
+    present = {file.path for file in connection.files()}
     return [
         path
         for path, digest in writes.items()
-        if (path in present) != (digest is not None) or (digest is not None and digest_of(link.read(path)) != digest)
+        if (path in present) != (digest is not None)
+        or (digest is not None and digest_of(connection.read(path)) != digest)
     ]
 
 
@@ -38,9 +39,9 @@ def hand_out(workspace: Workspace, run_id: int) -> bytes:
         writes = {file.path: file.old if back else file.new for file in run.files}
         if not run.asks or run.stage not in (StageName.WRITE, StageName.RESTORE):
             raise WrongState(f"Run {run_id} does not ask for files to be carried now (it is at {run.stage}).")
-    with workspace.hand_link(run.server_id) as link:
-        wanted = lacking(link, writes)
-        lying = {file.path: link.read(file.path) for file in link.files() if file.path in wanted}
+    with workspace.hand_connection(run.server_id) as connection:
+        wanted = lacking(connection, writes)
+        lying = {file.path: connection.read(file.path) for file in connection.files() if file.path in wanted}
     held = Held(workspace, {path: digest for path in wanted if (digest := writes[path]) is not None})
     blocks = {path: blocks_to_paste(lying[path], data) for path, data in held.items() if path in lying}
     buffer = io.BytesIO()

@@ -14,7 +14,7 @@ from contextlib import suppress
 from pathlib import Path
 from typing import Final
 
-from zerrit.connections import FolderLink
+from zerrit.connections import FolderConnection
 from zerrit.control import Act, ControlError, GameState
 from zerrit.core.addresses import parse_address
 from zerrit.core.documents.value_edits import parse_operation, set_values
@@ -63,7 +63,7 @@ def rehearse(
         say("laying out a copy")
         _lay_out(workspace, server, book, digests, folder, port)
         with Scratch(book, folder, port) as game:
-            watched = Watched(FolderLink(folder), game, book)
+            watched = Watched(FolderConnection(folder), game, book)
             before = watched.look_before()
             game.start()
             say("the copy was started")
@@ -83,11 +83,11 @@ def _lay_out(
     assert book.rules.rehearse is not None  # noqa: S101 (`require_rehearsal` saw to it)
     rules = book.rules.rehearse
     held = Held(workspace, {p: d for p, d in digests.items() if not any(path_matches(w, p) for w in rules.without)})
-    if server.link["kind"] == "folder":  # what is only watched lies on this machine too
-        with workspace.link_to(server) as link:
-            for file in link.files():
+    if server.connection["kind"] == "folder":  # what is only watched lies on this machine too
+        with workspace.connection_to(server) as connection:
+            for file in connection.files():
                 if file.path not in digests and book.is_watched(file.path):
-                    _put(folder, file.path, link.read(file.path))
+                    _put(folder, file.path, connection.read(file.path))
     place = parse_address(rules.port_at) if rules.port_at else None
     for path, data in held.items():
         if place is not None and place.path == path:
@@ -112,7 +112,7 @@ def _free_port() -> int:
 class Scratch:
     """The copy's process as a control."""
 
-    by_hand: frozenset[Act] = frozenset()
+    is_manual: frozenset[Act] = frozenset()
     can = frozenset((Act.START, Act.STOP))
 
     def __init__(self, book: Gamebook, folder: Path, port: int) -> None:

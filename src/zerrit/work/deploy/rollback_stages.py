@@ -5,7 +5,7 @@ from __future__ import annotations
 import time
 from typing import Final
 
-from zerrit.connections import PASSING, LinkError
+from zerrit.connections import PASSING, ConnectionFailed
 from zerrit.core.wording import counted
 from zerrit.work.deploy.evidence import keep_evidence
 from zerrit.work.deploy.journal import Stage, StageFailed
@@ -24,7 +24,7 @@ def release(going: Going, stage: Stage, facts: Facts) -> None:
     if not going.evidence.get("was_running"):
         stage.say("the game is left as it was")
         return
-    if going.evidence.get("told_to_stop") and not going.control.by_hand:
+    if going.evidence.get("told_to_stop") and not going.control.is_manual:
         _see_whether_it_stops_late(going, stage)
     going.start_game(stage)
     going.wait(stage, going.is_running, "the game did not start")
@@ -41,9 +41,9 @@ def _see_whether_it_stops_late(going: Going, stage: Stage) -> None:
 
 def _is_free_of_parts(going: Going) -> bool:
     try:
-        if not going.link.by_hand:
-            going.link.sweep()
-    except LinkError:
+        if not going.connection.is_manual:
+            going.connection.sweep()
+    except ConnectionFailed:
         return False
     return True
 
@@ -63,7 +63,7 @@ def restore(going: Going, stage: Stage, facts: Facts) -> None:
         try:
             writes = _put_back(going, stage)
             break
-        except LinkError as error:
+        except ConnectionFailed as error:
             if error.fault not in PASSING or time.monotonic() > deadline:
                 raise
             stage.say(f"{error} Trying again.")
@@ -73,12 +73,12 @@ def restore(going: Going, stage: Stage, facts: Facts) -> None:
 
 
 def _put_back(going: Going, stage: Stage) -> Writes:
-    if not going.link.by_hand:
-        going.link.sweep()
+    if not going.connection.is_manual:
+        going.connection.sweep()
     taken = _take_again(going)
     _keep_what_the_start_wrote(going, taken, stage)
     writes = _way_back(going, taken)
-    if going.link.by_hand:
+    if going.connection.is_manual:
         going.hand_out(writes, stage)
     else:
         going.put(writes, stage)
@@ -87,12 +87,14 @@ def _put_back(going: Going, stage: Stage) -> Writes:
 
 def _keep_what_the_start_wrote(going: Going, taken: Taken, stage: Stage) -> None:
     """Evidence that cannot be had must not keep the files from going back."""
-    if BEFORE_START not in going.evidence or going.link.by_hand:
+    if BEFORE_START not in going.evidence or going.connection.is_manual:
         return
     before = [(path, size, modified) for path, size, modified in going.evidence.get("outside_before", ())]
     try:
-        said = keep_evidence(going.workspace, going.journal.run_id, going.link, taken, going.files_at_start(), before)
-    except LinkError as error:
+        said = keep_evidence(
+            going.workspace, going.journal.run_id, going.connection, taken, going.files_at_start(), before
+        )
+    except ConnectionFailed as error:
         said = f"what the start wrote could not be kept: {error}"
         going.journal.add("doubts", said)
     if said:
@@ -110,7 +112,7 @@ def _leads_back_its_own(going: Going) -> bool:
     """Where the game runs on, or a person carries the files, only those that the run wrote are led back: what else differs
     from the snapshot is the game's, or was shown since.
     """
-    return going.in_place or going.link.by_hand
+    return going.in_place or going.connection.is_manual
 
 
 def _way_back(going: Going, taken: Taken) -> Writes:
@@ -126,7 +128,7 @@ def _take_again(going: Going) -> Taken:
     """What the server holds now. What the run wrote is read, whatever its time says."""
     planned = going.writes()
     known = {path: file for path, file in _wanted(going).items() if path not in planned}
-    return take(going.workspace, going.link, going.gamebook, known)
+    return take(going.workspace, going.connection, going.gamebook, known)
 
 
 def verify_again(going: Going, stage: Stage, facts: Facts) -> None:

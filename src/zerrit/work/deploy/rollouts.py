@@ -10,7 +10,7 @@ import structlog
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from zerrit.connections import LinkError
+from zerrit.connections import ConnectionFailed
 from zerrit.control import ControlError
 from zerrit.core.errors import ZerritError
 from zerrit.core.wording import sentence
@@ -121,7 +121,7 @@ def _begin_one(workspace: Workspace, rollout_id: int, server_id: str, begin: Cal
     options = Options(announce=given["announce"], wait=given["wait"], rehearse=given["rehearse"])
     try:
         run = begin_deploy(workspace, person, [result["change"]], options)
-    except (ZerritError, LinkError, ControlError) as error:
+    except (ZerritError, ConnectionFailed, ControlError) as error:
         _note(workspace, rollout_id, server_id, state="refused", said=str(error))
         return
     _note(workspace, rollout_id, server_id, run=run.id, state=RUNNING)

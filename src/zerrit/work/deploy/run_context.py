@@ -1,4 +1,4 @@
-"""A run that is going on: what all its stages share, its link and control, its waits, writing and watching."""
+"""A run that is going on: what all its stages share, its connection and control, its waits, writing and watching."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from typing import Any, Final, NoReturn
 
 from sqlalchemy.orm import Session
 
-from zerrit.connections import Link
+from zerrit.connections import Connection
 from zerrit.control import Act, Control, ControlError
 from zerrit.core.gamebooks import Gamebook
 from zerrit.core.wording import counted
@@ -30,7 +30,7 @@ from zerrit.work.snapshots.live_files import FetchedFile, Held, Taken, known_fil
 
 POLL: Final = 0.2  # seconds
 BEFORE_START: Final = "before_start"  #: the evidence of what was there before the game was started
-HAND_POLL: Final = 1.0  # seconds between two looks at what a person was asked to do
+MANUAL_POLL: Final = 1.0  # seconds between two looks at what a person was asked to do
 
 Facts = dict[str, object]
 
@@ -52,7 +52,7 @@ class Cancelled(StageFailed):
 
 
 class Going:
-    """The state of a run, its link and its control. Use `close` at the end.
+    """The state of a run, its connection and its control. Use `close` at the end.
 
     `taken` and `plan` are what `read` worked out and the next stage writes down; no later one relies on them.
     """
@@ -72,8 +72,8 @@ class Going:
         self.taken: Taken | None = None
         self.plan: Plan | None = None
         self._open = ExitStack()
-        self._link: Link | None = None
-        self._elsewhere: dict[str, Link] | None = None
+        self._connection: Connection | None = None
+        self._elsewhere: dict[str, Connection] | None = None
 
     def close(self) -> None:
         self._open.close()
@@ -109,11 +109,11 @@ class Going:
         raise Parked(seconds)
 
     @property
-    def link(self) -> Link:
-        """The open link. It makes new connections by itself; a link that could not be opened is tried anew each time."""
-        if self._link is None:
-            self._link = self._open.enter_context(self.workspace.link_to(self.server))
-        return self._link
+    def connection(self) -> Connection:
+        """The open connection. It makes new connections by itself; a connection that could not be opened is tried anew each time."""
+        if self._connection is None:
+            self._connection = self._open.enter_context(self.workspace.connection_to(self.server))
+        return self._connection
 
     @cached_property
     def control(self) -> Control:
@@ -124,10 +124,12 @@ class Going:
         if self._elsewhere is None:
             places = self.server.care.get("crash_places", ())
             self._elsewhere = {
-                f"{place.rstrip('/')}/": self._open.enter_context(self.workspace.link_to(self.server, folder=place))
+                f"{place.rstrip('/')}/": self._open.enter_context(
+                    self.workspace.connection_to(self.server, folder=place)
+                )
                 for place in places
             }
-        return Watched(self.link, self.control, self.gamebook, self._elsewhere)
+        return Watched(self.connection, self.control, self.gamebook, self._elsewhere)
 
     def is_running(self) -> bool:
         return self.control.state().is_running
@@ -159,7 +161,7 @@ class Going:
                     f"{else_say} within {self.patience:g} s. Look at its log and at the host's panel, then try again."
                 )
             if asks:
-                self.park(stage, HAND_POLL)
+                self.park(stage, MANUAL_POLL)
             self.pause(stage, POLL)
         if asks:
             self.journal.note(asks="")
@@ -170,7 +172,7 @@ class Going:
             stage.say(f"the game was not running ({state.word})")
             return
         asks = ""
-        if Act.STOP in self.control.by_hand:
+        if Act.STOP in self.control.is_manual:
             asks = f"Stop {self.server.title} now. Zerrit looks whether its log says so; or say that it is stopped."
         else:
             self.control.stop()
@@ -182,7 +184,7 @@ class Going:
         if self.is_running():
             stage.say("it runs already")
             return
-        if Act.START in self.control.by_hand:
+        if Act.START in self.control.is_manual:
             stage.say("waiting for a person to start it")
             asks = f"Start {self.server.title} now, then say that it is started."
             self.wait(stage, self.is_running, "the game did not start", asks)
@@ -211,15 +213,15 @@ class Going:
             self.require_wanted(stage.name)
             stage.say(f"{path} ({number} of {len(order)})")
             if digest is None:
-                self.link.remove(path)
+                self.connection.remove(path)
             else:
-                self.link.write(path, held[path])
+                self.connection.write(path, held[path])
 
     def hand_out(self, writes: Writes, stage: Stage) -> None:
         """Ask a person to carry the files, until what is taken in again is what should be there."""
 
         def is_there() -> bool:
-            wanted = lacking(self.link, writes)
+            wanted = lacking(self.connection, writes)
             stage.say(f"{len(writes) - len(wanted)} of {counted(len(writes), 'file')} are there")
             return not wanted
 
@@ -234,8 +236,8 @@ class Going:
         if name in self.evidence:
             return
         self.journal.note(**{name: self.watched.look_before().as_evidence()})
-        if name == BEFORE_START and not self.link.by_hand:
-            self.journal.note(outside_before=outside_of(self.link.files(), self.files_at_start()))
+        if name == BEFORE_START and not self.connection.is_manual:
+            self.journal.note(outside_before=outside_of(self.connection.files(), self.files_at_start()))
 
     def files_at_start(self) -> dict[str, FetchedFile]:
         """The files as they were when the game was started: those of the snapshot before, with what the run wrote."""
@@ -260,10 +262,10 @@ class Going:
         if in_place or (evidence.get("in_place") and stage.name is StageName.WATCH_AGAIN):
             expected = {}
         if in_place:  # it was ready all the time, and does not say so again
-            watched = Watched(watched.link, watched.control, _without_ready(self.gamebook), watched.elsewhere)
+            watched = Watched(watched.connection, watched.control, _without_ready(self.gamebook), watched.elsewhere)
         self._have_log_shown(watched.gamebook)
-        if self.link.by_hand and not watched.says_something(seen):
-            self.park(stage, HAND_POLL)
+        if self.connection.is_manual and not watched.says_something(seen):
+            self.park(stage, MANUAL_POLL)
         verdict = watched.start(
             seen,
             settle=self.settle,
@@ -275,8 +277,8 @@ class Going:
         return verdict, verdict.as_evidence(seen)
 
     def _have_log_shown(self, gamebook: Gamebook | None) -> None:
-        """A link by hand shows no log by itself."""
-        if self.link.by_hand and gamebook is not None and gamebook.rules.trouble.ready_pattern:
+        """A connection by hand shows no log by itself."""
+        if self.connection.is_manual and gamebook is not None and gamebook.rules.trouble.ready_pattern:
             asks = (
                 f"Show Zerrit {gamebook.rules.trouble.log} of {self.server.title} as it is now, and crash files if there "
                 f"are new ones: zerrit take-in {self.server.id} FOLDER. If the game does not come up, end this run: "

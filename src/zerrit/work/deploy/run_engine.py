@@ -16,7 +16,7 @@ from sqlalchemy import select
 from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session
 
-from zerrit.connections import LinkError
+from zerrit.connections import ConnectionFailed
 from zerrit.control import ControlError
 from zerrit.core.errors import ZerritError
 from zerrit.core.wording import sentence
@@ -34,7 +34,7 @@ from zerrit.work.deploy.stages import BEFORE_WRITING, GOING_BACK, RESUMED_AT, St
 log = structlog.get_logger("zerrit.deploys")
 
 MOST_RESUMES: Final = 3  #: a run that ended the service so often is led back
-EXPECTED_ERRORS: Final = (ZerritError, LinkError, ControlError, StageFailed)
+EXPECTED_ERRORS: Final = (ZerritError, ConnectionFailed, ControlError, StageFailed)
 
 
 def carry_out(workspace: Workspace, run_id: int) -> float | None:

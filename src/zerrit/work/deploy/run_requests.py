@@ -53,7 +53,7 @@ def begin_deploy(workspace: Workspace, person: str, change_ids: Sequence[int], o
     """Check once more, then begin a run of one change, or of several in order; `deploys.carry_out` does it.
 
     Raises Blocked: findings or impossible steps. Drifted: the files are no longer those that a change was built on.
-    WrongState: a run is under way, or a change is not open. Refused, LinkError, ControlError.
+    WrongState: a run is under way, or a change is not open. Refused, ConnectionFailed, ControlError.
     """
     if not 0 <= options.announce <= MOST_ANNOUNCED:
         raise Refused(f"An announcement begins at most {MOST_ANNOUNCED} minutes ahead.")
@@ -199,13 +199,13 @@ def _drifted(
     workspace: Workspace, server: Server, gamebook: Gamebook | None, base: Mapping[str, str], touched: frozenset[str]
 ) -> list[str]:
     """Files of a change that differ on the server now. Those that the game rewrites itself are merged later."""
-    with workspace.link_to(server) as link:
-        present = {file.path for file in link.files()}
+    with workspace.connection_to(server) as connection:
+        present = {file.path for file in connection.files()}
         drifted = []
         for path in sorted(touched):
             if gamebook is not None and gamebook.is_rewritten(path):
                 continue
-            now = digest_of(link.read(path)) if path in present else None
+            now = digest_of(connection.read(path)) if path in present else None
             if now != base.get(path):
                 drifted.append(path)
     return drifted

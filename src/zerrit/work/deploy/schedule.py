@@ -16,7 +16,7 @@ import structlog
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from zerrit.connections import LinkError
+from zerrit.connections import ConnectionFailed
 from zerrit.control import ControlError
 from zerrit.core.errors import ZerritError
 from zerrit.core.schedule_times import Moment, next_moment
@@ -190,7 +190,7 @@ def tick(workspace: Workspace, begin: Callable[[Run], None]) -> None:
             continue
         try:
             _do(workspace, window, begin)
-        except (ZerritError, LinkError, ControlError) as error:
+        except (ZerritError, ConnectionFailed, ControlError) as error:
             log.warning("window.failed", window=window.id, error=str(error))
             with workspace.session() as session:
                 note(workspace, session, CLOCK, "window.failed", window.server_id, f"{in_words(window)}: {error}")

@@ -20,7 +20,7 @@ from typing import Final
 
 
 class StageName(StrEnum):
-    PREFLIGHT = "preflight"  #: link and control answer; what runs; what has to be stopped
+    PREFLIGHT = "preflight"  #: connection and control answer; what runs; what has to be stopped
     REHEARSE = "rehearse"  #: a copy of the server starts with the change
     ANNOUNCE = "announce"  #: players are told; it is waited until they are gone, or for a time
     STOP = "stop"

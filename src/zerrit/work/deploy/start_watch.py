@@ -10,7 +10,7 @@ from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from typing import Any, Final
 
-from zerrit.connections import PASSING, Link, LinkError, RemoteFile
+from zerrit.connections import PASSING, Connection, ConnectionFailed, RemoteFile
 from zerrit.control import Control, ControlError, GameState
 from zerrit.core.gamebooks import Gamebook, LoadedRules, compile_pattern
 from zerrit.core.paths import fixed_folder
@@ -86,16 +86,16 @@ class Verdict:
 
 @dataclass(frozen=True)
 class Watched:
-    """A game to be watched: its link, its control, its gamebook, and further places where crash files come to lie."""
+    """A game to be watched: its connection, its control, its gamebook, and further places where crash files come to lie."""
 
-    link: Link
+    connection: Connection
     control: Control
     gamebook: Gamebook | None
-    elsewhere: Mapping[str, Link] = field(default_factory=dict)
+    elsewhere: Mapping[str, Connection] = field(default_factory=dict)
 
     def look_before(self) -> Before:
         crash_files = frozenset((place, file.path, file.size, file.modified) for place, file in self._crash_files())
-        return Before(crash_files, log_mark(self.link, self._log_pattern))
+        return Before(crash_files, log_mark(self.connection, self._log_pattern))
 
     def start(
         self,
@@ -111,10 +111,10 @@ class Watched:
 
         Patience is for programs: where a person carries the log, it is waited for as long as they need.
         """
-        start_log = StartLog(self.link, self._log_pattern, before.log)
+        start_log = StartLog(self.connection, self._log_pattern, before.log)
         ready_pattern = self.gamebook.rules.trouble.ready_pattern if self.gamebook else ""
         deadline = time.monotonic() + patience
-        ready_deadline = math.inf if self.link.by_hand else deadline
+        ready_deadline = math.inf if self.connection.is_manual else deadline
         ready_since: float | None = None
         while True:
             began = time.monotonic()
@@ -138,7 +138,7 @@ class Watched:
     def says_something(self, before: Before) -> bool:
         """Whether there is trouble to see, or the log says that the game is ready, or would never say so."""
         ready_pattern = self.gamebook.rules.trouble.ready_pattern if self.gamebook else ""
-        log = StartLog(self.link, self._log_pattern, before.log).read()
+        log = StartLog(self.connection, self._log_pattern, before.log).read()
         is_ready = not ready_pattern or compile_pattern(ready_pattern).search(log) is not None
         return is_ready or bool(self._problem(self._state(0), log, self._new_crashes(before)))
 
@@ -184,9 +184,9 @@ class Watched:
         found: list[tuple[str, RemoteFile]] = []
         for pattern in self.gamebook.rules.trouble.crash_files if self.gamebook else ():
             below = fixed_folder(pattern)
-            found += [(_HERE, file) for file in self.link.files(below) if path_matches(pattern, file.path)]
-        for place, link in self.elsewhere.items():
-            found += [(place, file) for file in link.files()]
+            found += [(_HERE, file) for file in self.connection.files(below) if path_matches(pattern, file.path)]
+        for place, connection in self.elsewhere.items():
+            found += [(place, file) for file in connection.files()]
         return found
 
     def _new_crashes(self, before: Before) -> tuple[Crash, ...]:
@@ -198,8 +198,8 @@ class Watched:
 
     def _text_of(self, place: str, file: RemoteFile) -> str:
         try:
-            data = (self.elsewhere[place] if place else self.link).read(file.path)
-        except LinkError as error:
+            data = (self.elsewhere[place] if place else self.connection).read(file.path)
+        except ConnectionFailed as error:
             if error.fault in PASSING:
                 raise
             return f"(cannot be read: {error})"

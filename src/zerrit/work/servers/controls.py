@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from zerrit.control import CommandControl, ConsoleControl, Control, GameState, HandControl, HttpHook
+from zerrit.control import CommandControl, ConsoleControl, Control, GameState, HttpHook, ManualControl
 from zerrit.records import Server
 from zerrit.work.base.activity_log import note
 from zerrit.work.base.errors import NotFound, Refused, WrongState
@@ -29,8 +29,8 @@ def control_of(workspace: Workspace, server: Server) -> Control:
             return ConsoleControl(
                 settings["host"], settings["port"], secret, settings["commands"], start=settings["start"]
             )
-        case "hand":
-            return HandControl(lambda: _looked_at(workspace, server.id))
+        case "manual":
+            return ManualControl(lambda: _looked_at(workspace, server.id))
     raise Refused(f"The control kind `{settings['kind']}` is not known.")
 
 
@@ -55,8 +55,8 @@ def _said(workspace: Workspace, server_id: str) -> tuple[Server, dict[str, Any]]
 def _seen(workspace: Workspace, server: Server) -> GameState | None:
     with workspace.session() as session:
         gamebook, _ = gamebook_of(session, server)
-    with workspace.link_to(server) as link:
-        return look_at_log(link, gamebook)
+    with workspace.connection_to(server) as connection:
+        return look_at_log(connection, gamebook)
 
 
 def say_state(
@@ -67,7 +67,7 @@ def say_state(
     Raises NotFound, Refused: the server has a control that knows. WrongState: its log says otherwise, and they are not sure.
     """
     server, _ = _said(workspace, server_id)
-    if server.control["kind"] != "hand":
+    if server.control["kind"] != "manual":
         raise Refused(f"The control of {server_id} knows by itself whether its game runs.")
     seen = _seen(workspace, server)
     if seen is not None and seen.is_running != is_running and not is_sure:

@@ -13,7 +13,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any, Final
 
-from zerrit.connections import Link, LinkError, LinkFault, RemoteFile
+from zerrit.connections import Connection, ConnectionFailed, ConnectionFault, RemoteFile
 from zerrit.control import GameState
 from zerrit.core.gamebooks import Gamebook, compile_pattern
 from zerrit.core.paths import fixed_folder
@@ -58,8 +58,8 @@ class LogMark:
 class StartLog:
     """Reads what was written to a log since a mark; remembers which files were seen to be written anew."""
 
-    def __init__(self, link: Link, pattern: str, mark: LogMark) -> None:
-        self._link = link
+    def __init__(self, connection: Connection, pattern: str, mark: LogMark) -> None:
+        self._connection = connection
         self._pattern = pattern
         self._mark = mark
         self._replaced: set[str] = set()
@@ -70,15 +70,15 @@ class StartLog:
         """The text since the mark; empty where nothing was written yet."""
         if not self._pattern:
             return ""
-        changed = [file for file in log_files(self._link, self._pattern) if self._is_changed(file)]
+        changed = [file for file in log_files(self._connection, self._pattern) if self._is_changed(file)]
         if not changed:
             return ""
         log = max(changed, key=lambda file: (file.modified, file.path not in self._mark.files, file.path))
         self.path = log.path
         try:
             return self._since(log).decode("utf-8", "replace")
-        except LinkError as error:
-            if error.fault is LinkFault.MISSING:
+        except ConnectionFailed as error:
+            if error.fault is ConnectionFault.MISSING:
                 return ""
             raise
 
@@ -93,15 +93,15 @@ class StartLog:
         first = max(0, log.size - MOST)
         self.doubt = f"only the last {MOST >> 20} MB of {log.path} were read" if first else ""
         if marked is None or log.path in self._replaced:
-            return self._link.read(log.path, first)
+            return self._connection.read(log.path, first)
         begin = max(0, marked.size - EDGE)
         if first > begin:
-            return self._link.read(log.path, first)
-        data = self._link.read(log.path, begin)
+            return self._connection.read(log.path, first)
+        data = self._connection.read(log.path, begin)
         old, new = data[: marked.size - begin], data[marked.size - begin :]
         if _digest(old) != marked.edge:
             self._replaced.add(log.path)
-            return self._link.read(log.path, first)
+            return self._connection.read(log.path, first)
         if marked.head and b"\n" in new and _head(new) != marked.head:
             self.doubt = _DOUBT.format(path=log.path)
         return new
@@ -113,37 +113,37 @@ _DOUBT: Final = (
 )
 
 
-def log_mark(link: Link, pattern: str) -> LogMark:
+def log_mark(connection: Connection, pattern: str) -> LogMark:
     """What fits the log's pattern now."""
     marks = {}
-    files = log_files(link, pattern)
+    files = log_files(connection, pattern)
     newest = sorted(files, key=lambda file: (file.modified, file.path))[-1:]
     for file in files:
         # Only the newest can be appended to; reading the edges of all rotated ones would take long.
-        edge, head = _edge_of(link, file) if file in newest else ("", "")
+        edge, head = _edge_of(connection, file) if file in newest else ("", "")
         marks[file.path] = FileMark(file.size, file.modified, file.identity, edge, head)
     return LogMark(marks)
 
 
-def log_files(link: Link, pattern: str) -> list[RemoteFile]:
+def log_files(connection: Connection, pattern: str) -> list[RemoteFile]:
     """The files that fit a log's path or pattern; none where there is no pattern."""
     if not pattern:
         return []
-    return [file for file in link.files(fixed_folder(pattern)) if path_matches(pattern, file.path)]
+    return [file for file in connection.files(fixed_folder(pattern)) if path_matches(pattern, file.path)]
 
 
-def newest_log(link: Link, pattern: str) -> RemoteFile | None:
+def newest_log(connection: Connection, pattern: str) -> RemoteFile | None:
     """The newest file that fits; None where there is none yet."""
-    return max(log_files(link, pattern), key=lambda file: (file.modified, file.path), default=None)
+    return max(log_files(connection, pattern), key=lambda file: (file.modified, file.path), default=None)
 
 
-def _edge_of(link: Link, file: RemoteFile) -> tuple[str, str]:
+def _edge_of(connection: Connection, file: RemoteFile) -> tuple[str, str]:
     """Digest of the last bytes, and the first line of a log that is not long."""
     begin = max(0, file.size - EDGE) if file.size > MOST_FOR_HEAD else 0
     try:
-        data = link.read(file.path, begin)[: file.size - begin]
-    except LinkError as error:
-        if error.fault is LinkFault.MISSING:
+        data = connection.read(file.path, begin)[: file.size - begin]
+    except ConnectionFailed as error:
+        if error.fault is ConnectionFault.MISSING:
             return "", ""
         raise
     return _digest(data[-EDGE:]), _head(data) if begin == 0 else ""
@@ -161,15 +161,15 @@ def _head(data: bytes) -> str:
 TAIL: Final = 64 << 10  # bytes of a log that are looked at to tell whether its game runs
 
 
-def look_at_log(link: Link, gamebook: Gamebook | None) -> GameState | None:
+def look_at_log(connection: Connection, gamebook: Gamebook | None) -> GameState | None:
     """What the end of a log says: whether the game was started or stopped last. None where it does not say."""
     if gamebook is None or not gamebook.rules.trouble.log:
         return None
     trouble = gamebook.rules.trouble
-    file = newest_log(link, trouble.log)
+    file = newest_log(connection, trouble.log)
     if file is None:
         return None
-    lines = link.read(file.path, max(0, file.size - TAIL)).decode("utf-8", "replace").splitlines()
+    lines = connection.read(file.path, max(0, file.size - TAIL)).decode("utf-8", "replace").splitlines()
     for line in reversed(lines):
         if trouble.closed_pattern and compile_pattern(trouble.closed_pattern).search(line):
             return GameState(False, f"looks stopped: its log says `{line.strip()[:120]}`")

@@ -10,7 +10,7 @@ from urllib.parse import urlsplit
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from zerrit.connections import FtpsLink, SftpLink
+from zerrit.connections import FtpsConnection, SftpConnection
 from zerrit.core.nearest import did_you_mean
 from zerrit.records import Gamebook as GamebookRow
 from zerrit.records import Server
@@ -28,17 +28,17 @@ class ServerSettings:
 
     title: str
     gamebook: str | None
-    link: Mapping[str, Any]
-    link_secret: str | None = field(repr=False)
+    connection: Mapping[str, Any]
+    connection_secret: str | None = field(repr=False)
     control: Mapping[str, Any]
     control_secret: str | None = field(repr=False)
     care: Mapping[str, Any] = field(default_factory=dict)
 
 
 def add_server(workspace: Workspace, person: str, server_id: str, given: ServerSettings) -> Server:
-    """Add a server. Link and control are tried once, so that a wrong password shows here and not at the first deploy.
+    """Add a server. Connection and control are tried once, so that a wrong password shows here and not at the first deploy.
 
-    Raises Refused, WrongState, NotFound, LinkError, ControlError.
+    Raises Refused, WrongState, NotFound, ConnectionFailed, ControlError.
     """
     if not ID_FORM.match(server_id):
         raise Refused(f"`{server_id}` is no server id: small letters, digits and hyphens, such as coral-gate.")
@@ -46,30 +46,38 @@ def add_server(workspace: Workspace, person: str, server_id: str, given: ServerS
         if session.get(Server, server_id) is not None:
             raise WrongState(f"There is a server {server_id} already. Choose another id.")
         _require_gamebook(session, given.gamebook)
-    server = Server(id=server_id, created_at=workspace.now(), link_secret=None, control_secret=None, said={})
+    server = Server(id=server_id, created_at=workspace.now(), connection_secret=None, control_secret=None, said={})
     _settle(workspace, server, given)
     with workspace.session() as session:
         session.add(server)
-        note(workspace, session, person, "server.added", server_id, f"{server.title}, by {given.link['kind']}")
+        note(workspace, session, person, "server.added", server_id, f"{server.title}, by {given.connection['kind']}")
     return server
 
 
 def change_server(workspace: Workspace, person: str, server_id: str, given: ServerSettings) -> Server:
     """Give a server other settings; they are tried like those of a new one, and the old ones stay when they fail.
 
-    Raises Refused: a kept secret would go to another host or user. NotFound, LinkError, ControlError.
+    Raises Refused: a kept secret would go to another host or user. NotFound, ConnectionFailed, ControlError.
     """
     with workspace.session() as session:
         server = get_server(session, server_id)
         _require_gamebook(session, given.gamebook)
         require_no_run(session, server_id)
         session.expunge(server)
-    if "identity" in given.link and not given.link["identity"] and _is_same_host(given.link, server.link):
+    if (
+        "identity" in given.connection
+        and not given.connection["identity"]
+        and _is_same_host(given.connection, server.connection)
+    ):
         # Left empty, it stays as it is kept; another one has to be given.
-        given = replace(given, link={**given.link, "identity": server.link.get("identity", "")})
-    if given.link_secret == "" and server.link_secret and _whom(given.link) != _whom(server.link):
+        given = replace(given, connection={**given.connection, "identity": server.connection.get("identity", "")})
+    if (
+        given.connection_secret == ""
+        and server.connection_secret
+        and _whom(given.connection) != _whom(server.connection)
+    ):
         raise Refused(
-            "Give the link's password again: a kept one is only used for the host, port, key and "
+            "Give the connection's password again: a kept one is only used for the host, port, key and "
             "user that it was given for."
         )
     if given.control_secret == "" and server.control_secret and _whom(given.control) != _whom(server.control):
@@ -81,7 +89,7 @@ def change_server(workspace: Workspace, person: str, server_id: str, given: Serv
     with workspace.writing() as session:
         require_no_run(session, server_id)  # it may have begun while the settings were tried
         session.merge(server)
-        note(workspace, session, person, "server.changed", server_id, f"{server.title}, by {given.link['kind']}")
+        note(workspace, session, person, "server.changed", server_id, f"{server.title}, by {given.connection['kind']}")
     workspace.publish("server", {"server": server_id})
     return server
 
@@ -90,18 +98,18 @@ def _settle(workspace: Workspace, server: Server, given: ServerSettings) -> None
     """Put the settings on the server and try them."""
     server.title = given.title or server.id
     server.gamebook = given.gamebook
-    server.link, server.control, server.care = dict(given.link), dict(given.control), dict(given.care)
-    if given.link_secret != "":
-        server.link_secret = _sealed(workspace, given.link_secret)
+    server.connection, server.control, server.care = dict(given.connection), dict(given.control), dict(given.care)
+    if given.connection_secret != "":
+        server.connection_secret = _sealed(workspace, given.connection_secret)
     if given.control_secret != "":
         server.control_secret = _sealed(workspace, given.control_secret)
-    with workspace.link_to(server) as link:
+    with workspace.connection_to(server) as connection:
         # What the host showed at first is what it has to show from now on.
-        if isinstance(link, FtpsLink | SftpLink):
-            server.link = server.link | {"identity": link.identity}
+        if isinstance(connection, FtpsConnection | SftpConnection):
+            server.connection = server.connection | {"identity": connection.identity}
         for place in given.care.get("crash_places", ()):
-            workspace.link_to(server, folder=place).close()
-    if server.control["kind"] != "hand":
+            workspace.connection_to(server, folder=place).close()
+    if server.control["kind"] != "manual":
         control_of(workspace, server).state()
 
 
@@ -110,19 +118,19 @@ def _sealed(workspace: Workspace, secret: str | None) -> bytes | None:
 
 
 def accept_identity(workspace: Workspace, person: str, server_id: str, identity: str) -> Server:
-    """Accept another certificate or key of the host; the link is tried with it.
+    """Accept another certificate or key of the host; the connection is tried with it.
 
-    Raises NotFound, Refused: the link has none. LinkError: the host shows yet another one.
+    Raises NotFound, Refused: the connection has none. ConnectionFailed: the host shows yet another one.
     """
     with workspace.session() as session:
         server = get_server(session, server_id)
         session.expunge(server)
-    if "identity" not in server.link:
+    if "identity" not in server.connection:
         raise Refused(
-            f"The link of {server_id} ({server.link['kind']}) has no certificate or key that could be accepted."
+            f"The connection of {server_id} ({server.connection['kind']}) has no certificate or key that could be accepted."
         )
-    server.link = server.link | {"identity": identity}
-    workspace.link_to(server).close()
+    server.connection = server.connection | {"identity": identity}
+    workspace.connection_to(server).close()
     with workspace.writing() as session:
         require_no_run(session, server_id)
         session.merge(server)
@@ -136,7 +144,7 @@ CLEAR_TEXT: Final = "FTP sends the password and all files in clear text; use FTP
 
 def notes_of(server: Server) -> list[str]:
     """What one should know of a server as it is set up."""
-    notes = [CLEAR_TEXT] if server.link["kind"] == "ftp" else []
+    notes = [CLEAR_TEXT] if server.connection["kind"] == "ftp" else []
     notes += (
         ["Its commands pass through a shell; what stands in them is carried out as it is written."]
         if server.control.get("use_shell")

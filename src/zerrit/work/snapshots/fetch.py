@@ -42,7 +42,7 @@ def fetch(workspace: Workspace, person: str, server_id: str, *, thorough: bool =
 
     `thorough` reads every file, whatever its time says.
 
-    Raises NotFound, WrongState: a deploy or rollback is under way. LinkError.
+    Raises NotFound, WrongState: a deploy or rollback is under way. ConnectionFailed.
     """
     with workspace.session() as session:
         server = get_server(session, server_id)
@@ -53,8 +53,8 @@ def fetch(workspace: Workspace, person: str, server_id: str, *, thorough: bool =
         last: Taken | None = workspace.taken.get(key)
         known = last.by_path if last is not None else known_files(session, key[0])
     with workspace.storing.shared():
-        with workspace.link_to(server) as link:
-            taken = take(workspace, link, gamebook, known, last=last, thorough=thorough)
+        with workspace.connection_to(server) as connection:
+            taken = take(workspace, connection, gamebook, known, last=last, thorough=thorough)
         if taken.is_same and before is not None:
             workspace.taken.keep(key, taken)
             return Fetched(before, False, PathDifferences((), (), ()), taken)

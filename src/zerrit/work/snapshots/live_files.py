@@ -14,7 +14,7 @@ from typing import Final, NamedTuple
 
 from sqlalchemy.orm import Session
 
-from zerrit.connections import Link, LinkError, LinkFault, RemoteFile
+from zerrit.connections import Connection, ConnectionFailed, ConnectionFault, RemoteFile
 from zerrit.core.documents import MAX_BYTES
 from zerrit.core.gamebooks import Gamebook
 from zerrit.records import load_content, store_contents
@@ -48,7 +48,7 @@ class Taken:
     left_out: Mapping[str, str] = field(default_factory=dict)
     read: int = 0
     is_same: bool = False
-    listing: tuple[RemoteFile, ...] = ()  #: as the link gave it; empty where some of it has to be read each time
+    listing: tuple[RemoteFile, ...] = ()  #: as the connection gave it; empty where some of it has to be read each time
 
     def is_known_with(self, left_out: Mapping[str, str]) -> bool:
         """It says already what a fetch says that finds nothing new."""
@@ -66,7 +66,7 @@ class Taken:
 
 def take(
     workspace: Workspace,
-    link: Link,
+    connection: Connection,
     gamebook: Gamebook | None,
     known: Known | None = None,
     *,
@@ -79,19 +79,19 @@ def take(
     gamebook says so or not. `thorough` reads all of them. `last` is what was taken the last time; a listing that is the
     same says all.
 
-    Raises LinkError: also where a file that was readable before is not so now.
+    Raises ConnectionFailed: also where a file that was readable before is not so now.
     """
     before = known or {}
     found: dict[str, FetchedFile] = {}
     wanted: list[RemoteFile] = []
     same = 0
-    listing = tuple(link.files())
+    listing = tuple(connection.files())
     if last is not None and last.listing and not thorough and listing == last.listing:
         # Without copying it: what was worked out of it once, such as its files by path, is kept with it.
         return (
             last
-            if last.is_known_with(link.left_out)
-            else replace(last, is_same=True, read=0, left_out=dict(link.left_out))
+            if last.is_known_with(connection.left_out)
+            else replace(last, is_same=True, read=0, left_out=dict(connection.left_out))
         )
     for file in listing:
         path, size, _, stamp, _ = file
@@ -106,10 +106,10 @@ def take(
             same += 1
         else:
             wanted.append(file)
-    left_out = dict(link.left_out)
+    left_out = dict(connection.left_out)
     _require_reachable(left_out, before)
-    for file, data in _kept(workspace, link, wanted):
-        if isinstance(data, LinkError):
+    for file, data in _kept(workspace, connection, wanted):
+        if isinstance(data, ConnectionFailed):
             if file.path in before:
                 raise data
             left_out[file.path] = str(data)
@@ -127,12 +127,12 @@ def _require_reachable(left_out: Mapping[str, str], before: Known) -> None:
     for path, reason in left_out.items():
         lost = next((known for known in before if known == path or known.startswith(f"{path}/")), None)
         if lost is not None:
-            raise LinkError(LinkFault.DENIED, f"{lost} cannot be reached any more: {reason}")
+            raise ConnectionFailed(ConnectionFault.DENIED, f"{lost} cannot be reached any more: {reason}")
 
 
 def _kept(
-    workspace: Workspace, link: Link, wanted: list[RemoteFile]
-) -> Iterator[tuple[RemoteFile, tuple[int, str] | LinkError]]:
+    workspace: Workspace, connection: Connection, wanted: list[RemoteFile]
+) -> Iterator[tuple[RemoteFile, tuple[int, str] | ConnectionFailed]]:
     """Read files and keep their contents, many at once; size and digest of each."""
     batch: list[tuple[RemoteFile, bytes]] = []
     weight = 0
@@ -144,8 +144,8 @@ def _kept(
             yield file, (len(data), digest)
         batch.clear()
 
-    for file, data in link.read_many(wanted):
-        if isinstance(data, LinkError):
+    for file, data in connection.read_many(wanted):
+        if isinstance(data, ConnectionFailed):
             yield file, data
             continue
         batch.append((file, data))

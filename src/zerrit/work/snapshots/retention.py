@@ -38,7 +38,7 @@ MOST_NOTE: Final = 300
 def take_snapshot(workspace: Workspace, person: str, server_id: str, reason: str, *, keep: bool = False) -> Snapshot:
     """Fetch the server, and mark what it holds now with a reason; with `keep` it is never pruned.
 
-    Raises NotFound, WrongState, LinkError.
+    Raises NotFound, WrongState, ConnectionFailed.
     """
     said = reason.strip()[:MOST_NOTE] or "by hand"
     found = fetch(workspace, person, server_id)

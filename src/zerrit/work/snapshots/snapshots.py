@@ -132,13 +132,13 @@ def file_set(workspace: Workspace, session: Session, server: Server, files: Iter
 
 
 def take_live(workspace: Workspace, server: Server) -> Taken:
-    """The files of a server as they are now; read where they may differ from its newest snapshot. Raises LinkError."""
+    """The files of a server as they are now; read where they may differ from its newest snapshot. Raises ConnectionFailed."""
     with workspace.session() as session:
         gamebook, _ = gamebook_of(session, server)
         newest = latest_snapshot(session, server.id)
         known = known_files(session, newest.id) if newest is not None else {}
-    with workspace.link_to(server) as link:
-        return take(workspace, link, gamebook, known)
+    with workspace.connection_to(server) as connection:
+        return take(workspace, connection, gamebook, known)
 
 
 def files_of(workspace: Workspace, session: Session, server: Server, snapshot: Snapshot) -> Files:

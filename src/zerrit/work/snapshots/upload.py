@@ -23,9 +23,9 @@ def take_in(
     """
     with workspace.session() as session:
         server = get_server(session, server_id)
-    if server.link["kind"] != "hand":
+    if server.connection["kind"] != "manual":
         raise Refused(
-            f"The files of {server_id} are fetched over its link ({server.link['kind']}); nothing is taken in by hand."
+            f"The files of {server_id} are fetched over its connection ({server.connection['kind']}); nothing is taken in by hand."
         )
     files: dict[str, bytes] = {}
     try:
@@ -34,8 +34,8 @@ def take_in(
         away = [safe_path(path) for path in gone]
     except PathRefused as error:
         raise Refused(f"Nothing was taken in: {error}") from error
-    with workspace.hand_link(server_id) as link:
-        link.take_in(files, away)
+    with workspace.hand_connection(server_id) as connection:
+        connection.take_in(files, away)
     with workspace.session() as session:
         said = counted(len(files), "file") + (f", {len(away)} gone" if away else "")
         note(workspace, session, person, "server.taken-in", server_id, said)

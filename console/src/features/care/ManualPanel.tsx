@@ -10,7 +10,7 @@ import { ProblemNote } from "../../shared/ProblemNote";
 import { TakeInButton } from "../runs/TakeInButton";
 
 /** What a person does for a server that nothing else can reach. */
-export function HandPanel({ server }: { server: Schemas["ServerOut"] }) {
+export function ManualPanel({ server }: { server: Schemas["ServerOut"] }) {
   const queries = useQueryClient();
   const params = { path: { server_id: server.id } };
   const state = useQuery({ queryKey: ["servers", server.id, "state"], queryFn: () => answer(api.GET("/api/v1/servers/{server_id}/state", { params })) });
@@ -22,14 +22,14 @@ export function HandPanel({ server }: { server: Schemas["ServerOut"] }) {
     <Paper sx={{ p: 1.5, mb: 1.5 }}>
       <Typography variant="h2" gutterBottom>By hand</Typography>
       <Box sx={{ display: "flex", gap: 1, flexWrap: "wrap", alignItems: "center" }}>
-        {server.control["kind"] === "hand" && (
+        {server.control["kind"] === "manual" && (
           <>
             <Typography sx={{ flex: 1, minWidth: 200 }}>The game: {state.data?.["state"] ?? "not known"}</Typography>
             <Button variant="outlined" onClick={() => { say.mutate(true); }}>It runs</Button>
             <Button variant="outlined" onClick={() => { say.mutate(false); }}>It is stopped</Button>
           </>
         )}
-        {server.link["kind"] === "hand" && <TakeInButton serverId={server.id} />}
+        {server.connection["kind"] === "manual" && <TakeInButton serverId={server.id} />}
       </Box>
       <ProblemNote error={say.error ?? state.error} />
     </Paper>

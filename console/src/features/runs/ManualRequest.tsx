@@ -9,7 +9,7 @@ import { ProblemNote } from "../../shared/ProblemNote";
 import { TakeInButton } from "./TakeInButton";
 
 /** What a run waits for a person to do, with the buttons to say that it is done. */
-export function AskedByHand({ run }: { run: Schemas["RunOut"] }) {
+export function ManualRequest({ run }: { run: Schemas["RunOut"] }) {
   const [contradicted, setContradicted] = useState(false);
   const queries = useQueryClient();
   const isStart = run.stage.startsWith("start") || run.stage === "release";
@@ -38,7 +38,7 @@ export function AskedByHand({ run }: { run: Schemas["RunOut"] }) {
       action={
         <>
           {isCarrying && <Button color="inherit" href={`/api/v1/runs/${String(run.id)}/hand-out`}>Get the files</Button>}
-          {server.data?.link["kind"] === "hand" && <TakeInButton serverId={run.server} />}
+          {server.data?.connection["kind"] === "manual" && <TakeInButton serverId={run.server} />}
           {isSaid && (
             <Button color="inherit" disabled={say.isPending} onClick={() => { say.mutate(); }}>
               {contradicted ? "I am sure" : isStart ? "It is started" : "It is stopped"}

@@ -1,4 +1,4 @@
-"""One suite for every link, against every server that it may meet: the stand-in, vsftpd, OpenSSH."""
+"""One suite for every connection, against every server that it may meet: the stand-in, vsftpd, OpenSSH."""
 
 from __future__ import annotations
 
@@ -10,6 +10,7 @@ import shutil
 import socket
 import time
 from collections.abc import Callable, Iterator
+from functools import partial
 from pathlib import Path
 from typing import BinaryIO
 
@@ -18,18 +19,18 @@ import pytest
 from tests.real_servers import new_key, openssh, vsftpd
 from zerrit.connections import (
     PART_PREFIX,
-    FolderLink,
-    FtpLink,
-    FtpsLink,
+    Connection,
+    ConnectionFailed,
+    ConnectionFault,
+    FolderConnection,
+    FtpConnection,
+    FtpsConnection,
     Limits,
-    Link,
-    LinkError,
-    LinkFault,
-    SftpLink,
+    SftpConnection,
 )
 from zerrit.connections import ftp as ftp_module
 from zerrit.connections.connection import MAX_DEPTH
-from zerrit.connections.remote import RemoteLink
+from zerrit.connections.remote import RemoteConnection
 from zerrit.connections.wire import Entry
 from zerrit.core.errors import PathRefused
 from zerrit.standin import Faults, StandinHost
@@ -68,42 +69,44 @@ def host(folder: Path) -> Iterator[StandinHost]:
     running.stop()
 
 
-def accepted(open_link: Callable[[str], Link]) -> Link:
-    """A link whose host's certificate is looked at once and then accepted, as an admin would."""
-    with pytest.raises(LinkError) as refused:
-        open_link("")
-    assert refused.value.fault is LinkFault.IDENTITY
-    return open_link(refused.value.identity)
+def accepted(open_connection: Callable[[str], Connection]) -> Connection:
+    """A connection whose host's certificate is looked at once and then accepted, as an admin would."""
+    with pytest.raises(ConnectionFailed) as refused:
+        open_connection("")
+    assert refused.value.fault is ConnectionFault.IDENTITY
+    return open_connection(refused.value.identity)
 
 
-def to_host(kind: str, host: StandinHost, limits: Limits = QUICK, connections: int = 4) -> Link:
-    common = {"connections": connections, "limits": limits}
+def to_host(kind: str, host: StandinHost, limits: Limits = QUICK, parallel: int = 4) -> Connection:
+    common = {"parallel": parallel, "limits": limits}
     if kind.startswith("ftps"):
         return accepted(
-            lambda known: FtpsLink("127.0.0.1", host.ftps_port, "game", "keys", identity=known, **common)  # type: ignore[arg-type]
+            lambda known: FtpsConnection("127.0.0.1", host.ftps_port, "game", "keys", identity=known, **common)  # type: ignore[arg-type]
         )
     if kind.startswith("sftp"):
-        return SftpLink("127.0.0.1", host.sftp_port, "game", "keys", **common)  # type: ignore[arg-type]
-    return FtpLink("127.0.0.1", host.ftp_port, "game", "keys", **common)  # type: ignore[arg-type]
+        return SftpConnection("127.0.0.1", host.sftp_port, "game", "keys", **common)  # type: ignore[arg-type]
+    return FtpConnection("127.0.0.1", host.ftp_port, "game", "keys", **common)  # type: ignore[arg-type]
 
 
 @pytest.fixture(params=KINDS)
-def link(request: pytest.FixtureRequest, folder: Path, tmp_path: Path) -> Iterator[Link]:
+def connection(request: pytest.FixtureRequest, folder: Path, tmp_path: Path) -> Iterator[Connection]:
     kind: str = request.param
     with contextlib.ExitStack() as open_things:
         if kind == "folder":
-            yield FolderLink(folder)
+            yield FolderConnection(folder)
             return
         if kind == "openssh":
             server = open_things.enter_context(openssh(folder, tmp_path / "ssh"))
-            opened: Link = SftpLink("127.0.0.1", server.port, server.user, server.secret, server.folder, limits=QUICK)
+            opened: Connection = SftpConnection(
+                "127.0.0.1", server.port, server.user, server.secret, server.folder, limits=QUICK
+            )
         elif kind.startswith("vsftpd"):
             server = open_things.enter_context(vsftpd(folder, tmp_path / "vsftpd", tls="tls" in kind))
             given = ("127.0.0.1", server.port, server.user, server.secret, server.folder)
             if "tls" in kind:
-                opened = accepted(lambda known: FtpsLink(*given, identity=known, limits=QUICK))
+                opened = accepted(lambda known: FtpsConnection(*given, identity=known, limits=QUICK))
             else:
-                opened = FtpLink(*given, limits=QUICK)
+                opened = FtpConnection(*given, limits=QUICK)
         else:
             running: StandinHost = request.getfixturevalue("host")
             running.games["game"].wrong.set(
@@ -113,96 +116,100 @@ def link(request: pytest.FixtureRequest, folder: Path, tmp_path: Path) -> Iterat
         yield open_things.enter_context(opened)
 
 
-def test_files_are_listed_read_written_and_removed(link: Link, folder: Path) -> None:
-    assert [(file.path, file.size) for file in link.files()] == [("b \u00e9.txt", 4), ("sea/a.xml", 4)]
-    link.write("sea/new/deep/c.bin", bytes(range(256)) * 500)
-    assert link.read("sea/new/deep/c.bin") == bytes(range(256)) * 500
-    link.write("sea/a.xml", b"<b/>")
+def test_files_are_listed_read_written_and_removed(connection: Connection, folder: Path) -> None:
+    assert [(file.path, file.size) for file in connection.files()] == [("b \u00e9.txt", 4), ("sea/a.xml", 4)]
+    connection.write("sea/new/deep/c.bin", bytes(range(256)) * 500)
+    assert connection.read("sea/new/deep/c.bin") == bytes(range(256)) * 500
+    connection.write("sea/a.xml", b"<b/>")
     assert (folder / "sea/a.xml").read_bytes() == b"<b/>"
-    link.write("sea/empty.txt", b"")
-    assert {file.path: data for file, data in link.read_many(link.files())} == {
+    connection.write("sea/empty.txt", b"")
+    assert {file.path: data for file, data in connection.read_many(connection.files())} == {
         "b \u00e9.txt": b"tide",
         "sea/a.xml": b"<b/>",
         "sea/empty.txt": b"",
         "sea/new/deep/c.bin": bytes(range(256)) * 500,
     }
-    link.remove("sea/a.xml")
-    link.remove("sea/a.xml")
-    assert [file.path for file in link.files()] == ["b \u00e9.txt", "sea/empty.txt", "sea/new/deep/c.bin"]
+    connection.remove("sea/a.xml")
+    connection.remove("sea/a.xml")
+    assert [file.path for file in connection.files()] == ["b \u00e9.txt", "sea/empty.txt", "sea/new/deep/c.bin"]
     assert not list(folder.rglob(f"{PART_PREFIX}*"))
 
 
-def test_left_over_parts_are_not_listed_and_are_swept(link: Link, folder: Path) -> None:
+def test_left_over_parts_are_not_listed_and_are_swept(connection: Connection, folder: Path) -> None:
     (folder / "sea" / f"{PART_PREFIX}a.xml").write_bytes(b"half")
-    assert [file.path for file in link.files()] == ["b \u00e9.txt", "sea/a.xml"]
-    assert link.sweep() == 1
+    assert [file.path for file in connection.files()] == ["b \u00e9.txt", "sea/a.xml"]
+    assert connection.sweep() == 1
     assert not list(folder.rglob(f"{PART_PREFIX}*"))
 
 
-def test_a_missing_file_is_said(link: Link) -> None:
-    with pytest.raises(LinkError, match=r"sea/none\.xml") as caught:
-        link.read("sea/none.xml")
-    assert caught.value.fault is LinkFault.MISSING
+def test_a_missing_file_is_said(connection: Connection) -> None:
+    with pytest.raises(ConnectionFailed, match=r"sea/none\.xml") as caught:
+        connection.read("sea/none.xml")
+    assert caught.value.fault is ConnectionFault.MISSING
 
 
 @pytest.mark.parametrize("path", ["../a", "/etc/a", "sea/../../a", "a\r\nDELE b", "a\\b", "", "c:/a", "a/./b"])
 def test_a_path_that_leaves_the_folder_is_refused(folder: Path, host: StandinHost, path: str) -> None:
-    for link in (FolderLink(folder), to_host("ftp", host), to_host("sftp", host)):
-        with link:
-            for act in (lambda: link.read(path), lambda: link.write(path, b"x"), lambda: link.remove(path)):  # noqa: B023
+    for connection in (FolderConnection(folder), to_host("ftp", host), to_host("sftp", host)):
+        with connection:
+            for act in (
+                partial(connection.read, path),
+                partial(connection.write, path, b"x"),
+                partial(connection.remove, path),
+            ):
                 with pytest.raises(PathRefused, match="such a path is refused"):
                     act()
 
 
-def test_symbolic_links_are_left_out_and_named(link: Link, folder: Path, tmp_path: Path) -> None:
+def test_symbolic_links_are_left_out_and_named(connection: Connection, folder: Path, tmp_path: Path) -> None:
     (tmp_path / "secret").write_text("keys")
     (folder / "out").symlink_to(tmp_path)
     (folder / "direct").symlink_to(tmp_path / "secret")
-    assert not any("secret" in file.path for file in link.files())
-    if "direct" not in link.left_out:  # a server that tells no links apart, and refuses those that lead out
-        with pytest.raises(LinkError):
-            link.read("direct")
-    assert "out" in link.left_out
+    assert not any("secret" in file.path for file in connection.files())
+    if "direct" not in connection.left_out:  # a server that tells no connections apart, and refuses those that lead out
+        with pytest.raises(ConnectionFailed):
+            connection.read("direct")
+    assert "out" in connection.left_out
 
 
-def test_a_link_out_of_the_folder_is_not_read_through(folder: Path, tmp_path: Path) -> None:
+def test_a_connection_out_of_the_folder_is_not_read_through(folder: Path, tmp_path: Path) -> None:
     (tmp_path / "secret").write_text("keys")
     (folder / "out").symlink_to(tmp_path)
     (folder / "direct").symlink_to(tmp_path / "secret")
     for path in ("out/secret", "direct"):
-        with pytest.raises(PathRefused, match="is a link, or neither a file nor a folder"):
-            FolderLink(folder).read(path)
+        with pytest.raises(PathRefused, match="is a symbolic link, or neither a file nor a folder"):
+            FolderConnection(folder).read(path)
 
 
-@pytest.mark.parametrize("link", ["folder", "vsftpd", "vsftpd in tls", "openssh"], indirect=True)
-def test_names_of_an_old_encoding_can_be_read_written_and_removed(link: Link, folder: Path) -> None:
+@pytest.mark.parametrize("connection", ["folder", "vsftpd", "vsftpd in tls", "openssh"], indirect=True)
+def test_names_of_an_old_encoding_can_be_read_written_and_removed(connection: Connection, folder: Path) -> None:
     raw = os.fsencode(folder) + b"/sea/caf\xe9.txt"
     with open(raw, "wb") as file:  # noqa: PTH123 (the name is bytes)
         file.write(b"soup")
-    if isinstance(link, FolderLink):
-        assert [file.path for file in link.files()] == ["b \u00e9.txt", "sea/a.xml"]
-        assert link.left_out == {"'sea/caf\\udce9.txt'": "no safe file name"}
+    if isinstance(connection, FolderConnection):
+        assert [file.path for file in connection.files()] == ["b \u00e9.txt", "sea/a.xml"]
+        assert connection.left_out == {"'sea/caf\\udce9.txt'": "no safe file name"}
         return
-    assert "sea/caf\u00e9.txt" in [file.path for file in link.files()]
-    assert link.read("sea/caf\u00e9.txt") == b"soup"
-    link.write("sea/caf\u00e9.txt", b"broth")
+    assert "sea/caf\u00e9.txt" in [file.path for file in connection.files()]
+    assert connection.read("sea/caf\u00e9.txt") == b"soup"
+    connection.write("sea/caf\u00e9.txt", b"broth")
     with open(raw, "rb") as file:  # noqa: PTH123
         assert file.read() == b"broth"
-    link.remove("sea/caf\u00e9.txt")
+    connection.remove("sea/caf\u00e9.txt")
     assert not os.path.exists(raw)  # noqa: PTH110
 
 
-def test_a_stamp_is_given_only_where_a_later_writing_would_show(link: Link, folder: Path) -> None:
+def test_a_stamp_is_given_only_where_a_later_writing_would_show(connection: Connection, folder: Path) -> None:
     old = time.time() - 40 * 86400
     os.utime(folder / "sea/a.xml", (old, old))
-    if isinstance(link, FolderLink):
+    if isinstance(connection, FolderConnection):
         time.sleep(2.1)  # the time at which its inode changed counts too
     (folder / "b \u00e9.txt").write_bytes(b"ebb.")
-    stamps = {file.path: file.stamp for file in link.files()}
+    stamps = {file.path: file.stamp for file in connection.files()}
     assert stamps["sea/a.xml"] != ""
     assert stamps["b \u00e9.txt"] == ""
     (folder / "sea/a.xml").write_bytes(b"<b/>")
-    assert {file.path: file.stamp for file in link.files()}["sea/a.xml"] != stamps["sea/a.xml"]
+    assert {file.path: file.stamp for file in connection.files()}["sea/a.xml"] != stamps["sea/a.xml"]
 
 
 # --- hosts that misbehave ---------------------------------------------------------------------------------------------
@@ -211,67 +218,67 @@ def test_a_stamp_is_given_only_where_a_later_writing_would_show(link: Link, fold
 @pytest.mark.parametrize("kind", OVER_THE_HOST)
 @pytest.mark.parametrize("faults", [Faults(drop_after=900, times=2), Faults(refuse="writes")], ids=["drops", "refuses"])
 def test_what_passes_is_tried_again(kind: str, faults: Faults, host: StandinHost, folder: Path) -> None:
-    with to_host(kind, host) as link:
+    with to_host(kind, host) as connection:
         host.games["game"].wrong.set(faults)
         data = b"tide" * 500
         if faults.refuse:
-            with pytest.raises(LinkError) as caught:
-                link.write("sea/a.xml", data)
-            assert caught.value.fault is LinkFault.DENIED, "a refusal is final"
+            with pytest.raises(ConnectionFailed) as caught:
+                connection.write("sea/a.xml", data)
+            assert caught.value.fault is ConnectionFault.DENIED, "a refusal is final"
             assert (folder / "sea/a.xml").read_bytes() == b"<a/>"
             return
-        link.write("sea/a.xml", data)
-        assert link.read("sea/a.xml") == data
+        connection.write("sea/a.xml", data)
+        assert connection.read("sea/a.xml") == data
     assert not list(folder.rglob(f"{PART_PREFIX}*"))
 
 
 @pytest.mark.parametrize("kind", OVER_THE_HOST)
 def test_a_connection_that_always_drops_leaves_the_file_as_it_was(kind: str, host: StandinHost, folder: Path) -> None:
-    with to_host(kind, host) as link:
+    with to_host(kind, host) as connection:
         host.games["game"].wrong.set(Faults(drop_after=900))
-        with pytest.raises(LinkError) as caught:
-            link.write("sea/a.xml", b"tide" * 500)
-        assert caught.value.fault in (LinkFault.BROKEN, LinkFault.BUSY)
+        with pytest.raises(ConnectionFailed) as caught:
+            connection.write("sea/a.xml", b"tide" * 500)
+        assert caught.value.fault in (ConnectionFault.BROKEN, ConnectionFault.BUSY)
         assert (folder / "sea/a.xml").read_bytes() == b"<a/>"
         host.games["game"].wrong.set(Faults())
-        link.sweep()
+        connection.sweep()
         assert not list(folder.rglob(f"{PART_PREFIX}*"))
 
 
 @pytest.mark.parametrize("kind", OVER_THE_HOST)
 def test_a_stalled_transfer_ends_and_is_tried_again(kind: str, host: StandinHost) -> None:
-    with to_host(kind, host, Limits(timeout=0.6, tries=3, pause=0.05)) as link:
+    with to_host(kind, host, Limits(timeout=0.6, tries=3, pause=0.05)) as connection:
         host.games["game"].wrong.set(Faults(stall_after=0, times=1))
-        assert link.read("sea/a.xml") == b"<a/>"
+        assert connection.read("sea/a.xml") == b"<a/>"
 
 
 @pytest.mark.parametrize("kind", OVER_THE_HOST)
 def test_a_full_disk_is_said_and_the_file_before_stays(kind: str, host: StandinHost, folder: Path) -> None:
-    with to_host(kind, host) as link:
+    with to_host(kind, host) as connection:
         host.games["game"].wrong.set(Faults(full_after=100))
-        with pytest.raises(LinkError, match="full"):
-            link.write("sea/a.xml", b"tide" * 500)
+        with pytest.raises(ConnectionFailed, match="full"):
+            connection.write("sea/a.xml", b"tide" * 500)
     assert (folder / "sea/a.xml").read_bytes() == b"<a/>"
     assert not list(folder.rglob(f"{PART_PREFIX}*"))
 
 
 @pytest.mark.parametrize("kind", OVER_THE_HOST)
 def test_a_listing_with_wrong_sizes_does_not_mislead(kind: str, host: StandinHost) -> None:
-    with to_host(kind, host) as link:
+    with to_host(kind, host) as connection:
         host.games["game"].wrong.set(Faults(size_off=7))
-        files = link.files()
+        files = connection.files()
         assert [file.size for file in files] == [11, 11]
-        read = {file.path: data for file, data in link.read_many(files)}
+        read = {file.path: data for file, data in connection.read_many(files)}
     assert read == {"b \u00e9.txt": b"tide", "sea/a.xml": b"<a/>"}
 
 
 @pytest.mark.parametrize("kind", OVER_THE_HOST)
 @pytest.mark.parametrize("faults", [Faults(no_replace=True), Faults(rename_lies=1)], ids=["no replace", "lies"])
 def test_a_rename_that_does_not_replace_or_lies(kind: str, faults: Faults, host: StandinHost, folder: Path) -> None:
-    with to_host(kind, host) as link:
+    with to_host(kind, host) as connection:
         host.games["game"].wrong.set(faults)
-        link.write("sea/a.xml", b"<new/>")
-        link.write("sea/a.xml", b"<newer/>")
+        connection.write("sea/a.xml", b"<new/>")
+        connection.write("sea/a.xml", b"<newer/>")
     assert (folder / "sea/a.xml").read_bytes() == b"<newer/>"
     assert sorted(path.name for path in (folder / "sea").iterdir()) == ["a.xml"]
 
@@ -281,23 +288,23 @@ def test_a_host_that_lets_few_in_is_read_with_those(kind: str, host: StandinHost
     for number in range(20):
         (folder / f"{number}.txt").write_text(str(number))
     host.games["game"].wrong.set(Faults(connections=2, slow=0.02))
-    with to_host(kind, host, connections=6) as link:
-        assert len(list(link.read_many(link.files()))) == 22
+    with to_host(kind, host, parallel=6) as connection:
+        assert len(list(connection.read_many(connection.files()))) == 22
 
 
 @pytest.mark.parametrize("kind", OVER_THE_HOST)
 def test_a_host_whose_clock_is_off_has_no_sure_stamps_near_its_now(kind: str, host: StandinHost) -> None:
     host.games["game"].wrong.set(Faults(clock_off=7200))
-    with to_host(kind, host) as link:
-        assert {file.stamp for file in link.files()} == {""}
+    with to_host(kind, host) as connection:
+        assert {file.stamp for file in connection.files()} == {""}
 
 
 @pytest.mark.parametrize("kind", ["ftp", "sftp"])
 def test_names_in_another_letter_case(kind: str, host: StandinHost, folder: Path) -> None:
     host.games["game"].wrong.set(Faults(any_case=True))
-    with to_host(kind, host) as link:
-        assert link.read("SEA/A.XML") == b"<a/>"
-        link.write("SEA/a.xml", b"<b/>")
+    with to_host(kind, host) as connection:
+        assert connection.read("SEA/A.XML") == b"<a/>"
+        connection.write("SEA/a.xml", b"<b/>")
     assert (folder / "sea/a.xml").read_bytes() == b"<b/>"
     assert sorted(path.name for path in folder.iterdir()) == ["b \u00e9.txt", "sea"]
 
@@ -309,26 +316,26 @@ def test_a_full_disk_under_a_folder_is_said_and_the_file_before_stays(
         raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC))
 
     monkeypatch.setattr(os, "fsync", full)
-    with pytest.raises(LinkError, match=r"the disk under .* is full. Make room") as caught:
-        FolderLink(folder).write("sea/a.xml", b"<b/>")
-    assert caught.value.fault is LinkFault.FULL
+    with pytest.raises(ConnectionFailed, match=r"the disk under .* is full. Make room") as caught:
+        FolderConnection(folder).write("sea/a.xml", b"<b/>")
+    assert caught.value.fault is ConnectionFault.FULL
     assert (folder / "sea/a.xml").read_bytes() == b"<a/>"
     assert not list(folder.rglob(f"{PART_PREFIX}*"))
 
 
 def test_a_file_that_changes_at_each_reading_is_said(folder: Path) -> None:
-    class Scribbled(FolderLink):
+    class Scribbled(FolderConnection):
         @staticmethod
         def _read_from(file: BinaryIO, path: str, start: int = 0) -> bytes:
-            data = FolderLink._read_from(file, path, start)
+            data = FolderConnection._read_from(file, path, start)
             with (folder / path).open("ab") as written:
                 written.write(b"!")
             return data
 
-    link = Scribbled(folder)
-    with pytest.raises(LinkError, match=r"sea/a\.xml changes while it is read") as caught:
-        list(link.read_many([file for file in link.files() if file.path == "sea/a.xml"]))
-    assert caught.value.fault is LinkFault.UNSTEADY
+    connection = Scribbled(folder)
+    with pytest.raises(ConnectionFailed, match=r"sea/a\.xml changes while it is read") as caught:
+        list(connection.read_many([file for file in connection.files() if file.path == "sea/a.xml"]))
+    assert caught.value.fault is ConnectionFault.UNSTEADY
 
 
 # --- who is there -----------------------------------------------------------------------------------------------------
@@ -336,29 +343,31 @@ def test_a_file_that_changes_at_each_reading_is_said(folder: Path) -> None:
 
 @pytest.mark.parametrize("kind", ["ftps", "sftp"])
 def test_a_changed_certificate_or_key_is_refused_before_anything_is_sent(kind: str, host: StandinHost) -> None:
-    def open_link(identity: str) -> FtpsLink | SftpLink:
-        port, made = (host.ftps_port, FtpsLink) if kind == "ftps" else (host.sftp_port, SftpLink)
-        found: FtpsLink | SftpLink = made("127.0.0.1", port, "game", "keys", identity=identity, limits=QUICK)
+    def open_connection(identity: str) -> FtpsConnection | SftpConnection:
+        port, made = (host.ftps_port, FtpsConnection) if kind == "ftps" else (host.sftp_port, SftpConnection)
+        found: FtpsConnection | SftpConnection = made(
+            "127.0.0.1", port, "game", "keys", identity=identity, limits=QUICK
+        )
         return found
 
     with to_host(kind, host) as first:
-        assert isinstance(first, FtpsLink | SftpLink)
+        assert isinstance(first, FtpsConnection | SftpConnection)
         known = first.identity
     assert known.startswith("SHA256:")
-    open_link(known).close()
+    open_connection(known).close()
     host.change_identity()
-    with pytest.raises(LinkError, match=r"than the accepted one.*Nothing was sent") as refused:
-        open_link(known)
-    assert refused.value.fault is LinkFault.IDENTITY
+    with pytest.raises(ConnectionFailed, match=r"than the accepted one.*Nothing was sent") as refused:
+        open_connection(known)
+    assert refused.value.fault is ConnectionFault.IDENTITY
     assert refused.value.identity not in ("", known)
-    open_link(refused.value.identity).close()
+    open_connection(refused.value.identity).close()
 
 
 def test_a_private_key_signs_in_and_a_locked_or_spoilt_one_is_said(host: StandinHost) -> None:
     text, public = new_key()
     host.sftp.accepted_keys.add(public)
-    with SftpLink("127.0.0.1", host.sftp_port, "game", text, limits=QUICK) as link:
-        assert len(link.files()) == 2
+    with SftpConnection("127.0.0.1", host.sftp_port, "game", text, limits=QUICK) as connection:
+        assert len(connection.files()) == 2
     other, _ = new_key()
     for secret, said in (
         (other, "refuses the user `game` or its key"),
@@ -367,26 +376,26 @@ def test_a_private_key_signs_in_and_a_locked_or_spoilt_one_is_said(host: Standin
             "no private key that can be read",
         ),
     ):
-        with pytest.raises(LinkError, match=said) as caught:
-            SftpLink("127.0.0.1", host.sftp_port, "game", secret, limits=QUICK)
-        assert caught.value.fault is LinkFault.SIGN_IN
+        with pytest.raises(ConnectionFailed, match=said) as caught:
+            SftpConnection("127.0.0.1", host.sftp_port, "game", secret, limits=QUICK)
+        assert caught.value.fault is ConnectionFault.SIGN_IN
 
 
 @pytest.mark.parametrize("kind", OVER_THE_HOST)
 def test_an_unreachable_host_a_wrong_password_and_a_wrong_folder_are_told_apart(kind: str, host: StandinHost) -> None:
-    made = {"ftp": FtpLink, "ftps": FtpsLink, "sftp": SftpLink}[kind]
+    made = {"ftp": FtpConnection, "ftps": FtpsConnection, "sftp": SftpConnection}[kind]
     port = {"ftp": host.ftp_port, "ftps": host.ftps_port, "sftp": host.sftp_port}[kind]
     known = {}
     if kind == "ftps":
-        with to_host(kind, host) as link:
-            assert isinstance(link, FtpsLink)
-            known = {"identity": link.identity}
+        with to_host(kind, host) as connection:
+            assert isinstance(connection, FtpsConnection)
+            known = {"identity": connection.identity}
     for where, password, folder, fault, said in (
-        (1, "keys", "/", LinkFault.UNREACHABLE, r"No \w+ server answers at 127\.0\.0\.1:1"),
-        (port, "wrong", "/", LinkFault.SIGN_IN, "refuses the user `game` or its password"),
-        (port, "keys", "/none", LinkFault.MISSING, "The folder /none is not on"),
+        (1, "keys", "/", ConnectionFault.UNREACHABLE, r"No \w+ server answers at 127\.0\.0\.1:1"),
+        (port, "wrong", "/", ConnectionFault.SIGN_IN, "refuses the user `game` or its password"),
+        (port, "keys", "/none", ConnectionFault.MISSING, "The folder /none is not on"),
     ):
-        with pytest.raises(LinkError, match=said) as caught:
+        with pytest.raises(ConnectionFailed, match=said) as caught:
             made("127.0.0.1", where, "game", password, folder, limits=Limits(3, 1, 0), **known)
         assert caught.value.fault is fault
 
@@ -394,16 +403,16 @@ def test_an_unreachable_host_a_wrong_password_and_a_wrong_folder_are_told_apart(
 def test_a_host_that_says_nothing_is_given_up(tmp_path: Path) -> None:
     with socket.create_server(("127.0.0.1", 0)) as silent:
         port = silent.getsockname()[1]
-        for made in (FtpLink, FtpsLink, SftpLink):
-            with pytest.raises(LinkError) as caught:
+        for made in (FtpConnection, FtpsConnection, SftpConnection):
+            with pytest.raises(ConnectionFailed) as caught:
                 made("127.0.0.1", port, "game", "keys", limits=Limits(0.4, 1, 0))
-            assert caught.value.fault in (LinkFault.UNREACHABLE, LinkFault.BUSY)
+            assert caught.value.fault in (ConnectionFault.UNREACHABLE, ConnectionFault.BUSY)
 
 
 def test_the_host_refuses_programs_and_the_file_before_stays(host: StandinHost, folder: Path) -> None:
-    with to_host("ftp", host) as link, pytest.raises(LinkError) as caught:
-        link.write("tool.exe", b"MZ")
-    assert caught.value.fault is LinkFault.DENIED
+    with to_host("ftp", host) as connection, pytest.raises(ConnectionFailed) as caught:
+        connection.write("tool.exe", b"MZ")
+    assert caught.value.fault is ConnectionFault.DENIED
     assert "Programs are refused" in str(caught.value)
     assert not list(folder.rglob("*.exe*"))
 
@@ -411,20 +420,20 @@ def test_the_host_refuses_programs_and_the_file_before_stays(host: StandinHost, 
 # --- hosts and folders that mean harm ---------------------------------------------------------------------------------
 
 
-def test_a_folder_swapped_for_a_link_leads_nowhere(folder: Path, tmp_path: Path) -> None:
+def test_a_folder_swapped_for_a_connection_leads_nowhere(folder: Path, tmp_path: Path) -> None:
     """Whatever stands in the place of a folder at the moment of the call counts, not what stood there before."""
     outside = tmp_path / "outside"
     outside.mkdir()
     (outside / "a.xml").write_text("secret")
-    link = FolderLink(folder)
-    assert [file.path for file in link.files()]
+    connection = FolderConnection(folder)
+    assert [file.path for file in connection.files()]
     shutil.rmtree(folder / "sea")
     (folder / "sea").symlink_to(outside)
     for act in (
-        lambda: link.read("sea/a.xml"),
-        lambda: link.write("sea/a.xml", b"<b/>"),
-        lambda: link.remove("sea/a.xml"),
-        lambda: link.files("sea"),
+        lambda: connection.read("sea/a.xml"),
+        lambda: connection.write("sea/a.xml", b"<b/>"),
+        lambda: connection.remove("sea/a.xml"),
+        lambda: connection.files("sea"),
     ):
         with pytest.raises(PathRefused):
             act()
@@ -434,24 +443,24 @@ def test_a_folder_swapped_for_a_link_leads_nowhere(folder: Path, tmp_path: Path)
 
 def test_a_pipe_in_the_place_of_a_file_holds_nothing_up(folder: Path) -> None:
     os.mkfifo(folder / "pipe.xml")
-    link = FolderLink(folder)
-    assert "pipe.xml" in (link.files() and link.left_out)
-    for act in (lambda: link.read("pipe.xml"), lambda: link.write("pipe.xml", b"x")):
+    connection = FolderConnection(folder)
+    assert "pipe.xml" in (connection.files() and connection.left_out)
+    for act in (lambda: connection.read("pipe.xml"), lambda: connection.write("pipe.xml", b"x")):
         with pytest.raises(PathRefused):
             act()
 
 
 def test_a_replaced_file_keeps_its_rights(folder: Path) -> None:
     (folder / "sea/a.xml").chmod(0o750)
-    FolderLink(folder).write("sea/a.xml", b"<b/>")
+    FolderConnection(folder).write("sea/a.xml", b"<b/>")
     assert (folder / "sea/a.xml").stat().st_mode & 0o777 == 0o750
 
 
 def test_folders_in_folders_without_end_are_no_games_folder(folder: Path) -> None:
     deep = folder.joinpath(*["d"] * (MAX_DEPTH + 2))
     deep.mkdir(parents=True)
-    with pytest.raises(LinkError, match=rf"more than {MAX_DEPTH} folders lie in each other"):
-        FolderLink(folder).files()
+    with pytest.raises(ConnectionFailed, match=rf"more than {MAX_DEPTH} folders lie in each other"):
+        FolderConnection(folder).files()
 
 
 def test_a_host_without_end_is_left(monkeypatch: pytest.MonkeyPatch) -> None:
@@ -469,47 +478,47 @@ def test_a_host_without_end_is_left(monkeypatch: pytest.MonkeyPatch) -> None:
 
     deep = Deep()
     with (
-        pytest.raises(LinkError, match="folders lie in each other") as caught,
-        RemoteLink(lambda: deep, "the host", limits=QUICK) as link,  # type: ignore[arg-type,return-value]
+        pytest.raises(ConnectionFailed, match="folders lie in each other") as caught,
+        RemoteConnection(lambda: deep, "the host", limits=QUICK) as connection,  # type: ignore[arg-type,return-value]
     ):
-        link.files()
-    assert caught.value.fault is LinkFault.ENDLESS
+        connection.files()
+    assert caught.value.fault is ConnectionFault.ENDLESS
     assert deep.asked <= MAX_DEPTH + 1
     monkeypatch.setattr("zerrit.connections.remote.MAX_FILES", 3)
     wide = Deep()
     wide.folder = lambda path: [Entry(f"f{number}", "file") for number in range(4)]  # type: ignore[method-assign]
     with (
-        pytest.raises(LinkError, match="files and folders lie on the host"),
-        RemoteLink(lambda: wide, "the host", limits=QUICK) as link,  # type: ignore[arg-type,return-value]
+        pytest.raises(ConnectionFailed, match="files and folders lie on the host"),
+        RemoteConnection(lambda: wide, "the host", limits=QUICK) as connection,  # type: ignore[arg-type,return-value]
     ):
-        link.files()
+        connection.files()
 
 
-@pytest.mark.parametrize("link", ["vsftpd", "openssh"], indirect=True)
+@pytest.mark.parametrize("connection", ["vsftpd", "openssh"], indirect=True)
 def test_a_listing_too_long_is_left_and_the_connection_goes_on(
-    link: Link, folder: Path, monkeypatch: pytest.MonkeyPatch
+    connection: Connection, folder: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     for number in range(50):
         (folder / f"f{number}.xml").write_text("<a/>")
     for module in ("ftp", "sftp"):
         monkeypatch.setattr(f"zerrit.connections.{module}.MAX_FILES", 20)
-    with pytest.raises(LinkError, match="files and folders lie on") as caught:
-        link.files()
-    assert caught.value.fault is LinkFault.ENDLESS
-    assert link.read("f1.xml") == b"<a/>"
+    with pytest.raises(ConnectionFailed, match="files and folders lie on") as caught:
+        connection.files()
+    assert caught.value.fault is ConnectionFault.ENDLESS
+    assert connection.read("f1.xml") == b"<a/>"
 
 
-@pytest.mark.parametrize("link", ["ftp", "vsftpd", "sftp"], indirect=True)
+@pytest.mark.parametrize("connection", ["ftp", "vsftpd", "sftp"], indirect=True)
 def test_a_file_too_large_leaves_the_connection_in_step(
-    link: Link, folder: Path, monkeypatch: pytest.MonkeyPatch
+    connection: Connection, folder: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     """After a transfer that was broken off, each answer still belongs to its question."""
     (folder / "large.bin").write_bytes(bytes(300_000))
     monkeypatch.setattr("zerrit.connections.remote.MAX_BYTES", 1000)
     for _ in range(3):
-        with pytest.raises(LinkError, match="is larger than 1,000 bytes"):
-            link.read("large.bin")
-        assert link.read("sea/a.xml") == b"<a/>"
+        with pytest.raises(ConnectionFailed, match="is larger than 1,000 bytes"):
+            connection.read("large.bin")
+        assert connection.read("sea/a.xml") == b"<a/>"
 
 
 @pytest.mark.parametrize("last", ["211 End", "211"])
