@@ -44,7 +44,7 @@ screenshots: .venv/ready src/zerrit/web/console/index.html ## take the pictures 
 docs: .venv/ready ## make the pages that come from the code again: findings, gamebooks, the schema of gamebooks
 	$(PYTHON) -m zerrit.cli.findings_page > docs/findings.md
 	$(PYTHON) -m zerrit.report.gamebook_page > docs/gamebook.md
-	$(PYTHON) -m zerrit gamebook form > docs/gamebook.schema.json
+	$(PYTHON) -m zerrit gamebook schema > docs/gamebook.schema.json
 
 bench: .venv/ready ## measure reading and editing beside general-purpose yardsticks
 	$(PYTHON) -m benchmarks.run

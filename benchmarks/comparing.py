@@ -44,7 +44,7 @@ def measure() -> CompareCost:
                 (root / side / path).write_bytes(data)
         with workspace_of(root / "data", {"kind": "folder", "folder": str(root / "game")}) as workspace:
             fetch.fetch(workspace, "isolde", "reef")
-            change = changes.open_change(workspace, "isolde", "reef", "one value")
+            change = changes.create_change(workspace, "isolde", "reef", "one value")
             changes.add_step(workspace, "isolde", change.id, Step(StepKind.SET, ADDRESS, "=77"))
             later = [
                 _timed(lambda: state_comparison.compare_change(workspace, change.id, "base")) for _ in range(ROUNDS)

@@ -82,7 +82,7 @@ def _server(name: str, connection: dict[str, Any], vault: Vault, url: str = "htt
         connection_secret=vault.seal("keys"),
         control={"kind": "http", "url": url},
         control_secret=vault.seal("keys"),
-        care={},
+        maintenance={},
         said={},
         created_at=datetime.now(UTC),
     )
@@ -184,7 +184,7 @@ def _deploy_one(root: Path) -> Counter[str]:
 
     with workspace_of(root / "data-ftp", connection, f"http://127.0.0.1:{host.control_port}/reef") as workspace:
         fetch.fetch(workspace, "isolde", "reef")
-        change = changes.open_change(workspace, "isolde", "reef", "one of many")
+        change = changes.create_change(workspace, "isolde", "reef", "one of many")
         changes.add_step(workspace, "isolde", change.id, Step(StepKind.SET, "area-1/file-1.yml#name", "=pier"))
         run = run_requests.begin_deploy(workspace, "isolde", [change.id])
         ftp._FtpWire.read, ftp._FtpWire.store = read, store  # type: ignore[method-assign, assignment]

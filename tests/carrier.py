@@ -55,7 +55,7 @@ class Carrier:
 
     def _carry(self, run: api.RunOut, slip: str) -> None:
         """Do what the step sheet says, and show what lies there then."""
-        with zipfile.ZipFile(io.BytesIO(self._quick.zerrit.hand_out(run.id))) as packed:
+        with zipfile.ZipFile(io.BytesIO(self._quick.zerrit.instructions(run.id))) as packed:
             sheet = packed.read("STEPS.txt").decode()
             files = {
                 name.removeprefix("files/"): packed.read(name)

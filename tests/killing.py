@@ -25,8 +25,8 @@ from pathlib import Path
 
 import httpx
 
+from tests.ports import free_port
 from tests.quick import ADMIN, GAMEBOOK, PASSWORD, SECRET, QuickGame, connection_to, lay_out
-from tests.real_servers import free_port
 from tests.reliability import write_part
 from zerrit import api
 from zerrit.client import Client
@@ -111,7 +111,7 @@ class Killer:
     def seed_service(self) -> None:
         host = self.host
         with self.client() as zerrit:
-            zerrit.put_gamebook("quick", GAMEBOOK)
+            zerrit.save_gamebook("quick", GAMEBOOK)
             for name in SERVERS:
                 control = api.HttpControl(url=f"http://127.0.0.1:{host.control_port}/{name}", token=SECRET)
                 kind = name.removeprefix("by-")
@@ -140,7 +140,7 @@ class Killer:
         snapshots = [one for one in zerrit.snapshots(name) if one.kind == "server"]
         if kind == "rollback" and len(snapshots) > 1:
             return zerrit.rollback(name, self.random.choice(snapshots[1:6]).id)
-        change = zerrit.open_change(name, "A try").id
+        change = zerrit.create_change(name, "A try").id
         value = self.random.randrange(1, 10**6)
         if kind == "reload":
             zerrit.add_step(change, api.StepIn(kind="set", address="live/bell.yml#volume", operation=f"={value}"))

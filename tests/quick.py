@@ -173,7 +173,7 @@ class Quick:
         assert isinstance(found, QuickGame)
         return found
 
-    def add(self, name: str = "reef", kind: str = "folder", **care: object) -> None:
+    def add(self, name: str = "reef", kind: str = "folder", **maintenance: object) -> None:
         """A server by a kind of connection, fetched."""
         self.zerrit.add_server(
             api.ServerIn(
@@ -181,7 +181,7 @@ class Quick:
                 gamebook="quick",
                 connection=connection_to(kind, self.host, name),
                 control=self._control(name),
-                care=api.Care.model_validate(care),
+                maintenance=api.Maintenance.model_validate(maintenance),
             )
         )
         self.zerrit.fetch(name)
@@ -200,7 +200,7 @@ class Quick:
         log = self.game(name).folder / "logs/station.log"
         shown |= {"logs/station.log": log.read_bytes()} if log.exists() else {}
         gone = self.shown - shown.keys()
-        self.zerrit.take_in(name, shown, sorted(gone))
+        self.zerrit.upload(name, shown, sorted(gone))
         self.shown = set(shown)
 
     def _control(self, name: str) -> api.HttpControl:
@@ -208,7 +208,7 @@ class Quick:
 
     def change(self, *settings: str, name: str = "reef", title: str = "A try") -> int:
         """A change of values, each as ADDRESS=VALUE."""
-        change = self.zerrit.open_change(name, title).id
+        change = self.zerrit.create_change(name, title).id
         for text in settings:
             address, _, value = text.rpartition("=")
             self.zerrit.add_step(change, api.StepIn(kind="set", address=address, operation=f"={value}"))
@@ -266,7 +266,7 @@ def begun_data() -> tuple[Path, str]:
         with Client(url) as anonymous:
             token = anonymous.token(ADMIN, PASSWORD).token
         with Client(url, token) as zerrit:
-            zerrit.put_gamebook("quick", GAMEBOOK)
+            zerrit.save_gamebook("quick", GAMEBOOK)
     return folder / "data", token
 
 

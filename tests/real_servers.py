@@ -15,6 +15,7 @@ from pathlib import Path
 
 import paramiko
 
+from tests.ports import free_port
 from zerrit.standin.host import make_certificate
 
 
@@ -24,12 +25,6 @@ class RealServer:
     user: str
     secret: str
     folder: str
-
-
-def free_port() -> int:
-    with socket.create_server(("127.0.0.1", 0)) as found:
-        port: int = found.getsockname()[1]
-    return port
 
 
 def _await(port: int, process: subprocess.Popen[bytes]) -> None:

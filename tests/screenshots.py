@@ -43,12 +43,12 @@ def pages(stack: DemoStack, browser: Browser) -> None:
     page.get_by_text("text", exact=True).click()
     area = page.get_by_label("Text of the gamebook")
     area.fill(area.input_value().replace("from: 1, to: 120", "from: 1, to: 46"))
-    page.get_by_role("button", name="Try on the files").click()
+    page.get_by_role("button", name="Test on the files").click()
     page.get_by_text("findings would come").wait_for()
     area.evaluate("area => { area.scrollTop = 180; }")
     shoot(page, "gamebook")
     with stack.client() as zerrit:
-        other = zerrit.open_change("lantern-shelf", "Two circuits for wet evenings")
+        other = zerrit.create_change("lantern-shelf", "Two circuits for wet evenings")
     page.goto(f"{stack.url}/changes/{other.id}")
     page.get_by_role("button", name="Add a step").click()
     page.get_by_label("What to do").click()
@@ -59,7 +59,7 @@ def pages(stack: DemoStack, browser: Browser) -> None:
     page.get_by_text("Took off").first.wait_for()
     shoot(page, "merge")
     with stack.client() as zerrit:
-        draft = zerrit.open_change("coral-gate", "More gimbals in the old iron")
+        draft = zerrit.create_change("coral-gate", "More gimbals in the old iron")
         weight = "dredge/hauls.yml#sets/[Old Iron]/entries/[Copper Gimbal]/weight"
         zerrit.add_step(draft.id, api.StepIn(kind="set", address=weight, operation="=4"))
         zerrit.import_defaults("coral-gate", "2.2", defaults_zip("2.2"))
@@ -82,7 +82,7 @@ def deployed(stack: DemoStack, browser: Browser) -> None:
             ("Gimbals deeper, two circuits", story_steps("Ribbonweed Flats")),
             ("Stronger pumps everywhere", [crashing_step()]),
         ):
-            change = zerrit.open_change("coral-gate", title)
+            change = zerrit.create_change("coral-gate", title)
             for step in steps:
                 zerrit.add_step(change.id, step)
             zerrit.check(change.id)
@@ -116,21 +116,19 @@ def _looked_after(stack: DemoStack, page: Page) -> None:
     finds.write_text(finds.read_text().replace('holds="30"', 'holds="38"', 1))
     with stack.client() as zerrit:
         zerrit.fetch("coral-gate")
-        zerrit.add_window(
-            "coral-gate", api.WindowIn(does="restart", times=["05:00"], zone="Europe/Berlin", announce=10)
-        )
-        zerrit.add_window("coral-gate", api.WindowIn(does="backup", times=["13:00", "21:00"], zone="Europe/Berlin"))
+        zerrit.add_task("coral-gate", api.TaskIn(task="restart", times=["05:00"], zone="Europe/Berlin", announce=10))
+        zerrit.add_task("coral-gate", api.TaskIn(task="snapshot", times=["13:00", "21:00"], zone="Europe/Berlin"))
     page.goto(f"{stack.url}/servers/coral-gate/care")
     page.get_by_text("every day at 05:00").wait_for()
     page.get_by_text("a person, or the host").or_(page.get_by_text("it was somebody else")).first.wait_for()
-    shoot(page, "care")
+    shoot(page, "maintenance")
     with stack.client() as zerrit:
-        change = zerrit.open_change("lantern-shelf", "Longer days")
+        change = zerrit.create_change("lantern-shelf", "Longer days")
         zerrit.add_step(change.id, api.StepIn(kind="set", address="station.ini#World/DayLength", operation="=120"))
         found = zerrit.begin_rollout(api.RolloutIn(change=change.id, waves=[["lantern-shelf"]]))
         while zerrit.rollout(found.id).state == "running":
             page.wait_for_timeout(300)
-    page.goto(f"{stack.url}/fleet?address=station.ini%23World%2F*")
+    page.goto(f"{stack.url}/servers?address=station.ini%23World%2F*")
     page.get_by_text("All servers of it have the change.").wait_for()
     shoot(page, "fleet")
 
@@ -146,9 +144,9 @@ def commands(stack: DemoStack, browser: Browser, folder: Path) -> None:
     (folder / "mine" / "sea/finds.xml").write_text(broken)
     (folder / "fathomline.yml").write_bytes(gamebook())
     with stack.client() as zerrit:
-        change = zerrit.open_change("lantern-shelf", "Fewer lanterns")
+        change = zerrit.create_change("lantern-shelf", "Fewer lanterns")
         zerrit.add_step(change.id, story_steps()[3])
-        brighter = zerrit.open_change("lantern-shelf", "Brighter lanterns")
+        brighter = zerrit.create_change("lantern-shelf", "Brighter lanterns")
         zerrit.add_step(brighter.id, story_steps()[0])
     terminal(
         browser,
@@ -174,10 +172,10 @@ def commands(stack: DemoStack, browser: Browser, folder: Path) -> None:
         folder,
         "cli-runs",
         f"zerrit change deploy {brighter.id} --yes",
-        "zerrit change undo 4",
+        "zerrit change revert 4",
         "zerrit drift coral-gate",
-        "zerrit window list coral-gate",
-        "zerrit snapshot prune coral-gate --try | tail -4",
+        "zerrit schedule list coral-gate",
+        "zerrit snapshot prune coral-gate --dry-run | tail -4",
         "zerrit backup --save-to copy.db && zerrit rescue copy.db 1 --save-to rescued",
     )
     (folder / "pumps.txt").write_text(snippet("pump-circuits.txt"))

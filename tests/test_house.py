@@ -15,6 +15,7 @@ import structlog
 
 from zerrit.cli.main import main
 from zerrit.client import AsyncClient, Client
+from zerrit.core.signs import SIGNS
 from zerrit.web import Settings, create_app
 
 ROOT = Path(__file__).parent.parent
@@ -23,6 +24,12 @@ ROOT = Path(__file__).parent.parent
 def test_the_consoles_types_are_made_from_the_api_as_it_is(tmp_path: Path) -> None:
     kept = json.loads((ROOT / "console/src/api/openapi.json").read_text())
     assert create_app(Settings(tmp_path)).openapi() == kept, "run `make types`"
+
+
+def test_the_console_and_the_commands_have_the_same_signs() -> None:
+    marks = (ROOT / "console/src/shared/KindMark.tsx").read_text()
+    shown = dict(re.findall(r'^  "?([\w -]+?)"?: \{ sign: "(.)"', marks, re.MULTILINE))
+    assert {kind: shown.get(kind) for kind in SIGNS} == SIGNS
 
 
 def test_both_clients_have_the_same_calls() -> None:
@@ -41,12 +48,12 @@ def test_every_dependency_is_explained() -> None:
         assert f"`{name}`" in text, name
 
 
-def test_every_connection_of_the_documentation_leads_somewhere_and_every_picture_is_linked() -> None:
+def test_every_link_of_the_documentation_leads_somewhere_and_every_picture_is_linked() -> None:
     linked: set[Path] = set()
     for page in [ROOT / "README.md", *(ROOT / "docs").glob("*.md")]:
         for target in re.findall(r"\]\(([^)#:]+)\)", page.read_text()):
             place = (page.parent / target).resolve()
-            assert place.exists(), f"{page.name} connections to {target}"
+            assert place.exists(), f"{page.name} links to {target}"
             linked.add(place)
     pictures = set((ROOT / "docs/screenshots").glob("*.png"))
     assert pictures <= linked

@@ -6,7 +6,7 @@ import { useEvents } from "./api/useEvents";
 import { AccountPage } from "./features/account/AccountPage";
 import { ChangePage } from "./features/changes/ChangePage";
 import { FilePage } from "./features/files/FilePage";
-import { FleetPage } from "./features/fleet/FleetPage";
+import { AllServersPage } from "./features/servers/AllServersPage";
 import { OverviewPage } from "./features/servers/OverviewPage";
 import { ServerPage } from "./features/servers/ServerPage";
 import { SignInPage } from "./features/signin/SignInPage";
@@ -31,7 +31,7 @@ function Pages({ name }: { name: string }) {
         <Route path="/" element={<OverviewPage />} />
         <Route path="/servers/:serverId/file/*" element={<FilePage />} />
         <Route path="/servers/:serverId/:tab?" element={<ServerPage />} />
-        <Route path="/fleet" element={<FleetPage />} />
+        <Route path="/servers" element={<AllServersPage />} />
         <Route path="/account" element={<AccountPage name={name} />} />
         <Route path="/changes/:changeId" element={<ChangePage />} />
         <Route path="*" element={<NoSuchPage />} />

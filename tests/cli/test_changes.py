@@ -18,7 +18,7 @@ Shared = tuple[DemoStack, Client]
 
 @pytest.fixture
 def change(shared: Shared) -> str:
-    return str(shared[1].open_change("lantern-shelf", "By command").id)
+    return str(shared[1].create_change("lantern-shelf", "By command").id)
 
 
 STEPS = [
@@ -100,7 +100,7 @@ def test_a_step_says_what_it_will_do(run: Run, change: str, arguments: tuple[str
 
 def test_a_snippet_comes_from_standard_input_or_a_file(run: Run, change: str, tmp_path: Path) -> None:
     (tmp_path / "pumps.txt").write_text(snippet("pump-circuits.txt"), encoding="utf-8")
-    planned = run("change", "merge", change, "station.ini", "pumps.txt", "--try")
+    planned = run("change", "merge", change, "station.ini", "pumps.txt", "--dry-run")
     assert "+ add   Pumps/Circuit[Wet Lab]" in planned.out
     assert "Step" not in planned.out
     merged = run("change", "merge", change, "station.ini", "-", stdin=(tmp_path / "pumps.txt").read_text())
@@ -126,13 +126,13 @@ def test_an_action_of_a_merge_is_chosen(run: Run, change: str) -> None:
 
 def test_a_file_is_put_and_taken_out_again(run: Run, change: str, tmp_path: Path) -> None:
     (tmp_path / "rules.txt").write_text("no diving alone\n")
-    assert run("change", "put", change, "crew/rules.txt", "rules.txt").out.startswith(
+    assert run("change", "put-file", change, "crew/rules.txt", "rules.txt").out.startswith(
         "Step 1: put crew/rules.txt 1 lines"
     )
-    assert run("change", "drop", change, "1").out == "Step 1 is out: put crew/rules.txt\n"
+    assert run("change", "remove-step", change, "1").out == "Step 1 is out: put crew/rules.txt\n"
     (tmp_path / "rules.bin").write_bytes(b"caf\xe9")
-    assert "rules.bin is not UTF-8 text." in run("change", "put", change, "crew/rules.txt", "rules.bin").err
-    ignored = run("change", "put", change, "logs/a.log", "rules.txt")
+    assert "rules.bin is not UTF-8 text." in run("change", "put-file", change, "crew/rules.txt", "rules.bin").err
+    ignored = run("change", "put-file", change, "logs/a.log", "rules.txt")
     assert "logs/a.log is none of the files that Zerrit keeps for lantern-shelf" in ignored.err
 
 
@@ -169,7 +169,7 @@ def test_a_change_is_listed_shown_and_withdrawn(run: Run, change: str) -> None:
     assert '-  <hull name="Skiff" crew="2" crush="60" stock="12">' in text
     assert '+  <hull name="Skiff" crew="2" crush="60" stock="16">' in text
     assert run("change", "withdraw", change).out == f"Change {change} is withdrawn.\n"
-    assert f"Change {change} is withdrawn and is not edited any more." in run("change", "drop", change, "1").err
+    assert f"Change {change} is withdrawn and is not edited any more." in run("change", "remove-step", change, "1").err
 
 
 def test_a_change_is_put_on_newer_files(run: Run, change: str, shared: Shared) -> None:
@@ -183,7 +183,7 @@ def test_a_change_is_put_on_newer_files(run: Run, change: str, shared: Shared) -
     assert "note: craft.xml on lantern-shelf is not as in snapshot" in noted
     fetched = run("fetch", "lantern-shelf")
     assert "~ changed  craft.xml" in fetched.out
-    assert run("change", "refresh", change).out.startswith(f"Change {change} now stands on snapshot ")
+    assert run("change", "update", change).out.startswith(f"Change {change} now stands on snapshot ")
     assert "craft.xml#hull[Lugger]/@stock: 7 -> 8" in run("change", "show", change).out
 
 
@@ -203,5 +203,5 @@ def test_a_setting_of_a_server_is_changed_and_the_rest_stays(run: Run, shared: S
 def test_gamebooks_are_listed_and_a_broken_one_is_refused(run: Run, tmp_path: Path) -> None:
     assert "fathomline" in run("gamebook", "list").out
     (tmp_path / "bad.yml").write_text("gamebook: 1\ngame: x\nlists: {a: {from: 'b.xml#c['}}\n")
-    done = run("gamebook", "put", "bad", "bad.yml")
+    done = run("gamebook", "save", "bad", "bad.yml")
     assert (done.code, "line 3: lists / a / from: c[ is no address" in done.err) == (2, True)

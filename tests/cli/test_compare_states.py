@@ -119,7 +119,7 @@ def test_the_lines_that_differ_are_worked_out_only_when_asked_for(quick: Quick) 
 
 
 def test_a_step_that_removes_a_binary_is_deployed_and_can_be_taken_back(quick: Quick) -> None:
-    change = quick.zerrit.open_change("reef", "Without the pack").id
+    change = quick.zerrit.create_change("reef", "Without the pack").id
     quick.zerrit.add_step(change, api.StepIn(kind="remove-file", address="mods.pak"))
     assert [(one.kind, one.address) for one in quick.zerrit.differences(change).differences] == [
         ("removed", "mods.pak")

@@ -125,7 +125,7 @@ def test_an_upgrade_is_shown_decided_and_opened(run: Callable[..., Done], tmp_pa
     told = run("upgrade", "lantern-shelf", "--from", "2.1", "--to", "2.2", "--details").out
     assert "station.ini, the vendor changed:" in told
     assert "~ changed  station.ini#World/Chart" in told.partition("station.ini, changed here:")[2]
-    opened = run("upgrade", "lantern-shelf", "--from", "2.1", "--to", "2.2", "--open", "To 2.2")
+    opened = run("upgrade", "lantern-shelf", "--from", "2.1", "--to", "2.2", "--create", "To 2.2")
     assert "on lantern-shelf: To 2.2, 8 steps." in opened.out
     wrong = run("upgrade", "lantern-shelf", "--from", "2.1", "--to", "2.2", "--choose", "craft.xml#hull[Skiff]=mine")
     assert (wrong.code, "there is no such conflict; there is none at all" in wrong.err) == (2, True)
@@ -141,7 +141,7 @@ def test_a_change_is_replayed_from_the_command_line(run: Callable[..., Done]) ->
 
 def test_a_step_is_tried_from_the_command_line(run: Callable[..., Done]) -> None:
     place = f"{FINDS}#find[*Cork Float]/band/@holds"
-    done = run("change", "set", "1", place, "*1.5", "--try")
+    done = run("change", "set", "1", place, "*1.5", "--dry-run")
     assert done.out.splitlines()[-1] == "6 places would change. Nothing was added to the change."
-    wrong = run("change", "copy-fields", "1", f"{FINDS}#find[Small Cork Float]", "find[Big*]", "--try")
+    wrong = run("change", "copy-fields", "1", f"{FINDS}#find[Small Cork Float]", "find[Big*]", "--dry-run")
     assert (wrong.code, "no find that fits [Big*]" in wrong.err) == (2, True)

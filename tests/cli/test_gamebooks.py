@@ -172,8 +172,8 @@ def test_rules_are_shown_with_how_often_they_hold(folder: Path) -> None:
 
 
 def test_the_form_of_gamebooks_is_printed(folder: Path) -> None:
-    assert zerrit("gamebook", "form", cwd=folder).data["title"] == "Zerrit gamebook, version 1"
-    assert zerrit("gamebook", "form", "--output", "page", cwd=folder).out.startswith("# Gamebooks")
+    assert zerrit("gamebook", "schema", cwd=folder).data["title"] == "Zerrit gamebook, version 1"
+    assert zerrit("gamebook", "schema", "--output", "page", cwd=folder).out.startswith("# Gamebooks")
 
 
 def test_completion_offers_addresses_of_local_files(folder: Path) -> None:
@@ -242,7 +242,7 @@ def test_a_gamebook_is_read_tried_and_listed(folder: Path, signed_in: dict[str, 
     text = zerrit("gamebook", "get", "fathomline", cwd=folder, **signed_in).out
     assert text == (folder / "fathomline.yml").read_text()
     spoil(folder / "fathomline.yml", "from: 1, to: 120", "from: 1, to: 46")
-    done = zerrit("gamebook", "try", "coral-gate", "fathomline.yml", cwd=folder, **signed_in)
+    done = zerrit("gamebook", "test", "coral-gate", "fathomline.yml", cwd=folder, **signed_in)
     assert done.code == 0 and "findings would come, 0 would go." in done.out
     rules = zerrit("gamebook", "rules", "coral-gate", cwd=folder, **signed_in)
     assert "the values at crew/parties.yml#parties/*/name, where is_on(open)" in rules.out

@@ -41,14 +41,14 @@ def test_a_deploy_says_each_stage_and_what_to_look_at(run: Run, quick: Quick) ->
     change = str(quick.change("sea/1.yml#holds=5"))
     done = run("change", "deploy", change, "--yes")
     said(done, "preflight    done", "watch        done", "deployed: 1 file written", "[to do] dive and count")
-    said(run("look", change, "1", "wrong", "--note", "only four"), "[wrong]", f"zerrit change undo {change}")
-    said(run("look", change, "1", "right"), f"Change {change} is proven.")
+    said(run("look", change, "1", "wrong", "--note", "only four"), "[wrong]", f"zerrit change revert {change}")
+    said(run("look", change, "1", "right"), f"Change {change} is confirmed.")
     said(run("look", change, "7", "right"), "has 1 thing to look at", code=2)
-    done = run("change", "undo", change)
+    done = run("change", "revert", change)
     said(done, "sea/1.yml#holds", "--open opens a change")
     quick.deploy("sea/1.yml#holds=6")
-    said(run("change", "undo", change), "6 now, 0 before", code=1)
-    said(run("change", "undo", change, "--choose", "sea/1.yml#holds==9", "--open"), "is open for it")
+    said(run("change", "revert", change), "6 now, 0 before", code=1)
+    said(run("change", "revert", change, "--choose", "sea/1.yml#holds==9", "--create"), "is open for it")
 
 
 def test_a_run_is_shown_with_its_evidence_and_can_be_cancelled(run: Run, quick: Quick) -> None:
@@ -70,14 +70,14 @@ def test_restart_and_rollback_ask_first(run: Run, quick: Quick) -> None:
 
 def test_snapshots_from_taking_to_taking_in(run: Run, quick: Quick, tmp_path: Path) -> None:
     (quick.game().folder / "sea/extra.yml").write_text("holds: 1\n")
-    said(run("snapshot", "take", "reef", "--reason", "for the weekend", "--keep"), "for the weekend", "kept")
+    said(run("snapshot", "take", "reef", "--reason", "for the weekend", "--pin"), "for the weekend", "pinned")
     number = str(quick.zerrit.snapshots("reef")[0].id)
     said(run("snapshot", "export", "reef", number, "--save-to", "out.zip"), "READ-ME-FIRST.txt")
     said(run("snapshot", "import", "reef", "out.zip"), "zerrit rollback reef")
     (tmp_path / "junk.zip").write_bytes(b"junk")
     said(run("snapshot", "import", "reef", "junk.zip"), "not a ZIP", code=2)
-    said(run("snapshot", "let-go", "reef", number), "when the retention rules say so")
-    said(run("snapshot", "prune", "reef", "--try"), "Would go: none")
+    said(run("snapshot", "unpin", "reef", number), "when the retention rules say so")
+    said(run("snapshot", "prune", "reef", "--dry-run"), "Would go: none")
     said(run("snapshot", "verify"), "All are as they were kept.")
     said(run("restore", "reef", "1", "sea/"), "remove-file", "sea/extra.yml")
     said(run("restore", "reef", "1", "nowhere/"), "a folder nowhere/", code=2)
@@ -92,25 +92,25 @@ def test_drift_is_told_with_what_to_do(run: Run, quick: Quick) -> None:
     station.write_text(station.read_text().replace("holds: 0", "holds: 8"))
     said(run("fetch", "shoal"), "~ changed  sea/3.yml", "zerrit drift shoal")
     said(run("drift", "shoal"), "a person, or the host's panel", "sea/3.yml#holds", "+8", "--adopt")
-    said(run("drift", "shoal", "--adopt", "--undo"), "Either --adopt or --undo", code=2)
+    said(run("drift", "shoal", "--adopt", "--revert"), "Either --adopt or --revert", code=2)
     said(run("drift", "shoal", "--adopt", "--title", "By the panel"), "By the panel; it is deployed.")
-    said(run("drift", "shoal", "--undo"), "carry", "zerrit change deploy")
+    said(run("drift", "shoal", "--revert"), "carry", "zerrit change deploy")
 
 
 def test_windows_and_the_queue(run: Run, quick: Quick) -> None:
     change = str(quick.change("sea/5.yml#holds=5"))
-    said(run("change", "queue", change), "zerrit window add reef", code=2)
+    said(run("change", "queue", change), "zerrit schedule add reef", code=2)
     said(
-        run("window", "add", "reef", "restart", "--at", "05:00", "--on", "tue", "--zone", "Europe/Berlin"),
+        run("schedule", "add", "reef", "restart", "--at", "05:00", "--on", "tue", "--zone", "Europe/Berlin"),
         "tue at 05:00",
     )
     said(run("change", "queue", change), "goes with the restart of")
-    said(run("window", "list", "reef"), "Europe/Berlin", change)
+    said(run("schedule", "list", "reef"), "Europe/Berlin", change)
     said(run("change", "unqueue", change), "does not wait")
-    said(run("window", "add", "reef", "backup", "--at", "9", "--zone", "Nowhere"), code=2)
-    number = str(quick.zerrit.windows("reef")[0].id)
-    said(run("window", "remove", "reef", number), "is gone")
-    said(run("window", "list", "reef"), "has no window")
+    said(run("schedule", "add", "reef", "snapshot", "--at", "9", "--zone", "Nowhere"), code=2)
+    number = str(quick.zerrit.schedule("reef")[0].id)
+    said(run("schedule", "remove", "reef", number), "is gone")
+    said(run("schedule", "list", "reef"), "has no schedule")
 
 
 def test_a_rollout_and_the_grid(run: Run, quick: Quick) -> None:
@@ -157,7 +157,7 @@ def test_a_server_is_added_by_every_way(run: Run, quick: Quick, tmp_path: Path) 
     said(run("said", "by-hand", "stopped"), "is stopped, says isolde")
     said(run("fetch", "by-hand"), "files.")
     said(run("server", "set", "by-sftp", "--settle", "3", "--retention", "5,4,3,2", "--may-rehearse"), "new settings")
-    care = quick.zerrit.server("by-sftp").care
+    care = quick.zerrit.server("by-sftp").maintenance
     assert (care["settle"], care["retention"]["weekly"], care["may_rehearse"]) == (3, 3, True)
     said(run("server", "set", "by-sftp", "--retention", "5"), "write four numbers", code=2)
     said(run("server", "add", "no-way", "--control-by-hand"), "Say how the files are reached", code=2)

@@ -17,6 +17,7 @@ import httpx
 import pytest
 
 from tests.cli.command import Done, zerrit
+from tests.ports import free_port
 from zerrit.client import Client
 from zerrit.demo.stack import ADMIN, PASSWORD, DemoStack
 
@@ -36,13 +37,6 @@ def process(*arguments: str, **environment: str) -> Iterator[subprocess.Popen[st
     finally:
         running.kill()
         running.communicate()
-
-
-def free_port() -> int:
-    with socket.socket() as probe:
-        probe.bind(("127.0.0.1", 0))
-        port: int = probe.getsockname()[1]
-        return port
 
 
 def wait_for(url: str, running: subprocess.Popen[str]) -> None:
@@ -149,9 +143,9 @@ def test_trouble_with_the_service_has_an_exit_code_of_its_own(shared: Shared, tm
         (("change", "set", "1", f"{GIMBAL}/@name", "+1"), 2, "`Copper Gimbal` is no number"),
         (("change", "set", "1", "sea/finds.xml#find[Zz*]/@house", "=1"), 2, "sea/finds.xml has no find that fits [Zz*]."),
         (("change", "deploy", "1", "--yes"), 1, "Change 1 is blocked: sea/finds.xml, line 77: `Ribbonwed Flats` is not among the grounds"),
-        (("change", "drop", "1", "99"), 2, "Change 1 has no step 99."),
+        (("change", "remove-step", "1", "99"), 2, "Change 1 has no step 99."),
         (("change", "add", "1", GIMBAL, "band", "depth"), 2, "`depth`: write FIELD=VALUE, such as depth=abyss."),
-        (("change", "open", "coral-gate", ""), 2, "title"),
+        (("change", "create", "coral-gate", ""), 2, "title"),
         (("rollback", "coral-gate", "999", "--yes"), 2, "coral-gate has no snapshot 999."),
         (("server", "add", "x", "--control", "http://127.0.0.1:1"), 2, "Say how the files are reached"),
         (("server", "add", "x", "--ftp", "127.0.0.1:1", "--control", "ftp://x"), 2, "url: write it with http:// or https:// in front, such as https://host/coral-gate"),
@@ -184,7 +178,7 @@ def test_a_change_is_looked_at_in_json(signed_in: dict[str, str], tmp_path: Path
 
 def test_a_deploy_asks_before_it_stops_the_game(signed_in: dict[str, str], shared: Shared, tmp_path: Path) -> None:
     _, client = shared
-    change = client.open_change("lantern-shelf", "Not tonight")
+    change = client.create_change("lantern-shelf", "Not tonight")
     zerrit("change", "set", str(change.id), f"{GIMBAL}/@house", "=50", cwd=tmp_path, **signed_in)
     done = zerrit("change", "deploy", str(change.id), cwd=tmp_path, stdin="n\n", **signed_in)
     assert "Stop lantern-shelf, write sea/finds.xml, and start it again? [y/N]" in done.out

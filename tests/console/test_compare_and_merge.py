@@ -31,14 +31,14 @@ def test_two_states_are_compared_and_narrowed(at: Page, shared: Shared) -> None:
     at.get_by_role("option", name="the defaults of 2.1").click()
     expect(at.get_by_text("11 differences in 11 entries.")).to_be_visible()
     at.get_by_label("Only at").fill("sea/*.xml#find[Copper*]")
-    at.get_by_role("button", name="Narrow").click()
+    at.get_by_role("button", name="Filter").click()
     expect(at.get_by_text("1 difference in 1 entry.")).to_be_visible()
     expect(at.get_by_role("row", name="changed sea/finds.xml#find[Copper Gimbal]/@house 35 45 +10")).to_be_visible()
     with at.expect_popup() as opened:
-        at.get_by_role("connection", name="Page to print").click()
+        at.get_by_role("connection", name="Print view").click()
     expect(opened.value.get_by_role("heading", level=1)).to_contain_text("From defaults 2.1 of coral-gate")
     at.get_by_label("Only at").fill("sea/finds.xml#find[Coper Gimbal]")
-    at.get_by_role("button", name="Narrow").click()
+    at.get_by_role("button", name="Filter").click()
     expect(at.get_by_role("alert")).to_contain_text("Nearest: find[Copper Gimbal]")
 
 
@@ -46,7 +46,7 @@ def test_an_upgrade_is_decided_and_becomes_a_change(at: Page, shared: Shared) ->
     stack, zerrit = shared
     at.goto(f"{stack.url}/servers/coral-gate/upgrade")
     expect(at.get_by_text("5 conflicts are still to be decided.")).to_be_visible()
-    expect(at.get_by_role("button", name="Make it a change")).to_be_disabled()
+    expect(at.get_by_role("button", name="Create change")).to_be_disabled()
     expect(at.get_by_text("How fast the water clouds behind a crew.")).to_be_visible()
     expect(at.get_by_text("galley/menus/feast.json")).to_be_visible()
     at.get_by_role("button", name="station.ini").click()
@@ -55,7 +55,7 @@ def test_an_upgrade_is_decided_and_becomes_a_change(at: Page, shared: Shared) ->
     gimbal = at.get_by_role("group", name="Decide sea/finds.xml#find[Copper Gimbal]/@house")
     gimbal.get_by_role("button", name="another").click()
     at.get_by_label("Value for sea/finds.xml#find[Copper Gimbal]/@house").fill("42")
-    at.get_by_role("button", name="Make it a change").click()
+    at.get_by_role("button", name="Create change").click()
     expect(at.get_by_role("heading", name="Upgrade from 2.1 to 2.2")).to_be_visible()
     change = zerrit.changes("coral-gate")[0]
     found = {d.address: d.new for d in zerrit.differences(change.id).differences}
@@ -66,7 +66,7 @@ def test_an_upgrade_is_decided_and_becomes_a_change(at: Page, shared: Shared) ->
 
 def test_a_merge_plan_is_changed_row_by_row(at: Page, shared: Shared) -> None:
     stack, zerrit = shared
-    change = zerrit.open_change("coral-gate", "Tarnished things")
+    change = zerrit.create_change("coral-gate", "Tarnished things")
     at.goto(f"{stack.url}/changes/{change.id}")
     at.get_by_role("button", name="Add a step").click()
     at.get_by_label("What to do").click()
@@ -89,7 +89,7 @@ def test_a_merge_plan_is_changed_row_by_row(at: Page, shared: Shared) -> None:
 
 def test_a_snippet_that_fits_several_places_asks(at: Page, shared: Shared) -> None:
     stack, zerrit = shared
-    change = zerrit.open_change("coral-gate", "Somewhere")
+    change = zerrit.create_change("coral-gate", "Somewhere")
     at.goto(f"{stack.url}/changes/{change.id}")
     at.get_by_role("button", name="Add a step").click()
     at.get_by_label("What to do").click()
@@ -109,10 +109,10 @@ def test_a_bulk_step_shows_its_places_first(at: Page, shared: Shared) -> None:
     at.get_by_role("button", name="Add a step").click()
     at.get_by_label("Address, such as").fill("sea/finds.xml#find[*Cork Float]/band/@holds")
     at.get_by_label("Operation").fill("*1.5")
-    at.get_by_role("button", name="Show what it does").click()
+    at.get_by_role("button", name="Dry run").click()
     expect(at.get_by_text("6 places change:")).to_be_visible()
     at.get_by_label("Address, such as").fill("sea/finds.xml#find[Cork]/band/@holds")
-    at.get_by_role("button", name="Show what it does").click()
+    at.get_by_role("button", name="Dry run").click()
     expect(at.get_by_role("alert")).to_contain_text("no find that fits [Cork]")
 
 
@@ -121,7 +121,7 @@ def test_figures_are_drawn_and_listed(at: Page, shared: Shared) -> None:
     at.get_by_role("tab", name="Figures").click()
     at.get_by_label("Numbers at").fill("sea/finds.xml#find/band/@holds")
     at.get_by_label("Grouped by").fill("depth")
-    at.get_by_role("button", name="Work out").click()
+    at.get_by_role("button", name="Calculate").click()
     expect(at.get_by_role("row", name="deep 246 247 6692 6700 +8")).to_be_visible()
     expect(at.locator("main svg text", has_text="shallow").first).to_be_visible()
     at.get_by_role("combobox", name="Figure").click()
@@ -130,7 +130,7 @@ def test_figures_are_drawn_and_listed(at: Page, shared: Shared) -> None:
     at.get_by_role("combobox", name="Figure").click()
     at.get_by_role("option", name="Next free numbers").click()
     at.get_by_label("Ids at").fill("sea/chart.xml#berth/@code")
-    at.get_by_role("button", name="Work out").click()
+    at.get_by_role("button", name="Calculate").click()
     expect(at.get_by_role("row", name="CG-00 2 CG-03 none")).to_be_visible()
 
 

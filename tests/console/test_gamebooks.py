@@ -31,10 +31,10 @@ def test_an_own_fault_is_accepted_and_the_waiver_taken_back(at: Page, shared: Sh
     at.goto(f"{stack.url}/servers/lantern-shelf/findings")
     expect(at.get_by_text("newcomers join Trench Party, which is not open")).to_be_visible()
     expect(at.get_by_text("One finding stands in the defaults too and blocks nobody.")).to_be_visible()
-    at.get_by_role("button", name="Accept …").click()
-    at.get_by_label("Why is this right all the same?").fill("it opens on Friday")
-    at.get_by_label("Last day (or for good)").fill("2099-03-01")
-    at.get_by_role("button", name="Accept", exact=True).click()
+    at.get_by_role("button", name="Waive …").click()
+    at.get_by_label("Reason for the waiver").fill("it opens on Friday")
+    at.get_by_label("Last day (empty: no end)").fill("2099-03-01")
+    at.get_by_role("button", name="Waive", exact=True).click()
     expect(at.get_by_text(f"accepted by {ADMIN}: it opens on Friday")).to_be_visible()
     expect(at.get_by_role("cell", name="1 Mar 2099")).to_be_visible()
     at.get_by_role("button", name="Take back").click()
@@ -67,16 +67,16 @@ def test_an_edited_rule_is_tried_before_it_is_kept(at: Page, shared: Shared) -> 
     area = at.get_by_label("Text of the gamebook")
     expect(at.get_by_role("button", name="Keep as fathomline")).to_be_disabled()
     area.fill(kept.replace("in: grounds, always: true, note: a ground", "in: groundz, always: true, note: a ground"))
-    at.get_by_role("button", name="Try on the files").click()
-    expect(at.get_by_text("It cannot be used like this.")).to_be_visible()
+    at.get_by_role("button", name="Test on the files").click()
+    expect(at.get_by_text("This gamebook is not valid.")).to_be_visible()
     expect(at.get_by_text("Did you mean 'grounds'?")).to_be_visible()
     area.fill(kept.replace("from: 1, to: 120", "from: 1, to: 46"))
-    at.get_by_role("button", name="Try on the files").click()
+    at.get_by_role("button", name="Test on the files").click()
     expect(at.get_by_text("findings would come, 0 would go.")).to_be_visible()
     assert zerrit.gamebook_text("fathomline").text == kept
     at.get_by_role("button", name="Keep as fathomline").click()
     expect(at.get_by_text("rules do not hold everywhere.")).to_be_visible()
-    zerrit.put_gamebook("fathomline", kept)
+    zerrit.save_gamebook("fathomline", kept)
 
 
 def test_settings_are_marked_as_read(at: Page, shared: Shared) -> None:
@@ -91,7 +91,7 @@ def test_settings_are_marked_as_read(at: Page, shared: Shared) -> None:
 
 def test_a_cell_offers_its_words_and_says_what_refers_to_it(at: Page, shared: Shared) -> None:
     stack, zerrit = shared
-    change = zerrit.open_change("coral-gate", "Another season")
+    change = zerrit.create_change("coral-gate", "Another season")
     at.goto(f"{stack.url}/servers/coral-gate/file/station.ini?change={change.id}")
     at.get_by_text("settings 16").click()
     at.get_by_role("row", name="World/Season").get_by_role("gridcell", name="High Water").dblclick()
@@ -102,7 +102,7 @@ def test_a_cell_offers_its_words_and_says_what_refers_to_it(at: Page, shared: Sh
     expect(at.get_by_text("· a folder below charts ·")).to_be_visible()
     at.get_by_role("button", name="about it").click()
     dialog = at.get_by_role("dialog")
-    expect(dialog).to_contain_text("with the next chart")
+    expect(dialog).to_contain_text("with the next map change")
     expect(dialog).to_contain_text("launch.sh#chart line 3; must be the same word")
     expect(dialog).to_contain_text("first fetch")
 
@@ -112,7 +112,7 @@ def test_a_change_says_what_it_fixes_waits_for_and_asks_to_look_at(at: Page, sha
     path = stack.host_folder / "coral-gate" / "crew" / "parties.yml"
     path.write_text(path.read_text().replace("newcomers: Shallow Party", "newcomers: Trench Party"))
     zerrit.fetch("coral-gate")
-    change = zerrit.open_change("coral-gate", "Open water")
+    change = zerrit.create_change("coral-gate", "Open water")
     zerrit.add_step(change.id, api.StepIn(kind="set", address="crew/parties.yml#newcomers", operation="=Wall Party"))
     gimbal = "sea/finds.xml#find[Copper Gimbal]/band[shallow]/@holds"
     zerrit.add_step(change.id, api.StepIn(kind="set", address=gimbal, operation="=44"))

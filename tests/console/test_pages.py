@@ -42,23 +42,23 @@ def test_signing_out_leaves_nothing_to_see(at: Page) -> None:
 
 def test_a_finding_is_accepted_with_a_reason(at: Page, shared: Shared) -> None:
     stack, zerrit = shared
-    change = zerrit.open_change("lantern-shelf", "A ground of the next chart")
+    change = zerrit.create_change("lantern-shelf", "A ground of the next chart")
     zerrit.add_step(change.id, api.StepIn(kind="set", address=HOLDS.replace("@holds", "@at"), operation="=Kelp Hall"))
     at.goto(f"{stack.url}/changes/{change.id}")
     expect(at.get_by_role("button", name="Deploy")).to_be_disabled()
-    at.get_by_role("button", name="Accept …").click()
-    at.get_by_label("Why is this right all the same?").fill("the new chart brings it tonight")
-    at.get_by_role("button", name="Accept", exact=True).click()
+    at.get_by_role("button", name="Waive …").click()
+    at.get_by_label("Reason for the waiver").fill("the new chart brings it tonight")
+    at.get_by_role("button", name="Waive", exact=True).click()
     expect(at.get_by_text(f"accepted by {ADMIN}: the new chart brings it tonight")).to_be_visible()
     expect(at.get_by_role("button", name="Deploy")).to_be_enabled()
 
 
 def test_a_step_is_taken_out_and_a_change_withdrawn(at: Page, shared: Shared) -> None:
     stack, zerrit = shared
-    change = zerrit.open_change("lantern-shelf", "On second thoughts")
+    change = zerrit.create_change("lantern-shelf", "On second thoughts")
     zerrit.add_step(change.id, api.StepIn(kind="set", address=HOLDS, operation="=7"))
     at.goto(f"{stack.url}/changes/{change.id}")
-    at.get_by_role("button", name="Take out step 1").click()
+    at.get_by_role("button", name="Remove step 1").click()
     expect(at.get_by_text("No steps yet.")).to_be_visible()
     at.get_by_role("button", name="Withdraw").click()
     expect(at.get_by_text("withdrawn")).to_be_visible()
@@ -67,7 +67,7 @@ def test_a_step_is_taken_out_and_a_change_withdrawn(at: Page, shared: Shared) ->
 
 def test_a_refused_step_says_why_in_the_dialog(at: Page, shared: Shared) -> None:
     stack, zerrit = shared
-    change = zerrit.open_change("lantern-shelf", "A slip")
+    change = zerrit.create_change("lantern-shelf", "A slip")
     at.goto(f"{stack.url}/changes/{change.id}")
     at.get_by_role("button", name="Add a step").click()
     dialog = at.get_by_role("dialog")
@@ -79,7 +79,7 @@ def test_a_refused_step_says_why_in_the_dialog(at: Page, shared: Shared) -> None
 
 def test_an_entry_is_moved_and_another_made_a_comment_in_the_dialog(at: Page, shared: Shared) -> None:
     stack, zerrit = shared
-    change = zerrit.open_change("lantern-shelf", "In another order")
+    change = zerrit.create_change("lantern-shelf", "In another order")
     at.goto(f"{stack.url}/changes/{change.id}")
     at.get_by_role("button", name="Add a step").click()
     dialog = at.get_by_role("dialog")
@@ -103,7 +103,7 @@ def test_an_entry_is_moved_and_another_made_a_comment_in_the_dialog(at: Page, sh
 
 def test_a_broken_file_shows_each_mistake_below_its_line(at: Page, shared: Shared) -> None:
     stack, zerrit = shared
-    change = zerrit.open_change("lantern-shelf", "Spoilt")
+    change = zerrit.create_change("lantern-shelf", "Spoilt")
     spoilt = zerrit.file("lantern-shelf", "craft.xml").text.replace('crew="2"', "crew=2", 1)
     zerrit.add_step(change.id, api.StepIn(kind="put", address="craft.xml", content=spoilt))
     at.goto(f"{stack.url}/servers/lantern-shelf/file/craft.xml?view=text&change={change.id}")
@@ -138,18 +138,18 @@ def test_settings_of_a_server_are_changed_without_its_passwords(at: Page, shared
     expect(dialog.get_by_label("User", exact=True)).to_have_value("coral-gate")
     expect(dialog.get_by_label("Password", exact=True)).to_have_value("")
     dialog.get_by_label("Port", exact=True).fill("1")
-    dialog.get_by_role("button", name="Keep").click()
+    dialog.get_by_role("button", name="Pin").click()
     expect(dialog.get_by_role("alert")).to_contain_text("only used for the host, port, key and user")
     dialog.get_by_label("Port", exact=True).fill(str(stack.host.ftp_port))
     dialog.get_by_label("Title").fill("Coral Gate, deck 1")
-    dialog.get_by_role("button", name="Keep").click()
+    dialog.get_by_role("button", name="Pin").click()
     expect(at.get_by_role("heading", name="Coral Gate, deck 1")).to_be_visible()
     assert zerrit.server("coral-gate").title == "Coral Gate, deck 1"
 
 
 def test_files_that_drifted_are_said_on_the_change(at: Page, shared: Shared) -> None:
     stack, zerrit = shared
-    change = zerrit.open_change("coral-gate", "Fewer gimbals")
+    change = zerrit.create_change("coral-gate", "Fewer gimbals")
     zerrit.add_step(change.id, api.StepIn(kind="set", address=HOLDS, operation="-10"))
     finds = stack.host_folder / "coral-gate/sea/finds.xml"
     finds.write_text(finds.read_text().replace('holds="40"', 'holds="36"'))
@@ -162,13 +162,13 @@ def test_files_that_drifted_are_said_on_the_change(at: Page, shared: Shared) -> 
     at.get_by_role("button", name="Fetch files").click()
     expect(at.get_by_text("sea/finds.xml").first).to_be_visible()
     at.goto(f"{stack.url}/changes/{change.id}")
-    at.get_by_role("button", name="Put on the newest files").click()
+    at.get_by_role("button", name="Re-base onto the latest files").click()
     expect(at.get_by_text("→ 26")).to_be_visible()
 
 
 def test_a_page_follows_what_somebody_else_does(at: Page, shared: Shared) -> None:
     stack, zerrit = shared
-    change = zerrit.open_change("lantern-shelf", "Together")
+    change = zerrit.create_change("lantern-shelf", "Together")
     at.goto(f"{stack.url}/changes/{change.id}")
     expect(at.get_by_text("No steps yet.")).to_be_visible()
     zerrit.add_step(change.id, api.StepIn(kind="set", address=HOLDS, operation="=9"))

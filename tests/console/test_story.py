@@ -20,7 +20,7 @@ def test_the_story_in_the_console(page: Page, stack: DemoStack) -> None:
     game = stack.host_folder / "coral-gate"
     at_first = files_of(game)
     with stack.client() as zerrit:
-        zerrit.put_gamebook("fathomline", world_files.gamebook().decode())
+        zerrit.save_gamebook("fathomline", world_files.gamebook().decode())
     sign_in(page, stack.url, ADMIN, PASSWORD)
 
     add_the_server(page, stack)
@@ -63,7 +63,7 @@ def test_the_story_in_the_console(page: Page, stack: DemoStack) -> None:
 def add_the_server(page: Page, stack: DemoStack) -> None:
     expect(page.get_by_text("No server yet.")).to_be_visible()
     page.get_by_role("button", name="Add a server").click()
-    page.get_by_label("Files are reached by").click()
+    page.get_by_label("Connection").click()
     page.get_by_role("option", name="FTP, in clear text").click()
     page.get_by_label("Gamebook").click()
     page.get_by_role("option", name="fathomline").click()

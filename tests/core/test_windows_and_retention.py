@@ -1,4 +1,4 @@
-"""When a window comes next, clock changes included; which snapshots stay."""
+"""When a task comes next, clock changes included; which snapshots stay."""
 
 from __future__ import annotations
 
@@ -40,7 +40,7 @@ def test_the_next_moment(times: list[str], days: list[int], after: str, expected
 
 
 @given(st.datetimes(datetime(2020, 1, 1), datetime(2035, 1, 1)), st.times(), st.sampled_from(["UTC", "Europe/Berlin", "Australia/Lord_Howe", "America/St_Johns"]))  # fmt: skip
-def test_a_daily_window_comes_once_on_every_day(start: datetime, daily: time, zone: str) -> None:
+def test_a_daily_task_comes_once_on_every_day(start: datetime, daily: time, zone: str) -> None:
     here = ZoneInfo(zone)
     moment = start.replace(tzinfo=UTC)
     days = []

@@ -117,5 +117,5 @@ def test_the_event_stream_tells_what_happens(shared: Shared) -> None:
     with stack.client() as listener:
         events = listener.events()
         assert next(events)[0] == "ready"
-        change = zerrit.open_change("lantern-shelf", "Heard")
+        change = zerrit.create_change("lantern-shelf", "Heard")
         assert next(events) == ("change", {"change": change.id, "server": "lantern-shelf"})

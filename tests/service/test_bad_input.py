@@ -106,12 +106,12 @@ def test_a_hostile_archive_is_refused(shared: Shared, name: str, said: str) -> N
 def test_a_broken_gamebook_is_refused_with_its_lines(shared: Shared) -> None:
     _, zerrit = shared
     with pytest.raises(ProblemError, match="line 3: `filez` is nothing that a gamebook has here"):
-        zerrit.put_gamebook("fathomline", "gamebook: 1\ngame: x\nfilez: {}\n")
+        zerrit.save_gamebook("fathomline", "gamebook: 1\ngame: x\nfilez: {}\n")
 
 
 def test_two_people_do_not_overwrite_each_other(shared: Shared) -> None:
     _, zerrit = shared
-    change = zerrit.open_change("lantern-shelf", "Two hands")
+    change = zerrit.create_change("lantern-shelf", "Two hands")
     step = api.StepIn(kind="set", address=HOLDS, operation="=20")
     zerrit.add_step(change.id, step, version=change.version)
     with expect("outdated", 412):
@@ -157,7 +157,7 @@ def test_secrets_stand_nowhere_in_clear(stack: DemoStack, capfd: pytest.CaptureF
 
 
 def test_a_change_on_files_that_drifted_is_not_deployed(zerrit: Client, stack: DemoStack) -> None:
-    change = zerrit.open_change("coral-gate", "Fewer gimbals")
+    change = zerrit.create_change("coral-gate", "Fewer gimbals")
     zerrit.add_step(change.id, api.StepIn(kind="set", address=HOLDS, operation="-10"))
     finds = stack.host_folder / "coral-gate/sea/finds.xml"
     finds.write_text(finds.read_text().replace('holds="40"', 'holds="36"'))
@@ -165,7 +165,7 @@ def test_a_change_on_files_that_drifted_is_not_deployed(zerrit: Client, stack: D
     with pytest.raises(ProblemError) as caught:
         zerrit.deploy(change.id)
     assert (caught.value.kind, caught.value.facts["paths"]) == ("drifted", ["sea/finds.xml"])
-    assert f"zerrit change refresh {change.id}" in str(caught.value)
+    assert f"zerrit change update {change.id}" in str(caught.value)
     assert finds.read_bytes() == edited
     assert zerrit.fetch("coral-gate").changed == ["sea/finds.xml"]
     assert zerrit.change(change.id).is_outdated
@@ -176,7 +176,7 @@ def test_a_change_on_files_that_drifted_is_not_deployed(zerrit: Client, stack: D
 
 
 def test_a_broken_file_can_be_put_only_with_a_waiver_for_its_fault(zerrit: Client) -> None:
-    change = zerrit.open_change("lantern-shelf", "A broken file")
+    change = zerrit.create_change("lantern-shelf", "A broken file")
     detail = zerrit.add_step(
         change.id, api.StepIn(kind="put", address="craft.xml", content="<craft>\n<hull>\n</craft>\n")
     )

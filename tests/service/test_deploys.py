@@ -21,7 +21,7 @@ TRIPS_THE_BREAKER = api.StepIn(kind="set", address="station.ini#Pumps/Circuit[*]
 
 
 def opened(zerrit: Client, *steps: api.StepIn) -> int:
-    change = zerrit.open_change("coral-gate", "A try")
+    change = zerrit.create_change("coral-gate", "A try")
     for step in steps:
         zerrit.add_step(change.id, step)
     return change.id

@@ -1,4 +1,4 @@
-"""Snapshots over time: by hand, kept, pruned, proven, exported and taken in; parts put back; old changes taken back."""
+"""Snapshots over time: by hand, kept, pruned, confirmed, exported and taken in; parts put back; old changes taken back."""
 
 from __future__ import annotations
 
@@ -41,11 +41,13 @@ def edit(quick: Quick, path: str, old: str, new: str) -> None:
 
 def test_a_snapshot_by_hand_bears_its_reason_and_can_be_kept(quick: Quick) -> None:
     edit(quick, "sea/1.yml", "holds: 0", "holds: 4")
-    taken = quick.zerrit.take_snapshot("reef", "before the weekend", keep=True)
-    assert (taken.id, taken.reason, taken.kept) == (2, "before the weekend", "before the weekend")
+    taken = quick.zerrit.take_snapshot("reef", "before the weekend", pin=True)
+    assert (taken.id, taken.reason, taken.pinned) == (2, "before the weekend", "before the weekend")
     again = quick.zerrit.take_snapshot("reef", "twice")
-    assert (again.id, again.kept) == (2, "twice"), "nothing had changed; the reason goes to the one that stands for it"
-    assert quick.zerrit.keep_snapshot("reef", 2, "").kept == ""
+    assert (again.id, again.pinned) == (2, "twice"), (
+        "nothing had changed; the reason goes to the one that stands for it"
+    )
+    assert quick.zerrit.pin_snapshot("reef", 2, "").pinned == ""
 
 
 def test_pruning_leaves_what_is_kept_good_or_needed(quick: Quick) -> None:
@@ -54,7 +56,7 @@ def test_pruning_leaves_what_is_kept_good_or_needed(quick: Quick) -> None:
         edit(quick, "sea/2.yml", f"holds: {number}", f"holds: {number + 1}")
         quick.zerrit.take_snapshot("reef", f"number {number}")
     snapshots = [one.id for one in quick.zerrit.snapshots("reef")]
-    quick.zerrit.keep_snapshot("reef", snapshots[4], "dear")
+    quick.zerrit.pin_snapshot("reef", snapshots[4], "dear")
     known = quick.zerrit.server("reef")
     rules = api.Retention(last=1, daily=0, weekly=0, monthly=0)
     quick.zerrit.change_server(
@@ -63,18 +65,18 @@ def test_pruning_leaves_what_is_kept_good_or_needed(quick: Quick) -> None:
             gamebook="quick",
             connection=api.FolderConnection(folder=str(known.connection["folder"])),
             control=api.HttpControl(url=str(known.control["url"]), token=""),  # type: ignore[arg-type]
-            care=api.Care(retention=rules),
+            maintenance=api.Maintenance(retention=rules),
         )
     )
     planned = quick.zerrit.plan_pruning("reef")
-    assert planned.staying[snapshots[4]] == "kept: dear"
-    assert deployed.before in planned.staying
-    assert deployed.after in planned.staying
-    assert planned.staying[snapshots[0]] == "one of the last"
-    gone = quick.zerrit.prune("reef").going
-    assert gone == planned.going
+    assert planned.kept[snapshots[4]] == "pinned: dear"
+    assert deployed.before in planned.kept
+    assert deployed.after in planned.kept
+    assert planned.kept[snapshots[0]] == "one of the last"
+    gone = quick.zerrit.prune("reef").pruned
+    assert gone == planned.pruned
     assert len(gone) == 6
-    assert {one.id for one in quick.zerrit.snapshots("reef")} == set(planned.staying)
+    assert {one.id for one in quick.zerrit.snapshots("reef")} == set(planned.kept)
     with pytest.raises(ProblemError, match=f"has no snapshot {gone[0]}"):
         quick.zerrit.rollback("reef", gone[0])
     assert quick.zerrit.verify_all().damaged == {}
@@ -108,7 +110,7 @@ def test_an_exported_snapshot_needs_no_zerrit_and_comes_in_again(quick: Quick, t
     assert "1. Stop the game" in (tmp_path / "out/READ-ME-FIRST.txt").read_text()
     quick.deploy("sea/1.yml#holds=9")
     taken = quick.zerrit.import_snapshot("reef", data)
-    assert (taken.kind, taken.kept) == ("imported", "taken in from a ZIP")
+    assert (taken.kind, taken.pinned) == ("imported", "taken in from a ZIP")
     assert quick.end_of(quick.zerrit.rollback("reef", taken.id)).state == "done"
     assert {p: d for p, d in quick.files().items() if p != "station.ini"} == {
         p: d for p, d in first.items() if p != "station.ini"
@@ -204,9 +206,9 @@ def test_a_file_a_folder_and_an_entry_are_put_back(quick: Quick) -> None:
     assert "sea/late.yml" not in quick.files()
     for what, said in (
         ("sea/1.yml", "is as in snapshot 1 already"),
-        ("sea/none.yml", "Neither snapshot 1 nor the newest files have"),
+        ("sea/none.yml", "Neither snapshot 1 nor the latest files have"),
         ("none/", "a folder none/"),
-        ("sea/1.yml#none", "Neither the snapshot nor the newest files have"),
+        ("sea/1.yml#none", "Neither the snapshot nor the latest files have"),
     ):
         with pytest.raises(ProblemError, match=said):
             quick.zerrit.restore_part("reef", 1, what)
@@ -217,13 +219,13 @@ def test_one_old_change_is_taken_back_and_what_came_since_stays(quick: Quick) ->
     quick.zerrit.add_step(old, api.StepIn(kind="put", address="sea/late.yml", content="holds: 1\n"))
     quick.end_of(quick.zerrit.deploy(old))
     quick.deploy("sea/1.yml#number=77", "sea/3.yml#holds=3")
-    seen = quick.zerrit.undo(old, api.UndoIn())
+    seen = quick.zerrit.undo(old, api.RevertIn())
     assert [(one.kind, one.address) for one in seen.differences if "#" in one.address] == [
         ("changed", "sea/1.yml#holds"),
         ("changed", "sea/2.yml#holds"),
     ]
     assert (seen.conflicts, seen.change) == ([], None)
-    opened = quick.zerrit.undo(old, api.UndoIn(open=True)).change
+    opened = quick.zerrit.undo(old, api.RevertIn(open=True)).change
     assert opened is not None
     assert quick.end_of(quick.zerrit.deploy(opened)).state == "deployed"
     held = quick.files()
@@ -235,15 +237,15 @@ def test_one_old_change_is_taken_back_and_what_came_since_stays(quick: Quick) ->
 def test_what_was_changed_again_since_has_to_be_decided(quick: Quick) -> None:
     old = quick.deploy("sea/1.yml#holds=5").changes[0]
     quick.deploy("sea/1.yml#holds=6")
-    seen = quick.zerrit.undo(old, api.UndoIn())
+    seen = quick.zerrit.undo(old, api.RevertIn())
     (conflict,) = seen.conflicts
     assert (conflict.address, conflict.base, conflict.mine, conflict.theirs) == ("sea/1.yml#holds", "5", "6", "0")
     with pytest.raises(ProblemError, match="decide first"):
-        quick.zerrit.undo(old, api.UndoIn(open=True))
-    decided = quick.zerrit.undo(old, api.UndoIn(choices={conflict.address: "theirs"}))
+        quick.zerrit.undo(old, api.RevertIn(open=True))
+    decided = quick.zerrit.undo(old, api.RevertIn(choices={conflict.address: "theirs"}))
     assert [(one.old, one.new) for one in decided.differences] == [("6", "0")]
     with pytest.raises(ProblemError, match="is draft; only a change that was deployed"):
-        quick.zerrit.undo(quick.change("sea/1.yml#holds=9"), api.UndoIn())
+        quick.zerrit.undo(quick.change("sea/1.yml#holds=9"), api.RevertIn())
 
 
 # --- drift ------------------------------------------------------------------------------------------------------------
@@ -263,7 +265,7 @@ def test_drift_is_shown_with_its_writer_and_adopted_or_taken_back(quick: Quick) 
     ]
     adopted = quick.zerrit.adopt_drift("reef", title="By the panel")
     assert (adopted.state, [step.kind for step in adopted.step_list]) == ("deployed", ["carry", "put"])
-    undone = quick.zerrit.undo_drift("reef")
+    undone = quick.zerrit.revert_drift("reef")
     assert [(step.kind, step.address) for step in undone.step_list] == [
         ("carry", "sea/1.yml"),
         ("remove-file", "sea/extra.yml"),
@@ -271,7 +273,7 @@ def test_drift_is_shown_with_its_writer_and_adopted_or_taken_back(quick: Quick) 
     assert quick.end_of(quick.zerrit.deploy(undone.id)).state == "deployed"
     assert b"holds: 5\n" in quick.files()["sea/1.yml"]
     assert "sea/extra.yml" not in quick.files()
-    again = quick.zerrit.undo(adopted.id, api.UndoIn())
+    again = quick.zerrit.undo(adopted.id, api.RevertIn())
     assert again.differences == [], "an adopted change can be taken back too; here that was done already"
 
 
@@ -307,27 +309,27 @@ def test_a_folder_that_cannot_be_listed_any_more_is_not_taken_for_empty(
         quick.zerrit.fetch("reef")
 
 
-# --- windows ----------------------------------------------------------------------------------------------------------
+# --- tasks ----------------------------------------------------------------------------------------------------------
 
 
-def test_queued_changes_go_together_at_the_window_and_one_that_was_missed_is_reported(quick: Quick) -> None:
+def test_queued_changes_go_together_at_the_task_and_one_that_was_missed_is_reported(quick: Quick) -> None:
     first, second = quick.change("sea/1.yml#holds=5"), quick.change("sea/2.yml#holds=6")
-    with pytest.raises(ProblemError, match="has no restart window to wait for"):
+    with pytest.raises(ProblemError, match="has no scheduled restart to wait for"):
         quick.zerrit.queue(first)
-    quick.zerrit.add_window("reef", api.WindowIn(does="restart", times=["05:00"], zone="Europe/Berlin"))
+    quick.zerrit.add_task("reef", api.TaskIn(task="restart", times=["05:00"], zone="Europe/Berlin"))
     assert quick.zerrit.queue(second).state == "queued"
     assert quick.zerrit.queue(first).state == "queued"
-    (window,) = quick.zerrit.windows("reef")
-    assert window.queued == [second, first]
+    (task,) = quick.zerrit.schedule("reef")
+    assert task.queued == [second, first]
     real = quick.workspace.now
 
     def go_to(late: timedelta) -> None:
-        quick.workspace.now = lambda: window.next_at + late
+        quick.workspace.now = lambda: task.next_at + late
 
     go_to(timedelta(hours=1))
-    wait_until(lambda: any(one.action == "window.missed" for one in quick.zerrit.activity("reef")))
+    wait_until(lambda: any(one.action == "schedule.missed" for one in quick.zerrit.activity("reef")))
     assert [quick.zerrit.change(one).state for one in (first, second)] == ["queued", "queued"]
-    (window,) = quick.zerrit.windows("reef")
+    (task,) = quick.zerrit.schedule("reef")
     go_to(timedelta(seconds=1))
     wait_until(lambda: quick.zerrit.runs("reef"))
     run = quick.end_of(quick.zerrit.runs("reef")[0])
@@ -335,25 +337,25 @@ def test_queued_changes_go_together_at_the_window_and_one_that_was_missed_is_rep
     assert (run.state, run.changes, run.person) == ("deployed", [second, first], "the schedule")
 
 
-def test_an_empty_window_restarts_and_a_backup_window_takes_a_snapshot(quick: Quick) -> None:
-    quick.zerrit.add_window("reef", api.WindowIn(does="restart", times=["5:00"]))
-    quick.zerrit.add_window("reef", api.WindowIn(does="backup", times=["06:00"]))
-    quick.zerrit.add_window("reef", api.WindowIn(does="look", times=["07:00"], weekdays=[0, 1, 2, 3, 4, 5, 6]))
+def test_an_empty_task_restarts_and_a_backup_task_takes_a_snapshot(quick: Quick) -> None:
+    quick.zerrit.add_task("reef", api.TaskIn(task="restart", times=["5:00"]))
+    quick.zerrit.add_task("reef", api.TaskIn(task="snapshot", times=["06:00"]))
+    quick.zerrit.add_task("reef", api.TaskIn(task="drift-check", times=["07:00"], weekdays=[0, 1, 2, 3, 4, 5, 6]))
     edit(quick, "sea/1.yml", "holds: 0", "holds: 4")
     real = quick.workspace.now
-    for window in sorted(quick.zerrit.windows("reef"), key=lambda one: one.times):
-        moment = window.next_at + timedelta(seconds=1)
+    for task in sorted(quick.zerrit.schedule("reef"), key=lambda one: one.times):
+        moment = task.next_at + timedelta(seconds=1)
         quick.workspace.now = lambda moment=moment: moment  # type: ignore[misc]
-        wait_until(lambda window=window: _next(quick, window.id) != window.next_at)  # type: ignore[misc]
+        wait_until(lambda task=task: _next(quick, task.id) != task.next_at)  # type: ignore[misc]
         wait_until(lambda: all(run.state != "running" for run in quick.zerrit.runs("reef")))
     quick.workspace.now = real
     assert [(run.kind, run.state) for run in quick.zerrit.runs("reef")] == [("restart", "done")]
     actions = [one.action for one in quick.zerrit.activity("reef")]
-    assert "backup.taken" in actions
+    assert "snapshot.taken" in actions
 
 
-def _next(quick: Quick, window: int) -> object:
-    return next(one.next_at for one in quick.zerrit.windows("reef") if one.id == window)
+def _next(quick: Quick, task: int) -> object:
+    return next(one.next_at for one in quick.zerrit.schedule("reef") if one.id == task)
 
 
 @pytest.mark.parametrize(
@@ -363,9 +365,9 @@ def _next(quick: Quick, window: int) -> object:
         ({"times": ["05:00"], "zone": "Atlantis/Gate"}, "is no time zone"),
     ],
 )
-def test_a_window_that_cannot_be_is_refused(quick: Quick, given: dict[str, object], said: str) -> None:
+def test_a_task_that_cannot_be_is_refused(quick: Quick, given: dict[str, object], said: str) -> None:
     with pytest.raises(ProblemError, match=said):
-        quick.zerrit.add_window("reef", api.WindowIn.model_validate({"does": "restart"} | given))
+        quick.zerrit.add_task("reef", api.TaskIn.model_validate({"task": "restart"} | given))
 
 
 # --- several servers --------------------------------------------------------------------------------------------------
@@ -407,7 +409,7 @@ def test_the_grid_marks_the_odd_one(tmp_path: Path) -> None:
         for name in "abc":
             quick.add(name)
         quick.deploy("sea/1.yml#holds=5", name="b")
-        found = quick.zerrit.grid("sea/*.yml#holds", only_odd=True)
+        found = quick.zerrit.server_values("sea/*.yml#holds", only_odd=True)
     (row,) = found.rows
     assert (row.address, row.odd, row.values) == ("sea/1.yml#holds", ["b"], {"a": "0", "b": "5", "c": "0"})
 

@@ -68,7 +68,7 @@ def test_a_waiver_that_accepts_nothing_any_more_is_reported(zerrit: Client, stac
     zerrit.fetch("lantern-shelf")
     assert [one.state for one in zerrit.waivers("lantern-shelf")] == ["unused"]
     assert "waiver.unused" in [f.code for f in zerrit.check_server("lantern-shelf").findings]
-    zerrit.take_back("lantern-shelf", waiver.id)
+    zerrit.remove_waiver("lantern-shelf", waiver.id)
     assert zerrit.waivers("lantern-shelf") == []
     assert "waiver.unused" not in [f.code for f in zerrit.check_server("lantern-shelf").findings]
 
@@ -95,7 +95,7 @@ def test_a_fault_that_stands_in_the_defaults_blocks_nobody(zerrit: Client, stack
         .decode()
         .replace('weight: {at: "@weight", is: number, from: 0.1', 'weight: {at: "@weight", is: number, from: 0.2')
     )
-    zerrit.put_gamebook("fathomline", with_faults)
+    zerrit.save_gamebook("fathomline", with_faults)
     shipped = [f for f in zerrit.check_server("coral-gate").findings if f.severity == "error"]
     assert shipped and all(f.is_shipped and not f.blocks for f in shipped)
     change = opened(zerrit, api.StepIn(kind="set", address="craft.xml#hull[Skiff]/@stock", operation="=14"))
@@ -207,10 +207,10 @@ def test_the_gamebook_of_a_server_shows_how_often_each_rule_holds(shared: Shared
 def test_an_edited_rule_is_tried_before_it_is_kept(shared: Shared) -> None:
     _, zerrit = shared
     text = zerrit.gamebook_text("fathomline").text
-    trial = zerrit.try_gamebook("coral-gate", text.replace("from: 1, to: 120", "from: 1, to: 46"))
+    trial = zerrit.test_gamebook("coral-gate", text.replace("from: 1, to: 120", "from: 1, to: 46"))
     assert (trial.faults, trial.gone) == ([], [])
     assert {f.code for f in trial.appeared} == {"meaning.range"}
-    broken = zerrit.try_gamebook("coral-gate", text.replace("in: grounds", "in: groundz"))
+    broken = zerrit.test_gamebook("coral-gate", text.replace("in: grounds", "in: groundz"))
     assert (broken.faults[0].hint, broken.appeared) == ("Did you mean 'grounds'?", [])
     assert zerrit.gamebook_text("fathomline").text == text
 
@@ -219,7 +219,7 @@ def test_a_gamebook_is_drafted_from_the_defaults_of_a_server(zerrit: Client) -> 
     zerrit.import_defaults("coral-gate", NEXT_VERSION, defaults_zip(NEXT_VERSION))
     text = zerrit.draft_gamebook("coral-gate").text
     assert "drafted: defaults 2.1 and 2.2" in text
-    zerrit.put_gamebook("fathomline", text)
+    zerrit.save_gamebook("fathomline", text)
     found = zerrit.gamebook_overview("coral-gate")
     assert (found.drafted, found.findings) == ("defaults 2.1 and 2.2", 1)
     change = opened(zerrit, api.StepIn(kind="set", address=f"{GIMBAL}/band[shallow]/@at", operation="=Nowhere"))

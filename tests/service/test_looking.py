@@ -130,7 +130,7 @@ def test_a_fetch_keeps_a_snapshot_only_when_something_differs(zerrit: Client, st
 
 def test_what_was_done_stands_in_the_activity_with_its_person(shared: Shared) -> None:
     _, zerrit = shared
-    change = zerrit.open_change("lantern-shelf", "For the log")
+    change = zerrit.create_change("lantern-shelf", "For the log")
     zerrit.add_step(change.id, api.StepIn(kind="set", address="craft.xml#hull[Skiff]/@stock", operation="+1"))
     zerrit.check(change.id)
     zerrit.withdraw(change.id)
@@ -146,7 +146,7 @@ def test_what_was_done_stands_in_the_activity_with_its_person(shared: Shared) ->
 
 def test_a_change_lists_the_newest_first_and_keeps_what_was_withdrawn(shared: Shared) -> None:
     _, zerrit = shared
-    first, second = (zerrit.open_change("lantern-shelf", title) for title in ("One", "Two"))
+    first, second = (zerrit.create_change("lantern-shelf", title) for title in ("One", "Two"))
     zerrit.withdraw(first.id)
     listed = [(c.id, c.title, c.state) for c in zerrit.changes("lantern-shelf")[:2]]
     assert listed == [(second.id, "Two", "draft"), (first.id, "One", "withdrawn")]
@@ -154,7 +154,7 @@ def test_a_change_lists_the_newest_first_and_keeps_what_was_withdrawn(shared: Sh
 
 def test_a_step_back_leaves_nothing_to_write(shared: Shared) -> None:
     _, zerrit = shared
-    change = zerrit.open_change("lantern-shelf", "There and back")
+    change = zerrit.create_change("lantern-shelf", "There and back")
     for operation in ("+4", "-4"):
         detail = zerrit.add_step(
             change.id, api.StepIn(kind="set", address="craft.xml#hull[Skiff]/@stock", operation=operation)
@@ -164,7 +164,7 @@ def test_a_step_back_leaves_nothing_to_write(shared: Shared) -> None:
 
 def test_a_merge_is_planned_without_touching_the_change(shared: Shared) -> None:
     _, zerrit = shared
-    change = zerrit.open_change("lantern-shelf", "Only looking")
+    change = zerrit.create_change("lantern-shelf", "Only looking")
     plan = zerrit.plan_merge(change.id, "station.ini", "```\n[Pumps]\nBus=44\nSpare=1\n```")
     assert [(action.kind, action.address) for action in plan.actions] == [
         ("combine", "Pumps/Bus"),
@@ -180,7 +180,7 @@ def test_the_old_faults_of_a_file_are_counted_and_do_not_block(zerrit: Client, s
     finds = stack.host_folder / "lantern-shelf" / FINDS
     finds.write_text(finds.read_text().replace('at="Needle Arch"', 'at="Needle Arrch"', 1))
     zerrit.fetch("lantern-shelf")
-    change = zerrit.open_change("lantern-shelf", "Something else")
+    change = zerrit.create_change("lantern-shelf", "Something else")
     detail = zerrit.add_step(change.id, api.StepIn(kind="set", address="craft.xml#hull[Skiff]/@stock", operation="+1"))
     assert (detail.findings, detail.old_findings, detail.blocking) == ([], 2, []), "and the vendor's comment"
     assert zerrit.check(change.id).state == "checked"

@@ -24,7 +24,7 @@ def test_no_text_of_a_request_is_a_server_error(shared: tuple[DemoStack, Client]
         url = f"{stack.url}/api/v1{path}"
         return httpx.request(method, url, headers=headers, content=content, params=params, timeout=60).status_code
 
-    change = client.open_change("coral-gate", "odd").id
+    change = client.create_change("coral-gate", "odd").id
     step = {"kind": "set", "address": f"sea/finds.xml#{odd}", "value": odd}
     plain = odd.encode("utf-8", "replace").decode()
     statuses = [
@@ -36,7 +36,7 @@ def test_no_text_of_a_request_is_a_server_error(shared: tuple[DemoStack, Client]
         send("POST", f"/changes/{change}/try", {"kind": "file", "address": odd, "content": odd}),
         send("POST", f"/changes/{change}/try", {odd: odd}),
         send("PUT", "/gamebooks/odd", {"text": odd}),
-        send("POST", "/servers/coral-gate/gamebook/try", {"text": f"gamebook: 1\n{odd}"}),
+        send("POST", "/servers/coral-gate/gamebook/test", {"text": f"gamebook: 1\n{odd}"}),
         send("GET", "/servers/coral-gate/file", path=plain),
         send("GET", "/servers/coral-gate/raw", path=plain),
         send("GET", "/servers/coral-gate/show", address=plain),

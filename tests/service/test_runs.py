@@ -60,7 +60,7 @@ def test_what_is_read_at_a_reload_is_written_while_the_game_runs(quick: Quick) -
     assert b"Starts=0" in quick.files()["station.ini"], "the game was never stopped"
     assert "read again" in (quick.game().folder / "logs/station.log").read_text()
     detail = quick.zerrit.change(run.changes[0])
-    assert [(wait.takes_effect, wait.held_at is not None) for wait in detail.waits] == [("reload", True)]
+    assert [(wait.takes_effect, wait.in_effect_at is not None) for wait in detail.waits] == [("reload", True)]
 
 
 def test_with_a_file_that_needs_a_restart_among_them_it_is_stopped(quick: Quick) -> None:
@@ -251,14 +251,14 @@ def test_the_look_list_makes_a_change_proven(quick: Quick) -> None:
     quick.add()
     run = quick.deploy("sea/1.yml#holds=7")
     change = run.changes[0]
-    (look,) = quick.zerrit.change(change).look_list
+    (look,) = quick.zerrit.change(change).checklist
     assert (look.text, look.is_right) == ("dive and count", None)
     with pytest.raises(ProblemError, match="Say in a note what is not as it should be"):
-        quick.zerrit.look(change, look.id, False)
-    assert quick.zerrit.look(change, look.id, False, "only six").state == "deployed"
-    assert quick.zerrit.look(change, look.id, True, "seven").state == "proven"
+        quick.zerrit.answer_checklist(change, look.id, False)
+    assert quick.zerrit.answer_checklist(change, look.id, False, "only six").state == "deployed"
+    assert quick.zerrit.answer_checklist(change, look.id, True, "seven").state == "confirmed"
     other = quick.deploy("live/bell.yml#volume=2").changes[0]
-    assert quick.zerrit.prove(other, "it rings").state == "proven"
+    assert quick.zerrit.confirm(other, "it rings").state == "confirmed"
 
 
 # --- by hand ----------------------------------------------------------------------------------------------------------
@@ -269,13 +269,13 @@ def is_manual(quick: Quick) -> None:
         api.ServerIn(id="reef", gamebook="quick", connection=api.ManualConnection(), control=api.ManualControl())
     )
     shown = dict(quick.files()) | {"logs/station.log": (quick.game().folder / "logs/station.log").read_bytes()}
-    quick.zerrit.take_in("reef", shown)
+    quick.zerrit.upload("reef", shown)
     quick.zerrit.fetch("reef")
 
 
 def show_again(quick: Quick, *paths: str) -> None:
     folder = quick.game().folder
-    quick.zerrit.take_in("reef", {path: (folder / path).read_bytes() for path in (*paths, "logs/station.log")})
+    quick.zerrit.upload("reef", {path: (folder / path).read_bytes() for path in (*paths, "logs/station.log")})
 
 
 def test_a_server_that_is_carried_stopped_and_started_by_hand(quick: Quick) -> None:
@@ -284,11 +284,11 @@ def test_a_server_that_is_carried_stopped_and_started_by_hand(quick: Quick) -> N
     run = quick.zerrit.deploy(quick.change("sea/1.yml#holds=7"))
     wait_until(lambda: "Stop reef now" in quick.zerrit.run(run.id).asks)
     with pytest.raises(ProblemError, match=r"does not look stopped.*say so once more"):
-        quick.zerrit.say_state("reef", False)
+        quick.zerrit.report_state("reef", False)
     quick.game().stop()
     show_again(quick, "station.ini")  # its log says now that it has stopped
     wait_until(lambda: "Put 1 file on reef" in quick.zerrit.run(run.id).asks)
-    with zipfile.ZipFile(io.BytesIO(quick.zerrit.hand_out(run.id))) as packed:
+    with zipfile.ZipFile(io.BytesIO(quick.zerrit.instructions(run.id))) as packed:
         assert "1. Upload files/sea/1.yml into the folder sea" in packed.read("STEPS.txt").decode()
         (quick.game().folder / "sea/1.yml").write_bytes(packed.read("files/sea/1.yml"))
         assert packed.read("blocks/sea/1.yml.txt").decode().splitlines() == [
@@ -316,7 +316,7 @@ def test_a_file_that_was_carried_wrongly_is_not_accepted(quick: Quick) -> None:
     quick.game().stop()
     show_again(quick)
     wait_until(lambda: "Put 1 file" in quick.zerrit.run(run.id).asks)
-    quick.zerrit.take_in("reef", {"sea/1.yml": b"holds: 70\n"})
+    quick.zerrit.upload("reef", {"sea/1.yml": b"holds: 70\n"})
     wait_until(lambda: any("0 of 1 file are there" in stage.detail for stage in quick.zerrit.run(run.id).stages))
     assert quick.zerrit.run(run.id).stage == "write"
     quick.zerrit.cancel(run.id)
@@ -334,7 +334,7 @@ def test_what_the_game_wrote_as_it_stopped_is_shown_before_it_is_written_over(qu
     wait_until(lambda: "The game wrote station.ini when it stopped" in quick.zerrit.run(run.id).asks)
     show_again(quick, "station.ini")
     wait_until(lambda: "Put 1 file" in quick.zerrit.run(run.id).asks)
-    with zipfile.ZipFile(io.BytesIO(quick.zerrit.hand_out(run.id))) as packed:
+    with zipfile.ZipFile(io.BytesIO(quick.zerrit.instructions(run.id))) as packed:
         (quick.game().folder / "station.ini").write_bytes(packed.read("files/station.ini"))
     show_again(quick, "station.ini")
     wait_until(lambda: "Show Zerrit logs/station.log of reef" in quick.zerrit.run(run.id).asks)
@@ -365,10 +365,10 @@ def test_a_run_that_waits_for_a_person_on_its_way_back_can_be_given_up(quick: Qu
 
 def test_a_file_that_is_shown_again_as_it_was_does_not_look_new(tmp_path: Path) -> None:
     connection = ManualConnection(tmp_path / "reef")
-    connection.take_in({"crashes/old.txt": b"a hull gave way", "sea/1.yml": b"holds: 1\n"})
+    connection.upload({"crashes/old.txt": b"a hull gave way", "sea/1.yml": b"holds: 1\n"})
     os.utime(tmp_path / "reef/crashes/old.txt", (1, 1))
     first = connection.shown_at()
-    connection.take_in({"crashes/old.txt": b"a hull gave way"}, gone=["sea/1.yml"])
+    connection.upload({"crashes/old.txt": b"a hull gave way"}, gone=["sea/1.yml"])
     assert [(file.path, file.modified) for file in connection.files()] == [("crashes/old.txt", 1)]
     assert connection.shown_at().keys() == {"crashes/old.txt"}
     assert connection.shown_at()["crashes/old.txt"] > first["crashes/old.txt"]
@@ -380,12 +380,12 @@ def test_a_file_that_is_shown_again_as_it_was_does_not_look_new(tmp_path: Path) 
 def test_nothing_is_taken_in_that_leaves_the_folder(quick: Quick, path: str) -> None:
     is_manual(quick)
     with pytest.raises(ProblemError, match="Nothing was taken in"):
-        quick.zerrit.take_in("reef", {"sea/1.yml": b"x", path: b"x"})
+        quick.zerrit.upload("reef", {"sea/1.yml": b"x", path: b"x"})
     packed = io.BytesIO()
     with zipfile.ZipFile(packed, "w") as archive:
         archive.writestr(path, "x")
     with pytest.raises(ProblemError, match="refused"):
-        quick.zerrit.take_in_zip("reef", packed.getvalue())
+        quick.zerrit.upload_zip("reef", packed.getvalue())
     assert not quick.zerrit.fetch("reef").is_new
 
 
@@ -399,7 +399,7 @@ rehearse:
 
 
 def test_a_rehearsal_fails_before_anything_is_stopped(quick: Quick) -> None:
-    quick.zerrit.put_gamebook("quick", GAMEBOOK + REHEARSED)
+    quick.zerrit.save_gamebook("quick", GAMEBOOK + REHEARSED)
     quick.add(must_rehearse=True, may_rehearse=True)
     run = quick.deploy("sea/1.yml#holds=6000000")
     assert run.state == "failed"
@@ -415,7 +415,7 @@ def test_a_copy_listens_elsewhere_than_its_server(quick: Quick) -> None:
     quick.game().stop()
     station.write_text(station.read_text() + "Port=4100\n")
     quick.game().start()
-    quick.zerrit.put_gamebook("quick", GAMEBOOK + told)
+    quick.zerrit.save_gamebook("quick", GAMEBOOK + told)
     quick.add(may_rehearse=True)
     run = quick.end_of(quick.zerrit.deploy(quick.change("sea/1.yml#holds=6"), api.OptionsIn(rehearse=True)))
     assert run.state == "deployed", run.outcome
@@ -426,7 +426,7 @@ def test_a_copy_listens_elsewhere_than_its_server(quick: Quick) -> None:
 
 
 def test_the_culprit_of_several_steps_is_named(quick: Quick) -> None:
-    quick.zerrit.put_gamebook("quick", GAMEBOOK + REHEARSED)
+    quick.zerrit.save_gamebook("quick", GAMEBOOK + REHEARSED)
     quick.add(may_rehearse=True)
     steps = [f"sea/{number}.yml#holds={6000000 if number == 4 else 5}" for number in range(7)]
     run = quick.deploy(*steps)
@@ -437,7 +437,7 @@ def test_the_culprit_of_several_steps_is_named(quick: Quick) -> None:
 
 
 def test_a_rehearsal_that_nobody_has_allowed_is_refused(quick: Quick) -> None:
-    quick.zerrit.put_gamebook("quick", GAMEBOOK + REHEARSED)
+    quick.zerrit.save_gamebook("quick", GAMEBOOK + REHEARSED)
     quick.add()
     run = quick.end_of(quick.zerrit.deploy(quick.change("sea/1.yml#holds=6"), api.OptionsIn(rehearse=True)))
     assert "allow that for reef first" in run.outcome

@@ -39,7 +39,7 @@ def test_a_log_that_is_overwritten_at_each_start_is_read_from_its_beginning(tmp_
 
 
 def test_of_a_pattern_the_newest_file_is_the_log(quick: Quick) -> None:
-    quick.zerrit.put_gamebook("quick", GAMEBOOK.replace("log: logs/station.log", "log: logs/station*.log"))
+    quick.zerrit.save_gamebook("quick", GAMEBOOK.replace("log: logs/station.log", "log: logs/station*.log"))
     quick.game().log_is = "new file"
     quick.add()
     for value in (7, 8):
@@ -58,7 +58,7 @@ def test_a_reload_is_not_held_against_a_full_start(quick: Quick) -> None:
 
 
 def test_a_restart_obeys_the_rules_of_what_must_be_loaded(quick: Quick) -> None:
-    quick.zerrit.put_gamebook("quick", MUST_LOAD.replace(r"read (?P<name>\S+)", r"never (?P<name>\S+)"))
+    quick.zerrit.save_gamebook("quick", MUST_LOAD.replace(r"read (?P<name>\S+)", r"never (?P<name>\S+)"))
     quick.add()
     run = quick.end_of(quick.zerrit.restart("reef"))
     assert "the game did not say that it loaded 0, 1" in run.outcome
@@ -67,7 +67,7 @@ def test_a_restart_obeys_the_rules_of_what_must_be_loaded(quick: Quick) -> None:
 
 
 def test_the_way_back_is_judged_by_what_the_old_files_load(quick: Quick) -> None:
-    quick.zerrit.put_gamebook("quick", MUST_LOAD)
+    quick.zerrit.save_gamebook("quick", MUST_LOAD)
     quick.add()
     change = quick.change("sea/1.yml#holds=5000000")
     quick.zerrit.add_step(change, api.StepIn(kind="put", address="sea/zz.yml", content="number: 99\nholds: 1\n"))

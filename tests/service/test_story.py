@@ -24,7 +24,7 @@ def test_the_story_through_the_client(stack: DemoStack) -> None:
     game = stack.host_folder / "coral-gate"
     at_first = files_of(game)
     with stack.client() as zerrit:
-        zerrit.put_gamebook("fathomline", world_files.gamebook().decode())
+        zerrit.save_gamebook("fathomline", world_files.gamebook().decode())
         added = zerrit.add_server(stack.server_in("coral-gate"))
         assert added.connection == {
             "kind": "ftp",
@@ -46,7 +46,7 @@ def test_the_story_through_the_client(stack: DemoStack) -> None:
 
         (place,) = zerrit.show("coral-gate", f"{FINDS}#find[Copper Gimbal]/band[shallow]/@holds")
         assert (place.value, place.default, place.allowed) == ("40", "40", "a whole number from 1 to 120")
-        change = zerrit.open_change("coral-gate", "Wet evenings")
+        change = zerrit.create_change("coral-gate", "Wet evenings")
         for step in story_steps():
             zerrit.add_step(change.id, step)
 
@@ -86,7 +86,7 @@ def test_the_story_through_the_client(stack: DemoStack) -> None:
         assert "Starts=1" in station, "what the game wrote when it stopped is kept beside our circuits"
         assert "Sump Six" in station
 
-        second = zerrit.open_change("coral-gate", "Stronger pumps everywhere")
+        second = zerrit.create_change("coral-gate", "Stronger pumps everywhere")
         zerrit.add_step(second.id, crashing_step())
         assert zerrit.check(second.id).state == "checked"
         *_, failed = zerrit.follow(zerrit.deploy(second.id).id)
@@ -194,7 +194,7 @@ def test_the_async_client_does_the_same(stack: DemoStack) -> None:
         async with AsyncClient(stack.url) as anonymous:
             token = (await anonymous.token(ADMIN, PASSWORD)).token
         async with AsyncClient(stack.url, token) as zerrit:
-            change = await zerrit.open_change("lantern-shelf", "Later regattas")
+            change = await zerrit.create_change("lantern-shelf", "Later regattas")
             step = story_steps("Ribbonweed Flats")[0]
             await zerrit.add_step(change.id, step)
             run = await zerrit.deploy(change.id)

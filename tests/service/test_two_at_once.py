@@ -36,7 +36,7 @@ def token(quick: Quick) -> str:
 
 def test_of_two_edits_with_one_version_exactly_one_is_refused(quick: Quick) -> None:
     quick.add()
-    change = quick.zerrit.open_change("reef", "Two at once").id
+    change = quick.zerrit.create_change("reef", "Two at once").id
     headers = {"Authorization": f"Bearer {token(quick)}"}
     for round_ in range(8):
         version = quick.zerrit.change(change).version
@@ -57,7 +57,7 @@ def test_of_two_edits_with_one_version_exactly_one_is_refused(quick: Quick) -> N
 
 def test_twenty_edits_at_once_end_in_a_sound_change(quick: Quick) -> None:
     quick.add()
-    change = quick.zerrit.open_change("reef", "Twenty").id
+    change = quick.zerrit.create_change("reef", "Twenty").id
     given = token(quick)
 
     def edit(number: int) -> int:

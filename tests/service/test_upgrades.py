@@ -114,7 +114,7 @@ def test_a_change_is_replayed_on_another_server(zerrit: Client) -> None:
 
 
 def test_a_step_that_fits_nothing_elsewhere_is_told_with_the_reason(zerrit: Client) -> None:
-    change = zerrit.open_change("coral-gate", "Only here")
+    change = zerrit.create_change("coral-gate", "Only here")
     zerrit.add_step(change.id, api.StepIn(kind="set", address="station.ini#Station/Welcome", operation="=Hello"))
     zerrit.add_step(change.id, api.StepIn(kind="put", address="notes/gate.txt", content="for this server\n"))
     zerrit.add_step(change.id, api.StepIn(kind="set", address="notes/gate.txt#line[#1]", operation="=ours"))
@@ -158,7 +158,7 @@ def test_figures_of_a_change_are_before_and_after(zerrit: Client) -> None:
         "abyss": "0",
     }
     assert (found.before, found.after, found.total.count_after) == ("snapshot 1", "change 1", 769)
-    change = zerrit.open_change("coral-gate", "More gimbals")
+    change = zerrit.create_change("coral-gate", "More gimbals")
     weight = "dredge/hauls.yml#sets/[Old Iron]/entries/[Copper Gimbal]/weight"
     zerrit.add_step(change.id, api.StepIn(kind="set", address=weight, operation="=9"))
     (odds,) = zerrit.odds("coral-gate", "Harbour Sweep", change=change.id)

@@ -81,6 +81,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/changes/{change_id}/checklist/{item_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Answer Checklist
+         * @description Say how something looks in the game. When all is right, the change is confirmed.
+         */
+        post: operations["answer_checklist_api_v1_changes__change_id__checklist__item_id__post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/changes/{change_id}/confirm": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Confirm
+         * @description A change that has no look list is confirmed by a person's word.
+         */
+        post: operations["confirm_api_v1_changes__change_id__confirm_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/changes/{change_id}/deploy": {
         parameters: {
             query?: never;
@@ -123,26 +163,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/changes/{change_id}/looks/{look_id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Look
-         * @description Say how something looks in the game. When all is right, the change is proven.
-         */
-        post: operations["look_api_v1_changes__change_id__looks__look_id__post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/v1/changes/{change_id}/merge-plan": {
         parameters: {
             query?: never;
@@ -163,7 +183,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/changes/{change_id}/prove": {
+    "/api/v1/changes/{change_id}/pending/{pending_id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -173,10 +193,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Prove
-         * @description A change that has no look list is proven by a person's word.
+         * Mark In Effect
+         * @description What written values waited for has come.
          */
-        post: operations["prove_api_v1_changes__change_id__prove_post"];
+        post: operations["mark_in_effect_api_v1_changes__change_id__pending__pending_id__post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -194,7 +214,7 @@ export interface paths {
         put?: never;
         /**
          * Queue
-         * @description Let a change wait for the next restart window of its server.
+         * @description Let a change wait for the next scheduled restart of its server.
          */
         post: operations["queue_api_v1_changes__change_id__queue_post"];
         /**
@@ -202,26 +222,6 @@ export interface paths {
          * @description Take a change out of the queue.
          */
         delete: operations["unqueue_api_v1_changes__change_id__queue_delete"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/changes/{change_id}/refresh": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Refresh
-         * @description Put the change on the newest snapshot of its server.
-         */
-        post: operations["refresh_api_v1_changes__change_id__refresh_post"];
-        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -241,6 +241,26 @@ export interface paths {
          * @description Replay the steps of a change on another server, and open a change of them there if that is wanted.
          */
         post: operations["replay_api_v1_changes__change_id__replay_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/changes/{change_id}/revert": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Revert Change
+         * @description What taking one old change back would do, keeping all that came since; with `open` a change of it.
+         */
+        post: operations["revert_change_api_v1_changes__change_id__revert_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -304,7 +324,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/changes/{change_id}/undo": {
+    "/api/v1/changes/{change_id}/update": {
         parameters: {
             query?: never;
             header?: never;
@@ -314,30 +334,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Undo Change
-         * @description What taking one old change back would do, keeping all that came since; with `open` a change of it.
+         * Refresh
+         * @description Put the change on the newest snapshot of its server.
          */
-        post: operations["undo_change_api_v1_changes__change_id__undo_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/changes/{change_id}/waits/{wait_id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Came
-         * @description What written values waited for has come.
-         */
-        post: operations["came_api_v1_changes__change_id__waits__wait_id__post"];
+        post: operations["refresh_api_v1_changes__change_id__update_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -473,28 +473,8 @@ export interface paths {
          * @description The text of a kept gamebook.
          */
         get: operations["gamebook_text_api_v1_gamebooks__name__get"];
-        /** Put Gamebook */
-        put: operations["put_gamebook_api_v1_gamebooks__name__put"];
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/grid": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Grid
-         * @description The values at an address on several servers or all, odd ones marked.
-         */
-        get: operations["grid_api_v1_grid_get"];
-        put?: never;
+        /** Save Gamebook */
+        put: operations["save_gamebook_api_v1_gamebooks__name__put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -653,7 +633,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/runs/{run_id}/hand-out": {
+    "/api/v1/runs/{run_id}/instructions": {
         parameters: {
             query?: never;
             header?: never;
@@ -661,10 +641,30 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Hand Out
+         * Run Instructions
          * @description A ZIP of the files that a run asks a person to put on the server, with numbered steps.
          */
-        get: operations["hand_out_api_v1_runs__run_id__hand_out_get"];
+        get: operations["run_instructions_api_v1_runs__run_id__instructions_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/server-values": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Grid
+         * @description The values at an address on several servers or all, odd ones marked.
+         */
+        get: operations["grid_api_v1_server_values_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -782,8 +782,8 @@ export interface paths {
         /** List Changes */
         get: operations["list_changes_api_v1_servers__server_id__changes_get"];
         put?: never;
-        /** Open Change */
-        post: operations["open_change_api_v1_servers__server_id__changes_post"];
+        /** Create Change */
+        post: operations["create_change_api_v1_servers__server_id__changes_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -910,7 +910,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/servers/{server_id}/drift/undo": {
+    "/api/v1/servers/{server_id}/drift/revert": {
         parameters: {
             query?: never;
             header?: never;
@@ -920,10 +920,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Undo Drift
+         * Revert Drift
          * @description Open a change that takes back what somebody else wrote.
          */
-        post: operations["undo_drift_api_v1_servers__server_id__drift_undo_post"];
+        post: operations["revert_drift_api_v1_servers__server_id__drift_revert_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1147,7 +1147,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/servers/{server_id}/gamebook/try": {
+    "/api/v1/servers/{server_id}/gamebook/test": {
         parameters: {
             query?: never;
             header?: never;
@@ -1157,10 +1157,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Try Gamebook
+         * Test Gamebook
          * @description What another text of the gamebook would find in the files; nothing is kept.
          */
-        post: operations["try_gamebook_api_v1_servers__server_id__gamebook_try_post"];
+        post: operations["test_gamebook_api_v1_servers__server_id__gamebook_test_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1205,6 +1205,26 @@ export interface paths {
         get: operations["raw_file_api_v1_servers__server_id__raw_get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/report": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Report State
+         * @description Say that a game which is stopped and started by hand runs, or is stopped. Its log is looked at first.
+         */
+        post: operations["report_state_api_v1_servers__server_id__report_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1332,7 +1352,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/servers/{server_id}/said": {
+    "/api/v1/servers/{server_id}/schedule": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Tasks */
+        get: operations["list_tasks_api_v1_servers__server_id__schedule_get"];
+        put?: never;
+        /**
+         * Add Task
+         * @description Do something at times of day by itself.
+         */
+        post: operations["add_task_api_v1_servers__server_id__schedule_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/schedule/{task_id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -1341,12 +1382,9 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /**
-         * Say State
-         * @description Say that a game which is stopped and started by hand runs, or is stopped. Its log is looked at first.
-         */
-        post: operations["say_state_api_v1_servers__server_id__said_post"];
-        delete?: never;
+        post?: never;
+        /** Remove Task */
+        delete: operations["remove_task_api_v1_servers__server_id__schedule__task_id__delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1413,7 +1451,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/servers/{server_id}/snapshots/{snapshot_id}/kept": {
+    "/api/v1/servers/{server_id}/snapshots/{snapshot_id}/pin": {
         parameters: {
             query?: never;
             header?: never;
@@ -1422,10 +1460,10 @@ export interface paths {
         };
         get?: never;
         /**
-         * Keep Snapshot
+         * Pin Snapshot
          * @description Keep a snapshot for good, or let it go again.
          */
-        put: operations["keep_snapshot_api_v1_servers__server_id__snapshots__snapshot_id__kept_put"];
+        put: operations["pin_snapshot_api_v1_servers__server_id__snapshots__snapshot_id__pin_put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -1473,26 +1511,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/servers/{server_id}/take-in": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Take In
-         * @description Show files as they are on the server now: each under its path, or a ZIP of many without one.
-         */
-        post: operations["take_in_api_v1_servers__server_id__take_in_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/v1/servers/{server_id}/upgrade": {
         parameters: {
             query?: never;
@@ -1527,6 +1545,26 @@ export interface paths {
          * @description What carrying the server's own changes over to other defaults would do, file by file; nothing is changed.
          */
         post: operations["plan_upgrade_api_v1_servers__server_id__upgrade_plan_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/upload": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Upload Files
+         * @description Show files as they are on the server now: each under its path, or a ZIP of many without one.
+         */
+        post: operations["upload_files_api_v1_servers__server_id__upload_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1568,48 +1606,10 @@ export interface paths {
         put?: never;
         post?: never;
         /**
-         * Take Back
+         * Remove Waiver
          * @description Take a waiver back; what it accepted counts again.
          */
-        delete: operations["take_back_api_v1_servers__server_id__waivers__waiver_id__delete"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/servers/{server_id}/windows": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** List Windows */
-        get: operations["list_windows_api_v1_servers__server_id__windows_get"];
-        put?: never;
-        /**
-         * Add Window
-         * @description Do something at times of day by itself.
-         */
-        post: operations["add_window_api_v1_servers__server_id__windows_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/servers/{server_id}/windows/{window_id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post?: never;
-        /** Remove Window */
-        delete: operations["remove_window_api_v1_servers__server_id__windows__window_id__delete"];
+        delete: operations["remove_waiver_api_v1_servers__server_id__waivers__waiver_id__delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1769,8 +1769,8 @@ export interface components {
             /** Archive */
             archive: string;
         };
-        /** Body_take_in_api_v1_servers__server_id__take_in_post */
-        Body_take_in_api_v1_servers__server_id__take_in_post: {
+        /** Body_upload_files_api_v1_servers__server_id__upload_post */
+        Body_upload_files_api_v1_servers__server_id__upload_post: {
             /**
              * Files
              * @default []
@@ -1786,54 +1786,6 @@ export interface components {
              * @default []
              */
             paths: string[];
-        };
-        /**
-         * Care
-         * @description How a server is looked after.
-         *
-         *     `announcement` is what players are told, `{minutes}` in it the time that is left. `crash_places` are folders outside
-         *     of the game's own where crash files come to lie, reached by the same connection. `settle` is how many seconds a started game
-         *     must stay up, `patience` how many it has to stop, to start and to say that it is ready; zero for the service's own.
-         *     `may_rehearse`: the gamebook's command for a rehearsal may be run on the machine of the service; `must_rehearse`: no
-         *     deploy without one.
-         */
-        Care: {
-            /**
-             * Announcement
-             * @default
-             */
-            announcement: string;
-            /** Crash Places */
-            crash_places?: string[];
-            /**
-             * May Rehearse
-             * @default false
-             */
-            may_rehearse: boolean;
-            /**
-             * Must Rehearse
-             * @default false
-             */
-            must_rehearse: boolean;
-            /**
-             * Patience
-             * @default 0
-             */
-            patience: number;
-            /**
-             * @default {
-             *       "daily": 14,
-             *       "last": 20,
-             *       "monthly": 12,
-             *       "weekly": 8
-             *     }
-             */
-            retention: components["schemas"]["Retention"];
-            /**
-             * Settle
-             * @default 0
-             */
-            settle: number;
         };
         /**
          * ChainOut
@@ -1877,6 +1829,8 @@ export interface components {
             base: number;
             /** Blocking */
             blocking: string[];
+            /** Checklist */
+            checklist: components["schemas"]["ChecklistItemOut"][];
             /**
              * Created At
              * Format: date-time
@@ -1892,8 +1846,6 @@ export interface components {
             id: number;
             /** Is Outdated */
             is_outdated: boolean;
-            /** Look List */
-            look_list: components["schemas"]["LookOut"][];
             /** Looks */
             looks: string[];
             /** Old Findings */
@@ -1920,7 +1872,7 @@ export interface components {
             /** Version */
             version: number;
             /** Waits */
-            waits: components["schemas"]["WaitOut"][];
+            waits: components["schemas"]["PendingOut"][];
         };
         /** ChangeIn */
         ChangeIn: {
@@ -1955,6 +1907,34 @@ export interface components {
             updated_at: string;
             /** Version */
             version: number;
+        };
+        /** ChecklistIn */
+        ChecklistIn: {
+            /** Is Right */
+            is_right: boolean;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+        };
+        /**
+         * ChecklistItemOut
+         * @description Something to look at in the game. `is_right` is empty until somebody has looked.
+         */
+        ChecklistItemOut: {
+            /** At */
+            at: string | null;
+            /** Id */
+            id: number;
+            /** Is Right */
+            is_right: boolean | null;
+            /** Note */
+            note: string;
+            /** Person */
+            person: string;
+            /** Text */
+            text: string;
         };
         /**
          * CheckOut
@@ -2044,6 +2024,14 @@ export interface components {
             old: string;
             /** Texts */
             texts: components["schemas"]["TextDifferenceOut"][];
+        };
+        /**
+         * ConfirmIn
+         * @description What was seen, in a person's words.
+         */
+        ConfirmIn: {
+            /** Note */
+            note: string;
         };
         /**
          * ConflictOut
@@ -2467,11 +2455,6 @@ export interface components {
             /** Path */
             path: string;
             /**
-             * Place
-             * @default
-             */
-            place: string;
-            /**
              * Rule
              * @default
              */
@@ -2483,6 +2466,11 @@ export interface components {
             severity: "error" | "warning" | "notice";
             /** Waived */
             waived?: string | null;
+            /**
+             * Waiver Address
+             * @default
+             */
+            waiver_address: string;
             /**
              * Why
              * @default
@@ -2656,26 +2644,6 @@ export interface components {
             /** Rules */
             rules: components["schemas"]["RuleOut"][];
         };
-        /** GridOut */
-        GridOut: {
-            /** Rows */
-            rows: components["schemas"]["GridRowOut"][];
-            /** Servers */
-            servers: string[];
-        };
-        /** GridRowOut */
-        GridRowOut: {
-            /** Address */
-            address: string;
-            /** Is Split */
-            is_split: boolean;
-            /** Odd */
-            odd: string[];
-            /** Values */
-            values: {
-                [key: string]: string | null;
-            };
-        };
         /**
          * HttpControl
          * @description A hook over HTTP with a bearer token.
@@ -2703,12 +2671,18 @@ export interface components {
             identity: string;
         };
         /**
-         * KeepIn
-         * @description Why a snapshot is kept for good; empty lets it go again.
+         * IntegrityOut
+         * @description What hashing every kept content again gave. `damaged`: paths by snapshot.
          */
-        KeepIn: {
-            /** Why */
-            why: string;
+        IntegrityOut: {
+            /** Contents */
+            contents: number;
+            /** Damaged */
+            damaged: {
+                [key: string]: string[];
+            };
+            /** Size */
+            size: number;
         };
         /**
          * KeptTokenOut
@@ -2776,33 +2750,53 @@ export interface components {
             /** Words */
             words: string[] | null;
         };
-        /** LookIn */
-        LookIn: {
-            /** Is Right */
-            is_right: boolean;
+        /**
+         * Maintenance
+         * @description How a server is looked after.
+         *
+         *     `announcement` is what players are told, `{minutes}` in it the time that is left. `crash_places` are folders outside
+         *     of the game's own where crash files come to lie, reached by the same connection. `settle` is how many seconds a started game
+         *     must stay up, `patience` how many it has to stop, to start and to say that it is ready; zero for the service's own.
+         *     `may_rehearse`: the gamebook's command for a rehearsal may be run on the machine of the service; `must_rehearse`: no
+         *     deploy without one.
+         */
+        Maintenance: {
             /**
-             * Note
+             * Announcement
              * @default
              */
-            note: string;
-        };
-        /**
-         * LookOut
-         * @description Something to look at in the game. `is_right` is empty until somebody has looked.
-         */
-        LookOut: {
-            /** At */
-            at: string | null;
-            /** Id */
-            id: number;
-            /** Is Right */
-            is_right: boolean | null;
-            /** Note */
-            note: string;
-            /** Person */
-            person: string;
-            /** Text */
-            text: string;
+            announcement: string;
+            /** Crash Places */
+            crash_places?: string[];
+            /**
+             * May Rehearse
+             * @default false
+             */
+            may_rehearse: boolean;
+            /**
+             * Must Rehearse
+             * @default false
+             */
+            must_rehearse: boolean;
+            /**
+             * Patience
+             * @default 0
+             */
+            patience: number;
+            /**
+             * @default {
+             *       "daily": 14,
+             *       "last": 20,
+             *       "monthly": 12,
+             *       "weekly": 8
+             *     }
+             */
+            retention: components["schemas"]["Retention"];
+            /**
+             * Settle
+             * @default 0
+             */
+            settle: number;
         };
         /**
          * ManualConnection
@@ -2949,12 +2943,36 @@ export interface components {
             /** Value */
             value: string | null;
         };
+        /**
+         * PendingOut
+         * @description Written values and what they wait for; `in_effect_at` is when it came.
+         */
+        PendingOut: {
+            /** Addresses */
+            addresses: string[];
+            /** Id */
+            id: number;
+            /** In Effect At */
+            in_effect_at: string | null;
+            /** Person */
+            person: string;
+            /** Takes Effect */
+            takes_effect: string;
+        };
         /** PersonOut */
         PersonOut: {
             /** Name */
             name: string;
             /** Role */
             role: string;
+        };
+        /**
+         * PinIn
+         * @description Why a snapshot is kept for good; empty lets it go again.
+         */
+        PinIn: {
+            /** Why */
+            why: string;
         };
         /** PlaceOut */
         PlaceOut: {
@@ -3006,38 +3024,16 @@ export interface components {
             type: string;
         };
         /**
-         * ProofIn
-         * @description What was seen, in a person's words.
-         */
-        ProofIn: {
-            /** Note */
-            note: string;
-        };
-        /**
-         * ProofOut
-         * @description What hashing every kept content again gave. `damaged`: paths by snapshot.
-         */
-        ProofOut: {
-            /** Contents */
-            contents: number;
-            /** Damaged */
-            damaged: {
-                [key: string]: string[];
-            };
-            /** Size */
-            size: number;
-        };
-        /**
          * PruningOut
          * @description Which snapshots go (or went), and which stay with the reason.
          */
         PruningOut: {
-            /** Going */
-            going: number[];
-            /** Staying */
-            staying: {
+            /** Kept */
+            kept: {
                 [key: string]: string;
             };
+            /** Pruned */
+            pruned: number[];
         };
         /**
          * ReadIn
@@ -3125,6 +3121,19 @@ export interface components {
             steps: components["schemas"]["ReplayedStepOut"][];
         };
         /**
+         * ReportIn
+         * @description What a person says of a game that is stopped and started by hand.
+         */
+        ReportIn: {
+            /** Is Running */
+            is_running: boolean;
+            /**
+             * Is Sure
+             * @default false
+             */
+            is_sure: boolean;
+        };
+        /**
          * RestoreIn
          * @description Make a folder (`sea/`), a file or an entry as it was in a snapshot.
          */
@@ -3164,6 +3173,44 @@ export interface components {
              * @default 8
              */
             weekly: number;
+        };
+        /**
+         * RevertIn
+         * @description Take one old change back. `choices` decides conflicts by address (mine, theirs, =VALUE), `rest` all others.
+         */
+        RevertIn: {
+            /** Choices */
+            choices?: {
+                [key: string]: string;
+            };
+            /**
+             * Open
+             * @default false
+             */
+            open: boolean;
+            /**
+             * Rest
+             * @default
+             * @enum {string}
+             */
+            rest: "" | "mine" | "theirs";
+            /**
+             * Title
+             * @default
+             */
+            title: string;
+        };
+        /**
+         * RevertOut
+         * @description What taking it back does to the newest files; `change` is the one that was opened for it.
+         */
+        RevertOut: {
+            /** Change */
+            change: number | null;
+            /** Conflicts */
+            conflicts: components["schemas"]["ConflictOut"][];
+            /** Differences */
+            differences: components["schemas"]["DifferenceOut"][];
         };
         /** RollbackIn */
         RollbackIn: {
@@ -3357,21 +3404,16 @@ export interface components {
             /** Target */
             target: number | null;
         };
-        /**
-         * SaidIn
-         * @description What a person says of a game that is stopped and started by hand.
-         */
-        SaidIn: {
-            /** Is Running */
-            is_running: boolean;
-            /**
-             * Is Sure
-             * @default false
-             */
-            is_sure: boolean;
-        };
         /** ServerIn */
         ServerIn: {
+            /** Connection */
+            connection: components["schemas"]["FolderConnection"] | components["schemas"]["FtpConnection"] | components["schemas"]["FtpsConnection"] | components["schemas"]["SftpConnection"] | components["schemas"]["ManualConnection"];
+            /** Control */
+            control: components["schemas"]["HttpControl"] | components["schemas"]["CommandControl"] | components["schemas"]["ConsoleControl"] | components["schemas"]["ManualControl"];
+            /** Gamebook */
+            gamebook?: string | null;
+            /** Id */
+            id: string;
             /**
              * @default {
              *       "announcement": "",
@@ -3388,15 +3430,7 @@ export interface components {
              *       "settle": 0
              *     }
              */
-            care: components["schemas"]["Care"];
-            /** Connection */
-            connection: components["schemas"]["FolderConnection"] | components["schemas"]["FtpConnection"] | components["schemas"]["FtpsConnection"] | components["schemas"]["SftpConnection"] | components["schemas"]["ManualConnection"];
-            /** Control */
-            control: components["schemas"]["HttpControl"] | components["schemas"]["CommandControl"] | components["schemas"]["ConsoleControl"] | components["schemas"]["ManualControl"];
-            /** Gamebook */
-            gamebook?: string | null;
-            /** Id */
-            id: string;
+            maintenance: components["schemas"]["Maintenance"];
             /**
              * Title
              * @default
@@ -3405,15 +3439,11 @@ export interface components {
         };
         /**
          * ServerOut
-         * @description A server with what one looks for first. `connection`, `control` and `care` bear no secrets; `last_run` may be under way.
+         * @description A server with what one looks for first. `connection`, `control` and `maintenance` bear no secrets; `last_run` may be under way.
          *
          *     `notes` are what one should know of it, such as a connection in clear text.
          */
         ServerOut: {
-            /** Care */
-            care: {
-                [key: string]: unknown;
-            };
             /** Connection */
             connection: {
                 [key: string]: unknown;
@@ -3432,12 +3462,36 @@ export interface components {
             id: string;
             last_run: components["schemas"]["RunOut"] | null;
             last_snapshot: components["schemas"]["SnapshotOut"] | null;
+            /** Maintenance */
+            maintenance: {
+                [key: string]: unknown;
+            };
             /** Notes */
             notes: string[];
             /** Open Changes */
             open_changes: number;
             /** Title */
             title: string;
+        };
+        /** ServerValuesOut */
+        ServerValuesOut: {
+            /** Rows */
+            rows: components["schemas"]["ServerValuesRowOut"][];
+            /** Servers */
+            servers: string[];
+        };
+        /** ServerValuesRowOut */
+        ServerValuesRowOut: {
+            /** Address */
+            address: string;
+            /** Is Split */
+            is_split: boolean;
+            /** Odd */
+            odd: string[];
+            /** Values */
+            values: {
+                [key: string]: string | null;
+            };
         };
         /**
          * SettingOut
@@ -3518,10 +3572,10 @@ export interface components {
          */
         SnapshotIn: {
             /**
-             * Keep
+             * Pin
              * @default false
              */
-            keep: boolean;
+            pin: boolean;
             /**
              * Reason
              * @default
@@ -3539,8 +3593,6 @@ export interface components {
             id: number;
             /** Is Good */
             is_good: boolean;
-            /** Kept */
-            kept: string;
             /**
              * Kind
              * @enum {string}
@@ -3548,6 +3600,8 @@ export interface components {
             kind: "server" | "defaults" | "imported";
             /** Label */
             label: string | null;
+            /** Pinned */
+            pinned: string;
             /** Reason */
             reason: string;
             /** Server */
@@ -3681,16 +3735,6 @@ export interface components {
             /** Summary */
             summary: string;
         };
-        /**
-         * TakenInOut
-         * @description Files that a person showed.
-         */
-        TakenInOut: {
-            /** Gone */
-            gone: string[];
-            /** Taken */
-            taken: string[];
-        };
         /** TallyOut */
         TallyOut: {
             /** After */
@@ -3721,6 +3765,63 @@ export interface components {
             /** Sum Before */
             sum_before: string;
         };
+        /**
+         * TaskIn
+         * @description Do something by itself: `restart` (with queued changes), `backup`, `look` (for drift).
+         */
+        TaskIn: {
+            /**
+             * Announce
+             * @default 0
+             */
+            announce: number;
+            /**
+             * Task
+             * @enum {string}
+             */
+            task: "restart" | "snapshot" | "drift-check";
+            /** Times */
+            times: string[];
+            /** Weekdays */
+            weekdays?: number[];
+            /**
+             * Zone
+             * @default UTC
+             */
+            zone: string;
+        };
+        /**
+         * TaskOut
+         * @description `next_at` is when it is due next; `note` what a clock change does to it; `queued` the changes that wait for it.
+         */
+        TaskOut: {
+            /** Announce */
+            announce: number;
+            /** Id */
+            id: number;
+            /**
+             * Next At
+             * Format: date-time
+             */
+            next_at: string;
+            /** Note */
+            note: string;
+            /** Queued */
+            queued: number[];
+            /** Server */
+            server: string;
+            /**
+             * Task
+             * @enum {string}
+             */
+            task: "restart" | "snapshot" | "drift-check";
+            /** Times */
+            times: string[];
+            /** Weekdays */
+            weekdays: number[];
+            /** Zone */
+            zone: string;
+        };
         /** TextDifferenceOut */
         TextDifferenceOut: {
             /** Path */
@@ -3750,44 +3851,6 @@ export interface components {
         TokenOut: {
             /** Token */
             token: string;
-        };
-        /**
-         * UndoIn
-         * @description Take one old change back. `choices` decides conflicts by address (mine, theirs, =VALUE), `rest` all others.
-         */
-        UndoIn: {
-            /** Choices */
-            choices?: {
-                [key: string]: string;
-            };
-            /**
-             * Open
-             * @default false
-             */
-            open: boolean;
-            /**
-             * Rest
-             * @default
-             * @enum {string}
-             */
-            rest: "" | "mine" | "theirs";
-            /**
-             * Title
-             * @default
-             */
-            title: string;
-        };
-        /**
-         * UndoOut
-         * @description What taking it back does to the newest files; `change` is the one that was opened for it.
-         */
-        UndoOut: {
-            /** Change */
-            change: number | null;
-            /** Conflicts */
-            conflicts: components["schemas"]["ConflictOut"][];
-            /** Differences */
-            differences: components["schemas"]["DifferenceOut"][];
         };
         /**
          * UpgradeFileOut
@@ -3858,6 +3921,16 @@ export interface components {
             /** Server */
             server: string;
         };
+        /**
+         * UploadOut
+         * @description Files that a person showed.
+         */
+        UploadOut: {
+            /** Gone */
+            gone: string[];
+            /** Taken */
+            taken: string[];
+        };
         /** ValueChangeOut */
         ValueChangeOut: {
             /** Address */
@@ -3867,28 +3940,12 @@ export interface components {
             /** Old */
             old: string | null;
         };
-        /**
-         * WaitOut
-         * @description Written values and what they wait for; `held_at` is when it came.
-         */
-        WaitOut: {
-            /** Addresses */
-            addresses: string[];
-            /** Held At */
-            held_at: string | null;
-            /** Id */
-            id: number;
-            /** Person */
-            person: string;
-            /** Takes Effect */
-            takes_effect: string;
-        };
         /** WaiverIn */
         WaiverIn: {
+            /** Address */
+            address: string;
             /** Code */
             code: string;
-            /** Place */
-            place: string;
             /** Reason */
             reason: string;
             /** Until */
@@ -3896,9 +3953,11 @@ export interface components {
         };
         /**
          * WaiverOut
-         * @description A waiver and what it does now: `holds` accepts a finding, `unused` accepts nothing, `ended` is over.
+         * @description A waiver and what it does now: `in-use` waives a finding, `unused` waives nothing, `ended` is over.
          */
         WaiverOut: {
+            /** Address */
+            address: string;
             /** Author */
             author: string;
             /** Code */
@@ -3912,74 +3971,15 @@ export interface components {
             id: number;
             /** Message */
             message: string;
-            /** Place */
-            place: string;
             /** Reason */
             reason: string;
             /**
              * State
              * @enum {string}
              */
-            state: "holds" | "unused" | "ended";
+            state: "in-use" | "unused" | "ended";
             /** Until */
             until: string | null;
-        };
-        /**
-         * WindowIn
-         * @description Do something by itself: `restart` (with queued changes), `backup`, `look` (for drift).
-         */
-        WindowIn: {
-            /**
-             * Announce
-             * @default 0
-             */
-            announce: number;
-            /**
-             * Does
-             * @enum {string}
-             */
-            does: "restart" | "backup" | "look";
-            /** Times */
-            times: string[];
-            /** Weekdays */
-            weekdays?: number[];
-            /**
-             * Zone
-             * @default UTC
-             */
-            zone: string;
-        };
-        /**
-         * WindowOut
-         * @description `next_at` is when it is due next; `note` what a clock change does to it; `queued` the changes that wait for it.
-         */
-        WindowOut: {
-            /** Announce */
-            announce: number;
-            /**
-             * Does
-             * @enum {string}
-             */
-            does: "restart" | "backup" | "look";
-            /** Id */
-            id: number;
-            /**
-             * Next At
-             * Format: date-time
-             */
-            next_at: string;
-            /** Note */
-            note: string;
-            /** Queued */
-            queued: number[];
-            /** Server */
-            server: string;
-            /** Times */
-            times: string[];
-            /** Weekdays */
-            weekdays: number[];
-            /** Zone */
-            zone: string;
         };
     };
     responses: never;
@@ -4324,6 +4324,185 @@ export interface operations {
             };
         };
     };
+    answer_checklist_api_v1_changes__change_id__checklist__item_id__post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                change_id: number;
+                item_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChecklistIn"];
+            };
+        };
+        responses: {
+            /** @description Another problem with the request. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem of the service, or of a server that it works on. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeDetail"];
+                };
+            };
+            /** @description The request has no valid session or token. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What the path or the request names is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It cannot be done in the state in which things are. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request is larger than its bound. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request cannot be used; `detail` says why. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    confirm_api_v1_changes__change_id__confirm_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                change_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ConfirmIn"];
+            };
+        };
+        responses: {
+            /** @description Another problem with the request. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem of the service, or of a server that it works on. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeDetail"];
+                };
+            };
+            /** @description The request has no valid session or token. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What the path or the request names is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It cannot be done in the state in which things are. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request is larger than its bound. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request cannot be used; `detail` says why. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     deploy_api_v1_changes__change_id__deploy_post: {
         parameters: {
             query?: never;
@@ -4501,96 +4680,6 @@ export interface operations {
             };
         };
     };
-    look_api_v1_changes__change_id__looks__look_id__post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                change_id: number;
-                look_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["LookIn"];
-            };
-        };
-        responses: {
-            /** @description Another problem with the request. */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description A problem of the service, or of a server that it works on. */
-            "5XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ChangeDetail"];
-                };
-            };
-            /** @description The request has no valid session or token. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What the path or the request names is not there. */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description It cannot be done in the state in which things are. */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The request is larger than its bound. */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The request cannot be used; `detail` says why. */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
     plan_merge_api_v1_changes__change_id__merge_plan_post: {
         parameters: {
             query?: never;
@@ -4680,20 +4769,17 @@ export interface operations {
             };
         };
     };
-    prove_api_v1_changes__change_id__prove_post: {
+    mark_in_effect_api_v1_changes__change_id__pending__pending_id__post: {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 change_id: number;
+                pending_id: number;
             };
             cookie?: never;
         };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["ProofIn"];
-            };
-        };
+        requestBody?: never;
         responses: {
             /** @description Another problem with the request. */
             "4XX": {
@@ -4939,7 +5025,7 @@ export interface operations {
             };
         };
     };
-    refresh_api_v1_changes__change_id__refresh_post: {
+    replay_api_v1_changes__change_id__replay_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -4948,7 +5034,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReplayIn"];
+            };
+        };
         responses: {
             /** @description Another problem with the request. */
             "4XX": {
@@ -4974,7 +5064,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ChangeDetail"];
+                    "application/json": components["schemas"]["ReplayOut"];
                 };
             };
             /** @description The request has no valid session or token. */
@@ -5024,7 +5114,7 @@ export interface operations {
             };
         };
     };
-    replay_api_v1_changes__change_id__replay_post: {
+    revert_change_api_v1_changes__change_id__revert_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -5035,7 +5125,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["ReplayIn"];
+                "application/json": components["schemas"]["RevertIn"];
             };
         };
         responses: {
@@ -5063,7 +5153,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ReplayOut"];
+                    "application/json": components["schemas"]["RevertOut"];
                 };
             };
             /** @description The request has no valid session or token. */
@@ -5381,102 +5471,12 @@ export interface operations {
             };
         };
     };
-    undo_change_api_v1_changes__change_id__undo_post: {
+    refresh_api_v1_changes__change_id__update_post: {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 change_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["UndoIn"];
-            };
-        };
-        responses: {
-            /** @description Another problem with the request. */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description A problem of the service, or of a server that it works on. */
-            "5XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["UndoOut"];
-                };
-            };
-            /** @description The request has no valid session or token. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What the path or the request names is not there. */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description It cannot be done in the state in which things are. */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The request is larger than its bound. */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The request cannot be used; `detail` says why. */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    came_api_v1_changes__change_id__waits__wait_id__post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                change_id: number;
-                wait_id: number;
             };
             cookie?: never;
         };
@@ -6154,7 +6154,7 @@ export interface operations {
             };
         };
     };
-    put_gamebook_api_v1_gamebooks__name__put: {
+    save_gamebook_api_v1_gamebooks__name__put: {
         parameters: {
             query?: never;
             header?: never;
@@ -6193,93 +6193,6 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
-            };
-            /** @description The request has no valid session or token. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What the path or the request names is not there. */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description It cannot be done in the state in which things are. */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The request is larger than its bound. */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The request cannot be used; `detail` says why. */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    grid_api_v1_grid_get: {
-        parameters: {
-            query: {
-                address: string;
-                only_odd?: boolean;
-                server?: string[] | null;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Another problem with the request. */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description A problem of the service, or of a server that it works on. */
-            "5XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["GridOut"];
-                };
             };
             /** @description The request has no valid session or token. */
             401: {
@@ -7090,7 +7003,7 @@ export interface operations {
             };
         };
     };
-    hand_out_api_v1_runs__run_id__hand_out_get: {
+    run_instructions_api_v1_runs__run_id__instructions_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -7125,6 +7038,93 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description The request has no valid session or token. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What the path or the request names is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It cannot be done in the state in which things are. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request is larger than its bound. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request cannot be used; `detail` says why. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    grid_api_v1_server_values_get: {
+        parameters: {
+            query: {
+                address: string;
+                only_odd?: boolean;
+                server?: string[] | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Another problem with the request. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem of the service, or of a server that it works on. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ServerValuesOut"];
+                };
             };
             /** @description The request has no valid session or token. */
             401: {
@@ -7863,7 +7863,7 @@ export interface operations {
             };
         };
     };
-    open_change_api_v1_servers__server_id__changes_post: {
+    create_change_api_v1_servers__server_id__changes_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -8479,7 +8479,7 @@ export interface operations {
             };
         };
     };
-    undo_drift_api_v1_servers__server_id__drift_undo_post: {
+    revert_drift_api_v1_servers__server_id__drift_revert_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -9532,7 +9532,7 @@ export interface operations {
             };
         };
     };
-    try_gamebook_api_v1_servers__server_id__gamebook_try_post: {
+    test_gamebook_api_v1_servers__server_id__gamebook_test_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -9828,6 +9828,97 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description The request has no valid session or token. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What the path or the request names is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It cannot be done in the state in which things are. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request is larger than its bound. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request cannot be used; `detail` says why. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    report_state_api_v1_servers__server_id__report_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReportIn"];
+            };
+        };
+        responses: {
+            /** @description Another problem with the request. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem of the service, or of a server that it works on. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: string;
+                    };
+                };
             };
             /** @description The request has no valid session or token. */
             401: {
@@ -10489,7 +10580,7 @@ export interface operations {
             };
         };
     };
-    say_state_api_v1_servers__server_id__said_post: {
+    list_tasks_api_v1_servers__server_id__schedule_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -10498,11 +10589,7 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["SaidIn"];
-            };
-        };
+        requestBody?: never;
         responses: {
             /** @description Another problem with the request. */
             "4XX": {
@@ -10528,10 +10615,181 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": {
-                        [key: string]: string;
-                    };
+                    "application/json": components["schemas"]["TaskOut"][];
                 };
+            };
+            /** @description The request has no valid session or token. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What the path or the request names is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It cannot be done in the state in which things are. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request is larger than its bound. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request cannot be used; `detail` says why. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    add_task_api_v1_servers__server_id__schedule_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TaskIn"];
+            };
+        };
+        responses: {
+            /** @description Another problem with the request. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem of the service, or of a server that it works on. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TaskOut"];
+                };
+            };
+            /** @description The request has no valid session or token. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What the path or the request names is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It cannot be done in the state in which things are. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request is larger than its bound. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request cannot be used; `detail` says why. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_task_api_v1_servers__server_id__schedule__task_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: string;
+                task_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Another problem with the request. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem of the service, or of a server that it works on. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description The request has no valid session or token. */
             401: {
@@ -10925,7 +11183,7 @@ export interface operations {
             };
         };
     };
-    keep_snapshot_api_v1_servers__server_id__snapshots__snapshot_id__kept_put: {
+    pin_snapshot_api_v1_servers__server_id__snapshots__snapshot_id__pin_put: {
         parameters: {
             query?: never;
             header?: never;
@@ -10937,7 +11195,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["KeepIn"];
+                "application/json": components["schemas"]["PinIn"];
             };
         };
         responses: {
@@ -11191,95 +11449,6 @@ export interface operations {
             };
         };
     };
-    take_in_api_v1_servers__server_id__take_in_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                server_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: {
-            content: {
-                "multipart/form-data": components["schemas"]["Body_take_in_api_v1_servers__server_id__take_in_post"];
-            };
-        };
-        responses: {
-            /** @description Another problem with the request. */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description A problem of the service, or of a server that it works on. */
-            "5XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["TakenInOut"];
-                };
-            };
-            /** @description The request has no valid session or token. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What the path or the request names is not there. */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description It cannot be done in the state in which things are. */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The request is larger than its bound. */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The request cannot be used; `detail` says why. */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
     open_upgrade_api_v1_servers__server_id__upgrade_post: {
         parameters: {
             query?: never;
@@ -11409,6 +11578,95 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["UpgradeOut"];
+                };
+            };
+            /** @description The request has no valid session or token. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What the path or the request names is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It cannot be done in the state in which things are. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request is larger than its bound. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request cannot be used; `detail` says why. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    upload_files_api_v1_servers__server_id__upload_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_upload_files_api_v1_servers__server_id__upload_post"];
+            };
+        };
+        responses: {
+            /** @description Another problem with the request. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem of the service, or of a server that it works on. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UploadOut"];
                 };
             };
             /** @description The request has no valid session or token. */
@@ -11632,271 +11890,13 @@ export interface operations {
             };
         };
     };
-    take_back_api_v1_servers__server_id__waivers__waiver_id__delete: {
+    remove_waiver_api_v1_servers__server_id__waivers__waiver_id__delete: {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 server_id: string;
                 waiver_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Another problem with the request. */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description A problem of the service, or of a server that it works on. */
-            "5XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Successful Response */
-            204: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            /** @description The request has no valid session or token. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What the path or the request names is not there. */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description It cannot be done in the state in which things are. */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The request is larger than its bound. */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The request cannot be used; `detail` says why. */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    list_windows_api_v1_servers__server_id__windows_get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                server_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Another problem with the request. */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description A problem of the service, or of a server that it works on. */
-            "5XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["WindowOut"][];
-                };
-            };
-            /** @description The request has no valid session or token. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What the path or the request names is not there. */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description It cannot be done in the state in which things are. */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The request is larger than its bound. */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The request cannot be used; `detail` says why. */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    add_window_api_v1_servers__server_id__windows_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                server_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["WindowIn"];
-            };
-        };
-        responses: {
-            /** @description Another problem with the request. */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description A problem of the service, or of a server that it works on. */
-            "5XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Successful Response */
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["WindowOut"];
-                };
-            };
-            /** @description The request has no valid session or token. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What the path or the request names is not there. */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description It cannot be done in the state in which things are. */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The request is larger than its bound. */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The request cannot be used; `detail` says why. */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    remove_window_api_v1_servers__server_id__windows__window_id__delete: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                server_id: string;
-                window_id: number;
             };
             cookie?: never;
         };
@@ -12513,7 +12513,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProofOut"];
+                    "application/json": components["schemas"]["IntegrityOut"];
                 };
             };
             /** @description The request has no valid session or token. */

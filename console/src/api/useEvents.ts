@@ -15,10 +15,10 @@ export function useEvents(): void {
       const { run, state } = JSON.parse(event.data) as { run: number; state: string };
       void queries.invalidateQueries({ queryKey: ["run", run] });
       // Everything around a run changes when it ends; asking at each of its stages would only slow it down.
-      if (state !== "running") again("change", "changes", "timeline", "servers", "files", "entries", "file", "drift", "windows")();
+      if (state !== "running") again("change", "changes", "timeline", "servers", "files", "entries", "file", "drift", "schedule")();
     });
     source.addEventListener("change", again("change", "changes", "entries", "file"));
-    source.addEventListener("server", again("servers", "files", "timeline", "entries", "file", "drift", "windows"));
+    source.addEventListener("server", again("servers", "files", "timeline", "entries", "file", "drift", "schedule"));
     source.addEventListener("rollout", again("rollouts"));
     return () => {
       source.close();

@@ -25,7 +25,7 @@ export function DifferenceTable({ differences }: { differences: readonly Differe
             <TableCell>Address</TableCell>
             <TableCell>Old</TableCell>
             <TableCell>New</TableCell>
-            <TableCell align="right">By</TableCell>
+            <TableCell align="right">Delta</TableCell>
           </TableRow>
         </TableHead>
         <TableBody>

@@ -26,8 +26,8 @@ export function Shell({ name, children }: { name: string; children: ReactNode })
         <Link component={RouterLink} to="/" color="text.secondary" underline="hover">
           Servers
         </Link>
-        <Link component={RouterLink} to="/fleet" color="text.secondary" underline="hover">
-          All together
+        <Link component={RouterLink} to="/servers" color="text.secondary" underline="hover">
+          All servers
         </Link>
         <Box sx={{ flex: 1 }} />
         <Link component={RouterLink} to="/account" variant="body2" color="text.secondary" underline="hover">

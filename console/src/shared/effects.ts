@@ -1,7 +1,7 @@
 const WORDS: Record<string, string> = {
   restart: "after a restart",
   reload: "after a reload",
-  "next-chart": "with the next chart",
+  "map-change": "with the next map change",
   "new-world": "in a new world only",
   rejoin: "when players join again",
 };

@@ -86,7 +86,7 @@ class Retention(Sent):
     monthly: Annotated[int, Field(ge=0, le=1000)] = 12
 
 
-class Care(Sent):
+class Maintenance(Sent):
     """How a server is looked after.
 
     `announcement` is what players are told, `{minutes}` in it the time that is left. `crash_places` are folders outside

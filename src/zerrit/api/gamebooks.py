@@ -12,7 +12,7 @@ from zerrit.api.request_model import Sent
 
 
 class CheckOut(BaseModel):
-    """What is found in the newest files of a server. `blocking` counts errors that nobody waived and nobody shipped."""
+    """What is found in the latest files of a server. `blocking` counts errors that nobody waived and nobody shipped."""
 
     server: str
     snapshot: int
@@ -22,16 +22,16 @@ class CheckOut(BaseModel):
 
 
 class WaiverOut(BaseModel):
-    """A waiver and what it does now: `holds` accepts a finding, `unused` accepts nothing, `ended` is over."""
+    """A waiver and what it does now: `in-use` waives a finding, `unused` waives nothing, `ended` is over."""
 
     id: int
     code: str
-    place: str
+    address: str
     reason: str
     author: str
     created_at: datetime
     until: datetime | None
-    state: Literal["holds", "unused", "ended"]
+    state: Literal["in-use", "unused", "ended"]
     message: str
 
 

@@ -7,7 +7,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, Field, SecretStr
 
-from zerrit.api.connections import AnyConnection, AnyControl, Care
+from zerrit.api.connections import AnyConnection, AnyControl, Maintenance
 from zerrit.api.request_model import Sent
 from zerrit.api.runs import RunOut
 
@@ -82,11 +82,11 @@ class ServerIn(Sent):
     gamebook: str | None = None
     connection: AnyConnection
     control: AnyControl
-    care: Care = Care()
+    maintenance: Maintenance = Maintenance()
 
 
 class ServerOut(BaseModel):
-    """A server with what one looks for first. `connection`, `control` and `care` bear no secrets; `last_run` may be under way.
+    """A server with what one looks for first. `connection`, `control` and `maintenance` bear no secrets; `last_run` may be under way.
 
     `notes` are what one should know of it, such as a connection in clear text.
     """
@@ -96,7 +96,7 @@ class ServerOut(BaseModel):
     gamebook: str | None
     connection: dict[str, Any]
     control: dict[str, Any]
-    care: dict[str, Any]
+    maintenance: dict[str, Any]
     notes: list[str]
     files: int
     last_snapshot: SnapshotOut | None
@@ -113,7 +113,7 @@ class SnapshotOut(BaseModel):
     kind: Literal["server", "defaults", "imported"]
     label: str | None
     reason: str
-    kept: str
+    pinned: str
     is_good: bool
     taken_at: datetime
     files: int
@@ -148,7 +148,7 @@ class FindingOut(BaseModel):
     column: int
     address: str
     hint: str
-    place: str = ""
+    waiver_address: str = ""
     is_new: bool = True
     blocks: bool = False
     waived: str | None = None
@@ -312,11 +312,11 @@ class ChangeDetail(ChangeOut):
     looks: list[str]
     is_outdated: bool
     runs: list[RunOut]
-    look_list: list[LookOut]
-    waits: list[WaitOut]
+    checklist: list[ChecklistItemOut]
+    waits: list[PendingOut]
 
 
-class LookOut(BaseModel):
+class ChecklistItemOut(BaseModel):
     """Something to look at in the game. `is_right` is empty until somebody has looked."""
 
     id: int
@@ -327,24 +327,24 @@ class LookOut(BaseModel):
     at: datetime | None
 
 
-class LookIn(Sent):
+class ChecklistIn(Sent):
     is_right: bool
     note: Annotated[str, Field(max_length=1000)] = ""
 
 
-class WaitOut(BaseModel):
-    """Written values and what they wait for; `held_at` is when it came."""
+class PendingOut(BaseModel):
+    """Written values and what they wait for; `in_effect_at` is when it came."""
 
     id: int
     takes_effect: str
     addresses: list[str]
-    held_at: datetime | None
+    in_effect_at: datetime | None
     person: str
 
 
 class WaiverIn(Sent):
     code: Annotated[str, Field(max_length=60)]
-    place: Annotated[str, Field(max_length=2000)]
+    address: Annotated[str, Field(max_length=2000)]
     reason: Annotated[str, Field(min_length=1, max_length=1000)]
     until: datetime | None = None
 

@@ -126,21 +126,21 @@ class RunOut(BaseModel):
     evidence_files: list[EvidenceFileOut]
 
 
-class SaidIn(Sent):
+class ReportIn(Sent):
     """What a person says of a game that is stopped and started by hand."""
 
     is_running: bool
     is_sure: bool = False
 
 
-class TakenInOut(BaseModel):
+class UploadOut(BaseModel):
     """Files that a person showed."""
 
     taken: list[str]
     gone: list[str]
 
 
-class ProofIn(Sent):
+class ConfirmIn(Sent):
     """What was seen, in a person's words."""
 
     note: Annotated[str, Field(min_length=1, max_length=1000)]

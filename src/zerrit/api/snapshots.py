@@ -18,10 +18,10 @@ class SnapshotIn(Sent):
     """Take a snapshot by hand; with `keep` it is never pruned."""
 
     reason: Annotated[str, Field(max_length=300)] = ""
-    keep: bool = False
+    pin: bool = False
 
 
-class KeepIn(Sent):
+class PinIn(Sent):
     """Why a snapshot is kept for good; empty lets it go again."""
 
     why: Annotated[str, Field(max_length=300)]
@@ -30,11 +30,11 @@ class KeepIn(Sent):
 class PruningOut(BaseModel):
     """Which snapshots go (or went), and which stay with the reason."""
 
-    going: list[int]
-    staying: dict[int, str]
+    pruned: list[int]
+    kept: dict[int, str]
 
 
-class ProofOut(BaseModel):
+class IntegrityOut(BaseModel):
     """What hashing every kept content again gave. `damaged`: paths by snapshot."""
 
     contents: int
@@ -50,7 +50,7 @@ class RestoreIn(Sent):
     title: Annotated[str, Field(max_length=200)] = ""
 
 
-class UndoIn(Sent):
+class RevertIn(Sent):
     """Take one old change back. `choices` decides conflicts by address (mine, theirs, =VALUE), `rest` all others."""
 
     choices: dict[str, Choice] = Field(default_factory=dict)
@@ -59,8 +59,8 @@ class UndoIn(Sent):
     title: Annotated[str, Field(max_length=200)] = ""
 
 
-class UndoOut(BaseModel):
-    """What taking it back does to the newest files; `change` is the one that was opened for it."""
+class RevertOut(BaseModel):
+    """What taking it back does to the latest files; `change` is the one that was opened for it."""
 
     change: int | None
     differences: list[DifferenceOut]
@@ -90,22 +90,22 @@ class DriftIn(Sent):
     title: Annotated[str, Field(max_length=200)] = ""
 
 
-class WindowIn(Sent):
+class TaskIn(Sent):
     """Do something by itself: `restart` (with queued changes), `backup`, `look` (for drift)."""
 
-    does: Literal["restart", "backup", "look"]
+    task: Literal["restart", "snapshot", "drift-check"]
     times: Annotated[list[Annotated[str, Field(max_length=8)]], Field(min_length=1, max_length=48)]
     weekdays: list[Annotated[int, Field(ge=0, le=6)]] = Field(default_factory=list)
     zone: Annotated[str, Field(max_length=60)] = "UTC"
     announce: Annotated[int, Field(ge=0, le=120)] = 0
 
 
-class WindowOut(BaseModel):
+class TaskOut(BaseModel):
     """`next_at` is when it is due next; `note` what a clock change does to it; `queued` the changes that wait for it."""
 
     id: int
     server: str
-    does: Literal["restart", "backup", "look"]
+    task: Literal["restart", "snapshot", "drift-check"]
     times: list[str]
     weekdays: list[int]
     zone: str
@@ -143,13 +143,13 @@ class RolloutOut(BaseModel):
     servers: list[RolloutServerOut]
 
 
-class GridRowOut(BaseModel):
+class ServerValuesRowOut(BaseModel):
     address: str
     values: dict[str, str | None]
     odd: list[str]
     is_split: bool
 
 
-class GridOut(BaseModel):
+class ServerValuesOut(BaseModel):
     servers: list[str]
-    rows: list[GridRowOut]
+    rows: list[ServerValuesRowOut]

@@ -11,13 +11,14 @@ from typing import Any, Final, Literal
 import click
 
 from zerrit import api
+from zerrit.cli.checklist import print_checklist
 from zerrit.cli.compare import WITH_TEXTS, compared, comparison_output, save_comparison
 from zerrit.cli.compare import show as show_comparison
 from zerrit.cli.completion import complete_in_change, complete_operation
 from zerrit.cli.merge import ask_place, choices, choose_option, print_merge_plan, snippet_argument
 from zerrit.cli.output import echo, output_option, print_findings, print_json, print_table, short, sign
 from zerrit.cli.plan_file import into_of, plan_options, read_plan, write_plan
-from zerrit.cli.runs import follow, options_in, print_looks, run_options, run_result
+from zerrit.cli.runs import follow, options_in, run_options, run_result
 from zerrit.cli.session import connect
 from zerrit.cli.waivers import in_utc, until_option
 from zerrit.client import Client, ProblemError
@@ -35,10 +36,10 @@ def change() -> None:
 @change.command("open")
 @click.argument("server_id")
 @click.argument("title")
-def open_change(server_id: str, title: str) -> None:
+def create_change(server_id: str, title: str) -> None:
     """Open a change on a server."""
     with connect() as zerrit:
-        opened = zerrit.open_change(server_id, title)
+        opened = zerrit.create_change(server_id, title)
     echo(f"Change {opened.id} on {server_id}: {opened.title}")
 
 
@@ -77,7 +78,7 @@ def _print_change(detail: api.ChangeDetail) -> None:
         echo(f"  {step.position:>2}. {step.kind:<6} {step.address}  {step.summary}")
         _print_outcome(step.outcome)
     if detail.is_outdated:
-        echo(f"The server's files are newer than this change: zerrit change refresh {detail.id}")
+        echo(f"The server's files are newer than this change: zerrit change update {detail.id}")
     _print_findings(detail)
     for run in detail.runs:
         echo(f"Run {run.id} {run_result(run)}")
@@ -106,7 +107,7 @@ def _print_findings(detail: api.ChangeDetail) -> None:
     if detail.blocking:
         echo(f"Blocked for {counted(len(detail.blocking), 'reason')}{old}. Fix it with another step, or accept it:")
         for finding in (f for f in detail.findings if f.blocks):
-            place = shlex.quote(finding.place)
+            place = shlex.quote(finding.waiver_address)
             echo(f"    zerrit change waive {detail.id} {finding.code} {place} --reason '...'")
     else:
         echo(f"Nothing blocks this change{old}.")
@@ -120,7 +121,7 @@ def _print_findings(detail: api.ChangeDetail) -> None:
         echo(f"  and {len(detail.looks) - MOST_LOOKS} more to look at")
 
 
-try_option = click.option("--try", "is_trial", is_flag=True, help="Only show what it would do, place by place.")
+try_option = click.option("--dry-run", "is_trial", is_flag=True, help="Only show what it would do, place by place.")
 
 
 def _add(change_id: int, kind: str, address: str, *, is_trial: bool = False, **data: Any) -> None:
@@ -380,7 +381,7 @@ def refresh(change_id: int) -> None:
 @change.command()
 @click.argument("change_id", type=int)
 @click.argument("server_id")
-@click.option("--open", "keep", is_flag=True, help="Open a change there of the steps that do something.")
+@click.option("--create", "keep", is_flag=True, help="Open a change there of the steps that do something.")
 @click.option("--title", default="", help="The title of that change; by itself the same.")
 @output_option
 def replay(change_id: int, server_id: str, keep: bool, title: str, output: str) -> None:
@@ -391,7 +392,7 @@ def replay(change_id: int, server_id: str, keep: bool, title: str, output: str) 
         print_json(found.model_dump(mode="json"))
     else:
         for step in found.steps:
-            word = {"same": "so already"}.get(step.outcome.kind, step.outcome.kind)
+            word = {"same": "set already"}.get(step.outcome.kind, step.outcome.kind)
             echo(f"{step.position:>3}. {step.kind:<6} {step.address}   [{word}]")
             if step.outcome.kind != "same":
                 _print_outcome(step.outcome)
@@ -432,17 +433,17 @@ def deploy(
         else:
             follow(zerrit, zerrit.deploy_together(server, change_id, options))
         for one in change_id:
-            print_looks(zerrit.change(one))
+            print_checklist(zerrit.change(one))
 
 
 @change.command()
 @click.argument("change_id", type=int)
 def queue(change_id: int) -> None:
-    """Let a change wait for the next restart window of its server."""
+    """Let a change wait for the next scheduled restart of its server."""
     with connect() as zerrit:
         detail = zerrit.queue(change_id)
-        window = next(one for one in zerrit.windows(detail.server) if one.does == "restart")
-    echo(f"Change {change_id} goes with the restart of {window.next_at:%Y-%m-%d %H:%M} UTC.")
+        task = next(one for one in zerrit.schedule(detail.server) if one.task == "restart")
+    echo(f"Change {change_id} goes with the restart of {task.next_at:%Y-%m-%d %H:%M} UTC.")
 
 
 @change.command()
@@ -451,7 +452,7 @@ def unqueue(change_id: int) -> None:
     """Take a change out of the queue again."""
     with connect() as zerrit:
         zerrit.unqueue(change_id)
-    echo(f"Change {change_id} does not wait for a window any more.")
+    echo(f"Change {change_id} is not queued any more.")
 
 
 @change.command()
@@ -460,7 +461,7 @@ def unqueue(change_id: int) -> None:
     "--choose", multiple=True, metavar="ADDRESS=WHICH", help="mine leaves the newest value, theirs the old one, =VALUE."
 )
 @click.option("--rest", type=click.Choice(["mine", "theirs"]), help="The same for all that is not chosen.")
-@click.option("--open", "keep", is_flag=True, help="Open a change that does it.")
+@click.option("--create", "keep", is_flag=True, help="Open a change that does it.")
 @click.option("--title", default="")
 @output_option
 def undo(
@@ -468,7 +469,7 @@ def undo(
 ) -> None:
     """Take one old change back and keep all that came since. Exit code 1 when places changed since and must be decided."""
     chosen = dict(_chosen(text) for text in choose)
-    given = api.UndoIn(choices=chosen, rest=rest or "", open=keep, title=title)
+    given = api.RevertIn(choices=chosen, rest=rest or "", open=keep, title=title)
     with connect() as zerrit:
         found = zerrit.undo(change_id, given)
     if output == "json":
@@ -506,3 +507,43 @@ def _chosen(text: str) -> tuple[str, str]:
 def remove_file_step(change_id: int, path: str) -> None:
     """Add a step: take a whole file away."""
     _add(change_id, "remove-file", path)
+
+
+@change.command("checklist")
+@click.argument("change_id", type=int)
+@click.argument("number", type=int, required=False)
+@click.argument("found", type=click.Choice(["right", "wrong"]), required=False)
+@click.option("--note", default="", help="What you saw.")
+def checklist(change_id: int, number: int | None, found: str | None, note: str) -> None:
+    """Show the checklist of a deployed change, or mark item NUMBER as right or wrong.
+
+    When every item is right, the change is confirmed. A change without a checklist is confirmed by a --note alone.
+    """
+    with connect() as zerrit:
+        detail = zerrit.change(change_id)
+        if number is not None:
+            if found is None:
+                raise click.UsageError("Add what you found: right or wrong.")
+            if not 1 <= number <= len(detail.checklist):
+                raise click.UsageError(
+                    f"Change {change_id} has {counted(len(detail.checklist), 'item')} on its checklist."
+                )
+            detail = zerrit.answer_checklist(change_id, detail.checklist[number - 1].id, found == "right", note)
+        elif note:
+            detail = zerrit.confirm(change_id, note)
+    print_checklist(detail)
+
+
+@change.command("in-effect")
+@click.argument("change_id", type=int)
+@click.argument("what", type=click.Choice(["map-change", "new-world", "rejoin", "restart"]))
+def in_effect(change_id: int, what: str) -> None:
+    """Record that what the values of a change were waiting for has happened."""
+    with connect() as zerrit:
+        detail = zerrit.change(change_id)
+        waiting = [wait for wait in detail.waits if wait.takes_effect == what and wait.in_effect_at is None]
+        if not waiting:
+            raise click.UsageError(f"No value of change {change_id} is pending until {effect_in_words(what)}.")
+        for wait in waiting:
+            detail = zerrit.mark_in_effect(change_id, wait.id)
+    print_checklist(detail)

@@ -30,7 +30,7 @@ def list_gamebooks(output: str) -> None:
         print_json([book.model_dump(mode="json") for book in found])
         return
     if not found:
-        echo("No gamebook yet. Give the service one: zerrit gamebook put NAME FILE")
+        echo("No gamebook yet. Give the service one: zerrit gamebook save NAME FILE")
         return
     print_table(("gamebook", "kept at (UTC)"), [(b.name, b.updated_at.strftime("%Y-%m-%d %H:%M")) for b in found])
 
@@ -38,10 +38,10 @@ def list_gamebooks(output: str) -> None:
 @gamebook.command("put")
 @click.argument("name")
 @text_file("text", metavar="FILE")
-def put_gamebook(name: str, text: str) -> None:
+def save_gamebook(name: str, text: str) -> None:
     """Give the service a gamebook; a mistake in it is shown with its line."""
     with connect() as zerrit:
-        zerrit.put_gamebook(name, text)
+        zerrit.save_gamebook(name, text)
     echo(f"The gamebook {name} is kept.")
 
 
@@ -174,10 +174,10 @@ def print_rules(rules: Iterable[ShownRule]) -> None:
 @click.argument("server_id")
 @text_file("text", metavar="FILE")
 @output_option
-def try_gamebook(server_id: str, text: str, output: str) -> None:
+def test_gamebook(server_id: str, text: str, output: str) -> None:
     """Try an edited gamebook on the files of a server; nothing is kept."""
     with connect() as zerrit:
-        found = zerrit.try_gamebook(server_id, text)
+        found = zerrit.test_gamebook(server_id, text)
     if output == "json":
         print_json(found.model_dump(mode="json"))
     elif found.faults:

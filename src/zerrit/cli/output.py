@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, Any, Final, Literal
 
 import click
 
+from zerrit.core.signs import SIGNS
 from zerrit.core.visible import visible
 
 # rich is imported where something is drawn with it: what is read by programs need not wait for it.
@@ -34,22 +35,6 @@ output_option = click.option(
     show_default=True,
     help="For people, or for programs.",
 )
-
-_SIGNS: Final = {
-    "changed": "~",
-    "added": "+",
-    "removed": "-",
-    "moved": ">",
-    "renamed": "=",
-    "comment": "#",
-    "layout": ".",
-    "add": "+",
-    "combine": "~",
-    "replace": "!",
-    "same": "=",
-    "skip": "x",
-    "ask": "?",
-}
 
 
 def console() -> Console:
@@ -126,8 +111,8 @@ def _plain_lines(columns: Sequence[str], rows: Sequence[Sequence[str]], right: S
 
 
 def sign(kind: str) -> str:
-    """The word for a kind of difference with its sign before it."""
-    return f"{_SIGNS.get(kind, ' ')} {kind}"
+    """The word for a kind of difference or finding, with its sign before it."""
+    return f"{SIGNS.get(kind, ' ')} {kind}"
 
 
 def short(text: str | None, most: int = 60) -> str:
@@ -151,12 +136,12 @@ def print_findings(findings: Iterable[FindingLike], texts: Mapping[str, str] | N
             continue  # the hundredth of a kind tells nobody anything, and hides the one of another kind
         waived = getattr(finding, "waived", None)  # only those of a change can be
         mark = "waived" if waived else finding.severity
-        echo(f"{finding.path}:{finding.line}:{finding.column}  {mark}  {finding.code}")
+        echo(f"{finding.path}:{finding.line}:{finding.column}  {sign(str(mark))}  {finding.code}")
         if finding.path in lines and 0 < finding.line <= len(lines[finding.path]):
             _print_line(lines[finding.path][finding.line - 1], finding.line, finding.column)
         echo(f"    {finding.message}" + (f" {finding.hint}" if finding.hint else ""))
         if waived:
-            echo(f"    accepted by {waived}")
+            echo(f"    waived by {waived}")
         elif finding.address:
             echo(f"    at {finding.address}")
         if getattr(finding, "is_shipped", False):

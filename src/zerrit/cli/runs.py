@@ -33,7 +33,7 @@ def run_options(command: Callable[..., None]) -> Callable[..., None]:
                 metavar="MINUTES",
                 help="Tell the players so long before, with a countdown.",
             ),
-            click.option("--when-empty", is_flag=True, help="Wait until nobody plays."),
+            click.option("--when-empty", is_flag=True, help="Wait until no one plays."),
             click.option("--until", type=click.DateTime(), help="With --when-empty: go on at this time all the same."),
             click.option("--yes", is_flag=True, help="Do not ask."),
         )
@@ -104,7 +104,7 @@ def timeline(server_id: str, output: str) -> None:
 def _about(snapshot: api.SnapshotOut) -> str:
     words = [counted(snapshot.files, "file")]
     words += ["the game came up with it"] if snapshot.is_good else []
-    words += [f"kept: {snapshot.kept}"] if snapshot.kept else []
+    words += [f"pinned: {snapshot.pinned}"] if snapshot.pinned else []
     return ", ".join(words)
 
 
@@ -225,7 +225,7 @@ def follow_run(run_id: int) -> None:
 @run.command("cancel")
 @click.argument("run_id", type=int)
 def cancel_run(run_id: int) -> None:
-    """Cancel a run. It ends at the next point where that is safe; what was written is taken back.
+    """Cancel a run. It ends at the next point where that is safe; what was written is reverted.
 
     One that waits for a person on its way back is given up: it ends and leaves the server as it is.
     """
@@ -255,108 +255,15 @@ def evidence(run_id: int, path: str, save_to: Path | None) -> None:
         echo(data.decode("utf-8", "replace").rstrip("\n") + "\n", is_content=True)
 
 
-@run.command("hand-out")
+@run.command("instructions")
 @click.argument("run_id", type=int)
 @click.option("--save-to", type=click.Path(path_type=Path), required=True, help="The folder to make.")
-def hand_out(run_id: int, save_to: Path) -> None:
-    """Hand out the files that a run asks a person to put on the server, with numbered steps."""
+def instructions(run_id: int, save_to: Path) -> None:
+    """Save the files that a run asks a person to put on the server, with numbered steps."""
     with connect() as zerrit:
-        data = zerrit.hand_out(run_id)
+        data = zerrit.instructions(run_id)
     if save_to.exists():
         raise click.UsageError(f"{save_to} is there already; name a new folder.")
     with zipfile.ZipFile(io.BytesIO(data)) as packed:
         packed.extractall(save_to)
     echo((save_to / "STEPS.txt").read_text().rstrip())
-
-
-@click.command("said")
-@click.argument("server_id")
-@click.argument("state", type=click.Choice(["running", "stopped"]))
-@click.option("--sure", is_flag=True, help="Although its log says otherwise.")
-def said(server_id: str, state: str, sure: bool) -> None:
-    """Say that a game which you stop and start by hand is stopped, or running. Its log is looked at first."""
-    with connect() as zerrit:
-        answer = zerrit.say_state(server_id, state == "running", sure)
-    echo(f"{server_id}: {answer['state']}")
-
-
-@click.command("take-in")
-@click.argument("server_id")
-@click.argument("source", type=click.Path(exists=True, path_type=Path))
-@click.option("--as", "path", default="", help="The path on the server of a single file.")
-@click.option("--gone", multiple=True, metavar="PATH", help="A file that is not on the server any more.")
-def take_in(server_id: str, source: Path, path: str, gone: tuple[str, ...]) -> None:
-    """Show files of a server that are carried by hand. SOURCE is a folder, a ZIP, or one file with --as PATH."""
-    with connect() as zerrit:
-        if source.is_dir():
-            shown = {
-                str(file.relative_to(source)).replace("\\", "/"): file.read_bytes()
-                for file in sorted(source.rglob("*"))
-                if file.is_file() and not file.is_symlink()
-            }
-            taken = zerrit.take_in(server_id, shown, gone)
-        elif path:
-            taken = zerrit.take_in(server_id, {path: source.read_bytes()}, gone)
-        elif zipfile.is_zipfile(source):
-            taken = zerrit.take_in_zip(server_id, source.read_bytes())
-        else:
-            raise click.UsageError(f"{source} is one file; say which on the server: --as sea/finds.xml, say.")
-    echo(f"{counted(len(taken.taken), 'file')} taken in from {source}.")
-
-
-@click.command("look")
-@click.argument("change_id", type=int)
-@click.argument("number", type=int, required=False)
-@click.argument("found", type=click.Choice(["right", "wrong"]), required=False)
-@click.option("--note", default="", help="What you saw.")
-def look(change_id: int, number: int | None, found: str | None, note: str) -> None:
-    """The look list of a deployed change: show it, or tick off NUMBER as right or wrong.
-
-    When all is right, the change is proven. A change without a list is proven by a --note alone.
-    """
-    with connect() as zerrit:
-        detail = zerrit.change(change_id)
-        if number is not None:
-            if found is None:
-                raise click.UsageError("Say how it looks: right or wrong.")
-            if not 1 <= number <= len(detail.look_list):
-                raise click.UsageError(f"Change {change_id} has {counted(len(detail.look_list), 'thing')} to look at.")
-            detail = zerrit.look(change_id, detail.look_list[number - 1].id, found == "right", note)
-        elif note:
-            detail = zerrit.prove(change_id, note)
-    print_looks(detail)
-
-
-def print_looks(detail: api.ChangeDetail) -> None:
-    """The look list of a change and what it still waits for."""
-    for number, one in enumerate(detail.look_list, 1):
-        word = {None: "to do", True: "right", False: "wrong"}[one.is_right]
-        seen = f"   ({one.person}: {one.note})" if one.note else ""
-        echo(f"  {number:>2}. [{word:<5}] {one.text}{seen}")
-    for wait in detail.waits:
-        if wait.held_at is None:
-            echo(f"  waits for {wait.takes_effect}: {', '.join(wait.addresses)}")
-    if any(one.is_right is False for one in detail.look_list):
-        before = next((run.before for run in detail.runs if run.state == "deployed"), None)
-        echo(f"  Not as it should be? Take the change back: zerrit change undo {detail.id}")
-        echo(f"  Or the whole server: zerrit rollback {detail.server} {before}")
-    if detail.state == "deployed" and not detail.look_list:
-        echo(
-            f"Change {detail.id} has nothing listed to look at. Prove it in your words: zerrit look {detail.id} --note …"
-        )
-    echo(f"Change {detail.id} is {detail.state}.")
-
-
-@click.command("in-force")
-@click.argument("change_id", type=int)
-@click.argument("what", type=click.Choice(["next-chart", "new-world", "rejoin", "restart"]))
-def in_force(change_id: int, what: str) -> None:
-    """Say that what the values of a change waited for has come."""
-    with connect() as zerrit:
-        detail = zerrit.change(change_id)
-        waiting = [wait for wait in detail.waits if wait.takes_effect == what and wait.held_at is None]
-        if not waiting:
-            raise click.UsageError(f"Nothing of change {change_id} waits for {what}.")
-        for wait in waiting:
-            detail = zerrit.came(change_id, wait.id)
-    print_looks(detail)

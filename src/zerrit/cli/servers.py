@@ -15,7 +15,7 @@ from zerrit.cli.session import connect
 
 @click.group()
 def server() -> None:
-    """The servers under care: list them, add one, change its settings."""
+    """The servers under maintenance: list them, add one, change its settings."""
 
 
 @server.command("list")
@@ -83,7 +83,7 @@ def _settings_options(command: Callable[..., None]) -> Callable[..., None]:
             "0 when the game runs, and with 1 or 3 when it does not; with 0 it may also print `stopped`.",
         ),
         click.option("--control-by-hand", is_flag=True, help="You stop and start it yourself."),
-        click.option("--announcement", help="What players are told; {minutes} in it is the time that is left."),
+        click.option("--announcement", help="Announcement to players; {minutes} in it is the time that is left."),
         click.option(
             "--crash-place", "crash_places", multiple=True, help="A folder elsewhere where crash files come to lie."
         ),
@@ -98,7 +98,7 @@ def _settings_options(command: Callable[..., None]) -> Callable[..., None]:
         click.option(
             "--retention",
             metavar="LAST,DAYS,WEEKS,MONTHS",
-            help="Snapshots that stay: the last so many, and one for each of so many days, weeks and months.",
+            help="Retention: the last so many, and one for each of so many days, weeks and months.",
         ),
     )
     for option in reversed(options):
@@ -131,7 +131,7 @@ def add_server(server_id: str, title: str | None, gamebook: str | None, **given:
             "gamebook": gamebook,
             "connection": _connection(given, {}),
             "control": _control(given, {}),
-            "care": _care(given, {}),
+            "maintenance": _care(given, {}),
         }
     )
     with connect() as zerrit:
@@ -157,7 +157,7 @@ def set_server(server_id: str, title: str | None, gamebook: str | None, **given:
                 "gamebook": gamebook or known.gamebook,
                 "connection": _connection(given, known.connection),
                 "control": _control(given, known.control),
-                "care": _care(given, known.care),
+                "maintenance": _care(given, known.maintenance),
             }
         )
         changed = zerrit.change_server(wanted)

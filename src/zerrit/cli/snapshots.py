@@ -22,12 +22,12 @@ def snapshot() -> None:
 @snapshot.command("take")
 @click.argument("server_id")
 @click.option("--reason", default="", help="What it is for.")
-@click.option("--keep", is_flag=True, help="Never prune it.")
-def take_snapshot(server_id: str, reason: str, keep: bool) -> None:
+@click.option("--pin", is_flag=True, help="Never prune it.")
+def take_snapshot(server_id: str, reason: str, pin: bool) -> None:
     """Take a snapshot now."""
     with connect() as zerrit:
-        found = zerrit.take_snapshot(server_id, reason, keep)
-    kept = f"; kept: {found.kept}" if found.kept else ""
+        found = zerrit.take_snapshot(server_id, reason, pin)
+    kept = f"; pinned: {found.pinned}" if found.pinned else ""
     echo(f"Snapshot {found.id} of {server_id}: {found.reason}, {counted(found.files, 'file')}{kept}.")
 
 
@@ -35,10 +35,10 @@ def take_snapshot(server_id: str, reason: str, keep: bool) -> None:
 @click.argument("server_id")
 @click.argument("number", type=int)
 @click.argument("why")
-def keep_snapshot(server_id: str, number: int, why: str) -> None:
+def pin_snapshot(server_id: str, number: int, why: str) -> None:
     """Keep a snapshot for good, and say WHY."""
     with connect() as zerrit:
-        zerrit.keep_snapshot(server_id, number, why)
+        zerrit.pin_snapshot(server_id, number, why)
     echo(f"Snapshot {number} stays: {why}")
 
 
@@ -48,7 +48,7 @@ def keep_snapshot(server_id: str, number: int, why: str) -> None:
 def let_go(server_id: str, number: int) -> None:
     """Let the retention rules prune a snapshot again."""
     with connect() as zerrit:
-        zerrit.keep_snapshot(server_id, number, "")
+        zerrit.pin_snapshot(server_id, number, "")
     echo(f"Snapshot {number} goes when the retention rules say so.")
 
 
@@ -99,14 +99,14 @@ def verify(output: str) -> None:
 
 @snapshot.command("prune")
 @click.argument("server_id")
-@click.option("--try", "is_trial", is_flag=True, help="Only say what would go.")
+@click.option("--dry-run", "is_trial", is_flag=True, help="Only say what would go.")
 def prune(server_id: str, is_trial: bool) -> None:
     """Let go what the retention rules do not keep. See `zerrit server set --help` for the rules."""
     with connect() as zerrit:
         planned = zerrit.plan_pruning(server_id) if is_trial else zerrit.prune(server_id)
-    rows = [(str(number), reason) for number, reason in sorted(planned.staying.items(), reverse=True)]
+    rows = [(str(number), reason) for number, reason in sorted(planned.kept.items(), reverse=True)]
     print_table(("stays", "because"), rows)
-    going = ", ".join(str(number) for number in planned.going) or "none"
+    going = ", ".join(str(number) for number in planned.pruned) or "none"
     echo(f"{'Would go' if is_trial else 'Gone'}: {going}")
 
 
@@ -139,13 +139,13 @@ def print_opened(detail: api.ChangeDetail) -> None:
 @click.argument("server_id")
 @click.option("--snapshot", "number", type=int, help="The snapshot that found it; the newest without.")
 @click.option("--adopt", is_flag=True, help="Make it a change of its own, which is on the server already.")
-@click.option("--undo", is_flag=True, help="Open a change that takes it back.")
+@click.option("--revert", is_flag=True, help="Create a change that reverts it.")
 @click.option("--title", default="")
 @output_option
 def drift(server_id: str, number: int | None, adopt: bool, undo: bool, title: str, output: str) -> None:
     """What somebody else wrote to a server's files, and who usually does."""
     if adopt and undo:
-        raise click.UsageError("Either --adopt or --undo.")
+        raise click.UsageError("Either --adopt or --revert.")
     with connect() as zerrit:
         found = zerrit.drift(server_id, number)
         if adopt:
@@ -153,7 +153,7 @@ def drift(server_id: str, number: int | None, adopt: bool, undo: bool, title: st
             echo(f"Change {detail.id} on {server_id}: {detail.title}; it is {detail.state}.")
             return
         if undo:
-            print_opened(zerrit.undo_drift(server_id, found.after, title))
+            print_opened(zerrit.revert_drift(server_id, found.after, title))
             return
     if output == "json":
         print_json(found.model_dump(mode="json"))
@@ -166,7 +166,7 @@ def drift(server_id: str, number: int | None, adopt: bool, undo: bool, title: st
     )
     rows = [(sign(one.kind), one.address, short(one.old), short(one.new), one.delta) for one in found.differences]
     print_table(("kind", "address", "old", "new", "by"), rows, right=("by",), whole=("kind", "address"))
-    echo("Keep it: --adopt. Take it back: --undo. Put an open change on it: zerrit change refresh CHANGE.")
+    echo("Keep it: --adopt. Take it back: --revert. Put an open change on it: zerrit change update CHANGE.")
 
 
 @click.command("backup")

@@ -23,7 +23,7 @@ from zerrit.core.wording import counted
 )
 @click.option("--rest", type=click.Choice(["mine", "theirs"]), default=None, help="Decide all other conflicts alike.")
 @click.option(
-    "--open", "title", default=None, metavar="TITLE", help="Make a change of it; every conflict must be decided."
+    "--create", "title", default=None, metavar="TITLE", help="Make a change of it; every conflict must be decided."
 )
 @click.option("--details", is_flag=True, help="Also list what the vendor changed and what was changed here, by file.")
 @output_option
@@ -102,7 +102,7 @@ def _print(planned: api.UpgradeOut) -> None:
     columns = ("file", "state", "changed by the vendor", "changed here", "taken", "conflicts")
     print_table(columns, rows, right=columns[2:], whole=("file",))
     for title, notes in (
-        ("New with the vendor", [note for file in planned.files for note in file.added]),
+        ("Added by the vendor", [note for file in planned.files for note in file.added]),
         ("Dropped by the vendor", [note for file in planned.files for note in file.dropped]),
     ):
         if notes:

@@ -104,8 +104,8 @@ class AsyncClient:
     async def gamebooks(self) -> list[api.GamebookOut]:
         return await self.send(calls.gamebooks())
 
-    async def put_gamebook(self, name: str, text: str) -> None:
-        return await self.send(calls.put_gamebook(name, text))
+    async def save_gamebook(self, name: str, text: str) -> None:
+        return await self.send(calls.save_gamebook(name, text))
 
     async def servers(self) -> list[api.ServerOut]:
         return await self.send(calls.servers())
@@ -143,8 +143,8 @@ class AsyncClient:
     async def changes(self, server_id: str) -> list[api.ChangeOut]:
         return await self.send(calls.changes(server_id))
 
-    async def open_change(self, server_id: str, title: str) -> api.ChangeOut:
-        return await self.send(calls.open_change(server_id, title))
+    async def create_change(self, server_id: str, title: str) -> api.ChangeOut:
+        return await self.send(calls.create_change(server_id, title))
 
     async def change(self, change_id: int) -> api.ChangeDetail:
         return await self.send(calls.change(change_id))
@@ -201,9 +201,9 @@ class AsyncClient:
         return await self.send(calls.check(change_id))
 
     async def waive(
-        self, change_id: int, code: str, place: str, reason: str, until: datetime | None = None
+        self, change_id: int, code: str, address: str, reason: str, until: datetime | None = None
     ) -> api.ChangeDetail:
-        return await self.send(calls.waive(change_id, code, place, reason, until))
+        return await self.send(calls.waive(change_id, code, address, reason, until))
 
     async def check_server(self, server_id: str) -> api.CheckOut:
         return await self.send(calls.check_server(server_id))
@@ -212,12 +212,12 @@ class AsyncClient:
         return await self.send(calls.waivers(server_id))
 
     async def waive_on(
-        self, server_id: str, code: str, place: str, reason: str, until: datetime | None = None
+        self, server_id: str, code: str, address: str, reason: str, until: datetime | None = None
     ) -> list[api.WaiverOut]:
-        return await self.send(calls.waive_on(server_id, code, place, reason, until))
+        return await self.send(calls.waive_on(server_id, code, address, reason, until))
 
-    async def take_back(self, server_id: str, waiver: int) -> None:
-        await self.send(calls.take_back(server_id, waiver))
+    async def remove_waiver(self, server_id: str, waiver: int) -> None:
+        await self.send(calls.remove_waiver(server_id, waiver))
 
     async def about(self, server_id: str, address: str) -> api.AboutOut:
         return await self.send(calls.about(server_id, address))
@@ -231,8 +231,8 @@ class AsyncClient:
     async def gamebook_overview(self, server_id: str) -> api.GamebookOverview:
         return await self.send(calls.gamebook_overview(server_id))
 
-    async def try_gamebook(self, server_id: str, text: str) -> api.GamebookTrial:
-        return await self.send(calls.try_gamebook(server_id, text))
+    async def test_gamebook(self, server_id: str, text: str) -> api.GamebookTrial:
+        return await self.send(calls.test_gamebook(server_id, text))
 
     async def draft_gamebook(self, server_id: str) -> api.GamebookTextOut:
         return await self.send(calls.draft_gamebook(server_id))
@@ -290,38 +290,38 @@ class AsyncClient:
     async def cancel(self, run_id: int) -> api.RunOut:
         return await self.send(calls.cancel(run_id))
 
-    async def say_state(self, server_id: str, is_running: bool, is_sure: bool = False) -> dict[str, str]:
-        return await self.send(calls.say_state(server_id, is_running, is_sure))
+    async def report_state(self, server_id: str, is_running: bool, is_sure: bool = False) -> dict[str, str]:
+        return await self.send(calls.report_state(server_id, is_running, is_sure))
 
-    async def take_in(self, server_id: str, shown: Mapping[str, bytes], gone: Sequence[str] = ()) -> api.TakenInOut:
-        return await self.send(calls.take_in(server_id, shown, gone))
+    async def upload(self, server_id: str, shown: Mapping[str, bytes], gone: Sequence[str] = ()) -> api.UploadOut:
+        return await self.send(calls.upload(server_id, shown, gone))
 
-    async def take_in_zip(self, server_id: str, archive: bytes) -> api.TakenInOut:
-        return await self.send(calls.take_in_zip(server_id, archive))
+    async def upload_zip(self, server_id: str, archive: bytes) -> api.UploadOut:
+        return await self.send(calls.upload_zip(server_id, archive))
 
     async def evidence_file(self, run_id: int, path: str) -> bytes:
         return await self.send(calls.evidence_file(run_id, path))
 
-    async def hand_out(self, run_id: int) -> bytes:
-        return await self.send(calls.hand_out(run_id))
+    async def instructions(self, run_id: int) -> bytes:
+        return await self.send(calls.instructions(run_id))
 
     async def accept_identity(self, server_id: str, identity: str) -> api.ServerOut:
         return await self.send(calls.accept_identity(server_id, identity))
 
-    async def look(self, change_id: int, look_id: int, is_right: bool, note: str = "") -> api.ChangeDetail:
-        return await self.send(calls.look(change_id, look_id, is_right, note))
+    async def answer_checklist(self, change_id: int, item_id: int, is_right: bool, note: str = "") -> api.ChangeDetail:
+        return await self.send(calls.answer_checklist(change_id, item_id, is_right, note))
 
-    async def came(self, change_id: int, wait_id: int) -> api.ChangeDetail:
-        return await self.send(calls.came(change_id, wait_id))
+    async def mark_in_effect(self, change_id: int, pending_id: int) -> api.ChangeDetail:
+        return await self.send(calls.mark_in_effect(change_id, pending_id))
 
-    async def prove(self, change_id: int, note: str) -> api.ChangeDetail:
-        return await self.send(calls.prove(change_id, note))
+    async def confirm(self, change_id: int, note: str) -> api.ChangeDetail:
+        return await self.send(calls.confirm(change_id, note))
 
-    async def take_snapshot(self, server_id: str, reason: str = "", keep: bool = False) -> api.SnapshotOut:
-        return await self.send(calls.take_snapshot(server_id, reason, keep))
+    async def take_snapshot(self, server_id: str, reason: str = "", pin: bool = False) -> api.SnapshotOut:
+        return await self.send(calls.take_snapshot(server_id, reason, pin))
 
-    async def keep_snapshot(self, server_id: str, snapshot: int, why: str) -> api.SnapshotOut:
-        return await self.send(calls.keep_snapshot(server_id, snapshot, why))
+    async def pin_snapshot(self, server_id: str, snapshot: int, why: str) -> api.SnapshotOut:
+        return await self.send(calls.pin_snapshot(server_id, snapshot, why))
 
     async def export_snapshot(self, server_id: str, snapshot: int) -> bytes:
         return await self.send(calls.export_snapshot(server_id, snapshot))
@@ -335,7 +335,7 @@ class AsyncClient:
     async def prune(self, server_id: str) -> api.PruningOut:
         return await self.send(calls.prune(server_id))
 
-    async def verify_all(self) -> api.ProofOut:
+    async def verify_all(self) -> api.IntegrityOut:
         return await self.send(calls.verify_all())
 
     async def backup(self) -> bytes:
@@ -344,7 +344,7 @@ class AsyncClient:
     async def restore_part(self, server_id: str, snapshot: int, what: str, title: str = "") -> api.ChangeDetail:
         return await self.send(calls.restore_part(server_id, snapshot, what, title))
 
-    async def undo(self, change_id: int, given: api.UndoIn) -> api.UndoOut:
+    async def undo(self, change_id: int, given: api.RevertIn) -> api.RevertOut:
         return await self.send(calls.undo(change_id, given))
 
     async def drift(self, server_id: str, snapshot: int | None = None) -> api.DriftOut:
@@ -353,17 +353,17 @@ class AsyncClient:
     async def adopt_drift(self, server_id: str, snapshot: int | None = None, title: str = "") -> api.ChangeDetail:
         return await self.send(calls.adopt_drift(server_id, snapshot, title))
 
-    async def undo_drift(self, server_id: str, snapshot: int | None = None, title: str = "") -> api.ChangeDetail:
-        return await self.send(calls.undo_drift(server_id, snapshot, title))
+    async def revert_drift(self, server_id: str, snapshot: int | None = None, title: str = "") -> api.ChangeDetail:
+        return await self.send(calls.revert_drift(server_id, snapshot, title))
 
-    async def windows(self, server_id: str) -> list[api.WindowOut]:
-        return await self.send(calls.windows(server_id))
+    async def schedule(self, server_id: str) -> list[api.TaskOut]:
+        return await self.send(calls.schedule(server_id))
 
-    async def add_window(self, server_id: str, given: api.WindowIn) -> api.WindowOut:
-        return await self.send(calls.add_window(server_id, given))
+    async def add_task(self, server_id: str, given: api.TaskIn) -> api.TaskOut:
+        return await self.send(calls.add_task(server_id, given))
 
-    async def remove_window(self, server_id: str, window: int) -> None:
-        return await self.send(calls.remove_window(server_id, window))
+    async def remove_task(self, server_id: str, task: int) -> None:
+        return await self.send(calls.remove_task(server_id, task))
 
     async def queue(self, change_id: int) -> api.ChangeDetail:
         return await self.send(calls.queue(change_id))
@@ -380,5 +380,7 @@ class AsyncClient:
     async def rollout(self, rollout_id: int) -> api.RolloutOut:
         return await self.send(calls.rollout(rollout_id))
 
-    async def grid(self, address: str, servers: Sequence[str] = (), only_odd: bool = False) -> api.GridOut:
-        return await self.send(calls.grid(address, servers, only_odd))
+    async def server_values(
+        self, address: str, servers: Sequence[str] = (), only_odd: bool = False
+    ) -> api.ServerValuesOut:
+        return await self.send(calls.server_values(address, servers, only_odd))

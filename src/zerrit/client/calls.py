@@ -108,7 +108,7 @@ def gamebooks() -> Call[list[api.GamebookOut]]:
     return Call("GET", "/gamebooks", _many(api.GamebookOut))
 
 
-def put_gamebook(name: str, text: str) -> Call[None]:
+def save_gamebook(name: str, text: str) -> Call[None]:
     return Call("PUT", f"/gamebooks/{quote(name, safe='')}", _nothing, json={"text": text})
 
 
@@ -162,7 +162,7 @@ def changes(server_id: str) -> Call[list[api.ChangeOut]]:
     return Call("GET", _server(server_id, "/changes"), _many(api.ChangeOut))
 
 
-def open_change(server_id: str, title: str) -> Call[api.ChangeOut]:
+def create_change(server_id: str, title: str) -> Call[api.ChangeOut]:
     return Call("POST", _server(server_id, "/changes"), _one(api.ChangeOut), json={"title": title})
 
 
@@ -237,13 +237,15 @@ def check(change_id: int) -> Call[api.ChangeDetail]:
     return Call("POST", f"/changes/{change_id}/check", _one(api.ChangeDetail))
 
 
-def waive(change_id: int, code: str, place: str, reason: str, until: datetime | None = None) -> Call[api.ChangeDetail]:
-    body = _waiver(code, place, reason, until)
+def waive(
+    change_id: int, code: str, address: str, reason: str, until: datetime | None = None
+) -> Call[api.ChangeDetail]:
+    body = _waiver(code, address, reason, until)
     return Call("POST", f"/changes/{change_id}/waivers", _one(api.ChangeDetail), json=body)
 
 
 def refresh(change_id: int) -> Call[api.ChangeDetail]:
-    return Call("POST", f"/changes/{change_id}/refresh", _one(api.ChangeDetail))
+    return Call("POST", f"/changes/{change_id}/update", _one(api.ChangeDetail))
 
 
 def withdraw(change_id: int) -> Call[api.ChangeDetail]:
@@ -287,8 +289,8 @@ def _given(**params: Any) -> dict[str, Any]:
 # --- checks, gamebooks, review ----------------------------------------------------------------------------------------
 
 
-def _waiver(code: str, place: str, reason: str, until: datetime | None) -> dict[str, Any]:
-    return {"code": code, "place": place, "reason": reason, "until": until.isoformat() if until else None}
+def _waiver(code: str, address: str, reason: str, until: datetime | None) -> dict[str, Any]:
+    return {"code": code, "address": address, "reason": reason, "until": until.isoformat() if until else None}
 
 
 def check_server(server_id: str) -> Call[api.CheckOut]:
@@ -300,13 +302,13 @@ def waivers(server_id: str) -> Call[list[api.WaiverOut]]:
 
 
 def waive_on(
-    server_id: str, code: str, place: str, reason: str, until: datetime | None = None
+    server_id: str, code: str, address: str, reason: str, until: datetime | None = None
 ) -> Call[list[api.WaiverOut]]:
-    body = _waiver(code, place, reason, until)
+    body = _waiver(code, address, reason, until)
     return Call("POST", _server(server_id, "/waivers"), _many(api.WaiverOut), json=body)
 
 
-def take_back(server_id: str, waiver: int) -> Call[None]:
+def remove_waiver(server_id: str, waiver: int) -> Call[None]:
     return Call("DELETE", _server(server_id, f"/waivers/{waiver}"), _nothing)
 
 
@@ -327,8 +329,8 @@ def gamebook_overview(server_id: str) -> Call[api.GamebookOverview]:
     return Call("GET", _server(server_id, "/gamebook"), _one(api.GamebookOverview))
 
 
-def try_gamebook(server_id: str, text: str) -> Call[api.GamebookTrial]:
-    return Call("POST", _server(server_id, "/gamebook/try"), _one(api.GamebookTrial), json={"text": text})
+def test_gamebook(server_id: str, text: str) -> Call[api.GamebookTrial]:
+    return Call("POST", _server(server_id, "/gamebook/test"), _one(api.GamebookTrial), json={"text": text})
 
 
 def draft_gamebook(server_id: str) -> Call[api.GamebookTextOut]:
@@ -377,57 +379,57 @@ def cancel(run_id: int) -> Call[api.RunOut]:
     return Call("POST", f"/runs/{run_id}/cancel", _one(api.RunOut))
 
 
-def say_state(server_id: str, is_running: bool, is_sure: bool = False) -> Call[dict[str, str]]:
+def report_state(server_id: str, is_running: bool, is_sure: bool = False) -> Call[dict[str, str]]:
     body = {"is_running": is_running, "is_sure": is_sure}
-    return Call("POST", _server(server_id, "/said"), _one(dict[str, str]), json=body)
+    return Call("POST", _server(server_id, "/report"), _one(dict[str, str]), json=body)
 
 
-def take_in(server_id: str, shown: Mapping[str, bytes], gone: Sequence[str] = ()) -> Call[api.TakenInOut]:
+def upload(server_id: str, shown: Mapping[str, bytes], gone: Sequence[str] = ()) -> Call[api.UploadOut]:
     parts = [("files", (path.rpartition("/")[2], data, "application/octet-stream")) for path, data in shown.items()]
     body: dict[str, Any] = {"paths": list(shown), "gone": list(gone)}
-    return Call("POST", _server(server_id, "/take-in"), _one(api.TakenInOut), data=body, files=parts)
+    return Call("POST", _server(server_id, "/upload"), _one(api.UploadOut), data=body, files=parts)
 
 
-def take_in_zip(server_id: str, archive: bytes) -> Call[api.TakenInOut]:
+def upload_zip(server_id: str, archive: bytes) -> Call[api.UploadOut]:
     parts = [("files", ("files.zip", archive, "application/zip"))]
-    return Call("POST", _server(server_id, "/take-in"), _one(api.TakenInOut), files=parts)
+    return Call("POST", _server(server_id, "/upload"), _one(api.UploadOut), files=parts)
 
 
 def evidence_file(run_id: int, path: str) -> Call[bytes]:
     return Call("GET", f"/runs/{run_id}/evidence/{quote(path)}", _bytes, is_raw=True)
 
 
-def hand_out(run_id: int) -> Call[bytes]:
-    return Call("GET", f"/runs/{run_id}/hand-out", _bytes, is_raw=True)
+def instructions(run_id: int) -> Call[bytes]:
+    return Call("GET", f"/runs/{run_id}/instructions", _bytes, is_raw=True)
 
 
 def accept_identity(server_id: str, identity: str) -> Call[api.ServerOut]:
     return Call("POST", _server(server_id, "/accept"), _one(api.ServerOut), json={"identity": identity})
 
 
-def look(change_id: int, look_id: int, is_right: bool, note: str = "") -> Call[api.ChangeDetail]:
+def answer_checklist(change_id: int, item_id: int, is_right: bool, note: str = "") -> Call[api.ChangeDetail]:
     body = {"is_right": is_right, "note": note}
-    return Call("POST", f"/changes/{change_id}/looks/{look_id}", _one(api.ChangeDetail), json=body)
+    return Call("POST", f"/changes/{change_id}/checklist/{item_id}", _one(api.ChangeDetail), json=body)
 
 
-def came(change_id: int, wait_id: int) -> Call[api.ChangeDetail]:
-    return Call("POST", f"/changes/{change_id}/waits/{wait_id}", _one(api.ChangeDetail))
+def mark_in_effect(change_id: int, pending_id: int) -> Call[api.ChangeDetail]:
+    return Call("POST", f"/changes/{change_id}/pending/{pending_id}", _one(api.ChangeDetail))
 
 
-def prove(change_id: int, note: str) -> Call[api.ChangeDetail]:
-    return Call("POST", f"/changes/{change_id}/prove", _one(api.ChangeDetail), json={"note": note})
+def confirm(change_id: int, note: str) -> Call[api.ChangeDetail]:
+    return Call("POST", f"/changes/{change_id}/confirm", _one(api.ChangeDetail), json={"note": note})
 
 
 # --- snapshots, drift, taking back ------------------------------------------------------------------------------------
 
 
-def take_snapshot(server_id: str, reason: str = "", keep: bool = False) -> Call[api.SnapshotOut]:
-    body = {"reason": reason, "keep": keep}
+def take_snapshot(server_id: str, reason: str = "", pin: bool = False) -> Call[api.SnapshotOut]:
+    body = {"reason": reason, "pin": pin}
     return Call("POST", _server(server_id, "/snapshots"), _one(api.SnapshotOut), json=body)
 
 
-def keep_snapshot(server_id: str, snapshot: int, why: str) -> Call[api.SnapshotOut]:
-    return Call("PUT", _server(server_id, f"/snapshots/{snapshot}/kept"), _one(api.SnapshotOut), json={"why": why})
+def pin_snapshot(server_id: str, snapshot: int, why: str) -> Call[api.SnapshotOut]:
+    return Call("PUT", _server(server_id, f"/snapshots/{snapshot}/pin"), _one(api.SnapshotOut), json={"why": why})
 
 
 def export_snapshot(server_id: str, snapshot: int) -> Call[bytes]:
@@ -447,8 +449,8 @@ def prune(server_id: str) -> Call[api.PruningOut]:
     return Call("POST", _server(server_id, "/pruning"), _one(api.PruningOut))
 
 
-def verify_all() -> Call[api.ProofOut]:
-    return Call("POST", "/verification", _one(api.ProofOut))
+def verify_all() -> Call[api.IntegrityOut]:
+    return Call("POST", "/verification", _one(api.IntegrityOut))
 
 
 def backup() -> Call[bytes]:
@@ -460,8 +462,8 @@ def restore_part(server_id: str, snapshot: int, what: str, title: str = "") -> C
     return Call("POST", _server(server_id, "/restore"), _one(api.ChangeDetail), json=body)
 
 
-def undo(change_id: int, given: api.UndoIn) -> Call[api.UndoOut]:
-    return Call("POST", f"/changes/{change_id}/undo", _one(api.UndoOut), json=_sent(given))
+def undo(change_id: int, given: api.RevertIn) -> Call[api.RevertOut]:
+    return Call("POST", f"/changes/{change_id}/revert", _one(api.RevertOut), json=_sent(given))
 
 
 def drift(server_id: str, snapshot: int | None = None) -> Call[api.DriftOut]:
@@ -473,24 +475,24 @@ def adopt_drift(server_id: str, snapshot: int | None = None, title: str = "") ->
     return Call("POST", _server(server_id, "/drift/adopt"), _one(api.ChangeDetail), json=body)
 
 
-def undo_drift(server_id: str, snapshot: int | None = None, title: str = "") -> Call[api.ChangeDetail]:
+def revert_drift(server_id: str, snapshot: int | None = None, title: str = "") -> Call[api.ChangeDetail]:
     body = {"snapshot": snapshot, "title": title}
-    return Call("POST", _server(server_id, "/drift/undo"), _one(api.ChangeDetail), json=body)
+    return Call("POST", _server(server_id, "/drift/revert"), _one(api.ChangeDetail), json=body)
 
 
-# --- windows, rollouts, the grid --------------------------------------------------------------------------------------
+# --- tasks, rollouts, the grid --------------------------------------------------------------------------------------
 
 
-def windows(server_id: str) -> Call[list[api.WindowOut]]:
-    return Call("GET", _server(server_id, "/windows"), _many(api.WindowOut))
+def schedule(server_id: str) -> Call[list[api.TaskOut]]:
+    return Call("GET", _server(server_id, "/schedule"), _many(api.TaskOut))
 
 
-def add_window(server_id: str, given: api.WindowIn) -> Call[api.WindowOut]:
-    return Call("POST", _server(server_id, "/windows"), _one(api.WindowOut), json=_sent(given))
+def add_task(server_id: str, given: api.TaskIn) -> Call[api.TaskOut]:
+    return Call("POST", _server(server_id, "/schedule"), _one(api.TaskOut), json=_sent(given))
 
 
-def remove_window(server_id: str, window: int) -> Call[None]:
-    return Call("DELETE", _server(server_id, f"/windows/{window}"), _nothing)
+def remove_task(server_id: str, task: int) -> Call[None]:
+    return Call("DELETE", _server(server_id, f"/schedule/{task}"), _nothing)
 
 
 def queue(change_id: int) -> Call[api.ChangeDetail]:
@@ -513,6 +515,6 @@ def rollout(rollout_id: int) -> Call[api.RolloutOut]:
     return Call("GET", f"/rollouts/{rollout_id}", _one(api.RolloutOut))
 
 
-def grid(address: str, servers: Sequence[str] = (), only_odd: bool = False) -> Call[api.GridOut]:
+def server_values(address: str, servers: Sequence[str] = (), only_odd: bool = False) -> Call[api.ServerValuesOut]:
     params = _given(address=address, server=list(servers), only_odd=only_odd or None)
-    return Call("GET", "/grid", _one(api.GridOut), params=params)
+    return Call("GET", "/server-values", _one(api.ServerValuesOut), params=params)

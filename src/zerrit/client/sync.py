@@ -104,8 +104,8 @@ class Client:
     def gamebooks(self) -> list[api.GamebookOut]:
         return self.send(calls.gamebooks())
 
-    def put_gamebook(self, name: str, text: str) -> None:
-        return self.send(calls.put_gamebook(name, text))
+    def save_gamebook(self, name: str, text: str) -> None:
+        return self.send(calls.save_gamebook(name, text))
 
     def servers(self) -> list[api.ServerOut]:
         return self.send(calls.servers())
@@ -143,8 +143,8 @@ class Client:
     def changes(self, server_id: str) -> list[api.ChangeOut]:
         return self.send(calls.changes(server_id))
 
-    def open_change(self, server_id: str, title: str) -> api.ChangeOut:
-        return self.send(calls.open_change(server_id, title))
+    def create_change(self, server_id: str, title: str) -> api.ChangeOut:
+        return self.send(calls.create_change(server_id, title))
 
     def change(self, change_id: int) -> api.ChangeDetail:
         return self.send(calls.change(change_id))
@@ -199,9 +199,9 @@ class Client:
         return self.send(calls.check(change_id))
 
     def waive(
-        self, change_id: int, code: str, place: str, reason: str, until: datetime | None = None
+        self, change_id: int, code: str, address: str, reason: str, until: datetime | None = None
     ) -> api.ChangeDetail:
-        return self.send(calls.waive(change_id, code, place, reason, until))
+        return self.send(calls.waive(change_id, code, address, reason, until))
 
     def check_server(self, server_id: str) -> api.CheckOut:
         return self.send(calls.check_server(server_id))
@@ -210,12 +210,12 @@ class Client:
         return self.send(calls.waivers(server_id))
 
     def waive_on(
-        self, server_id: str, code: str, place: str, reason: str, until: datetime | None = None
+        self, server_id: str, code: str, address: str, reason: str, until: datetime | None = None
     ) -> list[api.WaiverOut]:
-        return self.send(calls.waive_on(server_id, code, place, reason, until))
+        return self.send(calls.waive_on(server_id, code, address, reason, until))
 
-    def take_back(self, server_id: str, waiver: int) -> None:
-        self.send(calls.take_back(server_id, waiver))
+    def remove_waiver(self, server_id: str, waiver: int) -> None:
+        self.send(calls.remove_waiver(server_id, waiver))
 
     def about(self, server_id: str, address: str) -> api.AboutOut:
         return self.send(calls.about(server_id, address))
@@ -229,8 +229,8 @@ class Client:
     def gamebook_overview(self, server_id: str) -> api.GamebookOverview:
         return self.send(calls.gamebook_overview(server_id))
 
-    def try_gamebook(self, server_id: str, text: str) -> api.GamebookTrial:
-        return self.send(calls.try_gamebook(server_id, text))
+    def test_gamebook(self, server_id: str, text: str) -> api.GamebookTrial:
+        return self.send(calls.test_gamebook(server_id, text))
 
     def draft_gamebook(self, server_id: str) -> api.GamebookTextOut:
         return self.send(calls.draft_gamebook(server_id))
@@ -288,38 +288,38 @@ class Client:
     def cancel(self, run_id: int) -> api.RunOut:
         return self.send(calls.cancel(run_id))
 
-    def say_state(self, server_id: str, is_running: bool, is_sure: bool = False) -> dict[str, str]:
-        return self.send(calls.say_state(server_id, is_running, is_sure))
+    def report_state(self, server_id: str, is_running: bool, is_sure: bool = False) -> dict[str, str]:
+        return self.send(calls.report_state(server_id, is_running, is_sure))
 
-    def take_in(self, server_id: str, shown: Mapping[str, bytes], gone: Sequence[str] = ()) -> api.TakenInOut:
-        return self.send(calls.take_in(server_id, shown, gone))
+    def upload(self, server_id: str, shown: Mapping[str, bytes], gone: Sequence[str] = ()) -> api.UploadOut:
+        return self.send(calls.upload(server_id, shown, gone))
 
-    def take_in_zip(self, server_id: str, archive: bytes) -> api.TakenInOut:
-        return self.send(calls.take_in_zip(server_id, archive))
+    def upload_zip(self, server_id: str, archive: bytes) -> api.UploadOut:
+        return self.send(calls.upload_zip(server_id, archive))
 
     def evidence_file(self, run_id: int, path: str) -> bytes:
         return self.send(calls.evidence_file(run_id, path))
 
-    def hand_out(self, run_id: int) -> bytes:
-        return self.send(calls.hand_out(run_id))
+    def instructions(self, run_id: int) -> bytes:
+        return self.send(calls.instructions(run_id))
 
     def accept_identity(self, server_id: str, identity: str) -> api.ServerOut:
         return self.send(calls.accept_identity(server_id, identity))
 
-    def look(self, change_id: int, look_id: int, is_right: bool, note: str = "") -> api.ChangeDetail:
-        return self.send(calls.look(change_id, look_id, is_right, note))
+    def answer_checklist(self, change_id: int, item_id: int, is_right: bool, note: str = "") -> api.ChangeDetail:
+        return self.send(calls.answer_checklist(change_id, item_id, is_right, note))
 
-    def came(self, change_id: int, wait_id: int) -> api.ChangeDetail:
-        return self.send(calls.came(change_id, wait_id))
+    def mark_in_effect(self, change_id: int, pending_id: int) -> api.ChangeDetail:
+        return self.send(calls.mark_in_effect(change_id, pending_id))
 
-    def prove(self, change_id: int, note: str) -> api.ChangeDetail:
-        return self.send(calls.prove(change_id, note))
+    def confirm(self, change_id: int, note: str) -> api.ChangeDetail:
+        return self.send(calls.confirm(change_id, note))
 
-    def take_snapshot(self, server_id: str, reason: str = "", keep: bool = False) -> api.SnapshotOut:
-        return self.send(calls.take_snapshot(server_id, reason, keep))
+    def take_snapshot(self, server_id: str, reason: str = "", pin: bool = False) -> api.SnapshotOut:
+        return self.send(calls.take_snapshot(server_id, reason, pin))
 
-    def keep_snapshot(self, server_id: str, snapshot: int, why: str) -> api.SnapshotOut:
-        return self.send(calls.keep_snapshot(server_id, snapshot, why))
+    def pin_snapshot(self, server_id: str, snapshot: int, why: str) -> api.SnapshotOut:
+        return self.send(calls.pin_snapshot(server_id, snapshot, why))
 
     def export_snapshot(self, server_id: str, snapshot: int) -> bytes:
         return self.send(calls.export_snapshot(server_id, snapshot))
@@ -333,7 +333,7 @@ class Client:
     def prune(self, server_id: str) -> api.PruningOut:
         return self.send(calls.prune(server_id))
 
-    def verify_all(self) -> api.ProofOut:
+    def verify_all(self) -> api.IntegrityOut:
         return self.send(calls.verify_all())
 
     def backup(self) -> bytes:
@@ -342,7 +342,7 @@ class Client:
     def restore_part(self, server_id: str, snapshot: int, what: str, title: str = "") -> api.ChangeDetail:
         return self.send(calls.restore_part(server_id, snapshot, what, title))
 
-    def undo(self, change_id: int, given: api.UndoIn) -> api.UndoOut:
+    def undo(self, change_id: int, given: api.RevertIn) -> api.RevertOut:
         return self.send(calls.undo(change_id, given))
 
     def drift(self, server_id: str, snapshot: int | None = None) -> api.DriftOut:
@@ -351,17 +351,17 @@ class Client:
     def adopt_drift(self, server_id: str, snapshot: int | None = None, title: str = "") -> api.ChangeDetail:
         return self.send(calls.adopt_drift(server_id, snapshot, title))
 
-    def undo_drift(self, server_id: str, snapshot: int | None = None, title: str = "") -> api.ChangeDetail:
-        return self.send(calls.undo_drift(server_id, snapshot, title))
+    def revert_drift(self, server_id: str, snapshot: int | None = None, title: str = "") -> api.ChangeDetail:
+        return self.send(calls.revert_drift(server_id, snapshot, title))
 
-    def windows(self, server_id: str) -> list[api.WindowOut]:
-        return self.send(calls.windows(server_id))
+    def schedule(self, server_id: str) -> list[api.TaskOut]:
+        return self.send(calls.schedule(server_id))
 
-    def add_window(self, server_id: str, given: api.WindowIn) -> api.WindowOut:
-        return self.send(calls.add_window(server_id, given))
+    def add_task(self, server_id: str, given: api.TaskIn) -> api.TaskOut:
+        return self.send(calls.add_task(server_id, given))
 
-    def remove_window(self, server_id: str, window: int) -> None:
-        return self.send(calls.remove_window(server_id, window))
+    def remove_task(self, server_id: str, task: int) -> None:
+        return self.send(calls.remove_task(server_id, task))
 
     def queue(self, change_id: int) -> api.ChangeDetail:
         return self.send(calls.queue(change_id))
@@ -378,5 +378,5 @@ class Client:
     def rollout(self, rollout_id: int) -> api.RolloutOut:
         return self.send(calls.rollout(rollout_id))
 
-    def grid(self, address: str, servers: Sequence[str] = (), only_odd: bool = False) -> api.GridOut:
-        return self.send(calls.grid(address, servers, only_odd))
+    def server_values(self, address: str, servers: Sequence[str] = (), only_odd: bool = False) -> api.ServerValuesOut:
+        return self.send(calls.server_values(address, servers, only_odd))

@@ -31,7 +31,7 @@ class ManualConnection(FolderConnection):
     def remove(self, path: str) -> None:
         raise _needs_a_person(path)
 
-    def take_in(self, files: Mapping[str, bytes], gone: Iterable[str] = ()) -> None:
+    def upload(self, files: Mapping[str, bytes], gone: Iterable[str] = ()) -> None:
         """A person shows files as they are on the server now, and says which are gone."""
         lying = {file.path: file for file in self.files()}
         shown = self.shown_at()

@@ -1,5 +1,5 @@
 """
-When a window comes next: times of day on weekdays in a time zone.
+When a task comes next: times of day on weekdays in a time zone.
 
 Where clocks go forward, a time of day may not exist; what was planned for it is done as much later as the clocks were
 put forward (02:30 becomes 03:30). Where they go back, a time comes twice; it is done the first time only.
@@ -27,7 +27,7 @@ def next_moment(times: Collection[time], weekdays: Collection[int], zone: ZoneIn
     Raises ValueError: there is no time.
     """
     if not times:
-        raise ValueError("a window needs a time of day")
+        raise ValueError("a task needs a time of day")
     first = after.astimezone(zone).date() - timedelta(days=1)
     found: list[Moment] = []
     for offset in range(10):  # a week, and days enough around it

@@ -127,12 +127,12 @@ class DemoStack:
                 self._follow_ports(zerrit, known[server_id])
             if known:
                 return
-            zerrit.put_gamebook("fathomline", world_files.gamebook().decode())
+            zerrit.save_gamebook("fathomline", world_files.gamebook().decode())
             for server_id in GAMES:
                 zerrit.add_server(self.server_in(server_id))
                 zerrit.fetch(server_id)
                 zerrit.import_defaults(server_id, world_files.VERSION, defaults_zip(world_files.VERSION))
-            change = zerrit.open_change("coral-gate", "Wet evenings: gimbals deeper, two pump circuits")
+            change = zerrit.create_change("coral-gate", "Wet evenings: gimbals deeper, two pump circuits")
             for step in story_steps():
                 zerrit.add_step(change.id, step)
 

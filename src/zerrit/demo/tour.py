@@ -69,9 +69,11 @@ def tour(stack: DemoStack, folder: Path) -> None:
     files = _prepare(folder)
     host = stack.host
 
-    here.say("1. A server comes under care: its connection, its control, its gamebook. Its files are fetched and kept.")
+    here.say(
+        "1. A server comes under maintenance: its connection, its control, its gamebook. Its files are fetched and kept."
+    )
     here.run("sign-in", "--url", stack.url, "--name", ADMIN, secret={"ZERRIT_PASSWORD": PASSWORD})
-    here.run("gamebook", "put", "fathomline", str(files / "fathomline.yml"))
+    here.run("gamebook", "save", "fathomline", str(files / "fathomline.yml"))
     here.run(
         "server",
         "add",
@@ -95,7 +97,7 @@ def tour(stack: DemoStack, folder: Path) -> None:
     here.say("2. Find the entry that matters, then write down what shall change. Nothing happens on the server yet.")
     here.run("show", "coral-gate:sea/finds.xml#find[Copper Gimbal]", must_say="Ribbonweed Flats")
     here.run("show", "coral-gate:sea/finds.xml#find[Copper Gimball]", ends=2, must_say="Nearest: find[Copper Gimbal]")
-    here.run("change", "open", "coral-gate", "Wet evenings: gimbals deeper, two pump circuits", must_say="Change 1")
+    here.run("change", "create", "coral-gate", "Wet evenings: gimbals deeper, two pump circuits", must_say="Change 1")
     gimbal = "sea/finds.xml#find[Copper Gimbal]"
     here.run("change", "set", "1", f"{gimbal}/band[shallow]/@holds", "-10", must_say="40 -> 30")
     here.run("change", "set", "1", f"{gimbal}/band[middle]/@holds", "+10", must_say="16 -> 26")
@@ -142,7 +144,7 @@ def tour(stack: DemoStack, folder: Path) -> None:
     here.run("change", "deploy", "1", "--yes", must_say="deployed")
 
     here.say("6. A second change passes the check, but the game goes down at its start. Zerrit rolls back by itself.")
-    here.run("change", "open", "coral-gate", "Stronger pumps everywhere", must_say="Change 2")
+    here.run("change", "create", "coral-gate", "Stronger pumps everywhere", must_say="Change 2")
     here.run("change", "set", "2", "station.ini#Pumps/Circuit[*]/Pumps/*/Rating", "+3")
     here.run("change", "check", "2", must_say="Change 2 is checked")
     here.run("change", "deploy", "2", "--yes", ends=1, must_say="byte for byte")

@@ -26,6 +26,7 @@ from zerrit.records.models import (
     RunEvidence,
     RunFile,
     RunStage,
+    ScheduledTask,
     Server,
     Snapshot,
     SnapshotFile,
@@ -33,7 +34,6 @@ from zerrit.records.models import (
     Token,
     Wait,
     Waiver,
-    Window,
 )
 from zerrit.records.storage import DataFolder, hold_data_folder, is_full
 from zerrit.records.vault import Vault, open_vault
@@ -57,6 +57,7 @@ __all__ = [
     "RunEvidence",
     "RunFile",
     "RunStage",
+    "ScheduledTask",
     "Server",
     "Snapshot",
     "SnapshotFile",
@@ -65,7 +66,6 @@ __all__ = [
     "Vault",
     "Wait",
     "Waiver",
-    "Window",
     "back_up",
     "content_sizes",
     "digest_of",

@@ -91,7 +91,7 @@ class Gamebook(Base):
 class Server(Base):
     """A server. `connection` and `control` are settings without secrets; those are apart, encrypted.
 
-    `care` says how it is looked after: announcements, retention, places of crash files, how to rehearse. `said` is what
+    `maintenance` says how it is looked after: announcements, retention, places of crash files, how to rehearse. `said` is what
     a person said last of a game that is stopped and started by hand.
     """
 
@@ -103,7 +103,7 @@ class Server(Base):
     connection_secret: Mapped[bytes | None]
     control: Mapped[dict[str, Any]]
     control_secret: Mapped[bytes | None]
-    care: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    maintenance: Mapped[dict[str, Any]] = mapped_column(default=dict)
     said: Mapped[dict[str, Any]] = mapped_column(default=dict)
     created_at: Mapped[datetime]
 
@@ -121,7 +121,7 @@ class Snapshot(Base):
     kind: Mapped[str] = mapped_column(String(10))
     label: Mapped[str | None] = mapped_column(String(80))
     reason: Mapped[str] = mapped_column(Text)
-    kept: Mapped[str] = mapped_column(Text, default="")
+    pinned: Mapped[str] = mapped_column(Text, default="")
     is_good: Mapped[bool] = mapped_column(default=False)
     taken_at: Mapped[datetime]
     files: Mapped[list[SnapshotFile]] = relationship(
@@ -145,7 +145,7 @@ class SnapshotFile(Base):
 
 
 class Change(Base):
-    """A change. `queue_place` is its turn among those that wait for the next restart window.
+    """A change. `queue_place` is its turn among those that wait for the next scheduled restart.
 
     `adopted_id`: it was found on the server with that snapshot, written by somebody else.
     """
@@ -196,14 +196,14 @@ class Look(Base):
 
 
 class Wait(Base):
-    """Values that were written and what they wait for before they hold; `held_at` is empty as long as they wait."""
+    """Values that were written and what they wait for before they hold; `in_effect_at` is empty as long as they wait."""
 
     __tablename__ = "waits"
     id: Mapped[int] = mapped_column(primary_key=True)
     change_id: Mapped[int] = mapped_column(ForeignKey("changes.id", ondelete="CASCADE"), index=True)
     takes_effect: Mapped[str] = mapped_column(String(20))
     addresses: Mapped[list[Any]]
-    held_at: Mapped[datetime | None]
+    in_effect_at: Mapped[datetime | None]
     person: Mapped[str] = mapped_column(String(80), default="")
 
 
@@ -322,17 +322,17 @@ class RunStage(Base):
     ended_at: Mapped[datetime | None]
 
 
-class Window(Base):
+class ScheduledTask(Base):
     """A time at which something is done on a server by itself: `does` is restart, backup or look (for drift).
 
     `times` are times of day such as 05:30, `weekdays` 0 (Monday) to 6, in the time zone `zone`. `next_at` is the next
     moment; a service that finds it in the past was down then, and reports it.
     """
 
-    __tablename__ = "windows"
+    __tablename__ = "scheduled_tasks"
     id: Mapped[int] = mapped_column(primary_key=True)
     server_id: Mapped[str] = mapped_column(ForeignKey("servers.id", ondelete="CASCADE"), index=True)
-    does: Mapped[str] = mapped_column(String(10))
+    task: Mapped[str] = mapped_column(String(10))
     times: Mapped[list[Any]]
     weekdays: Mapped[list[Any]]
     zone: Mapped[str] = mapped_column(String(60))

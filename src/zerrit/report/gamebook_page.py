@@ -19,7 +19,7 @@ from zerrit.core.gamebooks.conditions import FUNCTIONS
 _HEAD = """# Gamebooks
 
 A gamebook is a YAML file that says what is known of one game's files. This page is made from the models that read it
-(`make docs`); `zerrit gamebook form` prints the same as a JSON Schema, with which an editor completes and underlines
+(`make docs`); `zerrit gamebook schema` prints the same as a JSON Schema, with which an editor completes and underlines
 while one types. `src/zerrit/demo/fathomline.yml` is a whole one.
 
 * `zerrit gamebook draft FOLDER --save-to FILE` drafts one from default files; rules of a draft warn and never block

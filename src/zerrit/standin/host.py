@@ -132,6 +132,7 @@ class StandinHost:
         config = uvicorn.Config(self._make_control(), host="127.0.0.1", port=control_port, log_level="warning")
         self._control = uvicorn.Server(config)
         self._socket = config.bind_socket()
+        self._socket.listen(100)  # who asks before the server is up waits, and is not refused
         self.control_port: int = self._socket.getsockname()[1]
         self._thread = threading.Thread(target=self._control.run, kwargs={"sockets": [self._socket]}, daemon=True)
 

@@ -44,7 +44,7 @@ def server(session: Session, row: Server) -> api.ServerOut:
         gamebook=row.gamebook,
         connection=row.connection,
         control=row.control,
-        care=row.care,
+        maintenance=row.maintenance,
         notes=servers.notes_of(row),
         files=_file_count(session, latest.id) if latest else 0,
         last_snapshot=snapshot(session, latest) if latest else None,
@@ -61,7 +61,7 @@ def snapshot(session: Session, row: Snapshot) -> api.SnapshotOut:
         kind=_snapshot_kind(row.kind),
         label=row.label,
         reason=row.reason,
-        kept=row.kept,
+        pinned=row.pinned,
         is_good=row.is_good,
         taken_at=row.taken_at,
         files=_file_count(session, row.id),
@@ -106,8 +106,8 @@ def change_detail(session: Session, row: Change, seen: Preview) -> api.ChangeDet
         looks=list(seen.looks),
         is_outdated=change_work.is_outdated(session, row),
         runs=[run(r) for r in own_runs],
-        look_list=[api.LookOut.model_validate(look, from_attributes=True) for look in row.looks],
-        waits=[api.WaitOut.model_validate(wait, from_attributes=True) for wait in row.waits],
+        checklist=[api.ChecklistItemOut.model_validate(look, from_attributes=True) for look in row.looks],
+        waits=[api.PendingOut.model_validate(wait, from_attributes=True) for wait in row.waits],
     )
 
 
@@ -221,7 +221,7 @@ def finding(found: Finding) -> api.FindingOut:
         column=found.column,
         address=found.address,
         hint=found.hint,
-        place=place_of(found),
+        waiver_address=place_of(found),
         blocks=found.blocks,
         rule=found.rule,
         why=found.why,

@@ -25,7 +25,7 @@ AddressQuery = Annotated[str, Query(max_length=2000)]
 
 @router.get("/servers/{server_id}/check", tags=["checks"])
 def check_server(server_id: str, here: WorkspaceDep, _who: PersonDep) -> api.CheckOut:
-    """What is found in the newest files of a server."""
+    """What is found in the latest files of a server."""
     found = server_check.check_server(here, server_id)
     return api.CheckOut(
         server=server_id,
@@ -48,7 +48,7 @@ def _waiver(one: WaiverState) -> api.WaiverOut:
         {
             "id": row.id,
             "code": row.code,
-            "place": row.address,
+            "address": row.address,
             "reason": row.reason,
             "author": row.author,
             "created_at": row.created_at,
@@ -61,15 +61,15 @@ def _waiver(one: WaiverState) -> api.WaiverOut:
 
 @router.post("/servers/{server_id}/waivers", status_code=201, tags=["checks"])
 def waive(server_id: str, given: api.WaiverIn, here: WorkspaceDep, who: PersonDep) -> list[api.WaiverOut]:
-    """Accept a finding in the newest files, with a reason, until a day or for good."""
-    server_check.waive(here, who.name, server_id, given.code, given.place, given.reason, given.until)
+    """Accept a finding in the latest files, with a reason, until a day or for good."""
+    server_check.waive(here, who.name, server_id, given.code, given.address, given.reason, given.until)
     return list_waivers(server_id, here, who)
 
 
 @router.delete("/servers/{server_id}/waivers/{waiver_id}", status_code=204, tags=["checks"])
-def take_back(server_id: str, waiver_id: api.Number, here: WorkspaceDep, who: PersonDep) -> None:
+def remove_waiver(server_id: str, waiver_id: api.Number, here: WorkspaceDep, who: PersonDep) -> None:
     """Take a waiver back; what it accepted counts again."""
-    server_check.take_back(here, who.name, server_id, waiver_id)
+    server_check.remove_waiver(here, who.name, server_id, waiver_id)
 
 
 # --- what is known of a place -----------------------------------------------------------------------------------------
@@ -133,10 +133,10 @@ def _rules(rules: Iterable[Holding]) -> list[api.RuleOut]:
     return [api.RuleOut.model_validate(one, from_attributes=True) for one in rules]
 
 
-@router.post("/servers/{server_id}/gamebook/try", tags=["gamebooks"])
-def try_gamebook(server_id: str, given: api.GamebookIn, here: WorkspaceDep, _who: PersonDep) -> api.GamebookTrial:
+@router.post("/servers/{server_id}/gamebook/test", tags=["gamebooks"])
+def test_gamebook(server_id: str, given: api.GamebookIn, here: WorkspaceDep, _who: PersonDep) -> api.GamebookTrial:
     """What another text of the gamebook would find in the files; nothing is kept."""
-    found = gamebook_review.try_gamebook(here, server_id, given.text)
+    found = gamebook_review.test_gamebook(here, server_id, given.text)
     return api.GamebookTrial(
         faults=[answers.finding(one) for one in found.faults],
         appeared=[answers.finding(one) for one in found.appeared],

@@ -117,8 +117,8 @@ def list_gamebooks(here: WorkspaceDep, _who: PersonDep) -> list[api.GamebookOut]
 
 
 @router.put("/gamebooks/{name}", status_code=204, tags=["servers"])
-def put_gamebook(name: str, given: api.GamebookIn, here: WorkspaceDep, who: PersonDep) -> None:
-    stored_gamebooks.put_gamebook(here, who.name, name, given.text)
+def save_gamebook(name: str, given: api.GamebookIn, here: WorkspaceDep, who: PersonDep) -> None:
+    stored_gamebooks.save_gamebook(here, who.name, name, given.text)
 
 
 @router.get("/servers", tags=["servers"])
@@ -160,7 +160,7 @@ def _settings(given: api.ServerIn) -> servers.ServerSettings:
         connection_secret=_secret(given.connection),
         control=given.control.model_dump(exclude=SECRETS),
         control_secret=_secret(given.control),
-        care=given.care.model_dump(),
+        maintenance=given.maintenance.model_dump(),
     )
 
 
@@ -325,8 +325,8 @@ def list_changes(server_id: str, here: WorkspaceDep, _who: PersonDep) -> list[ap
 
 
 @router.post("/servers/{server_id}/changes", status_code=201, tags=["changes"])
-def open_change(server_id: str, given: api.ChangeIn, here: WorkspaceDep, who: PersonDep) -> api.ChangeOut:
-    return answers.change(changes.open_change(here, who.name, server_id, given.title))
+def create_change(server_id: str, given: api.ChangeIn, here: WorkspaceDep, who: PersonDep) -> api.ChangeOut:
+    return answers.change(changes.create_change(here, who.name, server_id, given.title))
 
 
 @router.get("/changes/{change_id}", tags=["changes"])
@@ -394,11 +394,11 @@ def waive(
     change_id: api.Number, given: api.WaiverIn, response: Response, here: WorkspaceDep, who: PersonDep
 ) -> api.ChangeDetail:
     """Accept a finding, with a reason."""
-    server_check.waive_in_change(here, who.name, change_id, given.code, given.place, given.reason, given.until)
+    server_check.waive_in_change(here, who.name, change_id, given.code, given.address, given.reason, given.until)
     return change_as_answer(here, change_id, response)
 
 
-@router.post("/changes/{change_id}/refresh", tags=["changes"])
+@router.post("/changes/{change_id}/update", tags=["changes"])
 def refresh(change_id: api.Number, response: Response, here: WorkspaceDep, who: PersonDep) -> api.ChangeDetail:
     """Put the change on the newest snapshot of its server."""
     changes.refresh(here, who.name, change_id)

@@ -93,33 +93,33 @@ def list_runs(server_id: str, here: WorkspaceDep, _who: PersonDep) -> list[api.R
 # --- by hand ----------------------------------------------------------------------------------------------------------
 
 
-@router.post("/servers/{server_id}/said")
-def say_state(server_id: str, given: api.SaidIn, here: WorkspaceDep, who: PersonDep) -> dict[str, str]:
+@router.post("/servers/{server_id}/report")
+def report_state(server_id: str, given: api.ReportIn, here: WorkspaceDep, who: PersonDep) -> dict[str, str]:
     """Say that a game which is stopped and started by hand runs, or is stopped. Its log is looked at first."""
-    state = controls.say_state(here, who.name, server_id, is_running=given.is_running, is_sure=given.is_sure)
+    state = controls.report_state(here, who.name, server_id, is_running=given.is_running, is_sure=given.is_sure)
     return {"state": state.word}
 
 
-@router.post("/servers/{server_id}/take-in")
-def take_in(
+@router.post("/servers/{server_id}/upload")
+def upload_files(
     server_id: str,
     here: WorkspaceDep,
     who: PersonDep,
     files: Annotated[list[UploadFile], File()] = [],  # noqa: B006 (read by FastAPI)
     paths: Annotated[list[str], Form()] = [],  # noqa: B006
     gone: Annotated[list[str], Form()] = [],  # noqa: B006
-) -> api.TakenInOut:
+) -> api.UploadOut:
     """Show files as they are on the server now: each under its path, or a ZIP of many without one."""
     given = [(path, file.file.read()) for file, path in zip(files, [*paths, *[""] * len(files)], strict=False)]
-    taken = upload.take_in(here, who.name, server_id, given, gone)
-    return api.TakenInOut(taken=taken, gone=gone)
+    taken = upload.upload(here, who.name, server_id, given, gone)
+    return api.UploadOut(taken=taken, gone=gone)
 
 
-@router.get("/runs/{run_id}/hand-out", response_class=Response)
-def hand_out(run_id: api.Number, here: WorkspaceDep, _who: PersonDep) -> Response:
+@router.get("/runs/{run_id}/instructions", response_class=Response)
+def run_instructions(run_id: api.Number, here: WorkspaceDep, _who: PersonDep) -> Response:
     """A ZIP of the files that a run asks a person to put on the server, with numbered steps."""
     headers = {"Content-Disposition": f'attachment; filename="zerrit-run-{run_id}.zip"'}
-    return Response(instructions.hand_out(here, run_id), media_type="application/zip", headers=headers)
+    return Response(instructions.instructions(here, run_id), media_type="application/zip", headers=headers)
 
 
 @router.post("/servers/{server_id}/accept")
@@ -133,33 +133,33 @@ def accept_identity(server_id: str, given: api.IdentityIn, here: WorkspaceDep, w
 # --- after the start --------------------------------------------------------------------------------------------------
 
 
-@router.post("/changes/{change_id}/looks/{look_id}")
-def look(
+@router.post("/changes/{change_id}/checklist/{item_id}")
+def answer_checklist(
     change_id: api.Number,
-    look_id: api.Number,
-    given: api.LookIn,
+    item_id: api.Number,
+    given: api.ChecklistIn,
     response: Response,
     here: WorkspaceDep,
     who: PersonDep,
 ) -> api.ChangeDetail:
-    """Say how something looks in the game. When all is right, the change is proven."""
-    checklist.say_look(here, who.name, change_id, look_id, is_right=given.is_right, note_=given.note)
+    """Say how something looks in the game. When all is right, the change is confirmed."""
+    checklist.say_look(here, who.name, change_id, item_id, is_right=given.is_right, note_=given.note)
     return change_as_answer(here, change_id, response)
 
 
-@router.post("/changes/{change_id}/waits/{wait_id}")
-def came(
-    change_id: api.Number, wait_id: api.Number, response: Response, here: WorkspaceDep, who: PersonDep
+@router.post("/changes/{change_id}/pending/{pending_id}")
+def mark_in_effect(
+    change_id: api.Number, pending_id: api.Number, response: Response, here: WorkspaceDep, who: PersonDep
 ) -> api.ChangeDetail:
     """What written values waited for has come."""
-    checklist.say_held(here, who.name, change_id, wait_id)
+    checklist.say_held(here, who.name, change_id, pending_id)
     return change_as_answer(here, change_id, response)
 
 
-@router.post("/changes/{change_id}/prove")
-def prove(
-    change_id: api.Number, given: api.ProofIn, response: Response, here: WorkspaceDep, who: PersonDep
+@router.post("/changes/{change_id}/confirm")
+def confirm(
+    change_id: api.Number, given: api.ConfirmIn, response: Response, here: WorkspaceDep, who: PersonDep
 ) -> api.ChangeDetail:
-    """A change that has no look list is proven by a person's word."""
-    checklist.prove(here, who.name, change_id, given.note)
+    """A change that has no look list is confirmed by a person's word."""
+    checklist.confirm(here, who.name, change_id, given.note)
     return change_as_answer(here, change_id, response)

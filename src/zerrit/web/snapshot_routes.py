@@ -1,4 +1,4 @@
-"""The routes of snapshots, drift, what is taken back, windows, rollouts and the grid."""
+"""The routes of snapshots, drift, what is taken back, tasks, rollouts and the grid."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from fastapi import APIRouter, BackgroundTasks, File, Query, Response, UploadFil
 from fastapi.responses import FileResponse
 
 from zerrit import api
-from zerrit.records import Rollout, Run, Window, back_up
+from zerrit.records import Rollout, Run, ScheduledTask, back_up
 from zerrit.web import answers
 from zerrit.web.context import Context, ContextDep, PersonDep, WorkspaceDep
 from zerrit.web.routes import change_as_answer
@@ -37,17 +37,17 @@ def list_snapshots(server_id: str, here: WorkspaceDep, _who: PersonDep) -> list[
 @router.post("/servers/{server_id}/snapshots", status_code=201, tags=["snapshots"])
 def take_snapshot(server_id: str, given: api.SnapshotIn, here: WorkspaceDep, who: PersonDep) -> api.SnapshotOut:
     """Fetch the server and mark what it holds now."""
-    snapshot = retention.take_snapshot(here, who.name, server_id, given.reason, keep=given.keep)
+    snapshot = retention.take_snapshot(here, who.name, server_id, given.reason, pin=given.pin)
     with here.session() as session:
         return answers.snapshot(session, snapshot)
 
 
-@router.put("/servers/{server_id}/snapshots/{snapshot_id}/kept", tags=["snapshots"])
-def keep_snapshot(
-    server_id: str, snapshot_id: api.Number, given: api.KeepIn, here: WorkspaceDep, who: PersonDep
+@router.put("/servers/{server_id}/snapshots/{snapshot_id}/pin", tags=["snapshots"])
+def pin_snapshot(
+    server_id: str, snapshot_id: api.Number, given: api.PinIn, here: WorkspaceDep, who: PersonDep
 ) -> api.SnapshotOut:
     """Keep a snapshot for good, or let it go again."""
-    snapshot = retention.keep_snapshot(here, who.name, server_id, snapshot_id, given.why)
+    snapshot = retention.pin_snapshot(here, who.name, server_id, snapshot_id, given.why)
     with here.session() as session:
         return answers.snapshot(session, snapshot)
 
@@ -76,21 +76,21 @@ def plan_pruning(server_id: str, here: WorkspaceDep, _who: PersonDep) -> api.Pru
     """What the retention rules would take away, and why the others stay."""
     with here.session() as session:
         planned = retention.plan_pruning(session, servers.get_server(session, server_id))
-    return api.PruningOut(going=list(planned.going), staying=planned.staying)
+    return api.PruningOut(pruned=list(planned.pruned), kept=planned.kept)
 
 
 @router.post("/servers/{server_id}/pruning", tags=["snapshots"])
 def prune(server_id: str, here: WorkspaceDep, who: PersonDep) -> api.PruningOut:
     """Take away what the retention rules let go."""
     planned = retention.prune(here, who.name, server_id)
-    return api.PruningOut(going=list(planned.going), staying=planned.staying)
+    return api.PruningOut(pruned=list(planned.pruned), kept=planned.kept)
 
 
 @router.post("/verification", tags=["snapshots"])
-def verify_all(here: WorkspaceDep, who: PersonDep) -> api.ProofOut:
+def verify_all(here: WorkspaceDep, who: PersonDep) -> api.IntegrityOut:
     """Hash every kept content again."""
     proof = integrity.verify_all(here, who.name)
-    return api.ProofOut(
+    return api.IntegrityOut(
         contents=proof.contents, size=proof.size, damaged={id_: list(paths) for id_, paths in proof.damaged.items()}
     )
 
@@ -122,13 +122,13 @@ def restore_part(
     return change_as_answer(here, change.id, response)
 
 
-@router.post("/changes/{change_id}/undo", tags=["changes"])
-def undo_change(change_id: api.Number, given: api.UndoIn, here: WorkspaceDep, who: PersonDep) -> api.UndoOut:
+@router.post("/changes/{change_id}/revert", tags=["changes"])
+def revert_change(change_id: api.Number, given: api.RevertIn, here: WorkspaceDep, who: PersonDep) -> api.RevertOut:
     """What taking one old change back would do, keeping all that came since; with `open` a change of it."""
-    found = revert.undo_change(
+    found = revert.revert_change(
         here, who.name, change_id, given.choices, rest=given.rest, keep=given.open, title=given.title
     )
-    return api.UndoOut(
+    return api.RevertOut(
         change=found.change.id if found.change is not None else None,
         differences=[answers.difference(one) for one in found.differences],
         conflicts=[api.ConflictOut.model_validate(conflict, from_attributes=True) for conflict in found.conflicts],
@@ -157,66 +157,66 @@ def adopt_drift(
     return change_as_answer(here, change.id, response)
 
 
-@router.post("/servers/{server_id}/drift/undo", status_code=201, tags=["snapshots"])
-def undo_drift(
+@router.post("/servers/{server_id}/drift/revert", status_code=201, tags=["snapshots"])
+def revert_drift(
     server_id: str, given: api.DriftIn, response: Response, here: WorkspaceDep, who: PersonDep
 ) -> api.ChangeDetail:
     """Open a change that takes back what somebody else wrote."""
-    change = drift_work.undo_drift(here, who.name, server_id, given.snapshot, given.title)
+    change = drift_work.revert_drift(here, who.name, server_id, given.snapshot, given.title)
     return change_as_answer(here, change.id, response)
 
 
-# --- windows ----------------------------------------------------------------------------------------------------------
+# --- tasks ----------------------------------------------------------------------------------------------------------
 
 
-@router.get("/servers/{server_id}/windows", tags=["windows"])
-def list_windows(server_id: str, here: WorkspaceDep, _who: PersonDep) -> list[api.WindowOut]:
+@router.get("/servers/{server_id}/schedule", tags=["schedule"])
+def list_tasks(server_id: str, here: WorkspaceDep, _who: PersonDep) -> list[api.TaskOut]:
     with here.session() as session:
         queued = [change.id for change in schedule.queued_changes(session, server_id)]
-        return [_window(here, row, queued) for row in schedule.list_windows(session, server_id)]
+        return [_task(here, row, queued) for row in schedule.list_tasks(session, server_id)]
 
 
-@router.post("/servers/{server_id}/windows", status_code=201, tags=["windows"])
-def add_window(server_id: str, given: api.WindowIn, here: WorkspaceDep, who: PersonDep) -> api.WindowOut:
+@router.post("/servers/{server_id}/schedule", status_code=201, tags=["schedule"])
+def add_task(server_id: str, given: api.TaskIn, here: WorkspaceDep, who: PersonDep) -> api.TaskOut:
     """Do something at times of day by itself."""
-    window = schedule.add_window(
-        here, who.name, server_id, given.does, given.times, given.weekdays, given.zone, given.announce
+    task = schedule.add_task(
+        here, who.name, server_id, given.task, given.times, given.weekdays, given.zone, given.announce
     )
     with here.session() as session:
-        return _window(here, window, [change.id for change in schedule.queued_changes(session, server_id)])
+        return _task(here, task, [change.id for change in schedule.queued_changes(session, server_id)])
 
 
-@router.delete("/servers/{server_id}/windows/{window_id}", status_code=204, tags=["windows"])
-def remove_window(server_id: str, window_id: api.Number, here: WorkspaceDep, who: PersonDep) -> None:
-    schedule.remove_window(here, who.name, server_id, window_id)
+@router.delete("/servers/{server_id}/schedule/{task_id}", status_code=204, tags=["schedule"])
+def remove_task(server_id: str, task_id: api.Number, here: WorkspaceDep, who: PersonDep) -> None:
+    schedule.remove_task(here, who.name, server_id, task_id)
 
 
-def _window(here: WorkspaceDep, row: Window, queued: list[int]) -> api.WindowOut:
+def _task(here: WorkspaceDep, row: ScheduledTask, queued: list[int]) -> api.TaskOut:
     moment = schedule.moment_of(row, here.now())
-    return api.WindowOut.model_validate(
+    return api.TaskOut.model_validate(
         {
             "id": row.id,
             "server": row.server_id,
-            "does": row.does,
+            "does": row.task,
             "times": row.times,
             "weekdays": row.weekdays,
             "zone": row.zone,
             "announce": row.announce,
             "next_at": row.next_at,
             "note": moment.note if moment.at == row.next_at else "",
-            "queued": queued if row.does == schedule.RESTART else [],
+            "queued": queued if row.task == schedule.RESTART else [],
         }
     )
 
 
-@router.post("/changes/{change_id}/queue", tags=["windows"])
+@router.post("/changes/{change_id}/queue", tags=["schedule"])
 def queue(change_id: api.Number, response: Response, here: WorkspaceDep, who: PersonDep) -> api.ChangeDetail:
-    """Let a change wait for the next restart window of its server."""
+    """Let a change wait for the next scheduled restart of its server."""
     schedule.queue_change(here, who.name, change_id)
     return change_as_answer(here, change_id, response)
 
 
-@router.delete("/changes/{change_id}/queue", tags=["windows"])
+@router.delete("/changes/{change_id}/queue", tags=["schedule"])
 def unqueue(change_id: api.Number, response: Response, here: WorkspaceDep, who: PersonDep) -> api.ChangeDetail:
     """Take a change out of the queue."""
     schedule.unqueue_change(here, who.name, change_id)
@@ -273,20 +273,20 @@ def _rollout(row: Rollout) -> api.RolloutOut:
     )
 
 
-@router.get("/grid", tags=["rollouts"])
+@router.get("/server-values", tags=["rollouts"])
 def grid(
     here: WorkspaceDep,
     _who: PersonDep,
     address: Annotated[str, Query(max_length=2000)],
     server: Annotated[list[str] | None, Query()] = None,
     only_odd: bool = False,
-) -> api.GridOut:
+) -> api.ServerValuesOut:
     """The values at an address on several servers or all, odd ones marked."""
     chosen, rows = server_values.grid(here, address, server or (), only_odd=only_odd)
-    return api.GridOut(
+    return api.ServerValuesOut(
         servers=chosen,
         rows=[
-            api.GridRowOut(address=r.address, values=dict(r.values), odd=sorted(r.odd), is_split=r.is_split)
+            api.ServerValuesRowOut(address=r.address, values=dict(r.values), odd=sorted(r.odd), is_split=r.is_split)
             for r in rows
         ],
     )

@@ -38,15 +38,15 @@ function Tokens() {
   });
   return (
     <Paper sx={{ p: 1.5, mb: 1.5 }}>
-      <Typography variant="h2" gutterBottom>Where you are signed in</Typography>
+      <Typography variant="h2" gutterBottom>Sessions and tokens</Typography>
       <ProblemNote error={tokens.error ?? revoke.error} />
       <Box sx={{ overflowX: "auto" }}>
         <Table>
           <TableHead>
             <TableRow>
               <TableCell>Kind</TableCell>
-              <TableCell>For</TableCell>
-              <TableCell>Since</TableCell>
+              <TableCell>Name</TableCell>
+              <TableCell>Created</TableCell>
               <TableCell>Last used</TableCell>
               <TableCell>Ends</TableCell>
               <TableCell />
@@ -62,7 +62,7 @@ function Tokens() {
                 <TableCell>{when(token.expires_at)}</TableCell>
                 <TableCell align="right">
                   {token.is_this ? "this one" : (
-                    <Button onClick={() => { revoke.mutate(token.id); }} disabled={revoke.isPending}>End it</Button>
+                    <Button onClick={() => { revoke.mutate(token.id); }} disabled={revoke.isPending}>Revoke</Button>
                   )}
                 </TableCell>
               </TableRow>
@@ -100,7 +100,7 @@ function Password() {
         onSubmit={(event) => { event.preventDefault(); change.mutate(); }}
         sx={{ display: "flex", gap: 1, flexWrap: "wrap", alignItems: "flex-start", mt: 1 }}
       >
-        <TextField label="Password now" type="password" autoComplete="current-password" value={old} onChange={(event) => { setOld(event.target.value); }} />
+        <TextField label="Current password" type="password" autoComplete="current-password" value={old} onChange={(event) => { setOld(event.target.value); }} />
         <TextField label="New password" type="password" autoComplete="new-password" value={first} onChange={(event) => { setFirst(event.target.value); }} helperText="At least 8 characters" />
         <TextField label="New password again" type="password" autoComplete="new-password" value={again} onChange={(event) => { setAgain(event.target.value); }} error={differs} helperText={differs ? "Not the same" : " "} />
         <Button type="submit" variant="contained" disabled={old === "" || first.length < 8 || first !== again || change.isPending}>Change password</Button>
@@ -114,7 +114,7 @@ function ActivityLog() {
   return (
     <Paper sx={{ p: 1.5, mb: 1.5 }}>
       <Typography variant="h2" gutterBottom>Activity log</Typography>
-      <Typography color="text.secondary" gutterBottom>Each row is bound to the one before it, so a row that is altered or taken out shows.</Typography>
+      <Typography color="text.secondary" gutterBottom>Each row is bound to the one before it, so an altered or removed row is detected.</Typography>
       <ProblemNote error={chain.error} />
       {chain.data?.faults.length === 0 && <Alert severity="success">{chain.data.rows.toLocaleString()} rows verified: none was altered or removed.</Alert>}
       {chain.data && chain.data.faults.length > 0 && (

@@ -86,14 +86,14 @@ export function AddStepDialog({ change, onClose }: { change: Schemas["ChangeDeta
         {step.kind === "set" && <TextField label="Operation: =40, +10, -10, *1.5, *1.5 from 0 to 400, on or off" value={step.operation} onChange={set("operation")} />}
         {step.kind === "add" && (
           <>
-            <TextField label="Name of the new entry, such as band" value={step.name} onChange={set("name")} />
-            <TextField label="Its fields, one on a line: depth=deep" multiline minRows={4} value={fields} onChange={(event) => { setFields(event.target.value); }} />
+            <TextField label="Name of the new entry" value={step.name} onChange={set("name")} />
+            <TextField label="Fields, one per line: name=value" multiline minRows={4} value={fields} onChange={(event) => { setFields(event.target.value); }} />
           </>
         )}
         {step.kind === "copy-fields" && (
           <>
-            <TextField label="To these, such as find[*Cork Float]" value={step.target} onChange={set("target")} slotProps={{ htmlInput: { style: { fontFamily: MONO } } }} />
-            <TextField label="Which fields, parted by spaces; none for all" value={fields} onChange={(event) => { setFields(event.target.value); tried.reset(); }} />
+            <TextField label="Target entries (address pattern)" value={step.target} onChange={set("target")} slotProps={{ htmlInput: { style: { fontFamily: MONO } } }} />
+            <TextField label="Fields, separated by spaces (empty: all)" value={fields} onChange={(event) => { setFields(event.target.value); tried.reset(); }} />
           </>
         )}
         {step.kind === "copy" && <TextField label="Key of the copy" value={step.key} onChange={set("key")} />}
@@ -102,7 +102,7 @@ export function AddStepDialog({ change, onClose }: { change: Schemas["ChangeDeta
           <>
             <TextField select label="Where to" value={step.where} onChange={set("where")}>
               <MenuItem value="before">before another entry</MenuItem>
-              <MenuItem value="after">behind another entry</MenuItem>
+              <MenuItem value="after">after another entry</MenuItem>
               <MenuItem value="into">to the end of a group</MenuItem>
             </TextField>
             <TextField label="Address of that entry or group, in the same file" value={step.target} onChange={set("target")} slotProps={{ htmlInput: { style: { fontFamily: MONO } } }} />
@@ -111,26 +111,26 @@ export function AddStepDialog({ change, onClose }: { change: Schemas["ChangeDeta
         {step.kind === "merge" && (
           <>
             <TextField label="Paste the snippet here" multiline minRows={plan.data ? 3 : 6} maxRows={plan.data ? 4 : 14} value={step.snippet} onChange={set("snippet")} slotProps={{ htmlInput: { style: { fontFamily: MONO, fontSize: 12 } } }} />
-            <TextField label="Where it is from: its web address, its author (kept with the step)" value={step.origin} onChange={set("origin")} />
+            <TextField label="Source: web address and author (saved with the step)" value={step.origin} onChange={set("origin")} />
             {places.length > 1 ? (
-              <TextField select label="It could belong to several places; which one?" value={step.into} onChange={set("into")}>
+              <TextField select label="It fits several places. Which one?" value={step.into} onChange={set("into")}>
                 {places.map((place) => <MenuItem key={place} value={place}>{place || "the top of the file"}</MenuItem>)}
               </TextField>
             ) : (
-              <TextField label="Group that it belongs to (only where it is not clear)" value={step.into} onChange={set("into")} />
+              <TextField label="Target group (only if it is not clear)" value={step.into} onChange={set("into")} />
             )}
           </>
         )}
         {plan.data && <MergePlanTable plan={plan.data} choices={step.choices ?? {}} onChoose={(choices) => { setStep({ ...step, choices }); }} />}
         {tried.data && tried.data.kind !== "impossible" && <TrialTable outcome={tried.data} />}
         {tried.data?.kind === "impossible" && <ProblemNote error={new Error(tried.data.message)} />}
-        {isIdle && <Typography>Nothing to do: all of it is there already.</Typography>}
+        {isIdle && <Typography>Nothing to do: everything is there already.</Typography>}
         <ProblemNote error={plan.error ?? tried.error ?? add.error} />
       </DialogContent>
       <DialogActions>
         <Button onClick={onClose}>Cancel</Button>
         {step.kind !== "merge" && (
-          <Button disabled={tried.isPending || !step.address} onClick={() => { tried.mutate(); }}>Show what it does</Button>
+          <Button disabled={tried.isPending || !step.address} onClick={() => { tried.mutate(); }}>Dry run</Button>
         )}
         {step.kind === "merge" && !plan.data ? (
           <Button variant="contained" disabled={plan.isPending || !step.address} onClick={() => { plan.mutate(); }}>Show the plan</Button>

@@ -15,18 +15,18 @@ import { KindMark } from "../../shared/KindMark";
 import { ProblemNote } from "../../shared/ProblemNote";
 import { Trail } from "../../shared/Trail";
 import { FiguresPanel } from "../figures/FiguresPanel";
-import { RolloutDialog } from "../fleet/RolloutDialog";
+import { RolloutDialog } from "../rollouts/RolloutDialog";
 import { DeployDialog } from "../runs/DeployDialog";
 import { RunProgress } from "../runs/RunProgress";
 import { AddStepDialog } from "./AddStepDialog";
 import { DifferencePanel } from "./DifferencePanel";
 import { EffectNote } from "./EffectNote";
 import { FindingList } from "./FindingList";
-import { LookList } from "./LookList";
+import { Checklist } from "./Checklist";
 import { ReplayDialog } from "./ReplayDialog";
 import { EDITABLE } from "./states";
 import { StepList } from "./StepList";
-import { UndoDialog } from "./UndoDialog";
+import { RevertDialog } from "./RevertDialog";
 
 type Change = Schemas["ChangeDetail"];
 
@@ -44,14 +44,14 @@ export function ChangePage() {
 }
 
 function OpenedChange({ change }: { change: Change }) {
-  const [asked, setAsked] = useState<"step" | "deploy" | "replay" | "undo" | "rollout" | null>(null);
+  const [asked, setAsked] = useState<"step" | "deploy" | "replay" | "revert" | "rollout" | null>(null);
   const close = () => { setAsked(null); };
   const [view, setView] = useState("steps");
   const queries = useQueryClient();
   const params = { path: { change_id: change.id } };
   const onSuccess = () => askAgain(queries);
   const check = useMutation({ mutationFn: () => answer(api.POST("/api/v1/changes/{change_id}/check", { params })), onSuccess });
-  const refresh = useMutation({ mutationFn: () => answer(api.POST("/api/v1/changes/{change_id}/refresh", { params })), onSuccess });
+  const refresh = useMutation({ mutationFn: () => answer(api.POST("/api/v1/changes/{change_id}/update", { params })), onSuccess });
   const withdraw = useMutation({ mutationFn: () => answer(api.POST("/api/v1/changes/{change_id}/withdraw", { params })), onSuccess });
   const unqueue = useMutation({ mutationFn: () => answer(api.DELETE("/api/v1/changes/{change_id}/queue", { params })), onSuccess });
   const isEditable = EDITABLE.includes(change.state);
@@ -68,8 +68,8 @@ function OpenedChange({ change }: { change: Change }) {
         <Box sx={{ mr: 1 }}><KindMark kind={change.state} /></Box>
         {change.steps > 0 && <Button color="inherit" onClick={() => { setAsked("replay"); }}>Replay elsewhere …</Button>}
         {change.steps > 0 && change.state !== "withdrawn" && <Button color="inherit" onClick={() => { setAsked("rollout"); }}>Roll out …</Button>}
-        {(change.state === "deployed" || change.state === "proven") && <Button color="inherit" onClick={() => { setAsked("undo"); }}>Take back …</Button>}
-        {change.state === "queued" && <Button variant="outlined" disabled={unqueue.isPending} onClick={() => { unqueue.mutate(); }}>Take out of the queue</Button>}
+        {(change.state === "deployed" || change.state === "confirmed") && <Button color="inherit" onClick={() => { setAsked("revert"); }}>Revert …</Button>}
+        {change.state === "queued" && <Button variant="outlined" disabled={unqueue.isPending} onClick={() => { unqueue.mutate(); }}>Remove from the queue</Button>}
         {isEditable && (
           <>
             <Button color="inherit" disabled={withdraw.isPending} onClick={() => { withdraw.mutate(); }}>Withdraw</Button>
@@ -91,13 +91,13 @@ function OpenedChange({ change }: { change: Change }) {
           severity="warning"
           variant="outlined"
           sx={{ mb: 1 }}
-          action={<Button color="inherit" onClick={() => { refresh.mutate(); }}>Put on the newest files</Button>}
+          action={<Button color="inherit" onClick={() => { refresh.mutate(); }}>Re-base onto the latest files</Button>}
         >
           The files of {change.server} are newer than those that this change was built on (snapshot {change.base}).
         </Alert>
       )}
       {run && <RunProgress runId={run.id} />}
-      <LookList change={change} />
+      <Checklist change={change} />
       <Paper sx={{ p: 1.5, mb: 1.5 }}>
         <Typography variant="h2" gutterBottom>Findings</Typography>
         <FindingList change={change} />
@@ -112,7 +112,7 @@ function OpenedChange({ change }: { change: Change }) {
       {view === "difference" && <DifferencePanel change={change} />}
       {view === "figures" && <FiguresPanel of={{ serverId: change.server, changeId: change.id }} />}
       {asked === "step" && <AddStepDialog change={change} onClose={close} />}
-      {asked === "undo" && <UndoDialog change={change} onClose={close} />}
+      {asked === "revert" && <RevertDialog change={change} onClose={close} />}
       {asked === "rollout" && <RolloutDialog change={change} onClose={close} />}
       {asked === "replay" && <ReplayDialog change={change} onClose={close} />}
       {asked === "deploy" && <DeployDialog change={change} onClose={close} />}

@@ -47,7 +47,7 @@ export function ChangesTab({ serverId }: { serverId: string }) {
         </Button>
       </Box>
       <ProblemNote error={changes.error ?? open.error} />
-      {changes.data?.length === 0 && <Typography sx={{ p: 2 }}>No change yet. Give the first one a title and open it.</Typography>}
+      {changes.data?.length === 0 && <Typography sx={{ p: 2 }}>No changes yet. Enter a title to create the first one.</Typography>}
       {changes.data && changes.data.length > 0 && (
         <Paper sx={{ overflowX: "auto" }}>
           <Table>
@@ -56,7 +56,7 @@ export function ChangesTab({ serverId }: { serverId: string }) {
                 <TableCell>Change</TableCell>
                 <TableCell>State</TableCell>
                 <TableCell align="right">Steps</TableCell>
-                <TableCell>By</TableCell>
+                <TableCell>Author</TableCell>
                 <TableCell>Last edited</TableCell>
               </TableRow>
             </TableHead>

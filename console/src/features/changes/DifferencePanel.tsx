@@ -30,7 +30,7 @@ export function DifferencePanel({ change }: { change: Schemas["ChangeDetail"] })
     <>
       <Box sx={{ display: "flex", gap: 1, mb: 1, alignItems: "center" }}>
         <TextField select label="Compare with" value={against} onChange={(event) => { setAgainst(event.target.value); }} sx={{ width: 240 }}>
-          <MenuItem value="base">what it was built on</MenuItem>
+          <MenuItem value="base">its base</MenuItem>
           <MenuItem value="live">the live files</MenuItem>
           <MenuItem value="defaults">the defaults</MenuItem>
         </TextField>

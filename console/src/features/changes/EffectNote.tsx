@@ -13,7 +13,7 @@ export function EffectNote({ change }: { change: Schemas["ChangeDetail"] }) {
   if (change.effects.length === 0) return null;
   return (
     <Paper sx={{ p: 1.5, mb: 1.5 }}>
-      <Typography variant="h2" gutterBottom>Once it is written</Typography>
+      <Typography variant="h2" gutterBottom>After it is written</Typography>
       {change.effects.map((effect) => (
         <Box key={effect.takes_effect} sx={{ mb: 0.5 }}>
           <strong>{effectWord(effect.takes_effect)}</strong>: <Mono>{effect.addresses.slice(0, FEW).join(", ")}</Mono>
@@ -22,7 +22,7 @@ export function EffectNote({ change }: { change: Schemas["ChangeDetail"] }) {
       ))}
       {change.looks.length > 0 && (
         <>
-          <Typography variant="h2" gutterBottom sx={{ mt: 1 }}>To look at in the game</Typography>
+          <Typography variant="h2" gutterBottom sx={{ mt: 1 }}>Checklist</Typography>
           <Box component="ul" sx={{ m: 0, pl: 2.5 }}>
             {change.looks.slice(0, FEW).map((look) => <li key={look}>{look}</li>)}
           </Box>

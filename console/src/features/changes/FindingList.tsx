@@ -24,10 +24,10 @@ export function FindingList({ change }: { change: Schemas["ChangeDetail"] }) {
         <Box key={step.id}><KindMark kind="impossible" /> Step {step.position}: {step.outcome.message}</Box>
       ))}
       {change.findings.map((finding) => (
-        <FindingRow key={`${finding.code} ${finding.place} ${finding.message}`} change={change} finding={finding} />
+        <FindingRow key={`${finding.code} ${finding.waiver_address} ${finding.message}`} change={change} finding={finding} />
       ))}
       {change.fixed.map((finding) => (
-        <Box key={`${finding.code} ${finding.place ?? ""}`} sx={{ mb: 0.5 }}>
+        <Box key={`${finding.code} ${finding.waiver_address ?? ""}`} sx={{ mb: 0.5 }}>
           <KindMark kind="fixes" /> {finding.message} <Box component="span" sx={{ color: "text.secondary" }}><Mono>{finding.address || finding.path}</Mono></Box>
         </Box>
       ))}
@@ -54,7 +54,7 @@ function FindingRow({ change, finding }: { change: Schemas["ChangeDetail"]; find
       answer(
         api.POST("/api/v1/changes/{change_id}/waivers", {
           params: { path: { change_id: change.id } },
-          body: { code: finding.code, place: finding.place ?? "", reason: reason ?? "" },
+          body: { code: finding.code, address: finding.waiver_address ?? "", reason: reason ?? "" },
         }),
       ),
     onSuccess: () => askAgain(queries),
@@ -70,15 +70,15 @@ function FindingRow({ change, finding }: { change: Schemas["ChangeDetail"]; find
         <Box sx={{ flex: 1 }}>
           {finding.message} <strong>{finding.hint}</strong>
         </Box>
-        {finding.blocks && reason === null && <Button color="inherit" onClick={() => { setReason(""); }}>Accept …</Button>}
+        {finding.blocks && reason === null && <Button color="inherit" onClick={() => { setReason(""); }}>Waive …</Button>}
       </Box>
       {finding.address && <Box sx={{ color: "text.secondary", fontSize: 12 }}><Mono>{finding.address}</Mono></Box>}
       {finding.why && <Box sx={{ color: "text.secondary", fontSize: 12 }}>why: {finding.why}</Box>}
       {finding.waived && <Box sx={{ color: "text.secondary" }}>accepted by {finding.waived}</Box>}
       {finding.blocks && reason !== null && (
         <Box sx={{ display: "flex", gap: 1, mt: 0.5 }}>
-          <TextField label="Why is this right all the same?" value={reason} onChange={(event) => { setReason(event.target.value); }} sx={{ width: 420 }} />
-          <Button variant="outlined" disabled={!reason.trim()} onClick={() => { waive.mutate(); }}>Accept</Button>
+          <TextField label="Reason for the waiver" value={reason} onChange={(event) => { setReason(event.target.value); }} sx={{ width: 420 }} />
+          <Button variant="outlined" disabled={!reason.trim()} onClick={() => { waive.mutate(); }}>Waive</Button>
           <Button color="inherit" onClick={() => { setReason(null); }}>Cancel</Button>
         </Box>
       )}

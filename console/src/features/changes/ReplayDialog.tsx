@@ -46,7 +46,7 @@ export function ReplayDialog({ change, onClose }: { change: Schemas["ChangeDetai
           </Box>
         ))}
         {tried.data?.findings.map((finding) => (
-          <Box key={finding.code + finding.place}><KindMark kind={finding.severity} /> {finding.message} {finding.hint}</Box>
+          <Box key={finding.code + finding.waiver_address}><KindMark kind={finding.severity} /> {finding.message} {finding.hint}</Box>
         ))}
       </DialogContent>
       <DialogActions>

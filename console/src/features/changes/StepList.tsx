@@ -51,7 +51,7 @@ export function StepList({ change, isEditable }: { change: Schemas["ChangeDetail
             {step.outcome.changes.length > SHOWN && <Box sx={{ color: "text.secondary" }}>and {step.outcome.changes.length - SHOWN} more places</Box>}
           </Box>
           {isEditable && (
-            <Button color="inherit" aria-label={`Take out step ${String(step.position)}`} disabled={drop.isPending} onClick={() => { drop.mutate(step.id); }}>
+            <Button color="inherit" aria-label={`Remove step ${String(step.position)}`} disabled={drop.isPending} onClick={() => { drop.mutate(step.id); }}>
               Take out
             </Button>
           )}

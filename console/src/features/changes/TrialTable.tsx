@@ -16,7 +16,7 @@ const MOST_SHOWN = 200;
 /** What a step would do, each place with its old and new value. */
 export function TrialTable({ outcome }: { outcome: Schemas["OutcomeOut"] }) {
   const { changes } = outcome;
-  if (outcome.kind === "same") return <Typography>Nothing to do: it is so already.</Typography>;
+  if (outcome.kind === "same") return <Typography>Nothing to do: these values are set already.</Typography>;
   return (
     <Box>
       <Typography variant="body2" color="text.secondary" gutterBottom>{counted(changes.length, "place changes", "places change")}:</Typography>
@@ -24,7 +24,7 @@ export function TrialTable({ outcome }: { outcome: Schemas["OutcomeOut"] }) {
         <Table stickyHeader>
           <TableHead>
             <TableRow>
-              <TableCell>Place</TableCell>
+              <TableCell>Address</TableCell>
               <TableCell>Now</TableCell>
               <TableCell>Then</TableCell>
             </TableRow>

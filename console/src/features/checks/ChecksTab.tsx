@@ -33,7 +33,7 @@ export function ChecksTab({ server }: { server: Schemas["ServerOut"] }) {
         <Paper sx={{ p: 1.5, mb: 1.5 }}>
           <Typography gutterBottom>{verdictOf(found.data)}</Typography>
           {found.data.findings.map((finding) => (
-            <FindingRow key={`${finding.code} ${finding.place ?? ""} ${finding.message}`} serverId={server.id} finding={finding} />
+            <FindingRow key={`${finding.code} ${finding.waiver_address ?? ""} ${finding.message}`} serverId={server.id} finding={finding} />
           ))}
         </Paper>
       )}
@@ -62,7 +62,7 @@ function FindingRow({ serverId, finding }: { serverId: string; finding: Finding 
         </Link>
         <Box sx={{ flex: 1, minWidth: 260 }}>{finding.message} <strong>{finding.hint}</strong></Box>
         {!finding.waived && finding.severity !== "notice" && !isOpen && (
-          <Button color="inherit" onClick={() => { setOpen(true); }}>Accept …</Button>
+          <Button color="inherit" onClick={() => { setOpen(true); }}>Waive …</Button>
         )}
       </Box>
       {finding.address && <Box sx={{ color: "text.secondary", fontSize: 12 }}><Mono>{finding.address}</Mono></Box>}
@@ -82,7 +82,7 @@ function AcceptForm({ serverId, finding, onClose }: { serverId: string; finding:
       answer(
         api.POST("/api/v1/servers/{server_id}/waivers", {
           params: { path: { server_id: serverId } },
-          body: { code: finding.code, place: finding.place ?? "", reason, until: until ? endOf(until) : null },
+          body: { code: finding.code, address: finding.waiver_address ?? "", reason, until: until ? endOf(until) : null },
         }),
       ),
     onSuccess: () => askAgain(queries),
@@ -90,15 +90,15 @@ function AcceptForm({ serverId, finding, onClose }: { serverId: string; finding:
   return (
     <>
       <Box sx={{ display: "flex", gap: 1, mt: 0.75, flexWrap: "wrap" }}>
-        <TextField label="Why is this right all the same?" value={reason} onChange={(event) => { setReason(event.target.value); }} sx={{ width: 420 }} />
+        <TextField label="Reason for the waiver" value={reason} onChange={(event) => { setReason(event.target.value); }} sx={{ width: 420 }} />
         <TextField
-          label="Last day (or for good)"
+          label="Last day (empty: no end)"
           type="date"
           value={until}
           onChange={(event) => { setUntil(event.target.value); }}
           slotProps={{ inputLabel: { shrink: true } }}
         />
-        <Button variant="outlined" disabled={!reason.trim() || waive.isPending} onClick={() => { waive.mutate(); }}>Accept</Button>
+        <Button variant="outlined" disabled={!reason.trim() || waive.isPending} onClick={() => { waive.mutate(); }}>Waive</Button>
         <Button color="inherit" onClick={onClose}>Cancel</Button>
       </Box>
       <ProblemNote error={waive.error} />

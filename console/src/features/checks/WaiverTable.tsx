@@ -37,7 +37,7 @@ export function WaiverTable({ serverId }: { serverId: string }) {
         <TableHead>
           <TableRow>
             <TableCell>Waiver</TableCell>
-            <TableCell>Finding and place</TableCell>
+            <TableCell>Finding and address</TableCell>
             <TableCell>Reason</TableCell>
             <TableCell>Until</TableCell>
             <TableCell />
@@ -47,11 +47,11 @@ export function WaiverTable({ serverId }: { serverId: string }) {
           {waivers.data.map((waiver) => (
             <TableRow key={waiver.id}>
               <TableCell><KindMark kind={waiver.state} /></TableCell>
-              <TableCell>{waiver.code}<br /><Mono>{waiver.place}</Mono></TableCell>
+              <TableCell>{waiver.code}<br /><Mono>{waiver.address}</Mono></TableCell>
               <TableCell>{waiver.reason}<br />{waiver.author}</TableCell>
               <TableCell>{waiver.until ? lastDay(waiver.until) : "for good"}</TableCell>
               <TableCell align="right">
-                <Button color="inherit" disabled={takeBack.isPending} onClick={() => { takeBack.mutate(waiver.id); }}>Take back</Button>
+                <Button color="inherit" disabled={takeBack.isPending} onClick={() => { takeBack.mutate(waiver.id); }}>Remove</Button>
               </TableCell>
             </TableRow>
           ))}

@@ -36,8 +36,8 @@ export function BalanceFigure({ of }: { of: FigureOf }) {
   return (
     <>
       <FigureForm onSubmit={() => { setAsked({ address: address.trim(), by: by.trim() }); }}>
-        <TextField required label="Numbers at, such as sea/finds.xml#find/band/@holds" value={address} onChange={(event) => { setAddress(event.target.value); }} sx={{ width: 430 }} slotProps={{ htmlInput: { style: { fontFamily: MONO, fontSize: 12 } } }} />
-        <TextField label="Grouped by, such as depth" value={by} onChange={(event) => { setBy(event.target.value); }} sx={{ width: 220 }} />
+        <TextField required label="Address of the numbers" value={address} onChange={(event) => { setAddress(event.target.value); }} sx={{ width: 430 }} slotProps={{ htmlInput: { style: { fontFamily: MONO, fontSize: 12 } } }} />
+        <TextField label="Group by (field)" value={by} onChange={(event) => { setBy(event.target.value); }} sx={{ width: 220 }} />
       </FigureForm>
       <ProblemNote error={found.error} />
       {found.data && !found.error && <Balance tally={found.data} />}
@@ -73,11 +73,11 @@ function Balance({ tally }: { tally: Schemas["TallyOut"] }) {
           <TableHead>
             <TableRow>
               <TableCell>Group</TableCell>
-              <TableCell align="right">Places before</TableCell>
+              <TableCell align="right">Count before</TableCell>
               <TableCell align="right">after</TableCell>
               <TableCell align="right">Sum before</TableCell>
               <TableCell align="right">after</TableCell>
-              <TableCell align="right">By</TableCell>
+              <TableCell align="right">Delta</TableCell>
             </TableRow>
           </TableHead>
           <TableBody>

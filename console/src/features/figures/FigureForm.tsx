@@ -10,7 +10,7 @@ export function FigureForm({ children, onSubmit }: { children: ReactNode; onSubm
   return (
     <Box component="form" sx={{ display: "flex", gap: 1, mb: 1, flexWrap: "wrap", alignItems: "center" }} onSubmit={(event) => { event.preventDefault(); onSubmit(); }}>
       {children}
-      <Button type="submit" variant="outlined">Work out</Button>
+      <Button type="submit" variant="outlined">Calculate</Button>
     </Box>
   );
 }

@@ -34,7 +34,7 @@ export function Derived({ of }: { of: FigureOf }) {
     <>
       <FigureForm onSubmit={() => { setAsked({ name: name.trim(), amount: amount.trim() }); }}>
         <TextField required label="Value that the gamebook derives" value={name} onChange={(event) => { setName(event.target.value); }} sx={{ width: 260 }} />
-        <TextField label="For this amount in stock" type="number" value={amount} onChange={(event) => { setAmount(event.target.value); }} sx={{ width: 200 }} />
+        <TextField label="Amount in stock" type="number" value={amount} onChange={(event) => { setAmount(event.target.value); }} sx={{ width: 200 }} />
       </FigureForm>
       <ProblemNote error={found.error} />
       {found.data && (
@@ -71,7 +71,7 @@ export function FreeNumbers({ of }: { of: FigureOf }) {
   return (
     <>
       <FigureForm onSubmit={() => { setAsked(address.split(/\s+/).filter(Boolean)); }}>
-        <TextField required label="Ids at, such as sea/chart.xml#berth/@code; several are one set" value={address} onChange={(event) => { setAddress(event.target.value); }} sx={{ width: 480 }} slotProps={{ htmlInput: { style: { fontFamily: MONO, fontSize: 12 } } }} />
+        <TextField required label="Addresses of the ids (several form one set)" value={address} onChange={(event) => { setAddress(event.target.value); }} sx={{ width: 480 }} slotProps={{ htmlInput: { style: { fontFamily: MONO, fontSize: 12 } } }} />
       </FigureForm>
       <ProblemNote error={found.error} />
       {found.data && (
@@ -105,7 +105,7 @@ export function Distances({ of }: { of: FigureOf }) {
   return (
     <>
       <FigureForm onSubmit={() => { setAsked({ address: address.trim(), axes: parts(axes), centre: parts(centre), radius: radius.trim() || null }); }}>
-        <TextField required label="Entries at, such as sea/chart.xml#ground" value={address} onChange={(event) => { setAddress(event.target.value); }} sx={{ width: 340 }} slotProps={{ htmlInput: { style: { fontFamily: MONO, fontSize: 12 } } }} />
+        <TextField required label="Address of the entries" value={address} onChange={(event) => { setAddress(event.target.value); }} sx={{ width: 340 }} slotProps={{ htmlInput: { style: { fontFamily: MONO, fontSize: 12 } } }} />
         <TextField required label="Axes" value={axes} onChange={(event) => { setAxes(event.target.value); }} sx={{ width: 110 }} />
         <TextField required label="Centre" value={centre} onChange={(event) => { setCentre(event.target.value); }} sx={{ width: 130 }} />
         <TextField label="Radius" type="number" value={radius} onChange={(event) => { setRadius(event.target.value); }} sx={{ width: 110 }} />

@@ -54,7 +54,7 @@ function Odds({ odds }: { odds: Schemas["OddsOut"] }) {
   return (
     <Box sx={{ display: "grid", gridTemplateColumns: { lg: "1fr 1fr" }, gap: 1.5, alignItems: "start" }}>
       <Paper sx={{ p: 1 }}>
-        <Typography variant="body2" color="text.secondary" sx={{ px: 1 }}>Chance of at least one in a haul, in per cent</Typography>
+        <Typography variant="body2" color="text.secondary" sx={{ px: 1 }}>Chance of at least one per draw (%)</Typography>
         <BarChart
           height={70 + chances.length * (hasMoved ? 34 : 26)}
           layout="horizontal"

@@ -90,7 +90,7 @@ export function EntriesGrid({ serverId, path, changeId }: Props) {
         </Typography>
       </Box>
       <ProblemNote error={edit.error} />
-      {entries.data.rows.length === 0 && <Alert severity="info" variant="outlined">This file has no entries; look at its text.</Alert>}
+      {entries.data.rows.length === 0 && <Alert severity="info" variant="outlined">This file has no entries. Open the Text tab.</Alert>}
       <Box sx={{ height: "calc(100vh - 236px)", minHeight: 320 }}>
         <DataGrid
           rows={rows}

@@ -65,7 +65,7 @@ export function FilePage() {
           sx={{ width: 340 }}
           slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}
         >
-          <MenuItem value="">Only look (as on the server)</MenuItem>
+          <MenuItem value="">Read only (as on the server)</MenuItem>
           {open.map((one) => (
             <MenuItem key={one.id} value={String(one.id)}>
               Change {one.id}: {one.title}

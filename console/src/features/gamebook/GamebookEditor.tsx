@@ -33,7 +33,7 @@ export function GamebookEditor({ serverId, name, text, line, isNew = false }: Pr
   const queries = useQueryClient();
   const params = { path: { server_id: serverId } };
   const trial = useMutation({
-    mutationFn: () => answer(api.POST("/api/v1/servers/{server_id}/gamebook/try", { params, body: { text: draft } })),
+    mutationFn: () => answer(api.POST("/api/v1/servers/{server_id}/gamebook/test", { params, body: { text: draft } })),
   });
   const keep = useMutation({
     mutationFn: () => answer(api.PUT("/api/v1/gamebooks/{name}", { params: { path: { name } }, body: { text: draft } })),
@@ -67,18 +67,18 @@ export function GamebookEditor({ serverId, name, text, line, isNew = false }: Pr
           }}
         />
         <Box sx={{ display: "flex", gap: 1, mt: 0.5, alignItems: "center" }}>
-          <Button variant="outlined" disabled={trial.isPending} onClick={() => { trial.mutate(); }}>Try on the files</Button>
+          <Button variant="outlined" disabled={trial.isPending} onClick={() => { trial.mutate(); }}>Test on the files</Button>
           <Button variant="contained" disabled={!isEdited || keep.isPending} onClick={() => { keep.mutate(); }}>Keep as {name}</Button>
-          {isEdited && !isNew && <Button color="inherit" onClick={() => { setDraft(text); }}>As it was</Button>}
-          {keep.isSuccess && <Typography variant="body2" color="text.secondary">Kept.</Typography>}
+          {isEdited && !isNew && <Button color="inherit" onClick={() => { setDraft(text); }}>Discard edits</Button>}
+          {keep.isSuccess && <Typography variant="body2" color="text.secondary">Saved.</Typography>}
         </Box>
         <ProblemNote error={trial.error ?? keep.error} />
       </Box>
       <Paper sx={{ flex: 2, minWidth: 320, p: 1.5, maxHeight: "calc(100vh - 210px)", overflow: "auto" }}>
-        <Typography variant="h2" gutterBottom>What it would find</Typography>
+        <Typography variant="h2" gutterBottom>What it would report</Typography>
         {trial.data ? <TrialResult trial={trial.data} onLine={goTo} /> : (
           <Typography variant="body2" color="text.secondary">
-            Edit a rule and press “Try on the files”: what the text as it stands here finds in the newest files is shown
+            Edit a rule and press “Try on the files”: what the text as it stands here finds in the latest files is shown
             beside what the kept one finds. Nothing is kept by that.
           </Typography>
         )}
@@ -91,7 +91,7 @@ function TrialResult({ trial, onLine }: { trial: Schemas["GamebookTrial"]; onLin
   if (trial.faults.length > 0) {
     return (
       <>
-        <Alert severity="error" variant="outlined" sx={{ mb: 1 }}>It cannot be used like this.</Alert>
+        <Alert severity="error" variant="outlined" sx={{ mb: 1 }}>This gamebook is not valid.</Alert>
         {trial.faults.map((fault) => (
           <Box key={`${String(fault.line)} ${fault.message}`} sx={{ mb: 0.75 }}>
             <Link component="button" onClick={() => { onLine(fault.line); }}>line {fault.line}</Link> {fault.message} <strong>{fault.hint}</strong>
@@ -120,7 +120,7 @@ function Findings({ kind, findings }: { kind: string; findings: Schemas["Finding
   return (
     <Box sx={{ mb: 1.5 }}>
       {findings.slice(0, MOST).map((finding) => (
-        <Box key={`${finding.code} ${finding.place ?? ""} ${finding.message}`} sx={{ py: 0.5, borderBottom: 1, borderColor: "divider" }}>
+        <Box key={`${finding.code} ${finding.waiver_address ?? ""} ${finding.message}`} sx={{ py: 0.5, borderBottom: 1, borderColor: "divider" }}>
           <KindMark kind={kind} /> <KindMark kind={finding.severity} /> {finding.message} <strong>{finding.hint}</strong>
           <Box sx={{ color: "text.secondary", fontSize: 12 }}><Mono>{finding.address || finding.path}</Mono></Box>
         </Box>

@@ -27,7 +27,7 @@ export function KnownFiles({ files, unknown, onLine }: Props) {
             <TableRow>
               <TableCell>File</TableCell>
               <TableCell>What it is</TableCell>
-              <TableCell>A change holds</TableCell>
+              <TableCell>Takes effect</TableCell>
               <TableCell align="right">Files</TableCell>
               <TableCell align="right">Rules</TableCell>
               <TableCell align="right">Line</TableCell>

@@ -49,9 +49,9 @@ export function RuleTable({ rules, onLine }: Props) {
           <TableHead>
             <TableRow>
               <TableCell>Rule</TableCell>
-              <TableCell>Gravity</TableCell>
+              <TableCell>Severity</TableCell>
               <TableCell align="right">Places</TableCell>
-              <TableCell align="right">Holds</TableCell>
+              <TableCell align="right">Satisfied</TableCell>
               <TableCell align="right">Line</TableCell>
             </TableRow>
           </TableHead>

@@ -14,21 +14,21 @@ import { ProblemNote } from "../../shared/ProblemNote";
 import { when } from "../../shared/when";
 import { OptionFields } from "./OptionFields";
 
-/** Asks once more before the game is stopped, says what will be written, and when: now, or at the next window. */
+/** Asks once more before the game is stopped, says what will be written, and when: now, or at the next task. */
 export function DeployDialog({ change, onClose }: { change: Schemas["ChangeDetail"]; onClose: () => void }) {
   const [options, setOptions] = useState(AT_ONCE);
   const queries = useQueryClient();
   const params = { path: { change_id: change.id } };
   const server = { path: { server_id: change.server } };
   const known = useQuery({ queryKey: ["servers", change.server], queryFn: () => answer(api.GET("/api/v1/servers/{server_id}", { params: server })) });
-  const windows = useQuery({ queryKey: ["windows", change.server], queryFn: () => answer(api.GET("/api/v1/servers/{server_id}/windows", { params: server })) });
+  const tasks = useQuery({ queryKey: ["schedule", change.server], queryFn: () => answer(api.GET("/api/v1/servers/{server_id}/schedule", { params: server })) });
   const onSuccess = async () => {
     onClose();
     await askAgain(queries);
   };
   const deploy = useMutation({ mutationFn: () => answer(api.POST("/api/v1/changes/{change_id}/deploy", { params, body: options })), onSuccess });
   const queue = useMutation({ mutationFn: () => answer(api.POST("/api/v1/changes/{change_id}/queue", { params })), onSuccess });
-  const next = windows.data?.find((window) => window.does === "restart");
+  const next = tasks.data?.find((task) => task.task === "restart");
   return (
     <Dialog open onClose={onClose} fullWidth maxWidth="sm">
       <DialogTitle>Deploy to {change.server}?</DialogTitle>
@@ -40,7 +40,7 @@ export function DeployDialog({ change, onClose }: { change: Schemas["ChangeDetai
         {change.touched.map((path) => (
           <Typography key={path} variant="body2"><Mono>{path}</Mono></Typography>
         ))}
-        <OptionFields options={options} onChange={setOptions} canRehearse={known.data?.care["may_rehearse"] === true} />
+        <OptionFields options={options} onChange={setOptions} canRehearse={known.data?.maintenance["may_rehearse"] === true} />
         <ProblemNote error={deploy.error ?? queue.error} />
       </DialogContent>
       <DialogActions>

@@ -6,7 +6,7 @@ import { useState } from "react";
 import { askAgain } from "../../api/askAgain";
 import { answer, api, ApiProblem, type Schemas } from "../../api/client";
 import { ProblemNote } from "../../shared/ProblemNote";
-import { TakeInButton } from "./TakeInButton";
+import { UploadButton } from "./UploadButton";
 
 /** What a run waits for a person to do, with the buttons to say that it is done. */
 export function ManualRequest({ run }: { run: Schemas["RunOut"] }) {
@@ -22,7 +22,7 @@ export function ManualRequest({ run }: { run: Schemas["RunOut"] }) {
   const say = useMutation({
     mutationFn: () =>
       answer(
-        api.POST("/api/v1/servers/{server_id}/said", {
+        api.POST("/api/v1/servers/{server_id}/report", {
           params: { path: { server_id: run.server } },
           body: { is_running: isStart, is_sure: contradicted },
         }),
@@ -37,11 +37,11 @@ export function ManualRequest({ run }: { run: Schemas["RunOut"] }) {
       sx={{ my: 1 }}
       action={
         <>
-          {isCarrying && <Button color="inherit" href={`/api/v1/runs/${String(run.id)}/hand-out`}>Get the files</Button>}
-          {server.data?.connection["kind"] === "manual" && <TakeInButton serverId={run.server} />}
+          {isCarrying && <Button color="inherit" href={`/api/v1/runs/${String(run.id)}/instructions`}>Download instructions</Button>}
+          {server.data?.connection["kind"] === "manual" && <UploadButton serverId={run.server} />}
           {isSaid && (
             <Button color="inherit" disabled={say.isPending} onClick={() => { say.mutate(); }}>
-              {contradicted ? "I am sure" : isStart ? "It is started" : "It is stopped"}
+              {contradicted ? "I am sure" : isStart ? "It is started" : "Report as stopped"}
             </Button>
           )}
         </>

@@ -12,7 +12,7 @@ export function OptionFields({ options, onChange, canRehearse = false }: { optio
   return (
     <Box sx={{ display: "flex", flexWrap: "wrap", gap: 2, alignItems: "center", my: 1 }}>
       <TextField
-        label="Tell the players, minutes before"
+        label="Warn players (minutes before)"
         type="number"
         value={options.announce}
         slotProps={{ htmlInput: { min: 0, max: 120 } }}
@@ -21,7 +21,7 @@ export function OptionFields({ options, onChange, canRehearse = false }: { optio
       />
       <FormControlLabel
         control={<Switch checked={options.wait === "empty"} onChange={(_, on) => { onChange({ ...options, wait: on ? "empty" : "" }); }} />}
-        label="Wait until nobody plays"
+        label="Wait until no one plays"
       />
       {canRehearse && (
         <FormControlLabel

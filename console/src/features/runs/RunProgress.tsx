@@ -47,7 +47,7 @@ export function RunProgress({ runId }: { runId: number }) {
         </Typography>
         {state === "running" && (
           <Button color="error" variant="outlined" disabled={cancel.isPending || !CANCELS[onCancel]} onClick={() => { cancel.mutate(); }}>
-            {CANCELS[onCancel] ?? (cancelledBy ? `Cancelled by ${cancelledBy}; what was written is taken back` : "What was written is taken back")}
+            {CANCELS[onCancel] ?? (cancelledBy ? `Cancelled by ${cancelledBy}; what was written is reverted` : "What was written is taken back")}
           </Button>
         )}
       </Box>
@@ -98,7 +98,7 @@ function Evidence({ run }: { run: Run }) {
       )}
       {run.evidence_files.length > 0 && (
         <Box sx={{ mt: 1 }}>
-          <Typography variant="body2" color="text.secondary">Files that the start wrote, kept before they were removed</Typography>
+          <Typography variant="body2" color="text.secondary">Files that the start wrote (saved before they were removed)</Typography>
           <Box component="ul" sx={{ m: 0, pl: 2.5 }}>
             {run.evidence_files.map((file) => (
               <li key={file.path}>

@@ -14,7 +14,7 @@ import { ProblemNote } from "../../shared/ProblemNote";
 import { TextDifference } from "../../shared/TextDifference";
 import { MONO } from "../../theme";
 
-/** Any two states of servers side by side: snapshots, the live files, the defaults, the newest files of another server. */
+/** Any two states of servers side by side: snapshots, the live files, the defaults, the latest files of another server. */
 export function CompareTab({ serverId }: { serverId: string }) {
   const [old, setOld] = useState(`${serverId}@defaults`);
   const [fresh, setFresh] = useState(`${serverId}@latest`);
@@ -35,13 +35,13 @@ export function CompareTab({ serverId }: { serverId: string }) {
       <Box component="form" sx={{ display: "flex", gap: 1, mb: 1, flexWrap: "wrap", alignItems: "center" }} onSubmit={(event) => { event.preventDefault(); setWanted(only.trim()); }}>
         <StateField label="From" value={old} states={states} onChange={setOld} />
         <StateField label="To" value={fresh} states={states} onChange={setFresh} />
-        <TextField label="Only at, such as sea/*.xml#find[Copper*]" value={only} onChange={(event) => { setOnly(event.target.value); }} sx={{ width: 290 }} slotProps={{ htmlInput: { style: { fontFamily: MONO, fontSize: 12 } } }} />
-        <Button type="submit" variant="outlined">Narrow</Button>
+        <TextField label="Only this address or pattern" value={only} onChange={(event) => { setOnly(event.target.value); }} sx={{ width: 290 }} slotProps={{ htmlInput: { style: { fontFamily: MONO, fontSize: 12 } } }} />
+        <Button type="submit" variant="outlined">Filter</Button>
         <TextField select label="Shown" value={shape} onChange={(event) => { setShape(event.target.value); }} sx={{ width: 120 }}>
           <MenuItem value="entries">by entry</MenuItem>
           <MenuItem value="text">as text</MenuItem>
         </TextField>
-        <Button href={page} target="_blank" rel="noopener">Page to print</Button>
+        <Button href={page} target="_blank" rel="noopener">Print view</Button>
       </Box>
       <ProblemNote error={found.error} />
       {found.data && !found.error && (

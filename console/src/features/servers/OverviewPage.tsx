@@ -36,7 +36,7 @@ export function OverviewPage() {
       <ProblemNote error={servers.error} />
       {servers.data?.length === 0 && (
         <Paper sx={{ p: 3 }}>
-          <Typography>No server yet. Add one: say how its files are reached and how its game is stopped and started.</Typography>
+          <Typography>No servers yet. Add the first one: its connection and its control.</Typography>
         </Paper>
       )}
       {servers.data && servers.data.length > 0 && (

@@ -56,11 +56,11 @@ function serverOf(sheet: Sheet, known: Schemas["ServerOut"] | undefined): Schema
     gamebook: sheet.gamebook || null,
     connection: connectionOf(sheet, known?.connection ?? {}),
     control: controlOf(sheet, known?.control ?? {}),
-    care: (known?.care ?? CARE) as Schemas["Care"],
+    maintenance: (known?.maintenance ?? CARE) as Schemas["Maintenance"],
   };
 }
 
-const CARE: Schemas["Care"] = {
+const CARE: Schemas["Maintenance"] = {
   announcement: "", crash_places: [], settle: 0, patience: 0, may_rehearse: false, must_rehearse: false,
   retention: { last: 20, daily: 14, weekly: 8, monthly: 12 },
 };
@@ -167,7 +167,7 @@ export function ServerDialog({ server, onClose }: { server?: Schemas["ServerOut"
         <DialogContent sx={{ display: "grid", gap: 1.5, gridTemplateColumns: "1fr 1fr", pt: "8px !important" }}>
           <TextField
             select
-            label="Files are reached by"
+            label="Connection"
             value={sheet.kind}
             onChange={(event) => { setSheet({ ...sheet, kind: event.target.value, port: PORTS[event.target.value] ?? sheet.port }); }}
           >
@@ -175,13 +175,13 @@ export function ServerDialog({ server, onClose }: { server?: Schemas["ServerOut"
             <MenuItem value="ftps">FTPS (FTP inside TLS)</MenuItem>
             <MenuItem value="ftp">FTP, in clear text</MenuItem>
             <MenuItem value="folder">A folder on this machine</MenuItem>
-            <MenuItem value="manual">You carry them by hand</MenuItem>
+            <MenuItem value="manual">Manual: you transfer the files</MenuItem>
           </TextField>
-          <TextField select label="The game is stopped and started by" value={sheet.control} onChange={set("control")}>
+          <TextField select label="Control" value={sheet.control} onChange={set("control")}>
             <MenuItem value="http">An HTTP control</MenuItem>
-            <MenuItem value="console">Its console</MenuItem>
+            <MenuItem value="console">Game console</MenuItem>
             <MenuItem value="commands">Commands on this machine</MenuItem>
-            <MenuItem value="manual">You, by hand</MenuItem>
+            <MenuItem value="manual">Manual: you stop and start it</MenuItem>
           </TextField>
           <TextField select label="Gamebook" value={sheet.gamebook} onChange={set("gamebook")}>
             <MenuItem value="">None</MenuItem>

@@ -11,7 +11,7 @@ import { askAgain } from "../../api/askAgain";
 import { answer, api } from "../../api/client";
 import { ProblemNote } from "../../shared/ProblemNote";
 import { Trail } from "../../shared/Trail";
-import { CareTab } from "../care/CareTab";
+import { MaintenanceTab } from "../maintenance/MaintenanceTab";
 import { ChangesTab } from "../changes/ChangesTab";
 import { ChecksTab } from "../checks/ChecksTab";
 import { FilesTab } from "../files/FilesTab";
@@ -67,7 +67,7 @@ export function ServerPage() {
         </Alert>
       )}
       <Tabs value={tab} variant="scrollable" scrollButtons={false} sx={{ borderBottom: 1, borderColor: "divider", mb: 1.5 }}>
-        {["files", "findings", "changes", "compare", "figures", "upgrade", "gamebook", "review", "timeline", "care"].map((name) => (
+        {["files", "findings", "changes", "compare", "figures", "upgrade", "gamebook", "review", "timeline", "maintenance"].map((name) => (
           <Tab key={name} value={name} label={name[0]?.toUpperCase() + name.slice(1)} component={RouterLink} to={`/servers/${serverId}/${name}`} />
         ))}
       </Tabs>
@@ -79,7 +79,7 @@ export function ServerPage() {
       {tab === "upgrade" && <UpgradeTab server={server.data} />}
       {tab === "gamebook" && <GamebookTab server={server.data} />}
       {tab === "review" && <ReviewTab serverId={serverId} />}
-      {tab === "care" && <CareTab server={server.data} />}
+      {tab === "maintenance" && <MaintenanceTab server={server.data} />}
       {tab === "timeline" && <TimelineTab serverId={serverId} />}
       {asked === "defaults" && <DefaultsDialog serverId={serverId} onClose={close} />}
       {asked === "settings" && <ServerDialog server={server.data} onClose={close} />}

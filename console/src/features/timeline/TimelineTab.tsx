@@ -99,7 +99,7 @@ function SnapshotRow({ snapshot, isNewest, onRollBack }: { snapshot: Snapshot; i
   const keep = useMutation({
     mutationFn: (why: string) =>
       answer(
-        api.PUT("/api/v1/servers/{server_id}/snapshots/{snapshot_id}/kept", {
+        api.PUT("/api/v1/servers/{server_id}/snapshots/{snapshot_id}/pin", {
           params: { path: { server_id: snapshot.server, snapshot_id: snapshot.id } },
           body: { why },
         }),
@@ -113,7 +113,7 @@ function SnapshotRow({ snapshot, isNewest, onRollBack }: { snapshot: Snapshot; i
       what={<>{name}: {snapshot.reason}</>}
       more={
         <>
-          {snapshot.files} files {snapshot.is_good && <KindMark kind="good" />} {snapshot.kept && <KindMark kind="kept" />} {snapshot.kept}
+          {snapshot.files} files {snapshot.is_good && <KindMark kind="good" />} {snapshot.pinned && <KindMark kind="pinned" />} {snapshot.pinned}
           <ProblemNote error={keep.error} />
         </>
       }
@@ -121,8 +121,8 @@ function SnapshotRow({ snapshot, isNewest, onRollBack }: { snapshot: Snapshot; i
         snapshot.kind !== "defaults" && (
           <>
             <Button color="inherit" href={`/api/v1/servers/${snapshot.server}/snapshots/${String(snapshot.id)}/export`}>ZIP</Button>
-            <Button color="inherit" disabled={keep.isPending} onClick={() => { keep.mutate(snapshot.kept ? "" : "from the timeline"); }}>
-              {snapshot.kept ? "Let go" : "Keep"}
+            <Button color="inherit" disabled={keep.isPending} onClick={() => { keep.mutate(snapshot.pinned ? "" : "from the timeline"); }}>
+              {snapshot.pinned ? "Unpin" : "Pin"}
             </Button>
             {!isNewest && (
               <Button variant="outlined" aria-label={`Roll back to snapshot ${String(snapshot.id)}`} onClick={onRollBack}>Roll back to this</Button>
@@ -165,7 +165,7 @@ function TakeSnapshot({ serverId }: { serverId: string }) {
   const queries = useQueryClient();
   const take = useMutation({
     mutationFn: () =>
-      answer(api.POST("/api/v1/servers/{server_id}/snapshots", { params: { path: { server_id: serverId } }, body: { reason, keep: reason !== "" } })),
+      answer(api.POST("/api/v1/servers/{server_id}/snapshots", { params: { path: { server_id: serverId } }, body: { reason, pin: reason !== "" } })),
     onSuccess: async () => {
       setReason("");
       await askAgain(queries);
@@ -173,8 +173,8 @@ function TakeSnapshot({ serverId }: { serverId: string }) {
   });
   return (
     <>
-      <TextField label="Snapshot, and why" value={reason} onChange={(event) => { setReason(event.target.value); }} sx={{ width: 220 }} />
-      <Button variant="outlined" disabled={take.isPending} onClick={() => { take.mutate(); }}>Take it</Button>
+      <TextField label="Reason for the snapshot" value={reason} onChange={(event) => { setReason(event.target.value); }} sx={{ width: 220 }} />
+      <Button variant="outlined" disabled={take.isPending} onClick={() => { take.mutate(); }}>Take snapshot</Button>
       <ProblemNote error={take.error} />
     </>
   );
@@ -205,7 +205,7 @@ function RunDialog({ serverId, snapshot, onClose, onBegun }: { serverId: string;
         <Typography>
           {snapshot === null
             ? "The game is stopped, what it holds then is kept as a snapshot, and the game is started again and watched."
-            : `The game is stopped, what it holds now is kept as a snapshot, the files of “${snapshot.reason}” are put back and compared, and the game is started again.`}
+            : `The game is stopped, a snapshot of its current files is taken, the files of “${snapshot.reason}” are restored and verified, and the game is started again.`}
         </Typography>
         <OptionFields options={options} onChange={setOptions} />
         <ProblemNote error={begin.error} />

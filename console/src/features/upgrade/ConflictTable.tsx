@@ -36,7 +36,7 @@ export function ConflictTable({ conflicts, names, words, choices, onChoose }: {
       <Table>
         <TableHead>
           <TableRow>
-            <TableCell>Place</TableCell>
+            <TableCell>Address</TableCell>
             <TableCell align="right">{names[0]}</TableCell>
             <TableCell align="right">{names[1]}</TableCell>
             <TableCell align="right">{names[2]}</TableCell>
@@ -68,7 +68,7 @@ function Row({ conflict, words, choice, onChoose }: { conflict: Schemas["Conflic
         <ToggleButtonGroup size="small" exclusive value={hasOwn ? "own" : choice} onChange={(_, side: string | null) => { if (side) onChoose(side === "own" ? `=${conflict.mine ?? ""}` : side); }} aria-label={`Decide ${conflict.address}`}>
           <ToggleButton value="mine" sx={{ textTransform: "none", py: 0.25 }}>{words.mine}</ToggleButton>
           <ToggleButton value="theirs" sx={{ textTransform: "none", py: 0.25 }}>{words.theirs}</ToggleButton>
-          {mayType && <ToggleButton value="own" sx={{ textTransform: "none", py: 0.25 }}>another</ToggleButton>}
+          {mayType && <ToggleButton value="own" sx={{ textTransform: "none", py: 0.25 }}>other value</ToggleButton>}
         </ToggleButtonGroup>
         {hasOwn && (
           <TextField value={choice.slice(1)} onChange={(event) => { onChoose(`=${event.target.value}`); }} sx={{ ml: 1, width: 110 }} slotProps={{ htmlInput: { "aria-label": `Value for ${conflict.address}` } }} />

@@ -48,7 +48,7 @@ export function UpgradeTab({ server }: { server: Schemas["ServerOut"] }) {
   return (
     <>
       <Box sx={{ display: "flex", gap: 1, mb: 1, alignItems: "center" }}>
-        <VersionField label="The files are from" value={old} labels={labels} onChange={setOld} />
+        <VersionField label="Current version of the defaults" value={old} labels={labels} onChange={setOld} />
         <VersionField label="Upgrade to" value={fresh} labels={labels} onChange={setFresh} />
         {!isPair && <Typography variant="body2" color="text.secondary">Choose two different versions.</Typography>}
       </Box>
@@ -88,7 +88,7 @@ function Planned({ upgrade }: { upgrade: Upgrade }) {
         <ConflictTable words={VENDOR_WORDS} conflicts={upgrade.conflicts} names={[upgrade.old, "here", upgrade.new]} choices={choices} onChoose={setChoices} />
       )}
       <Files upgrade={upgrade} />
-      <Keys title="New with the vendor" notes={upgrade.files.flatMap((file) => file.added)} />
+      <Keys title="Added by the vendor" notes={upgrade.files.flatMap((file) => file.added)} />
       <Keys title="Dropped by the vendor" notes={upgrade.files.flatMap((file) => file.dropped)} />
       {upgrade.remaining.length > 0 && (
         <Alert severity="info" variant="outlined">Not shipped any more, and left on the server: {upgrade.remaining.join(", ")}</Alert>
@@ -98,7 +98,7 @@ function Planned({ upgrade }: { upgrade: Upgrade }) {
       ))}
       <Box sx={{ display: "flex", gap: 1, alignItems: "center" }}>
         <TextField label="Title of the change" value={title} onChange={(event) => { setTitle(event.target.value); }} sx={{ width: 360 }} />
-        <Button variant="contained" disabled={undecided > 0 || open.isPending} onClick={() => { open.mutate(); }}>Make it a change</Button>
+        <Button variant="contained" disabled={undecided > 0 || open.isPending} onClick={() => { open.mutate(); }}>Create change</Button>
         {undecided > 0 && <Typography variant="body2" color="text.secondary">{counted(undecided, "conflict is", "conflicts are")} still to be decided.</Typography>}
       </Box>
       <ProblemNote error={open.error} />
@@ -113,10 +113,10 @@ function Files({ upgrade }: { upgrade: Upgrade }) {
         <TableHead>
           <TableRow>
             <TableCell>File</TableCell>
-            <TableCell>What becomes of it</TableCell>
+            <TableCell>Result</TableCell>
             <TableCell align="right">Changed by the vendor</TableCell>
             <TableCell align="right">Changed here</TableCell>
-            <TableCell align="right">Merges by itself</TableCell>
+            <TableCell align="right">Merges automatically</TableCell>
             <TableCell align="right">Conflicts</TableCell>
           </TableRow>
         </TableHead>

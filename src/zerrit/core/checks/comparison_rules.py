@@ -216,7 +216,7 @@ def _advice(examination: Examination, document: Document, number: int) -> Iterat
         except ExpressionInvalid as error:
             yield examination.gamebook.fault(("advice", number), f"This advice cannot be worked out: {error}")
             return
-        message = f"Take care: {rule.when.text.replace('value', text, 1)}."
+        message = f"Take maintenance: {rule.when.text.replace('value', text, 1)}."
         known: Mapping[str, str] = {"heard of in": rule.version, "from": rule.source}
         hint = ", ".join(f"{word} {said}" for word, said in known.items() if said)
         yield examination.finding(rule, "meaning.advice", (document, node), message, hint, Around(node))

@@ -25,7 +25,7 @@ MOST_LOOKS: Final = 200
 
 @dataclass(frozen=True, slots=True)
 class Effect:
-    """When written changes hold: `restart`, `reload`, `next-chart`, `new-world`, `rejoin`; and which they are."""
+    """When written changes hold: `restart`, `reload`, `map-change`, `new-world`, `rejoin`; and which they are."""
 
     takes_effect: str
     addresses: tuple[str, ...]
@@ -45,7 +45,7 @@ def effects(gamebook: Gamebook | None, differences: Iterable[Difference], after:
         when = gamebook.takes_effect(path, nodes[0] if nodes else None)
         if when:
             found.setdefault(when, []).append(difference.address)
-    order = ("new-world", "next-chart", "restart", "rejoin", "reload")
+    order = ("new-world", "map-change", "restart", "rejoin", "reload")
     return [Effect(when, tuple(found[when])) for when in order if when in found]
 
 

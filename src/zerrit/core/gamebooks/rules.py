@@ -13,7 +13,7 @@ from zerrit.core.documents.slots import PLACE, check_form
 from zerrit.core.gamebooks.conditions import Expression, parse_expression
 from zerrit.core.gamebooks.patterns import compile_pattern
 
-TakesEffect = Literal["restart", "reload", "next-chart", "new-world", "rejoin"]
+TakesEffect = Literal["restart", "reload", "map-change", "new-world", "rejoin"]
 Text = Annotated[str, Field(min_length=1, max_length=2000)]
 Name = Annotated[str, Field(min_length=1, max_length=200)]
 Place = Annotated[

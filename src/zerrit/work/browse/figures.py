@@ -1,4 +1,4 @@
-"""Figures of a server: of its newest files, or of what a change makes of them."""
+"""Figures of a server: of its latest files, or of what a change makes of them."""
 
 from __future__ import annotations
 

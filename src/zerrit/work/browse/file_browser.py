@@ -254,7 +254,7 @@ def _changed_addresses(before: Document | None, after: Document) -> frozenset[st
 
 @dataclass(frozen=True, slots=True)
 class Newest:
-    """The newest files of a server, with all that is needed to say what is known of them."""
+    """The latest files of a server, with all that is needed to say what is known of them."""
 
     server: Server
     gamebook: Gamebook | None

@@ -50,7 +50,7 @@ class KnownList:
 
 @dataclass(frozen=True, slots=True)
 class Overview:
-    """A gamebook beside the newest files of a server."""
+    """A gamebook beside the latest files of a server."""
 
     name: str
     text: str
@@ -64,7 +64,7 @@ class Overview:
 
 @dataclass(frozen=True, slots=True)
 class Trial:
-    """An edited gamebook on the newest files: faults that keep it from being used, and what it would find."""
+    """An edited gamebook on the latest files: faults that keep it from being used, and what it would find."""
 
     faults: tuple[Finding, ...]
     appeared: tuple[Finding, ...]
@@ -141,8 +141,8 @@ def _lists(gamebook: Gamebook, checked: Checked) -> tuple[KnownList, ...]:
     return tuple(found)
 
 
-def try_gamebook(workspace: Workspace, server_id: str, text: str) -> Trial:
-    """What another text of the gamebook would find in the newest files, beside what the kept one finds.
+def test_gamebook(workspace: Workspace, server_id: str, text: str) -> Trial:
+    """What another text of the gamebook would find in the latest files, beside what the kept one finds.
 
     Nothing is kept. Raises NotFound.
     """

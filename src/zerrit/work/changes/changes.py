@@ -73,7 +73,7 @@ def said(finding: Finding) -> str:
     return f"{finding.path}, line {finding.line}: {finding.message} {finding.hint}".rstrip()
 
 
-def open_change(workspace: Workspace, person: str, server_id: str, title: str) -> Change:
+def create_change(workspace: Workspace, person: str, server_id: str, title: str) -> Change:
     """Open a change on the newest snapshot of a server."""
     if not title.strip():
         raise Refused("Give the change a title that says what it is for.")
@@ -166,7 +166,7 @@ def _require_kept(gamebook: Gamebook | None, server_id: str, step: Step) -> None
         )
 
 
-def open_with_steps(workspace: Workspace, person: str, server_id: str, title: str, steps: Sequence[Step]) -> Change:
+def create_with_steps(workspace: Workspace, person: str, server_id: str, title: str, steps: Sequence[Step]) -> Change:
     """Open a change with all these steps, or none at all.
 
     Raises NotFound, Refused: a step cannot be made, or changes nothing.
@@ -183,7 +183,7 @@ def open_with_steps(workspace: Workspace, person: str, server_id: str, title: st
         if outcome.kind is not OutcomeKind.DONE:
             why = outcome.message or "it is so already; the step would change nothing."
             raise Refused(f"{step.kind.value} {step.address}: {why} No change was opened.")
-    change = open_change(workspace, person, server_id, title)
+    change = create_change(workspace, person, server_id, title)
     for step in steps:
         change = add_step(workspace, person, change.id, step)
     return change
@@ -201,7 +201,7 @@ def try_step(workspace: Workspace, change_id: int, step: Step) -> Outcome:
 
 @dataclass(frozen=True, slots=True)
 class ReplayedElsewhere:
-    """The steps of a change on another server's newest files. `change` is the one that was opened for them there."""
+    """The steps of a change on another server's latest files. `change` is the one that was opened for them there."""
 
     steps: tuple[Step, ...]
     outcomes: tuple[Outcome, ...]
@@ -235,7 +235,7 @@ def replay_on(
     doing = [step for step, outcome in zip(steps, replayed.outcomes, strict=True) if outcome.kind is OutcomeKind.DONE]
     if not doing:
         raise Refused(f"None of the {len(steps)} steps does anything on {server_id}, so no change was opened there.")
-    return replace(found, change=open_with_steps(workspace, person, server_id, title or original.title, doing))
+    return replace(found, change=create_with_steps(workspace, person, server_id, title or original.title, doing))
 
 
 def remove_step(
@@ -425,7 +425,7 @@ def _edited(workspace: Workspace, session: Session, change: Change, person: str,
 
 
 def is_outdated(session: Session, change: Change) -> bool:
-    """The newest files of the server are not those that an open change is built on.
+    """The latest files of the server are not those that an open change is built on.
 
     Files that the game rewrites by itself do not count: they differ after every stop, and are merged at the deploy.
     """

@@ -19,7 +19,7 @@ from zerrit.records import Change, Run, RunFile, Server, Snapshot
 from zerrit.work.base.activity_log import note
 from zerrit.work.base.errors import NotFound, Refused
 from zerrit.work.base.workspace import Workspace
-from zerrit.work.changes.changes import open_with_steps, row_of_step
+from zerrit.work.changes.changes import create_with_steps, row_of_step
 from zerrit.work.servers.servers import get_server
 from zerrit.work.servers.stored_gamebooks import gamebook_of
 from zerrit.work.snapshots.snapshots import (
@@ -176,7 +176,7 @@ def adopt_drift(workspace: Workspace, person: str, server_id: str, snapshot_id: 
     return change
 
 
-def undo_drift(workspace: Workspace, person: str, server_id: str, snapshot_id: int | None, title: str) -> Change:
+def revert_drift(workspace: Workspace, person: str, server_id: str, snapshot_id: int | None, title: str) -> Change:
     """Open a change that takes back what somebody else wrote, and keeps what came since. Raises NotFound, Refused."""
     found = drift_of(workspace, server_id, snapshot_id)
     with workspace.session() as session:
@@ -189,7 +189,9 @@ def undo_drift(workspace: Workspace, person: str, server_id: str, snapshot_id: i
         old = _texts(workspace, session, server, before, paths)
         new = _texts(workspace, session, server, after, paths)
     steps = _drift_steps(new, old)
-    return open_with_steps(workspace, person, server_id, title or f"Take back what snapshot {found.after} found", steps)
+    return create_with_steps(
+        workspace, person, server_id, title or f"Take back what snapshot {found.after} found", steps
+    )
 
 
 def _drift_steps(before: Texts, after: Texts) -> list[Step]:

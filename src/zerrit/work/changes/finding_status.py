@@ -85,7 +85,7 @@ def waiver_states(
     states = []
     for waiver in waivers_of(session, server_id):
         finding = found.get((waiver.code, waiver.address))
-        state = "ended" if is_ended(workspace, waiver) else "holds" if finding is not None else "unused"
+        state = "ended" if is_ended(workspace, waiver) else "in-use" if finding is not None else "unused"
         states.append(WaiverState(waiver, state, finding))
     return states
 

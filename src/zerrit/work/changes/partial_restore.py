@@ -13,7 +13,7 @@ from zerrit.core.steps import Step, StepKind
 from zerrit.records import Change
 from zerrit.work.base.errors import NotFound, Refused
 from zerrit.work.base.workspace import Workspace
-from zerrit.work.changes.changes import open_with_steps
+from zerrit.work.changes.changes import create_with_steps
 from zerrit.work.changes.drift import Texts
 from zerrit.work.servers.servers import get_server
 from zerrit.work.snapshots.snapshots import (
@@ -38,16 +38,18 @@ def restore_part(workspace: Workspace, person: str, server_id: str, snapshot_id:
     if what.endswith("/"):
         paths = sorted(path for path in all_old.keys() | all_new.keys() if path.startswith(what))
         if not paths:
-            raise NotFound(f"Neither snapshot {snapshot_id} nor the newest files have a folder {what}.")
+            raise NotFound(f"Neither snapshot {snapshot_id} nor the latest files have a folder {what}.")
     else:
         address = parse_address(what)
         if address.segments:
             steps = [_entry_step(old, new, address, what)]
-            return open_with_steps(workspace, person, server_id, title or f"{what} as in snapshot {snapshot_id}", steps)
+            return create_with_steps(
+                workspace, person, server_id, title or f"{what} as in snapshot {snapshot_id}", steps
+            )
         paths = [address.path]
         if address.path not in all_old.keys() | all_new.keys():
             close = did_you_mean(address.path, sorted(all_old.keys() | all_new.keys()))
-            raise NotFound(f"Neither snapshot {snapshot_id} nor the newest files have {what}. {close}".rstrip())
+            raise NotFound(f"Neither snapshot {snapshot_id} nor the latest files have {what}. {close}".rstrip())
     differing = [path for path in paths if all_old.get(path) != all_new.get(path)]
     if not differing:
         raise Refused(f"{what} is as in snapshot {snapshot_id} already.")
@@ -57,7 +59,7 @@ def restore_part(workspace: Workspace, person: str, server_id: str, snapshot_id:
                 f"{path} is no text, so no step can put it back. A rollback can, and so can the exported snapshot."
             )
     steps = list(_whole_files(new, old, differing))
-    return open_with_steps(workspace, person, server_id, title or f"{what} as in snapshot {snapshot_id}", steps)
+    return create_with_steps(workspace, person, server_id, title or f"{what} as in snapshot {snapshot_id}", steps)
 
 
 def _whole_files(now: Texts, wanted: Texts, paths: list[str]) -> Iterator[Step]:
@@ -72,14 +74,14 @@ def _whole_files(now: Texts, wanted: Texts, paths: list[str]) -> Iterator[Step]:
 def _entry_step(old: Texts, new: Texts, address: Address, what: str) -> Step:
     path = address.path
     if path not in old or path not in new:
-        where = "the snapshot" if path not in old else "the newest files"
+        where = "the snapshot" if path not in old else "the latest files"
         raise NotFound(f"{path} is not among {where}. Restore the whole file.")
     there = select_nodes(old[path].root, old[path].keys, address.segments)
     here = select_nodes(new[path].root, new[path].keys, address.segments)
     if len(there) > 1 or len(here) > 1:
         raise Refused(f"{what} leads to several places; name one entry.")
     if not there and not here:
-        raise NotFound(f"Neither the snapshot nor the newest files have {what}.")
+        raise NotFound(f"Neither the snapshot nor the latest files have {what}.")
     if not there:
         return Step(StepKind.REMOVE, what)
     wanted = old[path].text[there[0].start : there[0].end]

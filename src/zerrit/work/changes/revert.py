@@ -20,7 +20,7 @@ from zerrit.records import Change, Server
 from zerrit.work.base.errors import Refused, WrongState
 from zerrit.work.base.run_records import runs_of_change
 from zerrit.work.base.workspace import Workspace
-from zerrit.work.changes.changes import get_change, open_with_steps, reader, step_of
+from zerrit.work.changes.changes import create_with_steps, get_change, reader, step_of
 from zerrit.work.changes.drift import Texts
 from zerrit.work.servers.servers import get_server
 from zerrit.work.servers.stored_gamebooks import gamebook_of
@@ -32,8 +32,8 @@ from zerrit.work.snapshots.snapshots import (
 
 
 @dataclass(frozen=True)
-class Undoing:
-    """What taking one old change back would do to the newest files. `change` is the one that was opened for it."""
+class Reversion:
+    """What taking one old change back would do to the latest files. `change` is the one that was opened for it."""
 
     change_id: int
     steps: tuple[Step, ...]
@@ -42,7 +42,7 @@ class Undoing:
     change: Change | None = None
 
 
-def undo_change(
+def revert_change(
     workspace: Workspace,
     person: str,
     change_id: int,
@@ -51,10 +51,10 @@ def undo_change(
     rest: Literal["", "mine", "theirs"] = "",
     keep: bool = False,
     title: str = "",
-) -> Undoing:
+) -> Reversion:
     """Take back what one deployed change did, and keep all that came since.
 
-    It is a three-way merge: from what the change made back to what was before it, brought into the newest files. Where
+    It is a three-way merge: from what the change made back to what was before it, brought into the latest files. Where
     later changes touched the same places, those conflict; `choices` decides them by address (`mine` leaves the newest,
     `theirs` takes the old one, or `=VALUE`), `rest` all others. With `keep` a change is opened.
 
@@ -71,7 +71,7 @@ def undo_change(
     conflicts: list[Conflict] = []
     became: dict[str, Document] = dict(now)
     for path in touched(before, after):
-        made = _undone(path, before.get(path), after.get(path), now.get(path), choices, rest)
+        made = _reverted(path, before.get(path), after.get(path), now.get(path), choices, rest)
         conflicts += made.conflicts
         if made.step is not None:
             steps.append(made.step)
@@ -83,7 +83,7 @@ def undo_change(
     differences = tuple(
         compare_files({p: now[p] for p in paths if p in now}, {p: became[p] for p in paths if p in became})
     )
-    found = Undoing(change_id, tuple(steps), differences, tuple(conflicts))
+    found = Reversion(change_id, tuple(steps), differences, tuple(conflicts))
     if not keep:
         return found
     if conflicts:
@@ -92,40 +92,40 @@ def undo_change(
         )
     if not differences:
         raise Refused(f"Nothing of change {change_id} is left to be taken back.")
-    opened = open_with_steps(workspace, person, server.id, title or default_title, steps)
-    return Undoing(change_id, found.steps, found.differences, (), opened)
+    opened = create_with_steps(workspace, person, server.id, title or default_title, steps)
+    return Reversion(change_id, found.steps, found.differences, (), opened)
 
 
 @dataclass(frozen=True, slots=True)
-class _Undone:
+class _Reverted:
     step: Step | None = None
     document: Document | None = None
     conflicts: tuple[Conflict, ...] = ()
 
 
-def _undone(
+def _reverted(
     path: str,
     before: Document | None,
     after: Document | None,
     now: Document | None,
     choices: Mapping[str, str],
     rest: str,
-) -> _Undone:
+) -> _Reverted:
     """How one file goes back to what it was before a change, keeping what came since."""
     if after is None:  # the change took it away
         if now is not None or before is None:
-            return _Undone()
-        return _Undone(Step(StepKind.PUT, path, content=before.text), before)
+            return _Reverted()
+        return _Reverted(Step(StepKind.PUT, path, content=before.text), before)
     if now is None:  # somebody took it away since, which is kept
-        return _Undone()
+        return _Reverted()
     if before is None:  # the change brought it
         if now.text != after.text:
             conflict = Conflict(
                 path, None, "changed since", None, "the change brought this file, and it was changed since"
             )
             if _decided(conflict, choices, rest) != "theirs":
-                return _Undone(conflicts=() if _decided(conflict, choices, rest) else (conflict,))
-        return _Undone(Step(StepKind.REMOVE_FILE, path))
+                return _Reverted(conflicts=() if _decided(conflict, choices, rest) else (conflict,))
+        return _Reverted(Step(StepKind.REMOVE_FILE, path))
     own = {place.partition("#")[2]: choice for place, choice in choices.items() if place.partition("#")[0] == path}
     try:
         first = merge_three(after, now, before, own, only_fitting=True)
@@ -138,9 +138,9 @@ def _undone(
         for conflict in merged.conflicts
     )
     if merged.document.text == now.text:
-        return _Undone(conflicts=conflicts)
+        return _Reverted(conflicts=conflicts)
     step = Step(StepKind.CARRY, path, base=after.text, content=before.text, choices=decided)
-    return _Undone(step, merged.document, conflicts)
+    return _Reverted(step, merged.document, conflicts)
 
 
 def _decided(conflict: Conflict, choices: Mapping[str, str], rest: str) -> str:

@@ -27,7 +27,7 @@ from zerrit.work.snapshots.snapshots import findings_in, require_latest
 
 @dataclass(frozen=True, slots=True)
 class ServerCheck:
-    """What is found in the newest files of a server. `files` is the number of files that were looked at."""
+    """What is found in the latest files of a server. `files` is the number of files that were looked at."""
 
     findings: tuple[JudgedFinding, ...]
     files: int
@@ -40,7 +40,7 @@ class ServerCheck:
 
 
 def check_server(workspace: Workspace, server_id: str) -> ServerCheck:
-    """Check the newest files of a server. Raises NotFound."""
+    """Check the latest files of a server. Raises NotFound."""
     with workspace.session() as session:
         server = get_server(session, server_id)
         latest = require_latest(session, server_id)
@@ -70,7 +70,7 @@ def waive(
     reason: str,
     until: datetime | None = None,
 ) -> Waiver:
-    """Accept a finding in the newest files of a server, with a reason; it stays visible and blocks nothing.
+    """Accept a finding in the latest files of a server, with a reason; it stays visible and blocks nothing.
 
     Raises Refused: no reason is given, the day is over, or there is no such finding. NotFound.
     """
@@ -136,7 +136,7 @@ def _waive(
     return waiver
 
 
-def take_back(workspace: Workspace, person: str, server_id: str, waiver_id: int) -> None:
+def remove_waiver(workspace: Workspace, person: str, server_id: str, waiver_id: int) -> None:
     """Take a waiver back; what it accepted counts again. Raises NotFound."""
     with workspace.session() as session:
         waiver = session.get(Waiver, waiver_id)

@@ -19,7 +19,7 @@ from zerrit.core.wording import counted
 from zerrit.records import Change
 from zerrit.work.base.errors import Refused
 from zerrit.work.base.workspace import Workspace
-from zerrit.work.changes.changes import open_with_steps
+from zerrit.work.changes.changes import create_with_steps
 from zerrit.work.servers.servers import get_server
 from zerrit.work.snapshots.snapshots import documents, require_defaults, require_latest
 
@@ -51,7 +51,7 @@ class UpgradeFile:
 
 @dataclass(frozen=True, slots=True)
 class Upgrade:
-    """An upgrade from the defaults called `old` to those called `new`, on the newest files of the server.
+    """An upgrade from the defaults called `old` to those called `new`, on the latest files of the server.
 
     `choices` are those that decided conflicts. `remaining`: files that the new version does not have any more; they stay
     on the server.
@@ -103,7 +103,7 @@ def open_upgrade(
     steps = [step for file in upgrade.files for step in _steps(file, sides, upgrade.choices)]
     if not steps:
         raise Refused(f"Between {old} and {new} nothing changes for {server_id}; there is nothing to carry over.")
-    return open_with_steps(workspace, person, server_id, title or f"Upgrade from {old} to {new}", steps)
+    return create_with_steps(workspace, person, server_id, title or f"Upgrade from {old} to {new}", steps)
 
 
 @dataclass(frozen=True, slots=True)

@@ -11,25 +11,25 @@ from zerrit.work.base.workspace import Workspace
 from zerrit.work.changes.changes import get_change
 
 DEPLOYED = "deployed"
-PROVEN = "proven"
+CONFIRMED = "confirmed"
 
 
 def say_look(
-    workspace: Workspace, person: str, change_id: int, look_id: int, *, is_right: bool, note_: str = ""
+    workspace: Workspace, person: str, change_id: int, item_id: int, *, is_right: bool, note_: str = ""
 ) -> Change:
-    """Say how one thing of the look list looks; when all are right, the change is `proven`.
+    """Say how one thing of the look list looks; when all are right, the change is `confirmed`.
 
     Raises NotFound, WrongState: the change is not in the game.
     """
     with workspace.writing() as session:
         change = _in_game(session, change_id)
-        look = next((one for one in change.looks if one.id == look_id), None)
+        look = next((one for one in change.looks if one.id == item_id), None)
         if look is None:
-            raise NotFound(f"Change {change_id} has nothing to look at with the number {look_id}.")
+            raise NotFound(f"Change {change_id} has nothing to look at with the number {item_id}.")
         if not is_right and not note_.strip():
             raise Refused("Say in a note what is not as it should be; it is what you will want to know later.")
         look.is_right, look.note, look.person, look.at = is_right, note_.strip(), person, workspace.now()
-        change.state = PROVEN if all(one.is_right for one in change.looks) else DEPLOYED
+        change.state = CONFIRMED if all(one.is_right for one in change.looks) else DEPLOYED
         change.updated_at = workspace.now()
         word = "right" if is_right else "not right"
         note(
@@ -44,27 +44,27 @@ def say_look(
     return change
 
 
-def prove(workspace: Workspace, person: str, change_id: int, note_: str) -> Change:
+def confirm(workspace: Workspace, person: str, change_id: int, note_: str) -> Change:
     """A person says that a change without a look list does what it should. Raises NotFound, WrongState, Refused."""
     with workspace.writing() as session:
         change = _in_game(session, change_id)
         if change.looks:
             raise Refused(f"Change {change_id} has a look list; tick that off.")
-        change.state, change.updated_at = PROVEN, workspace.now()
-        note(workspace, session, person, "change.proven", change.server_id, f"{change_id}: {note_.strip()}")
+        change.state, change.updated_at = CONFIRMED, workspace.now()
+        note(workspace, session, person, "change.confirmed", change.server_id, f"{change_id}: {note_.strip()}")
     workspace.publish("change", {"change": change_id, "server": change.server_id})
     return change
 
 
-def say_held(workspace: Workspace, person: str, change_id: int, wait_id: int) -> Change:
+def say_held(workspace: Workspace, person: str, change_id: int, pending_id: int) -> Change:
     """What written values waited for has come: the next chart, a new world, players who joined again."""
     with workspace.writing() as session:
         change = _in_game(session, change_id)
-        wait = next((one for one in change.waits if one.id == wait_id), None)
+        wait = next((one for one in change.waits if one.id == pending_id), None)
         if wait is None:
-            raise NotFound(f"Change {change_id} waits for nothing with the number {wait_id}.")
-        if wait.held_at is None:
-            wait.held_at, wait.person = workspace.now(), person
+            raise NotFound(f"Change {change_id} waits for nothing with the number {pending_id}.")
+        if wait.in_effect_at is None:
+            wait.in_effect_at, wait.person = workspace.now(), person
             note(workspace, session, person, "change.in-force", change.server_id, f"{change_id}: {wait.takes_effect}")
     workspace.publish("change", {"change": change_id, "server": change.server_id})
     return change
@@ -72,7 +72,7 @@ def say_held(workspace: Workspace, person: str, change_id: int, wait_id: int) ->
 
 def _in_game(session: Session, change_id: int) -> Change:
     change = get_change(session, change_id)
-    if change.state not in (DEPLOYED, PROVEN):
+    if change.state not in (DEPLOYED, CONFIRMED):
         raise WrongState(
             f"Change {change_id} is {change.state}; only one that is deployed can be looked at in the game."
         )

@@ -132,7 +132,7 @@ def _count_down(going: Going, stage: Stage) -> None:
 
 
 def _tell(going: Going, left: int, stage: Stage) -> None:
-    text = str(going.server.care.get("announcement") or "The server restarts in {minutes}.")
+    text = str(going.server.maintenance.get("announcement") or "The server restarts in {minutes}.")
     try:
         going.control.announce(text.replace("{minutes}", counted(left, "minute")))
     except ControlError as error:
@@ -301,7 +301,7 @@ def write(going: Going, stage: Stage, facts: Facts) -> None:
     _require_stopped(going)
     writes = going.writes()
     if going.connection.is_manual:
-        going.hand_out(writes, stage)
+        going.instructions(writes, stage)
         return
     going.put(writes, stage)
     stage.say(f"{counted(len(writes), 'file')} written")

@@ -26,7 +26,7 @@ Listing = list[tuple[str, int, int]]  #: path, size, modified
 
 
 def outside_of(listing: list[RemoteFile], known: Mapping[str, object]) -> Listing:
-    """The files that no snapshot keeps, such as logs: those that were there before a start."""
+    """The files that no snapshot pins, such as logs: those that were there before a start."""
     return [(file.path, file.size, file.modified) for file in listing if file.path not in known][:MOST_LISTED]
 
 
@@ -35,7 +35,7 @@ def keep_evidence(
 ) -> str:
     """Keep every file that the server holds now and should not, or holds with another content. Returns it in words.
 
-    `expected` are the files as they were when the game was started, `before` those that no snapshot keeps.
+    `expected` are the files as they were when the game was started, `before` those that no snapshot pins.
     """
     rows = _of_tracked(taken, expected) + _of_others(connection, taken, before)
     with workspace.session() as session:

@@ -27,7 +27,7 @@ def lacking(connection: Connection, writes: Mapping[str, str | None]) -> list[st
     ]
 
 
-def hand_out(workspace: Workspace, run_id: int) -> bytes:
+def instructions(workspace: Workspace, run_id: int) -> bytes:
     """The files that a run asks a person to put on the server, as a ZIP with numbered steps. What was shown to lie there as
     it should is left out.
 

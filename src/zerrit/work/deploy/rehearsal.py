@@ -34,7 +34,7 @@ def require_rehearsal(server: Server, gamebook: Gamebook | None) -> Gamebook:
     """The gamebook that says how. Raises Refused: it does not, or the server's admin has not allowed it."""
     if gamebook is None or gamebook.rules.rehearse is None:
         raise Refused(f"The gamebook of {server.id} does not say how a copy of the server is started (`rehearse`).")
-    if not server.care.get("may_rehearse"):
+    if not server.maintenance.get("may_rehearse"):
         raise Refused(
             f"A rehearsal runs the gamebook's command on this machine; allow that for {server.id} first: "
             f"zerrit server set {server.id} --may-rehearse"
@@ -69,8 +69,8 @@ def rehearse(
             say("the copy was started")
             return watched.start(
                 before,
-                settle=float(server.care.get("settle") or workspace.settle),
-                patience=float(server.care.get("patience") or workspace.patience),
+                settle=float(server.maintenance.get("settle") or workspace.settle),
+                patience=float(server.maintenance.get("patience") or workspace.patience),
                 say=say,
                 pause=pause,
                 expected=expected,

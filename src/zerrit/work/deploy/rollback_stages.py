@@ -79,7 +79,7 @@ def _put_back(going: Going, stage: Stage) -> Writes:
     _keep_what_the_start_wrote(going, taken, stage)
     writes = _way_back(going, taken)
     if going.connection.is_manual:
-        going.hand_out(writes, stage)
+        going.instructions(writes, stage)
     else:
         going.put(writes, stage)
     return writes

@@ -72,7 +72,7 @@ def begin_deploy(workspace: Workspace, person: str, change_ids: Sequence[int], o
         if drifted:
             raise Drifted(
                 f"{', '.join(drifted)} on {server.id} changed since change {change.id} was built on it. Fetch the server, "
-                f"put the change on the new files (`zerrit change refresh {change.id}`) and look at its difference again.",
+                f"put the change on the new files (`zerrit change update {change.id}`) and look at its difference again.",
                 paths=drifted,
             )
     control_of(workspace, server).state()

@@ -172,7 +172,7 @@ def _require_not_drifted(
         if not is_its_own and taken.digests.get(path) != base.get(path):
             raise StageFailed(
                 f"{path} was changed by somebody else since change {change_id} was looked at. Fetch the server, put the "
-                f"change on the new files (`zerrit change refresh {change_id}`) and look at its difference again."
+                f"change on the new files (`zerrit change update {change_id}`) and look at its difference again."
             )
 
 

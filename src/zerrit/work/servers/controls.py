@@ -21,7 +21,7 @@ def control_of(workspace: Workspace, server: Server) -> Control:
             return HttpHook(settings["url"], secret)
         case "commands":
             workspace.bounds.require_commands()
-            patience = float(server.care.get("patience") or workspace.patience)
+            patience = float(server.maintenance.get("patience") or workspace.patience)
             return CommandControl(settings["commands"], use_shell=settings["use_shell"], timeout=patience)
         case "console":
             if settings["start"]:
@@ -59,7 +59,7 @@ def _seen(workspace: Workspace, server: Server) -> GameState | None:
         return look_at_log(connection, gamebook)
 
 
-def say_state(
+def report_state(
     workspace: Workspace, person: str, server_id: str, *, is_running: bool, is_sure: bool = False
 ) -> GameState:
     """A person says that a game runs, or that it is stopped. What its log says against it is held up to them once.

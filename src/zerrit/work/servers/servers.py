@@ -32,7 +32,7 @@ class ServerSettings:
     connection_secret: str | None = field(repr=False)
     control: Mapping[str, Any]
     control_secret: str | None = field(repr=False)
-    care: Mapping[str, Any] = field(default_factory=dict)
+    maintenance: Mapping[str, Any] = field(default_factory=dict)
 
 
 def add_server(workspace: Workspace, person: str, server_id: str, given: ServerSettings) -> Server:
@@ -98,7 +98,11 @@ def _settle(workspace: Workspace, server: Server, given: ServerSettings) -> None
     """Put the settings on the server and try them."""
     server.title = given.title or server.id
     server.gamebook = given.gamebook
-    server.connection, server.control, server.care = dict(given.connection), dict(given.control), dict(given.care)
+    server.connection, server.control, server.maintenance = (
+        dict(given.connection),
+        dict(given.control),
+        dict(given.maintenance),
+    )
     if given.connection_secret != "":
         server.connection_secret = _sealed(workspace, given.connection_secret)
     if given.control_secret != "":
@@ -107,7 +111,7 @@ def _settle(workspace: Workspace, server: Server, given: ServerSettings) -> None
         # What the host showed at first is what it has to show from now on.
         if isinstance(connection, FtpsConnection | SftpConnection):
             server.connection = server.connection | {"identity": connection.identity}
-        for place in given.care.get("crash_places", ()):
+        for place in given.maintenance.get("crash_places", ()):
             workspace.connection_to(server, folder=place).close()
     if server.control["kind"] != "manual":
         control_of(workspace, server).state()

@@ -20,7 +20,7 @@ from zerrit.work.base.workspace import Workspace
 ID_FORM: Final = re.compile(r"[a-z0-9][a-z0-9-]{0,62}\Z")
 
 
-def put_gamebook(workspace: Workspace, person: str, name: str, text: str) -> Gamebook:
+def save_gamebook(workspace: Workspace, person: str, name: str, text: str) -> Gamebook:
     """Keep a gamebook under a name; what was there under it stays in the content store.
 
     Raises GamebookInvalid: it has mistakes; the message holds all of them with their lines.

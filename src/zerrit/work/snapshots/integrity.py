@@ -17,7 +17,7 @@ from zerrit.work.base.workspace import Workspace
 
 
 @dataclass(frozen=True)
-class Proof:
+class Integrity:
     """What a look at every kept content gave. `damaged` are snapshots by id, with paths of theirs that are spoilt."""
 
     contents: int
@@ -25,7 +25,7 @@ class Proof:
     damaged: dict[int, tuple[str, ...]]
 
 
-def verify_all(workspace: Workspace, person: str) -> Proof:
+def verify_all(workspace: Workspace, person: str) -> Integrity:
     """Hash every kept content again."""
     spoilt: set[str] = set()
     count = size = 0
@@ -46,4 +46,4 @@ def verify_all(workspace: Workspace, person: str) -> Proof:
                 damaged.setdefault(snapshot_id, []).append(path)
         said = counted(count, "content") + (f", {len(spoilt)} damaged" if spoilt else ", all as they were kept")
         note(workspace, session, person, "snapshots.verified", None, said)
-    return Proof(count, size, {id_: tuple(sorted(paths)) for id_, paths in sorted(damaged.items())})
+    return Integrity(count, size, {id_: tuple(sorted(paths)) for id_, paths in sorted(damaged.items())})

@@ -35,7 +35,7 @@ from zerrit.work.snapshots.snapshots import get_snapshot
 MOST_NOTE: Final = 300
 
 
-def take_snapshot(workspace: Workspace, person: str, server_id: str, reason: str, *, keep: bool = False) -> Snapshot:
+def take_snapshot(workspace: Workspace, person: str, server_id: str, reason: str, *, pin: bool = False) -> Snapshot:
     """Fetch the server, and mark what it holds now with a reason; with `keep` it is never pruned.
 
     Raises NotFound, WrongState, ConnectionFailed.
@@ -46,20 +46,20 @@ def take_snapshot(workspace: Workspace, person: str, server_id: str, reason: str
         snapshot = session.get_one(Snapshot, found.snapshot.id)
         if found.is_new:
             snapshot.reason = said
-        if keep or not found.is_new:
-            snapshot.kept = said
+        if pin or not found.is_new:
+            snapshot.pinned = said
         note(workspace, session, person, "snapshot.taken", server_id, f"{snapshot.id}: {said}")
     workspace.publish("server", {"server": server_id})
     return snapshot
 
 
-def keep_snapshot(workspace: Workspace, person: str, server_id: str, snapshot_id: int, why: str) -> Snapshot:
+def pin_snapshot(workspace: Workspace, person: str, server_id: str, snapshot_id: int, why: str) -> Snapshot:
     """Keep a snapshot for good, with the reason; an empty reason lets it go again. Raises NotFound."""
     with workspace.session() as session:
         snapshot = get_snapshot(session, server_id, snapshot_id)
-        snapshot.kept = why.strip()[:MOST_NOTE]
-        action = "snapshot.kept" if snapshot.kept else "snapshot.let-go"
-        note(workspace, session, person, action, server_id, f"{snapshot_id}: {snapshot.kept}".rstrip(": "))
+        snapshot.pinned = why.strip()[:MOST_NOTE]
+        action = "snapshot.pinned" if snapshot.pinned else "snapshot.unpinned"
+        note(workspace, session, person, action, server_id, f"{snapshot_id}: {snapshot.pinned}".rstrip(": "))
     workspace.publish("server", {"server": server_id})
     return snapshot
 
@@ -71,8 +71,8 @@ def keep_snapshot(workspace: Workspace, person: str, server_id: str, snapshot_id
 class Pruning:
     """Which snapshots go, and which stay with the reason."""
 
-    going: tuple[int, ...]
-    staying: dict[int, str] = field(default_factory=dict)
+    pruned: tuple[int, ...]
+    kept: dict[int, str] = field(default_factory=dict)
 
 
 def plan_pruning(session: Session, server: Server) -> Pruning:
@@ -85,7 +85,7 @@ def plan_pruning(session: Session, server: Server) -> Pruning:
         select(Snapshot).where(Snapshot.server_id == server.id, Snapshot.kind == "server").order_by(Snapshot.id)
     )
     snapshots = list(rows)
-    rules = Retention(**server.care.get("retention", {}))
+    rules = Retention(**server.maintenance.get("retention", {}))
     staying = kept_by(rules, [(one.id, one.taken_at) for one in snapshots], UTC)
     good = max((one.id for one in snapshots if one.is_good), default=None)
     if good is not None:
@@ -101,8 +101,8 @@ def plan_pruning(session: Session, server: Server) -> Pruning:
             if used is not None:
                 staying.setdefault(used, f"run {run.id} went from or to it")
     for one in snapshots:
-        if one.kept:
-            staying[one.id] = f"kept: {one.kept}"
+        if one.pinned:
+            staying[one.id] = f"pinned: {one.pinned}"
     return Pruning(tuple(one.id for one in snapshots if one.id not in staying), staying)
 
 
@@ -111,12 +111,12 @@ def prune(workspace: Workspace, person: str, server_id: str) -> Pruning:
     with workspace.storing.exclusive(), workspace.session() as session:
         server = get_server(session, server_id)
         planned = plan_pruning(session, server)
-        for snapshot_id in planned.going:
+        for snapshot_id in planned.pruned:
             _forget(session, snapshot_id)
-        if planned.going:
+        if planned.pruned:
             _drop_unused(session)
-            note(workspace, session, person, "snapshots.pruned", server_id, counted(len(planned.going), "snapshot"))
-    if planned.going:
+            note(workspace, session, person, "snapshots.pruned", server_id, counted(len(planned.pruned), "snapshot"))
+    if planned.pruned:
         workspace.publish("server", {"server": server_id})
     return planned
 

@@ -121,7 +121,7 @@ def import_snapshot(workspace: Workspace, person: str, server_id: str, archive: 
         snapshot = store_snapshot(
             workspace, session, server_id, keep_files(session, sorted(theirs.items())), reason[:MOST_NOTE]
         )
-        snapshot.kept = "taken in from a ZIP"
+        snapshot.pinned = "taken in from a ZIP"
         # It is none of the states that the server was in since, so the newest fetch stays the newest.
         snapshot.kind = "imported"
         note(workspace, session, person, "snapshot.imported", server_id, f"{snapshot.id}: {reason}")

@@ -38,7 +38,7 @@ def store_snapshot(
         kind="defaults" if label else "server",
         label=label,
         reason=reason,
-        kept="",
+        pinned="",
         is_good=is_good,
         taken_at=workspace.now(),
     )

@@ -14,7 +14,7 @@ from zerrit.work.base.workspace import Workspace
 from zerrit.work.servers.servers import get_server
 
 
-def take_in(
+def upload(
     workspace: Workspace, person: str, server_id: str, given: Sequence[tuple[str, bytes]], gone: Sequence[str]
 ) -> list[str]:
     """Take in files as they are on the server now, each under its path; one without a path is a ZIP of many.
@@ -35,7 +35,7 @@ def take_in(
     except PathRefused as error:
         raise Refused(f"Nothing was taken in: {error}") from error
     with workspace.hand_connection(server_id) as connection:
-        connection.take_in(files, away)
+        connection.upload(files, away)
     with workspace.session() as session:
         said = counted(len(files), "file") + (f", {len(away)} gone" if away else "")
         note(workspace, session, person, "server.taken-in", server_id, said)

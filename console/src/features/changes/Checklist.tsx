@@ -17,28 +17,28 @@ import { when } from "../../shared/when";
 type Change = Schemas["ChangeDetail"];
 
 /** After the start: what to look at in the game, ticked off one by one, and what written values still wait for. */
-export function LookList({ change }: { change: Change }) {
-  if (change.state !== "deployed" && change.state !== "proven") return null;
+export function Checklist({ change }: { change: Change }) {
+  if (change.state !== "deployed" && change.state !== "confirmed") return null;
   return (
-    <Paper sx={{ p: 1.5, mb: 1.5 }} aria-label="Look list">
+    <Paper sx={{ p: 1.5, mb: 1.5 }} aria-label="Checklist">
       <Typography variant="h2" gutterBottom>
         In the game <KindMark kind={change.state} />
       </Typography>
-      {change.look_list.map((look) => <LookRow key={look.id} change={change} look={look} />)}
-      {change.look_list.length === 0 && change.state === "deployed" && <InOwnWords change={change} />}
+      {change.checklist.map((look) => <LookRow key={look.id} change={change} look={look} />)}
+      {change.checklist.length === 0 && change.state === "deployed" && <InOwnWords change={change} />}
       {change.waits.map((wait) => <WaitRow key={wait.id} change={change} wait={wait} />)}
     </Paper>
   );
 }
 
-function LookRow({ change, look }: { change: Change; look: Schemas["LookOut"] }) {
+function LookRow({ change, look }: { change: Change; look: Schemas["ChecklistItemOut"] }) {
   const [note, setNote] = useState("");
   const queries = useQueryClient();
   const say = useMutation({
     mutationFn: (isRight: boolean) =>
       answer(
-        api.POST("/api/v1/changes/{change_id}/looks/{look_id}", {
-          params: { path: { change_id: change.id, look_id: look.id } },
+        api.POST("/api/v1/changes/{change_id}/checklist/{item_id}", {
+          params: { path: { change_id: change.id, item_id: look.id } },
           body: { is_right: isRight, note },
         }),
       ),
@@ -63,34 +63,34 @@ function InOwnWords({ change }: { change: Change }) {
   const [note, setNote] = useState("");
   const queries = useQueryClient();
   const prove = useMutation({
-    mutationFn: () => answer(api.POST("/api/v1/changes/{change_id}/prove", { params: { path: { change_id: change.id } }, body: { note } })),
+    mutationFn: () => answer(api.POST("/api/v1/changes/{change_id}/confirm", { params: { path: { change_id: change.id } }, body: { note } })),
     onSuccess: () => askAgain(queries),
   });
   return (
     <Box sx={{ display: "flex", flexWrap: "wrap", gap: 1, alignItems: "center" }}>
-      <Typography sx={{ flex: 1, minWidth: 220 }}>The gamebook lists nothing to look at. Say in your own words what you saw.</Typography>
+      <Typography sx={{ flex: 1, minWidth: 220 }}>The gamebook has no checklist for this change. Write what you saw in the game.</Typography>
       <TextField label="What you saw" value={note} onChange={(event) => { setNote(event.target.value); }} sx={{ width: 260 }} />
-      <Button variant="outlined" color="success" disabled={prove.isPending || note.trim() === ""} onClick={() => { prove.mutate(); }}>Proven</Button>
+      <Button variant="outlined" color="success" disabled={prove.isPending || note.trim() === ""} onClick={() => { prove.mutate(); }}>Confirm</Button>
       <ProblemNote error={prove.error} />
     </Box>
   );
 }
 
-function WaitRow({ change, wait }: { change: Change; wait: Schemas["WaitOut"] }) {
+function WaitRow({ change, wait }: { change: Change; wait: Schemas["PendingOut"] }) {
   const queries = useQueryClient();
   const came = useMutation({
     mutationFn: () =>
-      answer(api.POST("/api/v1/changes/{change_id}/waits/{wait_id}", { params: { path: { change_id: change.id, wait_id: wait.id } } })),
+      answer(api.POST("/api/v1/changes/{change_id}/pending/{pending_id}", { params: { path: { change_id: change.id, pending_id: wait.id } } })),
     onSuccess: () => askAgain(queries),
   });
   return (
     <Box sx={{ display: "flex", flexWrap: "wrap", gap: 1, alignItems: "center", py: 0.5 }}>
       <Box sx={{ flex: 1, minWidth: 220 }}>
-        {wait.held_at ? `In force since ${when(wait.held_at)}` : `Written, not in force: holds ${effectWord(wait.takes_effect)}`}
+        {wait.in_effect_at ? `In effect since ${when(wait.in_effect_at)}` : `Written, pending: ${effectWord(wait.takes_effect)}`}
         {": "}<Mono>{wait.addresses.slice(0, 4).join(", ")}</Mono>
         {wait.addresses.length > 4 && ` and ${String(wait.addresses.length - 4)} others`}
       </Box>
-      {!wait.held_at && <Button variant="outlined" disabled={came.isPending} onClick={() => { came.mutate(); }}>That has come</Button>}
+      {!wait.in_effect_at && <Button variant="outlined" disabled={came.isPending} onClick={() => { came.mutate(); }}>Mark as in effect</Button>}
       <ProblemNote error={came.error} />
     </Box>
   );

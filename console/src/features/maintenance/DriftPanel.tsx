@@ -28,11 +28,11 @@ export function DriftPanel({ serverId }: { serverId: string }) {
     await navigate(`/changes/${String(change.id)}`);
   };
   const adopt = useMutation({ mutationFn: () => answer(api.POST("/api/v1/servers/{server_id}/drift/adopt", { params, body })), onSuccess });
-  const undo = useMutation({ mutationFn: () => answer(api.POST("/api/v1/servers/{server_id}/drift/undo", { params, body })), onSuccess });
+  const undo = useMutation({ mutationFn: () => answer(api.POST("/api/v1/servers/{server_id}/drift/revert", { params, body })), onSuccess });
   const isNone = drift.error instanceof ApiProblem && drift.error.status === 404;
   return (
     <Paper sx={{ p: 1.5, mb: 1.5 }} aria-label="Drift">
-      <Typography variant="h2" gutterBottom>Written by somebody else</Typography>
+      <Typography variant="h2" gutterBottom>Changed outside</Typography>
       {isNone ? <Typography color="text.secondary">{drift.error?.message}</Typography> : <ProblemNote error={drift.error ?? adopt.error ?? undo.error} />}
       {drift.data && (
         <>
@@ -41,8 +41,8 @@ export function DriftPanel({ serverId }: { serverId: string }) {
             <Box key={file.path}><KindMark kind={file.kind} /> <Mono>{file.path}</Mono>: {file.writer}</Box>
           ))}
           <Box sx={{ display: "flex", gap: 1, my: 1, flexWrap: "wrap" }}>
-            <Button variant="outlined" disabled={adopt.isPending} onClick={() => { adopt.mutate(); }}>Keep it, as a change</Button>
-            <Button variant="outlined" color="error" disabled={undo.isPending} onClick={() => { undo.mutate(); }}>Open a change that takes it back</Button>
+            <Button variant="outlined" disabled={adopt.isPending} onClick={() => { adopt.mutate(); }}>Adopt as a change</Button>
+            <Button variant="outlined" color="error" disabled={undo.isPending} onClick={() => { undo.mutate(); }}>Create a change that reverts it</Button>
           </Box>
           <DifferenceTable differences={drift.data.differences} />
         </>

@@ -12,7 +12,7 @@ import { askAgain } from "../../api/askAgain";
 import { answer, api, type Schemas } from "../../api/client";
 import { ProblemNote } from "../../shared/ProblemNote";
 
-type Care = Schemas["Care"];
+type Care = Schemas["Maintenance"];
 const NUMBERS: readonly { field: keyof Care["retention"]; label: string }[] = [
   { field: "last", label: "Last snapshots" },
   { field: "daily", label: "Days" },
@@ -21,8 +21,8 @@ const NUMBERS: readonly { field: keyof Care["retention"]; label: string }[] = [
 ];
 
 /** How a server is looked after: what its players are told, where crash files lie, how many snapshots stay. */
-export function KeepingPanel({ server }: { server: Schemas["ServerOut"] }) {
-  const [care, setCare] = useState(server.care as unknown as Care);
+export function RetentionPanel({ server }: { server: Schemas["ServerOut"] }) {
+  const [maintenance, setMaintenance] = useState(server.maintenance as unknown as Care);
   const queries = useQueryClient();
   const params = { path: { server_id: server.id } };
   const pruning = useQuery({ queryKey: ["timeline", server.id, "pruning"], queryFn: () => answer(api.GET("/api/v1/servers/{server_id}/pruning", { params })) });
@@ -32,7 +32,7 @@ export function KeepingPanel({ server }: { server: Schemas["ServerOut"] }) {
       answer(
         api.PUT("/api/v1/servers/{server_id}", {
           params,
-          body: { id: server.id, title: server.title, gamebook: server.gamebook, connection: asKept(server.connection), control: asKept(server.control), care } as Schemas["ServerIn"],
+          body: { id: server.id, title: server.title, gamebook: server.gamebook, connection: asKept(server.connection), control: asKept(server.control), maintenance } as Schemas["ServerIn"],
         }),
       ),
     onSuccess,
@@ -41,53 +41,53 @@ export function KeepingPanel({ server }: { server: Schemas["ServerOut"] }) {
   const verify = useMutation({ mutationFn: () => answer(api.POST("/api/v1/verification")) });
   const damaged = Object.keys(verify.data?.damaged ?? {});
   return (
-    <Paper sx={{ p: 1.5, mb: 1.5 }} aria-label="Keeping">
-      <Typography variant="h2" gutterBottom>Looking after it</Typography>
+    <Paper sx={{ p: 1.5, mb: 1.5 }} aria-label="Retention">
+      <Typography variant="h2" gutterBottom>Settings</Typography>
       <Box sx={{ display: "flex", gap: 1, flexWrap: "wrap", alignItems: "center" }}>
         <TextField
-          label="What players are told"
+          label="Announcement to players"
           placeholder="The server restarts in {minutes}."
-          value={care.announcement}
-          onChange={(event) => { setCare({ ...care, announcement: event.target.value }); }}
+          value={maintenance.announcement}
+          onChange={(event) => { setMaintenance({ ...maintenance, announcement: event.target.value }); }}
           sx={{ width: 300 }}
         />
         <TextField
-          label="Folders with crash files elsewhere"
-          value={(care.crash_places ?? []).join(", ")}
-          onChange={(event) => { setCare({ ...care, crash_places: event.target.value.split(/,\s*/).filter(Boolean) }); }}
+          label="Other folders with crash files"
+          value={(maintenance.crash_places ?? []).join(", ")}
+          onChange={(event) => { setMaintenance({ ...maintenance, crash_places: event.target.value.split(/,\s*/).filter(Boolean) }); }}
           sx={{ width: 300 }}
         />
         <FormControlLabel
-          control={<Switch checked={care.may_rehearse} onChange={(_, on) => { setCare({ ...care, may_rehearse: on, must_rehearse: on && care.must_rehearse }); }} />}
-          label="The gamebook’s rehearsal may run on this machine"
+          control={<Switch checked={maintenance.may_rehearse} onChange={(_, on) => { setMaintenance({ ...maintenance, may_rehearse: on, must_rehearse: on && maintenance.must_rehearse }); }} />}
+          label="Allow the gamebook’s rehearsal on this machine"
         />
         <FormControlLabel
-          control={<Switch checked={care.must_rehearse} disabled={!care.may_rehearse} onChange={(_, on) => { setCare({ ...care, must_rehearse: on }); }} />}
-          label="No deploy without one"
+          control={<Switch checked={maintenance.must_rehearse} disabled={!maintenance.may_rehearse} onChange={(_, on) => { setMaintenance({ ...maintenance, must_rehearse: on }); }} />}
+          label="Require a rehearsal before each deploy"
         />
       </Box>
       <Box sx={{ display: "flex", gap: 1, flexWrap: "wrap", alignItems: "center", mt: 1.5 }}>
-        <Typography>Snapshots that stay:</Typography>
+        <Typography>Retention:</Typography>
         {NUMBERS.map(({ field, label }) => (
           <TextField
             key={field}
             label={label}
             type="number"
-            value={care.retention[field]}
-            onChange={(event) => { setCare({ ...care, retention: { ...care.retention, [field]: Number(event.target.value) } }); }}
+            value={maintenance.retention[field]}
+            onChange={(event) => { setMaintenance({ ...maintenance, retention: { ...maintenance.retention, [field]: Number(event.target.value) } }); }}
             sx={{ width: 110 }}
           />
         ))}
-        <Button variant="contained" disabled={keep.isPending} onClick={() => { keep.mutate(); }}>Keep these settings</Button>
+        <Button variant="contained" disabled={keep.isPending} onClick={() => { keep.mutate(); }}>Save settings</Button>
       </Box>
       <Box sx={{ display: "flex", gap: 1, flexWrap: "wrap", alignItems: "center", mt: 1.5 }}>
         <Typography sx={{ flex: 1, minWidth: 240 }}>
-          {pruning.data && (pruning.data.going.length === 0
-            ? "By these rules none would go now."
-            : `By these rules ${pruning.data.going.join(", ")} would go now; kept ones, the last good one and those that a change needs never do.`)}
+          {pruning.data && (pruning.data?.pruned.length === 0
+            ? "These rules would prune none would go now."
+            : `These rules would prune ${pruning.data?.pruned.join(", ")} now. Pinned snapshots, the last good one, and those that a change needs are never pruned.`)}
         </Typography>
-        <Button variant="outlined" disabled={!pruning.data?.going.length || prune.isPending} onClick={() => { prune.mutate(); }}>Let them go</Button>
-        <Button variant="outlined" disabled={verify.isPending} onClick={() => { verify.mutate(); }}>Prove that all is there</Button>
+        <Button variant="outlined" disabled={!pruning.data?.pruned.length || prune.isPending} onClick={() => { prune.mutate(); }}>Prune snapshots</Button>
+        <Button variant="outlined" disabled={verify.isPending} onClick={() => { verify.mutate(); }}>Verify snapshots</Button>
       </Box>
       {verify.data && (
         <Typography sx={{ mt: 0.5 }} color={damaged.length > 0 ? "error" : "success.main"}>

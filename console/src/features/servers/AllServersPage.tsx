@@ -23,7 +23,7 @@ import { Trail } from "../../shared/Trail";
 import { when } from "../../shared/when";
 
 /** All servers beside one another: a setting on each of them, odd ones marked; and the rollouts. */
-export function FleetPage() {
+export function AllServersPage() {
   return (
     <>
       <Trail steps={[{ name: "Servers", to: "/" }]} title="All servers" />
@@ -40,7 +40,7 @@ function Grid() {
   const [onlyOdd, setOnlyOdd] = useState(true);
   const grid = useQuery({
     queryKey: ["grid", address, onlyOdd],
-    queryFn: () => answer(api.GET("/api/v1/grid", { params: { query: { address, only_odd: onlyOdd } } })),
+    queryFn: () => answer(api.GET("/api/v1/server-values", { params: { query: { address, only_odd: onlyOdd } } })),
     enabled: address !== "",
   });
   return (
@@ -50,13 +50,13 @@ function Grid() {
         onSubmit={(event) => { event.preventDefault(); setSearch({ address: typed }); }}
         sx={{ display: "flex", gap: 1, flexWrap: "wrap", alignItems: "center", mb: 1 }}
       >
-        <TextField label="Address, or a pattern of one" value={typed} onChange={(event) => { setTyped(event.target.value); }} sx={{ flex: 1, minWidth: 260 }} />
+        <TextField label="Address or pattern" value={typed} onChange={(event) => { setTyped(event.target.value); }} sx={{ flex: 1, minWidth: 260 }} />
         <FormControlLabel control={<Switch checked={onlyOdd} onChange={(_, on) => { setOnlyOdd(on); }} />} label="Only what differs" />
-        <Button type="submit" variant="contained">Hold beside one another</Button>
+        <Button type="submit" variant="contained">Compare</Button>
       </Box>
       <ProblemNote error={grid.error} />
       {address === "" && <Typography color="text.secondary">Such as <Mono>station.ini#World/*</Mono> or <Mono>sea/finds.xml#find[*]/band[*]/@holds</Mono>.</Typography>}
-      {grid.data?.rows.length === 0 && <Typography>All servers are alike there.</Typography>}
+      {grid.data?.rows.length === 0 && <Typography>All servers have the same values.</Typography>}
       {grid.data && grid.data.rows.length > 0 && (
         <Box sx={{ overflowX: "auto" }}>
           <Table>

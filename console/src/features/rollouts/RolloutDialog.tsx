@@ -26,7 +26,7 @@ export function RolloutDialog({ change, onClose }: { change: Schemas["ChangeDeta
   const waves = WAVES.map((wave) => Object.keys(waveOf).filter((id) => waveOf[id] === wave)).filter((wave) => wave.length > 0);
   const begin = useMutation({
     mutationFn: () => answer(api.POST("/api/v1/rollouts", { body: { change: change.id, waves, options } })),
-    onSuccess: () => navigate("/fleet"),
+    onSuccess: () => navigate("/servers"),
   });
   return (
     <Dialog open onClose={onClose} fullWidth maxWidth="sm">
@@ -46,7 +46,7 @@ export function RolloutDialog({ change, onClose }: { change: Schemas["ChangeDeta
               onChange={(event) => { setWaveOf({ ...waveOf, [server.id]: Number(event.target.value) }); }}
               sx={{ width: 200 }}
             >
-              <MenuItem value={0}>not at all</MenuItem>
+              <MenuItem value={0}>not included</MenuItem>
               {WAVES.map((wave) => <MenuItem key={wave} value={wave}>wave {wave}</MenuItem>)}
             </TextField>
           </Box>
@@ -56,7 +56,7 @@ export function RolloutDialog({ change, onClose }: { change: Schemas["ChangeDeta
       </DialogContent>
       <DialogActions>
         <Button onClick={onClose}>Cancel</Button>
-        <Button variant="contained" disabled={waves.length === 0 || begin.isPending} onClick={() => { begin.mutate(); }}>Begin</Button>
+        <Button variant="contained" disabled={waves.length === 0 || begin.isPending} onClick={() => { begin.mutate(); }}>Start rollout</Button>
       </DialogActions>
     </Dialog>
   );

@@ -14,14 +14,14 @@ import { ProblemNote } from "../../shared/ProblemNote";
 import { ConflictTable } from "../upgrade/ConflictTable";
 
 /** Take one old change back and keep all that came since: shown first, with what has to be decided. */
-export function UndoDialog({ change, onClose }: { change: Schemas["ChangeDetail"]; onClose: () => void }) {
+export function RevertDialog({ change, onClose }: { change: Schemas["ChangeDetail"]; onClose: () => void }) {
   const words = { title: "Changed again since", mine: "as now", theirs: "as before it" };
   const [choices, setChoices] = useState<Record<string, string>>({});
   const navigate = useNavigate();
   const undo = (decided: Record<string, string>, open: boolean) =>
-    answer(api.POST("/api/v1/changes/{change_id}/undo", { params: { path: { change_id: change.id } }, body: { choices: decided, rest: "", open, title: "" } }));
-  const first = useQuery({ queryKey: ["undo", change.id], queryFn: () => undo({}, false) });
-  const seen = useQuery({ queryKey: ["undo", change.id, choices], queryFn: () => undo(choices, false) });
+    answer(api.POST("/api/v1/changes/{change_id}/revert", { params: { path: { change_id: change.id } }, body: { choices: decided, rest: "", open, title: "" } }));
+  const first = useQuery({ queryKey: ["revert", change.id], queryFn: () => undo({}, false) });
+  const seen = useQuery({ queryKey: ["revert", change.id, choices], queryFn: () => undo(choices, false) });
   const open = useMutation({ mutationFn: () => undo(choices, true), onSuccess: (found) => navigate(`/changes/${String(found.change)}`) });
   return (
     <Dialog open onClose={onClose} fullWidth maxWidth="md">
@@ -40,7 +40,7 @@ export function UndoDialog({ change, onClose }: { change: Schemas["ChangeDetail"
       <DialogActions>
         <Button onClick={onClose}>Cancel</Button>
         <Button variant="contained" disabled={!seen.data || seen.data.conflicts.length > 0 || seen.data.differences.length === 0 || open.isPending} onClick={() => { open.mutate(); }}>
-          Open a change that takes it back
+          Create a change that reverts it
         </Button>
       </DialogActions>
     </Dialog>

@@ -6,14 +6,14 @@ import { answer, api } from "../../api/client";
 import { ProblemNote } from "../../shared/ProblemNote";
 
 /** Show a ZIP of files as they lie on a server that nobody but a person can reach. */
-export function TakeInButton({ serverId }: { serverId: string }) {
+export function UploadButton({ serverId }: { serverId: string }) {
   const queries = useQueryClient();
   const takeIn = useMutation({
     mutationFn: (file: File) => {
       const body = new FormData();
       body.append("files", file);
       return answer(
-        api.POST("/api/v1/servers/{server_id}/take-in", {
+        api.POST("/api/v1/servers/{server_id}/upload", {
           params: { path: { server_id: serverId } },
           body: body as never,
           bodySerializer: (form: unknown) => form as FormData,
