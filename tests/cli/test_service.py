@@ -147,7 +147,7 @@ def test_trouble_with_the_service_has_an_exit_code_of_its_own(shared: Shared, tm
         (("change", "add", "1", GIMBAL, "band", "depth"), 2, "`depth`: write FIELD=VALUE, such as depth=abyss."),
         (("change", "create", "coral-gate", ""), 2, "title"),
         (("rollback", "coral-gate", "999", "--yes"), 2, "coral-gate has no snapshot 999."),
-        (("server", "add", "x", "--control", "http://127.0.0.1:1"), 2, "Say how the files are reached"),
+        (("server", "add", "x", "--control", "http://127.0.0.1:1"), 2, "Name the connection"),
         (("server", "add", "x", "--ftp", "127.0.0.1:1", "--control", "ftp://x"), 2, "url: write it with http:// or https:// in front, such as https://host/coral-gate"),
         (("server", "add", "x", "--ftp", "127.0.0.1:1", "--control", "http://127.0.0.1:1"), 3, "No FTP server answers at 127.0.0.1:1"),
     ],

@@ -214,7 +214,7 @@ export interface paths {
         put?: never;
         /**
          * Queue
-         * @description Let a change wait for the next scheduled restart of its server.
+         * @description Queue a change for the next scheduled restart of its server.
          */
         post: operations["queue_api_v1_changes__change_id__queue_post"];
         /**
@@ -799,7 +799,7 @@ export interface paths {
         };
         /**
          * Check Server
-         * @description What is found in the newest files of a server.
+         * @description What is found in the latest files of a server.
          */
         get: operations["check_server_api_v1_servers__server_id__check_get"];
         put?: never;
@@ -1586,7 +1586,7 @@ export interface paths {
         put?: never;
         /**
          * Waive
-         * @description Accept a finding in the newest files, with a reason, until a day or for good.
+         * @description Accept a finding in the latest files, with a reason, until a day or for good.
          */
         post: operations["waive_api_v1_servers__server_id__waivers_post"];
         delete?: never;
@@ -1938,7 +1938,7 @@ export interface components {
         };
         /**
          * CheckOut
-         * @description What is found in the newest files of a server. `blocking` counts errors that nobody waived and nobody shipped.
+         * @description What is found in the latest files of a server. `blocking` counts errors that nobody waived and nobody shipped.
          */
         CheckOut: {
             /** Blocking */
@@ -3202,7 +3202,7 @@ export interface components {
         };
         /**
          * RevertOut
-         * @description What taking it back does to the newest files; `change` is the one that was opened for it.
+         * @description What taking it back does to the latest files; `change` is the one that was opened for it.
          */
         RevertOut: {
             /** Change */

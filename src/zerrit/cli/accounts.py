@@ -30,7 +30,7 @@ def sign_in(url: str, name: str, password: str, label: str | None) -> None:
 
 @click.command("sign-out")
 def sign_out() -> None:
-    """Sign out: the token of this machine is not valid any more and is not kept."""
+    """Sign out: the token of this machine is revoked and deleted."""
     try:
         with connect() as zerrit:
             zerrit.sign_out()
@@ -44,7 +44,7 @@ def sign_out() -> None:
 @click.command()
 @output_option
 def tokens(output: str) -> None:
-    """Your sessions and tokens: what they are for, and when each was used last."""
+    """List your sessions and tokens: their names, and when each was last used."""
     with connect() as zerrit:
         found = zerrit.tokens()
     if output == "json":

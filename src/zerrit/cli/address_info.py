@@ -20,7 +20,7 @@ MOST_REFERENCES = 12
 @click.argument("address", shell_complete=complete_address)
 @output_option
 def about(address: str, output: str) -> None:
-    """Say what a place on a server is: SERVER:path#node.
+    """Explain an address on a server: SERVER:path#node.
 
     What it holds and may hold, its default, when a change of it holds, what it refers to and what refers to it, and
     who changed it when.

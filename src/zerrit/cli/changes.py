@@ -33,11 +33,11 @@ def change() -> None:
     """Open changes, add steps, check, compare and deploy them."""
 
 
-@change.command("open")
+@change.command("create")
 @click.argument("server_id")
 @click.argument("title")
 def create_change(server_id: str, title: str) -> None:
-    """Open a change on a server."""
+    """Create a change on a server."""
     with connect() as zerrit:
         opened = zerrit.create_change(server_id, title)
     echo(f"Change {opened.id} on {server_id}: {opened.title}")
@@ -121,14 +121,16 @@ def _print_findings(detail: api.ChangeDetail) -> None:
         echo(f"  and {len(detail.looks) - MOST_LOOKS} more to look at")
 
 
-try_option = click.option("--dry-run", "is_trial", is_flag=True, help="Only show what it would do, place by place.")
+dry_run_option = click.option(
+    "--dry-run", "is_dry_run", is_flag=True, help="Show what it would do, address by address; change nothing."
+)
 
 
-def _add(change_id: int, kind: str, address: str, *, is_trial: bool = False, **data: Any) -> None:
+def _add(change_id: int, kind: str, address: str, *, is_dry_run: bool = False, **data: Any) -> None:
     """Append a step and say what it does; or only try it."""
     given = api.StepIn.model_validate({"kind": kind, "address": address, **data})
     with connect() as zerrit:
-        if is_trial:
+        if is_dry_run:
             _print_trial(zerrit.try_step(change_id, given))
             return
         detail = zerrit.add_step(change_id, given)
@@ -153,10 +155,10 @@ def _print_trial(outcome: api.OutcomeOut) -> None:
 @click.argument("change_id", type=int)
 @click.argument("address", shell_complete=complete_in_change)
 @click.argument("operation", shell_complete=complete_operation)
-@try_option
-def set_step(change_id: int, address: str, operation: str, is_trial: bool) -> None:
-    """Add a step: change values. OPERATION is =40, +10, -10, *1.5, '*1.5 from 0 to 400', on or off."""
-    _add(change_id, "set", address, is_trial=is_trial, operation=operation)
+@dry_run_option
+def set_step(change_id: int, address: str, operation: str, is_dry_run: bool) -> None:
+    """Add a step: set values. OPERATION is =40, +10, -10, *1.5, '*1.5 from 0 to 400', on or off."""
+    _add(change_id, "set", address, is_dry_run=is_dry_run, operation=operation)
 
 
 @change.command("add")
@@ -166,7 +168,7 @@ def set_step(change_id: int, address: str, operation: str, is_trial: bool) -> No
 @click.argument("fields", nargs=-1, metavar="[FIELD=VALUE]...")
 @click.option("--value", help="Add a single field NAME with this value instead of an entry.")
 def add_step(change_id: int, address: str, name: str, fields: tuple[str, ...], value: str | None) -> None:
-    """Add a step: a new entry or field. NAME stands below ADDRESS; for an item of a list give NAME as -."""
+    """Add a step: a new entry or field. NAME is added below ADDRESS; for an item of a list NAME is -."""
     given: dict[str, str] = {}
     for text in fields:
         field, equals, content = text.partition("=")
@@ -190,21 +192,21 @@ def copy_step(change_id: int, address: str, key: str) -> None:
 @click.argument("address", shell_complete=complete_in_change)
 @click.argument("places")
 @click.argument("fields", nargs=-1)
-@try_option
-def copy_fields_step(change_id: int, address: str, places: str, fields: tuple[str, ...], is_trial: bool) -> None:
+@dry_run_option
+def copy_fields_step(change_id: int, address: str, places: str, fields: tuple[str, ...], is_dry_run: bool) -> None:
     """Add a step: copy fields to other entries. Those at PLACES get the FIELDS of the one at ADDRESS; without FIELDS, all
     but the one that names it.
     """
-    _add(change_id, "copy-fields", address, is_trial=is_trial, target=places, names=list(fields))
+    _add(change_id, "copy-fields", address, is_dry_run=is_dry_run, target=places, names=list(fields))
 
 
 @change.command("remove")
 @click.argument("change_id", type=int)
 @click.argument("address", shell_complete=complete_in_change)
-@try_option
-def remove_step(change_id: int, address: str, is_trial: bool) -> None:
-    """Add a step: take entries or fields out."""
-    _add(change_id, "remove", address, is_trial=is_trial)
+@dry_run_option
+def remove_step(change_id: int, address: str, is_dry_run: bool) -> None:
+    """Add a step: remove entries or fields."""
+    _add(change_id, "remove", address, is_dry_run=is_dry_run)
 
 
 @change.command("rename")
@@ -238,7 +240,7 @@ def comment_out_step(change_id: int, address: str) -> None:
 @click.argument("change_id", type=int)
 @click.argument("address", shell_complete=complete_in_change)
 def comment_in_step(change_id: int, address: str) -> None:
-    """Add a step: bring back what was made a comment. ADDRESS is what it is called without the comment signs."""
+    """Add a step: turn a comment back into an entry or setting. ADDRESS is its address without the comment signs."""
     _add(change_id, "comment-in", address)
 
 
@@ -253,7 +255,7 @@ def comment_in_step(change_id: int, address: str) -> None:
 @click.option(
     "--origin", default="", help="Where the snippet is from: its web address, its author. It is kept with the step."
 )
-@try_option
+@dry_run_option
 def merge_step(
     change_id: int,
     path: str,
@@ -263,7 +265,7 @@ def merge_step(
     plan_to: Path | None,
     plan_file: Path | None,
     origin: str,
-    is_trial: bool,
+    is_dry_run: bool,
 ) -> None:
     """Add a step: merge a published snippet. SNIPPET (- for standard input) goes into the file PATH."""
     given: dict[str, str] = {address: kind.value for address, kind in choices(choose).items()}
@@ -278,7 +280,7 @@ def merge_step(
             write_plan(plan_to, into, rows)
             return
         print_merge_plan(rows, plan.notes, {a.address: a.result for a in plan.actions if a.result})
-        if is_trial:
+        if is_dry_run:
             return
         step_in = api.StepIn(kind="merge", address=path, snippet=snippet, into=into, choices=given, origin=origin)
         detail = zerrit.add_step(change_id, step_in)
@@ -297,12 +299,12 @@ def _planned(zerrit: Client, change_id: int, path: str, snippet: str, into: str)
         return zerrit.plan_merge(change_id, path, snippet, place), place
 
 
-@change.command("put")
+@change.command("put-file")
 @click.argument("change_id", type=int)
 @click.argument("path")
 @click.argument("file", type=click.Path(exists=True, dir_okay=False, path_type=Path))
 def put_step(change_id: int, path: str, file: Path) -> None:
-    """Add a step: put a whole file. The file PATH on the server becomes the local FILE (UTF-8 text)."""
+    """Add a step: put a complete file. The file PATH on the server becomes the local FILE (UTF-8 text)."""
     try:
         text = file.read_bytes().decode("utf-8")
     except UnicodeDecodeError as error:
@@ -310,11 +312,11 @@ def put_step(change_id: int, path: str, file: Path) -> None:
     _add(change_id, "put", path, content=text)
 
 
-@change.command("drop")
+@change.command("remove-step")
 @click.argument("change_id", type=int)
 @click.argument("number", type=int)
 def drop_step(change_id: int, number: int) -> None:
-    """Take step NUMBER out of a change."""
+    """Remove step NUMBER from a change."""
     with connect() as zerrit:
         detail = zerrit.change(change_id)
         step = next((s for s in detail.step_list if s.position == number), None)
@@ -348,7 +350,7 @@ def check_change(change_id: int, output: str) -> None:
 @click.option("--reason", required=True)
 @until_option
 def waive(change_id: int, code: str, place: str, reason: str, until: datetime | None) -> None:
-    """Accept the finding CODE at PLACE, with a reason."""
+    """Waive the finding CODE at ADDRESS, with a reason."""
     with connect() as zerrit:
         detail = zerrit.waive(change_id, code, place, reason, in_utc(until))
     echo("Accepted. " + ("Something else still blocks." if detail.blocking else "Nothing blocks now."))
@@ -360,7 +362,7 @@ def waive(change_id: int, code: str, place: str, reason: str, until: datetime | 
 @comparison_output
 @save_comparison
 def compare_change(change_id: int, against: str, output: str, save_to: Path | None) -> None:
-    """Show what a change makes different. From its base, the live files, or the defaults."""
+    """Show what a change does to its base, the live files, or the defaults."""
     with connect() as zerrit:
         found = zerrit.differences(change_id, against, texts=output in WITH_TEXTS)
     if output == "table":
@@ -370,8 +372,8 @@ def compare_change(change_id: int, against: str, output: str, save_to: Path | No
 
 @change.command()
 @click.argument("change_id", type=int)
-def refresh(change_id: int) -> None:
-    """Put a change on the newest snapshot of its server."""
+def update(change_id: int) -> None:
+    """Re-base a change onto the latest files of its server."""
     with connect() as zerrit:
         detail = zerrit.refresh(change_id)
     echo(f"Change {change_id} now stands on snapshot {detail.base}. Check it again.")
@@ -381,11 +383,11 @@ def refresh(change_id: int) -> None:
 @change.command()
 @click.argument("change_id", type=int)
 @click.argument("server_id")
-@click.option("--create", "keep", is_flag=True, help="Open a change there of the steps that do something.")
+@click.option("--create", "keep", is_flag=True, help="Create a change there from the steps that do something.")
 @click.option("--title", default="", help="The title of that change; by itself the same.")
 @output_option
 def replay(change_id: int, server_id: str, keep: bool, title: str, output: str) -> None:
-    """Replay a change on another server. Each step is done, was so already, or is impossible; exit code 1 if one is."""
+    """Replay a change on another server. Each step is done, has no effect, or is impossible; exit code 1 if one is impossible."""
     with connect() as zerrit:
         found = zerrit.replay(change_id, api.ReplayIn(server=server_id, title=title, open=keep))
     if output == "json":
@@ -407,7 +409,7 @@ def replay(change_id: int, server_id: str, keep: bool, title: str, output: str) 
 @change.command()
 @click.argument("change_id", type=int)
 def withdraw(change_id: int) -> None:
-    """Give a change up; it is kept for reading."""
+    """Withdraw a change. It stays readable."""
     with connect() as zerrit:
         zerrit.withdraw(change_id)
     echo(f"Change {change_id} is withdrawn.")
@@ -439,7 +441,7 @@ def deploy(
 @change.command()
 @click.argument("change_id", type=int)
 def queue(change_id: int) -> None:
-    """Let a change wait for the next scheduled restart of its server."""
+    """Queue a change for the next scheduled restart of its server."""
     with connect() as zerrit:
         detail = zerrit.queue(change_id)
         task = next(one for one in zerrit.schedule(detail.server) if one.task == "restart")
@@ -449,7 +451,7 @@ def queue(change_id: int) -> None:
 @change.command()
 @click.argument("change_id", type=int)
 def unqueue(change_id: int) -> None:
-    """Take a change out of the queue again."""
+    """Remove a change from the queue."""
     with connect() as zerrit:
         zerrit.unqueue(change_id)
     echo(f"Change {change_id} is not queued any more.")
@@ -461,13 +463,13 @@ def unqueue(change_id: int) -> None:
     "--choose", multiple=True, metavar="ADDRESS=WHICH", help="mine leaves the newest value, theirs the old one, =VALUE."
 )
 @click.option("--rest", type=click.Choice(["mine", "theirs"]), help="The same for all that is not chosen.")
-@click.option("--create", "keep", is_flag=True, help="Open a change that does it.")
+@click.option("--create", "keep", is_flag=True, help="Create the change that does it.")
 @click.option("--title", default="")
 @output_option
-def undo(
+def revert(
     change_id: int, choose: tuple[str, ...], rest: Literal["mine", "theirs"] | None, keep: bool, title: str, output: str
 ) -> None:
-    """Take one old change back and keep all that came since. Exit code 1 when places changed since and must be decided."""
+    """Revert one old change and keep every later one. Exit code 1 when there are conflicts to decide."""
     chosen = dict(_chosen(text) for text in choose)
     given = api.RevertIn(choices=chosen, rest=rest or "", open=keep, title=title)
     with connect() as zerrit:
@@ -505,7 +507,7 @@ def _chosen(text: str) -> tuple[str, str]:
 @click.argument("change_id", type=int)
 @click.argument("path")
 def remove_file_step(change_id: int, path: str) -> None:
-    """Add a step: take a whole file away."""
+    """Add a step: remove a file."""
     _add(change_id, "remove-file", path)
 
 

@@ -19,7 +19,7 @@ _CONTROLS: Final = {code: chr(0x2400 + code) for code in range(32)}
 @click.argument("code", required=False)
 @output_option
 def codes(code: str | None, output: str) -> None:
-    """List the codes that findings bear, or explain one. Those marked can be tolerated by a gamebook."""
+    """List the codes of findings, or explain one. A gamebook can tolerate those that are marked."""
     if code is not None and code not in CODES:
         close = nearest(code, CODES)
         raise ZerritError(

@@ -74,7 +74,7 @@ class Compared:
 @comparison_output
 @save_comparison
 def compare(old: str, new: str, only: str, output: str, save_to: Path | None) -> None:
-    """Compare files, folders, ZIPs and states of servers. Differences are told by address; exit code 1 when there are some.
+    """Compare files, folders, ZIPs and states of servers. Differences are listed by address; exit code 1 when there are any.
 
     \b
     zerrit compare OLD NEW                          files, folders, or ZIPs such as an exported snapshot

@@ -85,7 +85,7 @@ def _paths(typed: str) -> list[str]:
 @click.command()
 @click.argument("shell", type=click.Choice(list(_SHELLS)))
 def completion(shell: str) -> None:
-    """Print what a shell needs to complete commands, addresses and values.
+    """Print the script that lets a shell complete commands, addresses and values.
 
     For bash, put this into ~/.bashrc:  eval "$(zerrit completion bash)"
     """

@@ -126,7 +126,7 @@ def _print_balance(found: api.TallyOut) -> None:
 def odds(
     where: str, table: str, change: int | None, gamebook_file: Path | None, before: Path | None, output: str
 ) -> None:
-    """The exact odds of draw tables: how often does each thing come out? Without TABLE, of each that players open."""
+    """The exact odds of draw tables: how often is each thing drawn? Without TABLE, of each table that players open."""
     if _is_local(where, change):
         local = _Local(Path(where), gamebook_file, before)
         old, new = (odds_by_table(local.book(), files, table) for files in (local.before, local.after))
@@ -174,7 +174,7 @@ def _moved(before: float, after: float) -> str:
 @gamebook_option
 @output_option
 def derived(where: str, name: str, amount: str, change: int | None, gamebook_file: Path | None, output: str) -> None:
-    """A value that the game works out: NAME is one of those that the gamebook derives, such as price."""
+    """A value that the game calculates: NAME is one that the gamebook derives, such as price."""
     if amount:
         _decimal(amount, "--amount")
     if _is_local(where, change):
@@ -214,7 +214,7 @@ def _number(value: float | None) -> str:
 @change_option
 @output_option
 def next_number(where: str, addresses: tuple[str, ...], change: int | None, output: str) -> None:
-    """The next free number in each family of ids. Several addresses are one set: taken in one is taken in all."""
+    """The next free number in each family of ids. Several addresses form one set: a number used in one is used in all."""
     if _is_local(where, change):
         local = _Local(Path(where), None)
         found = free_numbers_out(free_numbers(local.after, addresses))

@@ -35,11 +35,11 @@ def list_gamebooks(output: str) -> None:
     print_table(("gamebook", "kept at (UTC)"), [(b.name, b.updated_at.strftime("%Y-%m-%d %H:%M")) for b in found])
 
 
-@gamebook.command("put")
+@gamebook.command("save")
 @click.argument("name")
 @text_file("text", metavar="FILE")
 def save_gamebook(name: str, text: str) -> None:
-    """Give the service a gamebook; a mistake in it is shown with its line."""
+    """Save a gamebook in the service. An error in it is shown with its line."""
     with connect() as zerrit:
         zerrit.save_gamebook(name, text)
     echo(f"The gamebook {name} is kept.")
@@ -96,7 +96,7 @@ def _contents(folder: Path) -> dict[str, bytes]:
 @click.option("--folder", type=FOLDER, help="Files to hold its rules against.")
 @output_option
 def check_gamebook(file: Path, folder: Path | None, output: str) -> None:
-    """Check a gamebook itself; with a folder, how often each rule holds there."""
+    """Check a gamebook itself; with a folder, also how often each rule is satisfied there."""
     from zerrit.core.checks import check_files_of, holdings  # noqa: PLC0415
     from zerrit.core.gamebooks import read_gamebook  # noqa: PLC0415
 
@@ -126,7 +126,7 @@ def check_gamebook(file: Path, folder: Path | None, output: str) -> None:
 @click.argument("server_id")
 @output_option
 def list_rules(server_id: str, output: str) -> None:
-    """Show what the gamebook of a server knows, and how often each rule holds there now."""
+    """Show what the gamebook of a server contains, and how often each rule is satisfied there now."""
     with connect() as zerrit:
         found = zerrit.gamebook_overview(server_id)
     if output == "json":
@@ -170,12 +170,12 @@ def print_rules(rules: Iterable[ShownRule]) -> None:
     echo(f"{counted(len(rows), 'rule')}.")
 
 
-@gamebook.command("try")
+@gamebook.command("test")
 @click.argument("server_id")
 @text_file("text", metavar="FILE")
 @output_option
 def test_gamebook(server_id: str, text: str, output: str) -> None:
-    """Try an edited gamebook on the files of a server; nothing is kept."""
+    """Test an edited gamebook on the files of a server; nothing is saved."""
     with connect() as zerrit:
         found = zerrit.test_gamebook(server_id, text)
     if output == "json":
@@ -189,10 +189,10 @@ def test_gamebook(server_id: str, text: str, output: str) -> None:
     sys.exit(1 if found.faults else 0)
 
 
-@gamebook.command("form")
+@gamebook.command("schema")
 @click.option("--output", type=click.Choice(["schema", "page"]), default="schema", show_default=True)
 def gamebook_form(output: str) -> None:
-    """Print the form of a gamebook: a JSON Schema for editors, or the page that explains it."""
+    """Print the schema of gamebooks: a JSON Schema for editors, or the page that explains it."""
     if output == "schema":
         from zerrit.core.gamebooks import json_schema  # noqa: PLC0415
 

@@ -142,7 +142,7 @@ def _problems(file: api.FileStateOut) -> str:
 @click.option("--gamebook", "gamebook_file", type=FILE, help="For a local file: what is known of its fields.")
 @output_option
 def show(address: str, gamebook_file: Path | None, output: str) -> None:
-    """Show what stands at SERVER:path#node, or in a local file."""
+    """Show the entry or value at SERVER:path#node, or in a local file."""
     parsed = parse_address(address)
     if parsed.server:
         with connect() as zerrit:

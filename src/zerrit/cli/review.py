@@ -19,7 +19,7 @@ from zerrit.core.wording import counted
 def review(
     server_id: str, path: str | None, read: tuple[str, ...], read_all: bool, only_unread: bool, output: str
 ) -> None:
-    """Show which settings nobody has looked at since their defaults came in.
+    """Show which settings no one has reviewed since their defaults were imported.
 
     Without a file: how far each file is. With one: its settings. A setting that an upgrade brings, or whose default
     changes, comes up again by itself.

@@ -29,7 +29,7 @@ POLL = 0.3  # seconds
 )
 @click.option("--yes", is_flag=True, help="Do not ask.")
 def rollout(change_id: int, waves: tuple[str, ...], announce: int, yes: bool) -> None:
-    """Bring a change to several servers, wave by wave. It halts at the first start that goes wrong."""
+    """Bring a change to several servers, wave by wave. It halts at the first failed start."""
     planned = [[one.strip() for one in wave.split(",") if one.strip()] for wave in waves]
     if not yes:
         click.confirm(f"Restart {', then '.join(' and '.join(wave) for wave in planned)}?", abort=True)

@@ -56,7 +56,7 @@ def options_in(announce: int, when_empty: bool, until: datetime | None, rehearse
 @click.argument("snapshot", type=int)
 @run_options
 def rollback(server_id: str, snapshot: int, announce: int, when_empty: bool, until: datetime | None, yes: bool) -> None:
-    """Put a server back to a snapshot. It takes the same careful path as a deploy."""
+    """Roll a server back to a snapshot, with the same stages and checks as a deploy."""
     if not yes:
         click.confirm(f"Stop {server_id}, put back snapshot {snapshot} and start it again?", abort=True)
     with connect() as zerrit:
@@ -243,7 +243,7 @@ def cancel_run(run_id: int) -> None:
 @click.argument("path")
 @click.option("--save-to", type=click.Path(path_type=Path), help="Save it as this file instead of printing it.")
 def evidence(run_id: int, path: str, save_to: Path | None) -> None:
-    """Read a file that a failed start wrote. Going back removed it from the server; the run keeps it."""
+    """Read a file that a failed start wrote. The rollback removed it from the server; the run still has it."""
     with connect() as zerrit:
         data = zerrit.evidence_file(run_id, path)
     if save_to is not None:

@@ -14,10 +14,10 @@ from zerrit.core.wording import counted
 @server.command("compare")
 @click.argument("address")
 @click.argument("servers", nargs=-1)
-@click.option("--odd", "only_odd", is_flag=True, help="Only settings that differ somewhere.")
+@click.option("--only-different", "only_odd", is_flag=True, help="Only settings that differ somewhere.")
 @output_option
 def compare_servers(address: str, servers: tuple[str, ...], only_odd: bool, output: str) -> None:
-    """Compare a setting, or a pattern of settings, on all servers. A value unlike the others is marked with *."""
+    """Compare a setting, or a pattern of settings, on all servers. A value that differs is marked with *."""
     with connect() as zerrit:
         found = zerrit.server_values(address, servers, only_odd)
     if output == "json":

@@ -70,7 +70,11 @@ def _settings_options(command: Callable[..., None]) -> Callable[..., None]:
         click.option("--identity", help="Accepted certificate or host key: SHA256:…"),
         click.option("--parallel", type=click.IntRange(1, 8), help="Connections at once at most."),
         click.option("--folder", help="Its folder: on the host, or on the service's machine without a host."),
-        click.option("--files-by-hand", is_flag=True, help="You carry its files: take them in, put them there."),
+        click.option(
+            "--manual-files",
+            is_flag=True,
+            help="You transfer its files yourself: upload them to Zerrit, follow its instructions.",
+        ),
         click.option("--control", help="Address of its HTTP control."),
         click.option(
             "--control-token", envvar="ZERRIT_CONTROL_TOKEN", help="Token of the control, or the console's password."
@@ -82,7 +86,7 @@ def _settings_options(command: Callable[..., None]) -> Callable[..., None]:
             help="YAML or JSON with the commands: state, stop, start, reload, announce, players. `state` must end with exit code "
             "0 when the game runs, and with 1 or 3 when it does not; with 0 it may also print `stopped`.",
         ),
-        click.option("--control-by-hand", is_flag=True, help="You stop and start it yourself."),
+        click.option("--manual-control", is_flag=True, help="You stop and start it yourself."),
         click.option("--announcement", help="Announcement to players; {minutes} in it is the time that is left."),
         click.option(
             "--crash-place", "crash_places", multiple=True, help="A folder elsewhere where crash files come to lie."
@@ -110,15 +114,14 @@ def _settings_options(command: Callable[..., None]) -> Callable[..., None]:
 @click.argument("server_id")
 @_settings_options
 def add_server(server_id: str, title: str | None, gamebook: str | None, **given: Any) -> None:
-    """Add a server: how its files are reached, and how its game is stopped and started.
+    """Add a server with its connection and its control.
 
     A password or token that is not given is asked for. A host that shows a certificate which no authority vouches for
     is shown first; accept it with --identity when the host says that it is right.
     """
-    if not any(given[name] for name in ("control", "console", "commands", "control_by_hand")):
+    if not any(given[name] for name in ("control", "console", "commands", "manual_control")):
         raise click.UsageError(
-            "Say how the game is stopped and started: --control ADDRESS, --console HOST:PORT, --commands FILE or "
-            "--control-by-hand."
+            "Name the control: --control ADDRESS, --console HOST:PORT, --commands FILE or --manual-control."
         )
     if any(given[name] for name in CONNECTIONS) and given["password"] is None and given["key"] is None:
         given["password"] = click.prompt("Password of the connection", hide_input=True)
@@ -138,7 +141,7 @@ def add_server(server_id: str, title: str | None, gamebook: str | None, **given:
         added = zerrit.add_server(wanted)
     _say_notes(added)
     if added.connection["kind"] == "manual":
-        echo(f"Added {added.id}: {added.title}. Now show its files: zerrit take-in {added.id} FOLDER")
+        echo(f"Added {added.id}: {added.title}. Now show its files: zerrit server upload {added.id} FOLDER")
     else:
         echo(f"Added {added.id}: {added.title}. Now fetch its files: zerrit fetch {added.id}")
 
@@ -147,7 +150,7 @@ def add_server(server_id: str, title: str | None, gamebook: str | None, **given:
 @click.argument("server_id")
 @_settings_options
 def set_server(server_id: str, title: str | None, gamebook: str | None, **given: Any) -> None:
-    """Change the settings of a server. What is not given stays, passwords too."""
+    """Change the settings of a server. Settings that you do not give stay as they are, passwords too."""
     with connect() as zerrit:
         known = zerrit.server(server_id)
         wanted = api.ServerIn.model_validate(
@@ -178,7 +181,7 @@ def accept_identity(server_id: str, identity: str) -> None:
 def _connection(given: Mapping[str, Any], known: Mapping[str, Any]) -> dict[str, Any]:
     """The connection as the options say it, on top of what is known."""
     chosen = next((name for name in CONNECTIONS if given[name]), None)
-    if given["files_by_hand"]:
+    if given["manual_files"]:
         return {"kind": "manual"}
     if chosen is None and known.get("kind") in CONNECTIONS and not given["folder"]:
         chosen, found = known["kind"], dict(known)
@@ -193,7 +196,7 @@ def _connection(given: Mapping[str, Any], known: Mapping[str, Any]) -> dict[str,
         return dict(known)
     else:
         raise click.UsageError(
-            "Say how the files are reached: --sftp, --ftps or --ftp HOST:PORT, --folder PATH, or --files-by-hand."
+            "Name the connection: --sftp, --ftps or --ftp HOST:PORT, --folder PATH, or --manual-files."
         )
     for name in ("user", "identity", "parallel", "folder"):
         if given[name]:
@@ -211,7 +214,7 @@ def _host_and_port(text: str, option: str, usual: int) -> dict[str, Any]:
 
 
 def _control(given: Mapping[str, Any], known: Mapping[str, Any]) -> dict[str, Any]:
-    if given["control_by_hand"]:
+    if given["manual_control"]:
         return {"kind": "manual"}
     if given["control"] or (known.get("kind") == "http" and not (given["console"] or given["commands"])):
         return {"kind": "http", "url": given["control"] or known["url"], "token": given["control_token"] or ""}

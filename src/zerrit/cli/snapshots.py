@@ -16,7 +16,7 @@ from zerrit.core.wording import counted
 
 @click.group()
 def snapshot() -> None:
-    """Snapshots: take, keep, export, take in again, prove, prune, and put back in part."""
+    """Snapshots: take, pin, export, import, verify, prune."""
 
 
 @snapshot.command("take")
@@ -31,22 +31,22 @@ def take_snapshot(server_id: str, reason: str, pin: bool) -> None:
     echo(f"Snapshot {found.id} of {server_id}: {found.reason}, {counted(found.files, 'file')}{kept}.")
 
 
-@snapshot.command("keep")
+@snapshot.command("pin")
 @click.argument("server_id")
 @click.argument("number", type=int)
 @click.argument("why")
 def pin_snapshot(server_id: str, number: int, why: str) -> None:
-    """Keep a snapshot for good, and say WHY."""
+    """Pin a snapshot so that it is never pruned. REASON says why."""
     with connect() as zerrit:
         zerrit.pin_snapshot(server_id, number, why)
     echo(f"Snapshot {number} stays: {why}")
 
 
-@snapshot.command("let-go")
+@snapshot.command("unpin")
 @click.argument("server_id")
 @click.argument("number", type=int)
 def let_go(server_id: str, number: int) -> None:
-    """Let the retention rules prune a snapshot again."""
+    """Unpin a snapshot: the retention rules may prune it again."""
     with connect() as zerrit:
         zerrit.pin_snapshot(server_id, number, "")
     echo(f"Snapshot {number} goes when the retention rules say so.")
@@ -57,7 +57,7 @@ def let_go(server_id: str, number: int) -> None:
 @click.argument("number", type=int)
 @click.option("--save-to", type=click.Path(dir_okay=False, path_type=Path), required=True)
 def export_snapshot(server_id: str, number: int, save_to: Path) -> None:
-    """Save a snapshot as a ZIP that needs no Zerrit. It holds a list of hashes and a sheet of steps."""
+    """Save a snapshot as a ZIP that needs no Zerrit. It contains a list of hashes and a page of instructions."""
     with connect() as zerrit:
         data = zerrit.export_snapshot(server_id, number)
     save_to.write_bytes(data)
@@ -70,7 +70,7 @@ def export_snapshot(server_id: str, number: int, save_to: Path) -> None:
 @click.argument("server_id")
 @click.argument("archive", type=click.Path(exists=True, dir_okay=False, path_type=Path))
 def import_snapshot(server_id: str, archive: Path) -> None:
-    """Take an exported snapshot in again. Nothing is written to the server."""
+    """Import an exported snapshot. Nothing is written to the server."""
     with connect() as zerrit:
         found = zerrit.import_snapshot(server_id, archive.read_bytes())
     echo(
@@ -81,7 +81,7 @@ def import_snapshot(server_id: str, archive: Path) -> None:
 @snapshot.command("verify")
 @output_option
 def verify(output: str) -> None:
-    """Prove that every kept file is as it was. Each content is hashed again; exit code 1 when one is damaged."""
+    """Verify every stored file. Each content is hashed again; exit code 1 when one is damaged."""
     with connect() as zerrit:
         proof = zerrit.verify_all()
     if output == "json":
@@ -99,15 +99,15 @@ def verify(output: str) -> None:
 
 @snapshot.command("prune")
 @click.argument("server_id")
-@click.option("--dry-run", "is_trial", is_flag=True, help="Only say what would go.")
-def prune(server_id: str, is_trial: bool) -> None:
-    """Let go what the retention rules do not keep. See `zerrit server set --help` for the rules."""
+@click.option("--dry-run", "is_dry_run", is_flag=True, help="Only say what would go.")
+def prune(server_id: str, is_dry_run: bool) -> None:
+    """Delete the snapshots that the retention rules do not need. See `zerrit server set --help` for the rules."""
     with connect() as zerrit:
-        planned = zerrit.plan_pruning(server_id) if is_trial else zerrit.prune(server_id)
+        planned = zerrit.plan_pruning(server_id) if is_dry_run else zerrit.prune(server_id)
     rows = [(str(number), reason) for number, reason in sorted(planned.kept.items(), reverse=True)]
     print_table(("stays", "because"), rows)
     going = ", ".join(str(number) for number in planned.pruned) or "none"
-    echo(f"{'Would go' if is_trial else 'Gone'}: {going}")
+    echo(f"{'Would go' if is_dry_run else 'Gone'}: {going}")
 
 
 @click.command("restore")
@@ -116,7 +116,7 @@ def prune(server_id: str, is_trial: bool) -> None:
 @click.argument("what")
 @click.option("--title", default="", help="The title of the change.")
 def restore(server_id: str, number: int, what: str, title: str) -> None:
-    """Put back a part of a snapshot. WHAT is a folder (sea/), a file, or the address of an entry.
+    """Restore a part of a snapshot. WHAT is a folder (sea/), a file, or the address of an entry.
 
     A change is opened for it; look at it, then deploy it. The whole server goes back with `zerrit rollback`.
     """
@@ -143,7 +143,7 @@ def print_opened(detail: api.ChangeDetail) -> None:
 @click.option("--title", default="")
 @output_option
 def drift(server_id: str, number: int | None, adopt: bool, undo: bool, title: str, output: str) -> None:
-    """What somebody else wrote to a server's files, and who usually does."""
+    """Show what was changed on a server outside Zerrit, and who usually changes it."""
     if adopt and undo:
         raise click.UsageError("Either --adopt or --revert.")
     with connect() as zerrit:

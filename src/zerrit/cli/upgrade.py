@@ -37,7 +37,7 @@ def upgrade(
     details: bool,
     output: str,
 ) -> None:
-    """Carry the changes of a server over to new defaults. Shows what the vendor changed, what was changed here, what
+    """Carry your changes over to new defaults. Shows what the vendor changed, what was changed here, what
     merges by itself and what conflicts; --open makes a change of it. Exit code 1 while something conflicts.
     """
     with connect() as zerrit:

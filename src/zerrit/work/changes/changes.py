@@ -308,7 +308,7 @@ def _checked(workspace: Workspace, person: str, change_id: int, version: int, se
 
 
 def withdraw(workspace: Workspace, person: str, change_id: int) -> Change:
-    """Give a change up; it is kept for reading."""
+    """Withdraw a change. It stays readable."""
     with workspace.editing.of(change_id), workspace.writing() as session:
         change = _editable(session, change_id, None)
         change.state = "withdrawn"

@@ -141,6 +141,6 @@ def remove_waiver(workspace: Workspace, person: str, server_id: str, waiver_id: 
     with workspace.session() as session:
         waiver = session.get(Waiver, waiver_id)
         if waiver is None or waiver.server_id != server_id:
-            raise NotFound(f"{server_id} has no waiver {waiver_id}. `zerrit waivers {server_id}` lists them.")
+            raise NotFound(f"{server_id} has no waiver {waiver_id}. `zerrit waiver list {server_id}` lists them.")
         session.delete(waiver)
         note(workspace, session, person, "waiver.taken-back", server_id, f"{waiver.code} at {waiver.address}")

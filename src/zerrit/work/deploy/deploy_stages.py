@@ -264,7 +264,7 @@ def _have_rewritten_shown(going: Going, taken: Taken, plan: Plan, stage: Stage) 
         stage.say(f"waiting to be shown {', '.join(asked)}")
         asks = (
             f"The game wrote {', '.join(asked)} when it stopped. Download that again from {going.server.title} and show "
-            f"it: zerrit take-in {going.server.id} FOLDER. Else what the game kept there would be lost."
+            f"it: zerrit server upload {going.server.id} FOLDER. Else what the game kept there would be lost."
         )
         going.wait(stage, lambda: not lacking(), "", asks)
     return bool(asked)

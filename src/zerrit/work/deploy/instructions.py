@@ -93,7 +93,7 @@ def _steps(run: Run, paths: Sequence[str], held: Mapping[str, bytes], blocks: Ma
             lines.append(f"{number}. Delete {path} on the server.")
     lines += [
         f"{number + 1}. Download these files again from the server, so that you have what really lies there.",
-        f"{number + 2}. Show them to Zerrit: zerrit take-in {run.server_id} FOLDER",
+        f"{number + 2}. Show them to Zerrit: zerrit server upload {run.server_id} FOLDER",
         "   Or pack them into a ZIP, and take that in on the page of the change.",
         "",
         "Zerrit compares every file with what it should be, and goes on by itself when all are right.",

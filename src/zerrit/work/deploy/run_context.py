@@ -226,7 +226,7 @@ class Going:
             return not wanted
 
         asks = (
-            f"Put {counted(len(writes), 'file')} on {self.server.title}: zerrit run hand-out {self.journal.run_id} "
+            f"Put {counted(len(writes), 'file')} on {self.server.title}: zerrit run instructions {self.journal.run_id} "
             "--save-to FOLDER makes a folder of them with a step sheet. Then take them in again, so that Zerrit sees them."
         )
         self.wait(stage, is_there, "", asks if writes else "")
@@ -281,7 +281,7 @@ class Going:
         if self.connection.is_manual and gamebook is not None and gamebook.rules.trouble.ready_pattern:
             asks = (
                 f"Show Zerrit {gamebook.rules.trouble.log} of {self.server.title} as it is now, and crash files if there "
-                f"are new ones: zerrit take-in {self.server.id} FOLDER. If the game does not come up, end this run: "
+                f"are new ones: zerrit server upload {self.server.id} FOLDER. If the game does not come up, end this run: "
                 f"zerrit run cancel {self.journal.run_id}."
             )
             if self.journal.run().asks != asks:

@@ -136,7 +136,7 @@ def remove_task(workspace: Workspace, person: str, server_id: str, task_id: int)
 
 
 def queue_change(workspace: Workspace, person: str, change_id: int) -> Change:
-    """Let a change wait for the next scheduled restart of its server.
+    """Queue a change for the next scheduled restart of its server.
 
     Raises NotFound, WrongState, Blocked, Refused: it has no restart task.
     """

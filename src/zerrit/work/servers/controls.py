@@ -73,7 +73,7 @@ def report_state(
     if seen is not None and seen.is_running != is_running and not is_sure:
         raise WrongState(
             f"{server_id} {seen.word}. Show its log as it is now; or, if you are sure, say so once more as sure: "
-            f"zerrit said {server_id} {'running' if is_running else 'stopped'} --sure"
+            f"zerrit server report {server_id} {'running' if is_running else 'stopped'} --sure"
         )
     with workspace.session() as session:
         row = session.get_one(Server, server_id)
