@@ -160,7 +160,7 @@ def once(
     quiet = Carrier(quick, kind).to_the_end if kind == "manual" else quick.end_of
     value = random.randrange(1, 10**6)
     change = quick.change(f"sea/1.yml#holds={value}", f"sea/2.yml#holds={value}", name=kind)
-    quick.zerrit.add_step(change, api.StepIn(kind="put", address=f"sea/new-{value}.yml", content="holds: 1\n"))
+    quick.zerrit.add_step(change, api.StepIn(kind="put-file", address=f"sea/new-{value}.yml", content="holds: 1\n"))
     with struck:
         run = follow(quick.zerrit.deploy(change))
     matrix.runs += 1

@@ -148,7 +148,7 @@ class Killer:
         for number in self.random.sample(range(12), 5):
             zerrit.add_step(change, api.StepIn(kind="set", address=f"sea/{number}.yml#holds", operation=f"={value}"))
         zerrit.add_step(change, api.StepIn(kind="set", address="station.ini#World/DayLength", operation=f"={value}"))
-        zerrit.add_step(change, api.StepIn(kind="put", address=f"sea/new-{value}.yml", content="holds: 1\n"))
+        zerrit.add_step(change, api.StepIn(kind="put-file", address=f"sea/new-{value}.yml", content="holds: 1\n"))
         return zerrit.deploy(change)
 
     def once(self, result: Result, longest: float) -> None:

@@ -105,7 +105,7 @@ def test_a_broken_file_shows_each_mistake_below_its_line(at: Page, shared: Share
     stack, zerrit = shared
     change = zerrit.create_change("lantern-shelf", "Spoilt")
     spoilt = zerrit.file("lantern-shelf", "craft.xml").text.replace('crew="2"', "crew=2", 1)
-    zerrit.add_step(change.id, api.StepIn(kind="put", address="craft.xml", content=spoilt))
+    zerrit.add_step(change.id, api.StepIn(kind="put-file", address="craft.xml", content=spoilt))
     at.goto(f"{stack.url}/servers/lantern-shelf/file/craft.xml?view=text&change={change.id}")
     expect(at.get_by_text("The value of `crew` stands without quotation marks.")).to_be_visible()
     expect(at.get_by_text("xml.value-unquoted")).to_be_visible()

@@ -135,7 +135,7 @@ def test_replaying_reports_what_is_so_already_and_what_is_impossible() -> None:
     steps = [
         Step(StepKind.SET, f"{GIMBAL}/@holds", operation="=40"),
         Step(StepKind.SET, "sea/find.xml#find", operation="=1"),
-        Step(StepKind.PUT, "crew/notes.txt", content="hello\n"),
+        Step(StepKind.PUT_FILE, "crew/notes.txt", content="hello\n"),
     ]
     replayed = replay(world(), steps, BOOK.read)
     assert [o.kind for o in replayed.outcomes] == ["same", "impossible", "done"]

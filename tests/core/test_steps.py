@@ -35,8 +35,8 @@ STEPS = [
     pytest.param(Step(StepKind.COPY, "sea/finds.xml#find[B]", key="C"), [("sea/finds.xml#find[C]", None, '<find name="C" w="2"/>')], id="copy"),
     pytest.param(Step(StepKind.REMOVE, "sea/finds.xml#find[B]"), [("sea/finds.xml#find[B]", '<find name="B" w="2"/>', None)], id="remove"),
     pytest.param(Step(StepKind.MERGE, "station.ini", snippet="[Pumps]\nBus=44\n"), [("station.ini#Pumps/Bus", "40", "44")], id="merge"),
-    pytest.param(Step(StepKind.PUT, "a.yml", content="k: 2\nl: 3\n"), [("a.yml", "1 lines", "2 lines")], id="put over a file"),
-    pytest.param(Step(StepKind.PUT, "new/b.yml", content="k: 2\n"), [("new/b.yml", None, "1 lines")], id="put a new file"),
+    pytest.param(Step(StepKind.PUT_FILE, "a.yml", content="k: 2\nl: 3\n"), [("a.yml", "1 lines", "2 lines")], id="put over a file"),
+    pytest.param(Step(StepKind.PUT_FILE, "new/b.yml", content="k: 2\n"), [("new/b.yml", None, "1 lines")], id="put a new file"),
 ]  # fmt: skip
 
 
@@ -68,9 +68,9 @@ def test_such_a_step_made_twice_is_the_same_as_once(name: str) -> None:
         (Step(StepKind.SET, "sea/finds.xml#find[A]/@w", operation="twice"), "`twice` is no operation."),
         (Step(StepKind.SET, "sea/finds.xml#find[A]/@name", operation="*2"), "sea/finds.xml#find[A]/@name: `A` is no number"),
         (Step(StepKind.REMOVE, "sea/finds.xml"), "sea/finds.xml is a whole file; name an entry or a field in it."),
-        (Step(StepKind.PUT, "sea/*.xml", content=""), "sea/*.xml is not one file; a file is put by its path alone."),
-        (Step(StepKind.PUT, "sea/finds.xml#find[A]", content=""), "is not one file; a file is put by its path alone."),
-        (Step(StepKind.PUT, "../a.xml", content=""), "`../a.xml` leaves the server's folder"),
+        (Step(StepKind.PUT_FILE, "sea/*.xml", content=""), "sea/*.xml is not one file; a file is put by its path alone."),
+        (Step(StepKind.PUT_FILE, "sea/finds.xml#find[A]", content=""), "is not one file; a file is put by its path alone."),
+        (Step(StepKind.PUT_FILE, "../a.xml", content=""), "`../a.xml` leaves the server's folder"),
         (Step(StepKind.MERGE, "station.ini", snippet="???"), "The snippet cannot be read as INI"),
         (Step(StepKind.MERGE, "station.ini", snippet="[Pumps]\nBus=1\n", choices={"Pumps/Bsu": "skip"}), "The snippet has no entry Pumps/Bsu, so no action can be chosen for it. It has: Pumps/Bus."),
     ],

@@ -7,9 +7,11 @@ from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import pytest
+from alembic import command
 from alembic.autogenerate import compare_metadata
+from alembic.config import Config
 from alembic.migration import MigrationContext
-from sqlalchemy import event, select
+from sqlalchemy import create_engine, event, select
 
 from zerrit.records import (
     Activity,
@@ -17,11 +19,12 @@ from zerrit.records import (
     Person,
     RecordsUnusable,
     load_content,
+    migrations,
     open_database,
     open_vault,
     store_content,
 )
-from zerrit.records.models import Base
+from zerrit.records.models import Base, Change, ScheduledTask, Server, Snapshot
 from zerrit.work.base.activity_log import note
 from zerrit.work.base.workspace import Workspace
 
@@ -94,3 +97,50 @@ def test_the_activity_log_is_one_chain_however_many_write_at_once(database: Data
         rows = list(session.scalars(select(Activity).order_by(Activity.id)))
     assert sorted(int(row.detail) for row in rows) == list(range(60))
     assert [row.before_hash for row in rows] == ["", *(row.hash for row in rows[:-1])]
+
+
+def test_records_of_the_form_before_get_the_new_names(tmp_path: Path) -> None:
+    path = tmp_path / "a.db"
+    config = Config()
+    config.set_main_option("script_location", str(Path(migrations.__file__).parent))
+    engine = create_engine(f"sqlite:///{path}")
+    with engine.begin() as connection:
+        config.attributes["connection"] = connection
+        command.upgrade(config, "0005")
+        run = connection.exec_driver_sql
+        run(
+            "INSERT INTO servers (id, title, link, control, care, said, created_at) VALUES ('reef', 'Reef', "
+            """'{"kind": "ftp", "host": "h", "connections": 3}', '{"kind": "hand"}', '{"settle": 2.0}', '{}', """
+            "'2026-01-01 00:00:00')"
+        )
+        run(
+            "INSERT INTO snapshots (id, server_id, kind, reason, kept, is_good, taken_at) "
+            "VALUES (1, 'reef', 'fetched', 'first', 'dear', 1, '2026-01-01 00:00:00')"
+        )
+        run(
+            "INSERT INTO changes (id, server_id, title, state, base_id, author, version, created_at, updated_at) "
+            "VALUES (1, 'reef', 'x', 'proven', 1, 'a', 1, '2026-01-01 00:00:00', '2026-01-01 00:00:00')"
+        )
+        run(
+            "INSERT INTO steps (change_id, position, kind, address, data, author, created_at) "
+            "VALUES (1, 1, 'put', 'a.xml', '{}', 'a', '2026-01-01 00:00:00')"
+        )
+        run(
+            "INSERT INTO waits (change_id, takes_effect, addresses, held_at, person) "
+            "VALUES (1, 'next-chart', '[]', NULL, '')"
+        )
+        run(
+            "INSERT INTO windows (server_id, does, times, weekdays, zone, announce, next_at, person, created_at) "
+            "VALUES ('reef', 'backup', '[]', '[]', 'UTC', 0, '2026-01-01 00:00:00', 'a', '2026-01-01 00:00:00')"
+        )
+    engine.dispose()
+    opened = open_database(path)
+    with opened.session() as session:
+        server = session.get_one(Server, "reef")
+        assert (server.connection, server.control) == ({"kind": "ftp", "host": "h", "parallel": 3}, {"kind": "manual"})
+        assert (server.maintenance, session.get_one(Snapshot, 1).pinned) == ({"settle": 2.0}, "dear")
+        change = session.get_one(Change, 1)
+        assert (change.state, change.steps[0].kind) == ("confirmed", "put-file")
+        assert [one.takes_effect for one in change.pending] == ["map-change"]
+        assert session.scalars(select(ScheduledTask.task)).all() == ["snapshot"]
+    opened.close()

@@ -28,8 +28,8 @@ Shared = tuple[DemoStack, Client]
         ({"address": "sea/finds.xml#find[Copper Gimbal]/@name", "operation": "+1"}, 422, "refused", "`Copper Gimbal` is no number"),
         ({"address": HOLDS, "operation": "more"}, 422, "refused", "`more` is no operation."),
         ({"address": HOLDS, "operation": "=30"}, 422, "refused", "it is so already; the step would change nothing."),
-        ({"kind": "put", "address": "../outside.xml", "content": "<a/>"}, 422, "refused", "../outside.xml"),
-        ({"kind": "put", "address": "/etc/outside.xml", "content": "<a/>"}, 422, "refused", "/etc/outside.xml"),
+        ({"kind": "put-file", "address": "../outside.xml", "content": "<a/>"}, 422, "refused", "../outside.xml"),
+        ({"kind": "put-file", "address": "/etc/outside.xml", "content": "<a/>"}, 422, "refused", "/etc/outside.xml"),
         ({"kind": "merge", "address": "station.ini", "snippet": "[Pumps]\nCircuit=(Name="}, 422, "refused", "The snippet cannot be read as INI, line 2: "),
         ({"kind": "dance", "address": "a"}, 422, "request-invalid", "kind: Input should be"),
         ({"adress": "a"}, 422, "request-invalid", "adress: Extra inputs are not permitted"),
@@ -178,7 +178,7 @@ def test_a_change_on_files_that_drifted_is_not_deployed(zerrit: Client, stack: D
 def test_a_broken_file_can_be_put_only_with_a_waiver_for_its_fault(zerrit: Client) -> None:
     change = zerrit.create_change("lantern-shelf", "A broken file")
     detail = zerrit.add_step(
-        change.id, api.StepIn(kind="put", address="craft.xml", content="<craft>\n<hull>\n</craft>\n")
+        change.id, api.StepIn(kind="put-file", address="craft.xml", content="<craft>\n<hull>\n</craft>\n")
     )
     assert [(f.code, f.line, f.blocks) for f in detail.findings if f.path == "craft.xml"] == [
         ("xml.not-closed", 2, True)

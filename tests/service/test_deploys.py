@@ -42,7 +42,7 @@ def untouched(stack: DemoStack, before: dict[str, bytes]) -> bool:
 
 def test_a_file_that_the_host_refuses_leads_back_to_the_snapshot(zerrit: Client, stack: DemoStack) -> None:
     before = files_of(stack.host_folder / "coral-gate")
-    change = opened(zerrit, SET, api.StepIn(kind="put", address="tools/setup.exe", content="MZ"))
+    change = opened(zerrit, SET, api.StepIn(kind="put-file", address="tools/setup.exe", content="MZ"))
     run = carried_out(zerrit, zerrit.deploy(change))
     assert run.state == "rolled-back"
     assert "tools/setup.exe" in run.outcome

@@ -189,7 +189,7 @@ def test_a_backup_is_taken_while_the_service_runs_and_is_whole(quick: Quick, tmp
 
 def test_a_file_a_folder_and_an_entry_are_put_back(quick: Quick) -> None:
     change = quick.change("sea/1.yml#holds=8", "sea/2.yml#holds=8", "sea/2.yml#number=9")
-    quick.zerrit.add_step(change, api.StepIn(kind="put", address="sea/late.yml", content="holds: 1\n"))
+    quick.zerrit.add_step(change, api.StepIn(kind="put-file", address="sea/late.yml", content="holds: 1\n"))
     assert quick.end_of(quick.zerrit.deploy(change)).state == "deployed"
     entry = quick.zerrit.restore_part("reef", 1, "sea/2.yml#holds")
     assert [step.kind for step in entry.step_list] == ["carry"]
@@ -216,7 +216,7 @@ def test_a_file_a_folder_and_an_entry_are_put_back(quick: Quick) -> None:
 
 def test_one_old_change_is_taken_back_and_what_came_since_stays(quick: Quick) -> None:
     old = quick.change("sea/1.yml#holds=5", "sea/2.yml#holds=5")
-    quick.zerrit.add_step(old, api.StepIn(kind="put", address="sea/late.yml", content="holds: 1\n"))
+    quick.zerrit.add_step(old, api.StepIn(kind="put-file", address="sea/late.yml", content="holds: 1\n"))
     quick.end_of(quick.zerrit.deploy(old))
     quick.deploy("sea/1.yml#number=77", "sea/3.yml#holds=3")
     seen = quick.zerrit.undo(old, api.RevertIn())

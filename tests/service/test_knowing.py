@@ -129,7 +129,7 @@ def test_a_change_says_what_it_waits_for_and_what_to_look_at(zerrit: Client) -> 
         ("new-world", ["station.ini#Station/Berths"]),
         ("restart", [f"{GIMBAL}/band[shallow]/@holds"]),
     ]
-    assert detail.looks == ["dive at Ribbonweed Flats and look for Copper Gimbal"]
+    assert detail.checklist_preview == ["dive at Ribbonweed Flats and look for Copper Gimbal"]
 
 
 # --- places -----------------------------------------------------------------------------------------------------------

@@ -60,7 +60,7 @@ def test_what_is_read_at_a_reload_is_written_while_the_game_runs(quick: Quick) -
     assert b"Starts=0" in quick.files()["station.ini"], "the game was never stopped"
     assert "read again" in (quick.game().folder / "logs/station.log").read_text()
     detail = quick.zerrit.change(run.changes[0])
-    assert [(wait.takes_effect, wait.in_effect_at is not None) for wait in detail.waits] == [("reload", True)]
+    assert [(wait.takes_effect, wait.in_effect_at is not None) for wait in detail.pending] == [("reload", True)]
 
 
 def test_with_a_file_that_needs_a_restart_among_them_it_is_stopped(quick: Quick) -> None:
@@ -207,7 +207,7 @@ def test_a_crash_file_outside_of_the_game_is_found_with_its_place(quick: Quick) 
 def test_what_the_game_did_not_load_is_a_doubt(quick: Quick) -> None:
     quick.add()
     change = quick.change("sea/1.yml#holds=7")
-    quick.zerrit.add_step(change, api.StepIn(kind="put", address="sea/hidden.yml", content="holds: 1\n"))
+    quick.zerrit.add_step(change, api.StepIn(kind="put-file", address="sea/hidden.yml", content="holds: 1\n"))
     load = quick.game()._load
 
     def forgetful() -> None:

@@ -70,7 +70,7 @@ def test_the_way_back_is_judged_by_what_the_old_files_load(quick: Quick) -> None
     quick.zerrit.save_gamebook("quick", MUST_LOAD)
     quick.add()
     change = quick.change("sea/1.yml#holds=5000000")
-    quick.zerrit.add_step(change, api.StepIn(kind="put", address="sea/zz.yml", content="number: 99\nholds: 1\n"))
+    quick.zerrit.add_step(change, api.StepIn(kind="put-file", address="sea/zz.yml", content="number: 99\nholds: 1\n"))
     run = quick.end_of(quick.zerrit.deploy(change))
     assert run.state == "rolled-back", run.outcome
     assert "zz" not in run.outcome.split("It ended at")[0]

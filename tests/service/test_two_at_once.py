@@ -108,7 +108,7 @@ def every_connection(quick: Quick, *pragmas: str) -> Iterator[None]:
 def test_a_full_disk_under_the_records_is_said_and_nothing_is_written(quick: Quick) -> None:
     quick.add()
     change = quick.change("sea/1.yml#holds=7")
-    big = api.StepIn(kind="put", address="sea/big.yml", content="note: " + "x" * 900_000)
+    big = api.StepIn(kind="put-file", address="sea/big.yml", content="note: " + "x" * 900_000)
     with every_connection(quick, "max_page_count=1"), pytest.raises(ProblemError, match="Make room") as full:
         quick.zerrit.add_step(change, big)
     assert full.value.kind == "records-full"

@@ -116,7 +116,7 @@ def test_a_change_is_replayed_on_another_server(zerrit: Client) -> None:
 def test_a_step_that_fits_nothing_elsewhere_is_told_with_the_reason(zerrit: Client) -> None:
     change = zerrit.create_change("coral-gate", "Only here")
     zerrit.add_step(change.id, api.StepIn(kind="set", address="station.ini#Station/Welcome", operation="=Hello"))
-    zerrit.add_step(change.id, api.StepIn(kind="put", address="notes/gate.txt", content="for this server\n"))
+    zerrit.add_step(change.id, api.StepIn(kind="put-file", address="notes/gate.txt", content="for this server\n"))
     zerrit.add_step(change.id, api.StepIn(kind="set", address="notes/gate.txt#line[#1]", operation="=ours"))
     zerrit.remove_step(change.id, zerrit.change(change.id).step_list[1].id)
     found = zerrit.replay(change.id, api.ReplayIn(server="lantern-shelf"))

@@ -1820,7 +1820,7 @@ export interface components {
          * @description A change worked out on its base. `blocking` says why it may not be deployed, one sentence each.
          *
          *     `findings` are those that it brings in, `fixed` those that it takes away; `old_findings` counts the rest.
-         *     `effects` is what it waits for once it is written, `looks` what to look at in the game then.
+         *     `effects` is what it waits for once it is written, `checklist_preview` what to check in the game then.
          */
         ChangeDetail: {
             /** Author */
@@ -1831,6 +1831,8 @@ export interface components {
             blocking: string[];
             /** Checklist */
             checklist: components["schemas"]["ChecklistItemOut"][];
+            /** Checklist Preview */
+            checklist_preview: string[];
             /**
              * Created At
              * Format: date-time
@@ -1846,10 +1848,10 @@ export interface components {
             id: number;
             /** Is Outdated */
             is_outdated: boolean;
-            /** Looks */
-            looks: string[];
             /** Old Findings */
             old_findings: number;
+            /** Pending */
+            pending: components["schemas"]["PendingOut"][];
             /** Runs */
             runs: components["schemas"]["RunOut"][];
             /** Server */
@@ -1871,8 +1873,6 @@ export interface components {
             updated_at: string;
             /** Version */
             version: number;
-            /** Waits */
-            waits: components["schemas"]["PendingOut"][];
         };
         /** ChangeIn */
         ChangeIn: {

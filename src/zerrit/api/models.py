@@ -299,7 +299,7 @@ class ChangeDetail(ChangeOut):
     """A change worked out on its base. `blocking` says why it may not be deployed, one sentence each.
 
     `findings` are those that it brings in, `fixed` those that it takes away; `old_findings` counts the rest.
-    `effects` is what it waits for once it is written, `looks` what to look at in the game then.
+    `effects` is what it waits for once it is written, `checklist_preview` what to check in the game then.
     """
 
     step_list: list[StepOut]
@@ -309,11 +309,11 @@ class ChangeDetail(ChangeOut):
     touched: list[str]
     blocking: list[str]
     effects: list[EffectOut]
-    looks: list[str]
+    checklist_preview: list[str]
     is_outdated: bool
     runs: list[RunOut]
     checklist: list[ChecklistItemOut]
-    waits: list[PendingOut]
+    pending: list[PendingOut]
 
 
 class ChecklistItemOut(BaseModel):

@@ -115,10 +115,10 @@ def _print_findings(detail: api.ChangeDetail) -> None:
         places = ", ".join(effect.addresses[:3])
         more = f" and {len(effect.addresses) - 3} more" if len(effect.addresses) > 3 else ""
         echo(f"Once written it holds {effect_in_words(effect.takes_effect)}: {places}{more}")
-    for look in detail.looks[:MOST_LOOKS]:
+    for look in detail.checklist_preview[:MOST_LOOKS]:
         echo(f"  look: {look}")
-    if len(detail.looks) > MOST_LOOKS:
-        echo(f"  and {len(detail.looks) - MOST_LOOKS} more to look at")
+    if len(detail.checklist_preview) > MOST_LOOKS:
+        echo(f"  and {len(detail.checklist_preview) - MOST_LOOKS} more to look at")
 
 
 dry_run_option = click.option(
@@ -543,7 +543,7 @@ def in_effect(change_id: int, what: str) -> None:
     """Record that what the values of a change were waiting for has happened."""
     with connect() as zerrit:
         detail = zerrit.change(change_id)
-        waiting = [wait for wait in detail.waits if wait.takes_effect == what and wait.in_effect_at is None]
+        waiting = [wait for wait in detail.pending if wait.takes_effect == what and wait.in_effect_at is None]
         if not waiting:
             raise click.UsageError(f"No value of change {change_id} is pending until {effect_in_words(what)}.")
         for wait in waiting:

@@ -13,7 +13,7 @@ def print_checklist(detail: api.ChangeDetail) -> None:
         word = {None: "to do", True: "right", False: "wrong"}[one.is_right]
         seen = f"   ({one.person}: {one.note})" if one.note else ""
         echo(f"  {number:>2}. [{word:<5}] {one.text}{seen}")
-    for wait in detail.waits:
+    for wait in detail.pending:
         if wait.in_effect_at is None:
             echo(f"  pending, {effect_in_words(wait.takes_effect)}: {', '.join(wait.addresses)}")
     if any(one.is_right is False for one in detail.checklist):

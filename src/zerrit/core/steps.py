@@ -45,7 +45,7 @@ class StepKind(StrEnum):
     COMMENT_IN = "comment-in"  #: a comment becomes the entry again that the address names
     MERGE = "merge"  #: a `snippet`, published at `origin`, into the file; `into` names the group, `choices` the actions
     CARRY = "carry"  #: what `content`, another version of the file, changed since `base`; `choices` decide conflicts
-    PUT = "put"  #: the file becomes `content`
+    PUT_FILE = "put-file"  #: the file becomes `content`
     REMOVE_FILE = "remove-file"  #: the file is taken away
 
 
@@ -177,7 +177,7 @@ def touched_paths(before: Mapping[str, Document], after: Mapping[str, Document])
 def _attempt(current: dict[str, Document], others: set[str], step: Step, read: Read) -> Outcome:
     try:
         address = parse_address(step.address)
-        if step.kind is StepKind.PUT:
+        if step.kind is StepKind.PUT_FILE:
             return _put(current, address, step, read)
         if step.kind is StepKind.REMOVE_FILE:
             return _remove_file(current, others, address, step)

@@ -15,9 +15,10 @@ from zerrit.records.errors import RecordsUnusable
 from zerrit.records.models import (
     Activity,
     Change,
+    ChecklistItem,
     Content,
     Gamebook,
-    Look,
+    PendingEffect,
     Person,
     ReadMark,
     Rollout,
@@ -32,7 +33,6 @@ from zerrit.records.models import (
     SnapshotFile,
     Step,
     Token,
-    Wait,
     Waiver,
 )
 from zerrit.records.storage import DataFolder, hold_data_folder, is_full
@@ -41,12 +41,13 @@ from zerrit.records.vault import Vault, open_vault
 __all__ = [
     "Activity",
     "Change",
+    "ChecklistItem",
     "Content",
     "DataFolder",
     "Database",
     "Gamebook",
     "KeptSnapshot",
-    "Look",
+    "PendingEffect",
     "Person",
     "ReadMark",
     "RecordsUnusable",
@@ -64,7 +65,6 @@ __all__ = [
     "Step",
     "Token",
     "Vault",
-    "Wait",
     "Waiver",
     "back_up",
     "content_sizes",

@@ -104,7 +104,7 @@ class Server(Base):
     control: Mapped[dict[str, Any]]
     control_secret: Mapped[bytes | None]
     maintenance: Mapped[dict[str, Any]] = mapped_column(default=dict)
-    said: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    reported: Mapped[dict[str, Any]] = mapped_column(default=dict)
     created_at: Mapped[datetime]
 
 
@@ -165,8 +165,12 @@ class Change(Base):
     steps: Mapped[list[Step]] = relationship(
         order_by="Step.position", cascade="all, delete-orphan", passive_deletes=True
     )
-    looks: Mapped[list[Look]] = relationship(order_by="Look.id", cascade="all, delete-orphan", passive_deletes=True)
-    waits: Mapped[list[Wait]] = relationship(order_by="Wait.id", cascade="all, delete-orphan", passive_deletes=True)
+    checklist: Mapped[list[ChecklistItem]] = relationship(
+        order_by="ChecklistItem.id", cascade="all, delete-orphan", passive_deletes=True
+    )
+    pending: Mapped[list[PendingEffect]] = relationship(
+        order_by="PendingEffect.id", cascade="all, delete-orphan", passive_deletes=True
+    )
 
 
 class Step(Base):
@@ -182,10 +186,10 @@ class Step(Base):
     created_at: Mapped[datetime]
 
 
-class Look(Base):
+class ChecklistItem(Base):
     """What to look at in the game once a change is in it; ticked off, it says who saw what."""
 
-    __tablename__ = "looks"
+    __tablename__ = "checklist_items"
     id: Mapped[int] = mapped_column(primary_key=True)
     change_id: Mapped[int] = mapped_column(ForeignKey("changes.id", ondelete="CASCADE"), index=True)
     text: Mapped[str] = mapped_column(Text)
@@ -195,10 +199,10 @@ class Look(Base):
     at: Mapped[datetime | None]
 
 
-class Wait(Base):
+class PendingEffect(Base):
     """Values that were written and what they wait for before they hold; `in_effect_at` is empty as long as they wait."""
 
-    __tablename__ = "waits"
+    __tablename__ = "pending_effects"
     id: Mapped[int] = mapped_column(primary_key=True)
     change_id: Mapped[int] = mapped_column(ForeignKey("changes.id", ondelete="CASCADE"), index=True)
     takes_effect: Mapped[str] = mapped_column(String(20))
@@ -332,7 +336,7 @@ class ScheduledTask(Base):
     __tablename__ = "scheduled_tasks"
     id: Mapped[int] = mapped_column(primary_key=True)
     server_id: Mapped[str] = mapped_column(ForeignKey("servers.id", ondelete="CASCADE"), index=True)
-    task: Mapped[str] = mapped_column(String(10))
+    task: Mapped[str] = mapped_column(String(20))
     times: Mapped[list[Any]]
     weekdays: Mapped[list[Any]]
     zone: Mapped[str] = mapped_column(String(60))

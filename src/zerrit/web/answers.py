@@ -103,11 +103,11 @@ def change_detail(session: Session, row: Change, seen: Preview) -> api.ChangeDet
         touched=sorted(seen.replayed.touched),
         blocking=seen.blocking,
         effects=[api.EffectOut(takes_effect=e.takes_effect, addresses=list(e.addresses)) for e in seen.effects],
-        looks=list(seen.looks),
+        checklist_preview=list(seen.looks),
         is_outdated=change_work.is_outdated(session, row),
         runs=[run(r) for r in own_runs],
-        checklist=[api.ChecklistItemOut.model_validate(look, from_attributes=True) for look in row.looks],
-        waits=[api.PendingOut.model_validate(wait, from_attributes=True) for wait in row.waits],
+        checklist=[api.ChecklistItemOut.model_validate(look, from_attributes=True) for look in row.checklist],
+        pending=[api.PendingOut.model_validate(wait, from_attributes=True) for wait in row.pending],
     )
 
 

@@ -26,7 +26,7 @@ export function Checklist({ change }: { change: Change }) {
       </Typography>
       {change.checklist.map((look) => <LookRow key={look.id} change={change} look={look} />)}
       {change.checklist.length === 0 && change.state === "deployed" && <InOwnWords change={change} />}
-      {change.waits.map((wait) => <WaitRow key={wait.id} change={change} wait={wait} />)}
+      {change.pending.map((wait) => <WaitRow key={wait.id} change={change} wait={wait} />)}
     </Paper>
   );
 }

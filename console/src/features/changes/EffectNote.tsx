@@ -20,13 +20,13 @@ export function EffectNote({ change }: { change: Schemas["ChangeDetail"] }) {
           {effect.addresses.length > FEW && ` and ${String(effect.addresses.length - FEW)} others`}
         </Box>
       ))}
-      {change.looks.length > 0 && (
+      {change.checklist_preview.length > 0 && (
         <>
           <Typography variant="h2" gutterBottom sx={{ mt: 1 }}>Checklist</Typography>
           <Box component="ul" sx={{ m: 0, pl: 2.5 }}>
-            {change.looks.slice(0, FEW).map((look) => <li key={look}>{look}</li>)}
+            {change.checklist_preview.slice(0, FEW).map((look) => <li key={look}>{look}</li>)}
           </Box>
-          {change.looks.length > FEW && <Typography variant="body2">and {change.looks.length - FEW} others</Typography>}
+          {change.checklist_preview.length > FEW && <Typography variant="body2">and {change.checklist_preview.length - FEW} others</Typography>}
         </>
       )}
     </Paper>

@@ -156,7 +156,7 @@ def _added_step(workspace: Workspace, person: str, change_id: int, step: Step, v
 def _require_kept(gamebook: Gamebook | None, server_id: str, step: Step) -> None:
     """A file that is put must be one that a rollback could take back."""
     if (
-        step.kind in (StepKind.PUT, StepKind.REMOVE_FILE)
+        step.kind in (StepKind.PUT_FILE, StepKind.REMOVE_FILE)
         and gamebook is not None
         and not gamebook.is_tracked(step.address)
     ):
@@ -412,7 +412,7 @@ def _editable(session: Session, change_id: int, version: int | None) -> Change:
         raise WrongState(f"Change {change_id} is {change.state} and is not edited any more. Open a new one.")
     if version is not None and version != change.version:
         raise Outdated(
-            f"Change {change_id} was edited meanwhile (now version {change.version}). Look at it again first."
+            f"Change {change_id} was edited meanwhile (now version {change.version}). ChecklistItem at it again first."
         )
     return change
 

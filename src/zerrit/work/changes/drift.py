@@ -201,7 +201,7 @@ def _drift_steps(before: Texts, after: Texts) -> list[Step]:
         if path not in after:
             steps.append(Step(StepKind.REMOVE_FILE, path))
         elif path not in before or not (before[path].ok and after[path].ok):
-            steps.append(Step(StepKind.PUT, path, content=after[path].text))
+            steps.append(Step(StepKind.PUT_FILE, path, content=after[path].text))
         else:
             steps.append(Step(StepKind.CARRY, path, base=before[path].text, content=after[path].text))
     return steps

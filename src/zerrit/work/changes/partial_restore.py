@@ -68,7 +68,7 @@ def _whole_files(now: Texts, wanted: Texts, paths: list[str]) -> Iterator[Step]:
         if path not in wanted:
             yield Step(StepKind.REMOVE_FILE, path)
         else:
-            yield Step(StepKind.PUT, path, content=wanted[path].text)
+            yield Step(StepKind.PUT_FILE, path, content=wanted[path].text)
 
 
 def _entry_step(old: Texts, new: Texts, address: Address, what: str) -> Step:

@@ -115,7 +115,7 @@ def _reverted(
     if after is None:  # the change took it away
         if now is not None or before is None:
             return _Reverted()
-        return _Reverted(Step(StepKind.PUT, path, content=before.text), before)
+        return _Reverted(Step(StepKind.PUT_FILE, path, content=before.text), before)
     if now is None:  # somebody took it away since, which is kept
         return _Reverted()
     if before is None:  # the change brought it

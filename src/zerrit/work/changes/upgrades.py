@@ -173,7 +173,7 @@ def _steps(file: UpgradeFile, sides: _Sides, choices: Mapping[str, str]) -> list
     if merge.data is None or (own is not None and merge.data == own.to_bytes()):
         return []
     if own is None or path in choices or path not in sides.base or path not in sides.theirs:
-        return [Step(StepKind.PUT, path, content=read_document(merge.data, path).text)]
+        return [Step(StepKind.PUT_FILE, path, content=read_document(merge.data, path).text)]
     prefix = f"{path}#"
     chosen = {address.removeprefix(prefix): word for address, word in choices.items() if address.startswith(prefix)}
     old, new = sides.base[path].text, sides.theirs[path].text

@@ -23,13 +23,13 @@ def say_look(
     """
     with workspace.writing() as session:
         change = _in_game(session, change_id)
-        look = next((one for one in change.looks if one.id == item_id), None)
+        look = next((one for one in change.checklist if one.id == item_id), None)
         if look is None:
             raise NotFound(f"Change {change_id} has nothing to look at with the number {item_id}.")
         if not is_right and not note_.strip():
             raise Refused("Say in a note what is not as it should be; it is what you will want to know later.")
         look.is_right, look.note, look.person, look.at = is_right, note_.strip(), person, workspace.now()
-        change.state = CONFIRMED if all(one.is_right for one in change.looks) else DEPLOYED
+        change.state = CONFIRMED if all(one.is_right for one in change.checklist) else DEPLOYED
         change.updated_at = workspace.now()
         word = "right" if is_right else "not right"
         note(
@@ -48,7 +48,7 @@ def confirm(workspace: Workspace, person: str, change_id: int, note_: str) -> Ch
     """A person says that a change without a look list does what it should. Raises NotFound, WrongState, Refused."""
     with workspace.writing() as session:
         change = _in_game(session, change_id)
-        if change.looks:
+        if change.checklist:
             raise Refused(f"Change {change_id} has a look list; tick that off.")
         change.state, change.updated_at = CONFIRMED, workspace.now()
         note(workspace, session, person, "change.confirmed", change.server_id, f"{change_id}: {note_.strip()}")
@@ -60,7 +60,7 @@ def say_held(workspace: Workspace, person: str, change_id: int, pending_id: int)
     """What written values waited for has come: the next chart, a new world, players who joined again."""
     with workspace.writing() as session:
         change = _in_game(session, change_id)
-        wait = next((one for one in change.waits if one.id == pending_id), None)
+        wait = next((one for one in change.pending if one.id == pending_id), None)
         if wait is None:
             raise NotFound(f"Change {change_id} waits for nothing with the number {pending_id}.")
         if wait.in_effect_at is None:

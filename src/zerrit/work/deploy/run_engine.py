@@ -20,7 +20,7 @@ from zerrit.connections import ConnectionFailed
 from zerrit.control import ControlError
 from zerrit.core.errors import ZerritError
 from zerrit.core.wording import sentence
-from zerrit.records import Change, Look, Run, Wait, is_full
+from zerrit.records import Change, ChecklistItem, PendingEffect, Run, is_full
 from zerrit.work.base.activity_log import note
 from zerrit.work.base.run_records import RUNNING, get_run
 from zerrit.work.base.workspace import Workspace
@@ -196,10 +196,12 @@ def _set_changes(going: Going, session: Session, state: str, evidence: Mapping[s
         if became != "deployed":
             continue
         brought = brings.get(change_id, {})
-        change.looks = [Look(text=text, note="", person="") for text in brought.get("looks", ())]
+        change.checklist = [ChecklistItem(text=text, note="", person="") for text in brought.get("looks", ())]
         holds = ("reload",) if evidence.get("in_place") else ("reload", "restart")
-        change.waits = [
-            Wait(takes_effect=when, addresses=addresses, in_effect_at=now if when in holds else None, person="")
+        change.pending = [
+            PendingEffect(
+                takes_effect=when, addresses=addresses, in_effect_at=now if when in holds else None, person=""
+            )
             for when, addresses in brought.get("effects", ())
         ]
 

@@ -49,7 +49,7 @@ def _said(workspace: Workspace, server_id: str) -> tuple[Server, dict[str, Any]]
         server = session.get(Server, server_id)
         if server is None:
             raise NotFound(f"There is no server {server_id}.")
-        return server, dict(server.said)
+        return server, dict(server.reported)
 
 
 def _seen(workspace: Workspace, server: Server) -> GameState | None:
@@ -77,13 +77,13 @@ def report_state(
         )
     with workspace.session() as session:
         row = session.get_one(Server, server_id)
-        row.said = {"is_running": is_running, "person": person, "against": seen.word if seen is not None else ""}
+        row.reported = {"is_running": is_running, "person": person, "against": seen.word if seen is not None else ""}
         word = "runs" if is_running else "is stopped"
         note(
             workspace,
             session,
             person,
-            "server.said",
+            "server.reported",
             server_id,
             f"{word}; {seen.word if seen else 'its log is silent'}",
         )
