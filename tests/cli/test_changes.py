@@ -101,7 +101,7 @@ def test_a_step_says_what_it_will_do(run: Run, change: str, arguments: tuple[str
 def test_a_snippet_comes_from_standard_input_or_a_file(run: Run, change: str, tmp_path: Path) -> None:
     (tmp_path / "pumps.txt").write_text(snippet("pump-circuits.txt"), encoding="utf-8")
     planned = run("change", "merge", change, "station.ini", "pumps.txt", "--dry-run")
-    assert "+ add   Pumps/Circuit[Wet Lab]" in planned.out
+    assert "▲ add   Pumps/Circuit[Wet Lab]" in planned.out
     assert "Step" not in planned.out
     merged = run("change", "merge", change, "station.ini", "-", stdin=(tmp_path / "pumps.txt").read_text())
     assert (
@@ -182,7 +182,7 @@ def test_a_change_is_put_on_newer_files(run: Run, change: str, shared: Shared) -
     noted = run("change", "compare", change, "--against", "live").out
     assert "note: craft.xml on lantern-shelf is not as in snapshot" in noted
     fetched = run("fetch", "lantern-shelf")
-    assert "~ changed  craft.xml" in fetched.out
+    assert "◆ changed  craft.xml" in fetched.out
     assert run("change", "update", change).out.startswith(f"Change {change} now stands on snapshot ")
     assert "craft.xml#hull[Lugger]/@stock: 7 -> 8" in run("change", "show", change).out
 

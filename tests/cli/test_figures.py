@@ -97,7 +97,7 @@ def test_a_plan_file_is_written_edited_and_followed(world: Path, tmp_path: Path)
     plan.write_text(plan.read_text().replace("World/DayLength\n  do: combine", "World/DayLength\n  do: skip"))
     done = zerrit("merge", target, str(snippet), "--plan", str(plan), "--save-to", str(out), cwd=tmp_path)
     assert done.code == 0
-    assert "x skip     World/DayLength" in done.out
+    assert "× skip     World/DayLength" in done.out
     text = out.read_text()
     assert ("DayLength=96" in text, "Season=Ice Water" in text, "High=6" in text) == (True, True, True)
     for spoilt, said in (
@@ -124,7 +124,7 @@ def test_an_upgrade_is_shown_decided_and_opened(run: Callable[..., Done], tmp_pa
     assert "How fast the water clouds behind a crew" in shown.out
     told = run("upgrade", "lantern-shelf", "--from", "2.1", "--to", "2.2", "--details").out
     assert "station.ini, the vendor changed:" in told
-    assert "~ changed  station.ini#World/Chart" in told.partition("station.ini, changed here:")[2]
+    assert "◆ changed  station.ini#World/Chart" in told.partition("station.ini, changed here:")[2]
     opened = run("upgrade", "lantern-shelf", "--from", "2.1", "--to", "2.2", "--create", "To 2.2")
     assert "on lantern-shelf: To 2.2, 8 steps." in opened.out
     wrong = run("upgrade", "lantern-shelf", "--from", "2.1", "--to", "2.2", "--choose", "craft.xml#hull[Skiff]=mine")

@@ -200,14 +200,15 @@ def test_a_server_is_checked_and_its_waivers_listed(folder: Path, signed_in: dic
     assert "it is shipped like this, so it blocks nothing" in done.out
     one = zerrit("check", "coral-gate:sea/finds.xml", "--output", "json", cwd=folder, **signed_in)
     assert one.data["findings"] == []
-    assert "coral-gate has no waivers." in zerrit("waivers", "coral-gate", cwd=folder, **signed_in).out
+    assert "coral-gate has no waivers." in zerrit("waiver", "list", "coral-gate", cwd=folder, **signed_in).out
     place = "sea/buoys.xml:2"
-    given = ("waivers", "coral-gate", "--accept", "xml.comment-double-hyphen", place, "--until", "2099-03-01")
+    given = ("waiver", "add", "coral-gate", "xml.comment-double-hyphen", place, "--until", "2099-03-01")
     assert zerrit(*given, cwd=folder, **signed_in).code == 2, "without a reason"
-    done = zerrit(*given, "--reason", "the game bears it", cwd=folder, **signed_in)
-    assert "2099-03-01" in done.out and "the game bears it" in done.out
-    back = zerrit("waivers", "coral-gate", "--take-back", "1", cwd=folder, **signed_in)
-    assert back.out == "coral-gate has no waivers.\n"
+    done = zerrit(*given, "--reason", "the game accepts it", cwd=folder, **signed_in)
+    assert done.out == f"xml.comment-double-hyphen at {place} is waived on coral-gate.\n"
+    listed = zerrit("waiver", "list", "coral-gate", cwd=folder, **signed_in)
+    assert "2099-03-01" in listed.out and "the game accepts it" in listed.out
+    assert zerrit("waiver", "remove", "coral-gate", "1", cwd=folder, **signed_in).code == 0
     assert zerrit("check", "coral-gate:", "--fix", cwd=folder, **signed_in).code == 2
 
 

@@ -41,9 +41,13 @@ def test_a_deploy_says_each_stage_and_what_to_look_at(run: Run, quick: Quick) ->
     change = str(quick.change("sea/1.yml#holds=5"))
     done = run("change", "deploy", change, "--yes")
     said(done, "preflight    done", "watch        done", "deployed: 1 file written", "[to do] dive and count")
-    said(run("look", change, "1", "wrong", "--note", "only four"), "[wrong]", f"zerrit change revert {change}")
-    said(run("look", change, "1", "right"), f"Change {change} is confirmed.")
-    said(run("look", change, "7", "right"), "has 1 thing to look at", code=2)
+    said(
+        run("change", "checklist", change, "1", "wrong", "--note", "only four"),
+        "[wrong]",
+        f"zerrit change revert {change}",
+    )
+    said(run("change", "checklist", change, "1", "right"), f"Change {change} is confirmed.")
+    said(run("change", "checklist", change, "7", "right"), "has 1 thing to look at", code=2)
     done = run("change", "revert", change)
     said(done, "sea/1.yml#holds", "--open opens a change")
     quick.deploy("sea/1.yml#holds=6")
@@ -57,7 +61,7 @@ def test_a_run_is_shown_with_its_evidence_and_can_be_cancelled(run: Run, quick: 
     said(done, "watch        failed", "crash file crashes/", "2.yml holds too much", "rolled back")
     assert run("run", "show", str(failed.id), "--output", "json").data["state"] == "rolled-back"
     said(run("run", "cancel", str(failed.id)), "has ended", code=2)
-    said(run("run", "hand-out", str(failed.id), "--save-to", "out"), "does not ask for files", code=2)
+    said(run("run", "instructions", str(failed.id), "--save-to", "out"), "does not ask for files", code=2)
 
 
 def test_restart_and_rollback_ask_first(run: Run, quick: Quick) -> None:
@@ -90,7 +94,7 @@ def test_snapshots_from_taking_to_taking_in(run: Run, quick: Quick, tmp_path: Pa
 def test_drift_is_told_with_what_to_do(run: Run, quick: Quick) -> None:
     station = quick.game("shoal").folder / "sea/3.yml"
     station.write_text(station.read_text().replace("holds: 0", "holds: 8"))
-    said(run("fetch", "shoal"), "~ changed  sea/3.yml", "zerrit drift shoal")
+    said(run("fetch", "shoal"), "◆ changed  sea/3.yml", "zerrit drift shoal")
     said(run("drift", "shoal"), "a person, or the host's panel", "sea/3.yml#holds", "+8", "--adopt")
     said(run("drift", "shoal", "--adopt", "--revert"), "Either --adopt or --revert", code=2)
     said(run("drift", "shoal", "--adopt", "--title", "By the panel"), "By the panel; it is deployed.")
@@ -109,7 +113,7 @@ def test_windows_and_the_queue(run: Run, quick: Quick) -> None:
     said(run("change", "unqueue", change), "does not wait")
     said(run("schedule", "add", "reef", "snapshot", "--at", "9", "--zone", "Nowhere"), code=2)
     number = str(quick.zerrit.schedule("reef")[0].id)
-    said(run("schedule", "remove", "reef", number), "is gone")
+    said(run("schedule", "remove", "reef", number), "is removed")
     said(run("schedule", "list", "reef"), "has no schedule")
 
 
@@ -120,8 +124,8 @@ def test_a_rollout_and_the_grid(run: Run, quick: Quick) -> None:
         "deployed",
         "All servers of it have the change",
     )
-    said(run("grid", "sea/7.yml#holds"), "0 settings of 1 are not alike")
-    said(run("grid", "sea/nowhere.yml#holds"), "No server has a value", code=2)
+    said(run("server", "compare", "sea/7.yml#holds"), "0 settings of 1 are not alike")
+    said(run("server", "compare", "sea/nowhere.yml#holds"), "No server has a value", code=2)
     said(run("rollout", change, "--wave", "reef,reef", "--yes"), "is named twice", code=2)
 
 
@@ -153,8 +157,8 @@ def test_a_server_is_added_by_every_way(run: Run, quick: Quick, tmp_path: Path) 
     said(done, "Added by-command")
     done = run("server", "add", "by-hand", "--manual-files", "--manual-control")
     said(done, "zerrit server upload by-hand FOLDER")
-    said(run("take-in", "by-hand", str(quick.game().folder)), "files taken in")
-    said(run("said", "by-hand", "stopped"), "is stopped, says isolde")
+    said(run("server", "upload", "by-hand", str(quick.game().folder)), "files taken in")
+    said(run("server", "report", "by-hand", "stopped"), "is stopped, says isolde")
     said(run("fetch", "by-hand"), "files.")
     said(run("server", "set", "by-sftp", "--settle", "3", "--retention", "5,4,3,2", "--may-rehearse"), "new settings")
     care = quick.zerrit.server("by-sftp").maintenance

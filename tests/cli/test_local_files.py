@@ -27,7 +27,7 @@ def world(tmp_path_factory: pytest.TempPathFactory) -> Path:
 def test_a_sound_folder_has_no_finding(world: Path) -> None:
     done = zerrit("check", "mine", "--gamebook", "fathomline.yml", cwd=world)
     assert (done.code, done.err) == (0, "")
-    assert done.out.splitlines()[0] == "sea/buoys.xml:2:25  notice  xml.comment-double-hyphen"
+    assert done.out.splitlines()[0] == "sea/buoys.xml:2:25  ○ notice  xml.comment-double-hyphen"
     assert done.out.splitlines()[-1] == "63 files checked, 1 finding, 0 errors."
 
 
@@ -57,10 +57,10 @@ def test_findings_are_told_with_their_place(world: Path, tmp_path: Path) -> None
 @pytest.mark.parametrize(
     ("name", "text", "said"),
     [
-        ("a.xml", '<a>\n  <b x="1/>\n</a>\n', "a.xml:2:10  error  xml.quote-missing\n    2 |   <b x=\"1/>\n      |          ^\n    The value of `x` has no closing quotation mark."),
-        ("a.json", '{\n  "a": 1\n  "b": 2\n}\n', 'a.json:2:9  error  json.comma-missing\n    2 |   "a": 1\n      |         ^\n    A comma is missing after "a"; the next one follows. Add `,` here.'),
-        ("a.yml", "a: 1\n\tb: 2\n", "a.yml:2:1  error  yaml.tab\n    2 | \u2192b: 2\n      | ^\n    A tab stands at the start of this line"),
-        ("a.ini", "[A\nb=1\n", "a.ini:1:3  error  ini.section-not-closed\n    1 | [A\n      |   ^\n    The section header [A has no closing bracket. Add `]` here."),
+        ("a.xml", '<a>\n  <b x="1/>\n</a>\n', "a.xml:2:10  ■ error  xml.quote-missing\n    2 |   <b x=\"1/>\n      |          ^\n    The value of `x` has no closing quotation mark."),
+        ("a.json", '{\n  "a": 1\n  "b": 2\n}\n', 'a.json:2:9  ■ error  json.comma-missing\n    2 |   "a": 1\n      |         ^\n    A comma is missing after "a"; the next one follows. Add `,` here.'),
+        ("a.yml", "a: 1\n\tb: 2\n", "a.yml:2:1  ■ error  yaml.tab\n    2 | \u2192b: 2\n      | ^\n    A tab stands at the start of this line"),
+        ("a.ini", "[A\nb=1\n", "a.ini:1:3  ■ error  ini.section-not-closed\n    1 | [A\n      |   ^\n    The section header [A has no closing bracket. Add `]` here."),
     ],
 )  # fmt: skip
 def test_a_malformed_file_is_told_in_plain_words(tmp_path: Path, name: str, text: str, said: str) -> None:
@@ -78,7 +78,7 @@ def test_two_folders_are_compared_by_address(world: Path) -> None:
     assert found["sea/finds.xml#find[Copper Gimbal]/@house"] == ("changed", "35", "45")
     assert found["station.ini#Multipliers/FindRate"] == ("changed", "1.0", "1.4")
     table = zerrit("compare", f"defaults/{FINDS}", f"mine/{FINDS}", cwd=world)
-    assert "~ changed  finds.xml#find[Copper Gimbal]/@house" in table.out
+    assert "◆ changed  finds.xml#find[Copper Gimbal]/@house" in table.out
     assert "4 differences in 4 entries: 4 changed." in table.out
     text = zerrit("compare", f"defaults/{FINDS}", f"mine/{FINDS}", "--output", "text", cwd=world)
     assert '+  <find name="Copper Gimbal" family="brass" weight="1.7" house="45">' in text.out
@@ -94,7 +94,7 @@ def test_a_snippet_is_merged_once_and_then_there_already(world: Path, tmp_path: 
     done = zerrit("merge", "mine/station.ini", "pumps.txt", "--save-to", str(out), cwd=world)
     assert done.code == 0
     assert "note: Straightened bent quotation marks." in done.out
-    assert "+ add   Pumps/Circuit[Wet Lab]" in done.out
+    assert "▲ add   Pumps/Circuit[Wet Lab]" in done.out
     assert done.out.endswith(f"Written to {out}.\n")
     assert 'Circuit=(Name="Sump Six",Deck=3,Pumps=((Model=T3,Rating=5)),Duty=Night)' in out.read_text()
     again = zerrit("merge", str(out), "-", "--output", "json", cwd=world, stdin=(world / "pumps.txt").read_bytes())

@@ -142,9 +142,9 @@ def print_opened(detail: api.ChangeDetail) -> None:
 @click.option("--revert", is_flag=True, help="Create a change that reverts it.")
 @click.option("--title", default="")
 @output_option
-def drift(server_id: str, number: int | None, adopt: bool, undo: bool, title: str, output: str) -> None:
+def drift(server_id: str, number: int | None, adopt: bool, revert: bool, title: str, output: str) -> None:
     """Show what was changed on a server outside Zerrit, and who usually changes it."""
-    if adopt and undo:
+    if adopt and revert:
         raise click.UsageError("Either --adopt or --revert.")
     with connect() as zerrit:
         found = zerrit.drift(server_id, number)
@@ -152,7 +152,7 @@ def drift(server_id: str, number: int | None, adopt: bool, undo: bool, title: st
             detail = zerrit.adopt_drift(server_id, found.after, title)
             echo(f"Change {detail.id} on {server_id}: {detail.title}; it is {detail.state}.")
             return
-        if undo:
+        if revert:
             print_opened(zerrit.revert_drift(server_id, found.after, title))
             return
     if output == "json":

@@ -156,5 +156,5 @@ def documented(app: FastAPI, plain: Callable[[], dict[str, Any]]) -> dict[str, A
 
 def unexpected(request: Request) -> JSONResponse:
     """The answer to a fault of Zerrit itself, whose log has the reason."""
-    said = "Something went wrong inside Zerrit; its log says what. ChecklistItem at what you did last before you do it again."
+    said = "Something went wrong inside Zerrit; its log says what. Check what was done before you repeat it."
     return problem(500, "internal", said, request)

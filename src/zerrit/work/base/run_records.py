@@ -18,7 +18,7 @@ def require_no_run(session: Session, server_id: str) -> None:
     other = session.scalar(select(Run).where(Run.server_id == server_id, Run.state == RUNNING))
     if other is not None:
         raise WrongState(
-            f"A {other.kind} is under way on {server_id} (run {other.id}). PendingEffect until it has ended."
+            f"A {other.kind} is under way on {server_id} (run {other.id}). Wait until it has ended."
         )
 
 

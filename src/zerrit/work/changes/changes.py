@@ -88,8 +88,8 @@ def create_change(workspace: Workspace, person: str, server_id: str, title: str)
             author=person,
             created_at=now,
             updated_at=now,
-            looks=[],
-            waits=[],
+            checklist=[],
+            pending=[],
         )
         session.add(change)
         session.flush()
@@ -412,7 +412,7 @@ def _editable(session: Session, change_id: int, version: int | None) -> Change:
         raise WrongState(f"Change {change_id} is {change.state} and is not edited any more. Open a new one.")
     if version is not None and version != change.version:
         raise Outdated(
-            f"Change {change_id} was edited meanwhile (now version {change.version}). ChecklistItem at it again first."
+            f"Change {change_id} was edited in the meantime (now version {change.version}). Read it again first."
         )
     return change
 

@@ -163,8 +163,8 @@ def adopt_drift(workspace: Workspace, person: str, server_id: str, snapshot_id: 
             created_at=now,
             updated_at=now,
             steps=[],
-            looks=[],
-            waits=[],
+            checklist=[],
+            pending=[],
         )
         change.steps = [row_of_step(step, number, person, now) for number, step in enumerate(steps, 1)]
         session.add(change)

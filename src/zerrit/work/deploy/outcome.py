@@ -25,7 +25,7 @@ def outcome_of(run: Run) -> tuple[str, str]:
         more = ""
         if ended_in.get(StageName.RELEASE) == "failed":
             more = f" {_state_in_words(evidence.get('runs_now'))}: {sentence(evidence.get('failed_back', ''))}"
-            more += "" if evidence.get("runs_now") else " ChecklistItem at the host's panel, and start it by hand."
+            more += "" if evidence.get("runs_now") else " Check the host's panel, and start it yourself."
         elif not evidence.get("was_running"):
             more = " The game is stopped, as it was."
         return state, f"Nothing was written. It ended at {at}: {why}{more}"
@@ -43,9 +43,9 @@ def outcome_of(run: Run) -> tuple[str, str]:
         what = "it is not certain that the game came up" if runs_now else "the game does not come up"
         said = f"The files are those of snapshot {run.before_id} again, but {what}: {failed_back} "
         said += (
-            f"The files are right. ChecklistItem at its log; to start it once more: zerrit restart {run.server_id}."
+            f"The files are right. Check its log; to start it once more: zerrit restart {run.server_id}."
             if runs_now
-            else "ChecklistItem at its log, and start it by hand; the files are right."
+            else "Check its log, and start it yourself; the files are right."
         )
     elif run.options.get("given_up"):
         said = (

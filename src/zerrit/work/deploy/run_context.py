@@ -98,13 +98,13 @@ class Going:
             raise Cancelled(f"cancelled by {run.cancelled_by}")
 
     def pause(self, stage: Stage, seconds: float) -> None:
-        """PendingEffect a little, unless the service stops or somebody cancels."""
+        """Wait a little, unless the service stops or someone cancels."""
         if self.workspace.stopping.wait(seconds):
             raise Suspended
         self.require_wanted(stage.name)
 
     def park(self, stage: Stage, seconds: float) -> NoReturn:
-        """PendingEffect without a thread: the stage begins again after that time. What it did by then it must not do twice."""
+        """Wait without a thread: the stage begins again after that time. What it did by then it must not do twice."""
         self.pause(stage, 0)
         raise Parked(seconds)
 
@@ -145,7 +145,7 @@ class Going:
         return float(self.server.maintenance.get("settle") or self.workspace.settle)
 
     def wait(self, stage: Stage, is_so: Callable[[], bool], else_say: str, asks: str = "") -> None:
-        """PendingEffect until it is so: for the server's patience, or for as long as a person needs."""
+        """Wait until it is so: for the server's patience, or for as long as a person needs."""
         if asks and self.journal.run().asks != asks:
             self.journal.note(asks=asks)
         deadline = time.monotonic() + self.patience
@@ -158,7 +158,7 @@ class Going:
                     raise
             if not asks and time.monotonic() > deadline:
                 raise StageFailed(
-                    f"{else_say} within {self.patience:g} s. ChecklistItem at its log and at the host's panel, then try again."
+                    f"{else_say} within {self.patience:g} s. Check its log and at the host's panel, then try again."
                 )
             if asks:
                 self.park(stage, MANUAL_POLL)

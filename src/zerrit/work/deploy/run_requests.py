@@ -81,7 +81,7 @@ def begin_deploy(workspace: Workspace, person: str, change_ids: Sequence[int], o
             now = get_change(session, change.id)
             if now.version != change.version or now.state not in (*EDITABLE, QUEUED):
                 raise WrongState(
-                    f"Change {change.id} was edited in the meantime (it is {now.state}). ChecklistItem at it again first."
+                    f"Change {change.id} was edited in the meantime (it is {now.state}). Read it again first."
                 )
         run = Run(server_id=server.id, kind="deploy", person=person, options=options.as_row())
         run.parts = [RunChange(change_id=change.id, position=number) for number, change in enumerate(changes, 1)]
@@ -150,7 +150,7 @@ def _begin(workspace: Workspace, session: Session, run: Run) -> None:
         session.flush()
     except IntegrityError as error:
         raise WrongState(
-            f"Another run on {run.server_id} began at the same moment. PendingEffect until it has ended."
+            f"Another run on {run.server_id} began at the same moment. Wait until it has ended."
         ) from error
 
 

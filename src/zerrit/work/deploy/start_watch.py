@@ -107,7 +107,7 @@ class Watched:
         pause: Callable[[float], None],
         expected: Mapping[str, Sequence[str]],
     ) -> Verdict:
-        """PendingEffect until the game says that it is ready and has stayed up for `settle` seconds, or until trouble shows.
+        """Wait until the game says that it is ready and has stayed up for `settle` seconds, or until trouble shows.
 
         Patience is for programs: where a person carries the log, it is waited for as long as they need.
         """

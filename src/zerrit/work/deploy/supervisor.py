@@ -85,5 +85,5 @@ class RunSupervisor:
                 self.start(run_id)
 
     def close(self) -> None:
-        """PendingEffect until every run has ended or was put down; `stopping` is set by then."""
+        """Wait until every run has ended or was put down; `stopping` is set by then."""
         self._pool.shutdown(wait=True)

@@ -46,7 +46,7 @@ def add_server(workspace: Workspace, person: str, server_id: str, given: ServerS
         if session.get(Server, server_id) is not None:
             raise WrongState(f"There is a server {server_id} already. Choose another id.")
         _require_gamebook(session, given.gamebook)
-    server = Server(id=server_id, created_at=workspace.now(), connection_secret=None, control_secret=None, said={})
+    server = Server(id=server_id, created_at=workspace.now(), connection_secret=None, control_secret=None, reported={})
     _settle(workspace, server, given)
     with workspace.session() as session:
         session.add(server)

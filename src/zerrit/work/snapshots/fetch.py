@@ -70,7 +70,7 @@ def _kept(
         newest = latest_snapshot(session, server_id)
         if (newest.id if newest else None) != (before.id if before else None):
             raise WrongState(
-                f"The files of {server_id} were taken by somebody else at the same time. ChecklistItem at those."
+                f"The files of {server_id} were taken by another person at the same time. Use those."
             )
         drift = differing_paths(_digests(known.values()), taken.digests)
         if before is not None and not drift:
