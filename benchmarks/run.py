@@ -89,7 +89,7 @@ def walk(document: Document) -> int:
 
 
 def edit_once(document: Document, address: str) -> bytes:
-    """One value set by its address, on a document that nobody has looked into yet: text to text."""
+    """One value set by its address, on a document that no one has looked into yet: text to text."""
     return set_values(document, parse_node_address(address), parse_operation("=77")).document.to_bytes()
 
 

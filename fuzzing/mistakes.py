@@ -375,7 +375,7 @@ def mods(world: World, rng: random.Random) -> Iterator[Mistake]:
 
 
 def files_by_name(world: World, rng: random.Random) -> Iterator[Mistake]:
-    """A file must bear exactly one name."""
+    """A file must have exactly one name."""
     del rng
     for path in (
         "crew/wardens.txt",

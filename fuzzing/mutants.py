@@ -69,7 +69,7 @@ def survives(mutant: Mutant, folder: Path) -> bool:
             check=False,
         )
     except subprocess.TimeoutExpired:
-        return False  # it hangs, which nobody would miss
+        return False  # it hangs, which no one would miss
     finally:
         (folder / mutant.file).write_text(text, "utf-8")
     if done.returncode not in (0, 1):

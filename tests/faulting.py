@@ -44,7 +44,7 @@ BACK = (StageName.RELEASE, StageName.STOP_AGAIN)
 OF_CONNECTION: Mapping[str, dict[str, object]] = {
     "drops each transfer": {"drop_after": 50},
     "stalls in each transfer": {"stall_after": 50},
-    "lets nobody in": {"refuse": "connections", "drop_after": 50},
+    "lets no one in": {"refuse": "connections", "drop_after": 50},
     "refuses the sign-in": {"refuse": "sign-in", "drop_after": 50},
     "refuses to write": {"refuse": "writes"},
     "has a full disk": {"full_after": 100},
@@ -274,7 +274,7 @@ def summary(matrix: Matrix) -> str:
     for (fault, _, _), cell in matrix.cells.items():
         letters.update([cell.staying] if fault in COPED_WITH else [cell.staying, cell.passing])
     return (
-        f"{letters.total()} runs: {letters['D']} deployed all the same, {letters['B']} went back, {letters['N']} wrote "
+        f"{letters.total()} runs: {letters['D']} deployed anyway, {letters['B']} went back, {letters['N']} wrote "
         f"nothing, {letters['F']} failed and were repaired by the rollback that they name. Nothing was lost in any of them."
     )
 

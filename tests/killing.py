@@ -121,7 +121,7 @@ class Killer:
                 zerrit.fetch(name)
 
     def unhurt(self) -> float:
-        """How long a run takes that nobody kills, in seconds; a kill falls somewhere into that time."""
+        """How long a run takes that no one kills, in seconds; a kill falls somewhere into that time."""
         times = []
         for name in SERVERS:
             with self.client() as zerrit:

@@ -120,7 +120,7 @@ def _looked_after(stack: DemoStack, page: Page) -> None:
         zerrit.add_task("coral-gate", api.TaskIn(task="snapshot", times=["13:00", "21:00"], zone="Europe/Berlin"))
     page.goto(f"{stack.url}/servers/coral-gate/care")
     page.get_by_text("every day at 05:00").wait_for()
-    page.get_by_text("a person, or the host").or_(page.get_by_text("it was somebody else")).first.wait_for()
+    page.get_by_text("a person, or the host").or_(page.get_by_text("it was another person")).first.wait_for()
     shoot(page, "maintenance")
     with stack.client() as zerrit:
         change = zerrit.create_change("lantern-shelf", "Longer days")

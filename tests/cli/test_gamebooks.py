@@ -50,7 +50,7 @@ def test_a_folder_is_checked_by_a_gamebook(folder: Path) -> None:
     spoil(folder / "mine/station.ini", "FindRate=", "FindRat=")
     done = zerrit("check", "mine", "--gamebook", "fathomline.yml", cwd=folder)
     assert done.code == 1
-    assert "newcomers join Trench Party, which is not open; nobody new could dive" in done.out
+    assert "newcomers join Trench Party, which is not open; no one new could dive" in done.out
     assert "`FindRat` is nothing that the game is known to read here" in done.out
     assert "Did you mean 'FindRate'?" in done.out
     data = zerrit("check", "mine", "--gamebook", "fathomline.yml", "--output", "json", cwd=folder).data
@@ -236,7 +236,7 @@ def test_settings_are_reviewed(folder: Path, signed_in: dict[str, str]) -> None:
     assert "read by isolde" in done.out
     done = zerrit("review", "lantern-shelf", path, "--unread", "--output", "json", cwd=folder, **signed_in)
     assert [one["state"] for one in done.data] == ["unread"] * 6
-    assert "settings that nobody has looked at." in zerrit("review", "lantern-shelf", cwd=folder, **signed_in).out
+    assert "settings that no one has looked at." in zerrit("review", "lantern-shelf", cwd=folder, **signed_in).out
 
 
 def test_a_gamebook_is_read_tried_and_listed(folder: Path, signed_in: dict[str, str]) -> None:

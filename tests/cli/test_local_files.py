@@ -215,7 +215,7 @@ def test_a_code_is_explained_with_a_wrong_and_a_right_example(tmp_path: Path) ->
         "json.comma-extra  (error)",
         "",
         "  A comma stands after the last value.",
-        "  Remove it. Some games read it all the same.",
+        "  Remove it. Some games read it anyway.",
         "",
         "  wrong:",
         "    {",

@@ -69,7 +69,7 @@ def test_a_service_starts_says_its_first_password_and_stops_cleanly(tmp_path: Pa
             events = client.events()
             assert next(events)[0] == "ready"
             running.send_signal(signal.SIGTERM)
-            assert list(events) == [], "the event stream ends by itself"
+            assert list(events) == [], "the event stream ends automatically"
         _, logged = running.communicate(timeout=15)
     assert running.returncode in (0, -signal.SIGTERM)
     lines = [json.loads(line) for line in logged.splitlines() if line.startswith("{")]
@@ -130,8 +130,8 @@ def test_trouble_with_the_service_has_an_exit_code_of_its_own(shared: Shared, tm
     assert down.err.startswith("zerrit: No Zerrit service answers at http://127.0.0.1:1")
     nonsense = zerrit("server", "list", cwd=tmp_path, ZERRIT_URL="nonsense")
     assert (nonsense.code, nonsense.err[:40]) == (3, "zerrit: `nonsense` is no address of a se")
-    nobody = zerrit("server", "list", cwd=tmp_path, ZERRIT_URL=shared[0].url)
-    assert (nobody.code, nobody.err) == (3, "zerrit: Sign in first: in the console, or with `zerrit sign-in`.\n")
+    anonymous = zerrit("server", "list", cwd=tmp_path, ZERRIT_URL=shared[0].url)
+    assert (anonymous.code, anonymous.err) == (3, "zerrit: Sign in first: in the console, or with `zerrit sign-in`.\n")
 
 
 @pytest.mark.parametrize(

@@ -193,7 +193,7 @@ def test_a_command_that_prints_without_end_fills_no_memory() -> None:
 
 
 def test_a_game_left_running_by_a_command_holds_nothing_up(tmp_path: Path) -> None:
-    """It has the same output as the command; the command has ended all the same."""
+    """It has the same output as the command; the command has ended anyway."""
     control = CommandControl({"start": ["sh", "-c", f"sleep 30 & echo $! > {tmp_path / 'pid'}"]}, timeout=20)
     began = time.monotonic()
     try:

@@ -11,7 +11,7 @@ from zerrit.core import read_document
     ("path", "text", "address", "comment"),
     [
         pytest.param("a.xml", "<a>\n  <!-- one -->\n  <!-- two -->\n  <b n='x'/>\n</a>", "b", "one\ntwo", id="several above, XML"),
-        pytest.param("a.xml", "<a>\n  <!-- a heading -->\n\n  <b/>\n</a>", "b", "", id="a heading, parted by a blank line"),
+        pytest.param("a.xml", "<a>\n  <!-- a heading -->\n\n  <b/>\n</a>", "b", "", id="a heading, separated by a blank line"),
         pytest.param("a.xml", "<a>\n  <b/> <!-- beside -->\n</a>", "b", "beside", id="beside, XML"),
         pytest.param("a.xml", "<a>\n  <b/> <!-- of b -->\n  <c/>\n</a>", "c", "", id="not that of the line above"),
         pytest.param("a.xml", "<a>\n  <!--\n    ==== Brass ====\n    fittings\n  -->\n  <b/>\n</a>", "b", "Brass\nfittings", id="without its ornament"),

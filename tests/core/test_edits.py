@@ -120,7 +120,7 @@ def test_adding_an_entry_twice_is_adding_it_once() -> None:
 
 def test_an_alias_is_not_overwritten_by_a_word() -> None:
     document = read_document(b"x: &a 5\nz: *a\n", "a.yml")
-    with pytest.raises(EditRefused, match="stands for the value that bears the anchor &a"):
+    with pytest.raises(EditRefused, match="stands for the value that has the anchor &a"):
         set_values(document, at("z"), parse_operation("=6"))
 
 

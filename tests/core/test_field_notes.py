@@ -231,7 +231,7 @@ def test_note_18_newcomers_join_a_party_that_is_closed() -> None:
         with_text("crew/parties.yml", "Shallow Party, open: true", "Shallow Party, open: false")
     )
     assert (code, path) == ("meaning.unknown-name", "crew/parties.yml")
-    assert message == "newcomers join Shallow Party, which is not open; nobody new could dive"
+    assert message == "newcomers join Shallow Party, which is not open; no one new could dive"
 
 
 def test_note_19_an_addin_needs_one_that_is_switched_off() -> None:

@@ -79,7 +79,7 @@ def test_an_entry_that_stands_twice_asks() -> None:
     target = doc(TWINS, "a.xml")
     plan = plan_merge(target, '<find name="A" w="9"/>')
     (action,) = plan.actions
-    assert (action.kind, action.why) == (ActionKind.ASK, "2 entries of a.xml bear this name.")
+    assert (action.kind, action.why) == (ActionKind.ASK, "2 entries of a.xml have this name.")
     with pytest.raises(SnippetRefused, match="Choose an action for it first"):
         apply_plan(target, plan)
     assert apply_plan(target, plan.decided({action.address: ActionKind.SKIP})).text == TWINS

@@ -92,7 +92,7 @@ def test_steps_are_made_on_what_the_ones_before_left() -> None:
 
 
 def test_the_same_steps_go_on_other_text() -> None:
-    """What the other side changed stays; that is what carries a change over a file that was rewritten meanwhile."""
+    """What the other side changed stays; that is what carries a change over a file that was rewritten in the meantime."""
     other = world(station_ini=INI.replace("Bus=40", "Bus=60") + "\n[Tide]\nClock=812\n")
     step = Step(StepKind.SET, "station.ini#Pumps/C[Gate]/R", operation="+2")
     replayed = play(step, on=other)

@@ -46,7 +46,7 @@ def test_wrong_passwords_cost_time_by_name_and_address() -> None:
         sign_ins.failed("admin", "10.0.0.1")
     assert waits[:4] == [1, 2, 4, 8]
     assert waits[-1] == LONGEST
-    assert sign_ins.wait_for("admin", "10.0.0.2") == 0  # a stranger keeps nobody else out
+    assert sign_ins.wait_for("admin", "10.0.0.2") == 0  # a stranger keeps no one else out
     for number in range(FREE_OF_ADDRESS):
         sign_ins.failed(f"guess-{number}", "10.0.0.3")
     assert sign_ins.wait_for("another", "10.0.0.3") > 0
@@ -122,7 +122,7 @@ def test_an_event_stream_ends_with_its_session(stack: DemoStack, end: str) -> No
                 same.sign_out()
         else:
             mine.change_password(PASSWORD, "new-password-1")
-        assert ended.wait(20)  # well before it is seen again by itself
+        assert ended.wait(20)  # well before it is seen again automatically
         thread.join()
 
 
@@ -207,7 +207,7 @@ def test_many_sign_ins_at_once_hold_nobody_up(stack: DemoStack) -> None:
             pool.submit(
                 httpx.post,
                 f"{stack.url}/api/v1/tokens",
-                json={"name": f"nobody-{number}", "password": "wrong-password"},
+                json={"name": f"unknown-{number}", "password": "wrong-password"},
                 timeout=60,
             )
             for number in range(60)

@@ -1,4 +1,4 @@
-"""The HTTP API as a whole: who may ask, what every answer bears, how long work and big requests are met."""
+"""The HTTP API as a whole: who may ask, what every answer has, how long work and big requests are met."""
 
 from __future__ import annotations
 

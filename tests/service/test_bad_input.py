@@ -121,7 +121,7 @@ def test_two_people_do_not_overwrite_each_other(shared: Shared) -> None:
 def test_signing_in(shared: Shared) -> None:
     stack, _ = shared
     base = f"{stack.url}/api/v1"
-    for body in ({"name": ADMIN, "password": "wrong"}, {"name": "nobody", "password": PASSWORD}):
+    for body in ({"name": ADMIN, "password": "wrong"}, {"name": "no one", "password": PASSWORD}):
         answer = httpx.post(f"{base}/session", json=body)
         assert (answer.status_code, answer.json()["detail"]) == (401, "The name or the password is wrong.")
     for path in ("/servers", "/events", "/changes/1"):

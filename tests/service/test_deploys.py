@@ -33,7 +33,7 @@ def carried_out(zerrit: Client, run: api.RunOut) -> api.RunOut:
 
 
 def untouched(stack: DemoStack, before: dict[str, bytes]) -> bool:
-    """The files are as before; the station's own file may bear another clock."""
+    """The files are as before; the station's own file may have another clock."""
     now = files_of(stack.host_folder / "coral-gate")
     return {p: d for p, d in now.items() if p != "station.ini"} == {
         p: d for p, d in before.items() if p != "station.ini"

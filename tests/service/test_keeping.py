@@ -29,7 +29,7 @@ def quick(tmp_path: Path) -> Iterator[Quick]:
 
 
 def edit(quick: Quick, path: str, old: str, new: str) -> None:
-    """Somebody else writes to a file of the server."""
+    """Another person writes to a file of the server."""
     file = quick.game().folder / path
     text = file.read_text()
     assert old in text
@@ -253,14 +253,14 @@ def test_what_was_changed_again_since_has_to_be_decided(quick: Quick) -> None:
 
 def test_drift_is_shown_with_its_writer_and_adopted_or_taken_back(quick: Quick) -> None:
     quick.deploy("sea/1.yml#holds=5")
-    with pytest.raises(ProblemError, match="Nobody but Zerrit and the game itself"):
+    with pytest.raises(ProblemError, match="No one but Zerrit and the game itself"):
         quick.zerrit.drift("reef")
     edit(quick, "sea/1.yml", "holds: 5", "holds: 50")
     (quick.game().folder / "sea/extra.yml").write_text("holds: 2\n")
     quick.zerrit.fetch("reef")
     seen = quick.zerrit.drift("reef")
     assert [(file.path, file.kind, file.writer) for file in seen.files] == [
-        ("sea/1.yml", "changed", "Zerrit, last in run 1; so it was somebody else this time"),
+        ("sea/1.yml", "changed", "Zerrit, last in run 1; so it was another person this time"),
         ("sea/extra.yml", "added", "a person, or the host's panel"),
     ]
     adopted = quick.zerrit.adopt_drift("reef", title="By the panel")

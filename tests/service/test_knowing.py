@@ -33,7 +33,7 @@ def test_the_check_of_a_server_tells_what_the_vendor_shipped(shared: Shared) -> 
 
 
 def with_own_fault(zerrit: Client, stack: DemoStack, server: str = "lantern-shelf") -> None:
-    """Somebody edited a file on the server by hand."""
+    """Someone edited a file on the server by hand."""
     path = stack.host_folder / server / "crew" / "parties.yml"
     path.write_text(path.read_text().replace("newcomers: Shallow Party", "newcomers: Trench Party"))
     zerrit.fetch(server)
@@ -243,7 +243,7 @@ def test_a_server_without_a_gamebook_says_how_to_get_one(zerrit: Client) -> None
         zerrit.gamebook_overview("lantern-shelf")
     found = zerrit.check_server("lantern-shelf")
     assert [(f.severity, f.is_shipped) for f in found.findings] == [("error", True)], (
-        "nobody says that the game bears it"
+        "no one says that the game accepts it"
     )
     assert found.blocking == 0, "but the vendor shipped it"
 

@@ -117,7 +117,7 @@ def test_it_is_waited_until_nobody_plays(quick: Quick) -> None:
     quick.game().players = 0
     ended = quick.end_of(run)
     assert ended.state == "deployed"
-    assert next(stage.detail for stage in ended.stages if stage.name == "announce") == "nobody is on the server"
+    assert next(stage.detail for stage in ended.stages if stage.name == "announce") == "no one is on the server"
 
 
 def test_a_service_that_stops_while_a_run_waits_goes_on_with_it(quick: Quick, tmp_path: Path) -> None:
@@ -162,7 +162,7 @@ def test_a_countdown_keeps_its_time_while_the_service_is_started_again(quick: Qu
 
 def test_who_cannot_be_told_is_a_doubt_and_no_reason_to_stay(quick: Quick, monkeypatch: pytest.MonkeyPatch) -> None:
     def refuse(text: str) -> None:
-        raise HTTPException(500, "nobody listens")
+        raise HTTPException(500, "no one listens")
 
     quick.add()
     monkeypatch.setattr(quick.game(), "announce", refuse)
@@ -173,7 +173,7 @@ def test_who_cannot_be_told_is_a_doubt_and_no_reason_to_stay(quick: Quick, monke
     quick.workspace.now = lambda: began + timedelta(seconds=61)
     ended = quick.end_of(run)
     assert ended.state == "deployed", ended.outcome
-    assert ended.evidence.doubts[0].startswith("nobody could be told: ")
+    assert ended.evidence.doubts[0].startswith("no one could be told: ")
 
 
 def _token(url: str) -> str:
@@ -242,7 +242,7 @@ def test_a_file_that_somebody_else_wrote_meanwhile_halts_it(quick: Quick) -> Non
     quick.game().players = 0
     ended = quick.end_of(run)
     assert ended.state == "failed"
-    assert "sea/1.yml was changed by somebody else since change 1 was looked at" in ended.outcome
+    assert "sea/1.yml was changed by another person since change 1 was looked at" in ended.outcome
     assert b"holds: 3" in quick.files()["sea/1.yml"]
     assert quick.game().state == "running"
 

@@ -901,7 +901,7 @@ export interface paths {
         put?: never;
         /**
          * Adopt Drift
-         * @description Make what somebody else wrote a change of its own.
+         * @description Adopt what was changed outside Zerrit as a change.
          */
         post: operations["adopt_drift_api_v1_servers__server_id__drift_adopt_post"];
         delete?: never;
@@ -921,7 +921,7 @@ export interface paths {
         put?: never;
         /**
          * Revert Drift
-         * @description Open a change that takes back what somebody else wrote.
+         * @description Create a change that reverts what was changed outside Zerrit.
          */
         post: operations["revert_drift_api_v1_servers__server_id__drift_revert_post"];
         delete?: never;
@@ -1280,7 +1280,7 @@ export interface paths {
         };
         /**
          * Review Files
-         * @description Every file with settings, and how many of them nobody has looked at since its defaults came in.
+         * @description Every file with settings, and how many of them no one has looked at since its defaults came in.
          */
         get: operations["review_files_api_v1_servers__server_id__review_get"];
         put?: never;
@@ -1364,7 +1364,7 @@ export interface paths {
         put?: never;
         /**
          * Add Task
-         * @description Do something at times of day by itself.
+         * @description Add a task to the schedule.
          */
         post: operations["add_task_api_v1_servers__server_id__schedule_post"];
         delete?: never;
@@ -1920,7 +1920,7 @@ export interface components {
         };
         /**
          * ChecklistItemOut
-         * @description Something to look at in the game. `is_right` is empty until somebody has looked.
+         * @description Something to look at in the game. `is_right` is empty until someone has looked.
          */
         ChecklistItemOut: {
             /** At */
@@ -1938,7 +1938,7 @@ export interface components {
         };
         /**
          * CheckOut
-         * @description What is found in the latest files of a server. `blocking` counts errors that nobody waived and nobody shipped.
+         * @description What is found in the latest files of a server. `blocking` counts errors that no one waived and no one shipped.
          */
         CheckOut: {
             /** Blocking */
@@ -2273,7 +2273,7 @@ export interface components {
          *     elsewhere. `old_crash_files` lay there before; `newest_old_crash` is the newest of them with its age. `drifted` are files that
          *     were not as Zerrit last saw them, `written_at_stop` and `written_at_start` those that the game or its host wrote while
          *     it stopped and started, `left_out` those that could not be read. `in_place`: the game ran on. `resumed`: so
-         *     often the service was started again meanwhile. `rehearsal` is what a copy did before, where one was started.
+         *     often the service was started again in the meantime. `rehearsal` is what a copy did before, where one was started.
          */
         EvidenceOut: {
             /**
@@ -2872,7 +2872,7 @@ export interface components {
          * OptionsIn
          * @description How a run goes about it.
          *
-         *     `announce`: minutes of warning to the players. `wait`: `empty` waits until nobody plays, until `until` at most.
+         *     `announce`: minutes of warning to the players. `wait`: `empty` waits until no one plays, until `until` at most.
          *     `rehearse`: a copy of the server must start with it first.
          */
         OptionsIn: {
@@ -2924,7 +2924,7 @@ export interface components {
         };
         /**
          * PastOut
-         * @description A value that a place had from a moment on; `person` is empty where nobody of us wrote it.
+         * @description A value that a place had from a moment on; `person` is empty where no one of us wrote it.
          */
         PastOut: {
             /**
@@ -3439,7 +3439,7 @@ export interface components {
         };
         /**
          * ServerOut
-         * @description A server with what one looks for first. `connection`, `control` and `maintenance` bear no secrets; `last_run` may be under way.
+         * @description A server with what one looks for first. `connection`, `control` and `maintenance` contain no secrets; `last_run` may be under way.
          *
          *     `notes` are what one should know of it, such as a connection in clear text.
          */
@@ -3495,7 +3495,7 @@ export interface components {
         };
         /**
          * SettingOut
-         * @description One setting: `unread`, `read` by a person, or `own` where somebody gave it another value than the default.
+         * @description One setting: `unread`, `read` by a person, or `own` where someone gave it another value than the default.
          */
         SettingOut: {
             /** Address */
@@ -3767,7 +3767,7 @@ export interface components {
         };
         /**
          * TaskIn
-         * @description Do something by itself: `restart` (with queued changes), `backup`, `look` (for drift).
+         * @description A task of the schedule: `restart` (with queued changes), `snapshot`, `drift-check`.
          */
         TaskIn: {
             /**

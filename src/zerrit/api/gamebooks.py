@@ -12,7 +12,7 @@ from zerrit.api.request_model import Sent
 
 
 class CheckOut(BaseModel):
-    """What is found in the latest files of a server. `blocking` counts errors that nobody waived and nobody shipped."""
+    """What is found in the latest files of a server. `blocking` counts errors that no one waived and no one shipped."""
 
     server: str
     snapshot: int
@@ -44,7 +44,7 @@ class ReferenceOut(BaseModel):
 
 
 class PastOut(BaseModel):
-    """A value that a place had from a moment on; `person` is empty where nobody of us wrote it."""
+    """A value that a place had from a moment on; `person` is empty where no one of us wrote it."""
 
     at: datetime
     value: str | None
@@ -136,7 +136,7 @@ class FileReviewOut(BaseModel):
 
 
 class SettingOut(BaseModel):
-    """One setting: `unread`, `read` by a person, or `own` where somebody gave it another value than the default."""
+    """One setting: `unread`, `read` by a person, or `own` where someone gave it another value than the default."""
 
     address: str
     line: int

@@ -86,7 +86,7 @@ class ServerIn(Sent):
 
 
 class ServerOut(BaseModel):
-    """A server with what one looks for first. `connection`, `control` and `maintenance` bear no secrets; `last_run` may be under way.
+    """A server with what one looks for first. `connection`, `control` and `maintenance` contain no secrets; `last_run` may be under way.
 
     `notes` are what one should know of it, such as a connection in clear text.
     """
@@ -317,7 +317,7 @@ class ChangeDetail(ChangeOut):
 
 
 class ChecklistItemOut(BaseModel):
-    """Something to look at in the game. `is_right` is empty until somebody has looked."""
+    """Something to look at in the game. `is_right` is empty until someone has looked."""
 
     id: int
     text: str

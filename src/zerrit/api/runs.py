@@ -13,7 +13,7 @@ from zerrit.api.request_model import Number, Sent
 class OptionsIn(Sent):
     """How a run goes about it.
 
-    `announce`: minutes of warning to the players. `wait`: `empty` waits until nobody plays, until `until` at most.
+    `announce`: minutes of warning to the players. `wait`: `empty` waits until no one plays, until `until` at most.
     `rehearse`: a copy of the server must start with it first.
     """
 
@@ -75,7 +75,7 @@ class EvidenceOut(BaseModel):
     elsewhere. `old_crash_files` lay there before; `newest_old_crash` is the newest of them with its age. `drifted` are files that
     were not as Zerrit last saw them, `written_at_stop` and `written_at_start` those that the game or its host wrote while
     it stopped and started, `left_out` those that could not be read. `in_place`: the game ran on. `resumed`: so
-    often the service was started again meanwhile. `rehearsal` is what a copy did before, where one was started.
+    often the service was started again in the meantime. `rehearsal` is what a copy did before, where one was started.
     """
 
     log: str = ""

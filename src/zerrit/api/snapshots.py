@@ -91,7 +91,7 @@ class DriftIn(Sent):
 
 
 class TaskIn(Sent):
-    """Do something by itself: `restart` (with queued changes), `backup`, `look` (for drift)."""
+    """A task of the schedule: `restart` (with queued changes), `snapshot`, `drift-check`."""
 
     task: Literal["restart", "snapshot", "drift-check"]
     times: Annotated[list[Annotated[str, Field(max_length=8)]], Field(min_length=1, max_length=48)]

@@ -384,7 +384,7 @@ def update(change_id: int) -> None:
 @click.argument("change_id", type=int)
 @click.argument("server_id")
 @click.option("--create", "keep", is_flag=True, help="Create a change there from the steps that do something.")
-@click.option("--title", default="", help="The title of that change; by itself the same.")
+@click.option("--title", default="", help="The title of that change; by default the same.")
 @output_option
 def replay(change_id: int, server_id: str, keep: bool, title: str, output: str) -> None:
     """Replay a change on another server. Each step is done, has no effect, or is impossible; exit code 1 if one is impossible."""

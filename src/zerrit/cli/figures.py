@@ -231,8 +231,8 @@ def next_number(where: str, addresses: tuple[str, ...], change: int | None, outp
 @figures.command()
 @click.argument("where")
 @click.argument("address")
-@click.option("--axes", default="x,z", show_default=True, help="The fields of the coordinates, parted by commas.")
-@click.option("--from", "centre", required=True, metavar="X,Z", help="The centre, parted by commas.")
+@click.option("--axes", default="x,z", show_default=True, help="The fields of the coordinates, separated by commas.")
+@click.option("--from", "centre", required=True, metavar="X,Z", help="The centre, separated by commas.")
 @click.option("--radius", default="", help="Say which lie within this distance.")
 @change_option
 @output_option

@@ -62,12 +62,12 @@ def get_gamebook(name: str, save_to: Path | None) -> None:
 @gamebook.command("draft")
 @click.argument("folders", nargs=-1, required=True, type=FOLDER)
 @click.option("--save-to", type=OUT, help="Write the draft there instead of printing it.")
-@click.option("--game", default="", help="The name of the game; by itself that of the first folder.")
+@click.option("--game", default="", help="The name of the game; by default that of the first folder.")
 def draft_gamebook(folders: tuple[Path, ...], save_to: Path | None, game: str) -> None:
     """Draft a gamebook from default files.
 
     Give a FOLDER for each version, the oldest first; two versions make the draft better. Rules of a draft warn and
-    never block until somebody keeps them.
+    never block until someone keeps them.
     """
     from zerrit.core.drafting import draft  # noqa: PLC0415  # only this command drafts
 

@@ -19,7 +19,7 @@ SERVICE_TROUBLE: Final = 3
 _FINDING_KINDS: Final = ("blocked-by-findings", "drifted", "snippet-refused")
 
 #: Every command with the module that holds it. It is imported when the command is called: what talks to the service
-#: takes half a second to import, which nobody wants to wait for who compares two files.
+#: takes half a second to import, which no one wants to wait for who compares two files.
 _COMMANDS: Final = {
     "check": "check",
     "codes": "codes",

@@ -127,7 +127,7 @@ def _planned(document: Document, text: str, into: str) -> tuple[MergePlan, str]:
 
 
 def ask_place(places: Sequence[str]) -> str | None:
-    """The place that somebody chooses out of those that are possible; None where nobody is there to be asked."""
+    """The place that someone chooses out of those that are possible; None where no one is there to be asked."""
     if not places or not sys.stdin.isatty():
         return None
     echo("It could belong to several places:", err=True)

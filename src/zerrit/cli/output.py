@@ -133,7 +133,7 @@ def print_findings(findings: Iterable[FindingLike], texts: Mapping[str, str] | N
     for finding in findings:
         shown[finding.path, finding.code] += 1
         if shown[finding.path, finding.code] > MOST_ALIKE:
-            continue  # the hundredth of a kind tells nobody anything, and hides the one of another kind
+            continue  # the hundredth of a kind tells no one anything, and hides the one of another kind
         waived = getattr(finding, "waived", None)  # only those of a change can be
         mark = "waived" if waived else finding.severity
         echo(f"{finding.path}:{finding.line}:{finding.column}  {sign(str(mark))}  {finding.code}")

@@ -18,7 +18,7 @@ _HEADER: Final = (
     "# add, combine (the fields it names change), replace (the whole entry), skip.\n"
 )
 CHOOSABLE: Final = ("add", "combine", "replace", "skip")
-_LEFT: Final = ("same", "ask")  # words that the plan has by itself, and that decide nothing
+_LEFT: Final = ("same", "ask")  # words that Zerrit writes into the plan, and that decide nothing
 
 plan_options = (
     click.option("--plan-to", type=click.Path(dir_okay=False, path_type=Path), help="Write the plan into this file."),
@@ -43,7 +43,7 @@ def write_plan(path: Path, into: str, actions: Sequence[tuple[str, str, int, str
 
 
 def read_plan(path: Path, own: Sequence[tuple[str, str, int, str]]) -> dict[str, str]:
-    """The actions that differ from those of the plan as it is by itself, by entry."""
+    """The actions that differ from those of the plan without edits, by entry."""
     loaded = _loaded(path)
     kinds = {entry: kind for kind, entry, _, _ in own}
     chosen: dict[str, str] = {}

@@ -1,4 +1,4 @@
-"""The command that shows which settings nobody has looked at, and marks them as read."""
+"""The command that shows which settings no one has looked at, and marks them as read."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ from zerrit.core.wording import counted
 @click.argument("path", required=False)
 @click.option("--read", "read", multiple=True, metavar="ADDRESS", help="Mark a setting as read; may be given again.")
 @click.option("--read-all", is_flag=True, help="Mark all settings of the file as read.")
-@click.option("--unread", "only_unread", is_flag=True, help="Show only settings that nobody has read.")
+@click.option("--unread", "only_unread", is_flag=True, help="Show only settings that no one has read.")
 @output_option
 def review(
     server_id: str, path: str | None, read: tuple[str, ...], read_all: bool, only_unread: bool, output: str
@@ -22,7 +22,7 @@ def review(
     """Show which settings no one has reviewed since their defaults were imported.
 
     Without a file: how far each file is. With one: its settings. A setting that an upgrade brings, or whose default
-    changes, comes up again by itself.
+    changes, is shown again.
     """
     if (read or read_all) and path is None:
         raise click.UsageError("Name the file whose settings were read.")
@@ -40,7 +40,7 @@ def review(
             return
         rows = [(f.path, str(f.settings), str(f.unread) if f.unread else "-", f.purpose) for f in files]
         print_table(("file", "settings", "unread", "what it is"), rows, right=("settings", "unread"), whole=("file",))
-        echo(f"{counted(sum(f.unread for f in files), 'setting')} that nobody has looked at.")
+        echo(f"{counted(sum(f.unread for f in files), 'setting')} that no one has looked at.")
         return
     shown = [one for one in settings if one.state == "unread"] if only_unread else settings
     if output == "json":

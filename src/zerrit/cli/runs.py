@@ -34,7 +34,7 @@ def run_options(command: Callable[..., None]) -> Callable[..., None]:
                 help="Tell the players so long before, with a countdown.",
             ),
             click.option("--when-empty", is_flag=True, help="Wait until no one plays."),
-            click.option("--until", type=click.DateTime(), help="With --when-empty: go on at this time all the same."),
+            click.option("--until", type=click.DateTime(), help="With --when-empty: go on at this time anyway."),
             click.option("--yes", is_flag=True, help="Do not ask."),
         )
     ):

@@ -38,7 +38,7 @@ def upgrade(
     output: str,
 ) -> None:
     """Carry your changes over to new defaults. Shows what the vendor changed, what was changed here, what
-    merges by itself and what conflicts; --open makes a change of it. Exit code 1 while something conflicts.
+    merges automatically and what conflicts; --open makes a change of it. Exit code 1 while something conflicts.
     """
     with connect() as zerrit:
         plain = zerrit.upgrade_plan(server_id, api.UpgradeIn(old=old, new=new)) if choose else None

@@ -24,6 +24,10 @@ class ProblemError(ClientError):
         super().__init__(problem.detail)
         self.problem = problem
 
+    def __reduce__(self) -> tuple[type[Self], tuple[Problem]]:
+        """So that it can pass between processes: an exception is rebuilt from its text otherwise."""
+        return type(self), (self.problem,)
+
     @property
     def kind(self) -> str:
         """The last part of the problem type, such as `drifted`."""

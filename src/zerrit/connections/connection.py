@@ -9,7 +9,7 @@ from pathlib import PurePosixPath
 from types import TracebackType
 from typing import Final, NamedTuple, Protocol, Self
 
-#: A file being written bears such a name until it is complete; listings leave these out.
+#: A file being written has such a name until it is complete; listings leave these out.
 PART_PREFIX: Final = ".zerrit-part-"
 MAX_FILES: Final = 100_000
 MAX_LISTING: Final = 32 * 1024 * 1024  #: bytes of the listing of one folder
@@ -19,7 +19,7 @@ MAX_DEPTH: Final = 60  #: folders in folders; a host that answers with the same 
 class ConnectionFault(StrEnum):
     UNREACHABLE = "connection-unreachable"
     SIGN_IN = "connection-sign-in"
-    IDENTITY = "connection-identity"  #: the host shows a certificate or key that nobody has accepted
+    IDENTITY = "connection-identity"  #: the host shows a certificate or key that no one has accepted
     BUSY = "connection-busy"  #: the host lets no further connection in
     MISSING = "connection-file-missing"
     DENIED = "connection-denied"

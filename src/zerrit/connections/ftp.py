@@ -176,7 +176,7 @@ def _secured(host: str, port: int, accepted: str, timeout: float) -> _SessionKee
         raise ConnectionFailed(
             ConnectionFault.IDENTITY,
             f"{host}:{port} shows another certificate than the accepted one. Accepted: {accepted}. Now: {shown}. If the "
-            "host says that it has a new one, accept it; if not, somebody may stand between. Nothing was sent.",
+            "host says that it has a new one, accept it; if not, someone may stand between. Nothing was sent.",
             identity=shown,
         )
     return ftp
@@ -207,7 +207,7 @@ def _connect(ftp: ftplib.FTP, host: str, port: int) -> None:
         ftp.close()
         fault = ConnectionFault.BUSY if str(error).startswith("421") else ConnectionFault.UNREACHABLE
         raise ConnectionFailed(
-            fault, f"The FTP server at {host}:{port} lets nobody in now ({error}). Try again later."
+            fault, f"The FTP server at {host}:{port} lets no one in now ({error}). Try again later."
         ) from error
     except (OSError, EOFError, UnicodeError) as error:
         ftp.close()
@@ -427,7 +427,7 @@ def _explained(where: str, what: str) -> Iterator[None]:
         if str(error).startswith("452") or _has(error, _FULL_WORDS):
             raise _full(where, what, error) from error
         raise ConnectionFailed(ConnectionFault.BROKEN, f"{what}: {where} broke it off ({error}). Try again.") from error
-    except ValueError as error:  # sizes that are no numbers, listings that nobody can read
+    except ValueError as error:  # sizes that are no numbers, listings that no one can read
         raise ConnectionFailed(
             ConnectionFault.BROKEN,
             f"{what}: the FTP server at {where} answers in a way that cannot be understood ({error}).",

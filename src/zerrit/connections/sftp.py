@@ -116,7 +116,7 @@ def _connected(host: str, port: int, accepted: str, timeout: float) -> paramiko.
         raise ConnectionFailed(
             ConnectionFault.IDENTITY,
             f"{host}:{port} shows another key than the accepted one. Accepted: {accepted}. Now: {shown}. If the host says "
-            "that it was set up anew, accept it; if not, somebody may stand between. Nothing was sent.",
+            "that it was set up anew, accept it; if not, someone may stand between. Nothing was sent.",
             identity=shown,
         )
     return transport

@@ -51,7 +51,7 @@ class Control(Protocol):
 
     @property
     def can(self) -> frozenset[Act]:
-        """What it can do by itself. Of RELOAD, ANNOUNCE and PLAYERS not all controls know."""
+        """What it can do. Of RELOAD, ANNOUNCE and PLAYERS not all controls know."""
         ...
 
     def state(self) -> GameState: ...

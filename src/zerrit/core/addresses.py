@@ -212,7 +212,7 @@ def keyed_segment(name: str, key: str) -> Segment:
 def may_meet(pattern: Sequence[Segment], place: Sequence[Segment]) -> bool:
     """What the pattern names is at the place, above it, or may be below it.
 
-    Both are taken as they are written: a pattern with ordinals meets an address that bears the same ordinal.
+    Both are taken as they are written: a pattern with ordinals meets an address that has the same ordinal.
     """
     reached = {0}  # how many segments of the place are used up, in every way in which the pattern so far fits
     for segment in pattern:

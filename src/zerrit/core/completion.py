@@ -1,4 +1,4 @@
-"""What can follow in an address that somebody is typing, and which values a field can be given."""
+"""What can follow in an address that someone is typing, and which values a field can be given."""
 
 from __future__ import annotations
 

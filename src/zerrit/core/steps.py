@@ -2,7 +2,7 @@
 Steps: edits that can be replayed on other text.
 
 A change is its steps, not its result. Replaying them on what the server holds *now* is what makes a change
-survive a file that the game rewrote meanwhile, and what carries it to another server.
+survive a file that the game rewrote in the meantime, and what carries it to another server.
 """
 
 from __future__ import annotations
@@ -79,7 +79,7 @@ class OutcomeKind(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Outcome:
-    """What became of one step. `changes` bear full addresses; `message` says why it was impossible."""
+    """What became of one step. `changes` have full addresses; `message` says why it was impossible."""
 
     kind: OutcomeKind
     changes: tuple[ValueChange, ...] = ()

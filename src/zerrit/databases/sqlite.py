@@ -1,7 +1,7 @@
 """
 Run one SELECT of a gamebook on the bytes of a game's SQLite file.
 
-Both come from outside: the query from a gamebook that somebody published, the file from a server. So the bytes are
+Both come from outside: the query from a gamebook that someone published, the file from a server. So the bytes are
 opened in memory and never as a file; an authorizer lets the query read and nothing else; and there is a limit to its
 time, to its rows and to its memory.
 """

@@ -148,7 +148,7 @@ class DemoStack:
 
 
 def story_steps(ground: str = "Ribbonwed Flats") -> list[api.StepIn]:
-    """The first change of the story; by itself with a slip in the name of a ground."""
+    """The first change of the story; by default with a slip in the name of a ground."""
     finds = "sea/finds.xml#find"
     return [
         api.StepIn(kind="set", address=f"{finds}[Copper Gimbal]/band[shallow]/@holds", operation="-10"),

@@ -94,7 +94,7 @@ def tour(stack: DemoStack, folder: Path) -> None:
     here.run("defaults", "coral-gate", str(files / "defaults"), "--label", world_files.VERSION, must_say="Defaults 2.1")
     here.run("files", "coral-gate", must_say="changed")
 
-    here.say("2. Find the entry that matters, then write down what shall change. Nothing happens on the server yet.")
+    here.say("2. Find the entry that matters, then describe the change. Nothing happens on the server yet.")
     here.run("show", "coral-gate:sea/finds.xml#find[Copper Gimbal]", must_say="Ribbonweed Flats")
     here.run("show", "coral-gate:sea/finds.xml#find[Copper Gimball]", ends=2, must_say="Nearest: find[Copper Gimbal]")
     here.run("change", "create", "coral-gate", "Wet evenings: gimbals deeper, two pump circuits", must_say="Change 1")
@@ -143,7 +143,9 @@ def tour(stack: DemoStack, folder: Path) -> None:
     here.say("5. Deploy: stop, read again, snapshot, write, read back, start, watch.")
     here.run("change", "deploy", "1", "--yes", must_say="deployed")
 
-    here.say("6. A second change passes the check, but the game goes down at its start. Zerrit rolls back by itself.")
+    here.say(
+        "6. A second change passes the check, but the game goes down at its start. Zerrit rolls back automatically."
+    )
     here.run("change", "create", "coral-gate", "Stronger pumps everywhere", must_say="Change 2")
     here.run("change", "set", "2", "station.ini#Pumps/Circuit[*]/Pumps/*/Rating", "+3")
     here.run("change", "check", "2", must_say="Change 2 is checked")

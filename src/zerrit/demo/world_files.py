@@ -143,7 +143,7 @@ _NEXT_TEXTS: Final = (
     ),
 )
 _LAMPWATCH: Final = (
-    "# Turns the lamps of the gallery down when nobody is in it.\nsettings:\n  after_minutes: 10\n  glow: 0.2\n"
+    "# Turns the lamps of the gallery down when no one is in it.\nsettings:\n  after_minutes: 10\n  glow: 0.2\n"
 )
 
 
@@ -177,7 +177,7 @@ def server_files(server_id: str) -> dict[str, bytes]:
 
 
 def snippet(name: str) -> str:
-    """A snippet as somebody published it, spoilt the way that real ones are."""
+    """A snippet as someone published it, spoilt the way that real ones are."""
     return files("zerrit.demo").joinpath("snippets", name).read_text("utf-8")
 
 

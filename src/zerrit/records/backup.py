@@ -14,7 +14,7 @@ from zerrit.records.errors import RecordsUnusable
 
 
 def back_up(database: Database, target: Path) -> int:
-    """Copy the database to a file as it is at one moment, however much is written meanwhile. Returns its size in bytes.
+    """Copy the database to a file as it is at one moment, however much is written in the meantime. Returns its size in bytes.
 
     SQLite's own online backup does it. Raises RecordsUnusable: the copy is not sound.
     """

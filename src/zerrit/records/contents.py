@@ -18,7 +18,7 @@ from zerrit.records.models import Content
 LEVEL: Final = 3  #: of zlib; higher ones take much longer on configuration files and save little
 _AT_ONCE: Final = 500  # SQLite takes some thousand values in one statement
 
-#: Hashing and compressing let other threads run meanwhile.
+#: Hashing and compressing let other threads run in the meantime.
 _workers: Final = ThreadPoolExecutor(2, "zerrit-content")
 
 
@@ -42,7 +42,7 @@ def store_contents(session: Session, pieces: Sequence[bytes]) -> list[str]:
         for (digest, data), bytes_ in zip(new.items(), packed, strict=True)
     ]
     if rows:
-        # Somebody else may keep the same bytes at the same moment.
+        # Another person may keep the same bytes at the same moment.
         session.execute(insert(Content).on_conflict_do_nothing(), rows)
     return digests
 

@@ -147,7 +147,7 @@ class SnapshotFile(Base):
 class Change(Base):
     """A change. `queue_place` is its turn among those that wait for the next scheduled restart.
 
-    `adopted_id`: it was found on the server with that snapshot, written by somebody else.
+    `adopted_id`: it was found on the server with that snapshot, written by another person.
     """
 
     __tablename__ = "changes"
@@ -327,7 +327,7 @@ class RunStage(Base):
 
 
 class ScheduledTask(Base):
-    """A time at which something is done on a server by itself: `does` is restart, backup or look (for drift).
+    """A task of a server's schedule: `task` is restart, snapshot or drift-check.
 
     `times` are times of day such as 05:30, `weekdays` 0 (Monday) to 6, in the time zone `zone`. `next_at` is the next
     moment; a service that finds it in the past was down then, and reports it.

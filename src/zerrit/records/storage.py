@@ -15,7 +15,7 @@ from sqlalchemy.exc import OperationalError
 from zerrit.records.errors import RecordsUnusable
 
 RESERVE: Final = 16 << 20  # bytes kept back, so that a run can be brought to its end on a full disk
-ROOM_FOR_RESERVE: Final = 8 * RESERVE  # bytes that must be free for the reserve to be laid down
+ROOM_FOR_RESERVE: Final = 8 * RESERVE  # bytes that must be free for the reserve
 
 
 @dataclass

@@ -1,4 +1,4 @@
-"""A comparison as a page that can be printed, or sent to somebody who does not have Zerrit."""
+"""A comparison as a page that can be printed, or sent to someone who does not have Zerrit."""
 
 from __future__ import annotations
 

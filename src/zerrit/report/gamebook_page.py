@@ -23,11 +23,11 @@ A gamebook is a YAML file that says what is known of one game's files. This page
 while one types. `src/zerrit/demo/fathomline.yml` is a whole one.
 
 * `zerrit gamebook draft FOLDER --save-to FILE` drafts one from default files; rules of a draft warn and never block
-  until somebody keeps them.
+  until someone keeps them.
 * `zerrit gamebook check FILE --folder FOLDER` shows how often each rule holds.
 * `zerrit check FOLDER --gamebook FILE` checks files by it.
 
-A mistake in a gamebook is a finding with its line in the gamebook. A *place* is a name, or names parted by `/`, below
+A mistake in a gamebook is a finding with its line in the gamebook. A *place* is a name, or names separated by `/`, below
 an entry; an *address* is `path#node`, where the path may be a pattern.
 
 ## Conditions

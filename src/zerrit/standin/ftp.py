@@ -223,7 +223,7 @@ class FtpServer:
         if certificate is not None:
             about |= {"certfile": str(certificate), "ssl_context": None}
         handler = type("Handler", (_TlsHandler if certificate else _Handler,), about)
-        # By itself every server of a process would be served by one loop, and so by the threads of all.
+        # By default every server of a process would be served by one loop, and so by the threads of all.
         self._server = ThreadedFTPServer(("127.0.0.1", port), handler, ioloop=IOLoop())
         # The library keeps these on the class, so that one server that closes would end the sessions of all.
         self._server._exit, self._server._lock = threading.Event(), threading.Lock()

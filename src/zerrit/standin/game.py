@@ -1,12 +1,12 @@
 """
 The made-up game as a process: `python -m zerrit.standin.game FOLDER`.
 
-With `--dies-after SECONDS` it goes down by itself after it was ready, with `--silent` it never says that it is ready,
+With `--dies-after SECONDS` it goes down automatically after it was ready, with `--silent` it never says that it is ready,
 with `--noise LINES` its log fills up at the start. SIGHUP makes it read the files again that it can read while it runs.
 
 It reads its files with readers of its own, never with Zerrit's, so that Zerrit cannot agree with itself. At a
 broken file it writes a crash file and ends with 1. When it is told to stop (SIGTERM) it writes `station.ini` back
-from what it read at its start, as many games do; whoever edited the file meanwhile loses the edit.
+from what it read at its start, as many games do; whoever edited the file in the meantime loses the edit.
 """
 
 from __future__ import annotations
@@ -128,7 +128,7 @@ class Game:
         crashes = self.folder / "crashes"
         crashes.mkdir(exist_ok=True)
         stamp = datetime.now(UTC).strftime("%Y%m%d-%H%M%S-%f")
-        # Where it is installed is nobody's business.
+        # Where it is installed is no one's business.
         trace = re.sub(r'File "[^"]*/', 'File "', "".join(traceback.format_exception(error)))
         text = f"fathomline 2.1 went down at start\n{error}\n\n{trace}"
         (crashes / f"crash-{stamp}.txt").write_text(text, "utf-8")

@@ -2,7 +2,7 @@
 The console of the stand-in games: a TCP port that takes a password and then commands, in packets.
 
 A packet is three little-endian 32-bit numbers (size of what follows, request id, kind), a text that ends in a zero
-byte, and one more zero byte. Kind 3 is the password; the answer bears its id, or -1 when it is wrong. Kind 2 is a
+byte, and one more zero byte. Kind 3 is the password; the answer has its id, or -1 when it is wrong. Kind 2 is a
 command; the answer is of kind 0.
 """
 

@@ -94,7 +94,7 @@ class HostedGame:
             case "status":
                 return f"{self.state}, {self.players} aboard"
             case "aboard":
-                return "\n".join(f"diver {number}" for number in range(1, self.players + 1)) or "nobody"
+                return "\n".join(f"diver {number}" for number in range(1, self.players + 1)) or "no one"
             case "surface":
                 threading.Thread(target=self.stop, daemon=True).start()
                 return "surfacing"
@@ -248,7 +248,7 @@ class StandinHost:
 
 
 def make_certificate(folder: Path) -> Path:
-    """A certificate that nobody but itself vouches for, with its key, in a PEM file of the folder."""
+    """A certificate that no one but itself vouches for, with its key, in a PEM file of the folder."""
     key = ec.generate_private_key(ec.SECP256R1())
     name = x509.Name([x509.NameAttribute(NameOID.COMMON_NAME, "stand-in host")])
     now = datetime.now(UTC)

@@ -183,7 +183,7 @@ class SftpServer:
         self._open: list[paramiko.Transport] = []
 
     def change_key(self) -> None:
-        """The host was set up anew, or somebody stands between."""
+        """The host was set up anew, or someone stands between."""
         self._key = paramiko.ECDSAKey.generate()
 
     def restore_key(self) -> None:

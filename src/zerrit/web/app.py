@@ -170,7 +170,7 @@ def _serve_console(app: FastAPI) -> None:
 
     @app.get("/{path:path}", include_in_schema=False)
     def console(path: str) -> FileResponse:
-        """The console finds its pages by itself, so every other path is answered with its one page."""
+        """The console routes its own pages, so every other path is answered with its one page."""
         if path.startswith("api/"):
             raise HTTPException(404, f"There is no /{path}.")
         page = CONSOLE / "index.html"

@@ -156,7 +156,7 @@ def draft_gamebook(server_id: str, here: WorkspaceDep, _who: PersonDep) -> api.G
 
 @router.get("/servers/{server_id}/review", tags=["review"])
 def review_files(server_id: str, here: WorkspaceDep, _who: PersonDep) -> list[api.FileReviewOut]:
-    """Every file with settings, and how many of them nobody has looked at since its defaults came in."""
+    """Every file with settings, and how many of them no one has looked at since its defaults came in."""
     return [api.FileReviewOut(**asdict(one)) for one in setting_review.review_files(here, server_id)]
 
 

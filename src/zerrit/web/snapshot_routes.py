@@ -152,7 +152,7 @@ def drift(server_id: str, here: WorkspaceDep, _who: PersonDep, snapshot: api.Num
 def adopt_drift(
     server_id: str, given: api.DriftIn, response: Response, here: WorkspaceDep, who: PersonDep
 ) -> api.ChangeDetail:
-    """Make what somebody else wrote a change of its own."""
+    """Adopt what was changed outside Zerrit as a change."""
     change = drift_work.adopt_drift(here, who.name, server_id, given.snapshot, given.title)
     return change_as_answer(here, change.id, response)
 
@@ -161,7 +161,7 @@ def adopt_drift(
 def revert_drift(
     server_id: str, given: api.DriftIn, response: Response, here: WorkspaceDep, who: PersonDep
 ) -> api.ChangeDetail:
-    """Open a change that takes back what somebody else wrote."""
+    """Create a change that reverts what was changed outside Zerrit."""
     change = drift_work.revert_drift(here, who.name, server_id, given.snapshot, given.title)
     return change_as_answer(here, change.id, response)
 
@@ -178,7 +178,7 @@ def list_tasks(server_id: str, here: WorkspaceDep, _who: PersonDep) -> list[api.
 
 @router.post("/servers/{server_id}/schedule", status_code=201, tags=["schedule"])
 def add_task(server_id: str, given: api.TaskIn, here: WorkspaceDep, who: PersonDep) -> api.TaskOut:
-    """Do something at times of day by itself."""
+    """Add a task to the schedule."""
     task = schedule.add_task(
         here, who.name, server_id, given.task, given.times, given.weekdays, given.zone, given.announce
     )

@@ -29,7 +29,7 @@ hauls:
         weight: 5
 story: |
   Two lamps went out.
-  Nobody asked why.
+  No one asked why.
 admins:
   - oda
   - bram
@@ -77,7 +77,7 @@ MISTAKES = [
     ("ampersand and a space", "currency: shell", "currency: & shell"),
     ("exclamation mark in a text", "currency: shell", "currency: !shell! now"),
     ("list on the line of its name", "admins:\n  - oda\n", "admins: - oda\n"),
-    ("text of several lines too far left", "  Nobody asked why.\n", "Nobody asked why.\n"),
+    ("text of several lines too far left", "  No one asked why.\n", "No one asked why.\n"),
     ("text behind a vertical line", "story: |\n", "story: | now\n"),
     ("a stray word", "admins:\n", "then\nadmins:\n"),
     ("a brace as a text", "title: Night net", "title: {name} net"),

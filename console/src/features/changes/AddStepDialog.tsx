@@ -24,7 +24,7 @@ const KINDS: readonly { kind: Kind; label: string; address: string }[] = [
   { kind: "add", label: "Add an entry", address: "Address of the entry or group that it goes into" },
   { kind: "copy", label: "Copy an entry", address: "Address of the entry" },
   { kind: "copy-fields", label: "Copy fields to siblings", address: "Address of the entry to copy from" },
-  { kind: "remove", label: "Remove", address: "Address of what shall go" },
+  { kind: "remove", label: "Remove", address: "Address to remove" },
   { kind: "rename", label: "Rename", address: "Address of the entry or field" },
   { kind: "move", label: "Move an entry", address: "Address of the entry" },
   { kind: "comment-out", label: "Make it a comment", address: "Address of the entry or setting" },

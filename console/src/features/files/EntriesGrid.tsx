@@ -53,7 +53,7 @@ export function EntriesGrid({ serverId, path, changeId }: Props) {
   });
   const columns = useMemo(() => columnsOf(entries.data, changeId !== undefined), [entries.data, changeId]);
   // After each save the rows are handed to the grid anew: it keeps the row that it edited, which knows nothing of the
-  // marks, findings and other key that the service has answered with meanwhile.
+  // marks, findings and other key that the service has answered with in the meantime.
   const rows = useMemo(() => {
     const wanted = search.toLowerCase();
     return (entries.data?.rows ?? []).filter((row) => [row.trail, ...Object.values(row.cells)].join(" ").toLowerCase().includes(wanted));

@@ -12,7 +12,7 @@ import { KindMark } from "../../shared/KindMark";
 import { Mono } from "../../shared/Mono";
 import { ProblemNote } from "../../shared/ProblemNote";
 
-/** What somebody else than Zerrit wrote, who usually does, and what to make of it. */
+/** What another person than Zerrit wrote, who usually does, and what to make of it. */
 export function DriftPanel({ serverId }: { serverId: string }) {
   const navigate = useNavigate();
   const queries = useQueryClient();

@@ -6,7 +6,7 @@ import { ManualPanel } from "./ManualPanel";
 import { RetentionPanel } from "./RetentionPanel";
 import { SchedulePanel } from "./SchedulePanel";
 
-/** How a server is looked after: what somebody else wrote, when things happen by themselves, what is kept. */
+/** Maintenance of a server: drift, schedule, retention. */
 export function MaintenanceTab({ server }: { server: Schemas["ServerOut"] }) {
   return (
     <Box>

@@ -20,7 +20,7 @@ const TASKS: Record<string, string> = {
   look: "Look for drift",
 };
 
-/** Times at which something is done by itself. */
+/** The schedule of a server. */
 export function SchedulePanel({ serverId }: { serverId: string }) {
   const queries = useQueryClient();
   const path = { server_id: serverId };

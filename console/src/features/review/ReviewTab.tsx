@@ -18,7 +18,7 @@ import { KindMark } from "../../shared/KindMark";
 import { Mono } from "../../shared/Mono";
 import { ProblemNote } from "../../shared/ProblemNote";
 
-/** Which settings nobody has looked at since their defaults came in. */
+/** Which settings no one has looked at since their defaults came in. */
 export function ReviewTab({ serverId }: { serverId: string }) {
   const [chosen, setChosen] = useState("");
   const files = useQuery({
@@ -36,7 +36,7 @@ export function ReviewTab({ serverId }: { serverId: string }) {
   return (
     <>
       <Typography gutterBottom>
-        {unread === 0 ? "Every setting has been looked at." : `${String(unread)} settings that nobody has looked at since their defaults came in.`}
+        {unread === 0 ? "Every setting has been looked at." : `${String(unread)} settings that no one has looked at since their defaults came in.`}
       </Typography>
       <Box sx={{ display: "flex", gap: 1.5, alignItems: "flex-start", flexWrap: "wrap" }}>
         <Paper sx={{ width: 330, maxHeight: "calc(100vh - 220px)", overflow: "auto" }}>

@@ -7,7 +7,7 @@ import type { Schemas } from "../../api/client";
 
 type Options = Schemas["OptionsIn"];
 
-/** How a run goes about it: a word to the players, waiting until nobody plays, a rehearsal. */
+/** How a run goes about it: a word to the players, waiting until no one plays, a rehearsal. */
 export function OptionFields({ options, onChange, canRehearse = false }: { options: Options; onChange: (options: Options) => void; canRehearse?: boolean }) {
   return (
     <Box sx={{ display: "flex", flexWrap: "wrap", gap: 2, alignItems: "center", my: 1 }}>

@@ -5,7 +5,7 @@ import { askAgain } from "../../api/askAgain";
 import { answer, api } from "../../api/client";
 import { ProblemNote } from "../../shared/ProblemNote";
 
-/** Show a ZIP of files as they lie on a server that nobody but a person can reach. */
+/** Show a ZIP of files as they lie on a server that no one but a person can reach. */
 export function UploadButton({ serverId }: { serverId: string }) {
   const queries = useQueryClient();
   const takeIn = useMutation({

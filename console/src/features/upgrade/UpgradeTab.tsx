@@ -25,7 +25,7 @@ type Upgrade = Schemas["UpgradeOut"];
 
 const VENDOR_WORDS = { title: "Conflicts: changed here and by the vendor", mine: "as here", theirs: "the vendor’s" };
 
-/** Carry the server's own changes over to new defaults: what comes by itself, what conflicts, and the change that it makes. */
+/** Carry the server's own changes over to new defaults: what merges automatically, what conflicts, and the change that it makes. */
 export function UpgradeTab({ server }: { server: Schemas["ServerOut"] }) {
   const labels = [...server.defaults].reverse();
   const [old, setOld] = useState(labels[0] ?? "");

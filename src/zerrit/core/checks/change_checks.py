@@ -40,7 +40,7 @@ def check_balance(examination: Examination) -> Iterator[Finding]:
         total = sum((_sum(examination, document, rule, number) for document in documents), Decimal(0))
         fields = {"sum": (format(total, "f"),)}
         if rule.most is not None and total > rule.most:
-            message = f"The sum over {rule.sum} is {total:f}; the game bears {rule.most:f}."
+            message = f"The sum over {rule.sum} is {total:f}; the game accepts {rule.most:f}."
             yield examination.finding(rule, "meaning.sum", rule.sum, message, fields=fields)
         if rule.keep_within and examination.before is not None:
             yield from _moved(examination, rule, number, total)

@@ -3,7 +3,7 @@ One examination of files: what the checks ask for, each thing worked out once.
 
 A check of a server after the edit of one value must not look at all other files again. So everything that is worked
 out is a *unit* with a key and the inputs that it came from (documents, words of lists), and a later examination takes
-a unit over when its inputs are the very same. Documents are values that nobody changes; a file that a step did not
+a unit over when its inputs are the very same. Documents are values that no one changes; a file that a step did not
 touch is the same object after it.
 """
 
@@ -141,7 +141,7 @@ class Examination:
         return self._plain[document.path]
 
     def values_in(self, document: Document, address: str) -> Values:
-        """The values at an address in one document; nodes are made only for those that somebody asks for."""
+        """The values at an address in one document; nodes are made only for those that someone asks for."""
         return self.once(("values", address, document.path), (document,), partial(self._values, document, address))
 
     def _values(self, document: Document, address: str) -> Values:

@@ -36,7 +36,7 @@ from zerrit.core.documents.lookup import enclosing
 from zerrit.core.gamebooks import Gamebook
 from zerrit.core.garbage_collection import no_collector
 
-MOST_ADDRESSED: Final = 100  # findings of one file that get an address; beyond that nobody goes by them
+MOST_ADDRESSED: Final = 100  # findings of one file that get an address; beyond that no one goes by them
 Check = Callable[[Examination], Iterable[Finding]]
 CHECKS: Final[tuple[Check, ...]] = (
     check_files,

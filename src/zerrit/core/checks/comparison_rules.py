@@ -138,7 +138,7 @@ def _is_called(place: Placed, by: str, wanted: str | None) -> bool:
 
 
 def check_derived(examination: Examination) -> Iterator[Finding]:
-    """Where a value bears the word that means "look elsewhere", there is something elsewhere."""
+    """Where a value has the word that means "look elsewhere", there is something elsewhere."""
     for number, rule in enumerate(examination.gamebook.rules.derived):
         if not rule.sentinel:
             continue

@@ -119,7 +119,7 @@ def _unique(examination: Examination, rule: UniqueRule, documents: Sequence[Docu
 
 
 def check_agreement(examination: Examination) -> Iterator[Finding]:
-    """Places that must bear the same words do."""
+    """Places that must have the same words do."""
     for number, rule in enumerate(examination.gamebook.rules.agree):
         addresses = [place for place in rule.places if isinstance(place, str)] + ([rule.every] if rule.every else [])
         try:

@@ -108,7 +108,7 @@ class Column:
 
 
 def values_below(node: Node, place: str) -> list[Node]:
-    """The values at a place below an entry: names parted by `/`, `*` for any."""
+    """The values at a place below an entry: names separated by `/`, `*` for any."""
     nodes = [node]
     for name in place.split("/"):
         nodes = [child for parent in nodes for child in parent.children if name in ("*", child.name)]

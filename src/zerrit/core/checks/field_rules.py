@@ -1,4 +1,4 @@
-"""Checks within one file: its fields, the conditions between them, and names that nobody knows."""
+"""Checks within one file: its fields, the conditions between them, and names that no one knows."""
 
 from __future__ import annotations
 

@@ -124,7 +124,7 @@ def _present(examination: Examination, rule: PresentRule, present: frozenset[str
 
 
 def check_file_names(examination: Examination) -> Iterator[Finding]:
-    """Files that must bear certain names to be read bear one of them."""
+    """Files that must have certain names to be read have one of them."""
     if not examination.files.is_whole:
         return  # a single file is given by the path that leads to it from here, which says nothing of its folder
     for rule in examination.gamebook.rules.file_names:

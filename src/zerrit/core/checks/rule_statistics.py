@@ -37,7 +37,7 @@ from zerrit.core.wildcards import path_matches
 from zerrit.core.wording import counted
 
 NOT_MEASURED: Final = "meaning.not-measured"
-#: The code that a breach of a rule usually has, by the part of the gamebook; other codes of a field are as grave.
+#: The code that a breach of a rule usually has, by the part of the gamebook; other codes of a field are as severe.
 _CODES: Final = {
     "field": "meaning.range",
     "closed": "meaning.unknown-field",
@@ -148,7 +148,7 @@ def rule_in_words(placed: PlacedRule) -> str:
             places = [
                 place if isinstance(place, str) else next(iter(place.model_dump().values())) for place in rule.places
             ]
-            return f"these bear the same words: {', '.join(places)}"
+            return f"these have the same words: {', '.join(places)}"
         case SameRule():
             return f"{rule.name} are the same in two places"
         case NeedsRule():

@@ -1,7 +1,7 @@
 """
 Why a rule could not be measured: its places exist in no file, its list has no words, what it compares cannot be read.
 
-Such a rule has no violations, but it is not satisfied either; whoever reads "satisfied" believes that somebody looked.
+Such a rule has no violations, but it is not satisfied either; whoever reads "satisfied" believes that someone looked.
 """
 
 from __future__ import annotations

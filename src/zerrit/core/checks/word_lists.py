@@ -18,7 +18,7 @@ Places = Mapping[str, Placed | None]
 
 
 class _Places(Places):
-    """The words with their first places; the node of a place is made when somebody asks for it."""
+    """The words with their first places; the node of a place is made when someone asks for it."""
 
     def __init__(self) -> None:
         self.words: dict[str, Placed | tuple[Values, int] | None] = {}

@@ -1,4 +1,4 @@
-"""Only the differences that somebody asked for: those at the places that an address pattern names."""
+"""Only the differences that someone asked for: those at the places that an address pattern names."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 """
-Every code that a finding can bear: what it says, how grave it is, what to do, a wrong and a right example.
+Every code that a finding can have: what it says, its severity, what to do, a wrong and a right example.
 
 This is the one source of it: the readers take the severity from here, `zerrit codes` prints it, and
 `docs/findings.md` is made of it. The examples are read by the tests: each wrong one gives its code, each right one
@@ -208,7 +208,7 @@ _XML: Final[dict[str, Code]] = {
     "xml.closing-name": _xml(
         _E,
         "A closing tag has another name than the element it should close.",
-        "Both tags bear the same name, in the same letter case.",
+        "Both tags have the same name, in the same letter case.",
         "<find>\n  <note>wet</noet>\n</find>\n",
         "<find>\n  <note>wet</note>\n</find>\n",
     ),
@@ -256,7 +256,7 @@ _XML: Final[dict[str, Code]] = {
     "xml.value-unquoted": _xml(
         _E,
         "The value of an attribute stands without quotation marks.",
-        "Some games read it all the same; then the gamebook can tolerate it.",
+        "Some games read it anyway; then the gamebook can tolerate it.",
         "<band holds=3/>\n",
         '<band holds="3"/>\n',
     ),
@@ -277,7 +277,7 @@ _XML: Final[dict[str, Code]] = {
     "xml.stray-ampersand": _xml(
         _E,
         "A bare `&`; in XML it is written `&amp;`.",
-        "The commonest fault in names and notes. Some games read it all the same.",
+        "The commonest fault in names and notes. Some games read it anyway.",
         "<note>salt & rust</note>\n",
         "<note>salt &amp; rust</note>\n",
     ),
@@ -387,7 +387,7 @@ _JSON: Final[dict[str, Code]] = {
     "json.comma-extra": _json(
         _E,
         "A comma stands after the last value.",
-        "Remove it. Some games read it all the same.",
+        "Remove it. Some games read it anyway.",
         '{\n  "name": "Oda",\n}\n',
         '{\n  "name": "Oda"\n}\n',
     ),
@@ -473,14 +473,14 @@ _JSON: Final[dict[str, Code]] = {
     "json.key-unquoted": _json(
         _E,
         "A key stands without quotation marks.",
-        "Put it in quotation marks. Some games read it all the same.",
+        "Put it in quotation marks. Some games read it anyway.",
         "{berth: 14}\n",
         '{"berth": 14}\n',
     ),
     "json.single-quotes": _json(
         _E,
         "A text stands in single quotation marks.",
-        "Write double ones. Some games read it all the same.",
+        "Write double ones. Some games read it anyway.",
         "{'berth': 14}\n",
         '{"berth": 14}\n',
     ),
@@ -685,7 +685,7 @@ _YAML: Final[dict[str, Code]] = {
     "yaml.unknown-anchor": _yaml(
         _E,
         "An alias names an anchor that does not exist.",
-        "`*name` stands for the value that bears `&name` further up. A text that begins with * stands in quotation marks.",
+        "`*name` stands for the value that has `&name` further up. A text that begins with * stands in quotation marks.",
         "weight: *usual\n",
         "base: &usual 12\nweight: *usual\n",
     ),
@@ -894,7 +894,7 @@ _MEANING: Final[dict[str, Code]] = {
     ),
     "meaning.disagree": _meaning(
         _E,
-        "Two places that must bear the same word do not.",
+        "Two places that must have the same word do not.",
         "Decide which of the two is right. A folder, a file, a setting and a start parameter often belong together.",
         '<finds chart="shelf">\n  <ground name="slope"/>\n</finds>\n',
         '<finds chart="slope">\n  <ground name="slope"/>\n</finds>\n',
@@ -944,7 +944,7 @@ _MEANING: Final[dict[str, Code]] = {
     ),
     "meaning.file-name": _told(
         _W,
-        "A file bears a name under which the game does not look for it.",
+        "A file has a name under which the game does not look for it.",
         "Rename it to the name that the message gives. A file with another name is never read.",
         "crew/Wardens.txt, where the game reads crew/wardens.txt",
         "crew/wardens.txt",
@@ -982,7 +982,7 @@ _MEANING: Final[dict[str, Code]] = {
     ),
     "meaning.sum": _meaning(
         _W,
-        "A sum is larger than the game bears.",
+        "A sum is larger than the game accepts.",
         "Take something away elsewhere. `zerrit figures balance` shows what makes the sum.",
         '<finds>\n  <find name="Rope" holds="60"/>\n  <find name="Bell" holds="60"/>\n</finds>\n',
         '<finds>\n  <find name="Rope" holds="60"/>\n  <find name="Bell" holds="20"/>\n</finds>\n',
@@ -1005,7 +1005,7 @@ _MEANING: Final[dict[str, Code]] = {
     "meaning.variant": _told(
         _N,
         "A change raises the chance of a variant; the thing that it comes in place of gets rarer.",
-        "The two chances are shares of one draw. Raise the weight of the thing too if it shall stay as it was.",
+        "The two chances are shares of one draw. Raise the weight of the thing too if it must stay as it was.",
         "the chance of the tarnished gimbal goes from 25 to 40 of 100",
         "its weight goes up by as much",
     ),

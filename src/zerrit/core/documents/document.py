@@ -53,7 +53,7 @@ class Document:
 
     @property
     def given_keys(self) -> Mapping[str, str]:
-        """The fields that name entries because somebody said so."""
+        """The fields that name entries because someone said so."""
         return self.reading.keys
 
     @property

@@ -46,7 +46,7 @@ class _Kind:
     entries: list[Node] = field(default_factory=list)  #: those that are no plain field of their parent
     is_repeated: bool = False
     may_repeat: bool = False
-    is_section: bool = False  #: bears its own name; only a field that is called a name can be its key
+    is_section: bool = False  #: has its own name; only a field that is called a name can be its key
 
 
 @dataclass(slots=True)
@@ -123,7 +123,7 @@ class Keys:
             kind.entries += [child for child in same[:SAMPLE] if is_entry or not child.is_value]
             kind.is_repeated = kind.is_repeated or (is_entry and bool(same))
             if same and parent is root and is_ini:
-                # A setting of an INI file may get a twin; its sections, below the root, bear their own names.
+                # A setting of an INI file may get a twin; its sections, below the root, have their own names.
                 kind.is_section = kind.is_section or not same[0].is_value
             elif document.format in (Format.XML, Format.INI):
                 kind.may_repeat = True

@@ -24,7 +24,7 @@ def values_at(address_text: str, documents: Mapping[str, Document]) -> Iterator[
 
 
 def below(node: Node, place: str) -> Node | None:
-    """The node at a place below another: names parted by `/`; None where there is none."""
+    """The node at a place below another: names separated by `/`; None where there is none."""
     found: Node | None = node
     for name in place.split("/"):
         found = found.child(name) if found is not None else None

@@ -1,7 +1,7 @@
 """
 Findings: what a reader or a check has to say about one place in a file.
 
-What each code means, and how grave it usually is, stands in `codes.py`.
+What each code means, and its usual severity, is in `codes.py`.
 """
 
 from __future__ import annotations
@@ -108,7 +108,7 @@ class Report:
     tolerate: frozenset[str] = frozenset()
     findings: list[Finding] = field(default_factory=list)
 
-    #: One broken file can give as many findings as it has lines; nobody reads more than the first few hundred.
+    #: One broken file can give as many findings as it has lines; no one reads more than the first few hundred.
     MOST: Final = 500
 
     def add(self, code: str, offset: int, message: str, hint: str = "", fix: Splice | None = None) -> None:

@@ -186,7 +186,7 @@ def written(document: Document, node: Node) -> str:
     return document.text[start:end]
 
 
-# --- values parted by commas (JSON, YAML in flow style, structs in INI) -----------------------------------------------
+# --- values separated by commas (JSON, YAML in flow style, structs in INI) -----------------------------------------------
 
 
 def remove_between_commas(document: Document, node: Node) -> list[Splice]:

@@ -6,7 +6,7 @@ changed afterwards; they are a plain class with slots rather than a frozen datac
 some 200,000 of them and a frozen dataclass costs three times as much to make.
 
 What is below a node may be unread: a reader that knows a text to be sound only passes over the inside of an
-entry, and the inside is read when somebody asks for `children`. A person looks at one entry of 20,000; making
+entry, and the inside is read when someone asks for `children`. A person looks at one entry of 20,000; making
 the nodes of all of them would take ten times as long as finding out that the file is sound.
 """
 

@@ -47,7 +47,7 @@ def _only_on(reference: Reference) -> Target:
 
 
 def needs(sorts: Sequence[Sort], targets: Sequence[Target]) -> Iterator[Needs]:
-    """Files that bear their folder's or their own name and list names of others of their sort."""
+    """Files that have their folder's or their own name and list names of others of their sort."""
     for sort in sorts:
         for entries in sort.kinds.values() if "*" in sort.pattern else ():
             for place, column in entries.columns.items():

@@ -164,9 +164,9 @@ def _cut_slots(sort: Sort) -> None:
 
 
 def _tolerate(sort: Sort) -> None:
-    """Faults that stand in the vendor's own files are tolerated there, or nobody could work with them."""
-    grave = (Severity.ERROR, Severity.WARNING)
-    found = {f.code for documents in sort.documents for d in documents for f in d.findings if f.severity in grave}
+    """Faults that stand in the vendor's own files are tolerated there, or no one could work with them."""
+    severe = (Severity.ERROR, Severity.WARNING)
+    found = {f.code for documents in sort.documents for d in documents for f in d.findings if f.severity in severe}
     sort.tolerate = tuple(sorted(found & TOLERANCES))
     if sort.tolerate:
         sort.documents = [

@@ -56,7 +56,7 @@ class Reference:
 
 @dataclass(frozen=True)
 class Agreement:
-    """Places that bear the same words; `yaml` are they as the gamebook has them."""
+    """Places that have the same words; `yaml` are they as the gamebook has them."""
 
     yaml: str
     support: int
@@ -193,7 +193,7 @@ def _is_telling(words: frozenset[str], target: Target, support: int) -> bool:
 
 
 def agreements(sorts: Sequence[Sort], known: Knowledges, paths: Sequence[str]) -> list[Agreement]:
-    """Places that bear the same word in each tree, and files that bear the name of their folder or their own."""
+    """Places that have the same word in each tree, and files that have the name of their folder or their own."""
     found: list[Agreement] = []
     places: dict[frozenset[str], list[str]] = {}
     for sort, entries, column in columns_of(sorts):

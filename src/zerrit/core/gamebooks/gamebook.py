@@ -196,7 +196,7 @@ def read_gamebook(data: bytes, path: str = "gamebook.yml") -> tuple[Gamebook | N
     return (None if faults else Gamebook(rules, document)), faults
 
 
-MOST_FAULTS = 200  #: listed of one gamebook; nobody reads more
+MOST_FAULTS = 200  #: listed of one gamebook; no one reads more
 
 
 def _finding(document: Document, item: Mapping[str, Any]) -> Finding:

@@ -21,7 +21,7 @@ class PlacedRule:
 
 
 def placed_rules(rules: GamebookFile) -> Iterator[PlacedRule]:
-    """Every rule of a gamebook file, each with its own id or, by itself, the name of its place."""
+    """Every rule of a gamebook file, each with its own id or, by default, the name of its place."""
     for path, file in rules.files.items():
         if file.closed is not None:
             yield PlacedRule(file.closed.id or f"{path} closed", "closed", file.closed, ("files", path, "closed"))

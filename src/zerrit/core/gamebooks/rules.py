@@ -17,7 +17,7 @@ TakesEffect = Literal["restart", "reload", "map-change", "new-world", "rejoin"]
 Text = Annotated[str, Field(min_length=1, max_length=2000)]
 Name = Annotated[str, Field(min_length=1, max_length=200)]
 Place = Annotated[
-    str, Field(min_length=1, max_length=200, description="a name, or names parted by `/`, below the entry")
+    str, Field(min_length=1, max_length=200, description="a name, or names separated by `/`, below the entry")
 ]
 
 
@@ -63,7 +63,7 @@ class Part(BaseModel):
 class Rule(Part):
     """What every rule may say."""
 
-    id: str = Field("", max_length=200, description="a name of its own; by itself its place in the gamebook")
+    id: str = Field("", max_length=200, description="a name of its own; by default its place in the gamebook")
     severity: Severity | None = Field(None, description="error blocks, warning and notice do not")
     say: str = Field("", max_length=1000, description="the message, with fields or expressions in braces")
     why: str = Field("", max_length=2000, description="the experience behind it")
@@ -76,7 +76,7 @@ class Rule(Part):
 class FieldRules(Rule):
     """What a field of an entry may hold."""
 
-    at: str = Field("", description="its place below the entry; by itself the field's own name")
+    at: str = Field("", description="its place below the entry; by default the field's own name")
     kind: Literal["integer", "number", "switch", "text"] | None = Field(
         None, alias="is", description="the kind of value; a switch is yes or no in any spelling that games use"
     )
@@ -144,7 +144,7 @@ class FileRules(Part):
     purpose: str = Field("", description="what the file is for, in a sentence")
     takes_effect: TakesEffect = Field("restart", description="when a change of it holds")
     tolerate: tuple[str, ...] = Field((), description="codes of faults that the game accepts in this file")
-    rewritten_at_stop: bool = Field(False, description="the game writes this file by itself when it stops")
+    rewritten_at_stop: bool = Field(False, description="the game writes this file automatically when it stops")
     optional: bool = Field(False, description="a server may do without this file")
     closed: Closed
     entries: dict[Name, EntryRules] = Field({}, description="what is known of its entries, by kind")
@@ -239,7 +239,7 @@ class FileNames(Part):
 
 
 class AgreeRule(Rule):
-    """Places that must bear the same words: a short form is the list of them.
+    """Places that must have the same words: a short form is the list of them.
 
     Values at addresses must be the same; the names of folders or files must have them among them. With `every`, each
     value must be the name of the folder or file that it stands in.
@@ -381,7 +381,7 @@ class BalanceRule(Rule):
     keep_within: str = Field(
         "", pattern=r"^(\d+(\.\d+)?%?)?$", description="how far a change may move it: `2%` or `40`"
     )
-    most: Decimal | None = Field(None, alias="to", description="the largest sum that the game bears")
+    most: Decimal | None = Field(None, alias="to", description="the largest sum that the game accepts")
 
 
 _ADVICE: Final = re.compile(r"(?P<every>.+\S)\s+(?P<test>(?:<=|>=|==|!=|<|>)\s*.+)\Z")
@@ -428,7 +428,7 @@ class RangeAt(Part):
 
 
 class DrawRules(Part):
-    """Draw tables: where they are, and where in them stands what. Places are names parted by `/`, below the table."""
+    """Draw tables: where they are, and where in them stands what. Places are names separated by `/`, below the table."""
 
     name: Name
     tables: Text

@@ -54,7 +54,7 @@ class GamebookFile(Part):
     lists: dict[Name, ListSource] = Field({}, description="lists of words by their names")
     refers: tuple[ReferRule, ...] = Field((), description="values that must be words of a list")
     unique: tuple[UniqueRule, ...] = Field((), description="families of values in which none stands twice")
-    agree: tuple[Agreement, ...] = Field((), description="places that must bear the same words")
+    agree: tuple[Agreement, ...] = Field((), description="places that must have the same words")
     same: tuple[SameRule, ...] = Field((), description="two tables in which the same key must have the same value")
     must: tuple[MustRule, ...] = Field((), description="conditions between values of several places")
     needs: tuple[NeedsRule, ...] = Field((), description="what needs something else, and whether before it in a list")

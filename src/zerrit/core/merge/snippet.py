@@ -26,7 +26,7 @@ from zerrit.core.errors import EditRefused, SnippetRefused
 from zerrit.core.merge.snippet_cleaning import clean
 from zerrit.core.merge.snippet_reading import Reading, is_section, read_snippet
 
-MOST_ASKED: Final = 50  # places that somebody is asked to choose from
+MOST_ASKED: Final = 50  # places that someone is asked to choose from
 
 
 class ActionKind(StrEnum):
@@ -35,7 +35,7 @@ class ActionKind(StrEnum):
     REPLACE = "replace"  #: the whole entry becomes the snippet's
     SAME = "same"  #: nothing to do
     SKIP = "skip"  #: left out by choice
-    ASK = "ask"  #: it conflicts; somebody must choose
+    ASK = "ask"  #: it conflicts; someone must choose
 
 
 MOST_NOTES: Final = 20
@@ -323,7 +323,7 @@ def _plan_below(target: Document, reading: Reading, top: Node, parent: Node | No
             continue
         twins = _twins(target, names, child, parent)
         if not target.keys.key_among(names, child) and parent.kind is NodeKind.LIST:
-            twins = twins[:1]  # items without a key that are alike are all the same to us
+            twins = twins[:1]  # items without a key that are alike are anyway to us
         address = _address_under(target, parent, names, child)
         line = reading.line_of(child)
         if not twins:
@@ -332,7 +332,7 @@ def _plan_below(target: Document, reading: Reading, top: Node, parent: Node | No
             kind = ActionKind.ASK if lacking else ActionKind.ADD
             yield Action(kind, address, line, (change,), lacking), (child, None, parent)
         elif len(twins) > 1:
-            why = f"{len(twins)} entries of {target.path} bear this name."
+            why = f"{len(twins)} entries of {target.path} have this name."
             yield Action(ActionKind.ASK, address, line, (), why), (child, twins[0], parent)
         elif _is_container(target, twins[0], child):
             yield from _plan_below(target, reading, child, twins[0])
@@ -349,7 +349,7 @@ def _lacking_key(target: Document, parent_names: tuple[str, ...], node: Node) ->
 
 
 def _told_once(reading: Reading, actions: list[Action], pairs: list[tuple[Node, Node | None, Node]]) -> list[Action]:
-    """What stands twice in the snippet is done once; where the two differ, somebody must choose."""
+    """What stands twice in the snippet is done once; where the two differ, someone must choose."""
     first: dict[object, Node] = {}
     told: list[Action] = []
     for action, pair in zip(actions, pairs, strict=True):

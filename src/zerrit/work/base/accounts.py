@@ -29,7 +29,7 @@ _NOBODY: Final = _hasher.hash(secrets.token_hex(16))
 
 
 def ensure_admin(workspace: Workspace, name: str, password: str | None) -> str | None:
-    """Make the first admin when there is nobody yet. Returns the password if it was made up here, else None."""
+    """Make the first admin when there is no one yet. Returns the password if it was made up here, else None."""
     with workspace.session() as session:
         if session.scalar(select(func.count(Person.id))):
             return None

@@ -34,7 +34,7 @@ class Blocked(WrongState):
 
 
 class Outdated(WrongState):
-    """Somebody else edited it meanwhile."""
+    """Another person edited it in the meantime."""
 
     kind = "outdated"
 

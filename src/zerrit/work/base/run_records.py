@@ -17,9 +17,7 @@ def require_no_run(session: Session, server_id: str) -> None:
     """Raises WrongState: a run is under way, so the server's files are neither the old nor the new ones."""
     other = session.scalar(select(Run).where(Run.server_id == server_id, Run.state == RUNNING))
     if other is not None:
-        raise WrongState(
-            f"A {other.kind} is under way on {server_id} (run {other.id}). Wait until it has ended."
-        )
+        raise WrongState(f"A {other.kind} is under way on {server_id} (run {other.id}). Wait until it has ended.")
 
 
 def get_run(session: Session, run_id: int) -> Run:

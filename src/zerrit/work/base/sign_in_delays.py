@@ -1,4 +1,4 @@
-"""How long somebody must wait after wrong passwords: longer each time, by name and address."""
+"""How long someone must wait after wrong passwords: longer each time, by name and address."""
 
 from __future__ import annotations
 

@@ -126,7 +126,7 @@ class Turns:
 
     @contextmanager
     def of(self, key: int) -> Iterator[None]:
-        """While nobody else has the turn of that key."""
+        """While no one else has the turn of that key."""
         with self._change:
             lock, waiting = self._locks.get(key, (threading.Lock(), 0))
             self._locks[key] = lock, waiting + 1

@@ -30,7 +30,7 @@ MOST_LOOKED_AT: Final = 500  #: snapshots that are looked at for earlier values
 
 @dataclass(frozen=True, slots=True)
 class Past:
-    """A value that a place had from a moment on. `person` and `change` are empty where nobody of us wrote it."""
+    """A value that a place had from a moment on. `person` and `change` are empty where no one of us wrote it."""
 
     at: datetime
     value: str | None

@@ -1,7 +1,7 @@
 """
-Review of all settings: which of them nobody has looked at since the defaults that they came with.
+Review of all settings: which of them no one has looked at since the defaults that they came with.
 
-A setting counts as read when a person marks it, or when it is no longer as shipped, since then somebody wrote it. A
+A setting counts as read when a person marks it, or when it is no longer as shipped, since then someone wrote it. A
 mark holds for the default that the setting had; when an upgrade brings another one, or a new setting, it comes up by
 itself.
 """
@@ -29,7 +29,7 @@ from zerrit.work.snapshots.snapshots import documents, require_defaults, require
 
 @dataclass(frozen=True, slots=True)
 class Setting:
-    """One setting. `state`: `unread`, `read` (marked by `person`) or `own` (somebody gave it another value)."""
+    """One setting. `state`: `unread`, `read` (marked by `person`) or `own` (someone gave it another value)."""
 
     address: str
     line: int
@@ -53,7 +53,7 @@ class FileReview:
 
 
 def review_files(workspace: Workspace, server_id: str) -> list[FileReview]:
-    """Every file with settings that came with the defaults, and how many of them nobody has read. Raises NotFound."""
+    """Every file with settings that came with the defaults, and how many of them no one has read. Raises NotFound."""
     with workspace.session() as session:
         server = get_server(session, server_id)
         gamebook, _ = gamebook_of(session, server)

@@ -427,7 +427,7 @@ def _edited(workspace: Workspace, session: Session, change: Change, person: str,
 def is_outdated(session: Session, change: Change) -> bool:
     """The latest files of the server are not those that an open change is built on.
 
-    Files that the game rewrites by itself do not count: they differ after every stop, and are merged at the deploy.
+    Files that the game rewrites automatically do not count: they differ after every stop, and are merged at the deploy.
     """
     latest = latest_snapshot(session, change.server_id)
     if change.state not in EDITABLE or latest is None or latest.id == change.base_id:

@@ -44,7 +44,7 @@ DriftKind = Literal["changed", "added", "removed"]
 
 @dataclass(frozen=True, slots=True)
 class DriftFile:
-    """A file that somebody else wrote. `writer` says who usually does."""
+    """A file that was changed outside Zerrit. `writer` says who usually does."""
 
     path: str
     kind: DriftKind
@@ -99,7 +99,7 @@ def _drifted(
 ) -> tuple[Snapshot, Snapshot]:
     """The snapshot that found a drift, and the one before it.
 
-    What the game writes by itself is no news; it counts only where that snapshot is asked for.
+    What the game writes automatically is no news; it counts only where that snapshot is asked for.
     """
     query = select(Snapshot).where(Snapshot.server_id == server_id, Snapshot.kind == "server")
     own = {run_id for run_id in session.scalars(select(Run.after_id).where(Run.server_id == server_id)) if run_id}
@@ -117,9 +117,9 @@ def _drifted(
         if is_news or (paths and snapshot_id is not None):
             return before, after
     if snapshot_id is not None:
-        raise NotFound(f"Snapshot {snapshot_id} of {server_id} found nothing that somebody else had written.")
+        raise NotFound(f"Snapshot {snapshot_id} of {server_id} found nothing that another person had written.")
     raise NotFound(
-        f"Nobody but Zerrit and the game itself wrote to the files of {server_id}, as far as they were fetched."
+        f"No one but Zerrit and the game itself wrote to the files of {server_id}, as far as they were fetched."
     )
 
 
@@ -136,11 +136,13 @@ def _writer(session: Session, server_id: str, gamebook: Gamebook | None, path: s
         return "the game, which writes it when it stops"
     query = select(Run.id).join(RunFile).where(Run.server_id == server_id, RunFile.path == path)
     last = session.scalar(query.order_by(Run.id.desc()).limit(1))
-    return f"Zerrit, last in run {last}; so it was somebody else this time" if last else "a person, or the host's panel"
+    return (
+        f"Zerrit, last in run {last}; so it was another person this time" if last else "a person, or the host's panel"
+    )
 
 
 def adopt_drift(workspace: Workspace, person: str, server_id: str, snapshot_id: int | None, title: str) -> Change:
-    """Make what somebody else wrote a change of its own, which is deployed already. Raises NotFound, Refused."""
+    """Adopt what was changed outside Zerrit as a change, which is deployed already. Raises NotFound, Refused."""
     found = drift_of(workspace, server_id, snapshot_id)
     with workspace.session() as session:
         server = get_server(session, server_id)
@@ -177,7 +179,7 @@ def adopt_drift(workspace: Workspace, person: str, server_id: str, snapshot_id: 
 
 
 def revert_drift(workspace: Workspace, person: str, server_id: str, snapshot_id: int | None, title: str) -> Change:
-    """Open a change that takes back what somebody else wrote, and keeps what came since. Raises NotFound, Refused."""
+    """Create a change that reverts what was changed outside Zerrit, and keeps what came since. Raises NotFound, Refused."""
     found = drift_of(workspace, server_id, snapshot_id)
     with workspace.session() as session:
         server = get_server(session, server_id)

@@ -116,7 +116,7 @@ def _reverted(
         if now is not None or before is None:
             return _Reverted()
         return _Reverted(Step(StepKind.PUT_FILE, path, content=before.text), before)
-    if now is None:  # somebody took it away since, which is kept
+    if now is None:  # someone took it away since, which is kept
         return _Reverted()
     if before is None:  # the change brought it
         if now.text != after.text:

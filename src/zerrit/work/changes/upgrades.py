@@ -1,6 +1,6 @@
 """
 Carrying one's own changes over an upgrade: what the vendor changed between two versions of the defaults, what was
-changed here, what merges by itself, and what conflicts. The result becomes a change like any other.
+changed here, what merges automatically, and what conflicts. The result becomes a change like any other.
 """
 
 from __future__ import annotations

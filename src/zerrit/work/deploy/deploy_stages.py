@@ -99,7 +99,7 @@ def rehearse(going: Going, stage: Stage, facts: Facts) -> None:
 
 def announce(going: Going, stage: Stage, facts: Facts) -> None:
     if not going.is_running():
-        stage.say("nobody to tell: the game does not run")
+        stage.say("no one to tell: the game does not run")
         return
     _count_down(going, stage)
     if going.options.get("wait") == "empty":
@@ -137,7 +137,7 @@ def _tell(going: Going, left: int, stage: Stage) -> None:
         going.control.announce(text.replace("{minutes}", counted(left, "minute")))
     except ControlError as error:
         # Who cannot be told is not a reason to leave a server as it is.
-        going.journal.add("doubts", f"nobody could be told: {error}")
+        going.journal.add("doubts", f"no one could be told: {error}")
         stage.say(str(error))
 
 
@@ -147,7 +147,7 @@ def _wait_until_empty(going: Going, stage: Stage) -> None:
     while True:
         players = going.control.players()
         if players == 0:
-            stage.say("nobody is on the server")
+            stage.say("no one is on the server")
             return
         if limit is not None and going.workspace.now() >= limit:
             stage.say(f"{counted(players, 'player')} still there at the time that was given; going on")

@@ -96,7 +96,7 @@ def _steps(run: Run, paths: Sequence[str], held: Mapping[str, bytes], blocks: Ma
         f"{number + 2}. Show them to Zerrit: zerrit server upload {run.server_id} FOLDER",
         "   Or pack them into a ZIP, and take that in on the page of the change.",
         "",
-        "Zerrit compares every file with what it should be, and goes on by itself when all are right.",
+        "Zerrit compares every file with what it should be, and goes on automatically when all are right.",
         "",
     ]
     return "\n".join(lines)

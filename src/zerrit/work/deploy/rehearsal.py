@@ -163,7 +163,7 @@ class Scratch:
         raise ControlError("A copy is not made to read again.")
 
     def announce(self, text: str) -> None:
-        raise ControlError("Nobody plays on a copy.")
+        raise ControlError("No one plays on a copy.")
 
     def players(self) -> int:
         return 0

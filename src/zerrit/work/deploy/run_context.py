@@ -48,7 +48,7 @@ class Parked(Exception):
 
 
 class Cancelled(StageFailed):
-    """Somebody wants the run to end."""
+    """Someone wants the run to end."""
 
 
 class Going:
@@ -88,7 +88,7 @@ class Going:
         return bool(self.evidence.get("in_place"))
 
     def require_wanted(self, name: StageName) -> None:
-        """Nobody has cancelled the run, or given it up on its way back."""
+        """No one has cancelled the run, or given it up on its way back."""
         run = self.journal.run()
         if name in GOING_BACK or name is StageName.RELEASE:
             by = run.options.get("given_up")
@@ -110,7 +110,7 @@ class Going:
 
     @property
     def connection(self) -> Connection:
-        """The open connection. It makes new connections by itself; a connection that could not be opened is tried anew each time."""
+        """The open connection. It makes new connections automatically; a connection that could not be opened is tried anew each time."""
         if self._connection is None:
             self._connection = self._open.enter_context(self.workspace.connection_to(self.server))
         return self._connection
@@ -277,7 +277,7 @@ class Going:
         return verdict, verdict.as_evidence(seen)
 
     def _have_log_shown(self, gamebook: Gamebook | None) -> None:
-        """A connection by hand shows no log by itself."""
+        """A manual connection shows no log."""
         if self.connection.is_manual and gamebook is not None and gamebook.rules.trouble.ready_pattern:
             asks = (
                 f"Show Zerrit {gamebook.rules.trouble.log} of {self.server.title} as it is now, and crash files if there "

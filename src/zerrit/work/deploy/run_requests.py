@@ -30,7 +30,7 @@ MOST_ANNOUNCED: Final = 120  # minutes
 
 @dataclass(frozen=True, slots=True)
 class Options:
-    """How a run goes about it: minutes of announcement, waiting until nobody plays (until a time at most), a rehearsal."""
+    """How a run goes about it: minutes of announcement, waiting until no one plays (until a time at most), a rehearsal."""
 
     announce: int = 0
     wait: Literal["", "empty"] = ""
@@ -176,7 +176,7 @@ def cancel_run(workspace: Workspace, person: str, run_id: int) -> None:
     One that goes back already is given up where it waits for a person, and leaves its server as it is: that person may
     never come.
 
-    Raises NotFound, WrongState: it has ended, or it goes back by itself.
+    Raises NotFound, WrongState: it has ended, or it goes back automatically.
     """
     with workspace.writing() as session:
         run = get_run(session, run_id)

@@ -67,7 +67,7 @@ class RunSupervisor:
                 self._due[run_id] = time.monotonic() + pause
 
     def tick(self) -> None:
-        """Take up what is due, and open runs that nobody carries out."""
+        """Take up what is due, and open runs that no one carries out."""
         now = time.monotonic()
         with self._lock:
             due = [run_id for run_id, at in self._due.items() if at <= now]

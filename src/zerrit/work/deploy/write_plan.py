@@ -24,7 +24,7 @@ from zerrit.work.servers.stored_gamebooks import gamebook_of
 from zerrit.work.snapshots.live_files import Held, Taken
 from zerrit.work.snapshots.snapshots import digests, documents_of, get_snapshot
 
-Writes = dict[str, str | None]  #: digest by path of files that shall differ; None takes a file away
+Writes = dict[str, str | None]  #: digest by path of files to write; None removes a file
 
 
 @dataclass(frozen=True, slots=True)
@@ -100,13 +100,13 @@ def plan_changes(
 
     `written_at_stop` are files that the game or its host wrote while it stopped, with their digest before.
 
-    Raises StageFailed: a step is impossible there, somebody else wrote to a file of the change, or a finding blocks.
+    Raises StageFailed: a step is impossible there, a file of the change was changed outside Zerrit, or a finding blocks.
     """
     held = Held(workspace, taken.digests)
     with workspace.session() as session:
         server = get_server(session, server_id)
         gamebook, gamebook_digest = gamebook_of(session, server)
-        # Files that are as they were read last are not read again: the game stands still meanwhile.
+        # Files that are as they were read last are not read again: the game stands still in the meantime.
         before = documents_of(workspace, session, server, taken.digests)
         earlier = workspace.last_checked.get((server_id, gamebook_digest))
     read = reader(gamebook)
@@ -171,7 +171,7 @@ def _require_not_drifted(
         is_its_own = is_its_own or (path in written_at_stop and written_at_stop[path] == base.get(path))
         if not is_its_own and taken.digests.get(path) != base.get(path):
             raise StageFailed(
-                f"{path} was changed by somebody else since change {change_id} was looked at. Fetch the server, put the "
+                f"{path} was changed by another person since change {change_id} was looked at. Fetch the server, put the "
                 f"change on the new files (`zerrit change update {change_id}`) and look at its difference again."
             )
 

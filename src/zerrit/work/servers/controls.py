@@ -41,7 +41,7 @@ def _looked_at(workspace: Workspace, server_id: str) -> GameState:
     if said and (seen is None or said.get("against") == seen.word):
         word = f"{'runs' if said['is_running'] else 'is stopped'}, says {said['person']}"
         return GameState(bool(said["is_running"]), word)
-    return seen or GameState(False, "nobody has said yet whether it runs, and its log does not say")
+    return seen or GameState(False, "no one has said yet whether it runs, and its log does not say")
 
 
 def _said(workspace: Workspace, server_id: str) -> tuple[Server, dict[str, Any]]:
@@ -68,7 +68,7 @@ def report_state(
     """
     server, _ = _said(workspace, server_id)
     if server.control["kind"] != "manual":
-        raise Refused(f"The control of {server_id} knows by itself whether its game runs.")
+        raise Refused(f"The control of {server_id} reports the state of its game already.")
     seen = _seen(workspace, server)
     if seen is not None and seen.is_running != is_running and not is_sure:
         raise WrongState(

@@ -69,9 +69,7 @@ def _kept(
         require_no_run(session, server_id)  # one that began while the files were read may have written some of them
         newest = latest_snapshot(session, server_id)
         if (newest.id if newest else None) != (before.id if before else None):
-            raise WrongState(
-                f"The files of {server_id} were taken by another person at the same time. Use those."
-            )
+            raise WrongState(f"The files of {server_id} were taken by another person at the same time. Use those.")
         drift = differing_paths(_digests(known.values()), taken.digests)
         if before is not None and not drift:
             _renew_stamps(session, before.id, known, taken)

@@ -173,7 +173,7 @@ def known_files(session: Session, snapshot_id: int) -> dict[str, FetchedFile]:
 
 
 class Held(Mapping[str, bytes]):
-    """Kept contents by path; each is loaded when somebody asks for it."""
+    """Kept contents by path; each is loaded when someone asks for it."""
 
     def __init__(self, workspace: Workspace, digests: Mapping[str, str]) -> None:
         self._workspace = workspace

@@ -1,7 +1,7 @@
 """
 Read a text strictly, with a parser that is not ours, or not at all.
 
-A safe fix has to be judged by somebody who did not propose it. Our own readers recover from faults, and a recovery that
+A safe fix has to be judged by someone who did not propose it. Our own readers recover from faults, and a recovery that
 guessed wrong would confirm its own guess. So JSON goes to the standard library, XML to expat and YAML to libyaml; for
 INI, which has no standard, a grammar of single lines stands here that shares nothing with the reader.
 """
@@ -268,7 +268,7 @@ class _Cursor:
 
 
 class StrictIni:
-    """Sections, `name = value`, comments, and values in parentheses. A line is sound or not by itself."""
+    """Sections, `name = value`, comments, and values in parentheses. A line is sound or not on its own."""
 
     signs = '[](),="'
 

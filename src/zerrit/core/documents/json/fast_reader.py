@@ -3,7 +3,7 @@ Read JSON that is known to be sound, one level at a time.
 
 The C scanner of the `json` module tells in little time that a text is sound, and where a value ends that begins
 at a given place; it makes no places of its own, so it cannot do more. That is enough to find the members of one
-object or list by a few steps each, and to leave their inside until somebody asks.
+object or list by a few steps each, and to leave their inside until someone asks.
 
 Both readers of JSON make the same tree of the same text; a property test holds them to it.
 """

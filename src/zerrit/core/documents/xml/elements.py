@@ -20,7 +20,7 @@ from zerrit.core.documents.xml.text import (
 )
 from zerrit.core.nearest import nearest
 
-#: Elements of web pages that come along when somebody copies a block out of one.
+#: Elements of web pages that come along when someone copies a block out of one.
 PAGE_TAGS: Final = frozenset(("pre", "code", "p", "br", "div", "span", "blockquote", "li", "b", "i", "em", "strong"))
 END_TAG: Final = re.compile(rf"</({NAME})[ \t\r\n]*>")
 
@@ -118,7 +118,7 @@ class Elements:
         self.report.add(
             "xml.closing-name",
             at,
-            f"</{name}> should close <{top.name}>, opened on line {line}, but bears another name.",
+            f"</{name}> should close <{top.name}>, opened on line {line}, but has another name.",
             hint=f"Write </{top.name}>.",
             fix=Splice(at, end, f"</{top.name}>"),
         )

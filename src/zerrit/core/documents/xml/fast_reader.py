@@ -5,7 +5,7 @@ Reading stands on two facts. First, expat tells in C, at a small part of the cos
 is well-formed at all; only when it is not, a reader that can recover has to look (`faulty.py`). Second, in
 well-formed text the end of an element is found by searching for its closing tag, without looking at what stands
 between, unless a namesake, a comment or a CDATA section does. So the children of the root are found by a few
-searches each, and their inside is read when somebody asks.
+searches each, and their inside is read when someone asks.
 
 Both readers make the same tree of the same text; a property test holds them to it.
 """
@@ -64,7 +64,7 @@ def read_sound(source: Source) -> Node | None:
 def read_sound_again(old: Node, source: Source, pieces: Sequence[Splice]) -> Node | None:
     """The root of a text that a few splices made out of a sound one, whose root is `old`.
 
-    It is enough to look whether what changed is well-formed by itself, a child of the root or a stretch of them; all
+    It is enough to look whether what changed is well-formed on its own, a child of the root or a stretch of them; all
     other children only move. None where that is not so; then the whole text has to be read.
     """
     attributes = list(takewhile(lambda child: child.name.startswith("@"), old.children))
@@ -106,7 +106,7 @@ class _Run:
 
 @dataclass(frozen=True, slots=True)
 class _Again:
-    """The children of a root that was read again, put together when somebody asks: who only writes the text does not."""
+    """The children of a root that was read again, put together when someone asks: who only writes the text does not."""
 
     levels: _Levels
     runs: Sequence[_Run]

@@ -227,7 +227,7 @@ class _XmlReader(LooseTags):
             self.report.add(
                 "xml.instruction-name",
                 at,
-                f"<?{name} … ?> bears a name that XML keeps for itself; the declaration is written <?xml … ?>.",
+                f"<?{name} … ?> has a name that XML reserves for itself; the declaration is written <?xml … ?>.",
                 fix=Splice(at + 2, at + 5, "xml") if at == 0 else None,
             )
             return

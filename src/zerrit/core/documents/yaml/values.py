@@ -90,7 +90,7 @@ class Values(Scanner):
         self._fault(
             "yaml.unknown-anchor",
             at,
-            f"`*{name}` stands for the value that bears the anchor &{name}, but nothing above bears it. A text that "
+            f"`*{name}` stands for the value that has the anchor &{name}, but nothing above has it. A text that "
             "begins with * stands in quotation marks.",
         )
 

@@ -54,7 +54,7 @@ class YamlWriter:
             raise EditRefused(f"`{node.name}` holds other values. Address one of them instead.")
         if not node.is_quoted and document.text.startswith("*", node.value_start):
             raise EditRefused(
-                f"`{node.value}` stands for the value that bears the anchor &{(node.value or '')[1:]}. Change it there, "
+                f"`{node.value}` stands for the value that has the anchor &{(node.value or '')[1:]}. Change it there, "
                 "or remove this one and add a value of its own."
             )
         sign = document.text[node.value_start - 1] if node.is_quoted and node.value_start > 0 else ""
