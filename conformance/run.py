@@ -61,7 +61,7 @@ def documents_of(text: str) -> list[Any]:
 
 
 def is_same(ours: Any, theirs: Any) -> bool:
-    """Equal data; a key that is no text is compared by its text, since JSON has no other."""
+    """Equal data; a key that is not text is compared by its text, since JSON has no other."""
     if isinstance(theirs, dict):
         if not isinstance(ours, dict) or len(ours) != len(theirs):
             return False

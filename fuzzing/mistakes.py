@@ -189,7 +189,7 @@ def pasted(world: World, rng: random.Random) -> Iterator[Mistake]:
 # --- names ------------------------------------------------------------------------------------------------------------
 
 
-def misspelt_names(world: World, rng: random.Random) -> Iterator[Mistake]:
+def misspelled_names(world: World, rng: random.Random) -> Iterator[Mistake]:
     """Names of fields: the game says nothing, and nothing changes."""
     patterns = (
         (r' (\w{4,})="', r"\.xml$"),
@@ -202,10 +202,10 @@ def misspelt_names(world: World, rng: random.Random) -> Iterator[Mistake]:
             if world.lines[path][number - 1].startswith("<?"):
                 continue
             files = _replaced(world, path, number, match, _slips(match.group(1), rng))
-            yield Mistake("28", f"name {match.group(1)} misspelt in {path}:{number}", files, ((path, number),), 1)
+            yield Mistake("28", f"name {match.group(1)} misspelled in {path}:{number}", files, ((path, number),), 1)
 
 
-def misspelt_words(world: World, rng: random.Random) -> Iterator[Mistake]:
+def misspelled_words(world: World, rng: random.Random) -> Iterator[Mistake]:
     """Words that must be one of a list, or stand in another file."""
     patterns = (
         (r'(?:at|family|depth|part|lamp)="([^"]+)"', r"\.xml$"),
@@ -218,7 +218,7 @@ def misspelt_words(world: World, rng: random.Random) -> Iterator[Mistake]:
     for pattern, paths in patterns:
         for path, number, match in world.matching(pattern, paths):
             files = _replaced(world, path, number, match, _slips(match.group(1), rng))
-            yield Mistake("28", f"word {match.group(1)} misspelt in {path}:{number}", files, ((path, number),))
+            yield Mistake("28", f"word {match.group(1)} misspelled in {path}:{number}", files, ((path, number),))
 
 
 def wrong_case(world: World, rng: random.Random) -> Iterator[Mistake]:
@@ -430,7 +430,7 @@ def sentinels(world: World, rng: random.Random) -> Iterator[Mistake]:
         )
         if users:
             slipped = _replaced(world, path, number, match, _slips(match.group(1), rng))
-            yield Mistake("17", f"price of {match.group(1)} misspelt elsewhere", slipped, (*users, (path, number)))
+            yield Mistake("17", f"price of {match.group(1)} misspelled elsewhere", slipped, (*users, (path, number)))
 
 
 def odd_settings(world: World, rng: random.Random) -> Iterator[Mistake]:
@@ -510,7 +510,7 @@ NOTES: Final = {
     "2": "2, a bracket, quote or colon lost",
     "27": "27, a comma after the last entry, none before it",
     "7": "7, pasted twice, with its header, its root, a tag of its page, or cut off",
-    "28": "28, a misspelt name or word; an entry gone that others name",
+    "28": "28, a misspelled name or word; an entry gone that others name",
     "14": "14, a category in another letter case than its file",
     "number": "a zero too many, a letter among digits, a minus in front",
     "order": "two numbers of an entry swapped",
@@ -535,7 +535,7 @@ HEADING: Final = "## Mistakes of every week"
 PAGE: Final = Path(__file__).parents[1] / "docs" / "reliability.md"
 
 KINDS: Final[tuple[Make, ...]] = (
-    lost_signs, commas, pasted, misspelt_names, misspelt_words, wrong_case, gone_elsewhere, numbers, orders, variants,
+    lost_signs, commas, pasted, misspelled_names, misspelled_words, wrong_case, gone_elsewhere, numbers, orders, variants,
     codes, one_word, mods, files_by_name, addins, sentinels, odd_settings, rows, too_much,
 )  # fmt: skip
 

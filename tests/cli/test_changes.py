@@ -204,4 +204,4 @@ def test_gamebooks_are_listed_and_a_broken_one_is_refused(run: Run, tmp_path: Pa
     assert "fathomline" in run("gamebook", "list").out
     (tmp_path / "bad.yml").write_text("gamebook: 1\ngame: x\nlists: {a: {from: 'b.xml#c['}}\n")
     done = run("gamebook", "save", "bad", "bad.yml")
-    assert (done.code, "line 3: lists / a / from: c[ is no address" in done.err) == (2, True)
+    assert (done.code, "line 3: lists / a / from: c[ is not an address" in done.err) == (2, True)

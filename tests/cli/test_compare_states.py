@@ -1,4 +1,4 @@
-"""Every mix of folder, file, ZIP, snapshot and server is compared; what is no text is told by size and hash."""
+"""Every mix of folder, file, ZIP, snapshot and server is compared; what is not text is told by size and hash."""
 
 from __future__ import annotations
 

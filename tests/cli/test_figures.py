@@ -67,8 +67,8 @@ def test_derived_values_free_numbers_and_distances(world: Path) -> None:
             2,
             "derives no value called cost. It has: price.",
         ),
-        (("derived", "mine", "price", "--gamebook", "fathomline.yml", "--amount", "many"), 2, "`many` is no number"),
-        (("distance", "mine", "sea/chart.xml#ground", "--from", "0,x"), 2, "`x` is no number"),
+        (("derived", "mine", "price", "--gamebook", "fathomline.yml", "--amount", "many"), 2, "`many` is not a number"),
+        (("distance", "mine", "sea/chart.xml#ground", "--from", "0,x"), 2, "`x` is not a number"),
         (
             ("distance", "mine", "sea/chart.xml#ground", "--from", "1"),
             2,

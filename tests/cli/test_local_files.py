@@ -126,8 +126,8 @@ def test_a_value_is_edited_and_nothing_else(world: Path, tmp_path: Path, operati
     [
         (("edit", "mine/station.ini", "Multipliers/FindRat", "=1"), 2, "station.ini#Multipliers has no `FindRat`. Nearest: Multipliers/FindRate"),
         (("edit", "mine/station.ini", "Multipliers/Zz*", "=1"), 2, "station.ini#Multipliers has no `Zz*`. There are: Multipliers/FindRate"),
-        (("edit", "mine/station.ini", "Station/Name", "+1"), 2, "`Coral Gate` is no number"),
-        (("edit", "mine/station.ini", "Multipliers/FindRate", "more"), 2, "`more` is no operation."),
+        (("edit", "mine/station.ini", "Station/Name", "+1"), 2, "`Coral Gate` is not a number"),
+        (("edit", "mine/station.ini", "Multipliers/FindRate", "more"), 2, "`more` is not an operation."),
         (("edit", "mine/none.ini", "a", "=1"), 2, "File 'mine/none.ini' does not exist."),
         (("compare", "mine", "pumps.txt"), 2, "mine has no file of that name"),
         (("show", "mine/none.ini#a"), 2, "There is no file mine/none.ini. For a file on a server write SERVER:mine/none.ini."),

@@ -129,7 +129,7 @@ def test_trouble_with_the_service_has_an_exit_code_of_its_own(shared: Shared, tm
     assert down.code == 3
     assert down.err.startswith("zerrit: No Zerrit service answers at http://127.0.0.1:1")
     nonsense = zerrit("server", "list", cwd=tmp_path, ZERRIT_URL="nonsense")
-    assert (nonsense.code, nonsense.err[:40]) == (3, "zerrit: `nonsense` is no address of a se")
+    assert (nonsense.code, nonsense.err[:40]) == (3, "zerrit: `nonsense` is not an address of a se")
     anonymous = zerrit("server", "list", cwd=tmp_path, ZERRIT_URL=shared[0].url)
     assert (anonymous.code, anonymous.err) == (3, "zerrit: Sign in first: in the console, or with `zerrit sign-in`.\n")
 
@@ -140,7 +140,7 @@ def test_trouble_with_the_service_has_an_exit_code_of_its_own(shared: Shared, tm
         (("show", "coral-gate:sea/finds.xml#find[Coper Gimbal]"), 2, "Nearest: find[Copper Gimbal]"),
         (("show", "coral-gate:../etc/secret#a"), 2, "coral-gate has no file ../etc/secret."),
         (("fetch", "coral-gat"), 2, "There is no server coral-gat. Did you mean 'coral-gate'?"),
-        (("change", "set", "1", f"{GIMBAL}/@name", "+1"), 2, "`Copper Gimbal` is no number"),
+        (("change", "set", "1", f"{GIMBAL}/@name", "+1"), 2, "`Copper Gimbal` is not a number"),
         (("change", "set", "1", "sea/finds.xml#find[Zz*]/@house", "=1"), 2, "sea/finds.xml has no find that fits [Zz*]."),
         (("change", "deploy", "1", "--yes"), 1, "Change 1 is blocked: sea/finds.xml, line 77: `Ribbonwed Flats` is not among the grounds"),
         (("change", "remove-step", "1", "99"), 2, "Change 1 has no step 99."),

@@ -177,7 +177,9 @@ def test_a_page_follows_what_somebody_else_does(at: Page, shared: Shared) -> Non
 
 def test_a_file_that_is_not_there_is_said(at: Page, shared: Shared) -> None:
     at.goto(f"{shared[0].url}/servers/coral-gate/file/sea/find.xml")
-    expect(at.get_by_role("alert")).to_contain_text("There is no text file sea/find.xml. Did you mean 'sea/finds.xml'?")
+    expect(at.get_by_role("alert")).to_contain_text(
+        "There is not text file sea/find.xml. Did you mean 'sea/finds.xml'?"
+    )
 
 
 def test_a_narrow_page_does_not_run_over(browser: Browser, shared: Shared) -> None:

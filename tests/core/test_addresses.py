@@ -54,12 +54,15 @@ def test_every_node_is_found_again_by_its_address(path: str) -> None:
 @pytest.mark.parametrize(
     ("text", "message"),
     [
-        ("a.xml#find[A", "find[A is no address: a bracket `[` is never closed, at character 7."),
-        ("a.xml#find//b", "find//b is no address: a name is missing between two `/` or at the end, at character 6."),
-        ('a.xml#find["A]', 'find["A] is no address: a quotation mark is never closed, at character 6.'),
+        ("a.xml#find[A", "find[A is not an address: a bracket `[` is never closed, at character 7."),
+        (
+            "a.xml#find//b",
+            "find//b is not an address: a name is missing between two `/` or at the end, at character 6.",
+        ),
+        ('a.xml#find["A]', 'find["A] is not an address: a quotation mark is never closed, at character 6.'),
         (
             "a.xml#find[#x]",
-            "find[#x] is no address: `[#` is followed by a number from 1 and `]`, such as [#3], at character 6.",
+            "find[#x] is not an address: `[#` is followed by a number from 1 and `]`, such as [#3], at character 6.",
         ),
         ("#find", "#find: an address begins with a file, such as sea/finds.xml#find[Copper Gimbal]."),
     ],

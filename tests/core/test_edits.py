@@ -87,8 +87,8 @@ def test_an_edit_changes_just_this(path: str, text: str, edit: Do, old: str, new
 @pytest.mark.parametrize(
     ("path", "text", "edit", "message"),
     [
-        ("a.xml", XML, setting("f[A]/@name", "+1"), "a.xml#f[A]/@name: `A` is no number, so `+1` cannot be done. Set a value with = instead."),
-        ("a.xml", XML, setting("f[A]/@w", "ten"), "`ten` is no operation. Write =40 to set, +10 or -10 to adjust, *1.5 to multiply (with bounds: *1.5 from 0 to 400), on or off to switch."),
+        ("a.xml", XML, setting("f[A]/@name", "+1"), "a.xml#f[A]/@name: `A` is not a number, so `+1` cannot be done. Set a value with = instead."),
+        ("a.xml", XML, setting("f[A]/@w", "ten"), "`ten` is not an operation. Write =40 to set, +10 or -10 to adjust, *1.5 to multiply (with bounds: *1.5 from 0 to 400), on or off to switch."),
         ("a.xml", XML, setting("f[A]", "=1"), "a.xml#f[A]: <f> holds other elements, so it has no value of its own. Address one of its fields instead."),
         ("a.xml", XML, lambda d: add_entry(d, at("f[A]"), "b", {"d": "x", "h": "9"}), "a.xml#f[A] has b[x] already. Set its fields, or choose another key."),
         ("a.xml", XML, lambda d: add_entry(d, (), "not a name", {}), "`not a name` cannot be a name in XML: it begins with a letter and holds no spaces."),

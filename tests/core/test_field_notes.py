@@ -322,12 +322,12 @@ def test_note_27_a_comma_after_the_last_entry_none_before_it(old: str, new: str,
         ),
     ],
 )
-def test_note_28_a_misspelt_name_gives_no_error_in_the_game(path: str, old: str, new: str, hint: str) -> None:
+def test_note_28_a_misspelled_name_gives_no_error_in_the_game(path: str, old: str, new: str, hint: str) -> None:
     (finding,) = new_findings(with_text(path, old, new))
     assert (finding.code, finding.path, finding.hint) == ("meaning.unknown-field", path, hint)
 
 
-def test_note_28_a_misspelt_word_is_told_with_its_nearest_neighbour() -> None:
+def test_note_28_a_misspelled_word_is_told_with_its_nearest_neighbour() -> None:
     (finding,) = new_findings(with_text("sea/buoys.xml", "Wreck of the Morrow", "Wreck of the Morow"))
     assert finding.hint == "Did you mean 'Wreck of the Morrow'?"
 

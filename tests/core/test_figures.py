@@ -198,7 +198,7 @@ def test_a_variant_eats_into_the_thing_itself() -> None:
         ([Table("a", Range(), (Prize(Fraction(1), table="a"),))], "leads back to itself: a > a"),
         ([Table("a", Range(), (Prize(Fraction(0), "x"),))], "no prize has a weight above 0"),
         ([Table("a", Range(), (Prize(Fraction(-1), "x"),))], "weight of x is below 0"),
-        ([Table("a", Range(3, 1), (Prize(Fraction(1), "x"),))], "3 to 1 draws is no range"),
+        ([Table("a", Range(3, 1), (Prize(Fraction(1), "x"),))], "3 to 1 draws is not a range"),
         ([Table("a", Range(), (Prize(Fraction(1), "x", variant="y", variant_chance=Fraction(2)),))], "chance of y"),
         ([Table("a", Range(9, 9), tuple(Prize(Fraction(n), f"t{n}") for n in range(1, 30)), False)], "too much to work out"),
     ],

@@ -99,10 +99,10 @@ def test_a_condition_without_an_answer_says_so(text: str, error: type[Exception]
         ("sum(1 + 1)", "is of a field"),
         ("least / 0 > 1", "divides by zero"),
         ("least % (2 - 2) > 1", "divides by zero"),
-        ("1 +", "is no condition"),
+        ("1 +", "is not a condition"),
         ("not " * 100 + "least", "nested too deeply"),
         ("a" * 600, "at most 500"),
-        ("least\0", "is no condition"),
+        ("least\0", "is not a condition"),
     ],
 )
 def test_what_is_no_condition_is_refused(text: str, said: str) -> None:
@@ -197,16 +197,16 @@ def test_a_list_from_a_broken_file_makes_no_findings() -> None:
     ("rules", "line", "message", "hint"),
     [
         ("refers:\n  - {every: 'a.xml#b', to: gronds}\nlists:\n  grounds: {words: [a]}\n", 4, "refers / 1 / to: there is no list `gronds`.", "Did you mean 'grounds'?"),
-        ("refers:\n  - {every: 'a.xml#b[', to: a}\nlists:\n  a: {words: [a]}\n", 4, "refers / 1 / every: b[ is no address: a bracket `[` is never closed, at character 3.", ""),
+        ("refers:\n  - {every: 'a.xml#b[', to: a}\nlists:\n  a: {words: [a]}\n", 4, "refers / 1 / every: b[ is not an address: a bracket `[` is never closed, at character 3.", ""),
         ("unique:\n  - {name: ids, over: 'a.xml'}\n", 4, "unique / 1 / over: `a.xml` is a whole file; a place in it is meant, such as a.xml#NAME.", ""),
         ("unique:\n  - {name: ids, over: 'coral-gate:a.xml#b'}\n", 4, "unique / 1 / over: `coral-gate:a.xml#b` names a server; a gamebook speaks of the files of any server.", ""),
         ("must:\n  - {let: {bus: 'a.ini#Bus'}, that: buss > 1}\n", 4, "must / 1 / that: `buss` is none of the names under `let`.", "Did you mean 'bus'?"),
         ("must:\n  - {let: {bus: 'a.ini#Bus'}, that: bus / 0 > 1}\n", 4, "must / 1 / that: `bus / 0 > 1` divides by zero", ""),
-        ("must:\n  - {let: {bus: 'a.ini#Bus'}, that: bus >}\n", 4, "must / 1 / that: `bus >` is no condition; write for example `least <= holds`", ""),
+        ("must:\n  - {let: {bus: 'a.ini#Bus'}, that: bus >}\n", 4, "must / 1 / that: `bus >` is not a condition; write for example `least <= holds`", ""),
         ("file_names:\n  - {id: a, files: 'x/*', only: y}\n  - {id: a, files: 'z/*', only: y}\n", 5, "file_names / 2: the id `a` is borne by the rule in line 4 too.", ""),
         ("files:\n  a.ini:\n    entries:\n      Pumps:\n        fields: {Bus: {from: 9, to: 3}}\n", 7, "files / a.ini / entries / Pumps / fields / Bus: the range from 9 to 3 holds no number.", ""),
         ("files:\n  a.ini:\n    entries:\n      Pumps:\n        fields: {Bus: {form: ten}, Rate: {is: integr}}\n", 7, "files / a.ini / entries / Pumps / fields / Rate / is: Input should be 'integer', 'number', 'switch' or 'text'", ""),
-        ("files:\n  a.ini:\n    entries:\n      Pumps:\n        fields: {Bus: {matches: '['}}\n", 7, "files / a.ini / entries / Pumps / fields / Bus / matches: `[` is no regular expression: missing ]: [", ""),
+        ("files:\n  a.ini:\n    entries:\n      Pumps:\n        fields: {Bus: {matches: '['}}\n", 7, "files / a.ini / entries / Pumps / fields / Bus / matches: `[` is not a regular expression: missing ]: [", ""),
         ("lists:\n  a: {sql: {database: x.db, query: DROP TABLE x}}\n", 4, "lists / a / sql / query: a query begins with SELECT; nothing else is run on a game's database", ""),
         ("present:\n  - {file: 'seals/{}.seal'}\n", 4, "present / 1: `file` has {} where a word of the list `for` stands, and neither goes without the other", ""),
         ("agree:\n  - ['a.xml#b']\n", 4, "agree / 1: give two places that must agree, or `every` and `with`", ""),
@@ -269,7 +269,7 @@ def test_drafted_rules_are_notices_and_kept_ones_block() -> None:
 # --- what is made from it ---------------------------------------------------------------------------------------------
 
 
-def test_the_schema_accepts_the_demo_gamebook_and_refuses_a_misspelt_one() -> None:
+def test_the_schema_accepts_the_demo_gamebook_and_refuses_a_misspelled_one() -> None:
     schema = json.loads(json.dumps(json_schema()))
     jsonschema.Draft202012Validator.check_schema(schema)
     plain = read_document(gamebook(), "fathomline.yml").to_data()

@@ -22,7 +22,7 @@ def test_a_path_inside_is_itself(path: str) -> None:
     "path", ["", "/a", "..", "a/../b", "a/..", "./a", "a//b", "a/", "a\\b", "c:", "C:/a", "a\nb", "a\0b", "\x7f"]
 )
 def test_a_path_that_leads_elsewhere_is_refused(path: str) -> None:
-    with pytest.raises(PathRefused, match="leaves the server's folder or is no file name"):
+    with pytest.raises(PathRefused, match="leaves the server's folder or is not a file name"):
         safe_path(path)
 
 

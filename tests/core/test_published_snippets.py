@@ -91,7 +91,7 @@ def test_an_entry_without_the_field_that_names_its_siblings_is_asked_about() -> 
     target = server_file(FINDS)
     plan = plan_merge(target, '<find nmae="Odd One" house="5"/>')
     assert [(action.kind, action.why) for action in plan.actions] == [
-        (ActionKind.ASK, "It has no @name, by which the others are told apart. Is that misspelt? Add it or skip it.")
+        (ActionKind.ASK, "It has no @name, by which the others are told apart. Is that misspelled? Add it or skip it.")
     ]
     with pytest.raises(SnippetRefused, match="Choose an action for it first"):
         apply_plan(target, plan)

@@ -58,7 +58,7 @@ CASES = {
     "json: the first item of a list": ("a.json", '{"l": []}', field("l", "", "x"), '{"l": ["x"]}'),
     "json: the first field of an object on lines": ("a.json", '{\n    "a": 1,\n    "o": {}\n}', field("o", "k", "2"), '{\n    "a": 1,\n    "o": {\n        "k": 2\n    }\n}'),
     "json: a text that looks like a number stays one beside texts": ("a.json", '{"l": [{"n": "x", "v": "7"}]}', entry("l", "", n="y", v="8"), '{"l": [{"n": "x", "v": "7"}, {"n": "y", "v": "8"}]}'),
-    "json: true is no text": ("a.json", '{"on": false}', put("on", "true"), '{"on": true}'),
+    "json: true is not text": ("a.json", '{"on": false}', put("on", "true"), '{"on": true}'),
     "json: characters that must be escaped": ("a.json", '{"t": "x"}', put("t", 'say "hi"\t\\'), '{"t": "say \\"hi\\"\\t\\\\"}'),
     "json: letters beyond ASCII stay readable": ("a.json", '{"t": "x"}', put("t", "Tide é"), '{"t": "Tide é"}'),
     "json: the only item": ("a.json", '{\n  "l": [\n    1\n  ]\n}', gone("l/[#1]"), '{\n  "l": []\n}'),

@@ -170,7 +170,7 @@ def test_rescue_writes_a_snapshot_out_without_the_service(tmp_path: Path) -> Non
     assert rescue(database, 99, "--save-to", tmp_path / "none").returncode == 2
     assert rescue(tmp_path / "no.db").returncode == 2
     (tmp_path / "junk.db").write_bytes(b"junk" * 1000)
-    assert "is no database of Zerrit's" in rescue(tmp_path / "junk.db").stderr
+    assert "is not a database of Zerrit's" in rescue(tmp_path / "junk.db").stderr
 
 
 def test_a_backup_is_taken_while_the_service_runs_and_is_whole(quick: Quick, tmp_path: Path) -> None:
@@ -361,8 +361,8 @@ def _next(quick: Quick, task: int) -> object:
 @pytest.mark.parametrize(
     ("given", "said"),
     [
-        ({"times": ["25:00"]}, "`25:00` is no time of day"),
-        ({"times": ["05:00"], "zone": "Atlantis/Gate"}, "is no time zone"),
+        ({"times": ["25:00"]}, "`25:00` is not a time of day"),
+        ({"times": ["05:00"], "zone": "Atlantis/Gate"}, "is not a time zone"),
     ],
 )
 def test_a_task_that_cannot_be_is_refused(quick: Quick, given: dict[str, object], said: str) -> None:

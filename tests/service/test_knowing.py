@@ -265,7 +265,7 @@ def test_settings_that_nobody_looked_at_come_up_and_go_when_they_are_read(zerrit
     assert zerrit.mark_read("coral-gate", path, [f"{path}#settings/quiet/from"]).marked == 1
     assert zerrit.mark_read("coral-gate", path).marked == 2
     assert {one.state for one in zerrit.review_file("coral-gate", path)} == {"own", "read"}
-    with pytest.raises(ProblemError, match="is no setting of"):
+    with pytest.raises(ProblemError, match="is not a setting of"):
         zerrit.mark_read("coral-gate", path, [f"{path}#settings/volum"])
 
 

@@ -11,6 +11,6 @@ Number = Annotated[int, Field(ge=0, le=2**63 - 1)]
 
 
 class Sent(BaseModel):
-    """What comes from outside: unknown fields are refused, so that a misspelt one is noticed."""
+    """What comes from outside: unknown fields are refused, so that a misspelled one is noticed."""
 
     model_config = ConfigDict(extra="forbid")

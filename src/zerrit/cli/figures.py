@@ -48,7 +48,7 @@ class _Local:
 
     def _read(self, folder: Path) -> dict[str, Document]:
         if not folder.is_dir():
-            raise click.UsageError(f"{folder} is no folder.")
+            raise click.UsageError(f"{folder} is not a folder.")
         return dict(read_files(folder, self.gamebook).documents)
 
     def book(self) -> Gamebook:
@@ -268,7 +268,7 @@ def _decimal(text: str, option: str) -> Decimal:
     try:
         number = Decimal(text.strip())
     except InvalidOperation as error:
-        raise click.UsageError(f"{option} {text}: `{text}` is no number.") from error
+        raise click.UsageError(f"{option} {text}: `{text}` is not a number.") from error
     if not number.is_finite():
-        raise click.UsageError(f"{option} {text}: `{text}` is no number.")
+        raise click.UsageError(f"{option} {text}: `{text}` is not a number.")
     return number

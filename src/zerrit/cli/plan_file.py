@@ -69,8 +69,8 @@ def _loaded(path: Path) -> dict[str, Any]:
     except yaml.YAMLError as error:
         mark = getattr(error, "problem_mark", None)
         where = f", line {mark.line + 1}" if mark else ""
-        raise click.UsageError(f"{path}{where} is no plan any more: it cannot be read as YAML.") from error
+        raise click.UsageError(f"{path}{where} is not a plan any more: it cannot be read as YAML.") from error
     rows = loaded.get("actions") if isinstance(loaded, dict) else None
     if not isinstance(rows, list) or not all(isinstance(row, dict) for row in rows):
-        raise click.UsageError(f"{path} is no plan: it has no list `actions`. --plan-to writes one.")
+        raise click.UsageError(f"{path} is not a plan: it has no list `actions`. --plan-to writes one.")
     return dict(loaded)

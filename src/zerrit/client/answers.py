@@ -14,7 +14,7 @@ POLL: Final = 0.15  # seconds between two looks at a run
 
 
 def connection(url: str, token: str, timeout: float) -> dict[str, Any]:
-    """What a client of httpx is made of. Raises ServiceUnreachable: `url` is no address."""
+    """What a client of httpx is made of. Raises ServiceUnreachable: `url` is not an address."""
     base = _base_of(url)
     return {
         "base_url": base,
@@ -26,13 +26,15 @@ def connection(url: str, token: str, timeout: float) -> dict[str, Any]:
 
 
 def _base_of(url: str) -> httpx.URL:
-    """Where the API is. Raises ServiceUnreachable: `url` is no address."""
+    """Where the API is. Raises ServiceUnreachable: `url` is not an address."""
     try:
         base = httpx.URL(f"{url.rstrip('/')}/api/v1")
     except httpx.InvalidURL as error:
-        raise ServiceUnreachable(f"`{url}` is no address of a service; write http://127.0.0.1:8750, say.") from error
+        raise ServiceUnreachable(
+            f"`{url}` is not an address of a service; write http://127.0.0.1:8750, say."
+        ) from error
     if base.scheme not in ("http", "https") or not base.host:
-        raise ServiceUnreachable(f"`{url}` is no address of a service; write http://127.0.0.1:8750, say.")
+        raise ServiceUnreachable(f"`{url}` is not an address of a service; write http://127.0.0.1:8750, say.")
     return base
 
 

@@ -26,7 +26,7 @@ class AsyncClient:
     def __init__(self, url: str, token: str = "", *, timeout: float = 120.0) -> None:
         """`url` is the service's address, such as http://127.0.0.1:8750; `token` comes from `zerrit sign-in`.
 
-        Raises ServiceUnreachable: `url` is no address.
+        Raises ServiceUnreachable: `url` is not an address.
         """
         self._http = httpx.AsyncClient(**connection(url, token, timeout))
 

@@ -87,7 +87,7 @@ def private_key(text: str) -> paramiko.PKey:
             continue
     raise ConnectionFailed(
         ConnectionFault.SIGN_IN,
-        "This is no private key that can be read (Ed25519, ECDSA or RSA, in OpenSSH or PEM form).",
+        "This is not a private key that can be read (Ed25519, ECDSA or RSA, in OpenSSH or PEM form).",
     )
 
 

@@ -181,7 +181,7 @@ class _Talk:
             (size,) = struct.unpack("<i", self._exactly(4))
             if not 10 <= size <= _MOST:
                 raise ControlError(
-                    f"What answers at {self._where} is no such console (a packet of {size} bytes). Is the port right?"
+                    f"What answers at {self._where} is not a game console (a packet of {size} bytes). Is the port right?"
                 )
             body = self._exactly(size)
         except (TimeoutError, ConnectionError):

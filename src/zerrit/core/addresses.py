@@ -198,7 +198,7 @@ class _AddressScanner:
         return match.group(1).replace('""', '"')
 
     def _fault(self, what: str) -> AddressInvalid:
-        return AddressInvalid(f"{self.text} is no address: {what}, at character {self.at + 1}.", self.text, self.at)
+        return AddressInvalid(f"{self.text} is not an address: {what}, at character {self.at + 1}.", self.text, self.at)
 
 
 # --- printing and matching ---------------------------------------------------------------------------------------------

@@ -2,10 +2,10 @@
 The family of errors that a call of the core can end in.
 
     ZerritError            this call cannot go on; the message says what, where and what to do
-    ├── AddressInvalid     the text is no address
+    ├── AddressInvalid     the text is not an address
     ├── AddressNotFound    the address leads to no node of the document
     ├── EditRefused        the edit would break the document, or does not fit the value that stands there
-    ├── SnippetRefused     the snippet is no usable part of such a document
+    ├── SnippetRefused     the snippet is not a usable part of such a document
     ├── MergeRefused       the three documents cannot be merged as they are
     ├── FigureRefused      a figure cannot be worked out from what stands there
     ├── PathRefused        the path would lead out of the server's folder
@@ -29,7 +29,7 @@ class ZerritError(Exception):
 
 
 class AddressInvalid(ZerritError):
-    """The text is no address. Carries `text` and `offset` (0-based, in characters)."""
+    """The text is not an address. Carries `text` and `offset` (0-based, in characters)."""
 
     kind = "address-invalid"
 
@@ -84,7 +84,7 @@ class FigureRefused(ZerritError):
 
 
 class PathRefused(ZerritError):
-    """The path would lead out of the server's folder, or is no file name."""
+    """The path would lead out of the server's folder, or is not a file name."""
 
     kind = "path-refused"
 

@@ -1,7 +1,7 @@
 """
 The nearest right name for a wrong one.
 
-A misspelt name is the commonest mistake in these files and the game says nothing about it, so every message
+A misspelled name is the commonest mistake in these files and the game says nothing about it, so every message
 about an unknown name goes through here. Letter case and white space count for nothing while looking, since a
 slip in them is the likeliest of all.
 """

@@ -27,7 +27,7 @@ def safe_path(path: str) -> str:
         or path[1:2] == ":"
     )
     if is_bad:
-        raise PathRefused(f"`{path[:120]!s}` leaves the server's folder or is no file name; such a path is refused.")
+        raise PathRefused(f"`{path[:120]!s}` leaves the server's folder or is not a file name; such a path is refused.")
     return path
 
 

@@ -146,7 +146,7 @@ def _addition(address: str, words: Sequence[str]) -> Step:
     for word in words[1:]:
         field_name, equals, value = word.partition("=")
         if not equals or not field_name:
-            raise EditRefused(f"`{word}` is no field; write FIELD=VALUE, such as depth=abyss.")
+            raise EditRefused(f"`{word}` is not a field; write FIELD=VALUE, such as depth=abyss.")
         fields[field_name] = value
     return Step(StepKind.ADD, address, name=name, fields=fields)
 
@@ -232,7 +232,7 @@ def _remove_file(current: dict[str, Document], others: set[str], address: Addres
         raise EditRefused(f"{step.address} is not one file; a file is removed by its path alone.")
     if address.path in others:
         others.remove(address.path)
-        return Outcome(OutcomeKind.DONE, (ValueChange(address.path, "a file that is no text", None),))
+        return Outcome(OutcomeKind.DONE, (ValueChange(address.path, "a binary file", None),))
     before = current.pop(address.path, None)
     if before is None:
         return Outcome(OutcomeKind.SAME)
@@ -243,9 +243,7 @@ def _merge(document: Document, step: Step) -> tuple[Edit, tuple[str, ...]]:
     plan = plan_merge(document, step.snippet, step.into)
     for kind in step.choices.values():
         if kind not in list(ActionKind):
-            raise SnippetRefused(
-                f"`{kind}` is nothing that can be done with an entry; write add, combine, replace or skip."
-            )
+            raise SnippetRefused(f"`{kind}` is not a known action; write add, combine, replace or skip.")
     plan = plan.decided({address: ActionKind(kind) for address, kind in step.choices.items()})
     merged = apply_plan(document, plan)
     idle = (ActionKind.SAME, ActionKind.SKIP)

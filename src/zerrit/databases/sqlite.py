@@ -60,7 +60,7 @@ def query(database: bytes, statement: str) -> Sequence[tuple[str, ...]]:
     engine = create_engine("sqlite://", creator=opened, poolclass=StaticPool)
     try:
         with engine.connect() as connection:
-            # A colon in a query is no parameter of ours.
+            # A colon in a query is not a parameter of ours.
             return _within_bounds(connection.execute(text(statement.replace(":", r"\:"))))
     except DatabaseError as error:
         said = str(error.orig)
@@ -124,7 +124,7 @@ def _at_rest(database: bytes) -> bytes:
 
 
 def _reading_only(action: int, first: str | None, second: str | None, *_: object) -> int:
-    # SQLAlchemy asks a new connection for its isolation level; asking is no setting.
+    # SQLAlchemy asks a new connection for its isolation level; asking is not a setting.
     is_question = action == sqlite3.SQLITE_PRAGMA and first == "read_uncommitted" and second is None
     return sqlite3.SQLITE_OK if action in _READING or is_question else sqlite3.SQLITE_DENY
 

@@ -87,7 +87,7 @@ class Rescue:
 
 @contextmanager
 def open_for_rescue(path: Path) -> Iterator[Rescue]:
-    """Raises RecordsUnusable: it is no database of Zerrit's, or too damaged to be read."""
+    """Raises RecordsUnusable: it is not a database of Zerrit's, or too damaged to be read."""
     if not path.is_file():
         raise RecordsUnusable(
             f"There is no file {path}. The database is the file zerrit.db in the service's data folder."
@@ -96,7 +96,7 @@ def open_for_rescue(path: Path) -> Iterator[Rescue]:
         with closing(_readable(path)) as connection:
             yield Rescue(connection)
     except sqlite3.DatabaseError as error:
-        raise RecordsUnusable(f"{path} is no database of Zerrit's, or it is damaged too much: {error}.") from error
+        raise RecordsUnusable(f"{path} is not a database of Zerrit's, or it is damaged too much: {error}.") from error
 
 
 def _readable(path: Path) -> sqlite3.Connection:

@@ -57,7 +57,7 @@ class Patience(H11Protocol):
         self._look = self.loop.call_later(HEAD_PATIENCE, self._look_again)
 
     def send_400_response(self, msg: str) -> None:
-        """The refusal of what is no request, with the headers that every answer has."""
+        """The refusal of what is not a request, with the headers that every answer has."""
         named = [(name.lower().encode(), value.encode()) for name, value in HEADERS]
         headers = [(b"content-type", b"text/plain; charset=utf-8"), (b"connection", b"close"), *named]
         for event in (h11.Response(status_code=400, headers=headers), h11.Data(data=msg.encode()), h11.EndOfMessage()):

@@ -74,7 +74,7 @@ MISTAKES = [
     ("closing brace twice", '"share": 0.5\n    },', '"share": 0.5\n    }},'),
     ("brace too many at the end", "null\n}\n", "null\n}\n}\n"),
     ("value missing", '"price": 30,', '"price": ,'),
-    ("word misspelt", '"open": true', '"open": ture'),
+    ("word misspelled", '"open": true', '"open": ture'),
     ("word in capitals", '"open": true', '"open": True'),
     ("number with a comma", '"share": 0.5', '"share": 0,5'),
     ("number that begins with a point", '"share": 0.5', '"share": .5'),

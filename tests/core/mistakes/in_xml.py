@@ -44,7 +44,7 @@ MISTAKES = [
     ("closing tag twice", "harm</note>\n  </find>\n", "harm</note>\n  </find>\n  </find>\n"),
     ("closing tag of the root twice", "</finds>\n", "</finds>\n</finds>\n"),
     ("opening tag deleted", '  <find name="Bent Sextant" worth="75" kind="brass">\n', ""),
-    ("closing tag misspelt", "harm</note>\n  </find>", "harm</note>\n  </fnid>"),
+    ("closing tag misspelled", "harm</note>\n  </find>", "harm</note>\n  </fnid>"),
     ("closing tag in capitals", "harm</note>\n  </find>", "harm</note>\n  </Find>"),
     ("closing tag of another element", "Rust does no harm</note>", "Rust does no harm</find>"),
     ("closing tag of a field deleted", "Rust does no harm</note>", "Rust does no harm"),

@@ -219,7 +219,7 @@ class Examination:
         return Finding(code, severity, said, document.path, line, column, address, hint, fix, identity, rule.why)
 
     def unknown_word(self, rule: Rule, place: Placed, list_name: str, words: Sequence[str], fields: Fields) -> Finding:
-        """A value that is no word of a list, with the nearest one; where only the letter case differs, a safe fix."""
+        """A value that is not a word of a list, with the nearest one; where only the letter case differs, a safe fix."""
         value = place[1].value or ""
         known = f"{len(words)} names are known" if len(words) != 1 else "one name is known"
         return self.finding(

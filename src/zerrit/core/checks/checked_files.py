@@ -1,4 +1,4 @@
-"""What checks look at: the files of a server or folder, and how to reach what is no text among them."""
+"""What checks look at: the files of a server or folder, and how to reach what is not text among them."""
 
 from __future__ import annotations
 
@@ -25,7 +25,7 @@ class Query(Protocol):
     def __call__(self, database: bytes, query: str, /) -> Sequence[tuple[str, ...]]:
         """The rows, every value as text.
 
-        Raises QueryRefused: it is no database, the query is wrong, or it takes too long.
+        Raises QueryRefused: it is not a database, the query is wrong, or it takes too long.
         """
         ...
 

@@ -90,7 +90,7 @@ def _near(examination: Examination, rule: NearRule) -> Iterator[Finding]:
         wanted = _field(document, node, rule.by) if rule.by else None
         near = [centre for centre in centres if not rule.by or _is_called(centre[0], rule.by, wanted)]
         if not near:
-            continue  # a name that is no name is found by the rule that refers
+            continue  # a name that is not a name is found by the rule that refers
         centre_at, there = min(((c[0], distance(point, c[1])) for c in near), key=lambda pair: pair[1])
         within = rule.within if isinstance(rule.within, Decimal) else as_number(_field(*centre_at, rule.within) or "")
         if within is None:

@@ -1,4 +1,4 @@
-"""Rules that check nothing: an address in the gamebook is misspelt, and everybody believes that it is watched."""
+"""Rules that check nothing: an address in the gamebook is misspelled, and everybody believes that it is watched."""
 
 from __future__ import annotations
 

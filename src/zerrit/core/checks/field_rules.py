@@ -103,7 +103,7 @@ def _check_column(
             strangers = [child.name.removeprefix("@") for child in node.children if child.name not in known_names]
             meant = nearest(wanted, strangers, most=1)
             if meant and is_closed:
-                continue  # the misspelt name is reported as what it is, and one finding is enough
+                continue  # the misspelled name is reported as what it is, and one finding is enough
             message = f"`{wanted}` is missing here; all others of its kind have it."
             hint = f"Is `{meant[0]}` meant?" if meant else ""
             yield examination.finding(rules, "meaning.missing-field", (rows.document, node), message, hint)
@@ -266,7 +266,7 @@ def _strangers(examination: Examination, document: Document, top: Node, tree: _T
                 rule,
                 "meaning.unknown-field",
                 (document, child),
-                f"`{name}` is nothing that the game is known to read here; a misspelt name changes nothing.",
+                f"`{name}` is not known to be read by the game here; a misspelled name changes nothing.",
                 hint,
             )
 

@@ -136,7 +136,7 @@ def check_file_names(examination: Examination) -> Iterator[Finding]:
             name = PurePosixPath(path).name
             if not path_matches(rule.files, path) or name in known or PurePosixPath(path).stem in known:
                 continue
-            message = f"`{name}` is no name that the game reads here, so the file has no effect."
+            message = f"`{name}` is not a name that the game reads here, so the file has no effect."
             yield examination.finding(rule, "meaning.file-name", path, message, did_you_mean(name, known))
 
 

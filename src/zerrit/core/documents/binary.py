@@ -1,4 +1,4 @@
-"""What a file that is no text is: its kind by its first bytes, its size, its hash."""
+"""What a binary file is: its kind by its first bytes, its size, its hash."""
 
 from __future__ import annotations
 

@@ -106,7 +106,7 @@ _TEXT: Final[dict[str, Code]] = {
     "text.nul": Code(
         _W,
         "The file holds NUL characters, as a binary file or a broken upload does.",
-        "Fetch the file again. If it is no text, let the gamebook watch it instead of tracking it.",
+        "Fetch the file again. If it is not text, let the gamebook watch it instead of tracking it.",
         "coral-gate\0\n",
         "coral-gate\n",
         "example.txt",
@@ -691,7 +691,7 @@ _YAML: Final[dict[str, Code]] = {
     ),
     "yaml.directive": _yaml(
         _E,
-        "A line that begins with a percent sign is no directive, or in the wrong place.",
+        "A line that begins with a percent sign is not a directive, or in the wrong place.",
         "Files of settings need none. A text that begins with % stands in quotation marks.",
         "%YAML\n---\na: 1\n",
         "%YAML 1.2\n---\na: 1\n",
@@ -722,7 +722,7 @@ _YAML: Final[dict[str, Code]] = {
 _INI: Final[dict[str, Code]] = {
     "ini.not-a-setting": _ini(
         _E,
-        "A line that is no section, no setting and no comment.",
+        "A line that is not a section, a setting or a comment.",
         "A setting is written Name=value, a comment begins with a semicolon.",
         "[Crew]\nBerths 24\n",
         "[Crew]\nBerths=24\n",
@@ -1057,7 +1057,7 @@ _MEANING: Final[dict[str, Code]] = {
     "gamebook.checks-nothing": _meaning(
         _N,
         "A rule of the gamebook leads nowhere, so it checks nothing.",
-        "Mostly its address is misspelt. The message says where the way ends.",
+        "Mostly its address is misspelled. The message says where the way ends.",
         '<finds>\n  <find name="Rope" at="shelf"/>\n</finds>\n',
         '<finds>\n  <find name="Rope" place="shelf"/>\n</finds>\n',
         "lists:\n  grounds: {words: [shelf]}\nrefers:\n  - {every: 'example.xml#find/@place', to: grounds}\n",

@@ -59,7 +59,7 @@ class CommentKeeper:
         self._pending.clear()
 
     def forget(self) -> None:
-        """What begins here is no node: comments above it document nothing."""
+        """What begins here is not a node: comments above it document nothing."""
         self._pending.clear()
 
     def ended(self, node: Node, at: int) -> None:

@@ -236,7 +236,7 @@ def _tells_apart(nodes: Sequence[Node], field_name: str) -> bool:
     """All nodes have the field and nearly all siblings differ in it.
 
     One entry pasted twice must not rename all others, so a preferred name may repeat once in twenty. A field that
-    holds numbers is no name unless it is called one: changing it would change who the entry is.
+    holds numbers is not a name unless it is called one: changing it would change who the entry is.
     """
     is_preferred = _is_name(field_name)
     seen: set[tuple[int, str]] = set()

@@ -37,7 +37,7 @@ def copy_fields(
     copying = _Copying(document)
     for target in others:
         if target.kind is not source.kind or any(above is source for above in _above(target)):
-            raise EditRefused(f"{place_of(document, target)} is no sibling of {place_of(document, source)}.")
+            raise EditRefused(f"{place_of(document, target)} is not a sibling of {place_of(document, source)}.")
         copying.group(source, target, wanted)
     return Edit(rewrite(document, copying.splices()), tuple(copying.changes))
 

@@ -41,7 +41,7 @@ class Inside(Protocol):
         ...
 
     def field_of(self, node: Node, name: str) -> str | None:
-        """The value of the first field called `name`; None where there is none, or where it is no value."""
+        """The value of the first field called `name`; None where there is none, or where it is not a value."""
         ...
 
     def fields_of(self, nodes: Sequence[Node], name: str) -> list[str | None]:

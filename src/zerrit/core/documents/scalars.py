@@ -100,4 +100,4 @@ def spell_switch(is_on: bool, like: str) -> str:
             if word.isupper():
                 return chosen.upper()
             return chosen.title() if word[:1].isupper() else chosen
-    raise ValueError(f"{like!r} is no switch")
+    raise ValueError(f"{like!r} is not a switch")

@@ -3,7 +3,7 @@ Slots: the parts of a text file that a gamebook cuts out of it.
 
 A start script is not understood, but one of its lines may hold the list of mods. A slot names such a part by the
 text around it, `--mods={}`, so that the part can be addressed, checked and changed like any other value, while
-all the rest of the line stays closed. The form is no regular expression: people can write it without knowing
+all the rest of the line stays closed. The form is not a regular expression: people can write it without knowing
 one, and no form can take long to match.
 """
 

@@ -235,7 +235,7 @@ def _line_comments(document: Document, node: Node) -> Iterator[Splice]:
 def comment_in(document: Document, segments: tuple[Segment, ...]) -> Edit:
     """Bring back what was made a comment: the address says what it is called without the comment signs.
 
-    Raises AddressNotFound: no comment holds such an entry. EditRefused: it is no comment now.
+    Raises AddressNotFound: no comment holds such an entry. EditRefused: it is not a comment now.
     """
     parent_segments = segments[:-1]
     parent = single(document, parent_segments) if parent_segments else document.root

@@ -1,7 +1,7 @@
 """
 Where two versions of a text differ, as splices from one to the other.
 
-This is no comparison for people; it only has to be right and quick where long texts differ in a few places, so that
+This is not a comparison for people; it only has to be right and quick where long texts differ in a few places, so that
 a second version need not be read from scratch. Stretches of text are compared at once; where they part, the nearest
 lines are looked for at which they meet again.
 """

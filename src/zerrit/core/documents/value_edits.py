@@ -75,7 +75,7 @@ class Operation:
     def apply(self, old: str) -> str:
         """The new value. White space around the old one, which an element of XML may hold, stays.
 
-        Raises EditRefused: the old value is no number or no switch where the operation needs one.
+        Raises EditRefused: the old value is not a number or no switch where the operation needs one.
         """
         if self.kind is OperationKind.SET:
             return self.operand
@@ -87,12 +87,12 @@ class Operation:
         if self.kind is OperationKind.SWITCH:
             if as_switch(old) is None:
                 raise EditRefused(
-                    f"`{old}` is no switch (yes/no, true/false, on/off, 1/0). Set a value with = instead."
+                    f"`{old}` is not a switch (yes/no, true/false, on/off, 1/0). Set a value with = instead."
                 )
             return spell_switch(self.operand == "on", old)
         number = as_number(old)
         if number is None:
-            raise EditRefused(f"`{old}` is no number, so `{self}` cannot be done. Set a value with = instead.")
+            raise EditRefused(f"`{old}` is not a number, so `{self}` cannot be done. Set a value with = instead.")
         by = Decimal(self.operand)
         if self.kind is OperationKind.MULTIPLY:
             return self._bounded(number, number * by, old)
@@ -126,7 +126,7 @@ def parse_operation(text: str) -> Operation:
             raise EditRefused(f"`{text}`: the bounds are the wrong way round; write the smaller one after `from`.")
         return Operation(OperationKind(kind), operand, low or "", high or "")
     raise EditRefused(
-        f"`{text}` is no operation. Write =40 to set, +10 or -10 to adjust, *1.5 to multiply (with bounds: "
+        f"`{text}` is not an operation. Write =40 to set, +10 or -10 to adjust, *1.5 to multiply (with bounds: "
         "*1.5 from 0 to 400), on or off to switch."
     )
 

@@ -82,7 +82,7 @@ def _row(document: Document, node: Node, rules: DerivedRules, documents: Mapping
         source, text = elsewhere, found[0].value
     number = as_number(text)
     if number is None:
-        return DerivedRow(address, source, None, fault=f"`{text}` is no number")
+        return DerivedRow(address, source, None, fault=f"`{text}` is not a number")
     value = Fraction(number)
     if rules.between is None:
         return DerivedRow(address, source, value)

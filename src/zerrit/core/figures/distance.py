@@ -58,7 +58,7 @@ def distances_at(
         )
     rows = [_row(document, node, axes, centre, radius) for document, node in values_at(address, documents)]
     if not rows:
-        raise FigureRefused(f"Nothing stands at {address}, so there is nothing to measure. Is a name misspelt?")
+        raise FigureRefused(f"Nothing stands at {address}, so there is nothing to measure. Is a name misspelled?")
     return sorted(rows, key=lambda row: (row.distance is None, row.distance or Decimal()))
 
 

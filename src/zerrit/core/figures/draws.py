@@ -95,7 +95,7 @@ def _number(document: Document, node: Node, place: str, otherwise: Fraction) -> 
     is_share = text.endswith("%")
     number = as_number(text.removesuffix("%"))
     if number is None:
-        raise FigureRefused(f"{_place(document, node)}: {place} is `{text}`, which is no number.")
+        raise FigureRefused(f"{_place(document, node)}: {place} is `{text}`, which is not a number.")
     return Fraction(number) / (100 if is_share else 1)
 
 

@@ -145,7 +145,7 @@ def _check(table: Table) -> None:
     for what, given in (("draws", table.draws), *((f"pieces of {p.thing or p.table}", p.count) for p in table.prizes)):
         if given.least < 0 or given.most < given.least or given.most > MAX_DRAWS:
             raise FigureRefused(
-                f"{table.name}: {given.least} to {given.most} {what} is no range from 0 to {MAX_DRAWS}."
+                f"{table.name}: {given.least} to {given.most} {what} is not a range from 0 to {MAX_DRAWS}."
             )
     for prize in table.prizes:
         if prize.weight < 0:

@@ -67,7 +67,7 @@ def tally(before: Mapping[str, Document], after: Mapping[str, Document], address
             group = document.path if by == FILE else field_above(node, by) if by else "all"
             groups.setdefault(WITHOUT if group is None else group, []).append((state, number))
     if not found:
-        raise FigureRefused(f"Nothing stands at {address}, so there is nothing to sum. Is a name misspelt?")
+        raise FigureRefused(f"Nothing stands at {address}, so there is nothing to sum. Is a name misspelled?")
     if not groups:
         raise FigureRefused(
             f"No number stands at {address} ({counted(len(skipped), 'value')}). Did you mean one of their fields?"

@@ -70,11 +70,11 @@ _ALLOWED: Final = (
 
 
 class ExpressionInvalid(ValueError):
-    """The text is no condition of this language, or cannot be worked out for these values."""
+    """The text is not a condition of this language, or cannot be worked out for these values."""
 
 
 class NotApplicable(Exception):
-    """A field that the condition needs is not there, or is no number where one is needed."""
+    """A field that the condition needs is not there, or is not a number where one is needed."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -122,7 +122,7 @@ def parse_expression(text: str) -> Expression:
     try:
         tree = ast.parse(text.strip(), mode="eval")
     except (SyntaxError, ValueError, RecursionError, MemoryError) as error:
-        raise ExpressionInvalid(f"`{text}` is no condition; write for example `least <= holds`") from error
+        raise ExpressionInvalid(f"`{text}` is not a condition; write for example `least <= holds`") from error
     for node in ast.walk(tree):
         if not isinstance(node, _ALLOWED):
             raise ExpressionInvalid(f"`{text}` holds something that conditions do not have ({type(node).__name__})")

@@ -186,7 +186,7 @@ def read_gamebook(data: bytes, path: str = "gamebook.yml") -> tuple[Gamebook | N
         return None, tuple(errors)
     plain = document.to_data()
     if not isinstance(plain, dict):
-        message = "This is no gamebook. One begins with `gamebook: 1` and `game: NAME`."
+        message = "This is not a gamebook. One begins with `gamebook: 1` and `game: NAME`."
         return None, (finding_at(document, (), message),)
     try:
         rules = GamebookFile.model_validate(plain)
@@ -206,7 +206,7 @@ def _finding(document: Document, item: Mapping[str, Any]) -> Finding:
     hint = ""
     if item["type"] == "extra_forbidden":
         shown, name = location[:-1], str(location[-1])
-        message, hint = f"`{name}` is nothing that a gamebook has here.", did_you_mean(name, _known_beside(location))
+        message, hint = f"`{name}` is not a known key here.", did_you_mean(name, _known_beside(location))
     elif item["type"] == "missing":
         message = f"`{location[-1]}` is missing here."
     elif item["type"] in ("model_type", "model_attributes_type", "dict_type", "tuple_type"):

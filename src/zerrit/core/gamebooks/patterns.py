@@ -18,7 +18,7 @@ MAX_MEMORY = 1 << 20  #: bytes that one compiled pattern may take; `a{1000}{1000
 
 
 class PatternInvalid(ValueError):
-    """The text is no regular expression."""
+    """The text is not a regular expression."""
 
 
 @lru_cache(maxsize=1024)
@@ -36,4 +36,4 @@ def compile_pattern(text: str) -> Any:
         return re2.compile(text, options)
     except re2.error as error:
         reason = error.args[0].decode() if isinstance(error.args[0], bytes) else str(error)
-        raise PatternInvalid(f"`{text}` is no regular expression: {reason}") from error
+        raise PatternInvalid(f"`{text}` is not a regular expression: {reason}") from error

@@ -109,7 +109,7 @@ def _as_rule(value: object) -> object:
 Closed = Annotated[
     Rule | None,
     BeforeValidator(_as_rule, json_schema_input_type=bool | Rule),
-    Field(None, description="`true`: it holds nothing but what is named here, so that a misspelt name is found"),
+    Field(None, description="`true`: it holds nothing but what is named here, so that a misspelled name is found"),
 ]
 
 
@@ -162,7 +162,7 @@ class FileRules(Part):
     def _known(cls, codes: tuple[str, ...]) -> tuple[str, ...]:
         for code in codes:
             if code not in TOLERANCES:
-                raise ValueError(f"`{code}` is no finding that could be tolerated")
+                raise ValueError(f"`{code}` is not a finding that could be tolerated")
         return codes
 
 

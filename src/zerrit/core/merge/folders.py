@@ -84,7 +84,7 @@ def _merge_file(
     chosen = {address.removeprefix(prefix): given.pop(address) for address in list(given) if address.startswith(prefix)}
     try:
         if mine.is_binary or theirs.is_binary:
-            raise MergeRefused("both sides changed a file that is no text")
+            raise MergeRefused("both sides changed a binary file")
         merged = merge_three(base, mine, theirs, chosen)
     except MergeRefused as refusal:
         if chosen:

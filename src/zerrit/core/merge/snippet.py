@@ -246,7 +246,7 @@ def _ini_place(target: Document, top: Node) -> Node | None:
 def _list_of(target: Document, top: Node) -> Node | None:
     """The list of the target that the snippet's items belong to: the one whose items have such fields.
 
-    A group with the fields of such an item is one of them. None where it is no matter of lists.
+    A group with the fields of such an item is one of them. None where it is not a matter of lists.
 
     Raises SnippetRefused: no list, or several, have such items.
     """
@@ -341,11 +341,11 @@ def _plan_below(target: Document, reading: Reading, top: Node, parent: Node | No
 
 
 def _lacking_key(target: Document, parent_names: tuple[str, ...], node: Node) -> str:
-    """What is said of a new entry without the field that names all its siblings; it is mostly misspelt."""
+    """What is said of a new entry without the field that names all its siblings; it is mostly misspelled."""
     field = target.keys.field_for((*parent_names, node.name))
     if not field or field == "=" or target.keys.key_among(parent_names, node) or not node.children:
         return ""
-    return f"It has no {field}, by which the others are told apart. Is that misspelt? Add it or skip it."
+    return f"It has no {field}, by which the others are told apart. Is that misspelled? Add it or skip it."
 
 
 def _told_once(reading: Reading, actions: list[Action], pairs: list[tuple[Node, Node | None, Node]]) -> list[Action]:

@@ -3,7 +3,7 @@ Merge three documents: what *theirs* changed since *base* is brought into *mine*
 
 The three trees are walked together. Entries and fields meet by identity (all three share one choice of keys), lists
 without keys by alignment, and an entry that one side renamed meets itself under its new name. Only what theirs changed becomes a splice on the text of mine, so mine keeps its layout,
-and reformatting on either side is no change at all. What both sides changed differently is a *conflict* with its three
+and reformatting on either side is not a change at all. What both sides changed differently is a *conflict* with its three
 values; it is decided by a choice, never by luck and never by a marker in the file.
 
 The alignment of lists is the classic three-way comparison of sequences: items that all three share part the lists

@@ -385,5 +385,5 @@ def file_in(files: Mapping[str, Document], path: str, server_id: str) -> Documen
 
 def _one(files: Mapping[str, Document], path: str) -> Document:
     if path not in files:
-        raise NotFound(f"There is no text file {path}. {did_you_mean(path, files)}".strip())
+        raise NotFound(f"There is not text file {path}. {did_you_mean(path, files)}".strip())
     return files[path]

@@ -88,14 +88,14 @@ def review_file(workspace: Workspace, server_id: str, path: str) -> list[Setting
 def mark_read(workspace: Workspace, person: str, server_id: str, path: str, addresses: Iterable[str] | None) -> int:
     """Mark settings of a file as read, or all of them; returns how many were unread before.
 
-    Raises NotFound. Refused: one of the addresses is no setting of the file.
+    Raises NotFound. Refused: one of the addresses is not a setting of the file.
     """
     settings = {one.address: one for one in review_file(workspace, server_id, path)}
     wanted = list(settings) if addresses is None else list(addresses)
     for address in wanted:
         if address not in settings:
             close = did_you_mean(address, settings)
-            raise Refused(f"{address} is no setting of {path} that came with the defaults. {close}".rstrip())
+            raise Refused(f"{address} is not a setting of {path} that came with the defaults. {close}".rstrip())
     chosen = [settings[address] for address in wanted if settings[address].state == "unread"]
     with workspace.session() as session:
         for setting in chosen:

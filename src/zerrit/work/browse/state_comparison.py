@@ -82,7 +82,7 @@ def compare_change(workspace: Workspace, change_id: int, against: str, *, with_t
             defaults = require_defaults(session, server.id, label or None)
             shipped = file_set(workspace, session, server, known_files(session, defaults.id).values())
             return compare_states(shipped, after, f"defaults {defaults.label}", new_name, with_texts=with_texts)
-    raise Refused(f"`{against}` is nothing to compare with. Write base, live, defaults or defaults:LABEL.")
+    raise Refused(f"`{against}` is not a known state. Write base, live, defaults or defaults:LABEL.")
 
 
 def _after(before: FileSet, replayed: Replay) -> FileSet:

@@ -152,7 +152,7 @@ def adopt_drift(workspace: Workspace, person: str, server_id: str, snapshot_id: 
             _texts(workspace, session, server, before, paths), _texts(workspace, session, server, after, paths)
         )
         if not steps:
-            raise Refused("What drifted is no text; there is nothing that a change could say.")
+            raise Refused("What drifted is not text; there is nothing that a change could say.")
         now = workspace.now()
         change = Change(
             server_id=server_id,

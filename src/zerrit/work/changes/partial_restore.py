@@ -27,7 +27,7 @@ from zerrit.work.snapshots.snapshots import (
 def restore_part(workspace: Workspace, person: str, server_id: str, snapshot_id: int, what: str, title: str) -> Change:
     """Open a change that makes a folder (`sea/`), a file or an entry as it was in a snapshot.
 
-    Raises NotFound: there is no such thing in either state. Refused: it is so already, or it is no text.
+    Raises NotFound: there is no such thing in either state. Refused: it is so already, or it is not text.
     """
     with workspace.session() as session:
         server = get_server(session, server_id)
@@ -56,7 +56,7 @@ def restore_part(workspace: Workspace, person: str, server_id: str, snapshot_id:
     for path in differing:
         if (path in all_old and path not in old) or (path in all_new and path not in new):
             raise Refused(
-                f"{path} is no text, so no step can put it back. A rollback can, and so can the exported snapshot."
+                f"{path} is not a text file, so no step can put it back. A rollback can, and so can the exported snapshot."
             )
     steps = list(_whole_files(new, old, differing))
     return create_with_steps(workspace, person, server_id, title or f"{what} as in snapshot {snapshot_id}", steps)

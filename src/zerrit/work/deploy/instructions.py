@@ -56,7 +56,7 @@ def instructions(workspace: Workspace, run_id: int) -> bytes:
 
 def blocks_to_paste(old: bytes, new: bytes) -> str:
     """What differs between two texts as blocks to find and paste, numbered, from the last line to the first: so the line
-    numbers stay true while one works. Empty where one of them is no text.
+    numbers stay true while one works. Empty where one of them is not text.
     """
     try:
         before, after = old.decode().splitlines(), new.decode().splitlines()

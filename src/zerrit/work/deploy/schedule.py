@@ -91,14 +91,14 @@ def parsed_time(text: str) -> time:
     try:
         return time.fromisoformat(text.strip() if len(text.strip()) > 4 else f"0{text.strip()}")
     except ValueError as error:
-        raise Refused(f"`{text}` is no time of day. Write it like 05:30.") from error
+        raise Refused(f"`{text}` is not a time of day. Write it like 05:30.") from error
 
 
 def _zone(name: str) -> ZoneInfo:
     try:
         return ZoneInfo(name)
     except (ZoneInfoNotFoundError, ValueError, OSError) as error:
-        raise Refused(f"`{name}` is no time zone. Write one like Europe/Berlin, or UTC.") from error
+        raise Refused(f"`{name}` is not a time zone. Write one like Europe/Berlin, or UTC.") from error
 
 
 def moment_of(task: ScheduledTask, after: datetime) -> Moment:

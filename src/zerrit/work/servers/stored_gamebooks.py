@@ -26,7 +26,7 @@ def save_gamebook(workspace: Workspace, person: str, name: str, text: str) -> Ga
     Raises GamebookInvalid: it has mistakes; the message holds all of them with their lines.
     """
     if not ID_FORM.match(name):
-        raise Refused(f"`{name}` is no name for a gamebook: small letters, digits and hyphens.")
+        raise Refused(f"`{name}` is not a name for a gamebook: small letters, digits and hyphens.")
     gamebook, faults = read_gamebook(text.encode(), f"{name}.yml")
     if gamebook is None:
         listed = "; ".join(f"line {f.line}: {f.message} {f.hint}".rstrip() for f in faults[:10])

@@ -123,7 +123,7 @@ def take(
 
 
 def _require_reachable(left_out: Mapping[str, str], before: Known) -> None:
-    """A folder that could be listed before and cannot now is no folder that is gone."""
+    """A folder that could be listed before and cannot now is not a folder that is gone."""
     for path, reason in left_out.items():
         lost = next((known for known in before if known == path or known.startswith(f"{path}/")), None)
         if lost is not None:

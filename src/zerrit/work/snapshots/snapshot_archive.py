@@ -103,7 +103,7 @@ def step_sheet(about: dict[str, Any]) -> str:
 def import_snapshot(workspace: Workspace, person: str, server_id: str, archive: bytes) -> Snapshot:
     """Take a snapshot in again that was exported. It becomes a kept one of the server; nothing is written to the server.
 
-    Raises NotFound. Refused: it is no such ZIP, a file is not as its hash says, or it is of another game.
+    Raises NotFound. Refused: it is not such a ZIP, a file is not as its hash says, or it is of another game.
     """
     files = unpack(archive, FILES)
     about = _manifest(files)
@@ -136,7 +136,7 @@ def _manifest(files: dict[str, bytes]) -> dict[str, Any]:
             raise ValueError
     except (KeyError, ValueError) as error:
         raise Refused(
-            f"This ZIP holds no {MANIFEST} that can be read, so it is no snapshot of Zerrit's. Defaults that a game ships "
+            f"This ZIP holds no {MANIFEST} that can be read, so it is not a snapshot of Zerrit's. Defaults that a game ships "
             "are imported as such."
         ) from error
     return about

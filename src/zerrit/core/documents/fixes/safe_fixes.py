@@ -29,7 +29,7 @@ from zerrit.core.documents.format import Format
 from zerrit.core.documents.source import Splice, splice
 
 MOST_ROUNDS: Final = 20  # some faults come to light only when others are fixed
-MOST_FIXES: Final = 40  # of one file; where more is wrong, it is no slip
+MOST_FIXES: Final = 40  # of one file; where more is wrong, it is not a slip
 
 
 @dataclass(frozen=True, slots=True)

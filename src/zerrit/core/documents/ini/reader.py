@@ -24,7 +24,7 @@ _ROW: Final = re.compile(
     r"[ \t\ufeff]*+(?:([\w+\-.!][\w.\-]*+)[ \t]*+[=:][ \t]*+(?:([^\s\"(;/=\u201c\u201d][^;/\r\n\"]*+)(?=[\r\n]|\Z))|([^\r\n]*+))"
     r"(?:\r\n|\r|\n|\Z)"
 )
-#: A quotation mark in a name would mean that the line is no setting, as in `endpoint "0.0.0.0:27000"`.
+#: A quotation mark in a name would mean that the line is not a setting, as in `endpoint "0.0.0.0:27000"`.
 _SETTING: Final = re.compile(
     r"([+\-!.]?[^=:\s;#\[(\"][^=:\r\n\"]*?|[+\-!.]?[^=:\s;#\[(\"]|\"[^\"\r\n]*\")[ \t]*([=:])[ \t]*"
 )
@@ -111,7 +111,7 @@ class _IniReader(Structs):
             self.report.add(
                 "ini.section-name",
                 at,
-                f"[{name}] is no section header; a header is one name in one pair of brackets.",
+                f"[{name}] is not a section header; a header is one name in one pair of brackets.",
                 hint="Remove the second bracket." if name else "Write the name of the section.",
                 fix=Splice(at + 1, at + 2, "") if name.startswith("[") and not name.startswith("[[") else None,
             )
@@ -191,7 +191,7 @@ class _IniReader(Structs):
         self.report.add(
             "ini.not-a-setting",
             at,
-            f"`{shown}` is no setting (Name=value), no [section] and no comment; the game skips it or stops here.",
+            f"`{shown}` is not a setting (Name=value), a [section] or a comment; the game skips it or stops here.",
         )
 
     @staticmethod

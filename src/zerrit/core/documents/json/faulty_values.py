@@ -230,7 +230,7 @@ class Values:
             self._fault(
                 "json.bad-number" if fixed else "json.not-a-number",
                 begin,
-                f"{word[:40]} is no number in JSON.",
+                f"{word[:40]} is not a number in JSON.",
                 hint=f"Write {fixed}." if fixed else "Write null, or the number that is meant.",
                 # A zero in front may be what is left of another number.
                 fix=Splice(begin, begin + len(word), fixed) if fixed and not _ZERO_FIRST.match(word) else None,
@@ -260,14 +260,14 @@ class Values:
         self._fault(
             "json.bad-word",
             begin,
-            f"{self.text[begin:stop][:40]} is no number and none of true, false, null; a text stands in quotation marks.",
+            f"{self.text[begin:stop][:40]} is not a number, true, false or null; a text stands in quotation marks.",
             hint=f'Write "{self.text[begin:stop][:40]}" for a text.',
         )
         return stop
 
 
 def _valid_number(word: str) -> str:
-    """The number that a misspelt one means, or an empty text: `+30`, `030`, `.5`, `5.`."""
+    """The number that a misspelled one means, or an empty text: `+30`, `030`, `.5`, `5.`."""
     match = re.fullmatch(r"([+-]?)0*(\d*)(?:\.(\d*))?", word)
     if not match or not any(character.isdigit() for character in word):
         return ""

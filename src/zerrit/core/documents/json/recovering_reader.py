@@ -337,7 +337,7 @@ class _JsonReader(Values):
             self._fault(
                 "json.bad-number",
                 last.value_start,
-                f"{last.value},{bare.group()} is no number; the decimal sign is a point.",
+                f"{last.value},{bare.group()} is not a number; the decimal sign is a point.",
                 hint=f"Write {last.value}.{bare.group()}.",
                 fix=Splice(here.comma_at, here.comma_at + 1, "."),
             )

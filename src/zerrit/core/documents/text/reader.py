@@ -24,7 +24,7 @@ _COMMENT: Final = re.compile(r"[ \t]*(?:#(?!!)|//|--|;|::|[rR][eE][mM][ \t])([^\
 _SWITCHED_OFF: Final = re.compile(r"[ \t]*(?:#|//|::|[rR][eE][mM][ \t])")  #: what no program reads has no slots
 _SMART: Final = re.compile("[\u201c\u201d\u201e]")
 _SMART_LINE: Final = re.compile("([\u201c\u201d\u201e](?:[^\r\n]*[\u201c\u201d\u201e])?)")
-MOST_OPEN: Final = 10_000  # brackets open at one time; a file with more is no script
+MOST_OPEN: Final = 10_000  # brackets open at one time; a file with more is not a script
 
 
 def read(source: Source, report: Report, slots: Mapping[str, Slot]) -> Node:
@@ -37,7 +37,7 @@ def read(source: Source, report: Report, slots: Mapping[str, Slot]) -> Node:
         end = starts[index + 1] if index + 1 < len(starts) else len(text)
         body = text[start:end].rstrip("\r\n")
         if index + 1 == len(starts) and not body:
-            break  # what follows the last line ending is no line
+            break  # what follows the last line ending is not a line
         stop = start + len(body)
         is_read = bool(slots) and not _SWITCHED_OFF.match(body)
         found = sorted(_cut(slots, text, start, stop), key=lambda node: node.start) if is_read else []

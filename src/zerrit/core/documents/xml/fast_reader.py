@@ -266,7 +266,7 @@ class _Levels:
         return made
 
     def changed(self, old: Node, parent: Node, by: int, end_by: int) -> list[Node] | None:
-        """The element that stands where `old` stood, changed only between its ends; None if it is no single one."""
+        """The element that stands where `old` stood, changed only between its ends; None if it is not a single one."""
         start, stop = old.start + by, old.end + end_by
         inner = self.text[start:stop]
         if inner[1] in "!?" or not is_well_formed(inner):

@@ -25,7 +25,7 @@ _ENCODING: Final = re.compile(
 #: A `>` behind a `>` with no `<` between them, the second ending what may be a tag or comment.
 _TWO_ENDS: Final = re.compile(r""">([^<>]*+)(?:(?<=[/"'>])|(?<=--))(?=>)""")
 _PLAIN_COMMENT: Final = re.compile(r"<!--[^<>]*-->")
-#: Tags, in whose values a `>` may stand, and what is no text.
+#: Tags, in whose values a `>` may stand, and what is not text.
 _NOT_TEXT: Final = re.compile(
     r"""<!--.*?-->|<!\[CDATA\[.*?\]\]>|<\?.*?\?>|<[^>"']*+(?:"[^"]*+"[^>"']*+|'[^']*+'[^>"']*+)*+>""", re.DOTALL
 )
@@ -114,7 +114,7 @@ def _check_encoding(source: Source, report: Report) -> None:
         report.add(
             "xml.encoding",
             0,
-            f"{says}, but this file is not. A game stops at the first letter that is no plain ASCII.",
+            f"{says}, but this file is not. A game stops at the first letter that is not plain ASCII.",
             hint='Save the file as UTF-8, or say encoding="windows-1252" in its first line.',
         )
     elif declared and not _is_called(source, declared.group(1)):

@@ -15,10 +15,10 @@ MAX_DEPTH: Final = 120  # each level costs three frames of Python's stack; real 
 
 
 class Brackets(Keys):
-    """Reads what stands in brackets, and any value that is no block list or mapping."""
+    """Reads what stands in brackets, and any value that is not a block list or mapping."""
 
     def _single(self, node: Node, indent: int, *, in_flow: bool) -> None:
-        """A value that is no block list or mapping."""
+        """A value that is not a block list or mapping."""
         text = self.text
         sign = text[self.at]
         if sign in "[{":

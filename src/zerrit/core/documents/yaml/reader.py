@@ -5,7 +5,7 @@ PyYAML's C parser, with which this began, is quick, but it ends at the first fau
 it was, knows YAML 1.1 only, and drops comments. So the text is read here by the rules of YAML 1.2.2, line by line
 where a line is a plain `name: value`, which nine of ten are, and sign by sign where it is not.
 
-Aliases stay aliases (no alias bomb can grow). What is no mapping, list or scalar of today's core schema but
+Aliases stay aliases (no alias bomb can grow). What is not a mapping, list or scalar of today's core schema but
 looked like one to older readers (`yes`, `on`) is read as text and reported.
 """
 
@@ -107,7 +107,7 @@ class _YamlReader(Brackets):
                     "yaml.directive", self.at, "A line that begins with % can only follow a line of three dots."
                 )
             elif match is None or (has_version and match.group(1).startswith("YAML")):
-                self._fault("yaml.directive", self.at, "This line begins with %, but is no directive that YAML has.")
+                self._fault("yaml.directive", self.at, "This line begins with %, but is not a YAML directive.")
             if match and match.group(1).startswith("TAG"):
                 self.handles.add(match.group(1).split()[1])
             has_version = has_version or self.text.startswith("%YAML", self.at)
