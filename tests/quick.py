@@ -40,10 +40,10 @@ trouble:
   crash_files: [crashes/*]
   log_patterns: [ERROR]
   loaded:
-    - {line: 'read (?P<name>\\S+)', expect: grounds}
+    - {line: 'read (?P<name>\\S+)', list: grounds}
 lists:
   grounds: {file_names: "sea/*.yml"}
-look:
+checklist:
   - {after: "sea/*.yml#holds", do: "dive and count"}
 ignore: [logs/**, crashes/**]
 """

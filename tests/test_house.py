@@ -61,7 +61,7 @@ def test_every_link_of_the_documentation_leads_somewhere_and_every_picture_is_li
 
 
 def texts_of(source: Path) -> list[str]:
-    """What a Python file may say: its string literals, with `{}` where a value comes in."""
+    """What a Python file may message: its string literals, with `{}` where a value comes in."""
     tree = ast.parse(source.read_text())
     inner = {id(part) for node in ast.walk(tree) if isinstance(node, ast.JoinedStr) for part in node.values}
     texts = []

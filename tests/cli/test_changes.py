@@ -202,6 +202,6 @@ def test_a_setting_of_a_server_is_changed_and_the_rest_stays(run: Run, shared: S
 
 def test_gamebooks_are_listed_and_a_broken_one_is_refused(run: Run, tmp_path: Path) -> None:
     assert "fathomline" in run("gamebook", "list").out
-    (tmp_path / "bad.yml").write_text("gamebook: 1\ngame: x\nlists: {a: {from: 'b.xml#c['}}\n")
+    (tmp_path / "bad.yml").write_text("gamebook: 1\ngame: x\nlists: {a: {source: 'b.xml#c['}}\n")
     done = run("gamebook", "save", "bad", "bad.yml")
-    assert (done.code, "line 3: lists / a / from: c[ is not an address" in done.err) == (2, True)
+    assert (done.code, "line 3: lists / a / source: c[ is not an address" in done.err) == (2, True)

@@ -50,7 +50,7 @@ def test_findings_are_told_with_their_place(world: Path, tmp_path: Path) -> None
         "address": "sea/finds.xml#find[A]/band[deep]/@at",
         "hint": "Did you mean 'Flats'?",
         "rule": "sea/finds.xml#find/band/@at",
-        "why": "",
+        "reason": "",
     }
 
 
@@ -246,7 +246,7 @@ def test_three_files_are_merged_and_conflicts_are_decided(tmp_path: Path) -> Non
     assert (tmp_path / "out.yml").read_text() == "# ours\nday: 45\nnight: 12\ndawn: 3\n"
     told = zerrit("merge", *files, "--output", "json", cwd=tmp_path)
     assert told.data["conflicts"] == [
-        {"address": "day", "base": "40", "mine": "45", "theirs": "50", "why": "both sides gave it another value"}
+        {"address": "day", "base": "40", "mine": "45", "theirs": "50", "reason": "both sides gave it another value"}
     ]
     done = zerrit("merge", *files, "--choose", "day==47", cwd=tmp_path)
     assert done.code == 0

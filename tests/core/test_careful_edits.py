@@ -53,14 +53,14 @@ def test_a_list_in_a_line_stays_in_its_line(address: str, words: tuple[str, ...]
 
 
 @pytest.mark.parametrize(
-    ("address", "words", "why"),
+    ("address", "words", "reason"),
     [
         ("load", ("add", "-", "=Alpha"), "has the value `Alpha` already"),
         ("port", ("=20 01",), "more than one word"),
         ("name", ('=a "b"',), "cannot hold one itself"),
     ],
 )
-def test_what_would_break_a_line_of_a_script_is_refused(address: str, words: tuple[str, ...], why: str) -> None:
+def test_what_would_break_a_line_of_a_script_is_refused(address: str, words: tuple[str, ...], reason: str) -> None:
     with pytest.raises(EditRefused, match=why):
         edited(SCRIPT, "launch.sh", address, *words, slots=SLOTS)
 

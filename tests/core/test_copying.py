@@ -55,7 +55,7 @@ def test_fields_are_copied_in_every_format(
 
 
 @pytest.mark.parametrize(
-    ("source", "targets", "names", "why"),
+    ("source", "targets", "names", "reason"),
     [
         ("find[Red]", "find[Red]", (), "no other entry"),
         ("find[Red]", "find[*]", ("prise",), "has no field prise"),
@@ -64,6 +64,6 @@ def test_fields_are_copied_in_every_format(
         ("find[Red]/@house", "find[Blue]", (), "has no fields"),
     ],
 )
-def test_what_cannot_be_copied_is_refused(source: str, targets: str, names: tuple[str, ...], why: str) -> None:
+def test_what_cannot_be_copied_is_refused(source: str, targets: str, names: tuple[str, ...], reason: str) -> None:
     with pytest.raises(ZerritError, match=why):
         copied("a.xml", XML, source, targets, *names)

@@ -161,7 +161,7 @@ def test_note_11_folder_file_and_start_parameter_are_one_word() -> None:
             "`coral_gate` stands here, but station.ini#World/Chart says `coral-gate`. The two must be the same word.",
         )
     ]
-    assert new_findings(with_text("launch.sh", 'CHART="coral-gate"', 'CHART="coral_gate"'))[0].why
+    assert new_findings(with_text("launch.sh", 'CHART="coral-gate"', 'CHART="coral_gate"'))[0].reason
     renamed = {
         "addins/tidebell/card.yml": WORLD["addins/tidebell/card.yml"].replace(b"name: tidebell", b"name: tide-bell")
     }

@@ -192,7 +192,7 @@ def test_a_variant_eats_into_the_thing_itself() -> None:
 
 
 @pytest.mark.parametrize(
-    ("tables", "why"),
+    ("tables", "reason"),
     [
         ([Table("a", Range(), (Prize(Fraction(1), table="b"),))], "no table b, which a names"),
         ([Table("a", Range(), (Prize(Fraction(1), table="a"),))], "leads back to itself: a > a"),
@@ -203,7 +203,7 @@ def test_a_variant_eats_into_the_thing_itself() -> None:
         ([Table("a", Range(9, 9), tuple(Prize(Fraction(n), f"t{n}") for n in range(1, 30)), False)], "too much to work out"),
     ],
 )  # fmt: skip
-def test_tables_that_cannot_be_worked_out_are_refused(tables: list[Table], why: str) -> None:
+def test_tables_that_cannot_be_worked_out_are_refused(tables: list[Table], reason: str) -> None:
     with pytest.raises(FigureRefused, match=why):
         odds({table.name: table for table in tables}, "a")
 
@@ -276,14 +276,14 @@ def test_sums_are_exact_where_binary_numbers_are_not() -> None:
 
 
 @pytest.mark.parametrize(
-    ("address", "by", "why"),
+    ("address", "by", "reason"),
     [
         ("a.ini#A/q", "", "Nothing stands at"),
         ("a.ini#A/w", "", r"No number stands at a.ini#A/w \(1 value\)"),
         ("a.ini#A/x", "kind", "has a field `kind` to group by"),
     ],
 )
-def test_a_balance_of_nothing_is_refused(address: str, by: str, why: str) -> None:
+def test_a_balance_of_nothing_is_refused(address: str, by: str, reason: str) -> None:
     documents = {"a.ini": read_document(b"[A]\nx=1\nw=word\n", "a.ini")}
     with pytest.raises(FigureRefused, match=why):
         tally(documents, documents, address, by)

@@ -125,18 +125,18 @@ def test_patterns_take_a_time_that_grows_with_the_text() -> None:
 
 # --- lists ------------------------------------------------------------------------------------------------------------
 
-REFERS = "refers:\n  - {every: 'menu.json#from', to: stores}\n"
+REFERS = "refers:\n  - {every: 'menu.json#from', list: stores}\n"
 
 
 @pytest.mark.parametrize(
     ("source", "files"),
     [
         ("{words: [cellar]}", {}),
-        ("{from: 'stores.json#stores/*/name'}", {"stores.json": '{"stores": [{"name": "cellar"}, {"name": "attic"}]}'}),
-        ("{from: ['a.json#x', 'b.json#x']}", {"a.json": '{"x": "attic"}', "b.json": '{"x": "cellar"}'}),
-        ("{from: 'stores.json#*', take: name}", {"stores.json": '{"cellar": 1, "attic": 2}'}),
+        ("{source: 'stores.json#stores/*/name'}", {"stores.json": '{"stores": [{"name": "cellar"}, {"name": "attic"}]}'}),
+        ("{source: ['a.json#x', 'b.json#x']}", {"a.json": '{"x": "attic"}', "b.json": '{"x": "cellar"}'}),
+        ("{source: 'stores.json#*', take: name}", {"stores.json": '{"cellar": 1, "attic": 2}'}),
         (
-            "{from: 'stores.json#stores/*/name', where: is_on(open) and deck < 3}",
+            "{source: 'stores.json#stores/*/name', only_if: is_on(open) and deck < 3}",
             {"stores.json": '{"stores": [{"name": "cellar", "open": true, "deck": 1}, {"name": "attic", "open": false, "deck": 1}]}'},
         ),
         ("{file_names: 'stores/*.json'}", {"stores/cellar.json": "{}"}),
@@ -164,7 +164,7 @@ def test_a_list_is_filled_from_each_kind_of_source(source: str, files: dict[str,
             "The query on ledger.db does not work: no such column: x.",
         ),
         (
-            "{from: 'stores.json#stores/*/name', where: deck / (deck - 1) > 0}",
+            "{source: 'stores.json#stores/*/name', only_if: deck / (deck - 1) > 0}",
             {"stores.json": '{"stores": [{"name": "cellar", "deck": 1}]}'},
             "The list stores cannot be worked out: `deck / (deck - 1) > 0` divides by zero or leaves the range of numbers.",
         ),
@@ -185,7 +185,7 @@ def test_a_database_that_is_not_there_is_a_missing_file() -> None:
 
 
 def test_a_list_from_a_broken_file_makes_no_findings() -> None:
-    rules = f"lists:\n  stores: {{from: 'stores.json#*', take: name}}\n{REFERS}"
+    rules = f"lists:\n  stores: {{source: 'stores.json#*', take: name}}\n{REFERS}"
     found = found_in(rules, {"menu.json": '{"from": "cellar"}', "stores.json": '{"cellar": 1, "attic" 2}'})
     assert [(code, path) for code, path, _, _ in found] == [("json.colon-missing", "stores.json")]
 
@@ -196,25 +196,25 @@ def test_a_list_from_a_broken_file_makes_no_findings() -> None:
 @pytest.mark.parametrize(
     ("rules", "line", "message", "hint"),
     [
-        ("refers:\n  - {every: 'a.xml#b', to: gronds}\nlists:\n  grounds: {words: [a]}\n", 4, "refers / 1 / to: there is no list `gronds`.", "Did you mean 'grounds'?"),
-        ("refers:\n  - {every: 'a.xml#b[', to: a}\nlists:\n  a: {words: [a]}\n", 4, "refers / 1 / every: b[ is not an address: a bracket `[` is never closed, at character 3.", ""),
+        ("refers:\n  - {every: 'a.xml#b', list: gronds}\nlists:\n  grounds: {words: [a]}\n", 4, "refers / 1 / list: there is no list `gronds`.", "Did you mean 'grounds'?"),
+        ("refers:\n  - {every: 'a.xml#b[', list: a}\nlists:\n  a: {words: [a]}\n", 4, "refers / 1 / every: b[ is not an address: a bracket `[` is never closed, at character 3.", ""),
         ("unique:\n  - {name: ids, over: 'a.xml'}\n", 4, "unique / 1 / over: `a.xml` is a whole file; a place in it is meant, such as a.xml#NAME.", ""),
         ("unique:\n  - {name: ids, over: 'coral-gate:a.xml#b'}\n", 4, "unique / 1 / over: `coral-gate:a.xml#b` names a server; a gamebook speaks of the files of any server.", ""),
-        ("must:\n  - {let: {bus: 'a.ini#Bus'}, that: buss > 1}\n", 4, "must / 1 / that: `buss` is none of the names under `let`.", "Did you mean 'bus'?"),
-        ("must:\n  - {let: {bus: 'a.ini#Bus'}, that: bus / 0 > 1}\n", 4, "must / 1 / that: `bus / 0 > 1` divides by zero", ""),
-        ("must:\n  - {let: {bus: 'a.ini#Bus'}, that: bus >}\n", 4, "must / 1 / that: `bus >` is not a condition; write for example `least <= holds`", ""),
-        ("file_names:\n  - {id: a, files: 'x/*', only: y}\n  - {id: a, files: 'z/*', only: y}\n", 5, "file_names / 2: the id `a` is borne by the rule in line 4 too.", ""),
-        ("files:\n  a.ini:\n    entries:\n      Pumps:\n        fields: {Bus: {from: 9, to: 3}}\n", 7, "files / a.ini / entries / Pumps / fields / Bus: the range from 9 to 3 holds no number.", ""),
+        ("must:\n  - {let: {bus: 'a.ini#Bus'}, condition: buss > 1}\n", 4, "must / 1 / condition: `buss` is none of the names under `let`.", "Did you mean 'bus'?"),
+        ("must:\n  - {let: {bus: 'a.ini#Bus'}, condition: bus / 0 > 1}\n", 4, "must / 1 / condition: `bus / 0 > 1` divides by zero", ""),
+        ("must:\n  - {let: {bus: 'a.ini#Bus'}, condition: bus >}\n", 4, "must / 1 / condition: `bus >` is not a condition; write for example `least <= holds`", ""),
+        ("file_names:\n  - {id: a, files: 'x/*', only: y}\n  - {id: a, files: 'z/*', only: y}\n", 5, "file_names / 2: the id `a` is used by the rule in line 4 too.", ""),
+        ("files:\n  a.ini:\n    entries:\n      Pumps:\n        fields: {Bus: {min: 9, max: 3}}\n", 7, "files / a.ini / entries / Pumps / fields / Bus: the range from 9 to 3 has no number in it.", ""),
         ("files:\n  a.ini:\n    entries:\n      Pumps:\n        fields: {Bus: {form: ten}, Rate: {is: integr}}\n", 7, "files / a.ini / entries / Pumps / fields / Rate / is: Input should be 'integer', 'number', 'switch' or 'text'", ""),
         ("files:\n  a.ini:\n    entries:\n      Pumps:\n        fields: {Bus: {matches: '['}}\n", 7, "files / a.ini / entries / Pumps / fields / Bus / matches: `[` is not a regular expression: missing ]: [", ""),
         ("lists:\n  a: {sql: {database: x.db, query: DROP TABLE x}}\n", 4, "lists / a / sql / query: a query begins with SELECT; nothing else is run on a game's database", ""),
-        ("present:\n  - {file: 'seals/{}.seal'}\n", 4, "present / 1: `file` has {} where a word of the list `for` stands, and neither goes without the other", ""),
-        ("agree:\n  - ['a.xml#b']\n", 4, "agree / 1: give two places that must agree, or `every` and `with`", ""),
-        ("advice:\n  - {when: a.ini > 3}\n", 4, "advice / 1: `when` is ADDRESS and a comparison (`station.ini#Pumps/Bus > 60`), or give `every`", ""),
-        ("near:\n  - {each: 'a.xml#b', at: ['@x', '@z'], of: 'a.xml#c', of_at: '@x', within: 3}\n", 4, "near / 1: `at` and `of_at` name different numbers of coordinates.", ""),
-        ("refers: {every: 'a.xml#b', to: a}\n", 3, "refers: A list should stand here.", ""),
-        ("fils: {}\n", 3, "`fils` is nothing that a gamebook has here.", "Did you mean 'files'?"),
-        ("lists:\n  a: {frm: 'a.xml#b'}\n", 4, "lists / a: `frm` is nothing that a gamebook has here.", "Did you mean 'from'?"),
+        ("present:\n  - {file: 'seals/{}.seal'}\n", 4, "present / 1: `file` has {} where a word of the list `list` stands, and neither goes without the other", ""),
+        ("agree:\n  - ['a.xml#b']\n", 4, "agree / 1: give two sources that must agree, or `every` and `name_of`", ""),
+        ("advice:\n  - {condition: a.ini > 3}\n", 4, "advice / 1: `condition` is ADDRESS and a comparison (`station.ini#Pumps/Bus > 60`), or give `every`", ""),
+        ("near:\n  - {each: 'a.xml#b', coordinates: ['@x', '@z'], target: 'a.xml#c', target_coordinates: '@x', distance: 3}\n", 4, "near / 1: `coordinates` and `target_coordinates` name different numbers of coordinates.", ""),
+        ("refers: {every: 'a.xml#b', list: a}\n", 3, "refers: A list should stand here.", ""),
+        ("fils: {}\n", 3, "`fils` is not a known key here.", "Did you mean 'files'?"),
+        ("lists:\n  a: {sorce: 'a.xml#b'}\n", 4, "lists / a: `sorce` is not a known key here.", "Did you mean 'source'?"),
     ],
 )  # fmt: skip
 def test_a_bad_gamebook_is_told_in_plain_words(rules: str, line: int, message: str, hint: str) -> None:
@@ -224,8 +224,8 @@ def test_a_bad_gamebook_is_told_in_plain_words(rules: str, line: int, message: s
 def test_derived_values_that_lead_in_a_circle_are_told() -> None:
     circle = """
         derived:
-          - {name: price, each: "a.json#goods/*", value: price, sentinel: as-house, otherwise: "b.json#prices/{name}/price"}
-          - {name: house, each: "b.json#prices/*", value: price, sentinel: as-store, otherwise: "a.json#goods/{name}/price"}
+          - {name: price, each: "a.json#goods/*", value: price, sentinel: as-house, fallback: "b.json#prices/{name}/price"}
+          - {name: house, each: "b.json#prices/*", value: price, sentinel: as-store, fallback: "a.json#goods/{name}/price"}
     """
     assert [(line, message.partition(":")[2].strip()) for line, message, _ in faults_of(circle)] == [
         (5, "`price` is worked out from house, which leads back to it: a circle."),
@@ -241,7 +241,7 @@ def test_what_is_no_gamebook_at_all_is_told(data: bytes) -> None:
 
 
 def test_a_gamebook_of_ten_thousand_rules_is_read_and_checked() -> None:
-    rules = "".join(f"  - {{every: 'a.json#x{n % 50}', to: words}}\n" for n in range(10_000))
+    rules = "".join(f"  - {{every: 'a.json#x{n % 50}', list: words}}\n" for n in range(10_000))
     many = book(f"lists:\n  words: {{words: [w]}}\nrefers:\n{rules}")
     assert len(many.placed) == 10_000
     files = gather_files({"a.json": b'{"x1": "w", "x2": "no"}'}, many)
@@ -250,7 +250,7 @@ def test_a_gamebook_of_ten_thousand_rules_is_read_and_checked() -> None:
 
 
 def test_a_rule_that_cannot_be_worked_out_for_an_entry_is_told_once_at_its_own_line() -> None:
-    rules = "files:\n  a.json:\n    entries:\n      x/*:\n        fields: {a: {}, b: {}}\n        must:\n          - {that: a / b > 1}\n"
+    rules = "files:\n  a.json:\n    entries:\n      x/*:\n        fields: {a: {}, b: {}}\n        must:\n          - {condition: a / b > 1}\n"
     found = found_in(rules, {"a.json": '{"x": [{"name": "p", "a": 1, "b": 0}, {"name": "q", "a": 1, "b": 0}]}'})
     assert found == [
         ("gamebook.invalid", "x.yml", 9, "This rule cannot be worked out at a.json#x/[p]: `a / b > 1` divides by zero or leaves the range of numbers.")
@@ -260,7 +260,7 @@ def test_a_rule_that_cannot_be_worked_out_for_an_entry_is_told_once_at_its_own_l
 def test_drafted_rules_are_notices_and_kept_ones_block() -> None:
     rules = "drafted: somewhere\nunique:\n  - {name: ids, over: 'a.json#a/*', KEPT}\n"
     files: dict[str, str | bytes] = {"a.json": '{"a": ["x", "x"]}'}
-    for kept, severity in (("kept: true", "error"), ("kept: false", "notice"), ("severity: notice", "notice")):
+    for kept, severity in (("approved: true", "error"), ("approved: false", "notice"), ("severity: notice", "notice")):
         one = book(rules.replace("KEPT", kept))
         found = check_files_of(gather_files({p: str(t).encode() for p, t in files.items()}, one), one).findings
         assert [f.severity for f in found] == [severity]
@@ -293,6 +293,6 @@ def test_every_rule_of_the_demo_gamebook_is_told_in_words() -> None:
     files = gather_files(default_files(), demo, query=query)
     rules = holdings(check_files_of(files, demo))
     assert all(rule.text and "None" not in rule.text for rule in rules)
-    assert all(rule.breaches == 0 for rule in rules)
+    assert all(rule.violations == 0 for rule in rules)
     unused = [rule.id for rule in rules if rule.places == 0]
     assert unused == [], "a rule that looks at nothing"

@@ -81,12 +81,12 @@ def test_a_mistake_of_meaning_is_found_in_plain_words(
 @pytest.mark.parametrize(
     ("text", "line", "message"),
     [
-        ("gamebook: 1\ngame: x\nfilez: {}\n", 3, "`filez` is nothing that a gamebook has here."),
+        ("gamebook: 1\ngame: x\nfilez: {}\n", 3, "`filez` is not a known key here."),
         ("gamebook: 1\n", 1, "`game` is missing here."),
-        ("gamebook: 1\ngame: x\nrefers:\n  - {every: 'a.xml#b', to: words}\n", 4, "refers / 1 / to: there is no list `words`."),
-        ("gamebook: 1\ngame: x\nlists:\n  w: {from: 'a.xml#b['}\n", 4, "lists / w / from: b[ is not an address: a bracket `[` is never closed, at character 3."),
+        ("gamebook: 1\ngame: x\nrefers:\n  - {every: 'a.xml#b', list: words}\n", 4, "refers / 1 / list: there is no list `words`."),
+        ("gamebook: 1\ngame: x\nlists:\n  w: {source: 'a.xml#b['}\n", 4, "lists / w / source: b[ is not an address: a bracket `[` is never closed, at character 3."),
         ("gamebook: 1\ngame: x\ntrouble:\n  log_patterns: ['(']\n", 4, "trouble / log_patterns / 1: `(` is not a regular expression: missing ): ("),
-        ("gamebook: 1\ngame: x\nfiles:\n  a.xml:\n    entries:\n      b:\n        must:\n          - {that: '__import__(1)'}\n", 8, "files / a.xml / entries / b / must / 1 / that: `__import__(1)`: the functions are sum, min, max, count, has, is_on, abs, round, length, lower, each of one thing: sum(holds)"),
+        ("gamebook: 1\ngame: x\nfiles:\n  a.xml:\n    entries:\n      b:\n        must:\n          - {condition: '__import__(1)'}\n", 8, "files / a.xml / entries / b / must / 1 / condition: `__import__(1)`: the functions are sum, min, max, count, has, is_on, abs, round, length, lower, each of one thing: sum(holds)"),
         ("gamebook: 1\ngame: x\nfiles:\n  a.xml: {tolerate: [xml.nothing]}\n", 4, "files / a.xml / tolerate: `xml.nothing` is not a finding that could be tolerated"),
         ("a: [1\n", 1, "`[` opened on line 1 is not closed."),
     ],

@@ -61,7 +61,9 @@ def test_a_renamed_file_takes_the_edits_of_the_other_side_along() -> None:
 def test_two_new_names_for_one_file_are_decided_by_a_person() -> None:
     base = folder(old_yml="a: 1\n")
     result = merged(base, folder(here_yml="a: 1\n"), folder(there_yml="a: 1\n"))
-    assert [merge.conflicts[0].why for merge in result.values()] == ["it is called here.yml here and there.yml there"]
+    assert [merge.conflicts[0].reason for merge in result.values()] == [
+        "it is called here.yml here and there.yml there"
+    ]
 
 
 def test_conflicts_are_decided_by_path_and_address() -> None:

@@ -82,7 +82,7 @@ def test_what_stands_twice_in_a_snippet_is_added_once() -> None:
     assert merged.text.count("New One") == 1
     plan = plan_merge(target, entry + entry.replace("5", "6"))
     assert [action.kind for action in plan.actions] == [ActionKind.ADD, ActionKind.ASK]
-    assert plan.actions[1].why.startswith("It stands twice in the snippet, in line 1 with other values")
+    assert plan.actions[1].reason.startswith("It stands twice in the snippet, in line 1 with other values")
     with pytest.raises(SnippetRefused, match="stands twice in the snippet"):
         apply_plan(target, plan.decided({"find[New One]": ActionKind.ADD}))
 
@@ -90,7 +90,7 @@ def test_what_stands_twice_in_a_snippet_is_added_once() -> None:
 def test_an_entry_without_the_field_that_names_its_siblings_is_asked_about() -> None:
     target = server_file(FINDS)
     plan = plan_merge(target, '<find nmae="Odd One" house="5"/>')
-    assert [(action.kind, action.why) for action in plan.actions] == [
+    assert [(action.kind, action.reason) for action in plan.actions] == [
         (ActionKind.ASK, "It has no @name, by which the others are told apart. Is that misspelled? Add it or skip it.")
     ]
     with pytest.raises(SnippetRefused, match="Choose an action for it first"):

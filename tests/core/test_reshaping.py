@@ -57,7 +57,7 @@ def after(path: str, text: str, address: str, *words: str) -> str:
         ("a.yml", YAML, "hauls/box/of/[bell]", "gong", "thing: bell", "thing: gong"),
         ("a.yml", "'a b': 1\n", '"a b"', "c: d", "'a b': 1", '"c: d": 1'),
         ("a.json", JSON, "open", "shut", '"open": true', '"shut": true'),
-        ("a.json", JSON, "goods/[y]", "why", '"name": "y"', '"name": "why"'),
+        ("a.json", JSON, "goods/[y]", "reason", '"name": "y"', '"name": "reason"'),
         ("a.ini", INI, "Crew", "Hands", "[Crew]", "[Hands]"),
         ("a.ini", INI, "Crew/Berths", "Beds", "Berths=24", "Beds=24"),
         ("a.ini", INI, "Crew/Roster/From", "Since", "From=8", "Since=8"),
@@ -68,7 +68,7 @@ def test_a_rename_changes_the_name_alone(path: str, text: str, address: str, nam
 
 
 @pytest.mark.parametrize(
-    ("path", "text", "address", "words", "why"),
+    ("path", "text", "address", "words", "reason"),
     [
         ("a.xml", XML, "find[B]", ("rename", "C"), "a.xml has find[C] already"),
         ("a.xml", XML, "find[B]/band", ("rename", "2nd"), "cannot be a name in XML"),
@@ -90,7 +90,7 @@ def test_a_rename_changes_the_name_alone(path: str, text: str, address: str, nam
         ("a.xml", XML, "find[B]", ("move", "after"), "Write: move before|after|into PLACE"),
     ],
 )  # fmt: skip
-def test_what_would_do_harm_is_refused(path: str, text: str, address: str, words: tuple[str, ...], why: str) -> None:
+def test_what_would_do_harm_is_refused(path: str, text: str, address: str, words: tuple[str, ...], reason: str) -> None:
     with pytest.raises(ZerritError) as refusal:
         after(path, text, address, *words)
     assert why in str(refusal.value)

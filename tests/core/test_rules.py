@@ -37,18 +37,18 @@ FIELDS = """
           find:
             key: "@name"
             fields:
-              weight: {at: "@w", is: number, from: 0.1, to: 60}
-              on: {at: "@on", is: switch}
+              weight: {path: "@w", is: number, min: 0.1, max: 60}
+              on: {path: "@on", is: switch}
           find/band:
             key: "@d"
             fields:
-              place: {at: "@at", in: grounds}
-              least: {at: "@least", is: integer}
-              holds: {at: "@holds", is: integer, from: 0}
+              place: {path: "@at", list: grounds}
+              least: {path: "@least", is: integer}
+              holds: {path: "@holds", is: integer, min: 0}
             must:
-              - {that: least <= holds, say: "least {least} is above holds {holds}"}
+              - {condition: least <= holds, message: "least {least} is above holds {holds}"}
     lists:
-      grounds: {from: "sea/chart.xml#ground/@name"}
+      grounds: {source: "sea/chart.xml#ground/@name"}
 """
 
 
@@ -83,7 +83,7 @@ def test_a_name_is_known_once_the_list_has_it() -> None:
 
 
 def test_a_reference_to_a_file_name_wants_its_letter_case() -> None:
-    rules = 'lists: {stores: {file_names: "stores/*.json"}}\nrefers:\n  - {every: "menus/*.json#dishes/*/from", to: stores}\n'
+    rules = 'lists: {stores: {file_names: "stores/*.json"}}\nrefers:\n  - {every: "menus/*.json#dishes/*/from", list: stores}\n'
     assert found_in(rules) == []
     assert found_in(rules, menus__feast_json=MENU.replace("cellar", "Cellar")) == [
         ("meaning.unknown-name", "menus/feast.json", 1, "`Cellar` is not among the stores (one name is known).")
@@ -106,9 +106,9 @@ def test_a_family_is_unique_over_several_files() -> None:
 def test_a_list_adds_up_from_words_addresses_and_file_names() -> None:
     rules = """
         files:
-          menus/feast.json: {entries: {dishes/*: {fields: {from: {in: all}}}}}
+          menus/feast.json: {entries: {dishes/*: {fields: {from: {list: all}}}}}
         lists:
-          all: {words: [larder], from: "sea/chart.xml#ground/@name", file_names: "stores/*.json"}
+          all: {words: [larder], source: "sea/chart.xml#ground/@name", file_names: "stores/*.json"}
     """
     for word in ("larder", "Flats", "cellar"):
         assert found_in(rules, menus__feast_json=MENU.replace("cellar", word)) == []
@@ -146,7 +146,7 @@ def test_files_are_tracked_watched_or_ignored_by_pattern() -> None:
 def test_an_entry_without_a_name_that_leads_elsewhere_is_told_and_no_trace() -> None:
     rules = """
         derived:
-          - {name: price, each: "stores/cellar.json#goods/*", value: price, sentinel: as-house, otherwise: "house.json#prices/{name}"}
+          - {name: price, each: "stores/cellar.json#goods/*", value: price, sentinel: as-house, fallback: "house.json#prices/{name}"}
     """
     store = '{"goods": [{"name": "", "price": "as-house"}]}\n'
     found = found_in(rules, stores__cellar_json=store, house_json='{"prices": {"Mead": 3}}')

@@ -78,7 +78,7 @@ def test_the_form_of_a_slot_is_checked(at: str, fault: str) -> None:
 
 
 def test_a_gamebook_names_slots() -> None:
-    book = "gamebook: 1\ngame: x\nfiles:\n  launch.sh:\n    slots:\n      wait: {at: '--wait={}'}\n"
+    book = "gamebook: 1\ngame: x\nfiles:\n  launch.sh:\n    slots:\n      wait: {pattern: '--wait={}'}\n"
     gamebook, faults = read_gamebook(book.encode())
     assert gamebook is not None, faults
     assert [node.value for node in gamebook.read(TEXT.encode(), "launch.sh").select("wait")] == ["10"]

@@ -13,7 +13,7 @@ XML = '<finds>\n  <find name="A" w="1">\n    <band d="x" h="3"/>\n    <band d="y
 JSON = (
     '{\n  "store": "Cellar",\n  "goods": [\n    {"name": "Mead", "low": 1},\n    {"name": "Cider", "low": 2}\n  ]\n}\n'
 )
-YAML = "settings:\n  volume: 0.7\n  quiet: {from: 23, to: 7}\n  places:\n    - name: Moon Pool\n      echo: 2\n"
+YAML = "settings:\n  volume: 0.7\n  quiet: {min: 23, max: 7}\n  places:\n    - name: Moon Pool\n      echo: 2\n"
 INI = '[Station]\nName=Coral\nBerths=24\n\n[Pumps]\nC=(Name="Gate",R=4)\n\n[Lamps]\nC=(Name="Gate",W=9)\n'
 
 
@@ -79,7 +79,7 @@ def test_an_entry_that_stands_twice_asks() -> None:
     target = doc(TWINS, "a.xml")
     plan = plan_merge(target, '<find name="A" w="9"/>')
     (action,) = plan.actions
-    assert (action.kind, action.why) == (ActionKind.ASK, "2 entries of a.xml have this name.")
+    assert (action.kind, action.reason) == (ActionKind.ASK, "2 entries of a.xml have this name.")
     with pytest.raises(SnippetRefused, match="Choose an action for it first"):
         apply_plan(target, plan)
     assert apply_plan(target, plan.decided({action.address: ActionKind.SKIP})).text == TWINS
@@ -89,7 +89,7 @@ def test_another_kind_of_content_asks_and_can_be_replaced() -> None:
     target = doc(YAML, "a.yml")
     plan = plan_merge(target, "settings:\n  volume: {left: 1, right: 2}\n")
     (action,) = plan.actions
-    assert (action.kind, action.why) == (ActionKind.ASK, "The snippet has another kind of content here.")
+    assert (action.kind, action.reason) == (ActionKind.ASK, "The snippet has another kind of content here.")
 
 
 def test_replace_takes_the_whole_entry_and_skip_none_of_it() -> None:

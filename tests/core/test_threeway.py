@@ -158,7 +158,7 @@ def test_a_conflict_is_decided_by_a_value_of_ones_own() -> None:
 
 
 @pytest.mark.parametrize(
-    ("sides", "choices", "why"),
+    ("sides", "choices", "reason"),
     [
         (("a: [", "a: 1", "a: 1"), {}, "The base has a fault in line 1"),
         (("a: 1", "a: 1", 'a: "'), {}, "Theirs has a fault in line 1"),
@@ -166,7 +166,7 @@ def test_a_conflict_is_decided_by_a_value_of_ones_own() -> None:
         (("a: 1", "a: 2", "a: 3"), {"a": "both"}, "write mine, theirs, or =VALUE"),
     ],
 )
-def test_what_cannot_be_merged_is_refused(sides: tuple[str, str, str], choices: dict[str, str], why: str) -> None:
+def test_what_cannot_be_merged_is_refused(sides: tuple[str, str, str], choices: dict[str, str], reason: str) -> None:
     with pytest.raises(MergeRefused, match=why):
         merge("a.yml", *sides, **choices)
 

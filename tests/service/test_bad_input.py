@@ -105,7 +105,7 @@ def test_a_hostile_archive_is_refused(shared: Shared, name: str, said: str) -> N
 
 def test_a_broken_gamebook_is_refused_with_its_lines(shared: Shared) -> None:
     _, zerrit = shared
-    with pytest.raises(ProblemError, match="line 3: `filez` is nothing that a gamebook has here"):
+    with pytest.raises(ProblemError, match="line 3: `filez` is not a known key here"):
         zerrit.save_gamebook("fathomline", "gamebook: 1\ngame: x\nfilez: {}\n")
 
 

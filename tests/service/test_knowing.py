@@ -93,7 +93,7 @@ def test_a_fault_that_stands_in_the_defaults_blocks_nobody(zerrit: Client, stack
     with_faults = (
         gamebook()
         .decode()
-        .replace('weight: {at: "@weight", is: number, from: 0.1', 'weight: {at: "@weight", is: number, from: 0.2')
+        .replace('weight: {path: "@weight", is: number, min: 0.1', 'weight: {path: "@weight", is: number, min: 0.2')
     )
     zerrit.save_gamebook("fathomline", with_faults)
     shipped = [f for f in zerrit.check_server("coral-gate").findings if f.severity == "error"]
@@ -198,7 +198,7 @@ def test_the_gamebook_of_a_server_shows_how_often_each_rule_holds(shared: Shared
     found = zerrit.gamebook_overview("coral-gate")
     rules = {rule.text: rule for rule in found.rules}
     place = rules["sea/finds.xml / find/band: place is one of the grounds, and is always there"]
-    assert (place.places, place.breaches, place.severity) == (768, 0, "error")
+    assert (place.places, place.violations, place.severity) == (768, 0, "error")
     assert [len(one.words or []) for one in found.lists if one.name in ("grounds", "berths of the office")] == [20, 6]
     assert "addins/tidebell/phrases.yml" in found.unknown
     assert found.text == zerrit.gamebook_text("fathomline").text

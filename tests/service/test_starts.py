@@ -11,7 +11,7 @@ from tests.quick import GAMEBOOK, Quick, quick_stack
 from zerrit import api
 from zerrit.client import ProblemError
 
-MUST_LOAD = GAMEBOOK.replace("expect: grounds}", "expect: grounds, must: true}")
+MUST_LOAD = GAMEBOOK.replace("expect: grounds}", "list: grounds, must: true}")
 
 
 @pytest.fixture

@@ -2044,10 +2044,10 @@ export interface components {
             base: string | null;
             /** Mine */
             mine: string | null;
+            /** Reason */
+            reason: string;
             /** Theirs */
             theirs: string | null;
-            /** Why */
-            why: string;
         };
         /**
          * ConsoleCommands
@@ -2455,6 +2455,11 @@ export interface components {
             /** Path */
             path: string;
             /**
+             * Reason
+             * @default
+             */
+            reason: string;
+            /**
              * Rule
              * @default
              */
@@ -2471,11 +2476,6 @@ export interface components {
              * @default
              */
             waiver_address: string;
-            /**
-             * Why
-             * @default
-             */
-            why: string;
         };
         /**
          * FolderConnection
@@ -2833,10 +2833,10 @@ export interface components {
             kind: string;
             /** Line */
             line: number;
+            /** Reason */
+            reason: string;
             /** Result */
             result: string;
-            /** Why */
-            why: string;
         };
         /** MergeIn */
         MergeIn: {
@@ -2971,8 +2971,8 @@ export interface components {
          * @description Why a snapshot is kept for good; empty lets it go again.
          */
         PinIn: {
-            /** Why */
-            why: string;
+            /** Reason */
+            reason: string;
         };
         /** PlaceOut */
         PlaceOut: {
@@ -3314,28 +3314,28 @@ export interface components {
          *     `unmeasured` says why nothing, or not everything, could be measured; such a rule is not satisfied.
          */
         RuleOut: {
-            /** Breaches */
-            breaches: number;
+            /** Approved */
+            approved: boolean;
             /** Id */
             id: string;
-            /** Kept */
-            kept: boolean;
             /** Line */
             line: number;
+            /** Message */
+            message: string;
             /** Part */
             part: string;
             /** Places */
             places: number | null;
-            /** Say */
-            say: string;
+            /** Reason */
+            reason: string;
             /** Severity */
             severity: ("error" | "warning" | "notice") | null;
             /** Text */
             text: string;
             /** Unmeasured */
             unmeasured: string;
-            /** Why */
-            why: string;
+            /** Violations */
+            violations: number;
         };
         /** RunFileOut */
         RunFileOut: {

@@ -92,13 +92,13 @@ class RuleOut(BaseModel):
     id: str
     part: str
     text: str
-    say: str
-    why: str
-    kept: bool
+    message: str
+    reason: str
+    approved: bool
     severity: Literal["error", "warning", "notice"] | None
     line: int
     places: int | None
-    breaches: int
+    violations: int
     unmeasured: str
 
 

@@ -154,7 +154,7 @@ class FindingOut(BaseModel):
     waived: str | None = None
     is_shipped: bool = False
     rule: str = ""
-    why: str = ""
+    reason: str = ""
 
 
 class FileOut(BaseModel):
@@ -361,7 +361,7 @@ class MergeActionOut(BaseModel):
     kind: str
     address: str
     line: int
-    why: str
+    reason: str
     result: str
     changes: list[ValueChangeOut]
 
@@ -412,7 +412,7 @@ class ConflictOut(BaseModel):
     base: str | None
     mine: str | None
     theirs: str | None
-    why: str
+    reason: str
 
 
 class KeyNoteOut(BaseModel):

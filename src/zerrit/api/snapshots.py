@@ -24,7 +24,7 @@ class SnapshotIn(Sent):
 class PinIn(Sent):
     """Why a snapshot is kept for good; empty lets it go again."""
 
-    why: Annotated[str, Field(max_length=300)]
+    reason: Annotated[str, Field(max_length=300)]
 
 
 class PruningOut(BaseModel):

@@ -272,7 +272,7 @@ def merge_step(
     into = into_of(plan_file, into)
     with connect() as zerrit:
         plan, into = _planned(zerrit, change_id, path, snippet, into)
-        rows = [(a.kind, a.address, a.line, a.why) for a in plan.actions]
+        rows = [(a.kind, a.address, a.line, a.reason) for a in plan.actions]
         if plan_file is not None:
             given = read_plan(plan_file, rows) | given
         rows = [(given.get(entry, kind), entry, line, why) for kind, entry, line, why in rows]

@@ -26,7 +26,7 @@ if TYPE_CHECKING:
     from zerrit.core.gamebooks import Gamebook
 
 _SERVER: Final = re.compile(r"(?P<server>[a-z0-9][a-z0-9-]{0,62}):(?P<path>.*)\Z", re.DOTALL)
-_KEYS: Final = ("code", "severity", "message", "path", "line", "column", "address", "hint", "rule", "why")
+_KEYS: Final = ("code", "severity", "message", "path", "line", "column", "address", "hint", "rule", "reason")
 
 check_output = click.option(
     "--output",

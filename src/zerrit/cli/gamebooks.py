@@ -150,7 +150,7 @@ class ShownRule(Protocol):
     @property
     def places(self) -> int | None: ...
     @property
-    def breaches(self) -> int: ...
+    def violations(self) -> int: ...
     @property
     def unmeasured(self) -> str: ...
 
@@ -162,7 +162,7 @@ def print_rules(rules: Iterable[ShownRule]) -> None:
             str(one.line),
             short(one.text, 100),
             "" if one.places is None else f"{one.places:,}",
-            f"not measured: {one.unmeasured}" if one.unmeasured else str(one.breaches) if one.breaches else "-",
+            f"not measured: {one.unmeasured}" if one.unmeasured else str(one.violations) if one.violations else "-",
         )
         for one in rules
     ]

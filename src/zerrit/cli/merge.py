@@ -99,7 +99,7 @@ def merge(
         return
     merged = apply_plan(document, plan) if not plan.is_open else None
     if output == "json":
-        keys = ("address", "line", "why", "result")
+        keys = ("address", "line", "reason", "result")
         actions = [{"kind": a.kind.value, **{key: getattr(a, key) for key in keys}} for a in plan.actions]
         print_json(
             {"actions": actions, "notes": list(plan.notes), "conflicts": [a for a in actions if a["kind"] == "ask"]}
@@ -138,7 +138,7 @@ def ask_place(places: Sequence[str]) -> str | None:
 
 
 def _rows(plan: MergePlan) -> list[tuple[str, str, int, str]]:
-    return [(action.kind.value, action.address, action.line, action.why) for action in plan.actions]
+    return [(action.kind.value, action.address, action.line, action.reason) for action in plan.actions]
 
 
 def _say_written(save_to: Path | None) -> None:
@@ -241,7 +241,11 @@ def _print_conflicts(conflicts: Sequence[Conflict]) -> None:
     if not conflicts:
         return
     rows = [
-        (c.address, *("(none)" if value is None else short(value, 40) for value in (c.base, c.mine, c.theirs)), c.why)
+        (
+            c.address,
+            *("(none)" if value is None else short(value, 40) for value in (c.base, c.mine, c.theirs)),
+            c.reason,
+        )
         for c in conflicts
     ]
     print_table(("conflict", "base", "mine", "theirs", ""), rows, whole=("conflict",))

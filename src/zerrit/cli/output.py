@@ -146,8 +146,8 @@ def print_findings(findings: Iterable[FindingLike], texts: Mapping[str, str] | N
             echo(f"    at {finding.address}")
         if getattr(finding, "is_shipped", False):
             echo("    it is shipped like this, so it blocks nothing")
-        if finding.why:
-            echo(f"    why: {finding.why}")
+        if finding.reason:
+            echo(f"    reason: {finding.reason}")
     for (path, code), number in shown.items():
         if number > MOST_ALIKE:
             echo(f"{path}: {number - MOST_ALIKE:,} more of {code}; --output json lists all of them.")

@@ -34,7 +34,7 @@ plan_options = (
 def write_plan(path: Path, into: str, actions: Sequence[tuple[str, str, int, str]]) -> None:
     """`actions` are (kind, entry, line in the snippet, why)."""
     rows = [
-        {"entry": entry, "do": kind, "line": line, **({"why": why} if why else {})}
+        {"entry": entry, "do": kind, "line": line, **({"reason": why} if why else {})}
         for kind, entry, line, why in actions
     ]
     body = yaml.safe_dump({"into": into, "actions": rows}, sort_keys=False, allow_unicode=True, width=1000)

@@ -74,7 +74,7 @@ def _list(snapshots: Sequence[KeptSnapshot], output: str) -> None:
         )
         for one in snapshots
     ]
-    print_table(("server", "snapshot", "taken (UTC)", "why", "files", "good"), rows, right=("snapshot", "files"))
+    print_table(("server", "snapshot", "taken (UTC)", "reason", "files", "good"), rows, right=("snapshot", "files"))
     echo("Write one out: zerrit rescue DATABASE SNAPSHOT --save-to FOLDER")
 
 

@@ -34,12 +34,12 @@ def take_snapshot(server_id: str, reason: str, pin: bool) -> None:
 @snapshot.command("pin")
 @click.argument("server_id")
 @click.argument("number", type=int)
-@click.argument("why")
-def pin_snapshot(server_id: str, number: int, why: str) -> None:
+@click.argument("reason")
+def pin_snapshot(server_id: str, number: int, reason: str) -> None:
     """Pin a snapshot so that it is never pruned. REASON says why."""
     with connect() as zerrit:
-        zerrit.pin_snapshot(server_id, number, why)
-    echo(f"Snapshot {number} stays: {why}")
+        zerrit.pin_snapshot(server_id, number, reason)
+    echo(f"Snapshot {number} stays: {reason}")
 
 
 @snapshot.command("unpin")

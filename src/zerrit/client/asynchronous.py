@@ -320,8 +320,8 @@ class AsyncClient:
     async def take_snapshot(self, server_id: str, reason: str = "", pin: bool = False) -> api.SnapshotOut:
         return await self.send(calls.take_snapshot(server_id, reason, pin))
 
-    async def pin_snapshot(self, server_id: str, snapshot: int, why: str) -> api.SnapshotOut:
-        return await self.send(calls.pin_snapshot(server_id, snapshot, why))
+    async def pin_snapshot(self, server_id: str, snapshot: int, reason: str) -> api.SnapshotOut:
+        return await self.send(calls.pin_snapshot(server_id, snapshot, reason))
 
     async def export_snapshot(self, server_id: str, snapshot: int) -> bytes:
         return await self.send(calls.export_snapshot(server_id, snapshot))

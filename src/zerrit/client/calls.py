@@ -428,8 +428,8 @@ def take_snapshot(server_id: str, reason: str = "", pin: bool = False) -> Call[a
     return Call("POST", _server(server_id, "/snapshots"), _one(api.SnapshotOut), json=body)
 
 
-def pin_snapshot(server_id: str, snapshot: int, why: str) -> Call[api.SnapshotOut]:
-    return Call("PUT", _server(server_id, f"/snapshots/{snapshot}/pin"), _one(api.SnapshotOut), json={"why": why})
+def pin_snapshot(server_id: str, snapshot: int, reason: str) -> Call[api.SnapshotOut]:
+    return Call("PUT", _server(server_id, f"/snapshots/{snapshot}/pin"), _one(api.SnapshotOut), json={"reason": reason})
 
 
 def export_snapshot(server_id: str, snapshot: int) -> Call[bytes]:

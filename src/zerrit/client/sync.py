@@ -318,8 +318,8 @@ class Client:
     def take_snapshot(self, server_id: str, reason: str = "", pin: bool = False) -> api.SnapshotOut:
         return self.send(calls.take_snapshot(server_id, reason, pin))
 
-    def pin_snapshot(self, server_id: str, snapshot: int, why: str) -> api.SnapshotOut:
-        return self.send(calls.pin_snapshot(server_id, snapshot, why))
+    def pin_snapshot(self, server_id: str, snapshot: int, reason: str) -> api.SnapshotOut:
+        return self.send(calls.pin_snapshot(server_id, snapshot, reason))
 
     def export_snapshot(self, server_id: str, snapshot: int) -> bytes:
         return self.send(calls.export_snapshot(server_id, snapshot))

@@ -258,7 +258,7 @@ def _carry(document: Document, step: Step) -> tuple[Edit, tuple[str, ...]]:
         conflict = merged.conflicts[0]
         more = f", and {len(merged.conflicts) - 1} more" if len(merged.conflicts) > 1 else ""
         raise MergeRefused(
-            f"{document.path}#{conflict.address}: {conflict.why} ({conflict.base} before, {conflict.mine} here, {conflict.theirs} "
+            f"{document.path}#{conflict.address}: {conflict.reason} ({conflict.base} before, {conflict.mine} here, {conflict.theirs} "
             f"there){more}. Choose which of them holds."
         )
     return Edit(merged.document, merged.taken), merged.left

@@ -224,7 +224,7 @@ def finding(found: Finding) -> api.FindingOut:
         waiver_address=place_of(found),
         blocks=found.blocks,
         rule=found.rule,
-        why=found.why,
+        reason=found.reason,
     )
 
 
@@ -246,7 +246,7 @@ def merge_plan(plan: MergePlan) -> api.MergePlanOut:
             kind=a.kind.value,
             address=a.address,
             line=a.line,
-            why=a.why,
+            reason=a.reason,
             result=a.result,
             changes=value_changes(a.changes),
         )
@@ -342,8 +342,8 @@ def _column(column: file_browser.Column) -> api.ColumnOut:
     return api.ColumnOut(
         field=column.field,
         kind=(rules.kind if rules else "") or "",
-        least=_plain(rules.least) if rules else "",
-        most=_plain(rules.most) if rules else "",
+        least=_plain(rules.min) if rules else "",
+        most=_plain(rules.max) if rules else "",
         note=rules.note if rules else "",
         allowed=file_browser.allowed_text(column),
         words=list(column.words),

@@ -47,7 +47,7 @@ def pin_snapshot(
     server_id: str, snapshot_id: api.Number, given: api.PinIn, here: WorkspaceDep, who: PersonDep
 ) -> api.SnapshotOut:
     """Keep a snapshot for good, or let it go again."""
-    snapshot = retention.pin_snapshot(here, who.name, server_id, snapshot_id, given.why)
+    snapshot = retention.pin_snapshot(here, who.name, server_id, snapshot_id, given.reason)
     with here.session() as session:
         return answers.snapshot(session, snapshot)
 

@@ -73,7 +73,7 @@ function FindingRow({ change, finding }: { change: Schemas["ChangeDetail"]; find
         {finding.blocks && reason === null && <Button color="inherit" onClick={() => { setReason(""); }}>Waive …</Button>}
       </Box>
       {finding.address && <Box sx={{ color: "text.secondary", fontSize: 12 }}><Mono>{finding.address}</Mono></Box>}
-      {finding.why && <Box sx={{ color: "text.secondary", fontSize: 12 }}>why: {finding.why}</Box>}
+      {finding.reason && <Box sx={{ color: "text.secondary", fontSize: 12 }}>reason: {finding.reason}</Box>}
       {finding.waived && <Box sx={{ color: "text.secondary" }}>accepted by {finding.waived}</Box>}
       {finding.blocks && reason !== null && (
         <Box sx={{ display: "flex", gap: 1, mt: 0.5 }}>

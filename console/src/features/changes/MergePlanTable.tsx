@@ -40,7 +40,7 @@ export function MergePlanTable({ plan, choices, onChoose }: { plan: Schemas["Mer
                 </TableCell>
                 <TableCell sx={{ verticalAlign: "top" }}>
                   <Mono>{action.address}</Mono>
-                  <Box sx={{ color: "text.secondary", fontSize: 12 }}>line {action.line} of the snippet{action.why && `: ${action.why}`}</Box>
+                  <Box sx={{ color: "text.secondary", fontSize: 12 }}>line {action.line} of the snippet{action.reason && `: ${action.reason}`}</Box>
                 </TableCell>
                 <TableCell sx={{ verticalAlign: "top" }}>
                   <Preview action={action} kind={choices[action.address] ?? action.kind} />

@@ -66,7 +66,7 @@ function FindingRow({ serverId, finding }: { serverId: string; finding: Finding 
         )}
       </Box>
       {finding.address && <Box sx={{ color: "text.secondary", fontSize: 12 }}><Mono>{finding.address}</Mono></Box>}
-      {finding.why && <Box sx={{ color: "text.secondary", fontSize: 12 }}>why: {finding.why}</Box>}
+      {finding.reason && <Box sx={{ color: "text.secondary", fontSize: 12 }}>reason: {finding.reason}</Box>}
       {finding.waived && <Box sx={{ color: "text.secondary" }}>accepted by {finding.waived}</Box>}
       {isOpen && <AcceptForm serverId={serverId} finding={finding} onClose={() => { setOpen(false); }} />}
     </Box>

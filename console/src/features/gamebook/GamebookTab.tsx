@@ -31,7 +31,7 @@ export function GamebookTab({ server }: { server: Schemas["ServerOut"] }) {
   if (found.error) return <ProblemNote error={found.error} />;
   if (!found.data) return null;
   const book = found.data;
-  const broken = book.rules.filter((rule) => rule.breaches > 0).length;
+  const broken = book.rules.filter((rule) => rule.violations > 0).length;
   const views: [View, string][] = [
     ["rules", `rules ${String(book.rules.length)}`],
     ["files", `files ${String(book.files.length)}`],

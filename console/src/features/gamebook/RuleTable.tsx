@@ -27,8 +27,8 @@ export function RuleTable({ rules, onLine }: Props) {
   const parts = [...new Set(rules.map((rule) => rule.part))];
   const wanted = search.toLowerCase();
   const shown = rules
-    .filter((rule) => (only === "" || rule.part === only) && `${rule.text} ${rule.why} ${rule.id}`.toLowerCase().includes(wanted))
-    .sort((a, b) => b.breaches - a.breaches || a.line - b.line);
+    .filter((rule) => (only === "" || rule.part === only) && `${rule.text} ${rule.reason} ${rule.id}`.toLowerCase().includes(wanted))
+    .sort((a, b) => b.violations - a.violations || a.line - b.line);
   return (
     <>
       <Box sx={{ display: "flex", gap: 1, mb: 1, flexWrap: "wrap", alignItems: "center" }}>
@@ -60,11 +60,11 @@ export function RuleTable({ rules, onLine }: Props) {
               <TableRow key={rule.id} hover>
                 <TableCell sx={{ overflowWrap: "anywhere" }}>
                   {rule.text}
-                  {rule.why && <Box sx={{ color: "text.secondary", fontSize: 12 }}>why: {rule.why}</Box>}
+                  {rule.reason && <Box sx={{ color: "text.secondary", fontSize: 12 }}>reason: {rule.reason}</Box>}
                 </TableCell>
                 <TableCell>{rule.severity ? <KindMark kind={rule.severity} /> : ""}</TableCell>
                 <TableCell align="right">{rule.places?.toLocaleString("en") ?? ""}</TableCell>
-                <TableCell align="right">{rule.unmeasured ? `not measured: ${rule.unmeasured}` : rule.breaches > 0 ? <Breaches rule={rule} /> : "everywhere"}</TableCell>
+                <TableCell align="right">{rule.unmeasured ? `not measured: ${rule.unmeasured}` : rule.violations > 0 ? <Breaches rule={rule} /> : "everywhere"}</TableCell>
                 <TableCell align="right">
                   <Link component="button" onClick={() => { onLine(rule.line); }}>{rule.line}</Link>
                 </TableCell>
@@ -79,5 +79,5 @@ export function RuleTable({ rules, onLine }: Props) {
 
 function Breaches({ rule }: { rule: Rule }) {
   const places = rule.places === null ? "" : ` of ${rule.places.toLocaleString("en")}`;
-  return <Box component="span" sx={{ color: "error.main", fontWeight: 600 }}>not at {rule.breaches}{places}</Box>;
+  return <Box component="span" sx={{ color: "error.main", fontWeight: 600 }}>not at {rule.violations}{places}</Box>;
 }

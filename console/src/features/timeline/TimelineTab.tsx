@@ -97,11 +97,11 @@ function Row({ at, isRun, what, more, acts }: { at: string; isRun?: boolean; wha
 function SnapshotRow({ snapshot, isNewest, onRollBack }: { snapshot: Snapshot; isNewest: boolean; onRollBack: () => void }) {
   const queries = useQueryClient();
   const keep = useMutation({
-    mutationFn: (why: string) =>
+    mutationFn: (reason: string) =>
       answer(
         api.PUT("/api/v1/servers/{server_id}/snapshots/{snapshot_id}/pin", {
           params: { path: { server_id: snapshot.server, snapshot_id: snapshot.id } },
-          body: { why },
+          body: { reason },
         }),
       ),
     onSuccess: () => queries.invalidateQueries({ queryKey: ["timeline"] }),

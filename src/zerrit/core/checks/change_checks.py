@@ -39,8 +39,8 @@ def check_balance(examination: Examination) -> Iterator[Finding]:
             continue
         total = sum((_sum(examination, document, rule, number) for document in documents), Decimal(0))
         fields = {"sum": (format(total, "f"),)}
-        if rule.most is not None and total > rule.most:
-            message = f"The sum over {rule.sum} is {total:f}; the game accepts {rule.most:f}."
+        if rule.max is not None and total > rule.max:
+            message = f"The sum over {rule.sum} is {total:f}; the game accepts {rule.max:f}."
             yield examination.finding(rule, "meaning.sum", rule.sum, message, fields=fields)
         if rule.keep_within and examination.before is not None:
             yield from _moved(examination, rule, number, total)
@@ -95,16 +95,16 @@ def check_in_use(examination: Examination) -> Iterator[Finding]:
     changed = touched(examination.before, examination.documents)
     for rule in examination.gamebook.rules.in_use:
         try:
-            examination.sound(rule.by)
+            examination.sound(rule.value)
         except Unknown:
             continue
-        used = {node.value: document for document, node in examination.nodes(rule.by) if node.value}
+        used = {node.value: document for document, node in examination.nodes(rule.value) if node.value}
         for path in changed:
             word = word_in_path(rule.files, path)
             if word is None or not used or word in used:
                 continue
             message = (
-                f"This file belongs to {word}, but {rule.by} says {', '.join(map(str, used))}: "
+                f"This file belongs to {word}, but {rule.value} says {', '.join(map(str, used))}: "
                 "the change has no effect on the game as it is set now."
             )
             fields = {"word": (word,), "used": tuple(map(str, used))}

@@ -205,18 +205,18 @@ class Examination:
 
         `says_why`: the message says why the rule could not be applied, so the rule's own would be wrong.
         """
-        has_own = bool(rule.say) and not says_why
-        said = _BRACES.sub(lambda match: worked_out(match.group(1), fields), rule.say) if has_own else message
+        has_own = bool(rule.message) and not says_why
+        said = _BRACES.sub(lambda match: worked_out(match.group(1), fields), rule.message) if has_own else message
         severity = CODES[code].severity if says_why else self.gamebook.severity(rule, code)
         identity = self.gamebook.place_of(rule).id
         if isinstance(place, str):
             path = place.partition("#")[0]
-            return Finding(code, severity, said, path, address=place, hint=hint, rule=identity, why=rule.why)
+            return Finding(code, severity, said, path, address=place, hint=hint, rule=identity, reason=rule.reason)
         document, node = place
         at = node.value_start if node.is_value and node.value_start >= 0 else node.start
         line, column = document.source.locate(at)
         address = self.address(document, node)
-        return Finding(code, severity, said, document.path, line, column, address, hint, fix, identity, rule.why)
+        return Finding(code, severity, said, document.path, line, column, address, hint, fix, identity, rule.reason)
 
     def unknown_word(self, rule: Rule, place: Placed, list_name: str, words: Sequence[str], fields: Fields) -> Finding:
         """A value that is not a word of a list, with the nearest one; where only the letter case differs, a safe fix."""

@@ -29,7 +29,7 @@ def check_alike(examination: Examination) -> Iterator[Finding]:
 
 
 def _alike(examination: Examination, document: Document, rule: AlikeRule) -> Iterator[Finding]:
-    pattern = compile_pattern(rule.same)
+    pattern = compile_pattern(rule.group_by)
     groups: dict[str, list[Node]] = {}
     for node in examination.nodes_in(document, rule.each):
         match = pattern.fullmatch(document.keys.key_of(node))
@@ -67,38 +67,42 @@ def check_near(examination: Examination) -> Iterator[Finding]:
     """Points lie within a distance of others."""
     for number, rule in enumerate(examination.gamebook.rules.near):
         try:
-            documents = examination.sound(rule.each, rule.of)
+            documents = examination.sound(rule.each, rule.target)
         except Unknown:
             continue
         yield from examination.findings_of(("near", number), documents, _near, rule)
 
 
 def _near(examination: Examination, rule: NearRule) -> Iterator[Finding]:
-    places = rule.of_at or rule.at
+    places = rule.target_coordinates or rule.coordinates
     centres: list[tuple[Placed, tuple[Decimal, ...]]] = []
-    for place in examination.nodes(rule.of):
+    for place in examination.nodes(rule.target):
         centre = point_of(*place, places)
         if centre is not None:
             centres.append((place, centre))
         else:
             yield _not_measured(examination, rule, place, places)
     for document, node in examination.nodes(rule.each):
-        point = point_of(document, node, rule.at)
+        point = point_of(document, node, rule.coordinates)
         if point is None:
-            yield _not_measured(examination, rule, (document, node), rule.at)
+            yield _not_measured(examination, rule, (document, node), rule.coordinates)
             continue
-        wanted = _field(document, node, rule.by) if rule.by else None
-        near = [centre for centre in centres if not rule.by or _is_called(centre[0], rule.by, wanted)]
+        wanted = _field(document, node, rule.target_field) if rule.target_field else None
+        near = [
+            centre for centre in centres if not rule.target_field or _is_called(centre[0], rule.target_field, wanted)
+        ]
         if not near:
             continue  # a name that is not a name is found by the rule that refers
         centre_at, there = min(((c[0], distance(point, c[1])) for c in near), key=lambda pair: pair[1])
-        within = rule.within if isinstance(rule.within, Decimal) else as_number(_field(*centre_at, rule.within) or "")
+        within = (
+            rule.distance if isinstance(rule.distance, Decimal) else as_number(_field(*centre_at, rule.distance) or "")
+        )
         if within is None:
-            yield _not_measured(examination, rule, centre_at, [str(rule.within)])
+            yield _not_measured(examination, rule, centre_at, [str(rule.distance)])
         if within is not None and there > within:
             name = document.keys.key_of(node) or node.name
             message = f"{name} is {there:f} away, more than the {within:f} within which it is reached."
-            holder = place_below(document, node, rule.at[0])
+            holder = place_below(document, node, rule.coordinates[0])
             yield examination.finding(rule, "meaning.far", (document, holder or node), message, fields=Around(node))
 
 
@@ -143,7 +147,7 @@ def check_derived(examination: Examination) -> Iterator[Finding]:
         if not rule.sentinel:
             continue
         try:
-            elsewhere = examination.sound(rule.otherwise)
+            elsewhere = examination.sound(rule.fallback)
             examination.sound(rule.each)
         except Unknown:
             continue
@@ -159,15 +163,15 @@ def _derived(
 ) -> Iterator[Finding]:
     rows = Rows.of(examination, document, rule.each.partition("#")[2])
     column = rows.column(rule.value)
-    own = {place: rows.column(place) for place in places_in(rule.otherwise)}
+    own = {place: rows.column(place) for place in places_in(rule.fallback)}
     for index, number, text in column:
         if text != rule.sentinel:
             continue
         filled = {place: one.values(index) for place, one in own.items()}
         if all(len(values) == 1 for values in filled.values()):
-            elsewhere = filled_with(rule.otherwise, {place: values[0] for place, values in filled.items()})
+            elsewhere = filled_with(rule.fallback, {place: values[0] for place, values in filled.items()})
         else:
-            elsewhere = filled_address(rule.otherwise, rows.node(index))
+            elsewhere = filled_address(rule.fallback, rows.node(index))
         if elsewhere not in reached:
             reached[elsewhere] = bool(elsewhere) and any(
                 node.value is not None for _, node in examination.nodes(elsewhere)
@@ -175,7 +179,7 @@ def _derived(
         if reached[elsewhere]:
             continue
         holder = column.node(index, number)
-        message = f"`{rule.sentinel}` sends the game to {elsewhere or rule.otherwise}, but nothing stands there."
+        message = f"`{rule.sentinel}` sends the game to {elsewhere or rule.fallback}, but nothing stands there."
         wanted = parse_address(elsewhere).segments[-1].name if elsewhere else ""
         hint = did_you_mean(wanted, _beside(examination, rule))
         yield examination.finding(rule, "meaning.sentinel", (document, holder), message, hint, Around(holder))
@@ -183,7 +187,7 @@ def _derived(
 
 def _beside(examination: Examination, rule: DerivedRules) -> list[str]:
     """The names that there are where the value should stand."""
-    parent = with_any(rule.otherwise)
+    parent = with_any(rule.fallback)
     return [document.keys.key_of(node) or node.name for document, node in examination.nodes(parent)]
 
 
@@ -206,17 +210,17 @@ def _advice(examination: Examination, document: Document, number: int) -> Iterat
     values = examination.values_in(document, rule.every)
     for index, text in enumerate(values.texts):
         try:
-            if not rule.when.names - {"value"} and not rule.when.holds({"value": (text,)}):
+            if not rule.condition.names - {"value"} and not rule.condition.holds({"value": (text,)}):
                 continue
             node = values.node(index)
-            if not rule.when.holds(Around(node)):
+            if not rule.condition.holds(Around(node)):
                 continue
         except NotApplicable:
             continue
         except ExpressionInvalid as error:
             yield examination.gamebook.fault(("advice", number), f"This advice cannot be worked out: {error}")
             return
-        message = f"Take maintenance: {rule.when.text.replace('value', text, 1)}."
-        known: Mapping[str, str] = {"heard of in": rule.version, "from": rule.source}
+        message = f"Take care: {rule.condition.text.replace('value', text, 1)}."
+        known: Mapping[str, str] = {"heard of in": rule.version, "from": rule.origin}
         hint = ", ".join(f"{word} {said}" for word, said in known.items() if said)
         yield examination.finding(rule, "meaning.advice", (document, node), message, hint, Around(node))

@@ -36,8 +36,8 @@ def check_references(examination: Examination) -> Iterator[Finding]:
     """Every value at an address is a word of its list."""
     for number, rule in enumerate(examination.gamebook.rules.refers):
         try:
-            words = words_of(examination, rule.to)
-            known = known_words(examination, rule.to)
+            words = words_of(examination, rule.list_name)
+            known = known_words(examination, rule.list_name)
         except Unknown:
             continue
         if not words:
@@ -53,19 +53,19 @@ def _refer(
 ) -> Iterator[Finding]:
     values = examination.values_in(document, rule.every)
     for index, value in enumerate(values.texts):
-        if value in known or value in rule.but:
+        if value in known or value in rule.exceptions:
             continue
         node = values.node(index)
         fields = Around(node)
         try:
-            if rule.when is not None and not rule.when.holds(fields):
+            if rule.only_if is not None and not rule.only_if.holds(fields):
                 continue
         except NotApplicable:
             continue
         except ExpressionInvalid as error:
             yield _not_worked_out(examination, rule, (document, node), error)
             return
-        yield examination.unknown_word(rule, (document, node), rule.to, words, fields)
+        yield examination.unknown_word(rule, (document, node), rule.list_name, words, fields)
 
 
 def _not_worked_out(examination: Examination, rule: Rule, place: Placed, error: ExpressionInvalid) -> Finding:
@@ -84,7 +84,7 @@ def check_unique(examination: Examination) -> Iterator[Finding]:
             documents = examination.sound(*rule.over)
         except Unknown:
             continue
-        if rule.within == "file":
+        if rule.scope == "file":
             for document in dict.fromkeys(documents):
                 yield from examination.findings_of(
                     ("unique", number, document.path), (document,), _unique, rule, (document,)
@@ -121,7 +121,7 @@ def _unique(examination: Examination, rule: UniqueRule, documents: Sequence[Docu
 def check_agreement(examination: Examination) -> Iterator[Finding]:
     """Places that must have the same words do."""
     for number, rule in enumerate(examination.gamebook.rules.agree):
-        addresses = [place for place in rule.places if isinstance(place, str)] + ([rule.every] if rule.every else [])
+        addresses = [place for place in rule.sources if isinstance(place, str)] + ([rule.every] if rule.every else [])
         try:
             documents = examination.sound(*addresses)
         except Unknown:
@@ -132,7 +132,7 @@ def check_agreement(examination: Examination) -> Iterator[Finding]:
 def _agree(examination: Examination, rule: AgreeRule) -> Iterator[Finding]:
     if rule.every:
         yield from _own_names(examination, rule)
-    texts = [place for place in rule.places if isinstance(place, str)]
+    texts = [place for place in rule.sources if isinstance(place, str)]
     values = {text: [(d, n) for d, n in examination.nodes(text) if n.value is not None] for text in texts}
     first = next((text for text in texts if values[text]), None)
     if first is None:
@@ -160,7 +160,7 @@ def _agree(examination: Examination, rule: AgreeRule) -> Iterator[Finding]:
                 if word not in found:
                     message = f"`{word}` stands here, but not at {text}, which must name the same."
                     yield examination.finding(rule, "meaning.disagree", place, message, fields=Around(place[1]))
-    for names in rule.places:
+    for names in rule.sources:
         if isinstance(names, str):
             continue
         known = _names_of(examination, names)
@@ -181,10 +181,10 @@ def _names_of(examination: Examination, names: FolderNames | FileNames) -> list[
 def _own_names(examination: Examination, rule: AgreeRule) -> Iterator[Finding]:
     for document, node in examination.nodes(rule.every):
         path = PurePosixPath(document.path)
-        own = path.stem if rule.own == "file" else path.parent.name
+        own = path.stem if rule.name_of == "file" else path.parent.name
         if node.value is not None and node.value != own:
             message = (
-                f"`{node.value}` stands here, but the {rule.own} is called `{own}`. The two must be the same word."
+                f"`{node.value}` stands here, but the {rule.name_of} is called `{own}`. The two must be the same word."
             )
             yield examination.finding(
                 rule, "meaning.disagree", (document, node), message, fields=with_more(Around(node), own=own)
@@ -196,22 +196,22 @@ def _own_names(examination: Examination, rule: AgreeRule) -> Iterator[Finding]:
 
 def check_tables(examination: Examination) -> Iterator[Finding]:
     """Where two tables have the same key, they have the same value."""
-    for number, rule in enumerate(examination.gamebook.rules.same):
+    for number, rule in enumerate(examination.gamebook.rules.same_values):
         try:
             inputs: list[object] = []
-            for part, table in (("table", rule.table), ("as", rule.other)):
+            for part, table in (("table", rule.table), ("other", rule.other)):
                 if table.sql is not None:
-                    inputs.append(examination.rows(table.sql, ("same", number, part, "sql")))
+                    inputs.append(examination.rows(table.sql, ("same_values", number, part, "sql")))
                 else:
                     inputs += examination.sound(table.each)
         except Unknown:
             continue
-        yield from examination.findings_of(("same", number), tuple(inputs), _same, rule, number)
+        yield from examination.findings_of(("same_values", number), tuple(inputs), _same, rule, number)
 
 
 def _same(examination: Examination, rule: SameRule, number: int) -> Iterator[Finding]:
-    ones = _pairs(examination, rule.table, ("same", number, "table", "sql"))
-    others = _pairs(examination, rule.other, ("same", number, "as", "sql"))
+    ones = _pairs(examination, rule.table, ("same_values", number, "table", "sql"))
+    others = _pairs(examination, rule.other, ("same_values", number, "other", "sql"))
     for key, (value, place) in ones.items():
         other = others.get(key)
         if other is None:
@@ -268,13 +268,13 @@ def _must(examination: Examination, rule: MustRule) -> Iterator[Finding]:
     values: Mapping[str, Sequence[str]] = {
         name: [node.value for _, node in found if node.value is not None] for name, found in places.items()
     }
-    spoken = sorted(rule.that.names, key=list(rule.let).index)
+    spoken = sorted(rule.condition.names, key=list(rule.let).index)
     place = next((found[0] for name in spoken if (found := places[name])), None)
     if place is None:
         return
     try:
-        if (rule.when is None or rule.when.holds(values)) and not rule.that.holds(values):
-            message = f"{rule.that.text} does not hold: {_worked(rule.that, values)}."
+        if (rule.only_if is None or rule.only_if.holds(values)) and not rule.condition.holds(values):
+            message = f"{rule.condition.text} does not hold: {_worked(rule.condition, values)}."
             yield examination.finding(rule, "meaning.must", place, message, fields=values)
     except NotApplicable:
         return

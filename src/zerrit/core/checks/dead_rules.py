@@ -60,15 +60,15 @@ def _addresses(gamebook: Gamebook) -> Iterator[tuple[tuple[int | str, ...], str]
     """
     rules = gamebook.rules
     for name, source in rules.lists.items():
-        yield from ((("lists", name, "from"), text) for text in source.source)
+        yield from ((("lists", name, "source"), text) for text in source.source)
     single: tuple[tuple[str, str, tuple[Part, ...]], ...] = (
         ("refers", "every", rules.refers),
         ("needs", "each", rules.needs),
         ("alike", "each", rules.alike),
         ("near", "each", rules.near),
-        ("near", "of", rules.near),
+        ("near", "target", rules.near),
         ("balance", "sum", rules.balance),
-        ("in_use", "by", rules.in_use),
+        ("in_use", "value", rules.in_use),
         ("derived", "each", rules.derived),
         ("draws", "tables", rules.draws),
     )
@@ -78,12 +78,12 @@ def _addresses(gamebook: Gamebook) -> Iterator[tuple[tuple[int | str, ...], str]
         yield from ((("unique", number, "over"), text) for text in unique.over)
     for number, agree in enumerate(rules.agree):
         yield from (
-            (("agree", number), text) for text in (*agree.places, agree.every) if isinstance(text, str) and text
+            (("agree", number), text) for text in (*agree.sources, agree.every) if isinstance(text, str) and text
         )
-    for number, same in enumerate(rules.same):
+    for number, same in enumerate(rules.same_values):
         yield from (
-            (("same", number, part, "each"), table.each)
-            for part, table in (("table", same.table), ("as", same.other))
+            (("same_values", number, part, "each"), table.each)
+            for part, table in (("table", same.table), ("other", same.other))
             if table.each
         )
 
@@ -92,7 +92,7 @@ def _wordless(examination: Examination) -> Iterator[tuple[tuple[int | str, ...],
     """Lists without words, against which values should be held: none of them can be judged."""
     rules = examination.gamebook.rules
     fields = [one for file in rules.files.values() for entry in file.entries.values() for one in entry.fields.values()]
-    used = {one.within for one in fields if isinstance(one.within, str)} | {refer.to for refer in rules.refers}
+    used = {one.allowed for one in fields if isinstance(one.allowed, str)} | {refer.list_name for refer in rules.refers}
     for name in sorted(used & rules.lists.keys()):
         try:
             words = words_of(examination, name)

@@ -55,7 +55,7 @@ def looks(gamebook: Gamebook | None, before: Documents, after: Documents) -> lis
         return []
     found: dict[str, None] = {}
     changed = touched(before, after)
-    for rule in gamebook.rules.look:
+    for rule in gamebook.rules.checklist:
         address = parse_address(rule.after)
         for path in changed:
             if path in after and path_matches(address.path, path) and after[path].ok:

@@ -38,7 +38,7 @@ def check_files(examination: Examination) -> Iterator[Finding]:
 
 def _lists_of(rules: FileRules) -> list[str]:
     fields = (one for entry in rules.entries.values() for one in entry.fields.values())
-    return sorted({one.within for one in fields if isinstance(one.within, str)})
+    return sorted({one.allowed for one in fields if isinstance(one.allowed, str)})
 
 
 def _words(examination: Examination, name: str) -> tuple[str, ...] | None:
@@ -54,7 +54,7 @@ def _check_file(examination: Examination, document: Document, rules: FileRules) 
         if not rows:
             continue
         is_closed = rules.closed is not None or entry.closed is not None
-        columns = {name: rows.column(one.at or name) for name, one in entry.fields.items()}
+        columns = {name: rows.column(one.path or name) for name, one in entry.fields.items()}
         for name, one in entry.fields.items():
             yield from _check_column(examination, rows, columns[name], name, one, entry, is_closed)
         for must in entry.must:
@@ -91,14 +91,14 @@ def _check_column(
         fields = {name: (value,), "value": (value,)}
         for code, message in faults:
             if code == "meaning.unknown-name" and words is not None:
-                list_name = rules.within if isinstance(rules.within, str) else ""
+                list_name = rules.allowed if isinstance(rules.allowed, str) else ""
                 yield examination.unknown_word(rules, place, list_name, words, fields)
             else:
                 yield examination.finding(rules, code, place, message, fields=fields)
     if rules.always:
-        known_names = {(one.at or field).partition("/")[0] for field, one in entry.fields.items()} | {entry.key}
+        known_names = {(one.path or field).partition("/")[0] for field, one in entry.fields.items()} | {entry.key}
         for index in column.absent():
-            wanted = _last(rules.at or name)
+            wanted = _last(rules.path or name)
             node = rows.node(index)
             strangers = [child.name.removeprefix("@") for child in node.children if child.name not in known_names]
             meant = nearest(wanted, strangers, most=1)
@@ -111,10 +111,10 @@ def _check_column(
 
 def _allowed(examination: Examination, rules: FieldRules) -> tuple[Sequence[str] | None, frozenset[str] | None]:
     """The words that a field may hold, in their order and to look up in; None where any will do or they are unknown."""
-    if isinstance(rules.within, tuple):
-        return rules.within, frozenset(rules.within)
-    words = _words(examination, rules.within) if rules.within else None
-    return words, known_words(examination, rules.within or "") if words is not None else None
+    if isinstance(rules.allowed, tuple):
+        return rules.allowed, frozenset(rules.allowed)
+    words = _words(examination, rules.allowed) if rules.allowed else None
+    return words, known_words(examination, rules.allowed or "") if words is not None else None
 
 
 def _wrong(value: str, name: str, rules: FieldRules, known: frozenset[str] | None) -> list[tuple[str, str]]:
@@ -131,13 +131,13 @@ def _faults(value: str, name: str, rules: FieldRules) -> Iterator[tuple[str, str
     if rules.kind == "switch" and as_switch(value) is None:
         yield "meaning.type", f"{name} is a switch (yes or no), but `{value}` stands here."
     number = as_number(value)
-    is_number = rules.kind in ("integer", "number") or rules.least is not None or rules.most is not None
+    is_number = rules.kind in ("integer", "number") or rules.min is not None or rules.max is not None
     if is_number and number is None:
         yield "meaning.type", f"{name} is a number, but `{value}` stands here."
     elif number is not None and is_number:
         if rules.kind == "integer" and number != number.to_integral_value():
             yield "meaning.type", f"{name} is a whole number, but {value} stands here."
-        low, high = rules.least, rules.most
+        low, high = rules.min, rules.max
         if (low is not None and number < low) or (high is not None and number > high):
             yield "meaning.range", f"{name} is {value}; it must be {_range(low, high)}."
     if rules.matches and not compile_pattern(rules.matches).fullmatch(value):
@@ -169,7 +169,7 @@ class _Row:
 def _check_must(
     examination: Examination, rows: Rows, columns: Mapping[str, Column], must: MustRule
 ) -> Iterator[Finding]:
-    names = sorted(must.that.names | (must.when.names if must.when else frozenset()))
+    names = sorted(must.condition.names | (must.only_if.names if must.only_if else frozenset()))
     if _holds_everywhere(must, [columns[name] for name in names], names):
         return
     for index in range(len(rows)):
@@ -182,13 +182,13 @@ def _check_must(
             yield examination.gamebook.fault(location, f"This rule cannot be worked out at {where}: {error}")
             return
         if not holds:
-            place, message = (rows.document, rows.node(index)), f"{must.that.text} does not hold here."
+            place, message = (rows.document, rows.node(index)), f"{must.condition.text} does not hold here."
             yield examination.finding(must, "meaning.must", place, message, fields=row)
 
 
 def _holds(must: MustRule, fields: Fields) -> bool:
     try:
-        return (must.when is not None and not must.when.holds(fields)) or must.that.holds(fields)
+        return (must.only_if is not None and not must.only_if.holds(fields)) or must.condition.holds(fields)
     except NotApplicable:
         return True
 
@@ -243,7 +243,7 @@ def _places(names: str, entry: EntryRules) -> Iterator[str]:
     if entry.key and entry.key != "=":
         yield f"{names}/{entry.key}"
     for name, one in entry.fields.items():
-        yield f"{names}/{one.at or name}"
+        yield f"{names}/{one.path or name}"
 
 
 def _strangers(examination: Examination, document: Document, top: Node, tree: _Tree, rule: Rule) -> Iterator[Finding]:

@@ -24,8 +24,8 @@ def check_needs(examination: Examination) -> Iterator[Finding]:
     for number, rule in enumerate(examination.gamebook.rules.needs):
         try:
             documents = examination.sound(rule.each)
-            on = word_places(examination, rule.among)
-            off = words_of(examination, rule.off) if rule.off else ()
+            on = word_places(examination, rule.list_name)
+            off = words_of(examination, rule.off_list) if rule.off_list else ()
         except Unknown:
             continue
         yield from examination.findings_of(("needs", number), (*documents, on, off), _needs, rule, on, off)
@@ -35,7 +35,7 @@ def _needs(
     examination: Examination, rule: NeedsRule, on: Mapping[str, Placed | None], off: tuple[str, ...]
 ) -> Iterator[Finding]:
     order = {word: position for position, word in enumerate(on)}
-    segments = parse_node_address(rule.needs)
+    segments = parse_node_address(rule.requires)
     for document, entry in examination.nodes(rule.each):
         named = below(entry, rule.name)
         own = named.value if named is not None else None
@@ -47,7 +47,7 @@ def _needs(
             if needed not in order:
                 message = f"{own} needs {needed}, which is not on."
                 if needed in off:
-                    hint = f"{needed} is here, but among those switched off ({rule.off})."
+                    hint = f"{needed} is here, but among those switched off ({rule.off_list})."
                 else:
                     hint = did_you_mean(needed, on)
                 yield examination.finding(rule, "meaning.needs", (document, node), message, hint, fields)
@@ -61,14 +61,14 @@ def check_one_of(examination: Examination) -> Iterator[Finding]:
     """Only one version of a thing is on."""
     for number, rule in enumerate(examination.gamebook.rules.one_of):
         try:
-            places = word_places(examination, rule.among)
+            places = word_places(examination, rule.list_name)
         except Unknown:
             continue
         yield from examination.findings_of(("one_of", number), (places,), _one_of, rule, places)
 
 
 def _one_of(examination: Examination, rule: OneOfRule, places: Mapping[str, Placed | None]) -> Iterator[Finding]:
-    pattern = compile_pattern(rule.same)
+    pattern = compile_pattern(rule.group_by)
     first: dict[str, str] = {}
     for word, place in places.items():
         match = pattern.fullmatch(word)
@@ -105,13 +105,13 @@ def _beside(path: str, examination: Examination) -> list[str]:
 
 
 def _present(examination: Examination, rule: PresentRule, present: frozenset[str]) -> Iterator[Finding]:
-    if not rule.each:
+    if not rule.list_name:
         if rule.file not in present:
             hint = did_you_mean(rule.file, _beside(rule.file, examination))
             yield examination.finding(rule, "meaning.file-missing", rule.file, f"{rule.file} is not there.", hint)
         return
     try:
-        places = word_places(examination, rule.each)
+        places = word_places(examination, rule.list_name)
     except Unknown:
         return
     for word, place in places.items():
@@ -141,7 +141,7 @@ def check_file_names(examination: Examination) -> Iterator[Finding]:
 
 
 def _file_names(examination: Examination, rule: FileNameRule) -> tuple[str, ...]:
-    return (*rule.only, *(words_of(examination, rule.names) if rule.names else ()))
+    return (*rule.only, *(words_of(examination, rule.list_name) if rule.list_name else ()))
 
 
 def check_packed(examination: Examination) -> Iterator[Finding]:

@@ -69,12 +69,12 @@ def _users(examination: Examination) -> Iterator[tuple[str, list[Placed]]]:
     """Every list with the places whose values must be words of it."""
     gamebook = examination.gamebook
     for rule in gamebook.rules.refers:
-        yield rule.to, examination.nodes(rule.every)
+        yield rule.list_name, examination.nodes(rule.every)
     for path, file in gamebook.rules.files.items():
         for names, entry in file.entries.items():
             for name, one in entry.fields.items():
-                if isinstance(one.within, str):
-                    yield one.within, _fields(examination, gamebook, path, f"{names}/{one.at or name}")
+                if isinstance(one.allowed, str):
+                    yield one.allowed, _fields(examination, gamebook, path, f"{names}/{one.path or name}")
 
 
 def _fields(examination: Examination, gamebook: Gamebook, pattern: str, names: str) -> list[Placed]:
@@ -88,7 +88,7 @@ def _fields(examination: Examination, gamebook: Gamebook, pattern: str, names: s
 
 def _agreeing(examination: Examination) -> Iterator[list[Placed]]:
     for rule in examination.gamebook.rules.agree:
-        texts = [place for place in rule.places if isinstance(place, str)]
+        texts = [place for place in rule.sources if isinstance(place, str)]
         if len(texts) > 1:
             yield [place for text in texts for place in examination.nodes(text)]
 

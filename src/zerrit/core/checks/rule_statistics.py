@@ -16,11 +16,11 @@ from zerrit.core.gamebooks import (
     AgreeRule,
     AlikeRule,
     BalanceRule,
+    ChecklistRule,
     DerivedRules,
     FieldRules,
     FileNameRule,
     InUseRule,
-    LookRule,
     MustRule,
     NearRule,
     NeedsRule,
@@ -45,7 +45,7 @@ _CODES: Final = {
     "refers": "meaning.unknown-name",
     "unique": "meaning.duplicate",
     "agree": "meaning.disagree",
-    "same": "meaning.not-same",
+    "same_values": "meaning.not-same",
     "needs": "meaning.needs",
     "one_of": "meaning.one-of",
     "present": "meaning.file-missing",
@@ -66,19 +66,19 @@ class Holding:
 
     `severity` is how severe a breach is; None for what is only to be looked at. `places` is None where the rule does not
     speak of places that could be counted. `unmeasured` says why nothing, or not everything, could be measured; a rule with
-    such a reason is not satisfied, whatever its breaches.
+    such a reason is not satisfied, whatever its violations.
     """
 
     id: str
     part: str
     text: str
-    say: str
-    why: str
-    kept: bool
+    message: str
+    reason: str
+    approved: bool
     severity: Severity | None
     line: int
     places: int | None
-    breaches: int
+    violations: int
     unmeasured: str = ""
 
 
@@ -89,7 +89,7 @@ def holdings(checked: Checked) -> list[Holding]:
         return []
     gamebook = examination.gamebook
     measured = [finding for finding in checked.findings if finding.rule and finding.code != NOT_MEASURED]
-    breaches = Counter(finding.rule for finding in measured)
+    violations = Counter(finding.rule for finding in measured)
     partly = Counter(finding.rule for finding in checked.findings if finding.code == NOT_MEASURED)
     found = []
     for placed in gamebook.placed:
@@ -101,13 +101,13 @@ def holdings(checked: Checked) -> list[Holding]:
                 placed.id,
                 placed.part,
                 rule_in_words(placed),
-                rule.say,
-                rule.why,
-                rule.kept,
+                rule.message,
+                rule.reason,
+                rule.approved,
                 gamebook.severity(rule, _CODES[placed.part]) if placed.part in _CODES else None,
                 gamebook.line_of(placed.location),
                 _places(examination, placed),
-                breaches[placed.id],
+                violations[placed.id],
                 why_unmeasured(examination, placed) or _partly(partly[placed.id]),
             )
         )
@@ -119,7 +119,7 @@ def _partly(entries: int) -> str:
 
 
 def _says_something(rule: FieldRules) -> bool:
-    limits = (rule.kind, rule.within, rule.matches, rule.least, rule.most)
+    limits = (rule.kind, rule.allowed, rule.matches, rule.min, rule.max)
     return any(limit not in (None, "") for limit in limits) or rule.always
 
 
@@ -135,48 +135,48 @@ def rule_in_words(placed: PlacedRule) -> str:
             always = ", and is always there" if rule.always else ""
             return f"{where}: {location[-1]} is {value_in_words(rule) or 'anything'}{always}"
         case MustRule():
-            when = f", while {rule.when}" if rule.when is not None else ""
-            return f"{f'{where}: ' if where else ''}{rule.that}{when}"
+            when = f", while {rule.only_if}" if rule.only_if is not None else ""
+            return f"{f'{where}: ' if where else ''}{rule.condition}{when}"
         case ReferRule():
-            when = f", where {rule.when}" if rule.when is not None else ""
-            return f"every {rule.every} is one of the {rule.to}{when}"
+            when = f", where {rule.only_if}" if rule.only_if is not None else ""
+            return f"every {rule.every} is one of the {rule.list_name}{when}"
         case UniqueRule():
             return f"no {rule.name} stand twice: {', '.join(rule.over)}"
         case AgreeRule():
             if rule.every:
-                return f"every {rule.every} is the name of its {rule.own}"
+                return f"every {rule.every} is the name of its {rule.name_of}"
             places = [
-                place if isinstance(place, str) else next(iter(place.model_dump().values())) for place in rule.places
+                place if isinstance(place, str) else next(iter(place.model_dump().values())) for place in rule.sources
             ]
             return f"these have the same words: {', '.join(places)}"
         case SameRule():
             return f"{rule.name} are the same in two places"
         case NeedsRule():
             order = ", and before it" if rule.in_order else ""
-            return f"what {rule.each} needs is among the {rule.among}{order}"
+            return f"what {rule.each} needs is among the {rule.list_name}{order}"
         case OneOfRule():
-            return f"only one version of each thing is among the {rule.among}"
+            return f"only one version of each thing is among the {rule.list_name}"
         case PresentRule():
-            return f"{rule.file} is there" + (f" for each of the {rule.each}" if rule.each else "")
+            return f"{rule.file} is there" + (f" for each of the {rule.list_name}" if rule.list_name else "")
         case FileNameRule():
-            return f"{rule.files}: only {listed([*rule.only, *([rule.names] if rule.names else [])])} are read"
+            return f"{rule.files}: only {listed([*rule.only, *([rule.list_name] if rule.list_name else [])])} are read"
         case InUseRule():
-            return f"{rule.files}: the folder in use is what {rule.by} says"
+            return f"{rule.files}: the folder in use is what {rule.value} says"
         case PackedRule():
             return f"{rule.into} holds what {rule.folder} holds"
         case AlikeRule():
             return f"variants of {rule.each} are alike in {', '.join(rule.fields)}"
         case NearRule():
-            return f"{rule.each} lie within {rule.within} of {rule.of}"
+            return f"{rule.each} lie within {rule.distance} of {rule.target}"
         case BalanceRule():
             kept = f"stays within {rule.keep_within}" if rule.keep_within else ""
-            most = f"is at most {rule.most:f}" if rule.most is not None else ""
+            most = f"is at most {rule.max:f}" if rule.max is not None else ""
             return f"the sum of {rule.sum} {' and '.join(part for part in (most, kept) if part)}"
         case AdviceRule():
-            return f"advice: {rule.every}, {rule.when}"
+            return f"advice: {rule.every}, {rule.condition}"
         case DerivedRules():
-            return f"{rule.each}: where {rule.value} is {rule.sentinel}, it stands at {rule.otherwise}"
-        case LookRule():
+            return f"{rule.each}: where {rule.value} is {rule.sentinel}, it stands at {rule.fallback}"
+        case ChecklistRule():
             return f"after a change of {rule.after}: {rule.do}"
     return f"{where or location[1]}: it holds nothing but what is named"
 
@@ -185,17 +185,17 @@ def value_in_words(rule: FieldRules, known: int | None = None) -> str:
     """What a field may hold: `a whole number from 0 to 400`. `known` is how many words its list has."""
     kinds = {"integer": "a whole number", "number": "a number", "switch": "yes or no", "text": "text"}
     parts = [kinds.get(rule.kind or "", "")]
-    if rule.least is not None:
-        parts.append(f"from {rule.least:f}")
-    if rule.most is not None:
-        parts.append(f"to {rule.most:f}" if rule.least is not None else f"at most {rule.most:f}")
-    if isinstance(rule.within, str):
-        parts.append(f"one of the {f'{known} ' if known is not None else ''}{rule.within}")
-    elif rule.within:
-        parts.append(f"one of {', '.join(rule.within)}")
+    if rule.min is not None:
+        parts.append(f"from {rule.min:f}")
+    if rule.max is not None:
+        parts.append(f"to {rule.max:f}" if rule.min is not None else f"at most {rule.max:f}")
+    if isinstance(rule.allowed, str):
+        parts.append(f"one of the {f'{known} ' if known is not None else ''}{rule.allowed}")
+    elif rule.allowed:
+        parts.append(f"one of {', '.join(rule.allowed)}")
     if rule.matches:
         parts.append(rule.form or f"of the form {rule.matches}")
-    if not parts[0] and (rule.least is not None or rule.most is not None):
+    if not parts[0] and (rule.min is not None or rule.max is not None):
         parts[0] = "a number"
     return ", ".join(part for part in parts if part).replace(", from", " from").replace(", to ", " to ")
 
@@ -208,7 +208,7 @@ def _places(examination: Examination, placed: PlacedRule) -> int | None:
     try:
         match rule:
             case FieldRules():
-                return _in_files(examination, str(location[1]), f"{location[3]}/{rule.at or location[-1]}")
+                return _in_files(examination, str(location[1]), f"{location[3]}/{rule.path or location[-1]}")
             case MustRule() if location[0] == "files":
                 return _in_files(examination, str(location[1]), str(location[3]))
             case ReferRule() | AdviceRule():
@@ -220,14 +220,14 @@ def _places(examination: Examination, placed: PlacedRule) -> int | None:
             case NeedsRule() | AlikeRule() | NearRule() | DerivedRules():
                 return len(examination.nodes(rule.each))
             case OneOfRule():
-                return len(words_of(examination, rule.among))
+                return len(words_of(examination, rule.list_name))
             case PresentRule():
-                return len(words_of(examination, rule.each)) if rule.each else 1
+                return len(words_of(examination, rule.list_name)) if rule.list_name else 1
             case FileNameRule():
                 return sum(path_matches(rule.files, path) for path in examination.paths)
             case BalanceRule():
                 return len(examination.nodes(rule.sum))
-            case LookRule():
+            case ChecklistRule():
                 return len(examination.nodes(rule.after))
             case Rule() if placed.part == "closed" and location[-1] == "closed":
                 names = str(location[3]) if len(location) > 3 else ""

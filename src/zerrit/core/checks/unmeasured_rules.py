@@ -20,12 +20,12 @@ from zerrit.core.gamebooks import (
     AgreeRule,
     AlikeRule,
     BalanceRule,
+    ChecklistRule,
     DerivedRules,
     FieldRules,
     FileNameRule,
     FolderNames,
     InUseRule,
-    LookRule,
     MustRule,
     NearRule,
     NeedsRule,
@@ -52,22 +52,22 @@ def _reasons(examination: Examination, placed: PlacedRule) -> Iterator[str]:
     rule, location = placed.rule, placed.location
     match rule:
         case FieldRules():
-            yield from _nowhere(examination, [_in_entry(location, rule.at or str(location[-1]))])
-            yield from _wordless(examination, rule.within if isinstance(rule.within, str) else "")
+            yield from _nowhere(examination, [_in_entry(location, rule.path or str(location[-1]))])
+            yield from _wordless(examination, rule.allowed if isinstance(rule.allowed, str) else "")
         case MustRule() if location[0] == "files":
             yield from _unknown_fields(examination, rule, location)
         case MustRule():
-            spoken = rule.that.names | (rule.when.names if rule.when is not None else frozenset())
+            spoken = rule.condition.names | (rule.only_if.names if rule.only_if is not None else frozenset())
             yield from _nowhere(examination, [rule.let[name] for name in sorted(spoken) if name in rule.let])
         case ReferRule():
             yield from _nowhere(examination, [rule.every])
-            yield from _wordless(examination, rule.to)
+            yield from _wordless(examination, rule.list_name)
         case UniqueRule():
             yield from _nowhere(examination, rule.over)
         case AgreeRule():
-            texts = [place for place in (*rule.places, rule.every) if isinstance(place, str) and place]
+            texts = [place for place in (*rule.sources, rule.every) if isinstance(place, str) and place]
             yield from _nowhere(examination, texts)
-            for names in rule.places:
+            for names in rule.sources:
                 if not isinstance(names, str):
                     is_folder = isinstance(names, FolderNames)
                     pattern = names.folder if isinstance(names, FolderNames) else names.file
@@ -77,18 +77,18 @@ def _reasons(examination: Examination, placed: PlacedRule) -> Iterator[str]:
             yield from _empty_table(examination, rule.table)
             yield from _empty_table(examination, rule.other)
         case NeedsRule():
-            yield from _nowhere(examination, [rule.each, f"{rule.each}/{rule.name}", f"{rule.each}/{rule.needs}"])
-            yield from _wordless(examination, rule.among)
+            yield from _nowhere(examination, [rule.each, f"{rule.each}/{rule.name}", f"{rule.each}/{rule.requires}"])
+            yield from _wordless(examination, rule.list_name)
         case OneOfRule():
-            yield from _wordless(examination, rule.among)
+            yield from _wordless(examination, rule.list_name)
         case PresentRule():
-            yield from _wordless(examination, rule.each)
+            yield from _wordless(examination, rule.list_name)
         case FileNameRule():
             if not any(path_matches(rule.files, path) for path in examination.paths):
                 yield f"no file fits {rule.files}"
-            yield from _wordless(examination, rule.names)
+            yield from _wordless(examination, rule.list_name)
         case InUseRule():
-            yield from _nowhere(examination, [rule.by])
+            yield from _nowhere(examination, [rule.value])
         case PackedRule():
             if not any(path.startswith(f"{rule.folder.rstrip('/')}/") for path in examination.paths):
                 yield f"there is no folder {rule.folder}"
@@ -107,7 +107,7 @@ def _reasons(examination: Examination, placed: PlacedRule) -> Iterator[str]:
             yield from _nowhere(examination, [rule.every])
         case DerivedRules():
             yield from _nowhere(examination, [rule.each, f"{rule.each}/{rule.value}"])
-        case LookRule():
+        case ChecklistRule():
             yield from _nowhere(examination, [rule.after])
 
 
@@ -147,8 +147,8 @@ def _wordless(examination: Examination, name: str) -> Iterator[str]:
 
 def _unknown_fields(examination: Examination, rule: MustRule, location: tuple[int | str, ...]) -> Iterator[str]:
     entry: EntryRules = examination.gamebook.rules.files[str(location[1])].entries[str(location[3])]
-    spoken = rule.that.names | (rule.when.names if rule.when is not None else frozenset())
-    places = [entry.fields[name].at or name for name in sorted(spoken) if name in entry.fields]
+    spoken = rule.condition.names | (rule.only_if.names if rule.only_if is not None else frozenset())
+    places = [entry.fields[name].path or name for name in sorted(spoken) if name in entry.fields]
     yield from _nowhere(examination, [_in_entry(location, place) for place in places])
 
 
@@ -160,13 +160,13 @@ def _empty_table(examination: Examination, table: Table) -> Iterator[str]:
 
 
 def _unreadable_points(examination: Examination, rule: NearRule) -> Iterator[str]:
-    yield from _nowhere(examination, [rule.each, rule.of])
-    for address, places in ((rule.each, rule.at), (rule.of, rule.of_at or rule.at)):
+    yield from _nowhere(examination, [rule.each, rule.target])
+    for address, places in ((rule.each, rule.coordinates), (rule.target, rule.target_coordinates or rule.coordinates)):
         nodes = examination.nodes(address)
         if nodes and not any(point_of(document, node, places) for document, node in nodes):
             document, node = nodes[0]
             yield unreadable(document, node, places)
-    if not isinstance(rule.within, str):
+    if not isinstance(rule.distance, str):
         return
-    if not any(place_below(document, node, rule.within) for document, node in examination.nodes(rule.of)):
-        yield f"{rule.of} has no {rule.within}"
+    if not any(place_below(document, node, rule.distance) for document, node in examination.nodes(rule.target)):
+        yield f"{rule.target} has no {rule.distance}"

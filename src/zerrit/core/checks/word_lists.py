@@ -80,7 +80,7 @@ def _gather(examination: Examination, name: str, source: ListSource) -> tuple[Pl
     words = places.words
     words.update(dict.fromkeys(source.words))
     for address in source.source:
-        if source.take == "value" and source.where is None:
+        if source.take == "value" and source.only_if is None:
             for values in map(
                 partial(examination.values_in, address=address), examination.matching(address.partition("#")[0])
             ):
@@ -111,10 +111,10 @@ def _word(document: Document, node: Node, take: str) -> str:
 
 
 def _is_chosen(examination: Examination, name: str, source: ListSource, node: Node, faults: list[Finding]) -> bool:
-    if source.where is None:
+    if source.only_if is None:
         return True
     try:
-        return source.where.holds(Around(node))
+        return source.only_if.holds(Around(node))
     except NotApplicable:
         return False
     except ExpressionInvalid as error:

@@ -833,7 +833,7 @@ _MEANING: Final[dict[str, Code]] = {
         "Mostly a letter is wrong, or the letter case. The message gives the nearest known name.",
         '<finds>\n  <find name="Rope" at="shelff"/>\n</finds>\n',
         '<finds>\n  <find name="Rope" at="shelf"/>\n</finds>\n',
-        f"lists:\n  grounds: {{words: [shelf, slope]}}\n{_FIND_FIELD}          at: {{at: '@at', in: grounds}}\n",
+        f"lists:\n  grounds: {{words: [shelf, slope]}}\n{_FIND_FIELD}          at: {{path: '@at', list: grounds}}\n",
     ),
     "meaning.type": _meaning(
         _E,
@@ -841,7 +841,7 @@ _MEANING: Final[dict[str, Code]] = {
         "A number is written in digits, a switch with the words that the file uses elsewhere.",
         '<finds>\n  <find name="Rope" holds="many"/>\n</finds>\n',
         '<finds>\n  <find name="Rope" holds="12"/>\n</finds>\n',
-        f"{_FIND_FIELD}          holds: {{at: '@holds', is: integer}}\n",
+        f"{_FIND_FIELD}          holds: {{path: '@holds', is: integer}}\n",
     ),
     "meaning.range": _meaning(
         _E,
@@ -849,7 +849,7 @@ _MEANING: Final[dict[str, Code]] = {
         "The gamebook says which numbers the game takes.",
         '<finds>\n  <find name="Rope" holds="900"/>\n</finds>\n',
         '<finds>\n  <find name="Rope" holds="90"/>\n</finds>\n',
-        f"{_FIND_FIELD}          holds: {{at: '@holds', is: integer, from: 0, to: 400}}\n",
+        f"{_FIND_FIELD}          holds: {{path: '@holds', is: integer, min: 0, max: 400}}\n",
     ),
     "meaning.must": _meaning(
         _E,
@@ -857,8 +857,8 @@ _MEANING: Final[dict[str, Code]] = {
         "The message says which, in the words of the gamebook.",
         '<finds>\n  <find name="Rope" least="9" most="3"/>\n</finds>\n',
         '<finds>\n  <find name="Rope" least="3" most="9"/>\n</finds>\n',
-        f"{_FIND_FIELD}          least: {{at: '@least', is: integer}}\n          most: {{at: '@most', is: integer}}\n"
-        "        must:\n          - {that: least <= most, say: least is above most}\n",
+        f"{_FIND_FIELD}          least: {{path: '@least', is: integer}}\n          most: {{path: '@most', is: integer}}\n"
+        "        must:\n          - {condition: least <= most, message: least is above most}\n",
     ),
     "meaning.duplicate": _meaning(
         _E,
@@ -874,7 +874,7 @@ _MEANING: Final[dict[str, Code]] = {
         "The message says which form. An id with a letter too few is nothing to the game.",
         '<finds>\n  <find name="Rope" code="CG1"/>\n</finds>\n',
         '<finds>\n  <find name="Rope" code="CG-01"/>\n</finds>\n',
-        f"{_FIND_FIELD}          code: {{at: '@code', matches: '[A-Z][A-Z]-[0-9][0-9]', form: two letters and two digits}}\n",
+        f"{_FIND_FIELD}          code: {{path: '@code', matches: '[A-Z][A-Z]-[0-9][0-9]', form: two letters and two digits}}\n",
     ),
     "meaning.missing-field": _meaning(
         _E,
@@ -882,7 +882,7 @@ _MEANING: Final[dict[str, Code]] = {
         "Add the field; the entries beside it show what it looks like.",
         '<finds>\n  <find name="Rope"/>\n</finds>\n',
         '<finds>\n  <find name="Rope" holds="12"/>\n</finds>\n',
-        f"{_FIND_FIELD}          holds: {{at: '@holds', is: integer, always: true}}\n",
+        f"{_FIND_FIELD}          holds: {{path: '@holds', is: integer, always: true}}\n",
     ),
     "meaning.unknown-field": _meaning(
         _E,
@@ -890,7 +890,7 @@ _MEANING: Final[dict[str, Code]] = {
         "Misspelt names are the commonest mistake of all: the game says nothing, and nothing changes.",
         '<finds>\n  <find name="Rope" hold="12"/>\n</finds>\n',
         '<finds>\n  <find name="Rope" holds="12"/>\n</finds>\n',
-        f"{_FIND_FIELD}          holds: {{at: '@holds', is: integer}}\n        closed: true\n",
+        f"{_FIND_FIELD}          holds: {{path: '@holds', is: integer}}\n        closed: true\n",
     ),
     "meaning.disagree": _meaning(
         _E,
@@ -906,8 +906,8 @@ _MEANING: Final[dict[str, Code]] = {
         "The number must be the same in both, such as in a file and in the game's database.",
         '<finds>\n  <berth code="A" deep="6"/>\n  <row code="A" deep="5"/>\n</finds>\n',
         '<finds>\n  <berth code="A" deep="6"/>\n  <row code="A" deep="6"/>\n</finds>\n',
-        "same:\n  - name: depths\n    table: {each: 'example.xml#berth', key: '@code', value: '@deep'}\n"
-        "    as: {each: 'example.xml#row', key: '@code', value: '@deep'}\n",
+        "same_values:\n  - name: depths\n    table: {each: 'example.xml#berth', key: '@code', value: '@deep'}\n"
+        "    other: {each: 'example.xml#row', key: '@code', value: '@deep'}\n",
     ),
     "meaning.needs": _meaning(
         _E,
@@ -915,8 +915,8 @@ _MEANING: Final[dict[str, Code]] = {
         "Switch on what is needed as well. The message says where it lies if it is there but switched off.",
         '<finds>\n  <mod name="kit"><needs name="song"/></mod>\n</finds>\n',
         '<finds>\n  <mod name="song"/>\n  <mod name="kit"><needs name="song"/></mod>\n</finds>\n',
-        "lists:\n  on: {from: 'example.xml#mod/@name'}\n"
-        "needs:\n  - {each: 'example.xml#mod', name: '@name', needs: 'needs/@name', among: on}\n",
+        "lists:\n  on: {source: 'example.xml#mod/@name'}\n"
+        "needs:\n  - {each: 'example.xml#mod', name: '@name', requires: 'needs/@name', list: on}\n",
     ),
     "meaning.order": _meaning(
         _E,
@@ -924,8 +924,8 @@ _MEANING: Final[dict[str, Code]] = {
         "Move what is needed in front of it; the game loads the list from top to bottom.",
         '<finds>\n  <mod name="kit"><needs name="song"/></mod>\n  <mod name="song"/>\n</finds>\n',
         '<finds>\n  <mod name="song"/>\n  <mod name="kit"><needs name="song"/></mod>\n</finds>\n',
-        "lists:\n  on: {from: 'example.xml#mod/@name'}\n"
-        "needs:\n  - {each: 'example.xml#mod', name: '@name', needs: 'needs/@name', among: on, in_order: true}\n",
+        "lists:\n  on: {source: 'example.xml#mod/@name'}\n"
+        "needs:\n  - {each: 'example.xml#mod', name: '@name', requires: 'needs/@name', list: on, in_order: true}\n",
     ),
     "meaning.one-of": _meaning(
         _E,
@@ -933,7 +933,7 @@ _MEANING: Final[dict[str, Code]] = {
         "Switch one of them off. With both on, which of them the game takes is chance.",
         '<finds>\n  <mod name="kit-1.2"/>\n  <mod name="kit-1.3"/>\n</finds>\n',
         '<finds>\n  <mod name="kit-1.3"/>\n</finds>\n',
-        "lists:\n  on: {from: 'example.xml#mod/@name'}\none_of:\n  - {among: on}\n",
+        "lists:\n  on: {source: 'example.xml#mod/@name'}\none_of:\n  - {list: on}\n",
     ),
     "meaning.file-missing": _told(
         _E,
@@ -962,7 +962,7 @@ _MEANING: Final[dict[str, Code]] = {
         "Mostly one of several equal edits was forgotten. Address all of them at once: find[*Float]/@holds.",
         '<finds>\n  <find name="Small Float" holds="8"/>\n  <find name="Broad Float" holds="9"/>\n  <find name="Great Float" holds="8"/>\n</finds>\n',
         '<finds>\n  <find name="Small Float" holds="8"/>\n  <find name="Broad Float" holds="8"/>\n  <find name="Great Float" holds="8"/>\n</finds>\n',
-        "alike:\n  - {each: 'example.xml#find', same: '[A-Z][a-z]+ (.+)', fields: '@holds'}\n",
+        "alike:\n  - {each: 'example.xml#find', group_by: '[A-Z][a-z]+ (.+)', fields: '@holds'}\n",
     ),
     "meaning.far": _meaning(
         _E,
@@ -970,7 +970,7 @@ _MEANING: Final[dict[str, Code]] = {
         "Move one of the two. `zerrit figures distance` lists the distances.",
         '<finds>\n  <counter name="A" x="0"/>\n  <keeper name="K" x="40"/>\n</finds>\n',
         '<finds>\n  <counter name="A" x="0"/>\n  <keeper name="K" x="4"/>\n</finds>\n',
-        "near:\n  - {each: 'example.xml#keeper', at: '@x', of: 'example.xml#counter', within: 12}\n",
+        "near:\n  - {each: 'example.xml#keeper', coordinates: '@x', target: 'example.xml#counter', distance: 12}\n",
     ),
     "meaning.sentinel": _meaning(
         _E,
@@ -978,7 +978,7 @@ _MEANING: Final[dict[str, Code]] = {
         "Give the other place a value, or write the value here.",
         '<finds>\n  <find name="Rope" price="as-house"/>\n  <house name="Bell" price="4"/>\n</finds>\n',
         '<finds>\n  <find name="Rope" price="as-house"/>\n  <house name="Rope" price="4"/>\n</finds>\n',
-        "derived:\n  - {name: price, each: 'example.xml#find', value: '@price', sentinel: as-house, otherwise: 'example.xml#house[{@name}]/@price'}\n",
+        "derived:\n  - {name: price, each: 'example.xml#find', value: '@price', sentinel: as-house, fallback: 'example.xml#house[{@name}]/@price'}\n",
     ),
     "meaning.sum": _meaning(
         _W,
@@ -986,7 +986,7 @@ _MEANING: Final[dict[str, Code]] = {
         "Take something away elsewhere. `zerrit figures balance` shows what makes the sum.",
         '<finds>\n  <find name="Rope" holds="60"/>\n  <find name="Bell" holds="60"/>\n</finds>\n',
         '<finds>\n  <find name="Rope" holds="60"/>\n  <find name="Bell" holds="20"/>\n</finds>\n',
-        "balance:\n  - {sum: 'example.xml#find/@holds', to: 100}\n",
+        "balance:\n  - {sum: 'example.xml#find/@holds', max: 100}\n",
     ),
     "meaning.balance": _told(
         _W,
@@ -1015,7 +1015,7 @@ _MEANING: Final[dict[str, Code]] = {
         "It blocks nothing. The message says what they saw, and in which version.",
         '<finds>\n  <pump name="A" rating="9"/>\n</finds>\n',
         '<finds>\n  <pump name="A" rating="5"/>\n</finds>\n',
-        "advice:\n  - {when: 'example.xml#pump/@rating > 6', say: a pump above 6 trips when the station starts}\n",
+        "advice:\n  - {condition: 'example.xml#pump/@rating > 6', message: a pump above 6 trips when the station starts}\n",
     ),
     "waiver.unused": _told(
         _N,
@@ -1052,7 +1052,7 @@ _MEANING: Final[dict[str, Code]] = {
         "wrong; nothing was measured.",
         '<chart>\n  <berth name="North" x="10" z="20"/>\n  <keeper name="Oda" x="about ten" z="20"/>\n</chart>\n',
         '<chart>\n  <berth name="North" x="10" z="20"/>\n  <keeper name="Oda" x="11" z="20"/>\n</chart>\n',
-        "near:\n  - {each: 'example.xml#keeper', at: ['@x', '@z'], of: 'example.xml#berth', within: 5}\n",
+        "near:\n  - {each: 'example.xml#keeper', coordinates: ['@x', '@z'], target: 'example.xml#berth', distance: 5}\n",
     ),
     "gamebook.checks-nothing": _meaning(
         _N,
@@ -1060,7 +1060,7 @@ _MEANING: Final[dict[str, Code]] = {
         "Mostly its address is misspelled. The message says where the way ends.",
         '<finds>\n  <find name="Rope" at="shelf"/>\n</finds>\n',
         '<finds>\n  <find name="Rope" place="shelf"/>\n</finds>\n',
-        "lists:\n  grounds: {words: [shelf]}\nrefers:\n  - {every: 'example.xml#find/@place', to: grounds}\n",
+        "lists:\n  grounds: {words: [shelf]}\nrefers:\n  - {every: 'example.xml#find/@place', list: grounds}\n",
     ),
 }
 

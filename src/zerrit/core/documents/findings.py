@@ -36,7 +36,7 @@ class Finding:
     hint: str = ""
     fix: Splice | None = None
     rule: str = ""
-    why: str = ""
+    reason: str = ""
 
     @property
     def identity(self) -> tuple[str, str, str]:
@@ -93,7 +93,7 @@ class FindingLike(Protocol):
     @property
     def rule(self) -> str: ...
     @property
-    def why(self) -> str: ...
+    def reason(self) -> str: ...
 
 
 MOST_CHARACTERS: Final = 20  # forbidden characters listed of one file; a binary file has thousands

@@ -155,7 +155,7 @@ def insert_before(document: Document, node: Node, sources: Sequence[str]) -> Spl
     indent = document.source.indent_at(at)
     parent = node.parent
     if document.format is Format.TEXT and parent is not None and parent.kind is NodeKind.LIST:
-        separator = document.reading.slots[parent.name].split
+        separator = document.reading.slots[parent.name].separator
         return Splice(node.start, node.start, "".join(source + separator for source in sources))
     in_brackets = parent is not None and document.text.startswith(("{", "[", "("), parent.value_start)
     if document.format is Format.JSON or (in_brackets and document.format is not Format.XML):

@@ -24,14 +24,14 @@ _WORD: Final = re.compile(r"[^\s\"';]*")
 
 @dataclass(frozen=True, slots=True)
 class Slot:
-    """Where a part of a line stands: `at` is the text around it, with `{}` in its place.
+    """Where a part of a line stands: `pattern` is the text around it, with `{}` in its place.
 
     `^{}` stands at the beginning of the line and goes up to the text behind it, or to the end of the line.
-    `split`: what parts the entries of a list, such as `;`; empty for a single value.
+    `separator`: what separates the entries of a list, such as `;`; empty for a single value.
     """
 
-    at: str
-    split: str = ""
+    pattern: str
+    separator: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,13 +57,13 @@ def check_form(at: str) -> str:
 
 def cuts(slot: Slot, text: str, start: int, end: int) -> Iterator[Cut]:
     """All places of one line where the form of the slot fits. Behind `{}` at the end, a word is the value."""
-    before, after = _patterns(slot.at)
+    before, after = _patterns(slot.pattern)
     at = start
-    if slot.at.startswith(LINE_START + PLACE):
+    if slot.pattern.startswith(LINE_START + PLACE):
         closing = after.search(text, start, end) if after is not None else None
         stop = closing.start() if closing is not None else start if after is not None else end
         if text[start:stop].strip():
-            yield Cut(start, stop, tuple(_items(text, start, stop, slot.split)))
+            yield Cut(start, stop, tuple(_items(text, start, stop, slot.separator)))
         return
     while match := before.search(text, at, end):
         begin = match.end()
@@ -79,7 +79,7 @@ def cuts(slot: Slot, text: str, start: int, end: int) -> Iterator[Cut]:
             if closing is None:
                 return
             stop, at = closing.span()
-        yield Cut(begin, stop, tuple(_items(text, begin, stop, slot.split)))
+        yield Cut(begin, stop, tuple(_items(text, begin, stop, slot.separator)))
         at = max(at, begin)
 
 

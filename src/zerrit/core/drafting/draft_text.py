@@ -56,7 +56,7 @@ def draft(trees: Sequence[Mapping[str, bytes]], game: str, source: str) -> str:
     lines += _part("agree", ((one.yaml, f"{one.support} of {one.support}", one.support) for one in agreed))
     lines += _part("needs", map(_need, needed))
     lines += _part(
-        "in_use", ((f"{{files: {_quoted(files)}, by: {_quoted(by)}}}", "", 1) for files, by in in_use(agreed))
+        "in_use", ((f"{{files: {_quoted(files)}, value: {_quoted(by)}}}", "", 1) for files, by in in_use(agreed))
     )
     lines += _part(
         "packed",
@@ -72,7 +72,7 @@ def draft(trees: Sequence[Mapping[str, bytes]], game: str, source: str) -> str:
 def _head(game: str, source: str) -> list[str]:
     return [
         "# A draft: what can be seen in the files, and nothing else. Read each rule; take out what is chance, and write",
-        "# `kept: true` into what you keep. Rules that are not kept are notices and never block. When all is read, take out the",
+        "# `approved: true` into what you keep. Rules that are not kept are notices and never block. When all is read, take out the",
         "# line `drafted`.",
         "# Behind each rule stands what speaks for it. The confidence of a rule that held n times out of n is",
         "# (n + 1) / (n + 2), the rule of succession.",
@@ -97,8 +97,8 @@ def _files(sorts: Sequence[Sort], known: Mapping[int, Knowledge]) -> Iterator[st
         if sort.slots:
             yield "    slots:"
             for name, slot in sort.slots.items():
-                split = f", split: {json.dumps(slot.split)}" if slot.split else ""
-                yield f"      {_text(name)}: {{at: {json.dumps(slot.at)}{split}}}"
+                split = f", separator: {json.dumps(slot.separator)}" if slot.separator else ""
+                yield f"      {_text(name)}: {{pattern: {json.dumps(slot.pattern)}{split}}}"
         body = list(_kinds(sort, known))
         if body:
             if not sort.slots and _is_complete(sort):
@@ -141,7 +141,7 @@ def _entries(kind: Kind, entries: Entries, known: Mapping[int, Knowledge]) -> It
     if entries.is_map:
         counts = sorted((len(entries.columns), place) for place in entries.columns)
         yield f"      {_text(address)}:  # its {len(counts)} names are data"
-        yield f'        fields: {{each: {{at: "*"{_range_of_map(entries, known)}}}}}'
+        yield f'        fields: {{each: {{path: "*"{_range_of_map(entries, known)}}}}}'
         return
     yield f"      {_text(address)}:" + (f"  # {entries.count} entries" if entries.count > 1 else "")
     lines = []
@@ -160,7 +160,7 @@ def _entries(kind: Kind, entries: Entries, known: Mapping[int, Knowledge]) -> It
         lines.append("        must:")
         for small, large, support in must:
             that = f"{names[small]} <= {names[large]}"
-            lines.append(f'          - {{that: "{that}"}}  # in {support:,} entries, {_sure(support)}')
+            lines.append(f'          - {{condition: "{that}"}}  # in {support:,} entries, {_sure(support)}')
     yield from lines or ["        fields: {}"]
 
 
@@ -172,7 +172,7 @@ def _range_of_map(entries: Entries, known: Mapping[int, Knowledge]) -> str:
 
 
 def _field(place: str, name: str, known: Knowledge, entries: Entries) -> str:
-    parts = [f"at: {_text(place)}"] if place != name else []
+    parts = [f"path: {_text(place)}"] if place != name else []
     parts += _parts(known)
     if known.always:
         parts.append("always: true")
@@ -186,11 +186,11 @@ def _parts(known: Knowledge) -> Iterator[str]:
     if known.kind:
         yield f"is: {known.kind}"
     if known.least is not None:
-        yield f"from: {known.least:f}"
+        yield f"min: {known.least:f}"
     if known.most is not None:
-        yield f"to: {known.most:f}"
+        yield f"max: {known.most:f}"
     if known.words:
-        yield f"in: [{', '.join(_text(word) for word in known.words)}]"
+        yield f"list: [{', '.join(_text(word) for word in known.words)}]"
     if known.matches:
         yield f"matches: {json.dumps(known.matches)}"
 
@@ -219,7 +219,7 @@ def _need(need: Needs) -> tuple[str, str, int]:
     order = ", in_order: true" if need.in_order else ""
     among = _text(need.among.name)
     each, needs = _quoted(need.each), _quoted(need.needs)
-    yaml = f"{{each: {each}, name: {_text(need.name)}, needs: {needs}, among: {among}{order}}}"
+    yaml = f"{{each: {each}, name: {_text(need.name)}, requires: {needs}, list: {among}{order}}}"
     return yaml, counted(need.support, "need"), need.support
 
 
@@ -236,7 +236,7 @@ def _refers(found: Sequence[Reference]) -> Iterator[str]:
             asked.add(pair)
             continue
         yield (
-            f"  - {{every: {_quoted(reference.address)}, to: {_text(reference.target.name)}}}"
+            f"  - {{every: {_quoted(reference.address)}, list: {_text(reference.target.name)}}}"
             f"  # {counted(reference.support, 'value')}, {used} of {len(reference.target.words)} words; {_sure(reference.support)}"
         )
 
@@ -245,8 +245,8 @@ def _question(reference: Reference) -> Iterator[str]:
     """Two places with the very same words, each of them once: which one the other takes them from cannot be seen."""
     yield f"  # Which is the source? {reference.address} and {reference.target.address} have the same {len(reference.target.words)} words."
     yield "  # Keep one of these two rules, with a list of the other's words:"
-    yield f"  #  - {{every: {_quoted(reference.address)}, to: {_text(reference.target.name)}}}"
-    yield f"  #  - {{every: {_quoted(reference.target.address)}, to: a list with from: {_quoted(reference.address)}}}"
+    yield f"  #  - {{every: {_quoted(reference.address)}, list: {_text(reference.target.name)}}}"
+    yield f"  #  - {{every: {_quoted(reference.target.address)}, list: a list with source: {_quoted(reference.address)}}}"
 
 
 def _unique(sorts: Sequence[Sort], known: Mapping[int, Knowledge]) -> Iterator[str]:
@@ -254,7 +254,7 @@ def _unique(sorts: Sequence[Sort], known: Mapping[int, Knowledge]) -> Iterator[s
     if found:
         yield from ("", "unique:")
     for name, addresses, support in found:
-        within = ", within: file" if any("*" in address.partition("#")[0] for address in addresses) else ""
+        within = ", scope: file" if any("*" in address.partition("#")[0] for address in addresses) else ""
         over = ", ".join(map(_quoted, addresses))
         yield f"  - {{name: {_text(name)}, over: [{over}]{within}}}  # {counted(support, 'value')}; confidence {confidence(support):.3f}"
 
@@ -267,7 +267,7 @@ def _alike(sorts: Sequence[Sort]) -> Iterator[str]:
         same = json.dumps(f"(?:{'|'.join(map(re.escape, one.firsts))}) (.+)")
         fields = ", ".join(json.dumps(place) for place in one.fields)
         support = one.groups * len(one.firsts)
-        yield f"  - {{each: {_quoted(one.address)}, same: {same}, fields: [{fields}]}}  # {support} entries; {_sure(support)}"
+        yield f"  - {{each: {_quoted(one.address)}, group_by: {same}, fields: [{fields}]}}  # {support} entries; {_sure(support)}"
 
 
 def _sure(support: int) -> str:

@@ -42,7 +42,7 @@ def _only_on(reference: Reference) -> Target:
         off = {word for word, state in states.items() if as_switch(state) is False}
         if off and on | off == set(states) and set(reference.column.values) <= on:
             switch = field_name(place, set())
-            return replace(target, name=f"{target.name}, {switch}", yaml=f"{target.yaml}, where: is_on({switch})")
+            return replace(target, name=f"{target.name}, {switch}", yaml=f"{target.yaml}, only_if: is_on({switch})")
     return target
 
 

@@ -88,7 +88,7 @@ def targets(sorts: Sequence[Sort], paths: Sequence[str]) -> list[Target]:
             found.append(
                 Target(
                     _name(sort, entries, column.place),
-                    f"from: {json.dumps(text, ensure_ascii=False)}",
+                    f"source: {json.dumps(text, ensure_ascii=False)}",
                     words,
                     column,
                     entries,
@@ -103,7 +103,7 @@ def targets(sorts: Sequence[Sort], paths: Sequence[str]) -> list[Target]:
                 name = _name(sort, entries, "names")
                 found.append(
                     Target(
-                        name, f"from: {json.dumps(text, ensure_ascii=False)}, take: name", frozenset(entries.columns)
+                        name, f"source: {json.dumps(text, ensure_ascii=False)}, take: name", frozenset(entries.columns)
                     )
                 )
     found += _files_and_folders(paths)
@@ -239,9 +239,9 @@ def _own(sort: Sort, column: Column, where: str, entries: Entries) -> Iterator[A
     if len(pairs) < REFERENCE_FROM or len({value for value, _, _ in pairs}) < REFERENCE_FROM:
         return
     if all(value == stem for value, stem, _ in pairs):
-        yield Agreement(f"{{every: {json.dumps(where, ensure_ascii=False)}, with: file}}", len(pairs))
+        yield Agreement(f"{{every: {json.dumps(where, ensure_ascii=False)}, name_of: file}}", len(pairs))
     elif all(value == folder for value, _, folder in pairs):
-        yield Agreement(f"{{every: {json.dumps(where, ensure_ascii=False)}, with: folder}}", len(pairs))
+        yield Agreement(f"{{every: {json.dumps(where, ensure_ascii=False)}, name_of: folder}}", len(pairs))
 
 
 def families(sorts: Sequence[Sort], known: Knowledges) -> Iterator[tuple[str, list[str], int]]:

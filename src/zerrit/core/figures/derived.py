@@ -73,11 +73,11 @@ def _row(document: Document, node: Node, rules: DerivedRules, documents: Mapping
         return DerivedRow(address, "", None, fault=f"it has no {rules.value}")
     source, text = f"{document.path}#{document.keys.address_of(holder)}", holder.value
     if rules.sentinel and text == rules.sentinel:
-        elsewhere = filled_address(rules.otherwise, node)
+        elsewhere = filled_address(rules.fallback, node)
         found = [one for _, one in values_at(elsewhere, documents)] if elsewhere else []
         if len(found) != 1 or found[0].value is None:
             return DerivedRow(
-                address, elsewhere, None, fault=f"{elsewhere or rules.otherwise} does not lead to one value"
+                address, elsewhere, None, fault=f"{elsewhere or rules.fallback} does not lead to one value"
             )
         source, text = elsewhere, found[0].value
     number = as_number(text)

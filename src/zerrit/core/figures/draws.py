@@ -81,10 +81,10 @@ def _repeats(document: Document, node: Node, rules: DrawRules) -> bool:
 def _range(document: Document, node: Node, at: int | RangeAt) -> Range:
     if isinstance(at, int):
         return Range(at, at)
-    least = _number(document, node, at.least, Fraction(1))
-    most = _number(document, node, at.most, least)
+    least = _number(document, node, at.min, Fraction(1))
+    most = _number(document, node, at.max, least)
     if least.denominator != 1 or most.denominator != 1:
-        raise FigureRefused(f"{_place(document, node)}: {at.least} and {at.most} should be whole numbers.")
+        raise FigureRefused(f"{_place(document, node)}: {at.min} and {at.max} should be whole numbers.")
     return Range(int(least), int(most))
 
 

@@ -81,74 +81,80 @@ class _Search:
                 continue
             _, node = locate(self.document, first[placed.id])
             line = self.document.line_of(node)
-            yield self._at(placed.location, f"the id `{placed.id}` is borne by the rule in line {line} too.")
+            yield self._at(placed.location, f"the id `{placed.id}` is used by the rule in line {line} too.")
 
     def _of_entry(self, entry: EntryRules, base: Location, names: str) -> Iterator[Finding]:
         yield from self._address(f"file#{names}", base)
         for name, one in entry.fields.items():
-            yield from self._address(f"file#{one.at or name}", (*base, "fields", name))
-            if isinstance(one.within, str):
-                yield from self._list(one.within, (*base, "fields", name, "in"))
-            if one.least is not None and one.most is not None and one.least > one.most:
-                yield self._at((*base, "fields", name), f"the range from {one.least} to {one.most} holds no number.")
+            yield from self._address(f"file#{one.path or name}", (*base, "fields", name))
+            if isinstance(one.allowed, str):
+                yield from self._list(one.allowed, (*base, "fields", name, "list"))
+            if one.min is not None and one.max is not None and one.min > one.max:
+                yield self._at((*base, "fields", name), f"the range from {one.min} to {one.max} has no number in it.")
         for number, must in enumerate(entry.must):
-            for part, expression in (("that", must.that), ("when", must.when)):
+            for part, expression in (("condition", must.condition), ("only_if", must.only_if)):
                 yield from self._names(expression, entry.fields, (*base, "must", number, part), "fields above")
 
     def _of_lists(self) -> Iterator[Finding]:
         for name, source in self.rules.lists.items():
             for address in source.source:
-                yield from self._address(address, ("lists", name, "from"))
-            if source.where is not None and not source.source:
-                yield self._at(("lists", name, "where"), "`where` chooses among `from`, which is not given.")
+                yield from self._address(address, ("lists", name, "source"))
+            if source.only_if is not None and not source.source:
+                yield self._at(("lists", name, "only_if"), "`only_if` chooses among `source`, which is not given.")
 
     def _of_rules(self) -> Iterator[Finding]:
         rules = self.rules
         for number, refer in enumerate(rules.refers):
-            yield from self._list(refer.to, ("refers", number, "to"))
+            yield from self._list(refer.list_name, ("refers", number, "list"))
             yield from self._address(refer.every, ("refers", number, "every"))
         yield from self._of_addresses("unique", [rule.over for rule in rules.unique], "over")
         for number, agree in enumerate(rules.agree):
-            texts = [place for place in agree.places if isinstance(place, str)] + ([agree.every] if agree.every else [])
+            texts = [place for place in agree.sources if isinstance(place, str)] + (
+                [agree.every] if agree.every else []
+            )
             yield from (fault for text in texts for fault in self._address(text, ("agree", number)))
-        for number, same in enumerate(rules.same):
-            for part, table in (("table", same.table), ("as", same.other)):
-                yield from self._of_table(table, ("same", number, part))
+        for number, same in enumerate(rules.same_values):
+            for part, table in (("table", same.table), ("other", same.other)):
+                yield from self._of_table(table, ("same_values", number, part))
         for number, must in enumerate(rules.must):
             yield from self._of_must(must, ("must", number))
         for number, need in enumerate(rules.needs):
             yield from self._address(need.each, ("needs", number, "each"))
-            yield from self._list(need.among, ("needs", number, "among"))
-            yield from self._list(need.off, ("needs", number, "off"))
+            yield from self._list(need.list_name, ("needs", number, "list"))
+            yield from self._list(need.off_list, ("needs", number, "off_list"))
         for number, one_of in enumerate(rules.one_of):
-            yield from self._list(one_of.among, ("one_of", number, "among"))
+            yield from self._list(one_of.list_name, ("one_of", number, "list"))
         for number, present in enumerate(rules.present):
-            yield from self._list(present.each, ("present", number, "for"))
+            yield from self._list(present.list_name, ("present", number, "list"))
         for number, file_name in enumerate(rules.file_names):
-            yield from self._list(file_name.names, ("file_names", number, "names"))
+            yield from self._list(file_name.list_name, ("file_names", number, "list"))
         for number, near in enumerate(rules.near):
-            if near.of_at and len(near.of_at) != len(near.at):
-                yield self._at(("near", number), "`at` and `of_at` name different numbers of coordinates.")
-            yield from self._places(near.at, ("near", number, "at"))
-            yield from self._places(near.of_at, ("near", number, "of_at"))
-            yield from self._places([near.by], ("near", number, "by"))
-            yield from self._places([near.within] if isinstance(near.within, str) else [], ("near", number, "within"))
+            if near.target_coordinates and len(near.target_coordinates) != len(near.coordinates):
+                yield self._at(
+                    ("near", number), "`coordinates` and `target_coordinates` name different numbers of coordinates."
+                )
+            yield from self._places(near.coordinates, ("near", number, "coordinates"))
+            yield from self._places(near.target_coordinates, ("near", number, "target_coordinates"))
+            yield from self._places([near.target_field], ("near", number, "target_field"))
+            yield from self._places(
+                [near.distance] if isinstance(near.distance, str) else [], ("near", number, "distance")
+            )
         for number, need in enumerate(rules.needs):
-            yield from self._places([need.name, need.needs], ("needs", number))
+            yield from self._places([need.name, need.requires], ("needs", number))
         for number, alike in enumerate(rules.alike):
             yield from self._places(alike.fields, ("alike", number, "fields"))
         for number, draw in enumerate(rules.draws):
             yield from self._of_draw(draw, ("draws", number))
         for number, loaded in enumerate(rules.trouble.loaded):
-            yield from self._list(loaded.expect, ("trouble", "loaded", number, "expect"))
+            yield from self._list(loaded.list_name, ("trouble", "loaded", number, "list"))
         if rules.rehearse is not None and rules.rehearse.port_at:
             yield from self._address(rules.rehearse.port_at, ("rehearse", "port_at"))
-        yield from self._of_addresses("in_use", [(rule.by,) for rule in rules.in_use], "by")
+        yield from self._of_addresses("in_use", [(rule.value,) for rule in rules.in_use], "value")
         yield from self._of_addresses("alike", [(rule.each,) for rule in rules.alike], "each")
-        yield from self._of_addresses("near", [(rule.each, rule.of) for rule in rules.near], "")
+        yield from self._of_addresses("near", [(rule.each, rule.target) for rule in rules.near], "")
         yield from self._of_addresses("balance", [(rule.sum,) for rule in rules.balance], "sum")
         yield from self._of_addresses("draws", [(rule.tables,) for rule in rules.draws], "tables")
-        yield from self._of_addresses("look", [(rule.after,) for rule in rules.look], "after")
+        yield from self._of_addresses("checklist", [(rule.after,) for rule in rules.checklist], "after")
         for number, advice in enumerate(rules.advice):
             yield from self._of_advice(advice, ("advice", number))
 
@@ -169,22 +175,24 @@ class _Search:
         for field in ("takes", "counts"):
             value = getattr(draw, field)
             if isinstance(value, RangeAt):
-                yield from self._places([value.least, value.most], (*location, field))
+                yield from self._places([value.min, value.max], (*location, field))
         if isinstance(draw.repeats, str):
             yield from self._places([draw.repeats], (*location, "repeats"))
 
     def _of_must(self, must: MustRule, location: Location) -> Iterator[Finding]:
         for name, text in must.let.items():
             yield from self._address(text, (*location, "let", name))
-        for part, expression in (("that", must.that), ("when", must.when)):
+        for part, expression in (("condition", must.condition), ("only_if", must.only_if)):
             yield from self._names(expression, must.let, (*location, part), "names under `let`")
 
     def _of_advice(self, advice: AdviceRule, location: Location) -> Iterator[Finding]:
         if not advice.every:
             yield self._at(location, "give `every`, the address of the values.")
             return
-        yield from self._address(advice.every, (*location, "when"))
-        yield from self._names(advice.when, ("value",), (*location, "when"), "names here; the value is called `value`")
+        yield from self._address(advice.every, (*location, "condition"))
+        yield from self._names(
+            advice.condition, ("value",), (*location, "condition"), "names here; the value is called `value`"
+        )
 
     # --- circles --------------------------------------------------------------------------------------------------
 
@@ -194,7 +202,7 @@ class _Search:
         for number, rule in enumerate(self.rules.derived):
             faults = [
                 *self._address(rule.each, ("derived", number, "each")),
-                *(self._address(with_any(rule.otherwise), ("derived", number, "otherwise")) if rule.otherwise else ()),
+                *(self._address(with_any(rule.fallback), ("derived", number, "fallback")) if rule.fallback else ()),
             ]
             yield from faults
             values_at = [*self._places([rule.value], ("derived", number, "value"))]
@@ -202,12 +210,12 @@ class _Search:
                 values_at += self._places([rule.between.low, rule.between.high], ("derived", number, "between"))
             yield from values_at
             faults += values_at
-            if bool(rule.sentinel) is not bool(rule.otherwise):
-                yield self._at(("derived", number), "`sentinel` and `otherwise` go together.")
+            if bool(rule.sentinel) is not bool(rule.fallback):
+                yield self._at(("derived", number), "`sentinel` and `fallback` go together.")
             values.append(None if faults else parse_address(f"{rule.each}/{rule.value}"))
         for number, rule in enumerate(self.rules.derived):
-            if rule.otherwise and values[number] is not None:
-                elsewhere = parse_address(with_any(rule.otherwise))
+            if rule.fallback and values[number] is not None:
+                elsewhere = parse_address(with_any(rule.fallback))
                 leads[number] = [
                     n for n, value in enumerate(values) if value is not None and _overlap(elsewhere, value)
                 ]

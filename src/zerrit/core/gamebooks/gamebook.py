@@ -56,7 +56,7 @@ class Gamebook:
     def severity(self, rule: Rule, code: str) -> Severity:
         """How severe a violation of the rule is. What was drafted is only a notice until a person approves it."""
         usual = rule.severity or CODES[code].severity
-        return Severity.NOTICE if self.rules.drafted and not rule.kept else usual
+        return Severity.NOTICE if self.rules.drafted and not rule.approved else usual
 
     def fault(self, location: Location, message: str, hint: str = "") -> Finding:
         """A fault of the gamebook itself, at its place."""
@@ -95,7 +95,7 @@ class Gamebook:
         if rules is None:
             return read_document(data, path)
         keys = {"/".join(kind_of(names)): entry.key for names, entry in rules.entries.items() if entry.key}
-        slots = {name: Slot(slot.at, slot.split) for name, slot in rules.slots.items()}
+        slots = {name: Slot(slot.pattern, slot.separator) for name, slot in rules.slots.items()}
         return read_document(data, path, tolerate=rules.tolerate, keys=keys, slots=slots)
 
     def is_ignored(self, path: str) -> bool:
@@ -123,7 +123,7 @@ class Gamebook:
         """The paths of files that are no text and that rules look into: databases and packed folders."""
         rules = self.rules
         queries = [source.sql for source in rules.lists.values()]
-        queries += [table.sql for rule in rules.same for table in (rule.table, rule.other)]
+        queries += [table.sql for rule in rules.same_values for table in (rule.table, rule.other)]
         packed = (rule.into for rule in rules.packed)
         return frozenset((*(query.database for query in queries if query is not None), *packed))
 
@@ -155,7 +155,7 @@ class Gamebook:
             cached = {}
             for entry_names, entry in rules.entries.items():
                 for name, field_rules in entry.fields.items():
-                    cached[kind_of(f"{entry_names}/{field_rules.at or name}")] = field_rules
+                    cached[kind_of(f"{entry_names}/{field_rules.path or name}")] = field_rules
             self._places[id(rules)] = cached
         return cached
 

@@ -31,11 +31,11 @@ def placed_rules(rules: GamebookFile) -> Iterator[PlacedRule]:
                 identity = entry.closed.id or f"{path}#{names} closed"
                 yield PlacedRule(identity, "closed", entry.closed, (*base, "closed"))
             for name, one in entry.fields.items():
-                yield PlacedRule(one.id or f"{path}#{names}/{one.at or name}", "field", one, (*base, "fields", name))
+                yield PlacedRule(one.id or f"{path}#{names}/{one.path or name}", "field", one, (*base, "fields", name))
             for number, must in enumerate(entry.must):
                 identity = must.id or f"{path}#{names} must {number + 1}"
                 yield PlacedRule(identity, "must", must, (*base, "must", number))
     for part in RULE_PARTS:
         for number, rule in enumerate(getattr(rules, part)):
-            name = getattr(rule, "name", "") if part in ("unique", "same", "derived") else ""
+            name = getattr(rule, "name", "") if part in ("unique", "same_values", "derived") else ""
             yield PlacedRule(rule.id or f"{part} {name or number + 1}", part, rule, (part, number))

@@ -65,9 +65,9 @@ class Rule(Part):
 
     id: str = Field("", max_length=200, description="a name of its own; by default its place in the gamebook")
     severity: Severity | None = Field(None, description="error blocks, warning and notice do not")
-    say: str = Field("", max_length=1000, description="the message, with fields or expressions in braces")
-    why: str = Field("", max_length=2000, description="the experience behind it")
-    kept: bool = Field(False, description="in a drafted gamebook: a person has read the rule and keeps it")
+    message: str = Field("", max_length=1000, description="the message, with fields or expressions in braces")
+    reason: str = Field("", max_length=2000, description="the experience behind it")
+    approved: bool = Field(False, description="in a drafted gamebook: a person has read the rule and approved it")
 
 
 # --- files ------------------------------------------------------------------------------------------------------------
@@ -76,14 +76,14 @@ class Rule(Part):
 class FieldRules(Rule):
     """What a field of an entry may hold."""
 
-    at: str = Field("", description="its place below the entry; by default the field's own name")
+    path: str = Field("", description="its place below the entry; by default the field's own name")
     kind: Literal["integer", "number", "switch", "text"] | None = Field(
         None, alias="is", description="the kind of value; a switch is yes or no in any spelling that games use"
     )
-    least: Decimal | None = Field(None, alias="from", description="the smallest number allowed")
-    most: Decimal | None = Field(None, alias="to", description="the largest number allowed")
-    within: Name | tuple[str, ...] | None = Field(
-        None, alias="in", description="the list that holds the allowed words, or the words themselves"
+    min: Decimal | None = Field(None, description="the smallest number allowed")
+    max: Decimal | None = Field(None, description="the largest number allowed")
+    allowed: Name | tuple[str, ...] | None = Field(
+        None, alias="list", description="the list that holds the allowed words, or the words themselves"
     )
     matches: Pattern = Field("", description="a regular expression that the whole value must match")
     form: str = Field("", description="what `matches` asks for, in words: `two letters, a hyphen, two digits`")
@@ -96,8 +96,8 @@ class MustRule(Rule):
     """A condition; within an entry it speaks of the entry's fields, otherwise of what `let` names."""
 
     let: dict[Name, Text] = Field({}, description="names for the values at addresses")
-    when: Condition | None = Field(None, description="the condition only holds while this does")
-    that: Condition = Field(description="what must be true")
+    only_if: Condition | None = Field(None, description="the condition only holds while this does")
+    condition: Condition = Field(description="what must be true")
 
 
 def _as_rule(value: object) -> object:
@@ -126,16 +126,16 @@ class EntryRules(Part):
 class SlotRules(Part):
     """A part of a text file that can be addressed."""
 
-    at: Text = Field(description="the text around it, with {} in its place")
-    split: str = Field("", description="what parts the entries of a list; empty for a single value")
+    pattern: Text = Field(description="the text around it, with {} in its place")
+    separator: str = Field("", description="what parts the entries of a list; empty for a single value")
 
-    @field_validator("at")
+    @field_validator("pattern")
     @classmethod
-    def _has_place(cls, at: str) -> str:
-        fault = check_form(at)
+    def _has_place(cls, pattern: str) -> str:
+        fault = check_form(pattern)
         if fault:
             raise ValueError(fault)
-        return at
+        return pattern
 
 
 class FileRules(Part):
@@ -193,11 +193,11 @@ class SqlQuery(Part):
 class ListSource(Part):
     """Where the words of a list come from; several sources add up."""
 
-    source: Texts = Field((), alias="from", description="addresses whose values are the words")
+    source: Texts = Field((), description="addresses whose values are the words")
     take: Literal["value", "name", "key"] = Field(
-        "value", description="what of `from` is the word: its value, its name, or the key of the entry"
+        "value", description="what of `source` is the word: its value, its name, or the key of the entry"
     )
-    where: Condition | None = Field(None, description="of `from` only entries whose fields fulfil this")
+    only_if: Condition | None = Field(None, description="of `source` only entries whose fields fulfil this")
     file_names: str = Field("", description="a path pattern; the words are the file names without their ending")
     folders: str = Field("", description="a path pattern such as `charts/*`; the words are the names of folders")
     words: tuple[str, ...] = Field((), description="fixed words")
@@ -213,9 +213,9 @@ class ReferRule(Rule):
     """Every value at an address is a word of a list."""
 
     every: Text = Field(description="the address of the values")
-    to: Name = Field(description="the list")
-    when: Condition | None = Field(None, description="only where the fields around the value fulfil this")
-    but: tuple[str, ...] = Field((), description="values that are allowed besides")
+    list_name: Name = Field(alias="list", description="the list")
+    only_if: Condition | None = Field(None, description="only where the fields around the value fulfil this")
+    exceptions: tuple[str, ...] = Field((), description="values that are allowed besides")
 
 
 class UniqueRule(Rule):
@@ -223,7 +223,7 @@ class UniqueRule(Rule):
 
     name: Text = Field(description="what the values are, for the message: `berth codes`")
     over: Addresses = Field(description="the addresses of the values")
-    within: Literal["all", "file"] = Field("all", description="in all files together, or in each file for itself")
+    scope: Literal["all", "file"] = Field("all", description="in all files together, or in each file for itself")
 
 
 class FolderNames(Part):
@@ -245,19 +245,19 @@ class AgreeRule(Rule):
     value must be the name of the folder or file that it stands in.
     """
 
-    places: tuple[Text | FolderNames | FileNames, ...] = Field((), description="addresses, {folder: …}, {file: …}")
+    sources: tuple[Text | FolderNames | FileNames, ...] = Field((), description="addresses, {folder: …}, {file: …}")
     every: str = Field("", description="an address, each value of which must be its own folder's or file's name")
-    own: Literal["folder", "file"] = Field("folder", alias="with", description="what `every` is held against")
+    name_of: Literal["folder", "file"] = Field("folder", description="what `every` is held against")
 
     @model_validator(mode="after")
     def _has_two(self) -> AgreeRule:
-        if not self.every and len(self.places) < 2:
-            raise ValueError("give two places that must agree, or `every` and `with`")
+        if not self.every and len(self.sources) < 2:
+            raise ValueError("give two sources that must agree, or `every` and `name_of`")
         return self
 
 
 def _agreement(value: object) -> object:
-    return {"places": value} if isinstance(value, list | tuple) else value
+    return {"sources": value} if isinstance(value, list | tuple) else value
 
 
 Agreement = Annotated[
@@ -286,7 +286,7 @@ class SameRule(Rule):
 
     name: Text = Field(description="what the values are, for the message: `draughts of berths`")
     table: Table
-    other: Table = Field(alias="as")
+    other: Table = Field()
     both: bool = Field(False, description="every key of the first must stand in the other")
 
 
@@ -295,17 +295,17 @@ class NeedsRule(Rule):
 
     each: Text = Field(description="the address of the entry that says what it needs")
     name: Place = Field(description="the place of its own name")
-    needs: Place = Field(description="the place of the names that it needs")
-    among: Name = Field(description="the list of what is on")
+    requires: Place = Field(description="the place of the names that it needs")
+    list_name: Name = Field(alias="list", description="the list of what is on")
     in_order: bool = Field(False, description="what is needed must stand before it in that list")
-    off: str = Field("", description="the list of what is there but switched off, for the message")
+    off_list: str = Field("", description="the list of what is there but switched off, for the message")
 
 
 class OneOfRule(Rule):
     """Of the words of a list only one of each stem may be on: one version of a mod."""
 
-    among: Name = Field(description="the list")
-    same: Pattern = Field(
+    list_name: Name = Field(alias="list", description="the list")
+    group_by: Pattern = Field(
         r"(.+?)[-_ .]?v?[0-9][0-9.]*",
         description="a regular expression; words whose first group is equal are one thing",
     )
@@ -315,12 +315,12 @@ class PresentRule(Rule):
     """A file must be there; with {} in its path one for each word of a list."""
 
     file: Text = Field(description="the path, with {} where the word stands")
-    each: str = Field("", alias="for", description="the list of words")
+    list_name: str = Field("", alias="list", description="the list of words")
 
     @model_validator(mode="after")
     def _fits(self) -> PresentRule:
-        if bool(self.each) is not (PLACE in self.file):
-            raise ValueError("`file` has {} where a word of the list `for` stands, and neither goes without the other")
+        if bool(self.list_name) is not (PLACE in self.file):
+            raise ValueError("`file` has {} where a word of the list `list` stands, and neither goes without the other")
         return self
 
 
@@ -329,14 +329,14 @@ class FileNameRule(Rule):
 
     files: Name = Field(description="a path pattern")
     only: Texts = Field((), description="the names that are read")
-    names: str = Field("", description="or the list that holds them, without their ending")
+    list_name: str = Field("", alias="list", description="or the list that holds them, without their ending")
 
 
 class InUseRule(Rule):
     """Of several folders the game reads the one that a value names; a change elsewhere has no effect."""
 
     files: Text = Field(description="a path pattern with {} where the word stands: `charts/{}/**`")
-    by: Text = Field(description="the address of the value that names the folder")
+    value: Text = Field(description="the address of the value that names the folder")
 
     @field_validator("files")
     @classmethod
@@ -357,7 +357,7 @@ class AlikeRule(Rule):
     """Variants of one thing whose fields are kept alike."""
 
     each: Text = Field(description="the address of the entries")
-    same: Pattern = Field(
+    group_by: Pattern = Field(
         description="a regular expression on their keys; those whose first group is equal are variants"
     )
     fields: Places = Field(description="the places that should be alike")
@@ -367,11 +367,13 @@ class NearRule(Rule):
     """A point lies within a distance of another."""
 
     each: Text = Field(description="the address of the entries")
-    at: Places = Field(description="the places of their coordinates")
-    of: Text = Field(description="the address of the entries that they must be near to")
-    of_at: Texts = Field((), description="theirs, where different")
-    by: str = Field("", description="the field that names the one to be near to; without it the nearest will do")
-    within: Decimal | Place = Field(description="the distance, or the field of the other that holds it")
+    coordinates: Places = Field(description="the places of their coordinates")
+    target: Text = Field(description="the address of the entries that they must be near to")
+    target_coordinates: Texts = Field((), description="theirs, where different")
+    target_field: str = Field(
+        "", description="the field that names the one to be near to; without it the nearest will do"
+    )
+    distance: Decimal | Place = Field(description="the distance, or the field of the other that holds it")
 
 
 class BalanceRule(Rule):
@@ -381,7 +383,7 @@ class BalanceRule(Rule):
     keep_within: str = Field(
         "", pattern=r"^(\d+(\.\d+)?%?)?$", description="how far a change may move it: `2%` or `40`"
     )
-    most: Decimal | None = Field(None, alias="to", description="the largest sum that the game accepts")
+    max: Decimal | None = Field(None, description="the largest sum that the game accepts")
 
 
 _ADVICE: Final = re.compile(r"(?P<every>.+\S)\s+(?P<test>(?:<=|>=|==|!=|<|>)\s*.+)\Z")
@@ -390,30 +392,32 @@ _ADVICE: Final = re.compile(r"(?P<every>.+\S)\s+(?P<test>(?:<=|>=|==|!=|<|>)\s*.
 class AdviceRule(Rule):
     """A value that is allowed, but that those who know the game warn of.
 
-    `when` is a condition on `value`; the short form has the address in front of it: `station.ini#Pumps/Bus > 60`.
+    `condition` is a condition on `value`; the short form has the address in front of it: `station.ini#Pumps/Bus > 60`.
     """
 
     every: str = Field("", description="the address of the values")
-    when: Condition = Field(description="a condition on `value`, or ADDRESS and a comparison")
-    source: str = Field("", description="where the advice comes from")
+    condition: Condition = Field(description="a condition on `value`, or ADDRESS and a comparison")
+    origin: str = Field("", description="where the advice comes from")
     version: str = Field("", description="the version of the game that it was seen in")
     standing: Literal["heard", "confirmed", "doubted"] = Field("heard", description="what became of it since")
 
     @model_validator(mode="before")
     @classmethod
     def _short(cls, value: Any) -> Any:
-        if isinstance(value, dict) and not value.get("every") and isinstance(value.get("when"), str):
-            match = _ADVICE.match(value["when"])
+        if isinstance(value, dict) and not value.get("every") and isinstance(value.get("condition"), str):
+            match = _ADVICE.match(value["condition"])
             if match is None or "#" not in match["every"]:
-                raise ValueError("`when` is ADDRESS and a comparison (`station.ini#Pumps/Bus > 60`), or give `every`")
-            return {**value, "every": match["every"], "when": f"value {match['test']}"}
+                raise ValueError(
+                    "`condition` is ADDRESS and a comparison (`station.ini#Pumps/Bus > 60`), or give `every`"
+                )
+            return {**value, "every": match["every"], "condition": f"value {match['test']}"}
         return value
 
 
-class LookRule(Rule):
-    """What to look at in the game after a change of certain places."""
+class ChecklistRule(Rule):
+    """What to verify in the game after a change of certain places."""
 
-    after: Text = Field(description="the address of the entries; a change of one of them asks for the look")
+    after: Text = Field(description="the address of the entries; a change of one of them puts it on the checklist")
     do: Text = Field(description="what to do, with fields of the entry in braces")
 
 
@@ -421,10 +425,10 @@ class LookRule(Rule):
 
 
 class RangeAt(Part):
-    """Two places that hold the ends of a range; without `most` both ends are the same."""
+    """Two places that hold the ends of a range; without `max` both ends are the same."""
 
-    least: Text
-    most: str = ""
+    min: Text
+    max: str = ""
 
 
 class DrawRules(Part):
@@ -453,16 +457,16 @@ class BetweenRules(Part):
 
 
 class DerivedRules(Rule):
-    """A value that the game works out: `value` of `each` entry, or what stands `otherwise` where that is `sentinel`.
+    """A value that the game works out: `value` of `each` entry, or what is at `fallback` where that is `sentinel`.
 
-    In `otherwise`, {field} is the entry's own field.
+    In `fallback`, {field} is the entry's own field.
     """
 
     name: Name
     each: Text
     value: Text
     sentinel: str = Field("", description="the word that sends the game to look elsewhere")
-    otherwise: str = Field("", description="the address where it looks then")
+    fallback: str = Field("", description="the address where it looks then")
     between: BetweenRules | None = None
 
 
@@ -483,8 +487,8 @@ class LoadedRules(Part):
     """What the game says that it loaded, held against a list: the switch is on, but did the game take it?"""
 
     line: Pattern = Field(description="a regular expression with a group `name`; each line that fits names one thing")
-    expect: Name = Field(description="the list whose words should all be named")
-    must: bool = Field(False, description="a start at which one is missing has failed; else it is only said")
+    list_name: Name = Field(alias="list", description="the list whose words should all be named")
+    required: bool = Field(False, description="a start at which one is missing has failed; else it is only said")
 
 
 class Trouble(Part):

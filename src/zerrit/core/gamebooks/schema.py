@@ -18,13 +18,13 @@ from zerrit.core.gamebooks.rules import (
     Agreement,
     AlikeRule,
     BalanceRule,
+    ChecklistRule,
     DerivedRules,
     DrawRules,
     FileNameRule,
     FileRules,
     InUseRule,
     ListSource,
-    LookRule,
     MustRule,
     Name,
     NearRule,
@@ -48,14 +48,16 @@ class GamebookFile(Part):
     game: Name = Field(description="the name of the game")
     drafted: str = Field(
         "",
-        description="what it was drafted from; while this stands, rules that are not `kept` warn and never block",
+        description="what it was drafted from; while this stands, rules that are not `approved` warn and never block",
     )
     files: dict[Name, FileRules] = Field({}, description="what is known of each file, by path or path pattern")
     lists: dict[Name, ListSource] = Field({}, description="lists of words by their names")
     refers: tuple[ReferRule, ...] = Field((), description="values that must be words of a list")
     unique: tuple[UniqueRule, ...] = Field((), description="families of values in which none stands twice")
-    agree: tuple[Agreement, ...] = Field((), description="places that must have the same words")
-    same: tuple[SameRule, ...] = Field((), description="two tables in which the same key must have the same value")
+    agree: tuple[Agreement, ...] = Field((), description="values that must be the same words")
+    same_values: tuple[SameRule, ...] = Field(
+        (), description="two tables in which the same key must have the same value"
+    )
     must: tuple[MustRule, ...] = Field((), description="conditions between values of several places")
     needs: tuple[NeedsRule, ...] = Field((), description="what needs something else, and whether before it in a list")
     one_of: tuple[OneOfRule, ...] = Field((), description="of several things only one may be on")
@@ -69,7 +71,7 @@ class GamebookFile(Part):
     advice: tuple[AdviceRule, ...] = Field((), description="values that are allowed, but that veterans warn of")
     draws: tuple[DrawRules, ...] = Field((), description="draw tables, for odds")
     derived: tuple[DerivedRules, ...] = Field((), description="values that the game works out")
-    look: tuple[LookRule, ...] = Field((), description="what to look at in the game after a change")
+    checklist: tuple[ChecklistRule, ...] = Field((), description="what to verify in the game after a change")
     rehearse: Rehearsal | None = Field(None, description="how a copy of a server is started to see whether it does")
     trouble: Trouble = Field(Trouble(), description="how the game says that something went wrong")
     ignore: tuple[Name, ...] = Field((), description="path patterns of files that are no configuration, such as logs")
@@ -78,8 +80,8 @@ class GamebookFile(Part):
 
 #: The parts that are lists of rules, in the order in which a person reads them.
 RULE_PARTS = (
-    "refers", "unique", "agree", "same", "must", "needs", "one_of", "present", "file_names", "in_use", "packed",
-    "alike", "near", "balance", "advice", "derived", "look",
+    "refers", "unique", "agree", "same_values", "must", "needs", "one_of", "present", "file_names", "in_use", "packed",
+    "alike", "near", "balance", "advice", "derived", "checklist",
 )  # fmt: skip
 
 

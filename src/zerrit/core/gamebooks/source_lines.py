@@ -1,4 +1,4 @@
-"""From a place in the data of a gamebook (`("refers", 2, "to")`) to a line of its text."""
+"""From a place in the data of a gamebook (`("refers", 2, "list")`) to a line of its text."""
 
 from __future__ import annotations
 

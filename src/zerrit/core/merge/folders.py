@@ -91,14 +91,14 @@ def _merge_file(
             raise
         return _whole(path, (base, mine, theirs), str(refusal), given)
     conflicts = tuple(
-        Conflict(f"{prefix}{conflict.address}", conflict.base, conflict.mine, conflict.theirs, conflict.why)
+        Conflict(f"{prefix}{conflict.address}", conflict.base, conflict.mine, conflict.theirs, conflict.reason)
         for conflict in merged.conflicts
     )
     return FileMerge(path, FileState.MERGED, merged.document.to_bytes(), merged, conflicts)
 
 
 def _whole(
-    path: str, sides: tuple[Document | None, Document | None, Document | None], why: str, given: dict[str, str]
+    path: str, sides: tuple[Document | None, Document | None, Document | None], reason: str, given: dict[str, str]
 ) -> FileMerge:
     """The file is decided as a whole; mine stays until it is."""
     _, mine, theirs = sides
@@ -110,4 +110,4 @@ def _whole(
     if choice is not None:
         return FileMerge(path, FileState.TAKEN if choice == THEIRS else FileState.KEPT, data)
     shown = [None if one is None else f"{len(one.text.splitlines())} lines" for one in sides]
-    return FileMerge(path, FileState.CONFLICT, data, None, (Conflict(path, shown[0], shown[1], shown[2], why),))
+    return FileMerge(path, FileState.CONFLICT, data, None, (Conflict(path, shown[0], shown[1], shown[2], reason),))

@@ -54,7 +54,7 @@ class Action:
     address: str
     line: int  #: in the cleaned snippet, 1-based
     changes: tuple[ValueChange, ...] = ()
-    why: str = ""
+    reason: str = ""
     result: str = ""
 
 
@@ -169,7 +169,7 @@ def apply_plan(target: Document, plan: MergePlan) -> Document:
     """
     if plan.is_open:
         asked = next(action for action in plan.actions if action.kind is ActionKind.ASK)
-        raise SnippetRefused(f"{asked.address}: {asked.why} Choose an action for it first.")
+        raise SnippetRefused(f"{asked.address}: {asked.reason} Choose an action for it first.")
     meant: set[object] = set()
     for action, pair in zip(plan.actions, plan._pairs, strict=True):
         if action.kind in _DOING:
@@ -358,11 +358,11 @@ def _told_once(reading: Reading, actions: list[Action], pairs: list[tuple[Node, 
         if twin is node or action.kind not in _DOING:
             told.append(action)
         elif _content(twin) == _content(node):
-            told.append(replace(action, kind=ActionKind.SAME, why="It stands twice in the snippet."))
+            told.append(replace(action, kind=ActionKind.SAME, reason="It stands twice in the snippet."))
         else:
             line = reading.line_of(twin)
             why = f"It stands twice in the snippet, in line {line} with other values. Skip one of the two."
-            told.append(replace(action, kind=ActionKind.ASK, why=why))
+            told.append(replace(action, kind=ActionKind.ASK, reason=why))
     return told
 
 

@@ -47,7 +47,7 @@ class Conflict:
     base: str | None
     mine: str | None
     theirs: str | None
-    why: str
+    reason: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -465,7 +465,9 @@ class _Merge:
         self.decided.add(address)
         return self.choices.get(address)
 
-    def _conflict(self, b: Node | None, m: Node | None, t: Node | None, why: str, parent: Node | None = None) -> None:
+    def _conflict(
+        self, b: Node | None, m: Node | None, t: Node | None, reason: str, parent: Node | None = None
+    ) -> None:
         node = m if m is not None else t
         if node is None:
             raise ValueError("a conflict needs a node")
@@ -476,7 +478,7 @@ class _Merge:
                 None if one is None else (one.value if one.is_value else source_of(document, one))
                 for one, document in ((b, self.base), (m, self.mine), (t, self.theirs))
             )
-            self.conflicts.append(Conflict(address, base, mine, theirs, why))
+            self.conflicts.append(Conflict(address, base, mine, theirs, reason))
         elif choice.startswith("=") and m is not None and m.value is not None:
             self.taken.append(ValueChange(address, m.value, choice[1:]))
             self._changed += self.writer.set_value(self.mine, m, choice[1:])

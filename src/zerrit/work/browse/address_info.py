@@ -147,7 +147,7 @@ def complete(workspace: Workspace, server_id: str, typed: str, value: str | None
         return []
     if rules.kind == "switch":
         return complete_value(("on", "off"), value)
-    if isinstance(rules.within, tuple):
-        return complete_value(rules.within, value)
-    words = listed_words(newest.checked, rules.within) if rules.within else ()
+    if isinstance(rules.allowed, tuple):
+        return complete_value(rules.allowed, value)
+    words = listed_words(newest.checked, rules.allowed) if rules.allowed else ()
     return complete_value(words, value)

@@ -230,10 +230,10 @@ def _row(document: Document, node: Node, marks: _Marks) -> Row:
 def _column(name: str, node: Node, path: str, gamebook: Gamebook | None, checked: Checked) -> Column:
     rules = gamebook.field_rules(path, node) if gamebook else None
     words: tuple[str, ...] = ()
-    if rules is not None and isinstance(rules.within, tuple):
-        words = rules.within
-    elif rules is not None and isinstance(rules.within, str):
-        words = listed_words(checked, rules.within)
+    if rules is not None and isinstance(rules.allowed, tuple):
+        words = rules.allowed
+    elif rules is not None and isinstance(rules.allowed, str):
+        words = listed_words(checked, rules.allowed)
     return Column(name, rules, words)
 
 
@@ -346,7 +346,7 @@ def allowed_text(column: Column) -> str:
     if column.rules is None:
         return ""
     said = value_in_words(column.rules, len(column.words))
-    is_short = isinstance(column.rules.within, str) and 0 < len(column.words) <= FEW_WORDS
+    is_short = isinstance(column.rules.allowed, str) and 0 < len(column.words) <= FEW_WORDS
     return f"{said}: {', '.join(column.words)}" if is_short else said
 
 

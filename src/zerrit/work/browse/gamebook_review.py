@@ -130,7 +130,7 @@ def _lists(gamebook: Gamebook, checked: Checked) -> tuple[KnownList, ...]:
                 words = words_of(checked.examination, name)
             except Unknown:
                 words = None
-        where = f", where {source.where}" if source.where is not None else ""
+        where = f", where {source.only_if}" if source.only_if is not None else ""
         parts = [f"the {'names' if source.take == 'name' else 'values'} at {one}{where}" for one in source.source]
         parts += [f"the names of files {source.file_names}"] if source.file_names else []
         parts += [f"the names of folders {source.folders}"] if source.folders else []

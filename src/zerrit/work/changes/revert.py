@@ -134,7 +134,7 @@ def _reverted(
     except MergeRefused as error:
         raise Refused(f"{path}: {error}") from error
     conflicts = tuple(
-        Conflict(f"{path}#{conflict.address}", conflict.base, conflict.mine, conflict.theirs, conflict.why)
+        Conflict(f"{path}#{conflict.address}", conflict.base, conflict.mine, conflict.theirs, conflict.reason)
         for conflict in merged.conflicts
     )
     if merged.document.text == now.text:

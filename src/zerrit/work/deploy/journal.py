@@ -99,22 +99,22 @@ class Journal:
             self._put(run, facts)
         self._tell()
 
-    def interrupt(self, stage: Stage, why: str) -> None:
+    def interrupt(self, stage: Stage, reason: str) -> None:
         """A stage ends without having been done or failed; the run stays where it is."""
         with self._workspace.writing() as session:
             row = session.get(RunStage, stage.id)
             if row is not None:
                 row.state, row.ended_at = "interrupted", self._workspace.now()
-                row.detail = f"{stage.detail} ({why})".strip()
+                row.detail = f"{stage.detail} ({reason})".strip()
         self._tell()
 
-    def close_open_stages(self, why: str) -> None:
+    def close_open_stages(self, reason: str) -> None:
         """Stages that were begun and never ended were interrupted."""
         with self._workspace.writing() as session:
             for stage in self._found(session.get(Run, self.run_id)).stages:
                 if stage.state == "running":
                     stage.state, stage.ended_at = "interrupted", self._workspace.now()
-                    stage.detail = f"{stage.detail} ({why})".strip()
+                    stage.detail = f"{stage.detail} ({reason})".strip()
 
     def note(self, **facts: object) -> None:
         """Keep facts on the run: `before_id`, `after_id`, `asks`, or evidence by name."""

@@ -173,10 +173,10 @@ class Watched:
         doubts = [doubt] if doubt else []
         trouble: list[str] = []
         for rule in rules:
-            lacking = [word for word in expected.get(rule.expect, ()) if word not in _named(rule, log)]
+            lacking = [word for word in expected.get(rule.list_name, ()) if word not in _named(rule, log)]
             if lacking:
-                said = f"the game did not say that it loaded {', '.join(lacking)} (of {rule.expect})"
-                (trouble if rule.must else doubts).append(said)
+                said = f"the game did not say that it loaded {', '.join(lacking)} (of {rule.list_name})"
+                (trouble if rule.required else doubts).append(said)
         lines = self._lines(log)
         return Verdict("; ".join(trouble), self._excerpt(log), doubts=tuple(doubts), is_up=True, lines=lines)
 

@@ -209,7 +209,7 @@ def _expected(gamebook: Gamebook | None, checked: Checked) -> dict[str, tuple[st
         return found
     for rule in gamebook.rules.trouble.loaded:
         try:
-            found[rule.expect] = words_of(checked.examination, rule.expect)
+            found[rule.list_name] = words_of(checked.examination, rule.list_name)
         except Unknown:
             continue
     return found

@@ -53,11 +53,11 @@ def take_snapshot(workspace: Workspace, person: str, server_id: str, reason: str
     return snapshot
 
 
-def pin_snapshot(workspace: Workspace, person: str, server_id: str, snapshot_id: int, why: str) -> Snapshot:
+def pin_snapshot(workspace: Workspace, person: str, server_id: str, snapshot_id: int, reason: str) -> Snapshot:
     """Keep a snapshot for good, with the reason; an empty reason lets it go again. Raises NotFound."""
     with workspace.session() as session:
         snapshot = get_snapshot(session, server_id, snapshot_id)
-        snapshot.pinned = why.strip()[:MOST_NOTE]
+        snapshot.pinned = reason.strip()[:MOST_NOTE]
         action = "snapshot.pinned" if snapshot.pinned else "snapshot.unpinned"
         note(workspace, session, person, action, server_id, f"{snapshot_id}: {snapshot.pinned}".rstrip(": "))
     workspace.publish("server", {"server": server_id})

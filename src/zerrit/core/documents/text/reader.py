@@ -71,7 +71,7 @@ def _cut(slots: Mapping[str, Slot], text: str, start: int, end: int) -> Iterator
             if any(cut.start < last and first < cut.end for first, last in taken):
                 continue
             taken.append((cut.start, cut.end))
-            if not slot.split:
+            if not slot.separator:
                 yield Node(NodeKind.VALUE, name, cut.start, cut.end, text[cut.start : cut.end], cut.start, cut.end)
                 continue
             holder = Node(NodeKind.LIST, name, cut.start, cut.end, None, cut.start, cut.end)

@@ -34,7 +34,7 @@ class TextWriter:
         raise EditRefused("A plain text file has lines and no entries; add a line with a value instead.")
 
     def render_field(self, document: Document, parent: Node, name: str, value: str) -> str:
-        separator = document.reading.slots[parent.name].split if _is_slot(parent) else ""
+        separator = document.reading.slots[parent.name].separator if _is_slot(parent) else ""
         if separator and (separator in value or "\n" in value or "\r" in value):
             raise EditRefused(f"`{value}` holds `{separator}`, which parts the entries of {parent.name}.")
         return value
@@ -78,7 +78,12 @@ def _require_fits(document: Document, node: Node, value: str) -> None:
             raise EditRefused(f"The value stands in quotation marks and cannot hold one itself: `{before}`.")
         return
     slot = document.reading.slots.get(node.name if node.name else node.parent.name if node.parent else "")
-    is_word = slot is not None and not slot.split and slot.at.rstrip().endswith(PLACE) and not slot.at.startswith("^")
+    is_word = (
+        slot is not None
+        and not slot.separator
+        and slot.pattern.rstrip().endswith(PLACE)
+        and not slot.pattern.startswith("^")
+    )
     if is_word and re.search(r"[\s\"';]", value):
         raise EditRefused(
             f"`{value}` is more than one word, and stands without quotation marks here. Set the line instead."
@@ -90,7 +95,7 @@ def _is_slot(node: Node) -> bool:
 
 
 def _insert_items(document: Document, parent: Node, sources: Sequence[str], after: Node | None) -> list[Splice]:
-    separator = document.reading.slots[parent.name].split
+    separator = document.reading.slots[parent.name].separator
     last = after or (parent.children[-1] if parent.children else None)
     if last is None:
         return [Splice(parent.start, parent.end, separator.join(sources))]
