@@ -144,18 +144,20 @@ def test_a_finding_blocks_until_it_is_accepted_with_the_command_that_is_shown(ru
     place = "sea/finds.xml#find[Copper Gimbal]/band[shallow]/@at"
     assert f"    zerrit change waive {change} meaning.unknown-name '{place}' --reason '...'" in checked.out
     empty = run("change", "waive", change, "meaning.unknown-name", place, "--reason", " ")
-    assert (empty.code, "Say why this finding is accepted" in empty.err) == (2, True)
+    assert (empty.code, "Give a reason for the waiver" in empty.err) == (2, True)
     nothing = run("change", "waive", change, "meaning.range", place, "--reason", "so")
     assert f"Change {change} has no finding meaning.range at {place}." in nothing.err
     waived = run("change", "waive", change, "meaning.unknown-name", place, "--reason", "the new chart")
-    assert waived.out == "Accepted. Nothing blocks now.\n"
+    assert waived.out == "Waived. Nothing blocks now.\n"
     after = run("change", "check", change)
-    assert (after.code, f"accepted by {ADMIN}: the new chart" in after.out) == (0, True)
+    assert (after.code, f"waived by {ADMIN}: the new chart" in after.out) == (0, True)
     assert (
-        "\nNothing blocks this change (1 older finding not counted).\nOnce written it holds after a restart: "
+        "\nNothing blocks this change (1 older finding not counted).\nAfter it is written it takes effect after a restart: "
         in after.out
     )
-    assert after.out.endswith(f"  look: dive at Kelp Hall and look for Copper Gimbal\nChange {change} is checked.\n")
+    assert after.out.endswith(
+        f"  checklist: dive at Kelp Hall and look for Copper Gimbal\nChange {change} is checked.\n"
+    )
 
 
 def test_a_change_is_listed_shown_and_withdrawn(run: Run, change: str) -> None:

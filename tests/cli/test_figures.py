@@ -134,9 +134,9 @@ def test_an_upgrade_is_shown_decided_and_opened(run: Callable[..., Done], tmp_pa
 def test_a_change_is_replayed_from_the_command_line(run: Callable[..., Done]) -> None:
     done = run("change", "replay", "1", "lantern-shelf")
     assert done.code == 0
-    assert "5. set    sea/happenings/icewater.xml#happening[Lantern Fall]/@runs   [so already]" in done.out
+    assert "5. set    sea/happenings/icewater.xml#happening[Lantern Fall]/@runs   [set already]" in done.out
     assert "meaning.unknown-name" in done.out
-    assert done.out.splitlines()[-1] == "Nothing was changed; --open opens a change on lantern-shelf."
+    assert done.out.splitlines()[-1] == "Nothing was changed; --create creates a change on lantern-shelf."
 
 
 def test_a_step_is_tried_from_the_command_line(run: Callable[..., Done]) -> None:

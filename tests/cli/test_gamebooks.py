@@ -51,7 +51,7 @@ def test_a_folder_is_checked_by_a_gamebook(folder: Path) -> None:
     done = zerrit("check", "mine", "--gamebook", "fathomline.yml", cwd=folder)
     assert done.code == 1
     assert "newcomers join Trench Party, which is not open; no one new could dive" in done.out
-    assert "`FindRat` is nothing that the game is known to read here" in done.out
+    assert "`FindRat` is not known to be read by the game here" in done.out
     assert "Did you mean 'FindRate'?" in done.out
     data = zerrit("check", "mine", "--gamebook", "fathomline.yml", "--output", "json", cwd=folder).data
     assert data["summary"] == {"files": 63, "findings": 3, "errors": 2}

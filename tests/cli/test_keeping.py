@@ -47,7 +47,7 @@ def test_a_deploy_says_each_stage_and_what_to_look_at(run: Run, quick: Quick) ->
         f"zerrit change revert {change}",
     )
     said(run("change", "checklist", change, "1", "right"), f"Change {change} is confirmed.")
-    said(run("change", "checklist", change, "7", "right"), "has 1 thing to look at", code=2)
+    said(run("change", "checklist", change, "7", "right"), "has 1 item on its checklist", code=2)
     done = run("change", "revert", change)
     said(done, "sea/1.yml#holds", "--open opens a change")
     quick.deploy("sea/1.yml#holds=6")
@@ -124,7 +124,7 @@ def test_a_rollout_and_the_grid(run: Run, quick: Quick) -> None:
         "deployed",
         "All servers of it have the change",
     )
-    said(run("server", "compare", "sea/7.yml#holds"), "0 settings of 1 are not alike")
+    said(run("server", "compare", "sea/7.yml#holds"), "0 settings of 1 differ")
     said(run("server", "compare", "sea/nowhere.yml#holds"), "No server has a value", code=2)
     said(run("rollout", change, "--wave", "reef,reef", "--yes"), "is named twice", code=2)
 
@@ -157,7 +157,7 @@ def test_a_server_is_added_by_every_way(run: Run, quick: Quick, tmp_path: Path) 
     said(done, "Added by-command")
     done = run("server", "add", "by-hand", "--manual-files", "--manual-control")
     said(done, "zerrit server upload by-hand FOLDER")
-    said(run("server", "upload", "by-hand", str(quick.game().folder)), "files taken in")
+    said(run("server", "upload", "by-hand", str(quick.game().folder)), "files uploaded")
     said(run("server", "report", "by-hand", "stopped"), "is stopped, says isolde")
     said(run("fetch", "by-hand"), "files.")
     said(run("server", "set", "by-sftp", "--settle", "3", "--retention", "5,4,3,2", "--may-rehearse"), "new settings")

@@ -129,7 +129,7 @@ def test_trouble_with_the_service_has_an_exit_code_of_its_own(shared: Shared, tm
     assert down.code == 3
     assert down.err.startswith("zerrit: No Zerrit service answers at http://127.0.0.1:1")
     nonsense = zerrit("server", "list", cwd=tmp_path, ZERRIT_URL="nonsense")
-    assert (nonsense.code, nonsense.err[:40]) == (3, "zerrit: `nonsense` is not an address of a se")
+    assert (nonsense.code, nonsense.err[:40]) == (3, "zerrit: `nonsense` is not an address of ")
     anonymous = zerrit("server", "list", cwd=tmp_path, ZERRIT_URL=shared[0].url)
     assert (anonymous.code, anonymous.err) == (3, "zerrit: Sign in first: in the console, or with `zerrit sign-in`.\n")
 

@@ -49,7 +49,7 @@ def test_a_finding_is_accepted_with_a_reason(at: Page, shared: Shared) -> None:
     at.get_by_role("button", name="Waive …").click()
     at.get_by_label("Reason for the waiver").fill("the new chart brings it tonight")
     at.get_by_role("button", name="Waive", exact=True).click()
-    expect(at.get_by_text(f"accepted by {ADMIN}: the new chart brings it tonight")).to_be_visible()
+    expect(at.get_by_text(f"waived by {ADMIN}: the new chart brings it tonight")).to_be_visible()
     expect(at.get_by_role("button", name="Deploy")).to_be_enabled()
 
 

@@ -61,7 +61,7 @@ def test_a_list_in_a_line_stays_in_its_line(address: str, words: tuple[str, ...]
     ],
 )
 def test_what_would_break_a_line_of_a_script_is_refused(address: str, words: tuple[str, ...], reason: str) -> None:
-    with pytest.raises(EditRefused, match=why):
+    with pytest.raises(EditRefused, match=reason):
         edited(SCRIPT, "launch.sh", address, *words, slots=SLOTS)
 
 

@@ -65,5 +65,5 @@ def test_fields_are_copied_in_every_format(
     ],
 )
 def test_what_cannot_be_copied_is_refused(source: str, targets: str, names: tuple[str, ...], reason: str) -> None:
-    with pytest.raises(ZerritError, match=why):
+    with pytest.raises(ZerritError, match=reason):
         copied("a.xml", XML, source, targets, *names)

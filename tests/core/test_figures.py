@@ -204,7 +204,7 @@ def test_a_variant_eats_into_the_thing_itself() -> None:
     ],
 )  # fmt: skip
 def test_tables_that_cannot_be_worked_out_are_refused(tables: list[Table], reason: str) -> None:
-    with pytest.raises(FigureRefused, match=why):
+    with pytest.raises(FigureRefused, match=reason):
         odds({table.name: table for table in tables}, "a")
 
 
@@ -285,7 +285,7 @@ def test_sums_are_exact_where_binary_numbers_are_not() -> None:
 )
 def test_a_balance_of_nothing_is_refused(address: str, by: str, reason: str) -> None:
     documents = {"a.ini": read_document(b"[A]\nx=1\nw=word\n", "a.ini")}
-    with pytest.raises(FigureRefused, match=why):
+    with pytest.raises(FigureRefused, match=reason):
         tally(documents, documents, address, by)
 
 

@@ -93,7 +93,7 @@ def test_a_rename_changes_the_name_alone(path: str, text: str, address: str, nam
 def test_what_would_do_harm_is_refused(path: str, text: str, address: str, words: tuple[str, ...], reason: str) -> None:
     with pytest.raises(ZerritError) as refusal:
         after(path, text, address, *words)
-    assert why in str(refusal.value)
+    assert reason in str(refusal.value)
 
 
 def order(path: str, text: str, address: str) -> list[str]:

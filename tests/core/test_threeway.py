@@ -167,7 +167,7 @@ def test_a_conflict_is_decided_by_a_value_of_ones_own() -> None:
     ],
 )
 def test_what_cannot_be_merged_is_refused(sides: tuple[str, str, str], choices: dict[str, str], reason: str) -> None:
-    with pytest.raises(MergeRefused, match=why):
+    with pytest.raises(MergeRefused, match=reason):
         merge("a.yml", *sides, **choices)
 
 

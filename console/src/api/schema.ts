@@ -3682,7 +3682,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "set" | "add" | "copy" | "copy-fields" | "remove" | "rename" | "move" | "comment-out" | "comment-in" | "merge" | "carry" | "put" | "remove-file";
+            kind: "set" | "add" | "copy" | "copy-fields" | "remove" | "rename" | "move" | "comment-out" | "comment-in" | "merge" | "carry" | "put-file" | "remove-file";
             /**
              * Name
              * @default

@@ -232,7 +232,7 @@ class StepIn(Sent):
         "comment-in",
         "merge",
         "carry",
-        "put",
+        "put-file",
         "remove-file",
     ]
     address: Annotated[str, Field(min_length=1, max_length=2000)]

@@ -105,7 +105,7 @@ def _print_findings(detail: api.ChangeDetail) -> None:
         echo(f"fixes: {finding.message}  {finding.address or finding.path}")
     old = f" ({counted(detail.old_findings, 'older finding')} not counted)" if detail.old_findings else ""
     if detail.blocking:
-        echo(f"Blocked for {counted(len(detail.blocking), 'reason')}{old}. Fix it with another step, or accept it:")
+        echo(f"Blocked for {counted(len(detail.blocking), 'reason')}{old}. Fix it with another step, or waive it:")
         for finding in (f for f in detail.findings if f.blocks):
             place = shlex.quote(finding.waiver_address)
             echo(f"    zerrit change waive {detail.id} {finding.code} {place} --reason '...'")
@@ -114,11 +114,11 @@ def _print_findings(detail: api.ChangeDetail) -> None:
     for effect in detail.effects:
         places = ", ".join(effect.addresses[:3])
         more = f" and {len(effect.addresses) - 3} more" if len(effect.addresses) > 3 else ""
-        echo(f"Once written it holds {effect_in_words(effect.takes_effect)}: {places}{more}")
+        echo(f"After it is written it takes effect {effect_in_words(effect.takes_effect)}: {places}{more}")
     for look in detail.checklist_preview[:MOST_LOOKS]:
-        echo(f"  look: {look}")
+        echo(f"  checklist: {look}")
     if len(detail.checklist_preview) > MOST_LOOKS:
-        echo(f"  and {len(detail.checklist_preview) - MOST_LOOKS} more to look at")
+        echo(f"  and {len(detail.checklist_preview) - MOST_LOOKS} more items")
 
 
 dry_run_option = click.option(
@@ -309,7 +309,7 @@ def put_step(change_id: int, path: str, file: Path) -> None:
         text = file.read_bytes().decode("utf-8")
     except UnicodeDecodeError as error:
         raise click.UsageError(f"{file} is not UTF-8 text.") from error
-    _add(change_id, "put", path, content=text)
+    _add(change_id, "put-file", path, content=text)
 
 
 @change.command("remove-step")
@@ -353,7 +353,7 @@ def waive(change_id: int, code: str, place: str, reason: str, until: datetime | 
     """Waive the finding CODE at ADDRESS, with a reason."""
     with connect() as zerrit:
         detail = zerrit.waive(change_id, code, place, reason, in_utc(until))
-    echo("Accepted. " + ("Something else still blocks." if detail.blocking else "Nothing blocks now."))
+    echo("Waived. " + ("Another finding still blocks." if detail.blocking else "Nothing blocks now."))
 
 
 @change.command("compare")
@@ -402,7 +402,7 @@ def replay(change_id: int, server_id: str, keep: bool, title: str, output: str) 
         if found.change is not None:
             echo(f"Change {found.change} is open on {server_id}.")
         elif not keep:
-            echo(f"Nothing was changed; --open opens a change on {server_id}.")
+            echo(f"Nothing was changed; --create creates a change on {server_id}.")
     sys.exit(1 if any(step.outcome.kind == "impossible" for step in found.steps) else 0)
 
 

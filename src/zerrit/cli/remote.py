@@ -14,7 +14,7 @@ import click
 from zerrit import api
 from zerrit.cli.completion import complete_address
 from zerrit.cli.files import FILE, load_gamebook, read_files
-from zerrit.cli.output import echo, output_option, print_findings, print_json, print_table, short
+from zerrit.cli.output import echo, output_option, print_findings, print_json, print_table, short, sign
 from zerrit.cli.session import connect
 from zerrit.core.addresses import parse_address
 from zerrit.core.checks import check_files_of, value_in_words
@@ -84,14 +84,14 @@ def fetch(server_id: str, thorough: bool) -> None:
         return
     echo(f"Snapshot {number} of {server_id}: {counted(found.snapshot.files, 'file')}.")
     marked = (
-        [("~ changed", p) for p in found.changed]
-        + [("+ added", p) for p in found.added]
-        + [("- removed", p) for p in found.removed]
+        [(sign("changed"), p) for p in found.changed]
+        + [(sign("added"), p) for p in found.added]
+        + [(sign("removed"), p) for p in found.removed]
     )
     if marked:
         echo("Different from the last snapshot:")
         print_table(("kind", "file"), marked)
-        echo(f"Who wrote that, and what to do about it: zerrit drift {server_id}")
+        echo(f"What was changed outside Zerrit, and what to do about it: zerrit drift {server_id}")
 
 
 @click.command()

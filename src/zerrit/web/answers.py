@@ -192,7 +192,7 @@ def _summary(row: StepRow) -> str:
             return f"to {given.target}: {', '.join(given.names) or 'all fields'}"
         case "carry":
             return "what the other version changed"
-        case "put":
+        case "put-file":
             return f"{len(given.content.splitlines())} lines"
     return ""
 

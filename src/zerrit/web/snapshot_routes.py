@@ -197,7 +197,7 @@ def _task(here: WorkspaceDep, row: ScheduledTask, queued: list[int]) -> api.Task
         {
             "id": row.id,
             "server": row.server_id,
-            "does": row.task,
+            "task": row.task,
             "times": row.times,
             "weekdays": row.weekdays,
             "zone": row.zone,

@@ -106,7 +106,7 @@ def waive_in_change(
 
 def _require_reason(workspace: Workspace, reason: str, until: datetime | None) -> None:
     if not reason.strip():
-        raise Refused("Say why this finding is accepted; someone will ask later.")
+        raise Refused("Give a reason for the waiver; someone will ask later.")
     if until is not None and until <= workspace.now():
         raise Refused(f"{until:%Y-%m-%d} is over; give a day to come, or none.")
 
