@@ -11,10 +11,10 @@ CONSOLE_SOURCES := $(shell find console -path console/node_modules -prune -o -ty
 # An installed program has its bytecode beside it; without, every command would compile its modules again.
 unexport PYTHONDONTWRITEBYTECODE
 
-.PHONY: demo test tour console types lint screenshots docs bench conformance fuzz api-fuzz mutants quick mistakes kills faults clean
+.PHONY: demo test tour console types lint screenshots docs bench conformance fuzz api-fuzz mutants quick package mistakes kills faults clean
 
 demo: .venv/ready src/zerrit/web/console/index.html ## start the stand-in host and the service with demo data
-	@exec $(PYTHON) -m zerrit.demo --port $(PORT) --ftp-port $(FTP_PORT) --control-port $(CONTROL_PORT)
+	@exec .venv/bin/zerrit demo --port $(PORT) --ftp-port $(FTP_PORT) --control-port $(CONTROL_PORT)
 
 test: lint conformance/node_modules/ready ## set up everything and run every test
 	scripts/setup-chromium
@@ -68,6 +68,9 @@ quick: .venv/ready src/zerrit/web/console/index.html ## lint, the core, and the 
 	$(PYTHON) -m ruff format --check $(PYTHON_SOURCES)
 	$(PYTHON) -m mypy
 	$(PYTHON) -m pytest --numprocesses 3 --quiet tests/core $$(git diff --name-only --diff-filter=d HEAD -- 'tests/*/test_*.py' | grep -v '^tests/core/' || true)
+
+package: .venv/ready src/zerrit/web/console/index.html ## build the wheel, with the console in it, into dist/
+	$(PYTHON) -m pip wheel --quiet --no-deps --no-build-isolation --wheel-dir dist .
 
 mistakes: .venv/ready ## put 250 mistakes into the demo world and count how many the checks find
 	$(PYTHON) -m fuzzing.mistakes --write

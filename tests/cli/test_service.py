@@ -197,7 +197,7 @@ def test_the_tour_tells_the_whole_story(tmp_path: Path) -> None:
 def test_the_demo_starts_twice_and_names_a_taken_port(tmp_path: Path) -> None:
     ports = {"--port": free_port(), "--ftp-port": free_port(), "--control-port": free_port()}
     given = [str(part) for pair in ports.items() for part in pair]
-    demo = ("-m", "zerrit.demo", "--folder", str(tmp_path / "demo"), *given)
+    demo = ("-m", "zerrit", "demo", "--folder", str(tmp_path / "demo"), *given)
     for _ in range(2):
         with process(*demo) as running:
             assert running.stdout is not None

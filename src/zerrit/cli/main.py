@@ -29,6 +29,7 @@ _COMMANDS: Final = {
     "figures": "figures",
     "upgrade": "upgrade",
     "serve": "remote",
+    "demo": "zerrit.demo.command",  # a layer above this one, so it is named in full
     "sign-in": "accounts",
     "sign-out": "accounts",
     "tokens": "accounts",
@@ -68,11 +69,13 @@ class _Zerrit(click.Group):
         module = _COMMANDS.get(cmd_name)
         if module is None:
             return None
-        if cmd_name != "serve":
+        if cmd_name not in ("serve", "demo"):
             # A command is over before cyclic garbage could matter, but looking for it in the nodes of a long file takes
             # a third of the time of reading it. The service runs on, and keeps its collector.
             gc.disable()
-        command = getattr(import_module(f"zerrit.cli.{module}"), cmd_name.replace("-", "_"))
+        command = getattr(
+            import_module(module if "." in module else f"zerrit.cli.{module}"), cmd_name.replace("-", "_")
+        )
         return command if isinstance(command, click.Command) else None
 
     def invoke(self, ctx: click.Context) -> Any:

@@ -60,6 +60,10 @@ _WORDS: Final = {"as-shipped": "as shipped", "unknown": "no defaults known"}
     multiple=True,
     help="Answer under this name too, beside localhost and the name of this machine; may be given more than once.",
 )
+@click.option(
+    "--tls-cert", type=click.Path(path_type=Path), help="PEM file of the certificate: the service then speaks HTTPS."
+)
+@click.option("--tls-key", type=click.Path(path_type=Path), help="PEM file of its private key.")
 @click.option("--new-key", is_flag=True, help="Make a new key where the old one is lost; passwords must be set again.")
 def serve(no_commands: bool, folders_below: tuple[Path, ...], log_json: bool, **given: Any) -> None:
     """Start the service with the console; Ctrl-C ends it."""

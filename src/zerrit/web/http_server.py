@@ -4,6 +4,9 @@ from __future__ import annotations
 
 import asyncio
 import socket
+import ssl
+from dataclasses import dataclass
+from pathlib import Path
 from typing import Final
 
 import h11
@@ -65,10 +68,22 @@ class Patience(H11Protocol):
         self.transport.close()
 
 
+@dataclass(frozen=True, slots=True)
+class Tls:
+    """The certificate (with its chain) and the private key of the service, as PEM files."""
+
+    certificate: Path
+    key: Path
+
+    def check(self) -> None:
+        """Raises OSError: a file cannot be read. ssl.SSLError: it is not PEM, or the two do not belong together."""
+        ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER).load_cert_chain(self.certificate, self.key)
+
+
 class Service(uvicorn.Server):
     """Serves the application; when it is told to stop, it first lets the listeners of the event stream go."""
 
-    def __init__(self, app: FastAPI) -> None:
+    def __init__(self, app: FastAPI, tls: Tls | None = None) -> None:
         config = uvicorn.Config(
             app,
             http=Patience,
@@ -79,6 +94,8 @@ class Service(uvicorn.Server):
             headers=HEADERS,
             server_header=False,
             limit_concurrency=MOST_CONNECTIONS,
+            ssl_certfile=tls.certificate if tls else None,
+            ssl_keyfile=tls.key if tls else None,
         )
         super().__init__(config)
         self._app = app

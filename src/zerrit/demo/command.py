@@ -1,4 +1,4 @@
-"""Start the demo: `make demo`."""
+"""The command `zerrit demo`: the stand-in host with its games, and the service with demo data."""
 
 from __future__ import annotations
 
@@ -14,12 +14,18 @@ from zerrit.web import configure_log
 
 
 @click.command()
-@click.option("--folder", type=click.Path(file_okay=False, path_type=Path), default=Path(".demo"), show_default=True)
-@click.option("--port", default=8750, show_default=True, help="Of the service and console.")
-@click.option("--ftp-port", default=8721, show_default=True, help="Of the stand-in host's FTP server.")
-@click.option("--control-port", default=8780, show_default=True, help="Of the stand-in host's control.")
+@click.option(
+    "--folder",
+    type=click.Path(file_okay=False, path_type=Path),
+    default=Path(".demo"),
+    show_default=True,
+    help="Folder for the demo data.",
+)
+@click.option("--port", default=8750, show_default=True, help="Port of the service and console.")
+@click.option("--ftp-port", default=8721, show_default=True, help="Port of the stand-in host's FTP server.")
+@click.option("--control-port", default=8780, show_default=True, help="Port of the stand-in host's control.")
 def demo(folder: Path, port: int, ftp_port: int, control_port: int) -> None:
-    """Start the stand-in host with two games, and the service with demo data. Ctrl-C ends everything."""
+    """Start a demo: a stand-in host with two games, and the service with demo data. Ctrl-C ends it."""
     configure_log(as_json=False, least="warning")
     stop = threading.Event()
     for number in (signal.SIGINT, signal.SIGTERM):
@@ -38,13 +44,10 @@ def demo(folder: Path, port: int, ftp_port: int, control_port: int) -> None:
 
   Two games run on the stand-in host: coral-gate (by FTP on port {stack.host.ftp_port}) and lantern-shelf (by folder).
   The game's files:  {stack.host_folder}
-  From a terminal:   .venv/bin/zerrit sign-in --url {stack.url} --name {ADMIN} --password {PASSWORD}
-                     .venv/bin/zerrit server list
+  From a terminal:   zerrit sign-in --url {stack.url} --name {ADMIN} --password {PASSWORD}
+                     zerrit server list
 
   Ctrl-C ends everything; the data stays in {folder} for the next time.
 """)
         stop.wait()
         click.echo("Stopping ...")
-
-
-demo()
