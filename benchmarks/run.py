@@ -283,7 +283,7 @@ def check_table(costs: list[CheckCost]) -> str:
     lines = [
         "",
         "Checks of a server by the demo gamebook. Reading finds out that files are sound and leaves the inside of entries",
-        "unread; beside it stands what it takes when every node is made. The last column is the check after an edit of one",
+        "unread; beside it is what it takes when every node is made. The last column is the check after an edit of one",
         "value, taking over from the check before.",
         "",
         "| files | size | read | and every node made | check | check / read | per MB | after one edit |",

@@ -77,7 +77,7 @@ def _try(
     )
     @given(case=operation.as_strategy(), is_known=strategies.booleans())
     def send(case: Any, is_known: bool) -> None:
-        if is_known:  # names that the tester makes up lead nowhere; behind those that are there lies the rest
+        if is_known:  # names that the tester makes up lead nowhere; behind those that are there is the rest
             case.path_parameters.update({name: KNOWN[name] for name in case.path_parameters if name in KNOWN})
         response = case.call(headers=headers, timeout=120)
         statuses[response.status_code] += 1

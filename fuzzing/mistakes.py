@@ -636,7 +636,7 @@ def _write(lines: list[str], seed: int) -> None:
     after = rest.partition("\n## ")
     intro = (
         f"`make mistakes` (`fuzzing/mistakes.py`, seed {seed}) puts mistakes into the demo world, one at a time, and counts how\n"
-        "many a check finds at their true place. At most 16 of a kind are taken. The demo gamebook was written by hand by those\n"
+        "many a check finds at their true place. At most 16 of a kind are taken. The demo gamebook was written manually by those\n"
         "who wrote the table; a draft is made from the defaults alone. The notes 1, 4, 13, 24 and 26 are about a server that\n"
         "stops and starts, 5 about when a value holds, 3 about what must *not* be found; these are tests by name (`tests/core/test_field_notes.py`,\n"
         "`tests/service/test_field_notes.py`), as is every other note.\n"

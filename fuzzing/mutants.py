@@ -1,9 +1,9 @@
 """
 Break important lines one at a time and see that a test fails.
 
-`mutants.tsv` is a table of file, line as it stands, line as broken, and the tests nearest to it. Each line is broken in a
+`mutants.tsv` is a table of file, line as it is, line as broken, and the tests nearest to it. Each line is broken in a
 copy of the project; where all of its tests still pass, the mutant has survived, and the promise behind the line is not
-guarded. A line that is not there any more, or stands there twice, is an error of the table.
+guarded. A line that is not there any more, or is there twice, is an error of the table.
 """
 
 from __future__ import annotations
@@ -47,7 +47,7 @@ def apply(mutant: Mutant, folder: Path) -> str:
     lines = text.splitlines(keepends=True)
     places = [number for number, line in enumerate(lines) if line.strip() == mutant.line]
     if len(places) != 1:
-        raise ValueError(f"{mutant.file}: `{mutant.line}` stands there {len(places)} times")
+        raise ValueError(f"{mutant.file}: `{mutant.line}` is there {len(places)} times")
     found = lines[places[0]]
     lines[places[0]] = found.replace(mutant.line, mutant.broken)
     path.write_text("".join(lines), "utf-8")

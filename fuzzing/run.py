@@ -3,7 +3,7 @@ Read mutated files of every format and hold what comes out to what must always b
 
     python -m fuzzing.run [--inputs 250000] [--seed 1]
 
-For each input: the bytes come back exactly; every node lies in its parent and in the text; every finding has a
+For each input: the bytes come back exactly; every node is in its parent and in the text; every finding has a
 place that exists; the plain data can be made; an address leads back to its node; and it takes no longer than
 `LONGEST` seconds. The first input that breaks one of these ends the run and is printed.
 """
@@ -91,7 +91,7 @@ def hold(document: Document, data: bytes) -> None:
     nodes = list(document.root.walk())
     for node in nodes:
         if not 0 <= node.start <= node.end <= length or node.lead_start > node.start:
-            raise Broken(f"{node!r} lies outside of the text")
+            raise Broken(f"{node!r} is outside of the text")
         if node.value_start >= 0 and not node.value_start <= node.value_end <= length:
             raise Broken(f"{node!r} has a value at {node.value_start}-{node.value_end}")
         if node.kind is NodeKind.VALUE and node.value is None:

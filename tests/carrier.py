@@ -1,4 +1,4 @@
-"""A person who carries files by hand while a run goes on: who does what it asks for, with the slips that people make."""
+"""A person who carries files manually while a run goes on: who does what it asks for, with the slips that people make."""
 
 from __future__ import annotations
 
@@ -55,7 +55,7 @@ class Carrier:
             self._quick.zerrit.cancel(run.id)
 
     def _carry(self, run: api.RunOut, slip: str) -> None:
-        """Do what the step sheet says, and show what lies there then."""
+        """Do what the step sheet says, and show what is there then."""
         try:
             given = self._quick.zerrit.instructions(run.id)
         except ProblemError as error:

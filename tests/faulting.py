@@ -51,7 +51,7 @@ OF_CONNECTION: Mapping[str, dict[str, object]] = {
     "lists wrong sizes": {"size_off": 7},
     "lists for people only": {"no_facts": True},
     "renames over no file": {"no_replace": True},
-    "lies of its renames": {"rename_lies": 3},
+    "is of its renames": {"rename_lies": 3},
     "lets one connection in": {"connections": 1},
     "ignores letter case": {"any_case": True},
     "has a clock that is off": {"clock_off": 7200},
@@ -77,7 +77,7 @@ COPED_WITH = (
 #: What an outcome must offer: something that a person can do next.
 NEXT_STEPS = (
     "Try again", "try again", "Is the host up", "Make room", "Does this user", "Correct", "accept it", "Is there room",
-    "zerrit rollback", "zerrit restart", "zerrit change", "tart it by hand", "deploy it again",
+    "zerrit rollback", "zerrit restart", "zerrit change", "tart it manually", "deploy it again",
 )  # fmt: skip
 
 

@@ -32,7 +32,7 @@ game: quick
 files:
   station.ini: {rewritten_at_stop: true}
   live/*.yml: {takes_effect: reload}
-  sea/*.yml: {purpose: what lies there}
+  sea/*.yml: {purpose: what is there}
 trouble:
   log: logs/station.log
   ready_pattern: station is open
@@ -195,7 +195,7 @@ class Quick:
         self.zerrit.fetch(name)
 
     def show(self, name: str) -> None:
-        """Show what lies on a server now."""
+        """Show what is on a server now."""
         shown = self.files(name)
         log = self.game(name).folder / "logs/station.log"
         shown |= {"logs/station.log": log.read_bytes()} if log.exists() else {}

@@ -1,4 +1,4 @@
-"""The parts of docs/reliability.md that are measured: each stands between two marks, and its command puts it there."""
+"""The parts of docs/reliability.md that are measured: each is between two marks, and its command puts it there."""
 
 from __future__ import annotations
 

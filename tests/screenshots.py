@@ -118,7 +118,7 @@ def _looked_after(stack: DemoStack, page: Page) -> None:
         zerrit.fetch("coral-gate")
         zerrit.add_task("coral-gate", api.TaskIn(task="restart", times=["05:00"], zone="Europe/Berlin", announce=10))
         zerrit.add_task("coral-gate", api.TaskIn(task="snapshot", times=["13:00", "21:00"], zone="Europe/Berlin"))
-    page.goto(f"{stack.url}/servers/coral-gate/care")
+    page.goto(f"{stack.url}/servers/coral-gate/maintenance")
     page.get_by_text("every day at 05:00").wait_for()
     page.get_by_text("a person, or the host").or_(page.get_by_text("it was another person")).first.wait_for()
     shoot(page, "maintenance")

@@ -185,7 +185,7 @@ def test_a_change_is_put_on_newer_files(run: Run, change: str, shared: Shared) -
     assert "note: craft.xml on lantern-shelf is not as in snapshot" in noted
     fetched = run("fetch", "lantern-shelf")
     assert "◆ changed  craft.xml" in fetched.out
-    assert run("change", "update", change).out.startswith(f"Change {change} now stands on snapshot ")
+    assert run("change", "update", change).out.startswith(f"Change {change} now is on snapshot ")
     assert "craft.xml#hull[Lugger]/@stock: 7 -> 8" in run("change", "show", change).out
 
 

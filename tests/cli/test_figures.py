@@ -59,7 +59,7 @@ def test_derived_values_free_numbers_and_distances(world: Path) -> None:
 @pytest.mark.parametrize(
     ("arguments", "code", "said"),
     [
-        (("balance", "mine", f"{FINDS}#find/bnad/@holds"), 2, "Nothing stands at"),
+        (("balance", "mine", f"{FINDS}#find/bnad/@holds"), 2, "Nothing is at"),
         (("balance", "mine", HOLDS, "--change", "1"), 2, "--change is for servers"),
         (("odds", "mine"), 2, "Give the gamebook of the folder with --gamebook"),
         (

@@ -59,7 +59,7 @@ def test_findings_are_told_with_their_place(world: Path, tmp_path: Path) -> None
     [
         ("a.xml", '<a>\n  <b x="1/>\n</a>\n', "a.xml:2:10  ■ error  xml.quote-missing\n    2 |   <b x=\"1/>\n      |          ^\n    The value of `x` has no closing quotation mark."),
         ("a.json", '{\n  "a": 1\n  "b": 2\n}\n', 'a.json:2:9  ■ error  json.comma-missing\n    2 |   "a": 1\n      |         ^\n    A comma is missing after "a"; the next one follows. Add `,` here.'),
-        ("a.yml", "a: 1\n\tb: 2\n", "a.yml:2:1  ■ error  yaml.tab\n    2 | \u2192b: 2\n      | ^\n    A tab stands at the start of this line"),
+        ("a.yml", "a: 1\n\tb: 2\n", "a.yml:2:1  ■ error  yaml.tab\n    2 | \u2192b: 2\n      | ^\n    A tab is at the start of this line"),
         ("a.ini", "[A\nb=1\n", "a.ini:1:3  ■ error  ini.section-not-closed\n    1 | [A\n      |   ^\n    The section header [A has no closing bracket. Add `]` here."),
     ],
 )  # fmt: skip
@@ -214,7 +214,7 @@ def test_a_code_is_explained_with_a_wrong_and_a_right_example(tmp_path: Path) ->
     assert done.out.splitlines() == [
         "json.comma-extra  (error)",
         "",
-        "  A comma stands after the last value.",
+        "  A comma is after the last value.",
         "  Remove it. Some games read it anyway.",
         "",
         "  wrong:",
@@ -290,7 +290,7 @@ def test_a_comparison_is_narrowed_and_printed_as_a_page(world: Path, tmp_path: P
     assert done.code == 1
     html = page.read_text()
     assert "find[Copper Gimbal]/@house" in html
-    assert "&lt;find name=&#34;Copper Gimbal&#34;" in html  # what stands in the files is text, not markup
+    assert "&lt;find name=&#34;Copper Gimbal&#34;" in html  # what is in the files is text, not markup
     assert "<script" not in html
 
 

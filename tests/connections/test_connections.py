@@ -273,7 +273,7 @@ def test_a_listing_with_wrong_sizes_does_not_mislead(kind: str, host: StandinHos
 
 
 @pytest.mark.parametrize("kind", OVER_THE_HOST)
-@pytest.mark.parametrize("faults", [Faults(no_replace=True), Faults(rename_lies=1)], ids=["no replace", "lies"])
+@pytest.mark.parametrize("faults", [Faults(no_replace=True), Faults(rename_lies=1)], ids=["no replace", "is"])
 def test_a_rename_that_does_not_replace_or_lies(kind: str, faults: Faults, host: StandinHost, folder: Path) -> None:
     with to_host(kind, host) as connection:
         host.games["game"].wrong.set(faults)
@@ -421,7 +421,7 @@ def test_the_host_refuses_programs_and_the_file_before_stays(host: StandinHost, 
 
 
 def test_a_folder_swapped_for_a_connection_leads_nowhere(folder: Path, tmp_path: Path) -> None:
-    """Whatever stands in the place of a folder at the moment of the call counts, not what stood there before."""
+    """Whatever is in the place of a folder at the moment of the call counts, not what stood there before."""
     outside = tmp_path / "outside"
     outside.mkdir()
     (outside / "a.xml").write_text("secret")

@@ -14,7 +14,7 @@ def test_sessions_are_listed_and_ended_and_the_password_changed(page: Page, stac
         free.token(ADMIN, PASSWORD, "nightly backup")
         other = free.token(ADMIN, PASSWORD, "old laptop").token
     sign_in(page, stack.url, ADMIN, PASSWORD)
-    page.get_by_role("connection", name=ADMIN).click()
+    page.get_by_role("link", name=ADMIN).click()
     expect(page.get_by_role("row", name="Console")).to_contain_text("this one")
     page.get_by_role("row", name="nightly backup").get_by_role("button", name="Revoke").click()
     expect(page.get_by_role("row", name="nightly backup")).to_have_count(0)

@@ -30,14 +30,14 @@ def test_two_states_are_compared_and_narrowed(at: Page, shared: Shared) -> None:
     at.get_by_label("From").click()
     at.get_by_role("option", name="the defaults of 2.1").click()
     expect(at.get_by_text("11 differences in 11 entries.")).to_be_visible()
-    at.get_by_label("Only at").fill("sea/*.xml#find[Copper*]")
+    at.get_by_label("Only this address").fill("sea/*.xml#find[Copper*]")
     at.get_by_role("button", name="Filter").click()
     expect(at.get_by_text("1 difference in 1 entry.")).to_be_visible()
     expect(at.get_by_role("row", name="changed sea/finds.xml#find[Copper Gimbal]/@house 35 45 +10")).to_be_visible()
     with at.expect_popup() as opened:
-        at.get_by_role("connection", name="Print view").click()
+        at.get_by_role("link", name="Print view").click()
     expect(opened.value.get_by_role("heading", level=1)).to_contain_text("From defaults 2.1 of coral-gate")
-    at.get_by_label("Only at").fill("sea/finds.xml#find[Coper Gimbal]")
+    at.get_by_label("Only this address").fill("sea/finds.xml#find[Coper Gimbal]")
     at.get_by_role("button", name="Filter").click()
     expect(at.get_by_role("alert")).to_contain_text("Nearest: find[Copper Gimbal]")
 
@@ -53,7 +53,7 @@ def test_an_upgrade_is_decided_and_becomes_a_change(at: Page, shared: Shared) ->
     expect(at.get_by_role("row", name="changed station.ini#World/DayLength 96 90 -6", exact=True)).to_be_visible()
     at.get_by_role("button", name="All as here").click()
     gimbal = at.get_by_role("group", name="Decide sea/finds.xml#find[Copper Gimbal]/@house")
-    gimbal.get_by_role("button", name="another").click()
+    gimbal.get_by_role("button", name="other value").click()
     at.get_by_label("Value for sea/finds.xml#find[Copper Gimbal]/@house").fill("42")
     at.get_by_role("button", name="Create change").click()
     expect(at.get_by_role("heading", name="Upgrade from 2.1 to 2.2")).to_be_visible()
@@ -73,7 +73,7 @@ def test_a_merge_plan_is_changed_row_by_row(at: Page, shared: Shared) -> None:
     at.get_by_role("option", name="Merge a published snippet").click()
     at.get_by_label("File, such as").fill("sea/finds.xml")
     at.get_by_label("Paste the snippet here").fill(snippet("tarnished-set.html"))
-    at.get_by_label("Where it is from").fill("Osric Lind, the shelf's board")
+    at.get_by_label("Source: web address").fill("Osric Lind, the shelf's board")
     at.get_by_role("button", name="Show the plan").click()
     expect(at.get_by_text("Turned the web page's entities")).to_be_visible()
     at.get_by_label("Action for find[Tarnished Star Globe]").locator("..").click()
@@ -119,7 +119,7 @@ def test_a_bulk_step_shows_its_places_first(at: Page, shared: Shared) -> None:
 def test_figures_are_drawn_and_listed(at: Page, shared: Shared) -> None:
     at.goto(f"{shared[0].url}/changes/1")
     at.get_by_role("tab", name="Figures").click()
-    at.get_by_label("Numbers at").fill("sea/finds.xml#find/band/@holds")
+    at.get_by_label("Address of the numbers").fill("sea/finds.xml#find/band/@holds")
     at.get_by_label("Grouped by").fill("depth")
     at.get_by_role("button", name="Calculate").click()
     expect(at.get_by_role("row", name="deep 246 247 6692 6700 +8")).to_be_visible()
@@ -141,7 +141,7 @@ def test_a_change_is_replayed_on_another_server(at: Page, shared: Shared) -> Non
     at.get_by_role("combobox", name="Server").click()
     at.get_by_role("option", name="Lantern Shelf").click()
     at.get_by_role("button", name="Open a change there (5 steps)").click()
-    expect(at.get_by_role("connection", name="lantern-shelf")).to_be_visible()
+    expect(at.get_by_role("link", name="lantern-shelf")).to_be_visible()
     change = zerrit.changes("lantern-shelf")[0]
     assert change.steps == 5
     zerrit.withdraw(change.id)

@@ -30,7 +30,7 @@ def test_an_own_fault_is_accepted_and_the_waiver_taken_back(at: Page, shared: Sh
     zerrit.fetch("lantern-shelf")
     at.goto(f"{stack.url}/servers/lantern-shelf/findings")
     expect(at.get_by_text("newcomers join Trench Party, which is not open")).to_be_visible()
-    expect(at.get_by_text("One finding stands in the defaults too and blocks no one.")).to_be_visible()
+    expect(at.get_by_text("One finding is in the defaults too and blocks no one.")).to_be_visible()
     at.get_by_role("button", name="Waive …").click()
     at.get_by_label("Reason for the waiver").fill("it opens on Friday")
     at.get_by_label("Last day (empty: no end)").fill("2099-03-01")

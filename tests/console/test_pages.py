@@ -87,7 +87,7 @@ def test_an_entry_is_moved_and_another_made_a_comment_in_the_dialog(at: Page, sh
     at.get_by_role("option", name="Move an entry").click()
     dialog.get_by_label("Address of the entry").fill("craft.xml#hull[Skiff]")
     dialog.get_by_label("Where to").click()
-    at.get_by_role("option", name="behind another entry").click()
+    at.get_by_role("option", name="after another entry").click()
     dialog.get_by_label("Address of that entry or group").fill("hull[Pilot Bell]")
     dialog.get_by_role("button", name="Add step").click()
     expect(at.get_by_text("after hull[Pilot Bell]").first).to_be_visible()
@@ -107,7 +107,7 @@ def test_a_broken_file_shows_each_mistake_below_its_line(at: Page, shared: Share
     spoilt = zerrit.file("lantern-shelf", "craft.xml").text.replace('crew="2"', "crew=2", 1)
     zerrit.add_step(change.id, api.StepIn(kind="put-file", address="craft.xml", content=spoilt))
     at.goto(f"{stack.url}/servers/lantern-shelf/file/craft.xml?view=text&change={change.id}")
-    expect(at.get_by_text("The value of `crew` stands without quotation marks.")).to_be_visible()
+    expect(at.get_by_text("The value of `crew` is without quotation marks.")).to_be_visible()
     expect(at.get_by_text("xml.value-unquoted")).to_be_visible()
     expect(at.locator("mark")).to_have_text("2")
 
@@ -138,11 +138,11 @@ def test_settings_of_a_server_are_changed_without_its_passwords(at: Page, shared
     expect(dialog.get_by_label("User", exact=True)).to_have_value("coral-gate")
     expect(dialog.get_by_label("Password", exact=True)).to_have_value("")
     dialog.get_by_label("Port", exact=True).fill("1")
-    dialog.get_by_role("button", name="Pin").click()
+    dialog.get_by_role("button", name="Save").click()
     expect(dialog.get_by_role("alert")).to_contain_text("only used for the host, port, key and user")
     dialog.get_by_label("Port", exact=True).fill(str(stack.host.ftp_port))
     dialog.get_by_label("Title").fill("Coral Gate, deck 1")
-    dialog.get_by_role("button", name="Pin").click()
+    dialog.get_by_role("button", name="Save").click()
     expect(at.get_by_role("heading", name="Coral Gate, deck 1")).to_be_visible()
     assert zerrit.server("coral-gate").title == "Coral Gate, deck 1"
 
@@ -158,7 +158,7 @@ def test_files_that_drifted_are_said_on_the_change(at: Page, shared: Shared) -> 
     at.get_by_role("button", name="Stop, write and start").click()
     expect(at.get_by_role("dialog").get_by_role("alert")).to_contain_text("sea/finds.xml on coral-gate changed since")
     at.get_by_role("button", name="Cancel").click()
-    at.get_by_role("connection", name="coral-gate").click()
+    at.get_by_role("link", name="coral-gate").click()
     at.get_by_role("button", name="Fetch files").click()
     expect(at.get_by_text("sea/finds.xml").first).to_be_visible()
     at.goto(f"{stack.url}/changes/{change.id}")
@@ -196,5 +196,5 @@ def test_a_narrow_page_does_not_run_over(browser: Browser, shared: Shared) -> No
 def test_an_address_without_a_page_leads_back(at: Page, shared: Shared) -> None:
     at.goto(f"{shared[0].url}/nowhere")
     expect(at.get_by_text("There is no such page.")).to_be_visible()
-    at.get_by_role("connection", name="All servers").click()
+    at.get_by_role("link", name="All servers").click()
     expect(at.get_by_role("heading", name="Servers")).to_be_visible()

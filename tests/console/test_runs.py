@@ -46,11 +46,11 @@ def test_a_deploy_is_seen_stage_by_stage_and_its_look_list_is_ticked_off(quick: 
     dialog = page.get_by_role("dialog")
     expect(dialog).to_contain_text("sea/1.yml#holds")
     dialog.get_by_role("button", name="Create a change that reverts it").click()
-    expect(page.get_by_role("heading", level=1)).to_contain_text("Take back change 1")
+    expect(page.get_by_role("heading", level=1)).to_contain_text("Revert change 1")
 
 
 def packed(quick: Quick, into: Path) -> Path:
-    """What lies on the server now, as a person downloads it from a web page."""
+    """What is on the server now, as a person downloads it from a web page."""
     folder = quick.game("reef").folder
     with zipfile.ZipFile(into, "w") as archive:
         for path in sorted(folder.rglob("*")):
@@ -63,11 +63,11 @@ def test_files_are_carried_and_the_game_stopped_and_started_by_hand(quick: Quick
     quick.zerrit.change_server(
         api.ServerIn(id="reef", gamebook="quick", connection=api.ManualConnection(), control=api.ManualControl())
     )
-    page.goto(f"{quick.url}/servers/reef/care")
+    page.goto(f"{quick.url}/servers/reef/maintenance")
     taking = page.locator("input[type=file][accept='.zip']")
 
     def upload() -> None:
-        with page.expect_response(lambda answer: "take-in" in answer.url):
+        with page.expect_response(lambda answer: "/upload" in answer.url):
             taking.set_input_files(packed(quick, tmp_path / "shown.zip"))
 
     upload()
@@ -85,7 +85,7 @@ def test_files_are_carried_and_the_game_stopped_and_started_by_hand(quick: Quick
     upload()
     expect(run).to_contain_text("Put 1 file on reef")
     with page.expect_download() as download:
-        run.get_by_role("connection", name="Download instructions").click()
+        run.get_by_role("link", name="Download instructions").click()
     with zipfile.ZipFile(download.value.path()) as archive:
         (quick.game("reef").folder / "sea/1.yml").write_bytes(archive.read("files/sea/1.yml"))
     upload()
@@ -104,7 +104,7 @@ def test_a_run_that_waits_can_be_cancelled(quick: Quick, page: Page) -> None:
     page.get_by_label("Wait until no one plays").check()
     page.get_by_role("button", name="Stop, write and start").click()
     expect(page.get_by_label("Run 1")).to_contain_text("waiting: 1 player on the server", timeout=20_000)
-    page.get_by_role("button", name="Cancel, and take back what was written").click()
+    page.get_by_role("button", name="Cancel and revert what was written").click()
     expect(page.get_by_label("Run 1")).to_contain_text(
         "Nothing was written. It ended at announce: cancelled by isolde", timeout=20_000
     )
@@ -121,7 +121,7 @@ def test_one_press_and_a_confirmation_roll_back_on_a_phone(quick: Quick, browser
     width = phone.evaluate("document.documentElement.scrollWidth")
     assert width <= 390, "nothing has to be scrolled sideways"
     phone.get_by_role("button", name="Roll back to the last good one").click()
-    expect(phone.get_by_role("dialog")).to_contain_text("are put back and compared")
+    expect(phone.get_by_role("dialog")).to_contain_text("are restored and verified")
     phone.get_by_role("button", name="Roll back", exact=True).click()
     expect(phone.get_by_label("Run 3", exact=True)).to_contain_text(
         "put back and compared; the game is up", timeout=20_000
@@ -134,7 +134,7 @@ def test_care_shows_drift_windows_and_what_stays(quick: Quick, page: Page) -> No
     file = quick.game().folder / "sea/1.yml"
     file.write_text(file.read_text().replace("holds: 0", "holds: 9"))
     quick.zerrit.fetch("reef")
-    page.goto(f"{quick.url}/servers/reef/care")
+    page.goto(f"{quick.url}/servers/reef/maintenance")
     expect(page.get_by_label("Drift")).to_contain_text("a person, or the host's panel")
     windows = page.get_by_label("Schedule")
     windows.get_by_label("At", exact=True).fill("04:30")
@@ -148,7 +148,7 @@ def test_care_shows_drift_windows_and_what_stays(quick: Quick, page: Page) -> No
     keeping.get_by_role("button", name="Verify snapshots").click()
     expect(keeping).to_contain_text("all are as they were kept")
     page.get_by_role("button", name="Create a change that reverts it").click()
-    expect(page.get_by_role("heading", level=1)).to_contain_text("Take back what snapshot 3 found")
+    expect(page.get_by_role("heading", level=1)).to_contain_text("Revert what snapshot 3 found")
 
 
 def test_a_rollout_and_the_grid(quick: Quick, page: Page) -> None:

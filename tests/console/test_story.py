@@ -1,4 +1,4 @@
-"""The main job from beginning to end, by hand in the console."""
+"""The main job from beginning to end, manually in the console."""
 
 from __future__ import annotations
 
@@ -38,7 +38,7 @@ def test_the_story_in_the_console(page: Page, stack: DemoStack) -> None:
     assert 'at="Ribbonweed Flats" least="2"' in (game / FINDS).read_text()
     assert 'Name="Sump Six"' in (game / "station.ini").read_text()
 
-    page.get_by_role("connection", name="coral-gate").click()
+    page.get_by_role("link", name="coral-gate").click()
     open_a_change(page, "Stronger pumps everywhere")
     add_step(page, "Change values", "station.ini#Pumps/Circuit[*]/Pumps/*/Rating", {"Operation": "+3"})
     page.get_by_role("button", name="Check").click()
@@ -50,7 +50,7 @@ def test_the_story_in_the_console(page: Page, stack: DemoStack) -> None:
     expect(page.get_by_label("Log excerpt")).to_contain_text("breaker tripped")
     expect(page.get_by_text("Crash file kept")).to_be_visible()
 
-    page.get_by_role("connection", name="coral-gate").click()
+    page.get_by_role("link", name="coral-gate").click()
     page.get_by_role("tab", name="Timeline").click()
     page.get_by_role("button", name="Roll back to snapshot 1", exact=True).click()
     page.get_by_role("button", name="Roll back", exact=True).click()
@@ -96,7 +96,7 @@ def fetch_and_import_defaults(page: Page, archive: Path) -> None:
     expect(page.get_by_role("button", name="changed 5")).to_be_visible()
     page.get_by_role("button", name="changed 5").click()
     expect(page.get_by_role("row")).to_have_count(6)
-    expect(page.get_by_role("connection", name=FINDS)).to_be_visible()
+    expect(page.get_by_role("link", name=FINDS)).to_be_visible()
 
 
 def open_a_change(page: Page, title: str) -> None:
@@ -109,9 +109,9 @@ def open_a_change(page: Page, title: str) -> None:
 def write_the_steps(page: Page) -> None:
     """Two cells in the grid by keyboard, the rest by the dialog."""
     change = page.url
-    page.get_by_role("connection", name="coral-gate").click()
+    page.get_by_role("link", name="coral-gate").click()
     page.get_by_role("tab", name="Files").click()
-    page.get_by_role("connection", name=FINDS).click()
+    page.get_by_role("link", name=FINDS).click()
     page.get_by_label("Edit in").click()
     page.get_by_role("option", name="Change 1: Wet evenings").click()
     page.get_by_label("Search entries").fill("copper gimbal")
@@ -145,7 +145,7 @@ def fix_the_slip(page: Page) -> None:
     page.get_by_role("button", name="Check").click()
     expect(page.get_by_text("Did you mean 'Ribbonweed Flats'?")).to_be_visible()
     expect(page.get_by_role("button", name="Deploy")).to_be_disabled()
-    page.get_by_role("connection", name="line 77, column 28").click()
+    page.get_by_role("link", name="line 77, column 28").click()
     expect(page.get_by_label("Text of the file")).to_contain_text("is not among the grounds (20 names are known)")
     page.go_back()
     add_step(page, "Change values", f"{GIMBAL}/band[deep]/@at", {"Operation": "=Ribbonweed Flats"})

@@ -29,7 +29,7 @@ def host(tmp_path: Path) -> Iterator[StandinHost]:
     (tmp_path / "game").mkdir()
     running = StandinHost(tmp_path, ("game",), "keys")
     game = running.games["game"]
-    game.start = lambda: None  # type: ignore[method-assign]  # no game lies there
+    game.start = lambda: None  # type: ignore[method-assign]  # no game is there
     running.start()
     yield running
     running.stop()

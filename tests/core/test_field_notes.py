@@ -49,7 +49,7 @@ def new_findings(changed: Mapping[str, bytes | None]) -> list[Finding]:
 
 def with_text(path: str, old: str, new: str) -> dict[str, bytes | None]:
     text = WORLD[path].decode()
-    assert text.count(old) == 1, f"{old!r} stands {text.count(old)} times in {path}"
+    assert text.count(old) == 1, f"{old!r} is {text.count(old)} times in {path}"
     return {path: text.replace(old, new).encode()}
 
 
@@ -138,7 +138,7 @@ def test_note_9_the_same_edit_over_variants_slipped_on_one() -> None:
 
 def test_note_10_an_id_that_is_unique_in_three_files_and_equal_in_two() -> None:
     (finding,) = new_findings(with_text("crew/keepers.yml", "post: KP-02", "post: KP-01"))
-    assert finding.message == "`KP-01` stands twice among the codes on the chart; the first is in line 3."
+    assert finding.message == "`KP-01` occurs twice among the codes on the chart; the first is in line 3."
     taken = said(with_text("sea/buoys.xml", 'code="BY-03"', 'code="BY-01"'))
     assert ("meaning.duplicate", "sea/buoys.xml") in [(code, path) for code, path, _ in taken]
     ((code, path, message),) = said(
@@ -158,7 +158,7 @@ def test_note_11_folder_file_and_start_parameter_are_one_word() -> None:
         (
             "meaning.disagree",
             "launch.sh",
-            "`coral_gate` stands here, but station.ini#World/Chart says `coral-gate`. The two must be the same word.",
+            "`coral_gate` is here, but station.ini#World/Chart says `coral-gate`. The two must be the same word.",
         )
     ]
     assert new_findings(with_text("launch.sh", 'CHART="coral-gate"', 'CHART="coral_gate"'))[0].reason
@@ -173,7 +173,7 @@ def test_note_12_order_seals_and_versions_of_mods() -> None:
     ((code, _, message),) = said(order)
     assert (code, message) == (
         "meaning.order",
-        "surveyor-kit stands before deepsong, which it needs; deepsong must come first.",
+        "surveyor-kit is before deepsong, which it needs; deepsong must come first.",
     )
     ((code, path, message),) = said({"seals/surveyor-kit.seal": None})
     assert (code, path) == ("meaning.file-missing", "mods/order.txt")

@@ -208,7 +208,7 @@ def test_tables_that_cannot_be_worked_out_are_refused(tables: list[Table], reaso
         odds({table.name: table for table in tables}, "a")
 
 
-# --- what stands in the demo world -----------------------------------------------------------------------------------
+# --- what is in the demo world -----------------------------------------------------------------------------------
 
 
 def world(files: dict[str, bytes]) -> dict[str, Document]:
@@ -278,8 +278,8 @@ def test_sums_are_exact_where_binary_numbers_are_not() -> None:
 @pytest.mark.parametrize(
     ("address", "by", "reason"),
     [
-        ("a.ini#A/q", "", "Nothing stands at"),
-        ("a.ini#A/w", "", r"No number stands at a.ini#A/w \(1 value\)"),
+        ("a.ini#A/q", "", "Nothing is at"),
+        ("a.ini#A/w", "", r"No number is at a.ini#A/w \(1 value\)"),
         ("a.ini#A/x", "kind", "has a field `kind` to group by"),
     ],
 )
@@ -311,7 +311,7 @@ def test_ids_of_several_files_are_one_set() -> None:
         ["a.ini#x", "b.ini#y"],
     )
     assert [(one.taken, one.following) for one in found] == [(2, "K-3")]
-    with pytest.raises(FigureRefused, match="Nothing stands there"):
+    with pytest.raises(FigureRefused, match="Nothing is there"):
         free_numbers({}, ["a.ini#x"])
 
 

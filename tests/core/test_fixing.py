@@ -101,7 +101,7 @@ def test_one_broken_token_is_put_right_or_left(name: str) -> None:
 
 
 def test_torn_tags_are_fixed_and_what_may_be_meant_stays() -> None:
-    torn, sign = "  <want>10/want>\n", "  <want>7</want>>\n"  # `>` may stand in a text
+    torn, sign = "  <want>10/want>\n", "  <want>7</want>>\n"  # `>` may be in a text
     text = f"<a>\n{_WANTS}{torn}{_WANTS}{sign}{_WANTS}{torn}</a>\n"
     fixed = safe_fixes(read_document(text.encode(), "a.xml")).document.text
     assert fixed == text.replace(torn, "  <want>10</want>\n")

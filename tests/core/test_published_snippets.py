@@ -15,7 +15,7 @@ from zerrit.demo.world_files import gamebook, server_files, snippet
 FINDS = "sea/finds.xml"
 BELL = "addins/tidebell/settings.yml"
 
-#: The file that it is for, and what must stand there afterwards, by address.
+#: The file that it is for, and what must be there afterwards, by address.
 MERGED: dict[str, tuple[str, dict[str, str]]] = {
     "pump-circuits.txt": ("station.ini", {"Pumps/Circuit[Wet Lab]/Deck": "2", "Pumps/Circuit[Sump Six]/Duty": "Night"}),
     "tarnished-set.html": (FINDS, {"find[Tarnished Gimbal]/band[shallow]/@holds": "9", "find[Tarnished Star Globe]/@house": "120"}),
@@ -82,8 +82,8 @@ def test_what_stands_twice_in_a_snippet_is_added_once() -> None:
     assert merged.text.count("New One") == 1
     plan = plan_merge(target, entry + entry.replace("5", "6"))
     assert [action.kind for action in plan.actions] == [ActionKind.ADD, ActionKind.ASK]
-    assert plan.actions[1].reason.startswith("It stands twice in the snippet, in line 1 with other values")
-    with pytest.raises(SnippetRefused, match="stands twice in the snippet"):
+    assert plan.actions[1].reason.startswith("It occurs twice in the snippet, in line 1 with other values")
+    with pytest.raises(SnippetRefused, match="occurs twice in the snippet"):
         apply_plan(target, plan.decided({"find[New One]": ActionKind.ADD}))
 
 

@@ -60,10 +60,10 @@ def test_files_that_keep_all_rules_have_no_finding() -> None:
     ("old", "new", "code", "line", "message"),
     [
         ('w="1.5"', 'w="0"', "meaning.range", 2, "weight is 0; it must be from 0.1 to 60."),
-        ('w="1.5"', 'w="heavy"', "meaning.type", 2, "weight is a number, but `heavy` stands here."),
+        ('w="1.5"', 'w="heavy"', "meaning.type", 2, "weight is a number, but `heavy` is here."),
         ('holds="3"', 'holds="-1"', "meaning.range", 4, "holds is -1; it must be at least 0."),
-        ('holds="3"', 'holds="3.5"', "meaning.type", 4, "holds is a whole number, but 3.5 stands here."),
-        ('on="yes"', 'on="often"', "meaning.type", 2, "on is a switch (yes or no), but `often` stands here."),
+        ('holds="3"', 'holds="3.5"', "meaning.type", 4, "holds is a whole number, but 3.5 is here."),
+        ('on="yes"', 'on="often"', "meaning.type", 2, "on is a switch (yes or no), but `often` is here."),
         ('at="Lip"', 'at="lip"', "meaning.unknown-name", 4, "`lip` is not among the grounds (2 names are known)."),
         ('least="1" holds="2"', 'least="5" holds="2"', "meaning.must", 3, "least 5 is above holds 2"),
     ],
@@ -98,7 +98,7 @@ def test_a_family_is_unique_over_several_files() -> None:
             "meaning.duplicate",
             "sea/finds.xml",
             2,
-            "`Lip` stands twice among the names; the first is in sea/chart.xml, line 3.",
+            "`Lip` occurs twice among the names; the first is in sea/chart.xml, line 3.",
         )
     ]
 
@@ -155,6 +155,6 @@ def test_an_entry_without_a_name_that_leads_elsewhere_is_told_and_no_trace() -> 
             "meaning.sentinel",
             "stores/cellar.json",
             1,
-            "`as-house` sends the game to house.json#prices/{name}, but nothing stands there.",
+            "`as-house` sends the game to house.json#prices/{name}, but nothing is there.",
         )
     ]

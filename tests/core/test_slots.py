@@ -84,4 +84,4 @@ def test_a_gamebook_names_slots() -> None:
     assert [node.value for node in gamebook.read(TEXT.encode(), "launch.sh").select("wait")] == ["10"]
     gamebook, faults = read_gamebook(book.replace("{}", "").encode())
     assert gamebook is None
-    assert "has no {} where the value stands" in faults[0].message
+    assert "has no {} where the value is" in faults[0].message

@@ -67,7 +67,7 @@ def test_such_a_step_made_twice_is_the_same_as_once(name: str) -> None:
         (Step(StepKind.SET, "sea/finds.xml#find[C]/@w", operation="=1"), "sea/finds.xml has no find that fits [C]."),
         (Step(StepKind.SET, "sea/finds.xml#find[A]/@w", operation="twice"), "`twice` is not an operation."),
         (Step(StepKind.SET, "sea/finds.xml#find[A]/@name", operation="*2"), "sea/finds.xml#find[A]/@name: `A` is not a number"),
-        (Step(StepKind.REMOVE, "sea/finds.xml"), "sea/finds.xml is a whole file; name an entry or a field in it."),
+        (Step(StepKind.REMOVE, "sea/finds.xml"), "sea/finds.xml is a complete file; name an entry or a field in it."),
         (Step(StepKind.PUT_FILE, "sea/*.xml", content=""), "sea/*.xml is not one file; a file is put by its path alone."),
         (Step(StepKind.PUT_FILE, "sea/finds.xml#find[A]", content=""), "is not one file; a file is put by its path alone."),
         (Step(StepKind.PUT_FILE, "../a.xml", content=""), "`../a.xml` leaves the server's folder"),

@@ -100,7 +100,7 @@ def test_both_sides_are_in_the_result(path: str, base: str, mine: str, theirs: s
         ("a.yml", "b: 0\n", "b: 0\na: 2\n", "b: 0\na: 3\n", Conflict("a", None, "2", "3", "both sides added it")),
         ("a.yml", "a: 1\nb: 1\n", "b: 1\n", "a: 3\nb: 1\n", Conflict("a", "1", None, "3", "it was removed here and changed there")),
         ("a.yml", "a: 1\nb: 1\n", "a: 2\nb: 1\n", "b: 1\n", Conflict("a", "1", "2", None, "it was changed here and removed there")),
-        ("a.json", '{"a": 1}', '{"a": [1]}', '{"a": {"b": 1}}', Conflict("a", "1", '"a": [1]', '"a": {"b": 1}', "both sides changed what stands here")),
+        ("a.json", '{"a": 1}', '{"a": [1]}', '{"a": {"b": 1}}', Conflict("a", "1", '"a": [1]', '"a": {"b": 1}', "both sides changed what is here")),
         ("a.json", "[1, 2]", "[3]", "[4, 5, 6]", Conflict("[#1]", "1\n2", "3", "4\n5\n6", "both sides changed this part of the list")),
     ],
 )  # fmt: skip

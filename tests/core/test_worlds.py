@@ -45,7 +45,7 @@ def test_sections_with_odd_names_count_like_any_other() -> None:
     book = book_of(draft([files], "tramway", "1"))
     broken = {**files, "lines.ini": files["lines.ini"].replace(b"Bays = 12", b"Bays = twelve", 1)}
     (finding,) = found(book, broken)
-    assert finding.message == "Bays is a number, but `twelve` stands here."
+    assert finding.message == "Bays is a number, but `twelve` is here."
 
 
 def test_a_flag_of_noughts_and_ones_is_a_flag() -> None:

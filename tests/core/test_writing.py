@@ -76,7 +76,7 @@ CASES = {
     "yaml: an empty text": ("a.yml", "a: x\n", put("a", ""), 'a: ""\n'),
     "yaml: a key of a list item": ("a.yml", "l:\n  - n: a\n    v: 1\n  - n: b\n", gone("l/[a]/v"), "l:\n  - n: a\n  - n: b\n"),
     "yaml: the first key of a list item": ("a.yml", "l:\n  - n: a\n    v: 1\n", gone("l/[a]/n"), "l:\n  - v: 1\n"),
-    "yaml: an item that lies deeper": ("a.yml", "l:\n- n: a\n  m:\n    x: 1\n- n: b\n", copied("l/[a]", "c"), "l:\n- n: a\n  m:\n    x: 1\n- n: c\n  m:\n    x: 1\n- n: b\n"),
+    "yaml: an item that is deeper": ("a.yml", "l:\n- n: a\n  m:\n    x: 1\n- n: b\n", copied("l/[a]", "c"), "l:\n- n: a\n  m:\n    x: 1\n- n: c\n  m:\n    x: 1\n- n: b\n"),
     "ini: a setting in an empty section": ("a.ini", "[A]\n\n[B]\nx=1\n", field("A", "y", "2"), "[A]\ny=2\n\n[B]\nx=1\n"),
     "ini: a setting before any section": ("a.ini", "[A]\nx=1\n", field("", "y", "2"), "y=2\n[A]\nx=1\n"),
     "ini: a second one of the same name": ("a.ini", "[A]\n+L=x\n", field("A", "+L", "y"), "[A]\n+L=x\n+L=y\n"),

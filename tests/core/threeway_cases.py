@@ -26,7 +26,7 @@ KINDS = (
     "renamed",
     "comments",
 )
-#: The comment above an entry stands in the model as a field of this name.
+#: The comment above an entry is in the model as a field of this name.
 COMMENT = "#"
 _FIELDS = ("holds", "worth", "place", "lasts")
 _WORDS = ("shelf", "slope", "abyss", "trench", "bell", "rope")
@@ -274,6 +274,6 @@ def model_of(document: Document, form: str) -> Entries:
         if node.comment:
             fields[COMMENT] = node.comment
         if name in entries:
-            raise AssertionError(f"{name} stands twice")
+            raise AssertionError(f"{name} occurs twice")
         entries[name] = fields
     return entries

@@ -209,7 +209,7 @@ def test_of_two_deploys_at_once_one_waits_its_turn(zerrit: Client, stack: DemoSt
     with ThreadPoolExecutor(2) as pool:
         results = list(pool.map(attempt, changes))
     assert sorted(isinstance(result, str) for result in results) == [False, True]
-    assert "conflict" in results
+    assert "wrong-state" in results
     (run,) = (result for result in results if isinstance(result, api.RunOut))
     with pytest.raises(ProblemError, match="A deploy is under way on coral-gate"):
         zerrit.fetch("coral-gate")

@@ -1,4 +1,4 @@
-"""Snapshots over time: by hand, kept, pruned, confirmed, exported and taken in; parts put back; old changes taken back."""
+"""Snapshots over time: manually, kept, pruned, confirmed, exported and taken in; parts put back; old changes taken back."""
 
 from __future__ import annotations
 
@@ -195,8 +195,8 @@ def test_a_file_a_folder_and_an_entry_are_put_back(quick: Quick) -> None:
     assert [step.kind for step in entry.step_list] == ["carry"]
     folder = quick.zerrit.restore_part("reef", 1, "sea/")
     assert [(step.kind, step.address) for step in folder.step_list] == [
-        ("put", "sea/1.yml"),
-        ("put", "sea/2.yml"),
+        ("put-file", "sea/1.yml"),
+        ("put-file", "sea/2.yml"),
         ("remove-file", "sea/late.yml"),
     ]
     assert quick.end_of(quick.zerrit.deploy(entry.id)).state == "deployed"
@@ -264,7 +264,7 @@ def test_drift_is_shown_with_its_writer_and_adopted_or_taken_back(quick: Quick) 
         ("sea/extra.yml", "added", "a person, or the host's panel"),
     ]
     adopted = quick.zerrit.adopt_drift("reef", title="By the panel")
-    assert (adopted.state, [step.kind for step in adopted.step_list]) == ("deployed", ["carry", "put"])
+    assert (adopted.state, [step.kind for step in adopted.step_list]) == ("deployed", ["carry", "put-file"])
     undone = quick.zerrit.revert_drift("reef")
     assert [(step.kind, step.address) for step in undone.step_list] == [
         ("carry", "sea/1.yml"),

@@ -33,7 +33,7 @@ def test_the_check_of_a_server_tells_what_the_vendor_shipped(shared: Shared) -> 
 
 
 def with_own_fault(zerrit: Client, stack: DemoStack, server: str = "lantern-shelf") -> None:
-    """Someone edited a file on the server by hand."""
+    """Someone edited a file on the server manually."""
     path = stack.host_folder / server / "crew" / "parties.yml"
     path.write_text(path.read_text().replace("newcomers: Shallow Party", "newcomers: Trench Party"))
     zerrit.fetch(server)
@@ -44,7 +44,7 @@ def test_a_waiver_accepts_a_finding_until_its_day(zerrit: Client, stack: DemoSta
     (fault,) = [f for f in zerrit.check_server("lantern-shelf").findings if f.severity == "error"]
     assert (fault.code, fault.blocks) == (CLOSED, True)
     until = datetime.now(UTC) + timedelta(days=2)
-    (waiver,) = zerrit.waive_on("lantern-shelf", CLOSED, fault.place, "the trench opens on Friday", until)
+    (waiver,) = zerrit.waive_on("lantern-shelf", CLOSED, fault.waiver_address, "the trench opens on Friday", until)
     assert (waiver.state, waiver.author, waiver.message) == ("holds", "isolde", fault.message)
     found = zerrit.check_server("lantern-shelf")
     assert found.blocking == 0
@@ -62,7 +62,7 @@ def test_a_waiver_accepts_a_finding_until_its_day(zerrit: Client, stack: DemoSta
 def test_a_waiver_that_accepts_nothing_any_more_is_reported(zerrit: Client, stack: DemoStack) -> None:
     with_own_fault(zerrit, stack)
     (fault,) = [f for f in zerrit.check_server("lantern-shelf").findings if f.severity == "error"]
-    (waiver,) = zerrit.waive_on("lantern-shelf", CLOSED, fault.place, "for the feast")
+    (waiver,) = zerrit.waive_on("lantern-shelf", CLOSED, fault.waiver_address, "for the feast")
     path = stack.host_folder / "lantern-shelf" / "crew" / "parties.yml"
     path.write_text(path.read_text().replace("newcomers: Trench Party", "newcomers: Wall Party"))
     zerrit.fetch("lantern-shelf")
@@ -77,7 +77,7 @@ def test_a_waiver_that_accepts_nothing_any_more_is_reported(zerrit: Client, stac
     ("place", "reason", "until", "said"),
     [
         ("crew/parties.yml#newcomers", "why not", None, "has no finding"),
-        ("crew/parties.yml#newcomers", " ", None, "Say why"),
+        ("crew/parties.yml#newcomers", " ", None, "Give a reason"),
         ("crew/parties.yml#newcomers", "why not", datetime(2020, 1, 1, tzinfo=UTC), "is over"),
     ],
 )
@@ -207,10 +207,10 @@ def test_the_gamebook_of_a_server_shows_how_often_each_rule_holds(shared: Shared
 def test_an_edited_rule_is_tried_before_it_is_kept(shared: Shared) -> None:
     _, zerrit = shared
     text = zerrit.gamebook_text("fathomline").text
-    trial = zerrit.test_gamebook("coral-gate", text.replace("from: 1, to: 120", "from: 1, to: 46"))
+    trial = zerrit.test_gamebook("coral-gate", text.replace("min: 1, max: 120", "min: 1, max: 46"))
     assert (trial.faults, trial.gone) == ([], [])
     assert {f.code for f in trial.appeared} == {"meaning.range"}
-    broken = zerrit.test_gamebook("coral-gate", text.replace("in: grounds", "in: groundz"))
+    broken = zerrit.test_gamebook("coral-gate", text.replace("list: grounds", "list: groundz"))
     assert (broken.faults[0].hint, broken.appeared) == ("Did you mean 'grounds'?", [])
     assert zerrit.gamebook_text("fathomline").text == text
 

@@ -22,7 +22,7 @@ def test_files_have_a_state_against_the_defaults(shared: Shared) -> None:
     assert files["launch.sh"].state == "changed"
     assert files["craft.xml"].state == "as-shipped"
     assert files["mods/deepsong.pak"].state == "watched"
-    assert files[FINDS].purpose == "what lies on the sea bed, how much of it, at which depth and where"
+    assert files[FINDS].purpose == "what is on the sea bed, how much of it, at which depth and where"
     assert (files[FINDS].format, files[FINDS].errors, files[FINDS].warnings) == ("xml", 0, 0)
 
 

@@ -1,4 +1,4 @@
-"""Runs from beginning to end: going on after a stop, cancelling, by hand, in place, announcements, rehearsals."""
+"""Runs from beginning to end: going on after a stop, cancelling, manually, in place, announcements, rehearsals."""
 
 from __future__ import annotations
 
@@ -261,7 +261,7 @@ def test_the_look_list_makes_a_change_proven(quick: Quick) -> None:
     assert quick.zerrit.confirm(other, "it rings").state == "confirmed"
 
 
-# --- by hand ----------------------------------------------------------------------------------------------------------
+# --- manually ----------------------------------------------------------------------------------------------------------
 
 
 def is_manual(quick: Quick) -> None:

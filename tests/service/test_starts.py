@@ -11,7 +11,7 @@ from tests.quick import GAMEBOOK, Quick, quick_stack
 from zerrit import api
 from zerrit.client import ProblemError
 
-MUST_LOAD = GAMEBOOK.replace("expect: grounds}", "list: grounds, must: true}")
+MUST_LOAD = GAMEBOOK.replace("list: grounds}", "list: grounds, required: true}")
 
 
 @pytest.fixture

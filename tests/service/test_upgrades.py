@@ -74,7 +74,7 @@ def test_an_undecided_conflict_blocks_and_decided_ones_become_a_change(zerrit: C
     choices = {CONFLICTS[0]: "mine", CONFLICTS[1]: "theirs", **dict.fromkeys(OTHER_SIZES, "theirs"), GIMBAL: "=42"}
     change = zerrit.open_upgrade("coral-gate", upgrade(choices=choices, title="To 2.2"))
     assert (change.title, change.blocking) == ("To 2.2", [])
-    assert {step.kind for step in change.step_list} == {"carry", "put"}
+    assert {step.kind for step in change.step_list} == {"carry", "put-file"}
     result = {d.address: (d.old, d.new) for d in zerrit.differences(change.id, "base").differences}
     assert result[GIMBAL] == ("45", "42")
     assert result[CONFLICTS[1]] == ("46", "42")
@@ -181,7 +181,7 @@ def test_other_figures_come_from_the_newest_files(zerrit: Client) -> None:
         "sea/chart.xml#ground[Old Orchard]",
     ]
     for call, said in (
-        (lambda: zerrit.balance("coral-gate", f"{FINDS}#find/@nmae"), "Nothing stands at"),
+        (lambda: zerrit.balance("coral-gate", f"{FINDS}#find/@nmae"), "Nothing is at"),
         (lambda: zerrit.odds("coral-gate", "Nope"), "There is no table Nope"),
         (lambda: zerrit.derived("coral-gate", "cost"), "derives no value called cost"),
     ):
@@ -209,7 +209,7 @@ def test_what_stays_as_it_is_makes_no_step(zerrit: Client) -> None:
         zerrit.open_upgrade("coral-gate", api.UpgradeIn(old="few", new="many", rest="mine"))
     assert len(zerrit.changes("coral-gate")) == before
     change = zerrit.open_upgrade("coral-gate", api.UpgradeIn(old="few", new="noted", rest="mine"))
-    assert [(step.kind, step.address) for step in change.step_list] == [("put", "notes.txt")]
+    assert [(step.kind, step.address) for step in change.step_list] == [("put-file", "notes.txt")]
     zerrit.withdraw(change.id)
 
 
@@ -220,7 +220,7 @@ def test_a_file_that_is_decided_as_a_whole_is_put(zerrit: Client) -> None:
     found = zerrit.upgrade_plan("coral-gate", api.UpgradeIn(old="broken", new="whole"))
     assert [conflict.address for conflict in found.conflicts] == ["craft.xml"]
     change = zerrit.open_upgrade("coral-gate", api.UpgradeIn(old="broken", new="whole", rest="theirs"))
-    assert [(step.kind, step.address) for step in change.step_list] == [("put", "craft.xml")]
+    assert [(step.kind, step.address) for step in change.step_list] == [("put-file", "craft.xml")]
     differences = {one.address: one.new for one in zerrit.differences(change.id).differences}
     assert differences == {"craft.xml#hull[Skiff]/@stock": "20"}
     zerrit.withdraw(change.id)

@@ -335,7 +335,7 @@ export interface paths {
         put?: never;
         /**
          * Refresh
-         * @description Put the change on the newest snapshot of its server.
+         * @description Put the change on the latest snapshot of its server.
          */
         post: operations["refresh_api_v1_changes__change_id__update_post"];
         delete?: never;
@@ -1182,7 +1182,7 @@ export interface paths {
         put?: never;
         /**
          * Prune
-         * @description Take away what the retention rules let go.
+         * @description Prune what the retention rules do not keep.
          */
         post: operations["prune_api_v1_servers__server_id__pruning_post"];
         delete?: never;
@@ -1222,7 +1222,7 @@ export interface paths {
         put?: never;
         /**
          * Report State
-         * @description Say that a game which is stopped and started by hand runs, or is stopped. Its log is looked at first.
+         * @description Say that a game which is stopped and started manually runs, or is stopped. Its log is looked at first.
          */
         post: operations["report_state_api_v1_servers__server_id__report_post"];
         delete?: never;
@@ -1399,7 +1399,7 @@ export interface paths {
         };
         /**
          * Show
-         * @description What stands at an address, with what is known of it.
+         * @description What is at an address, with what is known of it.
          */
         get: operations["show_api_v1_servers__server_id__show_get"];
         put?: never;
@@ -2269,7 +2269,7 @@ export interface components {
          *
          *     `log` is the excerpt of the game's log since its start, `log_new` and `log_gone` what it says that the last good start
          *     (run `log_against`) did not, and the other way round. `crash_files` came with the start: their text, and in
-         *     `crash_times` when they were written by their host's clock; one that does not begin with a path of the game lies
+         *     `crash_times` when they were written by their host's clock; one that does not begin with a path of the game is
          *     elsewhere. `old_crash_files` lay there before; `newest_old_crash` is the newest of them with its age. `drifted` are files that
          *     were not as Zerrit last saw them, `written_at_stop` and `written_at_start` those that the game or its host wrote while
          *     it stopped and started, `left_out` those that could not be read. `in_place`: the game ran on. `resumed`: so
@@ -3122,7 +3122,7 @@ export interface components {
         };
         /**
          * ReportIn
-         * @description What a person says of a game that is stopped and started by hand.
+         * @description What a person says of a game that is stopped and started manually.
          */
         ReportIn: {
             /** Is Running */
@@ -3351,7 +3351,7 @@ export interface components {
          * RunOut
          * @description A deploy, rollback or restart. `asks` is what a person is asked to do just now; `stage` where it is.
          *
-         *     `on_cancel` is what cancelling it does now: it takes back what was written; or, where it waits for a person on its way
+         *     `on_cancel` is what cancelling it does now: it reverts what was written; or, where it waits for a person on its way
          *     back, it is given up and leaves the server as it is.
          */
         RunOut: {
@@ -3568,7 +3568,7 @@ export interface components {
         };
         /**
          * SnapshotIn
-         * @description Take a snapshot by hand; with `keep` it is never pruned.
+         * @description Take a snapshot manually; with `keep` it is never pruned.
          */
         SnapshotIn: {
             /**

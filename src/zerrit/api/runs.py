@@ -71,7 +71,7 @@ class EvidenceOut(BaseModel):
 
     `log` is the excerpt of the game's log since its start, `log_new` and `log_gone` what it says that the last good start
     (run `log_against`) did not, and the other way round. `crash_files` came with the start: their text, and in
-    `crash_times` when they were written by their host's clock; one that does not begin with a path of the game lies
+    `crash_times` when they were written by their host's clock; one that does not begin with a path of the game is
     elsewhere. `old_crash_files` lay there before; `newest_old_crash` is the newest of them with its age. `drifted` are files that
     were not as Zerrit last saw them, `written_at_stop` and `written_at_start` those that the game or its host wrote while
     it stopped and started, `left_out` those that could not be read. `in_place`: the game ran on. `resumed`: so
@@ -100,7 +100,7 @@ class EvidenceOut(BaseModel):
 class RunOut(BaseModel):
     """A deploy, rollback or restart. `asks` is what a person is asked to do just now; `stage` where it is.
 
-    `on_cancel` is what cancelling it does now: it takes back what was written; or, where it waits for a person on its way
+    `on_cancel` is what cancelling it does now: it reverts what was written; or, where it waits for a person on its way
     back, it is given up and leaves the server as it is.
     """
 
@@ -127,7 +127,7 @@ class RunOut(BaseModel):
 
 
 class ReportIn(Sent):
-    """What a person says of a game that is stopped and started by hand."""
+    """What a person says of a game that is stopped and started manually."""
 
     is_running: bool
     is_sure: bool = False

@@ -15,7 +15,7 @@ Choice = Annotated[str, Field(max_length=100_000)]
 
 
 class SnapshotIn(Sent):
-    """Take a snapshot by hand; with `keep` it is never pruned."""
+    """Take a snapshot manually; with `keep` it is never pruned."""
 
     reason: Annotated[str, Field(max_length=300)] = ""
     pin: bool = False

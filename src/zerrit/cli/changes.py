@@ -376,7 +376,7 @@ def update(change_id: int) -> None:
     """Re-base a change onto the latest files of its server."""
     with connect() as zerrit:
         detail = zerrit.refresh(change_id)
-    echo(f"Change {change_id} now stands on snapshot {detail.base}. Check it again.")
+    echo(f"Change {change_id} now is on snapshot {detail.base}. Check it again.")
     _print_findings(detail)
 
 

@@ -39,7 +39,7 @@ check_output = click.option(
 
 @dataclass
 class _Local:
-    """Local files that are checked, with where each of them lies."""
+    """Local files that are checked, with where each of them is."""
 
     files: Files
     places: dict[str, Path] = field(default_factory=dict)
@@ -147,7 +147,7 @@ def _print_sarif(findings: Any) -> None:
     print_json(sarif(findings, __version__))
 
 
-# --- what stands in the defaults too ----------------------------------------------------------------------------------
+# --- what is in the defaults too ----------------------------------------------------------------------------------
 
 
 def _shipped(folder: Path, gamebook: Gamebook | None) -> tuple[Finding, ...]:

@@ -46,7 +46,7 @@ choose_option = click.option(
 @click.option(
     "--base",
     type=FILE_OR_FOLDER,
-    help="Three-way: what SNIPPET, a whole file or folder, changed since BASE is brought into TARGET.",
+    help="Three-way: what SNIPPET, a complete file or folder, changed since BASE is brought into TARGET.",
 )
 @click.option("--save-to", type=click.Path(path_type=Path), help="Write the result here; without it it is only shown.")
 @click.option(

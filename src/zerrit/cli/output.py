@@ -45,7 +45,7 @@ def console() -> Console:
 
 
 def echo(text: object = "", *, err: bool = False, is_content: bool = False) -> None:
-    """Print a line; what stands in it from outside cannot steer the terminal.
+    """Print a line; what is in it from outside cannot steer the terminal.
 
     `is_content` is for the text of a file, which is written as it is where it goes into a file or another program.
     """

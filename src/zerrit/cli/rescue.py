@@ -54,7 +54,7 @@ def rescue(database: Path, snapshot: int | None, save_to: Path | None, output: s
     for path in lost:
         echo(f"  lost: {path} is damaged in the database; look for it in an older snapshot", err=True)
     echo(
-        "To put the server back: stop the game, keep a copy of what lies there, upload these files over it, start the game."
+        "To put the server back: stop the game, keep a copy of what is there, upload these files over it, start the game."
     )
     sys.exit(1 if lost else 0)
 

@@ -1,4 +1,4 @@
-"""Commands that stop, write and start: rollback and restart, following a run, and what a person does by hand."""
+"""Commands that stop, write and start: rollback and restart, following a run, and what a person does manually."""
 
 from __future__ import annotations
 
@@ -31,7 +31,7 @@ def run_options(command: Callable[..., None]) -> Callable[..., None]:
                 type=click.IntRange(0, 120),
                 default=0,
                 metavar="MINUTES",
-                help="Tell the players so long before, with a countdown.",
+                help="Minutes of warning to the players, with a countdown.",
             ),
             click.option("--when-empty", is_flag=True, help="Wait until no one plays."),
             click.option("--until", type=click.DateTime(), help="With --when-empty: go on at this time anyway."),

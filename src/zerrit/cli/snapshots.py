@@ -91,7 +91,7 @@ def verify(output: str) -> None:
         for number, paths in proof.damaged.items():
             echo(f"  snapshot {number} is damaged in {', '.join(paths)}")
         if proof.damaged:
-            echo("Put back the database from a backup, or fetch the servers again: what still lies there is kept anew.")
+            echo("Put back the database from a backup, or fetch the servers again: what still is there is kept anew.")
         else:
             echo("All are as they were kept.")
     sys.exit(1 if proof.damaged else 0)

@@ -176,7 +176,7 @@ def _secured(host: str, port: int, accepted: str, timeout: float) -> _SessionKee
         raise ConnectionFailed(
             ConnectionFault.IDENTITY,
             f"{host}:{port} shows another certificate than the accepted one. Accepted: {accepted}. Now: {shown}. If the "
-            "host says that it has a new one, accept it; if not, someone may stand between. Nothing was sent.",
+            "host says that it has a new one, accept it; if not, someone may be between. Nothing was sent.",
             identity=shown,
         )
     return ftp
@@ -380,7 +380,7 @@ class _FtpWire:
                 stored = self._ftp.size(self._at(path))
             except ftplib.error_perm:
                 stored = None  # a server that does not tell sizes; the read-back will show it
-        # A host may tell a wrong size; what lies there decides.
+        # A host may tell a wrong size; what is there decides.
         if (
             stored is not None
             and stored != len(data)

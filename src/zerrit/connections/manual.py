@@ -1,9 +1,9 @@
 """
 A server whose files a person carries: the host offers a web page only, or nothing at all.
 
-What the person showed last lies in a folder of Zerrit's own. It is read like any other; nothing can be written to it
+What the person showed last is in a folder of Zerrit's own. It is read like any other; nothing can be written to it
 but what the person shows again. A file that is shown again as it was keeps its time, so that nothing that is old looks
-new; when it was shown last stands in a file beside the folder.
+new; when it was shown last is in a file beside the folder.
 """
 
 from __future__ import annotations
@@ -59,5 +59,5 @@ class ManualConnection(FolderConnection):
 
 def _needs_a_person(path: str) -> ConnectionFailed:
     return ConnectionFailed(
-        ConnectionFault.DENIED, f"{path}: this server's files are carried by hand; put it there yourself."
+        ConnectionFault.DENIED, f"{path}: this server's files are carried manually; put it there yourself."
     )

@@ -37,7 +37,7 @@ T = TypeVar("T")
 R = TypeVar("R")
 
 #: A listing tells times to the second or the minute, by a clock that may be hours off, in a zone that may be unknown.
-#: Only a time that lies further back than all that says for sure that the file was not written since.
+#: Only a time that is further back than all that says for sure that the file was not written since.
 MAX_SIZE: Final = 2**53  # bytes; a larger one is not true, and the database could not hold it
 SETTLED: Final = 26 * 3600  # seconds
 STEADY_TRIES: Final = 4

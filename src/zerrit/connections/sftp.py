@@ -116,7 +116,7 @@ def _connected(host: str, port: int, accepted: str, timeout: float) -> paramiko.
         raise ConnectionFailed(
             ConnectionFault.IDENTITY,
             f"{host}:{port} shows another key than the accepted one. Accepted: {accepted}. Now: {shown}. If the host says "
-            "that it was set up anew, accept it; if not, someone may stand between. Nothing was sent.",
+            "that it was set up anew, accept it; if not, someone may be between. Nothing was sent.",
             identity=shown,
         )
     return transport
@@ -253,7 +253,7 @@ class _SftpWire:
                 file.set_pipelined(True)
                 file.write(data)
             stored = self._sftp.stat(self._at(path)).st_size
-        # A host may tell a wrong size; what lies there decides.
+        # A host may tell a wrong size; what is there decides.
         if stored != len(data) and self.read(path, min(max(stored or 0, len(data)), MAX_BYTES) + 1) != data:
             raise ConnectionFailed(
                 ConnectionFault.BROKEN,

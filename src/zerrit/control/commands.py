@@ -2,7 +2,7 @@
 Control by commands on the machine where Zerrit runs.
 
 A command is a list of words and never passes through a shell, unless the admin asks for one. `{text}` in a word of
-`announce` becomes the announcement; with a shell it stands in the variable ZERRIT_TEXT, since it must not become a
+`announce` becomes the announcement; with a shell it is in the variable ZERRIT_TEXT, since it must not become a
 command itself.
 """
 

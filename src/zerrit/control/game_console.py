@@ -34,7 +34,7 @@ _MOST_ANSWER: Final = 1 << 22
 class ConsoleControl:
     """`commands` are the texts for stop, reload, announce (with `{text}`) and players.
 
-    A console that is gone cannot start a game: `start` is a command on this machine, or it is done by hand.
+    A console that is gone cannot start a game: `start` is a command on this machine, or it is done manually.
     """
 
     def __init__(
@@ -73,7 +73,7 @@ class ConsoleControl:
 
     def start(self) -> None:
         if self._starter is None:
-            raise cannot(Act.START, "over the console", "Start it by hand.")
+            raise cannot(Act.START, "over the console", "Start it manually.")
         self._starter.start()
 
     def reload(self) -> None:

@@ -73,7 +73,7 @@ class HttpHook:
         if status in (401, 403):
             raise ControlError(f"The control at {self._url} refuses the token. Correct the token of the control.")
         if status in (404, 405) and act is not None:
-            raise cannot(act, f"at {self._url}", "Do it by hand, or leave it out.")
+            raise cannot(act, f"at {self._url}", "Do it manually, or leave it out.")
         if status >= 400:
             raise ControlError(
                 f"The control at {self._url} answered {status} to `{what}`. Look at the host's panel, then try again.",

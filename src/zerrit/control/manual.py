@@ -1,4 +1,4 @@
-"""Control by hand: a person stops and starts the game, and Zerrit looks whether it is so."""
+"""Control manually: a person stops and starts the game, and Zerrit looks whether it is so."""
 
 from __future__ import annotations
 
@@ -20,16 +20,16 @@ class ManualControl:
         return self._look()
 
     def stop(self) -> None:
-        raise cannot(Act.STOP, "by hand", "Stop it yourself.")
+        raise cannot(Act.STOP, "manually", "Stop it yourself.")
 
     def start(self) -> None:
-        raise cannot(Act.START, "by hand", "Start it yourself.")
+        raise cannot(Act.START, "manually", "Start it yourself.")
 
     def reload(self) -> None:
-        raise cannot(Act.RELOAD, "by hand", "Do it yourself.")
+        raise cannot(Act.RELOAD, "manually", "Do it yourself.")
 
     def announce(self, text: str) -> None:
-        raise cannot(Act.ANNOUNCE, "by hand", "Say it yourself.")
+        raise cannot(Act.ANNOUNCE, "manually", "Say it yourself.")
 
     def players(self) -> int:
-        raise cannot(Act.PLAYERS, "by hand", "Look yourself.")
+        raise cannot(Act.PLAYERS, "manually", "Look yourself.")

@@ -3,7 +3,7 @@ Addresses: the names of places in files, read and printed.
 
 `[SERVER:]path#segment/segment…` where a segment is `name`, `name[key]`, `name[#3]`, `@attribute`, `*` (any
 name) or `**` (any depth). An item of a list has no name and is written `[key]` or `[#3]`. A key may hold `*`
-and `?`, or be a list `[red,blue]`; what stands in double quotes is taken to the letter, a quote in it doubled.
+and `?`, or be a list `[red,blue]`; what is in double quotes is taken to the letter, a quote in it doubled.
 
 Here is only their form; which field is the key of an entry is in `documents/keys.py`, how an address leads to
 nodes in `documents/selecting.py` and `documents/lookup.py`.
@@ -76,7 +76,7 @@ class Segment:
 
 @dataclass(frozen=True, slots=True)
 class Address:
-    """A parsed address. `path` may hold `*`; `segments` is empty for a whole file."""
+    """A parsed address. `path` may hold `*`; `segments` is empty for a complete file."""
 
     path: str
     segments: tuple[Segment, ...] = ()
@@ -102,7 +102,7 @@ def print_segments(segments: Iterable[Segment]) -> str:
 def parse_address(text: str) -> Address:
     """Read `[SERVER:]path[#node]`.
 
-    Raises AddressInvalid: something stands where it cannot.
+    Raises AddressInvalid: something is where it cannot.
     """
     rest = text.strip()
     server = ""
@@ -145,7 +145,7 @@ class _AddressScanner:
             if self.at >= len(self.text):
                 return
             if self.text[self.at] != "/":
-                raise self._fault(f"`{self.text[self.at]}` stands where `/` or the end is expected")
+                raise self._fault(f"`{self.text[self.at]}` is where `/` or the end is expected")
             self.at += 1
 
     def _segment(self) -> Segment:

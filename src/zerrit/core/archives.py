@@ -41,7 +41,7 @@ def sums_in(archive: bytes) -> dict[str, int]:
 def unpack(archive: bytes, below: str = "") -> dict[str, bytes]:
     """The files of a ZIP by path. Paths below the folder `below` (with `/` at its end) are checked without it as well.
 
-    Raises ArchiveRefused: it is not a ZIP, is damaged or locked, holds a path that leaves it or that stands twice, members
+    Raises ArchiveRefused: it is not a ZIP, is damaged or locked, holds a path that leaves it or that occurs twice, members
     that overlap, or more than the bounds.
     """
     try:

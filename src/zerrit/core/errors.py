@@ -4,10 +4,10 @@ The family of errors that a call of the core can end in.
     ZerritError            this call cannot go on; the message says what, where and what to do
     ├── AddressInvalid     the text is not an address
     ├── AddressNotFound    the address leads to no node of the document
-    ├── EditRefused        the edit would break the document, or does not fit the value that stands there
+    ├── EditRefused        the edit would break the document, or does not fit the value that is there
     ├── SnippetRefused     the snippet is not a usable part of such a document
     ├── MergeRefused       the three documents cannot be merged as they are
-    ├── FigureRefused      a figure cannot be worked out from what stands there
+    ├── FigureRefused      a figure cannot be worked out from what is there
     ├── PathRefused        the path would lead out of the server's folder
     ├── ArchiveRefused     the archive is damaged, too large, or made to do harm
     └── GamebookInvalid    the gamebook cannot be used; carries its findings
@@ -78,7 +78,7 @@ class MergeRefused(ZerritError):
 
 
 class FigureRefused(ZerritError):
-    """A figure cannot be worked out from what stands in the files."""
+    """A figure cannot be worked out from what is in the files."""
 
     kind = "figure-refused"
 

@@ -305,7 +305,7 @@ def _move(document: Document, address: Address, step: Step) -> Edit:
 def _in_same_file(text: str, address: Address) -> tuple[Segment, ...]:
     """A place in the file of another address; the file may be named once more."""
     before, _, _ = text.partition("#")
-    if before == text or "[" in before:  # no file stands before it, as in find[#3]
+    if before == text or "[" in before:  # no file is before it, as in find[#3]
         return parse_node_address(text)
     target = parse_address(text)
     if target.path != address.path:
@@ -325,7 +325,7 @@ def _comment_in(document: Document, address: Address, step: Step) -> Edit:
 
 def _require_place(address: Address, step: Step) -> None:
     if not address.segments:
-        raise EditRefused(f"{step.address} is a whole file; name an entry or a field in it.")
+        raise EditRefused(f"{step.address} is a complete file; name an entry or a field in it.")
 
 
 _EDITS: Final[Mapping[StepKind, Callable[[Document, Address, Step], Edit]]] = {

@@ -152,7 +152,7 @@ def tour(stack: DemoStack, folder: Path) -> None:
     here.run("change", "deploy", "2", "--yes", ends=1, must_say="byte for byte")
     here.run("change", "show", "2", must_say="breaker tripped")
 
-    here.say("7. Roll the server back to its very first snapshot, by hand.")
+    here.say("7. Roll the server back to its very first snapshot, manually.")
     here.run("timeline", "coral-gate", must_say="rolled back")
     here.run("rollback", "coral-gate", "1", "--yes", must_say="done")
     here.run("fetch", "coral-gate")

@@ -223,9 +223,9 @@ def _finds() -> str:
     lines = [
         '<?xml version="1.0" encoding="UTF-8"?>',
         "<!--",
-        f"  FATHOMLINE {VERSION}: what lies on the sea bed.",
+        f"  FATHOMLINE {VERSION}: what is on the sea bed.",
         "  holds: how many may lie in a band at once.   least: below this many the sea fills up again.",
-        "  renew: seconds until one lies there again.   house: price in the station's own store.",
+        "  renew: seconds until one is there again.   house: price in the station's own store.",
         "-->",
         "<finds>",
         "  <!-- Floats: each in three sizes; keep the three alike, crews compare them. -->",

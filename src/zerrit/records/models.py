@@ -92,7 +92,7 @@ class Server(Base):
     """A server. `connection` and `control` are settings without secrets; those are apart, encrypted.
 
     `maintenance` says how it is looked after: announcements, retention, places of crash files, how to rehearse. `said` is what
-    a person said last of a game that is stopped and started by hand.
+    a person said last of a game that is stopped and started manually.
     """
 
     __tablename__ = "servers"

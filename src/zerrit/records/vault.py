@@ -1,7 +1,7 @@
 """
 Secrets at rest: the passwords of connections and controls.
 
-They are encrypted with a key that lies beside the database in a file of its own, readable by its owner only, so
+They are encrypted with a key that is beside the database in a file of its own, readable by its owner only, so
 that a copy of the database alone gives nothing away.
 """
 

@@ -20,7 +20,7 @@ _HEAD = """# Gamebooks
 
 A gamebook is a YAML file that says what is known of one game's files. This page is made from the models that read it
 (`make docs`); `zerrit gamebook schema` prints the same as a JSON Schema, with which an editor completes and underlines
-while one types. `src/zerrit/demo/fathomline.yml` is a whole one.
+while one types. `src/zerrit/demo/fathomline.yml` is a complete one.
 
 * `zerrit gamebook draft FOLDER --save-to FILE` drafts one from default files; rules of a draft warn and never block
   until someone keeps them.

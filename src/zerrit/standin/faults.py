@@ -85,7 +85,7 @@ class Misbehaviour:
             self._room -= size
             return self._room >= 0
 
-    def lies(self) -> bool:
+    def fails_rename(self) -> bool:
         with self._lock:
             if self.faults.rename_lies <= 0:
                 return False

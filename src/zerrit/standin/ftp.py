@@ -51,7 +51,7 @@ class _Files(AbstractedFS):  # type: ignore[misc]  # pyftpdlib ships no types
             raise FileExistsError(errno.EEXIST, "File exists", dst)
         super().rename(src, dst)
         self._wrong.spoil(Path(dst))
-        if self._wrong.lies():
+        if self._wrong.fails_rename():
             raise OSError(errno.EIO, "Input/output error", dst)
 
     def _about(self, about: os.stat_result) -> os.stat_result:

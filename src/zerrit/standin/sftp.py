@@ -150,7 +150,7 @@ class _Files(paramiko.SFTPServerInterface):
         done = self._done(lambda: self._real(oldpath).replace(self._real(newpath)))
         if done == SFTP_OK:
             self.wrong.spoil(self._real(newpath))
-        return SFTP_FAILURE if done == SFTP_OK and self.wrong.lies() else done
+        return SFTP_FAILURE if done == SFTP_OK and self.wrong.fails_rename() else done
 
     def mkdir(self, path: str, attr: paramiko.SFTPAttributes) -> int:
         return self._done(lambda: self._real(path).mkdir())
@@ -183,7 +183,7 @@ class SftpServer:
         self._open: list[paramiko.Transport] = []
 
     def change_key(self) -> None:
-        """The host was set up anew, or someone stands between."""
+        """The host was set up anew, or someone is between."""
         self._key = paramiko.ECDSAKey.generate()
 
     def restore_key(self) -> None:

@@ -42,7 +42,7 @@ log = structlog.get_logger("zerrit.web")
 
 @dataclass(frozen=True, slots=True)
 class Settings:
-    """Where data lies, and the first admin. `settle` is how long in seconds a started game must stay up; every `tick`
+    """Where data is, and the first admin. `settle` is how long in seconds a started game must stay up; every `tick`
     seconds it is seen what is due; `max_body` bounds a request in bytes. `new_key` makes a key where the old one is lost.
     `hosts` are names under which the service answers, beside its own; `bounds` what of this machine may be used."""
 

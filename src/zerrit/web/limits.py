@@ -2,7 +2,7 @@
 Bounds on what a request may send and how it may call the service, seen before anything of it is read.
 
 A request without a valid session may be small only; a person who is signed in may send what the route needs. The
-framework reads a body before it asks who sent it, so this stands in front of it.
+framework reads a body before it asks who sent it, so this is in front of it.
 """
 
 from __future__ import annotations

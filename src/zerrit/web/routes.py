@@ -254,7 +254,7 @@ def list_entries(
 def show(
     server_id: str, here: WorkspaceDep, _who: PersonDep, address: Annotated[str, Query(max_length=2000)]
 ) -> list[api.PlaceOut]:
-    """What stands at an address, with what is known of it."""
+    """What is at an address, with what is known of it."""
     return [answers.place(place) for place in file_browser.show(here, server_id, address)]
 
 
@@ -400,7 +400,7 @@ def waive(
 
 @router.post("/changes/{change_id}/update", tags=["changes"])
 def refresh(change_id: api.Number, response: Response, here: WorkspaceDep, who: PersonDep) -> api.ChangeDetail:
-    """Put the change on the newest snapshot of its server."""
+    """Put the change on the latest snapshot of its server."""
     changes.refresh(here, who.name, change_id)
     return change_as_answer(here, change_id, response)
 

@@ -90,12 +90,12 @@ def list_runs(server_id: str, here: WorkspaceDep, _who: PersonDep) -> list[api.R
         return [answers.run(row) for row in run_records.list_runs(session, server_id)]
 
 
-# --- by hand ----------------------------------------------------------------------------------------------------------
+# --- manually ----------------------------------------------------------------------------------------------------------
 
 
 @router.post("/servers/{server_id}/report")
 def report_state(server_id: str, given: api.ReportIn, here: WorkspaceDep, who: PersonDep) -> dict[str, str]:
-    """Say that a game which is stopped and started by hand runs, or is stopped. Its log is looked at first."""
+    """Say that a game which is stopped and started manually runs, or is stopped. Its log is looked at first."""
     state = controls.report_state(here, who.name, server_id, is_running=given.is_running, is_sure=given.is_sure)
     return {"state": state.word}
 

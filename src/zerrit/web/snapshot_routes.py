@@ -81,7 +81,7 @@ def plan_pruning(server_id: str, here: WorkspaceDep, _who: PersonDep) -> api.Pru
 
 @router.post("/servers/{server_id}/pruning", tags=["snapshots"])
 def prune(server_id: str, here: WorkspaceDep, who: PersonDep) -> api.PruningOut:
-    """Take away what the retention rules let go."""
+    """Prune what the retention rules do not keep."""
     planned = retention.prune(here, who.name, server_id)
     return api.PruningOut(pruned=list(planned.pruned), kept=planned.kept)
 

@@ -1,7 +1,7 @@
 """Mistakes that people make in XML: what it is, the text that is replaced, and by what."""
 
 BASE = """<?xml version="1.0" encoding="UTF-8"?>
-<!-- what lies on the sea bed -->
+<!-- what is on the sea bed -->
 <finds>
   <!-- common -->
   <find name="Copper Gimbal" worth="40" kind="brass">

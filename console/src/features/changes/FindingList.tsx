@@ -74,7 +74,7 @@ function FindingRow({ change, finding }: { change: Schemas["ChangeDetail"]; find
       </Box>
       {finding.address && <Box sx={{ color: "text.secondary", fontSize: 12 }}><Mono>{finding.address}</Mono></Box>}
       {finding.reason && <Box sx={{ color: "text.secondary", fontSize: 12 }}>reason: {finding.reason}</Box>}
-      {finding.waived && <Box sx={{ color: "text.secondary" }}>accepted by {finding.waived}</Box>}
+      {finding.waived && <Box sx={{ color: "text.secondary" }}>waived by {finding.waived}</Box>}
       {finding.blocks && reason !== null && (
         <Box sx={{ display: "flex", gap: 1, mt: 0.5 }}>
           <TextField label="Reason for the waiver" value={reason} onChange={(event) => { setReason(event.target.value); }} sx={{ width: 420 }} />

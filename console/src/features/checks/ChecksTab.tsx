@@ -45,7 +45,7 @@ export function ChecksTab({ server }: { server: Schemas["ServerOut"] }) {
 function verdictOf(check: Schemas["CheckOut"]): string {
   const shipped = check.findings.filter((finding) => finding.is_shipped).length;
   const where = `${String(check.files)} files of snapshot ${String(check.snapshot)}`;
-  const rest = shipped === 0 ? "" : shipped === 1 ? " One finding stands in the defaults too and blocks no one." : ` ${String(shipped)} findings stand in the defaults too and block no one.`;
+  const rest = shipped === 0 ? "" : shipped === 1 ? " One finding is in the defaults too and blocks no one." : ` ${String(shipped)} findings stand in the defaults too and block no one.`;
   if (check.blocking === 0) return `No error in ${where} that is neither waived nor the vendor's own.${rest}`;
   return `${check.blocking === 1 ? "One error" : `${String(check.blocking)} errors`} in ${where}.${rest}`;
 }
@@ -67,7 +67,7 @@ function FindingRow({ serverId, finding }: { serverId: string; finding: Finding 
       </Box>
       {finding.address && <Box sx={{ color: "text.secondary", fontSize: 12 }}><Mono>{finding.address}</Mono></Box>}
       {finding.reason && <Box sx={{ color: "text.secondary", fontSize: 12 }}>reason: {finding.reason}</Box>}
-      {finding.waived && <Box sx={{ color: "text.secondary" }}>accepted by {finding.waived}</Box>}
+      {finding.waived && <Box sx={{ color: "text.secondary" }}>waived by {finding.waived}</Box>}
       {isOpen && <AcceptForm serverId={serverId} finding={finding} onClose={() => { setOpen(false); }} />}
     </Box>
   );

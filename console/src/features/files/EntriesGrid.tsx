@@ -129,7 +129,7 @@ export function EntriesGrid({ serverId, path, changeId }: Props) {
   );
 }
 
-/** The pair of words for on and off that this field is written with, and whatever else stands there now. */
+/** The pair of words for on and off that this field is written with, and whatever else is there now. */
 function switchWords(rows: Row[], field: string): string[] {
   const used = [...new Set(rows.map((row) => row.cells[field]).filter((word) => word !== undefined))];
   return [...new Set([...switchPair(used), ...used])];

@@ -78,7 +78,7 @@ export function GamebookEditor({ serverId, name, text, line, isNew = false }: Pr
         <Typography variant="h2" gutterBottom>What it would report</Typography>
         {trial.data ? <TrialResult trial={trial.data} onLine={goTo} /> : (
           <Typography variant="body2" color="text.secondary">
-            Edit a rule and press “Try on the files”: what the text as it stands here finds in the latest files is shown
+            Edit a rule and press “Try on the files”: what the text as it is here finds in the latest files is shown
             beside what the kept one finds. Nothing is kept by that.
           </Typography>
         )}

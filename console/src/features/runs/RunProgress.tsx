@@ -17,7 +17,7 @@ type Run = Schemas["RunOut"];
 
 /** What the button says, where cancelling does something. */
 const CANCELS: Partial<Record<Run["on_cancel"], string>> = {
-  "take-back": "Cancel, and take back what was written",
+  "take-back": "Cancel and revert what was written",
   "give-up": "Give up, and leave the server as it is",
 };
 

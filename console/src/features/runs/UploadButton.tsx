@@ -5,10 +5,10 @@ import { askAgain } from "../../api/askAgain";
 import { answer, api } from "../../api/client";
 import { ProblemNote } from "../../shared/ProblemNote";
 
-/** Show a ZIP of files as they lie on a server that no one but a person can reach. */
+/** Upload a ZIP of the files of a server with a manual connection. */
 export function UploadButton({ serverId }: { serverId: string }) {
   const queries = useQueryClient();
-  const takeIn = useMutation({
+  const upload = useMutation({
     mutationFn: (file: File) => {
       const body = new FormData();
       body.append("files", file);
@@ -24,20 +24,20 @@ export function UploadButton({ serverId }: { serverId: string }) {
   });
   return (
     <>
-      <Button component="label" variant="outlined" disabled={takeIn.isPending}>
-        Take in a ZIP
+      <Button component="label" variant="outlined" disabled={upload.isPending}>
+        Upload a ZIP
         <input
           hidden
           type="file"
           accept=".zip"
           onChange={(event) => {
             const [file] = event.target.files ?? [];
-            if (file) takeIn.mutate(file);
+            if (file) upload.mutate(file);
             event.target.value = ""; // else choosing a file of the same name again would be no change
           }}
         />
       </Button>
-      <ProblemNote error={takeIn.error} />
+      <ProblemNote error={upload.error} />
     </>
   );
 }

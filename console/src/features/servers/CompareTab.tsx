@@ -77,7 +77,7 @@ function useStates(serverId: string): State[] {
   );
   const others = (servers.data ?? []).filter((one) => one.id !== serverId);
   return [
-    { value: `${serverId}@latest`, label: "the newest snapshot" },
+    { value: `${serverId}@latest`, label: "the latest snapshot" },
     { value: `${serverId}@live`, label: "the live files" },
     { value: `${serverId}@defaults`, label: "the newest defaults" },
     ...kept,

@@ -12,7 +12,7 @@ import { askAgain } from "../../api/askAgain";
 import { answer, api } from "../../api/client";
 import { ProblemNote } from "../../shared/ProblemNote";
 
-/** Take in the files that the game ships, under a version label. */
+/** Import the files that the game ships, under a version label. */
 export function DefaultsDialog({ serverId, onClose }: { serverId: string; onClose: () => void }) {
   const [label, setLabel] = useState("");
   const [archive, setArchive] = useState<File | null>(null);

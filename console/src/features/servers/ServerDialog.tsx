@@ -220,7 +220,7 @@ export function ServerDialog({ server, onClose }: { server?: Schemas["ServerOut"
         <DialogActions>
           <Button onClick={onClose}>Cancel</Button>
           <Button type="submit" variant="contained" disabled={keep.isPending}>
-            {server ? "Keep" : "Add server"}
+            {server ? "Save" : "Add server"}
           </Button>
         </DialogActions>
       </form>

@@ -2,7 +2,7 @@
 Check files against a gamebook.
 
 Every check has one shape, `Check`: it is given an examination and yields findings. A new kind of rule is one more
-function in `CHECKS`. A check never raises because of what stands in a file.
+function in `CHECKS`. A check never raises because of what is in a file.
 """
 
 from __future__ import annotations
@@ -107,7 +107,7 @@ def check_files_of(
 
 
 def _addressed(document: Document) -> Iterator[Finding]:
-    """The findings of reading, each with the address of the entry that it stands in."""
+    """The findings of reading, each with the address of the entry that it is in."""
     for number, finding in enumerate(document.findings):
         if number >= MOST_ADDRESSED or not finding.line or document.format is Format.TEXT:
             yield finding

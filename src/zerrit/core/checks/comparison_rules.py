@@ -179,14 +179,14 @@ def _derived(
         if reached[elsewhere]:
             continue
         holder = column.node(index, number)
-        message = f"`{rule.sentinel}` sends the game to {elsewhere or rule.fallback}, but nothing stands there."
+        message = f"`{rule.sentinel}` sends the game to {elsewhere or rule.fallback}, but nothing is there."
         wanted = parse_address(elsewhere).segments[-1].name if elsewhere else ""
         hint = did_you_mean(wanted, _beside(examination, rule))
         yield examination.finding(rule, "meaning.sentinel", (document, holder), message, hint, Around(holder))
 
 
 def _beside(examination: Examination, rule: DerivedRules) -> list[str]:
-    """The names that there are where the value should stand."""
+    """The names that there are where the value should be."""
     parent = with_any(rule.fallback)
     return [document.keys.key_of(node) or node.name for document, node in examination.nodes(parent)]
 

@@ -12,7 +12,7 @@ NO_FIELDS: Final[Mapping[str, Sequence[str]]] = {}
 
 
 class Around:
-    """The fields around a value, for conditions: those of its entry, then of what that stands in; `value` is its own.
+    """The fields around a value, for conditions: those of its entry, then of what that is in; `value` is its own.
 
     A field of XML is found with or without its @, and a hyphen in its name is written as an underscore.
     """

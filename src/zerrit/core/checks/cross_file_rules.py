@@ -78,7 +78,7 @@ def _not_worked_out(examination: Examination, rule: Rule, place: Placed, error: 
 
 
 def check_unique(examination: Examination) -> Iterator[Finding]:
-    """No value stands twice in a family."""
+    """No value occurs twice in a family."""
     for number, rule in enumerate(examination.gamebook.rules.unique):
         try:
             documents = examination.sound(*rule.over)
@@ -111,7 +111,7 @@ def _unique(examination: Examination, rule: UniqueRule, documents: Sequence[Docu
                 where = f"line {other[0].document.line_of(there)}"
                 if other[0].document.path != document.path:
                     where = f"{other[0].document.path}, {where}"
-                message = f"`{value}` stands twice among the {rule.name}; the first is in {where}."
+                message = f"`{value}` occurs twice among the {rule.name}; the first is in {where}."
                 yield examination.finding(rule, "meaning.duplicate", (document, node), message, fields=Around(node))
 
 
@@ -150,7 +150,7 @@ def _agree(examination: Examination, rule: AgreeRule) -> Iterator[Finding]:
                     rule,
                     "meaning.disagree",
                     (document, node),
-                    f"`{node.value}` stands here, but {examination.address(other, there)} says {says}. "
+                    f"`{node.value}` is here, but {examination.address(other, there)} says {says}. "
                     "The two must be the same word.",
                     did_you_mean(node.value or "", [word or "" for word in wanted]) if len(wanted) > 1 else "",
                     Around(node),
@@ -158,7 +158,7 @@ def _agree(examination: Examination, rule: AgreeRule) -> Iterator[Finding]:
         if len(values[first]) > 1:
             for word, place in wanted.items():
                 if word not in found:
-                    message = f"`{word}` stands here, but not at {text}, which must name the same."
+                    message = f"`{word}` is here, but not at {text}, which must name the same."
                     yield examination.finding(rule, "meaning.disagree", place, message, fields=Around(place[1]))
     for names in rule.sources:
         if isinstance(names, str):
@@ -167,7 +167,7 @@ def _agree(examination: Examination, rule: AgreeRule) -> Iterator[Finding]:
         what, pattern = ("folder", names.folder) if isinstance(names, FolderNames) else ("file", names.file)
         for document, node in values[first]:
             if node.value not in known:
-                message = f"`{node.value}` stands here, but there is no {what} of that name ({pattern})."
+                message = f"`{node.value}` is here, but there is no {what} of that name ({pattern})."
                 hint = did_you_mean(node.value or "", known)
                 yield examination.finding(rule, "meaning.disagree", (document, node), message, hint, Around(node))
 
@@ -184,7 +184,7 @@ def _own_names(examination: Examination, rule: AgreeRule) -> Iterator[Finding]:
         own = path.stem if rule.name_of == "file" else path.parent.name
         if node.value is not None and node.value != own:
             message = (
-                f"`{node.value}` stands here, but the {rule.name_of} is called `{own}`. The two must be the same word."
+                f"`{node.value}` is here, but the {rule.name_of} is called `{own}`. The two must be the same word."
             )
             yield examination.finding(
                 rule, "meaning.disagree", (document, node), message, fields=with_more(Around(node), own=own)

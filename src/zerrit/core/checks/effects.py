@@ -68,7 +68,7 @@ def _altered(before: Document | None, after: Document, segments: tuple[Segment, 
     """The entries that stand there with another text than before.
 
     Most are as they were, and working out the address of each takes longer than all the rest: only those are named whose
-    text stands there more often than before.
+    text is there more often than before.
     """
     old = _entries(before, segments) if before is not None and before.ok else []
     new = _entries(after, segments)

@@ -93,7 +93,7 @@ class Column:
                 yield index, number, node.value or ""
 
     def distinct(self) -> set[str]:
-        """Every value that stands somewhere, once; a long file mostly holds the same few again and again."""
+        """Every value that is somewhere, once; a long file mostly holds the same few again and again."""
         if self.groups is None:
             return {value for value in set(self.single) if value is not None}
         return {node.value or "" for group in self.groups for node in group}

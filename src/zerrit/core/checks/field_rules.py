@@ -129,14 +129,14 @@ def _last(place: str) -> str:
 def _faults(value: str, name: str, rules: FieldRules) -> Iterator[tuple[str, str]]:
     """What is wrong with one value, as codes and messages."""
     if rules.kind == "switch" and as_switch(value) is None:
-        yield "meaning.type", f"{name} is a switch (yes or no), but `{value}` stands here."
+        yield "meaning.type", f"{name} is a switch (yes or no), but `{value}` is here."
     number = as_number(value)
     is_number = rules.kind in ("integer", "number") or rules.min is not None or rules.max is not None
     if is_number and number is None:
-        yield "meaning.type", f"{name} is a number, but `{value}` stands here."
+        yield "meaning.type", f"{name} is a number, but `{value}` is here."
     elif number is not None and is_number:
         if rules.kind == "integer" and number != number.to_integral_value():
-            yield "meaning.type", f"{name} is a whole number, but {value} stands here."
+            yield "meaning.type", f"{name} is a whole number, but {value} is here."
         low, high = rules.min, rules.max
         if (low is not None and number < low) or (high is not None and number > high):
             yield "meaning.range", f"{name} is {value}; it must be {_range(low, high)}."

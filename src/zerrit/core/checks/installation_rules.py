@@ -53,7 +53,7 @@ def _needs(
                 yield examination.finding(rule, "meaning.needs", (document, node), message, hint, fields)
             elif rule.in_order and order[needed] > order[own]:
                 place = on[own] or (document, node)
-                message = f"{own} stands before {needed}, which it needs; {needed} must come first."
+                message = f"{own} is before {needed}, which it needs; {needed} must come first."
                 yield examination.finding(rule, "meaning.order", place, message, fields=fields)
 
 

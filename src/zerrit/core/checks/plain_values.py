@@ -101,7 +101,7 @@ _ABSENT: Final = object()
 
 
 def has_stranger(root: Plain, tree: dict[str, Any]) -> bool:
-    """Some name below stands nowhere in the tree of known names; a branch without names of its own is not looked at."""
+    """Some name below is nowhere in the tree of known names; a branch without names of its own is not looked at."""
     stack = [(root, tree)]
     while stack:
         value, known = stack.pop()
@@ -137,6 +137,6 @@ def has_stranger(root: Plain, tree: dict[str, Any]) -> bool:
 
 
 def _is_flat(names: Sequence[str], known: dict[str, Any]) -> bool:
-    """All of these names are known, and nothing is known of what stands below them."""
+    """All of these names are known, and nothing is known of what is below them."""
     anything = known.get("")
     return all((branch := known.get(name, anything)) is not None and not branch for name in names)

@@ -141,7 +141,7 @@ def rule_in_words(placed: PlacedRule) -> str:
             when = f", where {rule.only_if}" if rule.only_if is not None else ""
             return f"every {rule.every} is one of the {rule.list_name}{when}"
         case UniqueRule():
-            return f"no {rule.name} stand twice: {', '.join(rule.over)}"
+            return f"no {rule.name} occur twice: {', '.join(rule.over)}"
         case AgreeRule():
             if rule.every:
                 return f"every {rule.every} is the name of its {rule.name_of}"
@@ -175,7 +175,7 @@ def rule_in_words(placed: PlacedRule) -> str:
         case AdviceRule():
             return f"advice: {rule.every}, {rule.condition}"
         case DerivedRules():
-            return f"{rule.each}: where {rule.value} is {rule.sentinel}, it stands at {rule.fallback}"
+            return f"{rule.each}: where {rule.value} is {rule.sentinel}, it is at {rule.fallback}"
         case ChecklistRule():
             return f"after a change of {rule.after}: {rule.do}"
     return f"{where or location[1]}: it holds nothing but what is named"

@@ -53,7 +53,7 @@ def known_words(examination: Examination, name: str) -> frozenset[str]:
 
 
 def word_places(examination: Examination, name: str) -> Places:
-    """The words of a list, each with the first place that it stands at; None where that is not a place in a file.
+    """The words of a list, each with the first place that it is at; None where that is not a place in a file.
 
     Raises Unknown.
     """

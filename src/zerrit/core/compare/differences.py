@@ -36,7 +36,7 @@ class DifferenceKind(StrEnum):
     CHANGED = "changed"
     ADDED = "added"
     REMOVED = "removed"
-    MOVED = "moved"  #: stands elsewhere among its siblings
+    MOVED = "moved"  #: is elsewhere among its siblings
     RENAMED = "renamed"  #: the same content under another key
     COMMENT = "comment"  #: only the documenting comment differs
     LAYOUT = "layout"  #: only white space, quotes, order of attributes or free comments differ
@@ -137,7 +137,7 @@ class _Comparison:
         same, mine, yours = self._same_places(a, b)
         pairs, gone, come = self._match(a, mine, b, yours)
         renamed = self._renamed(gone, come)
-        # What stands at its place between equal neighbours did not move, and that is nearly always so.
+        # What is at its place between equal neighbours did not move, and that is nearly always so.
         is_in_place = len(a.children) == len(b.children) and pairs == [*zip(mine, yours, strict=False)]
         moved = set() if is_in_place else self._moved(a, b, [*same, *pairs])
         partner = {id(old): new for old, new in pairs}
@@ -300,7 +300,7 @@ def _ends(parent: Node) -> list[int]:
 
 @dataclass(frozen=True, slots=True)
 class _Stretches:
-    """The texts of two lists of siblings, cut at the same numbers; item `n` stands between cut `n` and `n + 1`."""
+    """The texts of two lists of siblings, cut at the same numbers; item `n` is between cut `n` and `n + 1`."""
 
     old: str
     old_cuts: Sequence[int]

@@ -1,4 +1,4 @@
-"""The plain text difference that stands beside the one by meaning."""
+"""The plain text difference that is beside the one by meaning."""
 
 from __future__ import annotations
 

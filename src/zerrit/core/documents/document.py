@@ -136,7 +136,7 @@ def read_document(
     keys: Mapping[str, str] | None = None,
     slots: Mapping[str, Slot] | None = None,
 ) -> Document:
-    """Read a file. Never raises on bad input: what is wrong stands in `findings`.
+    """Read a file. Never raises on bad input: what is wrong is in `findings`.
 
     `path` says the format by its ending unless `format` is given; for the rest see `Reading`.
     """
@@ -165,7 +165,7 @@ def read_source(source: Source, path: str, format: Format, reading: Reading) -> 
         )
     nul = source.text.find("\0") if format in (Format.TEXT, Format.INI) else -1
     if nul >= 0:  # the other formats have a rule of their own against it
-        report.add("text.nul", nul, "A NUL character stands here; text files have none. Was the upload cut or binary?")
+        report.add("text.nul", nul, "A NUL character is here; text files have none. Was the upload cut or binary?")
     root = _read_nodes(source, report, format, reading)
     return Document(source, path, format, root, in_reading_order(report.findings), reading)
 

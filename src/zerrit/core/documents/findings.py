@@ -126,7 +126,7 @@ def report_characters(report: Report, code: str, pattern: re.Pattern[str], stand
         report.add(
             code,
             match.start(),
-            f"A control character (code {ord(match.group())}) stands here; {standard} allows none but tab and line end.",
+            f"A control character (code {ord(match.group())}) is here; {standard} allows none but tab and line end.",
             hint="Remove it.",  # not a safe fix: another character may have stood there
         )
 

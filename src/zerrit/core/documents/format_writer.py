@@ -69,7 +69,7 @@ def source_of(document: Document, node: Node) -> str:
 
 
 def dashed(source: str) -> str:
-    """An item of a YAML list with its dash, which stands behind the comments that document it."""
+    """An item of a YAML list with its dash, which is behind the comments that document it."""
     lines = re.split(r"\r\n|\r|\n", source)
     first = next((number for number, line in enumerate(lines) if line.strip() and not line.lstrip().startswith("#")), 0)
     body = indented("\n".join(lines[first:]), "  ", "\n")
@@ -148,7 +148,7 @@ def insert_lines(document: Document, after: Node, sources: Sequence[str], indent
 
 
 def insert_before(document: Document, node: Node, sources: Sequence[str]) -> Splice:
-    """Put new siblings before a node, in the same manner as it stands there."""
+    """Put new siblings before a node, in the same manner as it is there."""
     first = document.text[node.start : node.start + 1]
     at = node.lead_start
     newline = document.source.newline_near(node.start)
@@ -175,7 +175,7 @@ def insert_before(document: Document, node: Node, sources: Sequence[str]) -> Spl
 
 
 def written_span(document: Document, node: Node) -> tuple[int, int]:
-    """Where a value stands with its quotation marks; start and end are equal where nothing is written."""
+    """Where a value is with its quotation marks; start and end are equal where nothing is written."""
     inner = 1 if node.is_quoted and document.text[node.value_start - 1 : node.value_start] in ("'", '"') else 0
     return node.value_start - inner, node.value_end + inner
 

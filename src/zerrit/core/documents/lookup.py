@@ -75,7 +75,7 @@ def node_at(document: Document, start: int, name: str) -> Node:
 
 
 def enclosing(document: Document, offset: int) -> Node:
-    """The innermost node with a name or key that the offset (characters, 0-based) stands in; the root at worst."""
+    """The innermost node with a name or key that the offset (characters, 0-based) is in; the root at worst."""
     node = document.root
     while True:
         children = node.children

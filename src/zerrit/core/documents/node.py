@@ -1,5 +1,5 @@
 """
-The one tree of nodes that stands over the text of every format.
+The one tree of nodes that is over the text of every format.
 
 A node is a view: it owns no text, only offsets into `Document.text`. Nodes are built once by a reader and not
 changed afterwards; they are a plain class with slots rather than a frozen dataclass because a large file has
@@ -27,7 +27,7 @@ class NodeKind(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Span:
-    """Where a node stands in the text of its document."""
+    """Where a node is in the text of its document."""
 
     start: int  #: Offset into `Document.text` in characters, 0-based, inclusive.
     end: int  #: Offset, exclusive; equal to `start` for a place where text can be inserted.
@@ -148,7 +148,7 @@ class Node:
 
     @property
     def value_span(self) -> Span | None:
-        """What stands between the quotes, tags or brackets; None for a self-closing element."""
+        """What is between the quotes, tags or brackets; None for a self-closing element."""
         return Span(self.value_start, self.value_end) if self.value_start >= 0 else None
 
     @property

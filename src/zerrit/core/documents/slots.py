@@ -24,9 +24,9 @@ _WORD: Final = re.compile(r"[^\s\"';]*")
 
 @dataclass(frozen=True, slots=True)
 class Slot:
-    """Where a part of a line stands: `pattern` is the text around it, with `{}` in its place.
+    """Where a part of a line is: `pattern` is the text around it, with `{}` in its place.
 
-    `^{}` stands at the beginning of the line and goes up to the text behind it, or to the end of the line.
+    `^{}` is at the beginning of the line and goes up to the text behind it, or to the end of the line.
     `separator`: what separates the entries of a list, such as `;`; empty for a single value.
     """
 
@@ -47,7 +47,7 @@ def check_form(at: str) -> str:
     """What is wrong with the form of a slot, in a sentence; empty when nothing is."""
     before, place, _ = at.partition(PLACE)
     if not place:
-        return f"`{at}` has no {{}} where the value stands, as in --mods={{}}."
+        return f"`{at}` has no {{}} where the value is, as in --mods={{}}."
     if at.count(PLACE) > 1:
         return f"`{at}` has more than one {{}}; write a slot for each value."
     if before == LINE_START:
@@ -68,7 +68,7 @@ def cuts(slot: Slot, text: str, start: int, end: int) -> Iterator[Cut]:
     while match := before.search(text, at, end):
         begin = match.end()
         quoted = _QUOTED.match(text, begin, end) if after is None else None
-        if quoted is not None:  # the value is what stands inside
+        if quoted is not None:  # the value is what is inside
             begin, stop = quoted.start() + 1, quoted.end() - 1
             at = quoted.end()
         elif after is None:
@@ -85,7 +85,7 @@ def cuts(slot: Slot, text: str, start: int, end: int) -> Iterator[Cut]:
 
 @lru_cache(maxsize=256)
 def _patterns(at: str) -> tuple[re.Pattern[str], re.Pattern[str] | None]:
-    """What stands before and behind the place; a run of blanks fits any other."""
+    """What is before and behind the place; a run of blanks fits any other."""
 
     def literal(part: str) -> str:
         return r"[ \t]+".join(re.escape(piece) for piece in _BLANKS.split(part))

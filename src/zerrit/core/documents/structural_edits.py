@@ -1,5 +1,5 @@
 """
-Edits that change where or under which name something stands: rename, move, comment out, comment in.
+Edits that change where or under which name something is: rename, move, comment out, comment in.
 
 Like all edits they are splices, after which the text is read again; one that would break the document is refused.
 """
@@ -88,7 +88,7 @@ def move(document: Document, segments: tuple[Segment, ...], where: Where, target
     if any(ancestor is node for ancestor in _lineage(goal)):
         raise EditRefused(f"{place_of(document, goal)} is inside of what is to be moved.")
     if where is not Where.INTO and goal.parent is None:
-        raise EditRefused("Nothing can stand before or after the whole file.")
+        raise EditRefused("Nothing can be before or after the whole file.")
     if where is not Where.INTO and (node.name.startswith("@") or goal.name.startswith("@")):
         raise EditRefused("Attributes have no order; move one into another entry with `into`.")
     if _is_there(node, where, goal):
@@ -138,7 +138,7 @@ def _moved(document: Document, node: Node, where: Where, goal: Node) -> Document
     parent = twin if where is Where.INTO else twin.parent
     after = None if where is Where.INTO else twin
     if parent is None or (parent.is_value and parent.value):
-        raise EditRefused(f"{place_of(document, goal)} holds nothing that it could stand among.")
+        raise EditRefused(f"{place_of(document, goal)} holds nothing that it could be among.")
     if document.format is Format.INI and _is_section(without, twin) and where is not Where.INTO:
         return rewrite(without, [_section_splice(without, twin, where, source)])
     if where is Where.BEFORE:

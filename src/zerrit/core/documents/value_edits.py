@@ -59,7 +59,7 @@ class OperationKind(StrEnum):
 class Operation:
     """What is done to a value: `=40`, `+10`, `-10`, `*1.5`, `on`, `off`.
 
-    An adjustment can be bounded: `*1.5 from 0 to 400` goes no further than that. A value that lies outside already
+    An adjustment can be bounded: `*1.5 from 0 to 400` goes no further than that. A value that is outside already
     stays where it is rather than jump to the bound.
     """
 
@@ -101,7 +101,7 @@ class Operation:
         return self._bounded(number, result, finer)
 
     def _bounded(self, number: Decimal, result: Decimal, like: str) -> str:
-        """Spell the result, cut at the bound that lies between the old value and it."""
+        """Spell the result, cut at the bound that is between the old value and it."""
         spelt = spell_number(result, like)
         if self.high and Decimal(spelt) > Decimal(self.high):
             return spell_number(Decimal(self.high) if number <= Decimal(self.high) else min(number, result), like)

@@ -74,7 +74,7 @@ def _head(game: str, source: str) -> list[str]:
         "# A draft: what can be seen in the files, and nothing else. Read each rule; take out what is chance, and write",
         "# `approved: true` into what you keep. Rules that are not kept are notices and never block. When all is read, take out the",
         "# line `drafted`.",
-        "# Behind each rule stands what speaks for it. The confidence of a rule that held n times out of n is",
+        "# Behind each rule is what speaks for it. The confidence of a rule that held n times out of n is",
         "# (n + 1) / (n + 2), the rule of succession.",
         "gamebook: 1",
         f"game: {_text(game)}",
@@ -93,7 +93,7 @@ def _files(sorts: Sequence[Sort], known: Mapping[int, Knowledge]) -> Iterator[st
         if sort.is_optional:
             yield "    optional: true  # one of the versions has no such file"
         if sort.tolerate:
-            yield f"    tolerate: [{', '.join(sort.tolerate)}]  # stands in the vendor's own files"
+            yield f"    tolerate: [{', '.join(sort.tolerate)}]  # is in the vendor's own files"
         if sort.slots:
             yield "    slots:"
             for name, slot in sort.slots.items():

@@ -1,5 +1,5 @@
 """
-What stands in default trees: files of one sort together, and in them the values of each field.
+What is in default trees: files of one sort together, and in them the values of each field.
 
 A tree is the files of one version. Two versions sharpen what is seen: a number that moved has a wider range, a field
 that went away is not always there. Support, however, is counted in the newest tree alone, since the same entry seen
@@ -277,7 +277,7 @@ def _is_map(entries: Entries) -> bool:
 
 
 def columns_of(sorts: Sequence[Sort]) -> Iterator[tuple[Sort, Entries, Column]]:
-    """Every column of every kind of entries, with where it stands."""
+    """Every column of every kind of entries, with where it is."""
     for sort in sorts:
         for entries in sort.kinds.values():
             for column in entries.columns.values():

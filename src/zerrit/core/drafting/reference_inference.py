@@ -1,7 +1,7 @@
 """
 References between files, by the words that they share.
 
-What refers to something uses only words that stand there, so a set of words that lies within a set of keys, of file
+What refers to something uses only words that stand there, so a set of words that is within a set of keys, of file
 names or of folder names is a reference; many words make it sure. Nothing else is known, so short sets say nothing.
 """
 

@@ -1,4 +1,4 @@
-"""Figures that people otherwise work out by hand; exact, with the method of each told in its docstring."""
+"""Figures that people otherwise work out manually; exact, with the method of each told in its docstring."""
 
 from zerrit.core.figures.derived import DerivedRow, between, derive
 from zerrit.core.figures.distance import Distance, distance, distances_at

@@ -49,7 +49,7 @@ def distances_at(
     `axes` are the fields that hold the coordinates, such as `@x`, `@z`. Whether a point is inside is decided on the
     squares, which are exact; only what is shown is rounded.
 
-    Raises AddressInvalid, FigureRefused: nothing stands there, or the centre has another number of axes.
+    Raises AddressInvalid, FigureRefused: nothing is there, or the centre has another number of axes.
     """
     if len(axes) != len(centre):
         numbers, fields = counted(len(centre), "number"), counted(len(axes), "axis", "axes")
@@ -58,7 +58,7 @@ def distances_at(
         )
     rows = [_row(document, node, axes, centre, radius) for document, node in values_at(address, documents)]
     if not rows:
-        raise FigureRefused(f"Nothing stands at {address}, so there is nothing to measure. Is a name misspelled?")
+        raise FigureRefused(f"Nothing is at {address}, so there is nothing to measure. Is a name misspelled?")
     return sorted(rows, key=lambda row: (row.distance is None, row.distance or Decimal()))
 
 

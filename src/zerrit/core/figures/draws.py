@@ -40,7 +40,7 @@ def odds_by_table(gamebook: Gamebook, documents: Mapping[str, Document], name: s
     tables, outer = haul_tables(gamebook, documents)
     if not tables:
         places = ", ".join(rules.tables for rules in gamebook.rules.draws)
-        raise FigureRefused(f"No draw table stands at {places}.")
+        raise FigureRefused(f"No draw table is at {places}.")
     return {one: odds(tables, one) for one in ([name] if name else outer)}
 
 
@@ -48,7 +48,7 @@ def _table(document: Document, node: Node, rules: DrawRules) -> Table:
     name = document.keys.key_of(node) or node.name
     group = below(node, rules.prizes) if rules.prizes else node
     if group is None:
-        raise FigureRefused(f"{_place(document, node)} has no {rules.prizes}, where its prizes should stand.")
+        raise FigureRefused(f"{_place(document, node)} has no {rules.prizes}, where its prizes should be.")
     prizes = tuple(_prize(document, child, rules) for child in group.children if not child.name.startswith("@"))
     return Table(name, _range(document, node, rules.takes), prizes, _repeats(document, node, rules))
 

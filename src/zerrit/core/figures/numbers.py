@@ -16,7 +16,7 @@ _ID: Final = re.compile(r"(?P<before>.*?)(?P<number>\d{1,18})(?P<after>\D*)\Z", 
 
 @dataclass(frozen=True, slots=True)
 class FreeNumber:
-    """One family, told by what stands around the number. `gap` is the lowest free id within it, if there is one.
+    """One family, told by what is around the number. `gap` is the lowest free id within it, if there is one.
 
     `following` is one more than the highest, with as many digits as its siblings have.
     """
@@ -32,7 +32,7 @@ def free_numbers(documents: Mapping[str, Document], addresses: Iterable[str]) ->
 
     Several addresses are one set of ids: a number that is taken in one file is taken in all.
 
-    Raises AddressInvalid, FigureRefused: nothing stands there, or nothing with a number in it.
+    Raises AddressInvalid, FigureRefused: nothing is there, or nothing with a number in it.
     """
     families: dict[tuple[str, str], dict[int, int]] = {}
     found = 0
@@ -45,7 +45,7 @@ def free_numbers(documents: Mapping[str, Document], addresses: Iterable[str]) ->
                 taken = families.setdefault((match["before"], match["after"]), {})
                 taken[int(match["number"])] = len(match["number"])
     if not families:
-        what = "None of the values there ends in a number." if found else "Nothing stands there."
+        what = "None of the values there ends in a number." if found else "Nothing is there."
         raise FigureRefused(f"{', '.join(listed)} has no family of numbered ids. {what}")
     return [_free(before, after, taken) for (before, after), taken in families.items()]
 

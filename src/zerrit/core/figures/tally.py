@@ -52,7 +52,7 @@ def tally(before: Mapping[str, Document], after: Mapping[str, Document], address
     `by` is the field that makes the groups: of the group around the value, or of the nearest one further out that has
     it; `file` groups by file, nothing makes one group of all.
 
-    Raises AddressInvalid, FigureRefused: nothing stands at the address, no number does, or no entry has the field.
+    Raises AddressInvalid, FigureRefused: nothing is at the address, no number does, or no entry has the field.
     """
     groups: dict[str, list[tuple[int, Decimal]]] = {}
     skipped: dict[str, None] = {}
@@ -67,10 +67,10 @@ def tally(before: Mapping[str, Document], after: Mapping[str, Document], address
             group = document.path if by == FILE else field_above(node, by) if by else "all"
             groups.setdefault(WITHOUT if group is None else group, []).append((state, number))
     if not found:
-        raise FigureRefused(f"Nothing stands at {address}, so there is nothing to sum. Is a name misspelled?")
+        raise FigureRefused(f"Nothing is at {address}, so there is nothing to sum. Is a name misspelled?")
     if not groups:
         raise FigureRefused(
-            f"No number stands at {address} ({counted(len(skipped), 'value')}). Did you mean one of their fields?"
+            f"No number is at {address} ({counted(len(skipped), 'value')}). Did you mean one of their fields?"
         )
     if by and set(groups) == {WITHOUT}:
         raise FigureRefused(f"No entry around {address} has a field `{by}` to group by.")

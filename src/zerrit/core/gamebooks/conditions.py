@@ -115,7 +115,7 @@ def parse_expression(text: str) -> Expression:
     """Parse a condition.
 
     Raises ExpressionInvalid: it is too long, holds something that the language does not have, or divides by a zero
-    that stands in it.
+    that is in it.
     """
     if len(text) > MAX_LENGTH:
         raise ExpressionInvalid(f"a condition has at most {MAX_LENGTH} characters")

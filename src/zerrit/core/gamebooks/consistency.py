@@ -56,7 +56,7 @@ class _Search:
         if address.server:
             yield self._at(location, f"`{text}` names a server; a gamebook speaks of the files of any server.")
         elif needs_node and not address.segments:
-            yield self._at(location, f"`{text}` is a whole file; a place in it is meant, such as {text}#NAME.")
+            yield self._at(location, f"`{text}` is a complete file; a place in it is meant, such as {text}#NAME.")
 
     def _places(self, texts: Iterable[str], location: Location) -> Iterator[Finding]:
         """Places below an entry, each at the same location."""

@@ -63,7 +63,7 @@ class Gamebook:
         return finding_at(self.source, location, message, hint)
 
     def line_of(self, location: Location) -> int:
-        """The line of the gamebook that a place stands on, 1-based."""
+        """The line of the gamebook that a place is on, 1-based."""
         return self.source.line_of(locate(self.source, location)[1])
 
     # --- files ----------------------------------------------------------------------------------------------------
@@ -211,13 +211,13 @@ def _finding(document: Document, item: Mapping[str, Any]) -> Finding:
         message = f"`{location[-1]}` is missing here."
     elif item["type"] in ("model_type", "model_attributes_type", "dict_type", "tuple_type"):
         wanted = "A list" if item["type"] == "tuple_type" else "Names with values"
-        message = f"{wanted} should stand here."
+        message = f"{wanted} should be here."
     words, _ = locate(document, shown)
     return finding_at(document, location, f"{words}: {message}" if words else message, hint)
 
 
 def _known_beside(location: Location) -> tuple[str, ...]:
-    """The names that the form has where the last part of a location stands."""
+    """The names that the form has where the last part of a location is."""
     model: Any = GamebookFile
     for part in location[:-1]:
         if isinstance(part, int) or not hasattr(model, "model_fields"):

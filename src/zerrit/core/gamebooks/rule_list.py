@@ -12,7 +12,7 @@ from zerrit.core.gamebooks.source_lines import Location
 
 @dataclass(frozen=True, slots=True)
 class PlacedRule:
-    """A rule with its id, the part of the gamebook that it stands in, and its place there."""
+    """A rule with its id, the part of the gamebook that it is in, and its place there."""
 
     id: str
     part: str  #: `field`, `closed`, `must`, `refers` …

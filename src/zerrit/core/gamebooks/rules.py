@@ -46,7 +46,7 @@ Condition = Annotated[
     WithJsonSchema({"type": "string", "description": "a condition, such as `least <= holds`"}),
 ]
 Pattern = Annotated[str, BeforeValidator(_pattern), Field(max_length=1000)]
-_TextOrTexts = str | tuple[str, ...]  # what an editor is told may stand there
+_TextOrTexts = str | tuple[str, ...]  # what an editor is told may be there
 Addresses = Annotated[
     tuple[Text, ...], BeforeValidator(_several, json_schema_input_type=_TextOrTexts), Field(min_length=1)
 ]
@@ -219,7 +219,7 @@ class ReferRule(Rule):
 
 
 class UniqueRule(Rule):
-    """No value stands twice over all these addresses."""
+    """No value occurs twice over all these addresses."""
 
     name: Text = Field(description="what the values are, for the message: `berth codes`")
     over: Addresses = Field(description="the addresses of the values")
@@ -242,7 +242,7 @@ class AgreeRule(Rule):
     """Places that must have the same words: a short form is the list of them.
 
     Values at addresses must be the same; the names of folders or files must have them among them. With `every`, each
-    value must be the name of the folder or file that it stands in.
+    value must be the name of the folder or file that it is in.
     """
 
     sources: tuple[Text | FolderNames | FileNames, ...] = Field((), description="addresses, {folder: …}, {file: …}")
@@ -287,7 +287,7 @@ class SameRule(Rule):
     name: Text = Field(description="what the values are, for the message: `draughts of berths`")
     table: Table
     other: Table = Field()
-    both: bool = Field(False, description="every key of the first must stand in the other")
+    both: bool = Field(False, description="every key of the first must be in the other")
 
 
 class NeedsRule(Rule):
@@ -297,7 +297,7 @@ class NeedsRule(Rule):
     name: Place = Field(description="the place of its own name")
     requires: Place = Field(description="the place of the names that it needs")
     list_name: Name = Field(alias="list", description="the list of what is on")
-    in_order: bool = Field(False, description="what is needed must stand before it in that list")
+    in_order: bool = Field(False, description="what is needed must be before it in that list")
     off_list: str = Field("", description="the list of what is there but switched off, for the message")
 
 
@@ -314,13 +314,13 @@ class OneOfRule(Rule):
 class PresentRule(Rule):
     """A file must be there; with {} in its path one for each word of a list."""
 
-    file: Text = Field(description="the path, with {} where the word stands")
+    file: Text = Field(description="the path, with {} where the word is")
     list_name: str = Field("", alias="list", description="the list of words")
 
     @model_validator(mode="after")
     def _fits(self) -> PresentRule:
         if bool(self.list_name) is not (PLACE in self.file):
-            raise ValueError("`file` has {} where a word of the list `list` stands, and neither goes without the other")
+            raise ValueError("`file` has {} where a word of the list `list` is, and neither goes without the other")
         return self
 
 
@@ -335,14 +335,14 @@ class FileNameRule(Rule):
 class InUseRule(Rule):
     """Of several folders the game reads the one that a value names; a change elsewhere has no effect."""
 
-    files: Text = Field(description="a path pattern with {} where the word stands: `charts/{}/**`")
+    files: Text = Field(description="a path pattern with {} where the word is: `charts/{}/**`")
     value: Text = Field(description="the address of the value that names the folder")
 
     @field_validator("files")
     @classmethod
     def _has_place(cls, files: str) -> str:
         if files.count(PLACE) != 1:
-            raise ValueError("the pattern has one {} where the word stands, as in `charts/{}/**`")
+            raise ValueError("the pattern has one {} where the word is, as in `charts/{}/**`")
         return files
 
 
@@ -364,7 +364,7 @@ class AlikeRule(Rule):
 
 
 class NearRule(Rule):
-    """A point lies within a distance of another."""
+    """A point is within a distance of another."""
 
     each: Text = Field(description="the address of the entries")
     coordinates: Places = Field(description="the places of their coordinates")
@@ -432,7 +432,7 @@ class RangeAt(Part):
 
 
 class DrawRules(Part):
-    """Draw tables: where they are, and where in them stands what. Places are names separated by `/`, below the table."""
+    """Draw tables: where they are, and where in them is what. Places are names separated by `/`, below the table."""
 
     name: Name
     tables: Text

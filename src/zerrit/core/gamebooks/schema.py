@@ -1,7 +1,7 @@
 """
 The shape of a gamebook file, version 1.
 
-These models only describe what may stand in the YAML; what follows from it is in
+These models only describe what may be in the YAML; what follows from it is in
 `zerrit.core.gamebooks.gamebook` and the checks. They are frozen, so that the one reading of a gamebook serves
 every check of every server. `docs/gamebook.md` and the JSON Schema for editors are made from them, so each field
 says in its description what it is.
@@ -48,12 +48,12 @@ class GamebookFile(Part):
     game: Name = Field(description="the name of the game")
     drafted: str = Field(
         "",
-        description="what it was drafted from; while this stands, rules that are not `approved` warn and never block",
+        description="what it was drafted from; while this is set, rules that are not `approved` warn and never block",
     )
     files: dict[Name, FileRules] = Field({}, description="what is known of each file, by path or path pattern")
     lists: dict[Name, ListSource] = Field({}, description="lists of words by their names")
     refers: tuple[ReferRule, ...] = Field((), description="values that must be words of a list")
-    unique: tuple[UniqueRule, ...] = Field((), description="families of values in which none stands twice")
+    unique: tuple[UniqueRule, ...] = Field((), description="families of values in which none occurs twice")
     agree: tuple[Agreement, ...] = Field((), description="values that must be the same words")
     same_values: tuple[SameRule, ...] = Field(
         (), description="two tables in which the same key must have the same value"

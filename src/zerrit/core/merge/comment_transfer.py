@@ -40,7 +40,7 @@ def _above(document: Document, node: Node, lead: str) -> Splice | None:
     source, text = document.source, document.text
     start = source.line_start(node.start)
     if text[start : node.start].strip(" \t-"):
-        return None  # something else stands before it on the line
+        return None  # something else is before it on the line
     indent, newline = source.indent_at(node.start), source.newline_near(node.start)
     lines = f"{indent}{indented(lead, indent, newline)}{newline}" if lead else ""
     if node.lead_start < start and not text[source.line_start(node.lead_start) : node.lead_start].strip():
@@ -50,7 +50,7 @@ def _above(document: Document, node: Node, lead: str) -> Splice | None:
 
 def _beside(mine: Document, m: Node, theirs: Document, t: Node) -> Splice | None:
     if "\n" in mine.text[m.start : m.end] or "\n" in theirs.text[t.start : t.end]:
-        return None  # it stands beside the first line of several, which no rule says where that ends
+        return None  # it is beside the first line of several, which no rule says where that ends
     pattern = _BESIDE.get(mine.format)
     own, other = (
         pattern.match(document.text, node.end, document.source.line_end(node.end)) if pattern else None

@@ -45,7 +45,7 @@ class FileMerge:
 def merge_folders(base: Files, mine: Files, theirs: Files, choices: Mapping[str, str] | None = None) -> list[FileMerge]:
     """Merge all files by path, in the order of the paths.
 
-    `choices` decides conflicts by their address: `mine`, `theirs`, or `=VALUE`; that of a whole file is its path.
+    `choices` decides conflicts by their address: `mine`, `theirs`, or `=VALUE`; that of a complete file is its path.
 
     Raises MergeRefused: a choice fits no conflict.
     """

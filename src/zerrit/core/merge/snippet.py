@@ -174,7 +174,7 @@ def apply_plan(target: Document, plan: MergePlan) -> Document:
     for action, pair in zip(plan.actions, plan._pairs, strict=True):
         if action.kind in _DOING:
             if _meant(action, pair) in meant:
-                raise SnippetRefused(f"{action.address} stands twice in the snippet; skip one of the two.")
+                raise SnippetRefused(f"{action.address} occurs twice in the snippet; skip one of the two.")
             meant.add(_meant(action, pair))
     planned = zip((action.kind for action in plan.actions), plan._pairs, strict=True)
     return rewrite(target, _splices(target, plan._snippet, tuple(planned)))
@@ -349,7 +349,7 @@ def _lacking_key(target: Document, parent_names: tuple[str, ...], node: Node) ->
 
 
 def _told_once(reading: Reading, actions: list[Action], pairs: list[tuple[Node, Node | None, Node]]) -> list[Action]:
-    """What stands twice in the snippet is done once; where the two differ, someone must choose."""
+    """What occurs twice in the snippet is done once; where the two differ, someone must choose."""
     first: dict[object, Node] = {}
     told: list[Action] = []
     for action, pair in zip(actions, pairs, strict=True):
@@ -358,10 +358,10 @@ def _told_once(reading: Reading, actions: list[Action], pairs: list[tuple[Node, 
         if twin is node or action.kind not in _DOING:
             told.append(action)
         elif _content(twin) == _content(node):
-            told.append(replace(action, kind=ActionKind.SAME, reason="It stands twice in the snippet."))
+            told.append(replace(action, kind=ActionKind.SAME, reason="It occurs twice in the snippet."))
         else:
             line = reading.line_of(twin)
-            why = f"It stands twice in the snippet, in line {line} with other values. Skip one of the two."
+            why = f"It occurs twice in the snippet, in line {line} with other values. Skip one of the two."
             told.append(replace(action, kind=ActionKind.ASK, reason=why))
     return told
 

@@ -54,7 +54,7 @@ def read_snippet(target: Document, text: str, *, is_item: bool) -> Reading:
         if target.format is Format.INI:
             return Reading(document, tuple(_ini_tops(document)))
         if target.format is Format.XML and document.root.name not in (_WRAP, target.root.name):
-            continue  # a single entry is taken for the root when it stands alone; the next attempt wraps it
+            continue  # a single entry is taken for the root when it is alone; the next attempt wraps it
         if is_item and target.format in (Format.JSON, Format.YAML) and document.root.kind is not NodeKind.LIST:
             continue
         return Reading(document, (document.root,), attempt.lines_before)

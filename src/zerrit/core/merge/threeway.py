@@ -52,7 +52,7 @@ class Conflict:
 
 @dataclass(frozen=True, slots=True)
 class Merged:
-    """Mine with what theirs changed, what was taken from theirs, and what is undecided (mine's value stands there).
+    """Mine with what theirs changed, what was taken from theirs, and what is undecided (mine's value is there).
 
     `left`: what theirs changed that was left as mine has it (an order or a comment that mine changed too), a sentence
     each.
@@ -173,7 +173,7 @@ class _Merge:
         elif is_untouched:
             self._replace(m, t)
         else:
-            self._conflict(b, m, t, "both sides changed what stands here")
+            self._conflict(b, m, t, "both sides changed what is here")
 
     def _reads_otherwise(self, b: Node, t: Node) -> bool:
         """The texts differ, comments before and beside the nodes included."""
@@ -221,7 +221,7 @@ class _Merge:
         mines: Mapping[Identity, Node],
         theirs: Mapping[Identity, Node],
     ) -> None:
-        """Note which entries theirs moved, and behind which neighbour each of them stands now."""
+        """Note which entries theirs moved, and behind which neighbour each of them is now."""
         shared = [i for i in bases if i in mines and i in theirs and not i[0].startswith("@")]
         known = set(shared)
         their_order = [identity for identity in theirs if identity in known]
@@ -539,7 +539,7 @@ class _Merge:
 
 
 def _with_comments(document: Document, node: Node) -> str:
-    """The text of a node with the comments above it and the rest of its last line, where one may stand beside it."""
+    """The text of a node with the comments above it and the rest of its last line, where one may be beside it."""
     return document.text[node.lead_start : document.source.line_end(node.end)]
 
 

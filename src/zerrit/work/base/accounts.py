@@ -50,7 +50,7 @@ def sign_in(
     address: str = "",
     label: str = "",
 ) -> str:
-    """Check a password and hand out a new token; only its digest is kept.
+    """Check a password and create a new token; only its digest is kept.
 
     `address` is where the request came from, `label` what the token is for. The password is checked outside any
     session of the database: it takes as long as it is meant to.

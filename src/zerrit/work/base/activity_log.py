@@ -33,7 +33,7 @@ def note(workspace: Workspace, session: Session, person: str, action: str, serve
     row.hash = _digest(row)
     session.add(row)
     session.flush()
-    # The number of the last row stands in the header of the file too: a row taken off the end breaks no chain.
+    # The number of the last row is in the header of the file too: a row taken off the end breaks no chain.
     session.connection().exec_driver_sql(f"PRAGMA user_version = {row.id & 0x7FFFFFFF}")
 
 

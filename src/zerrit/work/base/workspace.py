@@ -157,7 +157,7 @@ class Bounds:
         if not self.commands:
             raise Refused(
                 "This service runs no commands (it was started with --no-commands). Control the game over HTTP, over its "
-                "console, or by hand."
+                "console, or manually."
             )
 
     def require_folder(self, folder: Path, own: Path) -> None:
@@ -237,7 +237,7 @@ class Workspace:
         raise Refused(f"The connection kind `{kind}` is not known.")
 
     def hand_connection(self, server_id: str) -> ManualConnection:
-        """What a person showed last of a server whose files are carried by hand."""
+        """What a person showed last of a server whose files are carried manually."""
         return ManualConnection(self.folder / "manual" / server_id)
 
     def secret(self, sealed: bytes | None) -> str:

@@ -94,7 +94,7 @@ class Place:
 
 
 def list_files(workspace: Workspace, server_id: str) -> list[FileState]:
-    """All files of the newest snapshot with their state."""
+    """All files of the latest snapshot with their state."""
     with workspace.session() as session:
         server = get_server(session, server_id)
         snapshot = require_latest(session, server_id)
@@ -139,7 +139,7 @@ def read_file(
 
 
 def raw_file(workspace: Workspace, server_id: str, path: str) -> bytes:
-    """The bytes of one file of the newest snapshot."""
+    """The bytes of one file of the latest snapshot."""
     with workspace.session() as session:
         get_server(session, server_id)
         files = Held(workspace, digests(session, require_latest(session, server_id)))
@@ -276,7 +276,7 @@ def newest_of(workspace: Workspace, session: Session, server_id: str) -> Newest:
 
 
 def show(workspace: Workspace, server_id: str, address_text: str) -> list[Place]:
-    """What stands at an address, with what is known of it.
+    """What is at an address, with what is known of it.
 
     Raises AddressInvalid, AddressNotFound with the nearest existing ones, NotFound.
     """
@@ -316,7 +316,7 @@ def _other_places(workspace: Workspace, server_id: str, pattern: str) -> list[Pl
 
 
 def place_in(document: Document, node: Node, newest: Newest) -> Place:
-    """What stands at a node, with what is known of it."""
+    """What is at a node, with what is known of it."""
     column = _column(node.name, node, document.path, newest.gamebook, newest.checked)
     default = newest.defaults.get(document.path)
     address = document.keys.address_of(node)

@@ -33,7 +33,7 @@ def grid(
 ) -> tuple[list[str], list[GridRow]]:
     """The values at an address, which may be a pattern, on several servers or all.
 
-    Raises NotFound: a server, or nothing stands there on any. Refused: too much at once.
+    Raises NotFound: a server, or nothing is there on any. Refused: too much at once.
     """
     where = parse_address(address)
     cells: dict[str, dict[str, str | None]] = {}

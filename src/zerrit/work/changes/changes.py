@@ -74,7 +74,7 @@ def said(finding: Finding) -> str:
 
 
 def create_change(workspace: Workspace, person: str, server_id: str, title: str) -> Change:
-    """Open a change on the newest snapshot of a server."""
+    """Open a change on the latest snapshot of a server."""
     if not title.strip():
         raise Refused("Give the change a title that says what it is for.")
     with workspace.session() as session:
@@ -318,7 +318,7 @@ def withdraw(workspace: Workspace, person: str, change_id: int) -> Change:
 
 
 def refresh(workspace: Workspace, person: str, change_id: int) -> Change:
-    """Put a change on the newest snapshot of its server; its steps are then worked out on those files."""
+    """Put a change on the latest snapshot of its server; its steps are then worked out on those files."""
     with workspace.editing.of(change_id), workspace.writing() as session:
         change = _editable(session, change_id, None)
         change.base_id = require_latest(session, change.server_id).id

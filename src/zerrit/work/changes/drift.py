@@ -152,7 +152,7 @@ def adopt_drift(workspace: Workspace, person: str, server_id: str, snapshot_id: 
             _texts(workspace, session, server, before, paths), _texts(workspace, session, server, after, paths)
         )
         if not steps:
-            raise Refused("What drifted is not text; there is nothing that a change could say.")
+            raise Refused("What drifted is not text; a change cannot describe it.")
         now = workspace.now()
         change = Change(
             server_id=server_id,
@@ -191,9 +191,7 @@ def revert_drift(workspace: Workspace, person: str, server_id: str, snapshot_id:
         old = _texts(workspace, session, server, before, paths)
         new = _texts(workspace, session, server, after, paths)
     steps = _drift_steps(new, old)
-    return create_with_steps(
-        workspace, person, server_id, title or f"Take back what snapshot {found.after} found", steps
-    )
+    return create_with_steps(workspace, person, server_id, title or f"Revert what snapshot {found.after} found", steps)
 
 
 def _drift_steps(before: Texts, after: Texts) -> list[Step]:

@@ -17,7 +17,7 @@ from zerrit.work.snapshots.snapshots import defaults_of, findings_in
 
 @dataclass(frozen=True, slots=True)
 class JudgedFinding:
-    """A finding, whether a change brought it in, whether it stands in the defaults too, and the waiver that accepts it."""
+    """A finding, whether a change brought it in, whether it is in the defaults too, and the waiver that accepts it."""
 
     finding: Finding
     is_new: bool

@@ -66,7 +66,7 @@ def revert_change(
         gamebook, _ = gamebook_of(session, server)
         before, after = _around(workspace, session, server, gamebook, change)
         now = documents(workspace, session, server, require_latest(session, server.id))
-        default_title = f"Take back change {change_id}: {change.title}"[:200]
+        default_title = f"Revert change {change_id}: {change.title}"[:200]
     steps: list[Step] = []
     conflicts: list[Conflict] = []
     became: dict[str, Document] = dict(now)

@@ -1,4 +1,4 @@
-"""Checking a server as it stands, and the waivers of its findings."""
+"""Checking a server as it is, and the waivers of its findings."""
 
 from __future__ import annotations
 

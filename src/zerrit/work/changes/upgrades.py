@@ -29,7 +29,7 @@ SIDES: Final = ("mine", "theirs")
 
 @dataclass(frozen=True, slots=True)
 class KeyNote:
-    """A place that the vendor added or dropped. `comment` documents it; `value` is what stands there, or stood."""
+    """A place that the vendor added or dropped. `comment` documents it; `value` is what is there, or stood."""
 
     address: str
     value: str

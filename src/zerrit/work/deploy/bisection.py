@@ -44,7 +44,7 @@ def find_culprit(workspace: Workspace, run_id: int, say: Callable[[str], None], 
     trial = _Trial(workspace, server, gamebook, base, [part.step for part in parts], say, pause)
     reason = trial.trouble(len(parts))
     if not reason:
-        return "A copy of the server starts with all of it; what failed lies outside of the files."
+        return "A copy of the server starts with all of it; what failed is outside of the files."
     if trial.trouble(0):
         return "A copy of the server does not start even without it; what failed is not among these steps."
     fine, failing = 0, len(parts)

@@ -164,7 +164,7 @@ def stop(going: Going, stage: Stage, facts: Facts) -> None:
 
 
 def _changed_since_last(going: Going) -> list[str]:
-    """The files that are not as in the newest snapshot while the game still runs: another program or person wrote them."""
+    """The files that are not as in the latest snapshot while the game still runs: another program or person wrote them."""
     known = _newest_files(going)
     changed: list[str] = []
     seen: set[str] = set()
@@ -219,7 +219,7 @@ def read(going: Going, stage: Stage, facts: Facts) -> None:
 
 
 def _written_at_stop(going: Going, known: Known, taken: Taken) -> dict[str, str | None]:
-    """Files that were as in the newest snapshot until the game was told to stop, and are not now; with their digest then.
+    """Files that were as in the latest snapshot until the game was told to stop, and are not now; with their digest then.
 
     The game or its host wrote them. Where it is not known how they were before the stop, none are.
     """
@@ -251,7 +251,7 @@ def _have_rewritten_shown(going: Going, taken: Taken, plan: Plan, stage: Stage) 
     connection, gamebook, stop = going.connection, going.gamebook, going.journal.last_done(StageName.STOP)
     if not isinstance(connection, ManualConnection) or gamebook is None or stop is None:
         return False
-    # Who stops it by hand shows its files before Zerrit believes that it has stopped.
+    # Who stops it manually shows its files before Zerrit believes that it has stopped.
     since = stop.started_at if Act.STOP in going.control.is_manual else stop.ended_at or stop.started_at
     wanted = sorted(path for path in plan.writes if path in taken.by_path and gamebook.is_rewritten(path))
 

@@ -80,7 +80,7 @@ def blocks_to_paste(old: bytes, new: bytes) -> str:
 
 
 def _steps(run: Run, paths: Sequence[str], held: Mapping[str, bytes], blocks: Mapping[str, str]) -> str:
-    lines = [f"Run {run.id} on {run.server_id}: what to do by hand", ""]
+    lines = [f"Run {run.id} on {run.server_id}: what to do manually", ""]
     number = 0
     for number, path in enumerate(paths, 1):
         folder = path.rpartition("/")[0]
@@ -92,7 +92,7 @@ def _steps(run: Run, paths: Sequence[str], held: Mapping[str, bytes], blocks: Ma
         else:
             lines.append(f"{number}. Delete {path} on the server.")
     lines += [
-        f"{number + 1}. Download these files again from the server, so that you have what really lies there.",
+        f"{number + 1}. Download these files again from the server, so that you have what really is there.",
         f"{number + 2}. Show them to Zerrit: zerrit server upload {run.server_id} FOLDER",
         "   Or pack them into a ZIP, and take that in on the page of the change.",
         "",

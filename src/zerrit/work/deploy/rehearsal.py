@@ -83,7 +83,7 @@ def _lay_out(
     assert book.rules.rehearse is not None  # noqa: S101 (`require_rehearsal` saw to it)
     rules = book.rules.rehearse
     held = Held(workspace, {p: d for p, d in digests.items() if not any(path_matches(w, p) for w in rules.without)})
-    if server.connection["kind"] == "folder":  # what is only watched lies on this machine too
+    if server.connection["kind"] == "folder":  # what is only watched is on this machine too
         with workspace.connection_to(server) as connection:
             for file in connection.files():
                 if file.path not in digests and book.is_watched(file.path):

@@ -188,7 +188,7 @@ class Going:
             stage.say("waiting for a person to start it")
             asks = f"Start {self.server.title} now, then say that it is started."
             self.wait(stage, self.is_running, "the game did not start", asks)
-            stage.say("started by hand")
+            stage.say("started manually")
             return
         self.control.start()
         stage.say("told to start")
@@ -232,7 +232,7 @@ class Going:
         self.wait(stage, is_there, "", asks if writes else "")
 
     def look_before(self, name: str) -> None:
-        """What lies there before the game is started; after a kill, what lay there the first time."""
+        """What is there before the game is started; after a kill, what lay there the first time."""
         if name in self.evidence:
             return
         self.journal.note(**{name: self.watched.look_before().as_evidence()})

@@ -190,7 +190,7 @@ def cancel_run(workspace: Workspace, person: str, run_id: int) -> None:
                 run.options = {**run.options, "given_up": person}
                 did = "given-up"
             case OnCancel.NOTHING:
-                raise WrongState(f"Run {run_id} is ending already; let it take back what it wrote.")
+                raise WrongState(f"Run {run_id} is ending already; it reverts what it wrote.")
         note(workspace, session, person, f"{run.kind}.{did}", run.server_id, f"run {run_id}, at {run.stage}")
     workspace.publish("run", {"run": run_id, "state": RUNNING})
 

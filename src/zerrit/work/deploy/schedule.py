@@ -1,7 +1,7 @@
 """
 The schedule: restarts and other tasks at set times; the queue of changes that wait for one.
 
-The next moment of each stands in the records. A service that finds one in the past was down then: that is reported, and
+The next moment of each is in the records. A service that finds one in the past was down then: that is reported, and
 nothing is done late.
 """
 

@@ -9,7 +9,7 @@ back:
 
     stop-again -> restore -> verify-again -> start-again -> watch-again -> end
 
-Where a run is stands in its row. A service that was killed takes it up there; every stage can be done twice.
+The row of a run says where it is. A service that was killed takes it up there; every stage can be done twice.
 """
 
 from __future__ import annotations

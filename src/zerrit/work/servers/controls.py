@@ -1,4 +1,4 @@
-"""The control of a server, and what a person says of a game that is stopped and started by hand."""
+"""The control of a server, and what a person says of a game that is stopped and started manually."""
 
 from __future__ import annotations
 

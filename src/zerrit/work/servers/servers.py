@@ -150,7 +150,7 @@ def notes_of(server: Server) -> list[str]:
     """What one should know of a server as it is set up."""
     notes = [CLEAR_TEXT] if server.connection["kind"] == "ftp" else []
     notes += (
-        ["Its commands pass through a shell; what stands in them is carried out as it is written."]
+        ["Its commands pass through a shell; what is in them is carried out as it is written."]
         if server.control.get("use_shell")
         else []
     )

@@ -40,7 +40,7 @@ def take_snapshot(workspace: Workspace, person: str, server_id: str, reason: str
 
     Raises NotFound, WrongState, ConnectionFailed.
     """
-    said = reason.strip()[:MOST_NOTE] or "by hand"
+    said = reason.strip()[:MOST_NOTE] or "manually"
     found = fetch(workspace, person, server_id)
     with workspace.session() as session:
         snapshot = session.get_one(Snapshot, found.snapshot.id)
@@ -107,7 +107,7 @@ def plan_pruning(session: Session, server: Server) -> Pruning:
 
 
 def prune(workspace: Workspace, person: str, server_id: str) -> Pruning:
-    """Take away what the retention rules let go, and the contents that nothing names any more. Raises NotFound."""
+    """Prune what the retention rules do not keep, and the contents that nothing names any more. Raises NotFound."""
     with workspace.storing.exclusive(), workspace.session() as session:
         server = get_server(session, server_id)
         planned = plan_pruning(session, server)
@@ -132,7 +132,7 @@ def _forget(session: Session, snapshot_id: int) -> None:
         select(Snapshot.id).where(Snapshot.kind == "server", Snapshot.id > snapshot_id).order_by(Snapshot.id).limit(1)
     )
     for change in session.scalars(select(Change).where(Change.base_id == snapshot_id, Change.state == "withdrawn")):
-        # A change that was given up is only read any more; it then stands on the next files that are left.
+        # A change that was given up is only read any more; it then is on the next files that are left.
         change.base_id = stay if stay is not None else change.base_id
     session.flush()
     session.execute(delete(Snapshot).where(Snapshot.id == snapshot_id))

@@ -83,7 +83,7 @@ def step_sheet(about: dict[str, Any]) -> str:
         "To put the server back to this:",
         "",
         "1. Stop the game, and see that it has stopped.",
-        "2. Download what lies on the server now, and keep it. You may want something of it later.",
+        "2. Download what is on the server now, and keep it. You may want something of it later.",
         f"3. Upload everything inside {FILES} over the server's files. Keep the folders as they are.",
         "4. Delete files of the same folders that are on the server and not here, if the game must not read them.",
         "5. Count: as many files must have arrived as there are here. Download one or two and compare them.",

@@ -17,7 +17,7 @@ from zerrit.work.servers.servers import get_server
 def upload(
     workspace: Workspace, person: str, server_id: str, given: Sequence[tuple[str, bytes]], gone: Sequence[str]
 ) -> list[str]:
-    """Take in files as they are on the server now, each under its path; one without a path is a ZIP of many.
+    """Upload files as they are on the server now, each under its path; one without a path is a ZIP of many.
 
     Nothing is taken in when one of them is refused. Raises NotFound, Refused. Returns the paths.
     """
@@ -25,7 +25,7 @@ def upload(
         server = get_server(session, server_id)
     if server.connection["kind"] != "manual":
         raise Refused(
-            f"The files of {server_id} are fetched over its connection ({server.connection['kind']}); nothing is taken in by hand."
+            f"The files of {server_id} are fetched over its connection ({server.connection['kind']}); nothing is taken in manually."
         )
     files: dict[str, bytes] = {}
     try:

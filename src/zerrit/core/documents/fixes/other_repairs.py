@@ -6,7 +6,7 @@ tried in the part of the text where it could help, and each that gives a sound f
 leave the decision to a person. What cannot be searched within `MOST_WORK` counts as undecided.
 
 Where the search may begin: a parser that reads from left to right notices a fault at the first sign that cannot follow
-what it has read. A repair behind that sign is too late, and what stands before the innermost part that is open there
+what it has read. A repair behind that sign is too late, and what is before the innermost part that is open there
 has no say in it.
 """
 

@@ -20,7 +20,7 @@ _PUNCTUATION: Final = re.compile(r"[/<>=\"]")
 
 
 def follows_siblings(reading: StrictReading, broken: str, fix: Splice) -> bool:
-    """The fix gives the torn line one more element of a form that stands alone on the lines of many siblings."""
+    """The fix gives the torn line one more element of a form that is alone on the lines of many siblings."""
     if not isinstance(reading, StrictXml) or len(fix.text) + fix.end - fix.start > 1:
         return False
     start = broken.rfind("\n", 0, fix.start) + 1

@@ -3,7 +3,7 @@ Read a text strictly, with a parser that is not ours, or not at all.
 
 A safe fix has to be judged by someone who did not propose it. Our own readers recover from faults, and a recovery that
 guessed wrong would confirm its own guess. So JSON goes to the standard library, XML to expat and YAML to libyaml; for
-INI, which has no standard, a grammar of single lines stands here that shares nothing with the reader.
+INI, which has no standard, a grammar of single lines is here that shares nothing with the reader.
 """
 
 from __future__ import annotations
@@ -35,7 +35,7 @@ class StrictReading(Protocol):
         ...
 
     def has_torn_markup(self, data: object) -> bool:
-        """Sound by the letter only: what is left of a tag stands among the text."""
+        """Sound by the letter only: what is left of a tag is among the text."""
         ...
 
 

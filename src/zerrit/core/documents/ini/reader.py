@@ -77,7 +77,7 @@ class _IniReader(Structs):
             self.report.add(
                 "ini.repeated-key",
                 node.start,
-                f"{name} stands on line {self.source.line_at(first)} of this section already; "
+                f"{name} is on line {self.source.line_at(first)} of this section already; "
                 "games that do not collect such keys keep only one of them.",
             )
 
@@ -129,7 +129,7 @@ class _IniReader(Structs):
             self.report.add(
                 "ini.after-section",
                 header_end,
-                f"`{rest[:30]}` stands behind the section header [{name}]; the game skips it or the whole line.",
+                f"`{rest[:30]}` is behind the section header [{name}]; the game skips it or the whole line.",
                 hint="Put it on a line of its own.",
             )
         first = self.sections.setdefault(name, at)
@@ -165,7 +165,7 @@ class _IniReader(Structs):
             self.report.add(
                 "ini.equals-twice",
                 value_start,
-                f"A second `=` stands behind {match.group(1)}=; the game takes it for a part of the value.",
+                f"A second `=` is behind {match.group(1)}=; the game takes it for a part of the value.",
                 hint="Remove it.",
                 fix=Splice(value_start, value_start + 1, ""),
             )
@@ -212,7 +212,7 @@ class _IniReader(Structs):
             self.report.add(
                 "ini.smart-quotes",
                 value_start,
-                f"The value of {name} stands in typographic quotation marks; the game takes them for a part of it.",
+                f"The value of {name} is in typographic quotation marks; the game takes them for a part of it.",
                 hint='Write " on both sides.',
                 fix=Splice(value_start, value_end, f'"{inner}"'),
             )

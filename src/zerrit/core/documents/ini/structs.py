@@ -39,7 +39,7 @@ class Structs:
             self._struct_fault(
                 "ini.struct-extra",
                 at,
-                f"`{rest[:30]}` stands after the closing parenthesis of {name}. Is there one `)` too many?",
+                f"`{rest[:30]}` is after the closing parenthesis of {name}. Is there one `)` too many?",
                 fix=Splice(at, value_end, "") if not rest.strip(")") else None,
             )
             node.end = value_end
@@ -103,7 +103,7 @@ class Structs:
             self._struct_fault(
                 "ini.struct-comma-extra",
                 at + self.text[at:end].rindex(","),
-                "A comma too many stands here; some games read an empty part behind it.",
+                "A comma too many is here; some games read an empty part behind it.",
                 hint="Remove it.",
                 fix=Splice(at, end, wanted),
             )
@@ -160,7 +160,7 @@ class Structs:
             self._struct_fault(
                 "ini.smart-quotes",
                 at,
-                "A value stands in typographic quotation marks; the game takes them for a part of it.",
+                "A value is in typographic quotation marks; the game takes them for a part of it.",
                 hint='Write " on both sides.',
                 fix=Splice(at, end, f'"{value.strip(SMART)}"'),
             )
@@ -176,7 +176,7 @@ class Structs:
             self._struct_fault(
                 "ini.struct-bracket",
                 at + next(i for i, sign in enumerate(value) if sign in "[]{}"),
-                "A bracket of another kind stands inside a value; its parts stand in ( and ).",
+                "A bracket of another kind is inside a value; its parts stand in ( and ).",
                 hint="Write ( and ).",
             )
         elif unnamed:

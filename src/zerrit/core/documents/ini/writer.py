@@ -32,7 +32,7 @@ class IniWriter:
             raise EditRefused("A setting in an INI file is one line; the value holds a line break.")
         if node.is_quoted:
             if '"' in value:
-                raise EditRefused('The value stands in quotation marks and cannot hold one itself: `"`.')
+                raise EditRefused('The value is in quotation marks and cannot hold one itself: `"`.')
             return [Splice(node.value_start, node.value_end, value)]
         if _in_struct(document, node):
             value = _in_struct_text(value)
@@ -106,7 +106,7 @@ class IniWriter:
 
 
 def _opens_section(source: str) -> bool:
-    """The text of a new child of the root is a section with its settings; comments may stand above either."""
+    """The text of a new child of the root is a section with its settings; comments may be above either."""
     lines = (line.strip() for line in source.splitlines())
     first = next((line for line in lines if line and not line.startswith((";", "#", "//"))), "")
     return first.startswith("[")

@@ -1,5 +1,5 @@
 """
-Read the single values of JSON that may be wrong: texts, words, numbers, and what stands between them.
+Read the single values of JSON that may be wrong: texts, words, numbers, and what is between them.
 """
 
 from __future__ import annotations
@@ -101,7 +101,7 @@ class Values:
         )
 
     def _is_key_at(self, at: int) -> bool:
-        """A quoted or bare key with its colon stands there: only a comma is missing."""
+        """A quoted or bare key with its colon is there: only a comma is missing."""
         return bool(re.compile(r"[\w.-]*\"?\s*:").match(self.text, at))
 
     def _quote_inside(self, opened: int, end: int) -> tuple[str, int]:
@@ -113,7 +113,7 @@ class Values:
         self._fault(
             "json.quote-inside",
             place,
-            'A quotation mark stands inside a text; it ends the text. One that belongs to the text is written \\".',
+            'A quotation mark is inside a text; it ends the text. One that belongs to the text is written \\".',
             hint='Write \\" for it.',
             fix=Splice(opened + 1, last, fixed),
         )
@@ -143,7 +143,7 @@ class Values:
             self._fault(
                 "json.single-quotes",
                 opened,
-                "This text stands in single quotation marks.",
+                "This text is in single quotation marks.",
                 hint='Write " on both sides.',
                 fix=Splice(opened, end + 1, f'"{inner}"'),
             )
@@ -164,7 +164,7 @@ class Values:
             self._fault(
                 "json.control-character",
                 at,
-                "A tab or another control character stands raw inside a text.",
+                "A tab or another control character is raw inside a text.",
                 hint="Write \\t for a tab.",
                 fix=Splice(at, at + 1, "\\t") if control.group() == "\t" else None,
             )
@@ -179,7 +179,7 @@ class Values:
             self._fault(
                 "json.line-break",
                 line_end,
-                "A text goes over two lines; in JSON it stands on one, and a line break in it is written \\n.",
+                "A text goes over two lines; in JSON it is on one, and a line break in it is written \\n.",
                 hint="Join the lines.",
                 fix=Splice(line_end, following, "\\n"),
             )
@@ -199,7 +199,7 @@ class Values:
         self._fault(
             "json.smart-quotes",
             self.at,
-            "This text stands in typographic quotation marks; JSON knows only plain ones.",
+            "This text is in typographic quotation marks; JSON knows only plain ones.",
             hint=f'Write "{inner}".',
             fix=Splice(self.at, end, f'"{inner}"'),
         )
@@ -260,7 +260,7 @@ class Values:
         self._fault(
             "json.bad-word",
             begin,
-            f"{self.text[begin:stop][:40]} is not a number, true, false or null; a text stands in quotation marks.",
+            f"{self.text[begin:stop][:40]} is not a number, true, false or null; a text is in quotation marks.",
             hint=f'Write "{self.text[begin:stop][:40]}" for a text.',
         )
         return stop

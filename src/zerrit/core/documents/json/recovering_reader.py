@@ -40,7 +40,7 @@ class _Open:
     opening: str
     at: int
     seen: set[str] = field(default_factory=set)
-    comma_at: int = -1  #: where the comma stands behind the last child; -1 where none does
+    comma_at: int = -1  #: where the comma is behind the last child; -1 where none does
 
     @property
     def closing(self) -> str:
@@ -67,7 +67,7 @@ class _JsonReader(Values):
             self._fault(
                 "json.trailing",
                 self.at,
-                f"`{shown}` stands after the end of the value. Is there one closing bracket too many above?",
+                f"`{shown}` is after the end of the value. Is there one closing bracket too many above?",
                 fix=Splice(self.at, self.at + len(rest), "") if rest in ("}", "]", ",") else None,
             )
         return root
@@ -109,7 +109,7 @@ class _JsonReader(Values):
         return node
 
     def _inside(self) -> None:
-        """What stands in the innermost open bracket, up to and with the closing one."""
+        """What is in the innermost open bracket, up to and with the closing one."""
         here = self.open[-1]
         while True:
             before = self.at
@@ -138,7 +138,7 @@ class _JsonReader(Values):
     # --- brackets ------------------------------------------------------------------------------------------------
 
     def _closes(self, here: _Open, sign: str) -> bool:
-        """A closing bracket stands here. True when the innermost open bracket has ended."""
+        """A closing bracket is here. True when the innermost open bracket has ended."""
         if sign == here.closing:
             if here.comma_at >= 0:
                 report_last_comma(self.report, here.comma_at)
@@ -148,7 +148,7 @@ class _JsonReader(Values):
             self._fault(
                 "json.bracket-extra",
                 self.at,
-                f"`{sign}` stands twice; the first one has closed what it belongs to.",
+                f"`{sign}` occurs twice; the first one has closed what it belongs to.",
                 hint="Remove one.",
                 fix=Splice(self.at, self.at + 1, ""),
             )
@@ -164,7 +164,7 @@ class _JsonReader(Values):
         self._fault(
             "json.bracket-mismatch",
             self.at,
-            f"`{sign}` stands here, but `{here.opening}` on line {line} is still open and is closed by `{here.closing}`.",
+            f"`{sign}` is here, but `{here.opening}` on line {line} is still open and is closed by `{here.closing}`.",
             hint=f"Write `{here.closing}` here.",
             fix=Splice(self.at, self.at + 1, here.closing),
         )
@@ -175,7 +175,7 @@ class _JsonReader(Values):
         return any(outer.closing == sign for outer in self.open[:-1])
 
     def _is_typed_for(self, here: _Open) -> bool:
-        """The wrong bracket stands where the right one would: by its line, or by the indentation of its line."""
+        """The wrong bracket is where the right one would: by its line, or by the indentation of its line."""
         start = self.source.line_start(self.at)
         if self.text[start : self.at].strip():
             return self.source.line_at(here.at) == self.source.line_at(self.at)
@@ -201,7 +201,7 @@ class _JsonReader(Values):
             self.is_too_deep = True  # what else is open is open for the same reason
 
     def _ends_by_content(self, here: _Open, sign: str) -> bool:
-        """What stands here cannot belong into this bracket, but does belong into the one around it."""
+        """What is here cannot belong into this bracket, but does belong into the one around it."""
         if len(self.open) < 2:
             return False
         outer = self.open[-2]
@@ -230,7 +230,7 @@ class _JsonReader(Values):
 
     def _item(self, here: _Open) -> bool:
         if self.text[self.at] == ":":
-            self._fault("json.value-missing", self.at, "A colon stands here, but the values of a list have no names.")
+            self._fault("json.value-missing", self.at, "A colon is here, but the values of a list have no names.")
             return False
         if self.text[self.at] == '"' and self._is_key():
             self._without_opening(here)
@@ -244,7 +244,7 @@ class _JsonReader(Values):
         self._fault(
             "json.opening-missing",
             start,
-            "A name with a value stands straight inside a list here; the opening brace of its entry is missing.",
+            "A name with a value is straight inside a list here; the opening brace of its entry is missing.",
             hint="Add `{` here.",
             fix=Splice(start, start, "{"),
         )
@@ -255,10 +255,10 @@ class _JsonReader(Values):
         node.end = node.value_end = self.at
 
     def _member(self, here: _Open) -> bool:
-        """Read one `key: value`; False when nothing readable stands here."""
+        """Read one `key: value`; False when nothing readable is here."""
         node = here.node
         if self.text[self.at] == ":":
-            self._fault("json.value-missing", self.at, "A colon stands here with no key before it.")
+            self._fault("json.value-missing", self.at, "A colon is here with no key before it.")
             return False
         if here.comma_at >= 0 and self._is_loose_item(here):
             return True
@@ -270,7 +270,7 @@ class _JsonReader(Values):
             self._fault(
                 "json.duplicate-key",
                 key_start,
-                f'"{key}" stands twice in this object; most games keep the last and forget the first.',
+                f'"{key}" occurs twice in this object; most games keep the last and forget the first.',
             )
         here.seen.add(key)
         key_end = self.at
@@ -298,7 +298,7 @@ class _JsonReader(Values):
             self._fault(
                 "json.colon-missing",
                 self.at,
-                f'After "{key}" stands `=`; JSON wants a colon.',
+                f'After "{key}" is `=`; JSON wants a colon.',
                 hint="Write `:`.",
                 fix=Splice(self.at, self.at + 1, ":"),
             )
@@ -369,7 +369,7 @@ class _JsonReader(Values):
         self._fault(
             "json.key-unquoted",
             start,
-            f"The key {match.group()} stands without quotation marks.",
+            f"The key {match.group()} is without quotation marks.",
             hint=f'Write "{match.group()}".',
             fix=Splice(start, match.end(), f'"{match.group()}"'),
         )
@@ -395,7 +395,7 @@ class _JsonReader(Values):
             self._fault(
                 "json.comma-missing",
                 self.at,
-                f"`{sign}` stands where a comma is expected.",
+                f"`{sign}` is where a comma is expected.",
                 hint="Write `,`.",
                 fix=Splice(self.at, self.at + 1, ","),
             )
@@ -403,7 +403,7 @@ class _JsonReader(Values):
             self._fault(
                 "json.value-missing",
                 self.at,
-                "A comma stands here with no value before it.",
+                "A comma is here with no value before it.",
                 hint="Remove the comma.",
                 fix=Splice(self.at, self.at + 1, ""),
             )

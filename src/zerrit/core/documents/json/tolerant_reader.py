@@ -62,14 +62,14 @@ def read_relaxed(source: Source, report: Report) -> Node | None:
 
 
 def report_comment(report: Report, at: int) -> None:
-    report.add("json.comment", at, "A comment stands here; plain JSON has none, and many games stop at it.")
+    report.add("json.comment", at, "A comment is here; plain JSON has none, and many games stop at it.")
 
 
 def report_last_comma(report: Report, at: int) -> None:
     report.add(
         "json.comma-extra",
         at,
-        "A comma stands after the last value; only values that are followed by another have one.",
+        "A comma is after the last value; only values that are followed by another have one.",
         hint="Remove the comma.",
         fix=Splice(at, at + 1, ""),
     )

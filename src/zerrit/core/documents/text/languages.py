@@ -23,7 +23,7 @@ class Language:
     quotes: dict[str, re.Pattern[str]]
     brackets: str = "()[]{}"
     comment: str = "#"  #: what begins a comment that ends with its line
-    #: A closing parenthesis may stand alone, as behind a choice of `case`.
+    #: A closing parenthesis may be alone, as behind a choice of `case`.
     lone_parenthesis: bool = False
 
 

@@ -189,7 +189,7 @@ class _Balance:
         self.report.add(
             "text.bracket-mismatch",
             at,
-            f"`{sign}` stands here, but `{opening}` before it in this line is closed by `{closing}`.",
+            f"`{sign}` is here, but `{opening}` before it in this line is closed by `{closing}`.",
             hint=f"Write `{closing}`.",
             fix=Splice(at, at + 1, closing),
         )

@@ -60,7 +60,7 @@ class TextWriter:
 
 
 def _switch_behind(document: Document, node: Node, value: str) -> Splice | None:
-    """A flag such as `{}=true`: on or off changes what stands behind its name, never the name."""
+    """A flag such as `{}=true`: on or off changes what is behind its name, never the name."""
     if as_switch(value) is None or as_switch(node.value or "") is not None:
         return None
     found = _SWITCH.match(document.text, node.value_end, document.source.line_end(node.value_end))
@@ -75,7 +75,7 @@ def _require_fits(document: Document, node: Node, value: str) -> None:
     before, after = text[node.value_start - 1 : node.value_start], text[node.value_end : node.value_end + 1]
     if before in ("'", '"') and before == after:
         if before in value:
-            raise EditRefused(f"The value stands in quotation marks and cannot hold one itself: `{before}`.")
+            raise EditRefused(f"The value is in quotation marks and cannot hold one itself: `{before}`.")
         return
     slot = document.reading.slots.get(node.name if node.name else node.parent.name if node.parent else "")
     is_word = (
@@ -86,7 +86,7 @@ def _require_fits(document: Document, node: Node, value: str) -> None:
     )
     if is_word and re.search(r"[\s\"';]", value):
         raise EditRefused(
-            f"`{value}` is more than one word, and stands without quotation marks here. Set the line instead."
+            f"`{value}` is more than one word, and is without quotation marks here. Set the line instead."
         )
 
 

@@ -54,7 +54,7 @@ class Elements:
                 self.report.add(
                     "xml.two-roots",
                     node.start,
-                    f"<{node.name}> stands after the end of <{self.root.name}>, the outermost element. "
+                    f"<{node.name}> is after the end of <{self.root.name}>, the outermost element. "
                     f"Was </{self.root.name}> meant to stand further down?",
                 )
                 self.root.adopt(node)
@@ -145,7 +145,7 @@ class Elements:
         self.report.add(
             "xml.closing-slash",
             inner.start,
-            f"<{inner.name}> stands where </{inner.name}> should close the element opened on line {line}.",
+            f"<{inner.name}> is where </{inner.name}> should close the element opened on line {line}.",
             hint=f"Write </{inner.name}>.",
             fix=Splice(inner.start + 1, inner.start + 1, "/"),
         )
@@ -173,7 +173,7 @@ class Elements:
                 self.report.add(
                     "xml.closing-without-opening",
                     at,
-                    f"</{name}> stands twice; the first one has closed <{name}> already.",
+                    f"</{name}> occurs twice; the first one has closed <{name}> already.",
                     hint="Remove one.",
                     fix=Splice(siblings[last].end, end, ""),
                 )
@@ -182,7 +182,7 @@ class Elements:
             self.report.add(
                 "xml.closing-without-opening",
                 at,
-                f"</{name}> stands twice; the first one has closed <{name}> already.",
+                f"</{name}> occurs twice; the first one has closed <{name}> already.",
                 hint="Remove one.",
                 fix=Splice(self.root.end, end, ""),
             )
@@ -236,7 +236,7 @@ class Elements:
             last = max([node.value_start, *(child.end for child in node.children[-1:])])
             message = f"<{node.name}> opened on line {opened} is never closed."
             if at < len(self.text):
-                message += f" The closing tag of what surrounds it stands on line {self.source.line_at(at)}."
+                message += f" The closing tag of what surrounds it is on line {self.source.line_at(at)}."
         self.report.add(
             "xml.not-closed", last, message, hint=f"Add </{node.name}> here.", fix=self._closing_splice(node, last)
         )
@@ -246,7 +246,7 @@ class Elements:
         self.comments.forget()
 
     def _torn_closing_tag(self, open_: _Open, at: int, end: int) -> None:
-        """`10/want>`: the closing tag stands there, without its `<`. What follows it belongs to the parent."""
+        """`10/want>`: the closing tag is there, without its `<`. What follows it belongs to the parent."""
         node = open_.node
         self.report.add(
             "xml.not-closed",

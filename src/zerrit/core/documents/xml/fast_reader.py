@@ -1,9 +1,9 @@
 """
 Read XML that is known to be well-formed, one level at a time.
 
-Reading stands on two facts. First, expat tells in C, at a small part of the cost of making nodes, whether a text
+Reading is on two facts. First, expat tells in C, at a small part of the cost of making nodes, whether a text
 is well-formed at all; only when it is not, a reader that can recover has to look (`faulty.py`). Second, in
-well-formed text the end of an element is found by searching for its closing tag, without looking at what stands
+well-formed text the end of an element is found by searching for its closing tag, without looking at what is
 between, unless a namesake, a comment or a CDATA section does. So the children of the root are found by a few
 searches each, and their inside is read when someone asks.
 
@@ -266,7 +266,7 @@ class _Levels:
         return made
 
     def changed(self, old: Node, parent: Node, by: int, end_by: int) -> list[Node] | None:
-        """The element that stands where `old` stood, changed only between its ends; None if it is not a single one."""
+        """The element that is where `old` stood, changed only between its ends; None if it is not a single one."""
         start, stop = old.start + by, old.end + end_by
         inner = self.text[start:stop]
         if inner[1] in "!?" or not is_well_formed(inner):
@@ -356,7 +356,7 @@ class _Levels:
         return children
 
     def field_of(self, node: Node, name: str) -> str | None:
-        # Mostly asked for the key of an entry, which mostly stands first.
+        # Mostly asked for the key of an entry, which mostly is first.
         first = _first_attribute(node.name, name).match(self.text, node.start)
         if first is not None:
             return first.group(1)

@@ -25,7 +25,7 @@ _ENCODING: Final = re.compile(
 #: A `>` behind a `>` with no `<` between them, the second ending what may be a tag or comment.
 _TWO_ENDS: Final = re.compile(r""">([^<>]*+)(?:(?<=[/"'>])|(?<=--))(?=>)""")
 _PLAIN_COMMENT: Final = re.compile(r"<!--[^<>]*-->")
-#: Tags, in whose values a `>` may stand, and what is not text.
+#: Tags, in whose values a `>` may be, and what is not text.
 _NOT_TEXT: Final = re.compile(
     r"""<!--.*?-->|<!\[CDATA\[.*?\]\]>|<\?.*?\?>|<[^>"']*+(?:"[^"]*+"[^>"']*+|'[^']*+'[^>"']*+)*+>""", re.DOTALL
 )
@@ -90,7 +90,7 @@ def _check_stray_ends(source: Source, report: Report) -> None:
         report.add(
             "xml.stray-end",
             place,
-            f"`{(body + '>')[:40]}` stands here as text; it looks like a {'comment' if body.endswith('--') else 'tag'} "
+            f"`{(body + '>')[:40]}` is here as text; it looks like a {'comment' if body.endswith('--') else 'tag'} "
             "whose beginning is missing. The game does not see it.",
             hint="Add `<` here." if is_tag else "Remove it." if not body else "",
             fix=Splice(place, place, "<") if is_tag else Splice(end - 1, end, "") if not body else None,

@@ -66,7 +66,7 @@ class _XmlReader(LooseTags):
             return Node(NodeKind.GROUP, "", 0, len(text))
         return self.root
 
-    # --- what may stand at a `<` -------------------------------------------------------------------------------
+    # --- what may be at a `<` -------------------------------------------------------------------------------
 
     def _markup(self, at: int) -> int:
         text = self.text
@@ -125,7 +125,7 @@ class _XmlReader(LooseTags):
                 self.report.add(
                     "xml.cdata-end",
                     start + stray,
-                    "`]]>` stands here as text; XML keeps it for the end of a CDATA section.",
+                    "`]]>` is here as text; XML keeps it for the end of a CDATA section.",
                     hint="Write ]]&gt; for it.",
                     fix=Splice(start + stray + 2, start + stray + 3, "&gt;"),
                 )
@@ -136,11 +136,11 @@ class _XmlReader(LooseTags):
             self.report.add(
                 "xml.text-outside-root",
                 first,
-                f"`{shown}` stands {where} the outermost element. Remove it, or make it a comment: <!-- … -->.",
+                f"`{shown}` is {where} the outermost element. Remove it, or make it a comment: <!-- … -->.",
             )
 
     def _next(self, sign: str, at: int) -> int:
-        """Where a sign stands next, or -1. That there is none is looked for once, not again at each thing left open."""
+        """Where a sign is next, or -1. That there is none is looked for once, not again at each thing left open."""
         if at >= self._last_of.get(sign, len(self.text)):
             return -1
         found = self.text.find(sign, at)
@@ -193,7 +193,7 @@ class _XmlReader(LooseTags):
         if self.stack:
             self.stack[-1].text_parts.append(self.text[at + 9 : end])
         else:
-            self.report.add("xml.text-outside-root", at, "A CDATA section stands outside the outermost element.")
+            self.report.add("xml.text-outside-root", at, "A CDATA section is outside the outermost element.")
         return end + 3
 
     def _instruction(self, at: int) -> int:
@@ -235,8 +235,8 @@ class _XmlReader(LooseTags):
         self.report.add(
             "xml.declaration-place",
             at,
-            "The line <?xml … ?> must be the very first thing in the file; something stands before it.",
-            hint="Remove what stands before it, blank lines too.",
+            "The line <?xml … ?> must be the very first thing in the file; something is before it.",
+            hint="Remove what is before it, blank lines too.",
             fix=Splice(0, at, "") if blank else None,
         )
 
@@ -259,7 +259,7 @@ class _XmlReader(LooseTags):
         self.report.add(
             "xml.doctype",
             at,
-            "A document type definition stands here. Zerrit refuses it: it can pull in other files. Remove it.",
+            "A document type definition is here. Zerrit refuses it: it can pull in other files. Remove it.",
         )
         bracket = self.text.find("[", at)
         end = self.text.find(">", at)

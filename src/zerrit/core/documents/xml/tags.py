@@ -34,7 +34,7 @@ class LooseTags(Elements):
             self.report.add(
                 "xml.attribute-twice",
                 start,
-                f"`{name}` stands twice in this <{node.name}>; the game cannot know which one holds. Remove one.",
+                f"`{name}` occurs twice in this <{node.name}>; the game cannot know which one holds. Remove one.",
             )
         seen.add(name)
         self._check_ampersands(value_start, value_end)
@@ -47,7 +47,7 @@ class LooseTags(Elements):
                 self.report.add(
                     "xml.stray-ampersand",
                     at,
-                    "A bare `&` stands here; XML takes it for the start of a special character.",
+                    "A bare `&` is here; XML takes it for the start of a special character.",
                     hint="Write &amp; for it.",
                     fix=Splice(at, at + 1, "&amp;"),
                 )
@@ -125,7 +125,7 @@ class LooseTags(Elements):
         self.report.add(
             "xml.quote-extra",
             at,
-            f"A second quotation mark stands behind the value of `{node.children[-1].name[1:]}`.",
+            f"A second quotation mark is behind the value of `{node.children[-1].name[1:]}`.",
             hint="Remove it.",
             fix=Splice(at, at + 1, ""),
         )
@@ -199,7 +199,7 @@ class LooseTags(Elements):
             self.report.add(
                 "xml.value-unquoted",
                 here,
-                f"The value of `{name}` stands without quotation marks.",
+                f"The value of `{name}` is without quotation marks.",
                 hint=f'Write {name}="{value}".',
                 fix=Splice(here, end, f'"{value}"') if value and '"' not in value else None,
             )
@@ -215,7 +215,7 @@ class LooseTags(Elements):
         self.report.add(
             "xml.bad-tag",
             at,
-            f"A space stands inside the name of the tag <{joined}>.",
+            f"A space is inside the name of the tag <{joined}>.",
             hint="Remove the space.",
             fix=Splice(at, self.text.index(rest, at), ""),
         )
@@ -231,7 +231,7 @@ class LooseTags(Elements):
         self.report.add(
             "xml.smart-quotes",
             at,
-            f"The value of `{name}` stands in typographic quotation marks; XML knows only plain ones.",
+            f"The value of `{name}` is in typographic quotation marks; XML knows only plain ones.",
             hint=f'Write {name}="{value}".',
             fix=Splice(at, stop + (closing >= 0), f'"{value}"'),
         )
@@ -260,7 +260,7 @@ class LooseTags(Elements):
                 self.report.add(
                     "xml.stray-angle",
                     angle,
-                    f"A bare `<` stands in the value of `{name}`.",
+                    f"A bare `<` is in the value of `{name}`.",
                     hint="Write &lt; for it.",
                     fix=Splice(angle, angle + 1, "&lt;"),
                 )

@@ -25,7 +25,7 @@ _NAME = re.compile(r"[A-Za-z_:\u00c0-\U000effff][\w:.\-]*\Z")
 
 
 def escape(value: str, quote: str = "") -> str:
-    """Text as it stands in XML; `quote` is the quotation mark around it, if any."""
+    """Text as it is in XML; `quote` is the quotation mark around it, if any."""
     text = value.replace("&", "&amp;").replace("<", "&lt;")
     if quote:
         text = text.replace(quote, "&quot;" if quote == '"' else "&apos;")

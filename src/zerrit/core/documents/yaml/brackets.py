@@ -15,7 +15,7 @@ MAX_DEPTH: Final = 120  # each level costs three frames of Python's stack; real 
 
 
 class Brackets(Keys):
-    """Reads what stands in brackets, and any value that is not a block list or mapping."""
+    """Reads what is in brackets, and any value that is not a block list or mapping."""
 
     def _single(self, node: Node, indent: int, *, in_flow: bool) -> None:
         """A value that is not a block list or mapping."""
@@ -78,7 +78,7 @@ class Brackets(Keys):
                     self._fault(
                         "yaml.comma-extra",
                         self.at,
-                        "A comma stands here with nothing before it.",
+                        "A comma is here with nothing before it.",
                         hint="Remove it.",
                         fix=Splice(self.at, self.at + 1, ""),
                     )
@@ -103,7 +103,7 @@ class Brackets(Keys):
         node.end = node.value_end = self.at
 
     def _ends_flow(self, indent: int) -> bool:
-        """This line is none of the inside of brackets: it stands too far left, and looks like a setting."""
+        """This line is none of the inside of brackets: it is too far left, and looks like a setting."""
         if self._column() > indent:
             return False
         if self.text[self.at] in "]}" and not self.text[self.at + 1 : self.source.line_end(self.at)].strip(" \t,"):
@@ -111,7 +111,7 @@ class Brackets(Keys):
                 self._fault(
                     "yaml.flow-indent",
                     self.at,
-                    "The closing bracket stands further left than YAML allows: it needs more spaces than the name that "
+                    "The closing bracket is further left than YAML allows: it needs more spaces than the name that "
                     "the brackets belong to.",
                     hint="Put a space before it.",
                     fix=Splice(self.line, self.line, " " * (indent + 1 - self._column())),
@@ -122,7 +122,7 @@ class Brackets(Keys):
         self._fault(
             "yaml.flow-indent",
             self.at,
-            "This line stands inside brackets, but further left than YAML allows.",
+            "This line is inside brackets, but further left than YAML allows.",
             hint="Indent it further than the name that the brackets belong to.",
         )
         return False
@@ -141,7 +141,7 @@ class Brackets(Keys):
         self._fault(
             "yaml.bracket-mismatch",
             self.at,
-            f"`{self.text[self.at]}` stands here, but `{opening}` opened on line {self.source.line_at(opened)} is closed "
+            f"`{self.text[self.at]}` is here, but `{opening}` opened on line {self.source.line_at(opened)} is closed "
             f"by `{closing}`.",
             hint=f"Write `{closing}`.",
             fix=Splice(self.at, self.at + 1, closing),
@@ -168,7 +168,7 @@ class Brackets(Keys):
         may_span = is_explicit or node.kind is NodeKind.GROUP
         may_span = may_span or self.line == key_line
         if self.at < len(text) and not may_span and self._is_flow_colon(after_json=is_json):
-            self._fault("yaml.colon-place", self.at, "The colon of a name in [ ] stands on the line of the name.")
+            self._fault("yaml.colon-place", self.at, "The colon of a name in [ ] is on the line of the name.")
             may_span = True
         if self.at < len(text) and may_span and self._is_flow_colon(after_json=is_json):
             name = (child.value or "") if child.kind is NodeKind.VALUE else text[child.start : child.end]

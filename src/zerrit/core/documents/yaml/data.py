@@ -76,7 +76,7 @@ class _Values:
             return "", ""
         anchor = tag = ""
         for word in reversed(self.text[max(end - _LONGEST, 0) : end].split()[-2:]):
-            name = word.lstrip("[{,")  # brackets may stand directly before
+            name = word.lstrip("[{,")  # brackets may be directly before
             if name[:1] not in ("&", "!") or not name:
                 break
             anchor, tag = (anchor or name[1:], tag) if name[0] == "&" else (anchor, tag or name)

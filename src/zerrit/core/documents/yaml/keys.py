@@ -96,6 +96,6 @@ class Keys(Values):
             self._fault(
                 "yaml.duplicate-key",
                 child.start,
-                f"`{child.name}` stands twice at this level (first on line {self.source.line_at(first)}); only one of "
+                f"`{child.name}` occurs twice at this level (first on line {self.source.line_at(first)}); only one of "
                 "them holds. Remove one.",
             )

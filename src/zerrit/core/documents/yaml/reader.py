@@ -23,7 +23,7 @@ from zerrit.core.documents.yaml.brackets import MAX_DEPTH, Brackets
 from zerrit.core.documents.yaml.scan import SPACES
 from zerrit.core.documents.yaml.values import COLON
 
-#: What is not printable (YAML 1.2.2, production 1); a byte order mark may stand anywhere.
+#: What is not printable (YAML 1.2.2, production 1); a byte order mark may be anywhere.
 _FORBIDDEN: Final = re.compile(r"[\x00-\x08\x0b\x0c\x0e-\x1f\x7f-\x84\x86-\x9f\ud800-\udfff\ufffe\uffff]")
 _DIRECTIVE: Final = re.compile(
     r"%(YAML[ \t]+\d+\.\d+|TAG[ \t]+![\w-]*!?[ \t]+\S+|(?!YAML\b|TAG\b)\w+[^\r\n]*)[ \t]*(?:[ \t]#[^\r\n]*)?(?=[\r\n]|\Z)"
@@ -71,7 +71,7 @@ class _YamlReader(Brackets):
             had_directives = self._directives(may_be_bare)
             if self.at >= len(self.text):
                 if had_directives:
-                    self._fault("yaml.directive", self.at, "A line with % stands here and no document follows it.")
+                    self._fault("yaml.directive", self.at, "A line with % is here and no document follows it.")
                 return documents
             marker = self._marker()
             if marker == "..." and not had_directives:
@@ -133,7 +133,7 @@ class _YamlReader(Brackets):
             self._fault(
                 "yaml.after-value",
                 self.at,
-                "This line stands behind the end of what the file holds; is it indented less than it should be, "
+                "This line is behind the end of what the file holds; is it indented less than it should be, "
                 "or does its colon miss?",
             )
             self._skip_block(-1)
@@ -148,7 +148,7 @@ class _YamlReader(Brackets):
         """
         origin = self.at
         crossed = False
-        group_start = -1  #: where the anchor or tag stands that belongs to a whole list or mapping
+        group_start = -1  #: where the anchor or tag is that belongs to a whole list or mapping
         own_start = -1  #: the same for what follows on its line
         has_anchor = has_tag = group_has_anchor = False
         while True:
@@ -208,7 +208,7 @@ class _YamlReader(Brackets):
                 self._fault(
                     "yaml.list-place",
                     self.at,
-                    "A dash cannot begin a list here; the first entry of a list stands on a line of its own.",
+                    "A dash cannot begin a list here; the first entry of a list is on a line of its own.",
                 )
             self._deeper(node, self._sequence, self._column(), indent)
         elif sign in "|>":
@@ -244,7 +244,7 @@ class _YamlReader(Brackets):
         self._fault(
             "yaml.second-colon",
             max(key_end, self.at),
-            "A second colon stands in this line. If it belongs to the text, the text needs quotation marks; if not, "
+            "A second colon is in this line. If it belongs to the text, the text needs quotation marks; if not, "
             "it begins a line of its own.",
             hint="Put the text in quotation marks, or begin a new line.",
         )
@@ -293,7 +293,7 @@ class _YamlReader(Brackets):
         self.at = match.end() if match else self.at
 
     def _misaligned(self, node: Node, here: int, column: int) -> None:
-        """Say that a line stands where none of its neighbours does."""
+        """Say that a line is where none of its neighbours does."""
         last = node.children[-1] if node.children else node
         how = "more" if here > column else "less"
         self._fault(
@@ -328,7 +328,7 @@ class _YamlReader(Brackets):
         while self.at < len(self.text) and self.text[self.at] in "&!":
             self._property()
             if self._skip():
-                self._fault("yaml.property", start, "An anchor or a tag stands alone here, in front of no value.")
+                self._fault("yaml.property", start, "An anchor or a tag is alone here, in front of no value.")
                 return
         key_start = self.at
         if self.text.startswith("*", key_start) and start < key_start:
@@ -487,7 +487,7 @@ class _YamlReader(Brackets):
         self._fault(
             "yaml.dash-missing",
             self.at,
-            f"This line stands among the entries of a list, but has no dash. The entries begin with {column} spaces "
+            f"This line is among the entries of a list, but has no dash. The entries begin with {column} spaces "
             "and a dash.",
             hint="Begin it with a dash and a space, or give it the indentation of the entry that it belongs to.",
         )

@@ -56,14 +56,14 @@ def plain_text(raw: str) -> str:
 
 
 def single_quoted(raw: str) -> str:
-    """The value of what stands between single quotation marks."""
+    """The value of what is between single quotation marks."""
     if "\n" in raw or "\r" in raw:
         raw = _FOLD.sub(lambda match: _folded(match.group(1)), raw)
     return raw.replace("''", "'") if "'" in raw else raw
 
 
 def double_quoted(raw: str) -> str:
-    """The value of what stands between double quotation marks; an unknown escape stays as it is."""
+    """The value of what is between double quotation marks; an unknown escape stays as it is."""
     if "\\" not in raw and "\n" not in raw and "\r" not in raw:
         return raw
 

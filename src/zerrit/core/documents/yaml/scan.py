@@ -32,7 +32,7 @@ class Scanner:
         self.handles: set[str] = set()  #: of tags, declared for the document
         self.is_tab_reported = False
         self.is_too_deep = False
-        self.is_list_misplaced = False  #: a list began behind its name; the dashes below say where it stands
+        self.is_list_misplaced = False  #: a list began behind its name; the dashes below say where it is
 
     def _skip(self) -> bool:
         """Go over white space, comments and line ends to what comes next; True when a line end was among them."""
@@ -65,14 +65,14 @@ class Scanner:
         return self.at - self.line
 
     def _column_or(self, expected: int) -> int:
-        """The column of what stands here; behind a tab, which says nothing, the one that its neighbours have."""
+        """The column of what is here; behind a tab, which says nothing, the one that its neighbours have."""
         if "\t" in self.text[self.line : self.at]:
             self._check_tab()
             return expected
         return self.at - self.line
 
     def _is_sign(self, sign: str) -> bool:
-        """The sign stands here and a blank, a line end or the end of the file behind it."""
+        """The sign is here and a blank, a line end or the end of the file behind it."""
         return self.text.startswith(sign, self.at) and self.text[self.at + 1 : self.at + 2] in (
             "",
             " ",
@@ -99,7 +99,7 @@ class Scanner:
             return
         end = self.source.line_end(at)
         shown = self.text[at : min(end, at + 30)]
-        self._fault(code, at, f"`{shown}` stands behind {what}.")
+        self._fault(code, at, f"`{shown}` is behind {what}.")
         self.at = end
 
     def _fault(self, code: str, at: int, message: str, hint: str = "", fix: Splice | None = None) -> None:
@@ -114,7 +114,7 @@ class Scanner:
         return match.group() if match else ""
 
     def _check_tab(self) -> None:
-        """Before a key or dash that begins a line, only spaces may stand."""
+        """Before a key or dash that begins a line, only spaces may be."""
         tab = self.text.find("\t", self.line, self.at)
         if tab >= 0 and not self.text[self.line : self.at].strip(" \t"):
             self._check_tab_at(tab)
@@ -129,7 +129,7 @@ class Scanner:
         self._fault(
             "yaml.tab",
             tab,
-            f"A tab stands at the start of this line; YAML allows only spaces for indentation.{others}",
+            f"A tab is at the start of this line; YAML allows only spaces for indentation.{others}",
             hint="Replace the tab by spaces, as many as the lines around it have.",
         )
 

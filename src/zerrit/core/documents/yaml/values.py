@@ -61,7 +61,7 @@ class Values(Scanner):
                 "yaml.property",
                 self.at,
                 f"`{self.text[self.at : self.at + 12].split()[0]}` cannot stand here: a value that begins with & or ! "
-                "is an anchor or a tag. A text stands in quotation marks.",
+                "is an anchor or a tag. A text is in quotation marks.",
             )
         self.at = end
 
@@ -91,7 +91,7 @@ class Values(Scanner):
             "yaml.unknown-anchor",
             at,
             f"`*{name}` stands for the value that has the anchor &{name}, but nothing above has it. A text that "
-            "begins with * stands in quotation marks.",
+            "begins with * is in quotation marks.",
         )
 
     def _cannot_start(self, node: Node, *, in_flow: bool) -> None:
@@ -106,7 +106,7 @@ class Values(Scanner):
         self._fault(
             "yaml.cannot-start",
             start,
-            f"`{raw[:1]}` cannot begin a value; a text that begins so stands in quotation marks.",
+            f"`{raw[:1]}` cannot begin a value; a text that begins so is in quotation marks.",
             hint=f'Write "{raw[:60]}".',
             fix=Splice(start, stop, f'"{raw}"') if is_sure else None,
         )
@@ -251,9 +251,7 @@ class Values(Scanner):
             if re.match(r"[|>][+-]?\d?[+-]?[ \t]*\S", text[start : start + 12]):
                 self._cannot_start(node, in_flow=False)
                 return
-            self._fault(
-                "yaml.block-header", start, "After | or > only +, - or a digit and then the line end can stand."
-            )
+            self._fault("yaml.block-header", start, "After | or > only +, - or a digit and then the line end can be.")
             self._to_line_end()
         else:
             self.at = header.end()

@@ -98,7 +98,7 @@ class YamlWriter:
         if parent.kind is NodeKind.LIST:
             return [insert_lines(document, after, [dashed(source) for source in sources], indent)]
         if not is_first_on_line(document, after.start):
-            # The first key of a list item stands behind its dash.
+            # The first key of a list item is behind its dash.
             indent = " " * (after.start - document.source.line_start(after.start))
         return [insert_lines(document, after, sources, indent)]
 
@@ -140,7 +140,7 @@ class YamlWriter:
 
 
 def _is_flow(document: Document, node: Node) -> bool:
-    """It stands in brackets."""
+    """It is in brackets."""
     return not node.is_value and node.value_start >= 0 and document.text.startswith(("{", "["), node.value_start)
 
 
