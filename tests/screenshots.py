@@ -42,7 +42,7 @@ def pages(stack: DemoStack, browser: Browser) -> None:
     page.goto(f"{stack.url}/servers/coral-gate/gamebook")
     page.get_by_text("text", exact=True).click()
     area = page.get_by_label("Text of the gamebook")
-    area.fill(area.input_value().replace("from: 1, to: 120", "from: 1, to: 46"))
+    area.fill(area.input_value().replace("min: 1, max: 120", "min: 1, max: 46"))
     page.get_by_role("button", name="Test on the files").click()
     page.get_by_text("findings would come").wait_for()
     area.evaluate("area => { area.scrollTop = 180; }")

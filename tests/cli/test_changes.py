@@ -127,9 +127,9 @@ def test_an_action_of_a_merge_is_chosen(run: Run, change: str) -> None:
 def test_a_file_is_put_and_taken_out_again(run: Run, change: str, tmp_path: Path) -> None:
     (tmp_path / "rules.txt").write_text("no diving alone\n")
     assert run("change", "put-file", change, "crew/rules.txt", "rules.txt").out.startswith(
-        "Step 1: put crew/rules.txt 1 lines"
+        "Step 1: put-file crew/rules.txt 1 line"
     )
-    assert run("change", "remove-step", change, "1").out == "Step 1 is out: put crew/rules.txt\n"
+    assert run("change", "remove-step", change, "1").out == "Step 1 is removed: put-file crew/rules.txt\n"
     (tmp_path / "rules.bin").write_bytes(b"caf\xe9")
     assert "rules.bin is not UTF-8 text." in run("change", "put-file", change, "crew/rules.txt", "rules.bin").err
     ignored = run("change", "put-file", change, "logs/a.log", "rules.txt")

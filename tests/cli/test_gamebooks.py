@@ -148,8 +148,8 @@ def test_a_draft_is_written_checked_and_warns(folder: Path) -> None:
 def test_a_bad_gamebook_is_shown_with_its_line(folder: Path) -> None:
     spoil(
         folder / "fathomline.yml",
-        "in: grounds, always: true, note: a ground",
-        "in: groundz, always: true, note: a ground",
+        "list: grounds, always: true, note: a ground",
+        "list: groundz, always: true, note: a ground",
     )
     done = zerrit("gamebook", "check", "fathomline.yml", cwd=folder)
     assert done.code == 1
@@ -166,7 +166,7 @@ def test_rules_are_shown_with_how_often_they_hold(folder: Path) -> None:
         "id": "sea/buoys.xml#buoy/@lamp",
         "text": "sea/buoys.xml / buoy: lamp is one of green, red, white, and is always there",
         "places": 5,
-        "breaches": 1,
+        "violations": 1,
         "unmeasured": "",
     }
 
@@ -242,7 +242,7 @@ def test_settings_are_reviewed(folder: Path, signed_in: dict[str, str]) -> None:
 def test_a_gamebook_is_read_tried_and_listed(folder: Path, signed_in: dict[str, str]) -> None:
     text = zerrit("gamebook", "get", "fathomline", cwd=folder, **signed_in).out
     assert text == (folder / "fathomline.yml").read_text()
-    spoil(folder / "fathomline.yml", "from: 1, to: 120", "from: 1, to: 46")
+    spoil(folder / "fathomline.yml", "min: 1, max: 120", "min: 1, max: 46")
     done = zerrit("gamebook", "test", "coral-gate", "fathomline.yml", cwd=folder, **signed_in)
     assert done.code == 0 and "findings would come, 0 would go." in done.out
     rules = zerrit("gamebook", "rules", "coral-gate", cwd=folder, **signed_in)

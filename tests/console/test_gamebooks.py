@@ -66,11 +66,13 @@ def test_an_edited_rule_is_tried_before_it_is_kept(at: Page, shared: Shared) -> 
     at.get_by_text("text", exact=True).click()
     area = at.get_by_label("Text of the gamebook")
     expect(at.get_by_role("button", name="Keep as fathomline")).to_be_disabled()
-    area.fill(kept.replace("in: grounds, always: true, note: a ground", "in: groundz, always: true, note: a ground"))
+    area.fill(
+        kept.replace("list: grounds, always: true, note: a ground", "list: groundz, always: true, note: a ground")
+    )
     at.get_by_role("button", name="Test on the files").click()
     expect(at.get_by_text("This gamebook is not valid.")).to_be_visible()
     expect(at.get_by_text("Did you mean 'grounds'?")).to_be_visible()
-    area.fill(kept.replace("from: 1, to: 120", "from: 1, to: 46"))
+    area.fill(kept.replace("min: 1, max: 120", "min: 1, max: 46"))
     at.get_by_role("button", name="Test on the files").click()
     expect(at.get_by_text("findings would come, 0 would go.")).to_be_visible()
     assert zerrit.gamebook_text("fathomline").text == kept

@@ -196,5 +196,5 @@ def test_a_narrow_page_does_not_run_over(browser: Browser, shared: Shared) -> No
 def test_an_address_without_a_page_leads_back(at: Page, shared: Shared) -> None:
     at.goto(f"{shared[0].url}/nowhere")
     expect(at.get_by_text("There is no such page.")).to_be_visible()
-    at.get_by_role("link", name="All servers").click()
+    at.get_by_role("link", name="Back to the servers").click()
     expect(at.get_by_role("heading", name="Servers")).to_be_visible()

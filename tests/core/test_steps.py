@@ -35,8 +35,8 @@ STEPS = [
     pytest.param(Step(StepKind.COPY, "sea/finds.xml#find[B]", key="C"), [("sea/finds.xml#find[C]", None, '<find name="C" w="2"/>')], id="copy"),
     pytest.param(Step(StepKind.REMOVE, "sea/finds.xml#find[B]"), [("sea/finds.xml#find[B]", '<find name="B" w="2"/>', None)], id="remove"),
     pytest.param(Step(StepKind.MERGE, "station.ini", snippet="[Pumps]\nBus=44\n"), [("station.ini#Pumps/Bus", "40", "44")], id="merge"),
-    pytest.param(Step(StepKind.PUT_FILE, "a.yml", content="k: 2\nl: 3\n"), [("a.yml", "1 lines", "2 lines")], id="put over a file"),
-    pytest.param(Step(StepKind.PUT_FILE, "new/b.yml", content="k: 2\n"), [("new/b.yml", None, "1 lines")], id="put a new file"),
+    pytest.param(Step(StepKind.PUT_FILE, "a.yml", content="k: 2\nl: 3\n"), [("a.yml", "1 line", "2 lines")], id="put over a file"),
+    pytest.param(Step(StepKind.PUT_FILE, "new/b.yml", content="k: 2\n"), [("new/b.yml", None, "1 line")], id="put a new file"),
 ]  # fmt: skip
 
 

@@ -45,7 +45,7 @@ def test_a_waiver_accepts_a_finding_until_its_day(zerrit: Client, stack: DemoSta
     assert (fault.code, fault.blocks) == (CLOSED, True)
     until = datetime.now(UTC) + timedelta(days=2)
     (waiver,) = zerrit.waive_on("lantern-shelf", CLOSED, fault.waiver_address, "the trench opens on Friday", until)
-    assert (waiver.state, waiver.author, waiver.message) == ("holds", "isolde", fault.message)
+    assert (waiver.state, waiver.author, waiver.message) == ("in-use", "isolde", fault.message)
     found = zerrit.check_server("lantern-shelf")
     assert found.blocking == 0
     assert [f.waived for f in found.findings if f.code == CLOSED] == ["isolde: the trench opens on Friday"]

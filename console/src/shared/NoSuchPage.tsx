@@ -6,7 +6,7 @@ import { Link as RouterLink } from "react-router";
 export function NoSuchPage() {
   return (
     <Typography sx={{ p: 2 }}>
-      There is no such page. <Link component={RouterLink} to="/">All servers</Link>
+      There is no such page. <Link component={RouterLink} to="/">Back to the servers</Link>
     </Typography>
   );
 }

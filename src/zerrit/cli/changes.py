@@ -323,7 +323,7 @@ def drop_step(change_id: int, number: int) -> None:
         if step is None:
             raise click.UsageError(f"Change {change_id} has no step {number}.")
         zerrit.remove_step(change_id, step.id, detail.version)
-    echo(f"Step {number} is out: {step.kind} {step.address}")
+    echo(f"Step {number} is removed: {step.kind} {step.address}")
 
 
 @change.command("check")

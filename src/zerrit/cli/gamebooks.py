@@ -107,7 +107,7 @@ def check_gamebook(file: Path, folder: Path | None, output: str) -> None:
         listed = [
             {"code": f.code, "message": f.message, "line": f.line, "column": f.column, "hint": f.hint} for f in faults
         ]
-        keys = ("id", "text", "places", "breaches", "unmeasured")
+        keys = ("id", "text", "places", "violations", "unmeasured")
         known = [{key: getattr(rule, key) for key in keys} for rule in rules]
         print_json({"faults": listed, "rules": known})
     elif book is None:

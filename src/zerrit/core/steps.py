@@ -31,6 +31,7 @@ from zerrit.core.merge import ActionKind, apply_plan, merge_three, plan_merge
 from zerrit.core.nearest import nearest
 from zerrit.core.paths import safe_path
 from zerrit.core.wildcards import path_matches
+from zerrit.core.wording import counted
 
 
 class StepKind(StrEnum):
@@ -223,8 +224,8 @@ def _put(current: dict[str, Document], address: Address, step: Step, read: Read)
     else:
         current[address.path] = read(step.content.encode(), address.path)
     lines = len(step.content.splitlines())
-    old = f"{len(before.text.splitlines())} lines" if before is not None else None
-    return Outcome(OutcomeKind.DONE, (ValueChange(address.path, old, f"{lines} lines"),))
+    old = counted(len(before.text.splitlines()), "line") if before is not None else None
+    return Outcome(OutcomeKind.DONE, (ValueChange(address.path, old, counted(lines, "line")),))
 
 
 def _remove_file(current: dict[str, Document], others: set[str], address: Address, step: Step) -> Outcome:
@@ -236,7 +237,7 @@ def _remove_file(current: dict[str, Document], others: set[str], address: Addres
     before = current.pop(address.path, None)
     if before is None:
         return Outcome(OutcomeKind.SAME)
-    return Outcome(OutcomeKind.DONE, (ValueChange(address.path, f"{len(before.text.splitlines())} lines", None),))
+    return Outcome(OutcomeKind.DONE, (ValueChange(address.path, counted(len(before.text.splitlines()), "line"), None),))
 
 
 def _merge(document: Document, step: Step) -> tuple[Edit, tuple[str, ...]]:

@@ -18,6 +18,7 @@ from zerrit.core.documents import Finding
 from zerrit.core.documents.value_edits import ValueChange
 from zerrit.core.merge import MergePlan
 from zerrit.core.steps import Outcome
+from zerrit.core.wording import counted
 from zerrit.records import Change, Run, RunFile, Server, Snapshot, SnapshotFile
 from zerrit.records import Step as StepRow
 from zerrit.work.base import run_records
@@ -186,14 +187,16 @@ def _summary(row: StepRow) -> str:
         case "move":
             return f"{given.where} {given.target}"
         case "merge":
-            lines = f"a snippet of {len(given.snippet.splitlines())} lines (SHA-256 {_digest(given.snippet)}…)"
+            lines = (
+                f"a snippet of {counted(len(given.snippet.splitlines()), 'line')} (SHA-256 {_digest(given.snippet)}…)"
+            )
             return f"{lines} from {given.origin}" if given.origin else lines
         case "copy-fields":
             return f"to {given.target}: {', '.join(given.names) or 'all fields'}"
         case "carry":
             return "what the other version changed"
         case "put-file":
-            return f"{len(given.content.splitlines())} lines"
+            return counted(len(given.content.splitlines()), "line")
     return ""
 
 
