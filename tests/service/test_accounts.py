@@ -20,8 +20,8 @@ from tests.cli.command import zerrit as command
 from zerrit import api
 from zerrit.client import Client, ProblemError
 from zerrit.demo.stack import ADMIN, PASSWORD, DemoStack
-from zerrit.work.sign_ins import FREE, FREE_OF_ADDRESS, LONGEST, SignIns
-from zerrit.work.workspace import Bounds
+from zerrit.work.base.sign_in_delays import FREE, FREE_OF_ADDRESS, LONGEST, SignIns
+from zerrit.work.base.workspace import Bounds
 
 SAFE_HEADERS = {"content-security-policy", "x-content-type-options", "referrer-policy"}
 
@@ -152,7 +152,7 @@ def test_a_fault_inside_bears_them_too(stack: DemoStack, monkeypatch: pytest.Mon
     def fails(*_: object) -> None:
         raise RuntimeError("inside")
 
-    monkeypatch.setattr("zerrit.work.servers.list_servers", fails)
+    monkeypatch.setattr("zerrit.work.servers.servers.list_servers", fails)
     with stack.client() as mine:
         answer = httpx.get(f"{stack.url}/api/v1/servers", headers=mine._http.headers)
     assert answer.status_code == 500
@@ -189,7 +189,7 @@ def test_a_body_is_bounded_before_it_is_read(stack: DemoStack) -> None:
     for path, headers, said in tried:
         for content in (bytes(large), iter([bytes(60_000)] * 60)):
             answer = httpx.post(stack.url + path, content=content, headers=headers)  # type: ignore[arg-type]
-            if answer.status_code == 401:  # nothing of it was read
+            if answer.status_code == 401 and not isinstance(content, bytes):  # nothing of it was read
                 continue
             assert (answer.status_code, said in answer.json()["detail"]) == (413, True)
     with stack.client() as mine:

@@ -61,6 +61,14 @@ def test_settings_that_do_not_work_leave_the_old_ones(
     assert zerrit.fetch("coral-gate").is_new is False
 
 
+def test_a_kept_token_does_not_go_over_another_scheme(shared: Shared) -> None:
+    stack, zerrit = shared
+    control = stack.server_in("coral-gate").control
+    assert isinstance(control, api.HttpControl)
+    with pytest.raises(ProblemError, match="Give the control's token again"):
+        zerrit.change_server(settings(stack, {"url": control.url.replace("http:", "https:")}))
+
+
 def test_a_way_that_needs_no_secret_asks_for_none_and_lets_the_kept_one_go(stack: DemoStack, zerrit: Client) -> None:
     given = stack.server_in("coral-gate")
     by_hand = given.model_copy(update={"link": api.HandLink(), "control": api.HandControl()})
