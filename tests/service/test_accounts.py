@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import concurrent.futures
+import http.client
 import http.server
 import re
 import socket
@@ -351,6 +352,21 @@ def test_an_altered_or_removed_row_of_the_activity_log_is_named(
         verified = command("activity", "verify", cwd=tmp_path)
     if "max(id)" not in spoil:  # its number was given to the row of this sign-in; the start has said it
         assert (verified.code, bool(re.search(said, verified.out))) == (1, True)
+
+
+def test_a_connection_in_use_is_not_closed_between_two_requests(
+    stack: DemoStack, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("zerrit.web.serving.HEAD_PATIENCE", 0.3)
+    connection = http.client.HTTPConnection(stack.url.removeprefix("http://"), timeout=20)
+    connection.connect()
+    used = connection.sock
+    for _ in range(20):
+        connection.request("GET", "/api/v1/health")
+        assert connection.getresponse().read()
+        time.sleep(0.1)  # the service looks while nothing is under way
+    assert connection.sock is used
+    connection.close()
 
 
 def test_half_open_connections_are_let_go(stack: DemoStack, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -24,6 +24,7 @@ HEADERS: Final = [
 MOST_CONNECTIONS: Final = 500  # at once; further ones are answered with 503
 HEAD_PATIENCE: Final = 20.0  # seconds for the head of a request
 BODY_PATIENCE: Final = 600.0  # and for its body; an archive over a slow line takes its time
+KEEP_ALIVE: Final = 20  # seconds; longer than clients do, or one may send a request just when its connection is closed
 STOP_PATIENCE = 10  # seconds that answers under way get when the service stops
 
 
@@ -35,7 +36,7 @@ class Patience(H11Protocol):
     def connection_made(self, transport: asyncio.Transport) -> None:  # type: ignore[override]  # as in the base class
         super().connection_made(transport)
         self._waited = 0.0
-        self._seen: object = None
+        self._seen: object = (None, True, False)
         self._look = self.loop.call_later(HEAD_PATIENCE, self._look_again)
 
     def connection_lost(self, exc: Exception | None) -> None:
@@ -46,8 +47,9 @@ class Patience(H11Protocol):
     def _look_again(self) -> None:
         is_waiting = self.cycle is None or self.cycle.response_complete  # for the head of a request
         is_sending = not is_waiting and self.cycle.more_body and not self.cycle.response_started
-        state = (id(self.cycle), is_waiting, is_sending)
-        self._waited = self._waited + HEAD_PATIENCE if state == self._seen else HEAD_PATIENCE
+        state = (self.cycle, is_waiting, is_sending)
+        # A connection that is between two requests at this moment has only just begun to wait.
+        self._waited = self._waited + HEAD_PATIENCE if state == self._seen else 0.0
         self._seen = state
         if (is_waiting and self._waited >= HEAD_PATIENCE) or (is_sending and self._waited >= BODY_PATIENCE):
             self.transport.close()
@@ -73,6 +75,7 @@ class Service(uvicorn.Server):
             log_level="warning",
             access_log=False,
             timeout_graceful_shutdown=STOP_PATIENCE,
+            timeout_keep_alive=KEEP_ALIVE,
             headers=HEADERS,
             server_header=False,
             limit_concurrency=MOST_CONNECTIONS,
