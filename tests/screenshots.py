@@ -130,7 +130,7 @@ def _looked_after(stack: DemoStack, page: Page) -> None:
             page.wait_for_timeout(300)
     page.goto(f"{stack.url}/servers?address=station.ini%23World%2F*")
     page.get_by_text("All servers of it have the change.").wait_for()
-    shoot(page, "fleet")
+    shoot(page, "all-servers")
 
 
 def commands(stack: DemoStack, browser: Browser, folder: Path) -> None:

@@ -30,7 +30,7 @@ MOST_LOOKS: Final = 6
 
 @click.group()
 def change() -> None:
-    """Open changes, add steps, check, compare and deploy them."""
+    """Create changes, add steps, check, compare and deploy them."""
 
 
 @change.command("create")

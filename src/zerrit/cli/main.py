@@ -123,5 +123,5 @@ def main() -> None:
     Commands on local files (check, compare, merge, edit) need no service. All others talk to the service; sign in
     once with `zerrit sign-in`.
 
-    Exit codes: 0 fine, 1 findings or conflicts, 2 wrong use, 3 trouble with the service.
+    Exit codes: 0 success, 1 findings or conflicts, 2 usage error, 3 service error.
     """

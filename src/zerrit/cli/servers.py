@@ -1,4 +1,4 @@
-"""Commands that bring servers under care."""
+"""Commands on servers and their settings."""
 
 from __future__ import annotations
 
@@ -15,7 +15,7 @@ from zerrit.cli.session import connect
 
 @click.group()
 def server() -> None:
-    """The servers under maintenance: list them, add one, change its settings."""
+    """Servers: list them, add one, change its settings."""
 
 
 @server.command("list")
@@ -68,8 +68,8 @@ def _settings_options(command: Callable[..., None]) -> Callable[..., None]:
             "--key", type=click.Path(exists=True, dir_okay=False, path_type=Path), help="Private key for SFTP."
         ),
         click.option("--identity", help="Accepted certificate or host key: SHA256:…"),
-        click.option("--parallel", type=click.IntRange(1, 8), help="Connections at once at most."),
-        click.option("--folder", help="Its folder: on the host, or on the service's machine without a host."),
+        click.option("--parallel", type=click.IntRange(1, 8), help="Most connections at the same time."),
+        click.option("--folder", help="Folder of the game: on the host, or on this machine if no host is given."),
         click.option(
             "--manual-files",
             is_flag=True,
@@ -77,9 +77,11 @@ def _settings_options(command: Callable[..., None]) -> Callable[..., None]:
         ),
         click.option("--control", help="Address of its HTTP control."),
         click.option(
-            "--control-token", envvar="ZERRIT_CONTROL_TOKEN", help="Token of the control, or the console's password."
+            "--control-token",
+            envvar="ZERRIT_CONTROL_TOKEN",
+            help="Token of the HTTP control, or password of the game console.",
         ),
-        click.option("--console", metavar="HOST:PORT", help="Control it over its console."),
+        click.option("--game-console", metavar="HOST:PORT", help="Address of the game console that controls it."),
         click.option(
             "--commands",
             type=click.Path(exists=True, dir_okay=False, path_type=Path),
@@ -88,9 +90,7 @@ def _settings_options(command: Callable[..., None]) -> Callable[..., None]:
         ),
         click.option("--manual-control", is_flag=True, help="You stop and start it yourself."),
         click.option("--announcement", help="Announcement to players; {minutes} in it is the time that is left."),
-        click.option(
-            "--crash-place", "crash_places", multiple=True, help="A folder elsewhere where crash files come to lie."
-        ),
+        click.option("--crash-folder", "crash_places", multiple=True, help="Another folder where crash files appear."),
         click.option("--settle", type=float, help="Seconds that a started game must stay up."),
         click.option("--patience", type=float, help="Seconds that it has to stop, to start and to be ready."),
         click.option(
@@ -102,7 +102,7 @@ def _settings_options(command: Callable[..., None]) -> Callable[..., None]:
         click.option(
             "--retention",
             metavar="LAST,DAYS,WEEKS,MONTHS",
-            help="Retention: the last so many, and one for each of so many days, weeks and months.",
+            help="Retention: how many of the last snapshots stay, and for how many days, weeks and months one each.",
         ),
     )
     for option in reversed(options):
@@ -119,13 +119,13 @@ def add_server(server_id: str, title: str | None, gamebook: str | None, **given:
     A password or token that is not given is asked for. A host that shows a certificate which no authority vouches for
     is shown first; accept it with --identity when the host says that it is right.
     """
-    if not any(given[name] for name in ("control", "console", "commands", "manual_control")):
+    if not any(given[name] for name in ("control", "game_console", "commands", "manual_control")):
         raise click.UsageError(
-            "Name the control: --control ADDRESS, --console HOST:PORT, --commands FILE or --manual-control."
+            "Name the control: --control ADDRESS, --game-console HOST:PORT, --commands FILE or --manual-control."
         )
     if any(given[name] for name in CONNECTIONS) and given["password"] is None and given["key"] is None:
         given["password"] = click.prompt("Password of the connection", hide_input=True)
-    if (given["control"] or given["console"]) and given["control_token"] is None:
+    if (given["control"] or given["game_console"]) and given["control_token"] is None:
         given["control_token"] = click.prompt("Token of the control", hide_input=True)
     wanted = api.ServerIn.model_validate(
         {
@@ -216,11 +216,11 @@ def _host_and_port(text: str, option: str, usual: int) -> dict[str, Any]:
 def _control(given: Mapping[str, Any], known: Mapping[str, Any]) -> dict[str, Any]:
     if given["manual_control"]:
         return {"kind": "manual"}
-    if given["control"] or (known.get("kind") == "http" and not (given["console"] or given["commands"])):
+    if given["control"] or (known.get("kind") == "http" and not (given["game_console"] or given["commands"])):
         return {"kind": "http", "url": given["control"] or known["url"], "token": given["control_token"] or ""}
     written = _read_commands(given["commands"]) if given["commands"] else {}
-    if given["console"] or (known.get("kind") == "console" and not given["commands"]):
-        where = _host_and_port(given["console"], "--console", 0) if given["console"] else {}
+    if given["game_console"] or (known.get("kind") == "console" and not given["commands"]):
+        where = _host_and_port(given["game_console"], "--game-console", 0) if given["game_console"] else {}
         found = {"kind": "console"} | {k: v for k, v in known.items() if known.get("kind") == "console"} | where
         found["start"] = written.pop("start", known.get("start", []))
         found["commands"] = written or known.get("commands") or {"stop": "stop"}

@@ -69,9 +69,7 @@ def tour(stack: DemoStack, folder: Path) -> None:
     files = _prepare(folder)
     host = stack.host
 
-    here.say(
-        "1. A server comes under maintenance: its connection, its control, its gamebook. Its files are fetched and kept."
-    )
+    here.say("1. Add a server: its connection, its control, its gamebook. Its files are fetched and stored.")
     here.run("sign-in", "--url", stack.url, "--name", ADMIN, secret={"ZERRIT_PASSWORD": PASSWORD})
     here.run("gamebook", "save", "fathomline", str(files / "fathomline.yml"))
     here.run(

@@ -34,7 +34,7 @@ const QUESTIONS: readonly { field: keyof Sheet; label: string; help?: string; co
   { field: "password", label: "Password", connection: ["ftp", "ftps"], secret: true },
   { field: "password", label: "Password, or a private key as text", connection: ["sftp"], secret: true, long: true },
   { field: "folder", label: "Folder of the game", connection: [...REMOTE, "folder"] },
-  { field: "identity", label: "Accepted certificate or key", help: "SHA256:…; of an SFTP host the first one is taken when this is empty", connection: ["ftps", "sftp"] },
+  { field: "identity", label: "Accepted certificate or key", help: "SHA256:…; of an SFTP host the first one is accepted when this is empty", connection: ["ftps", "sftp"] },
   { field: "url", label: "Address of the control", help: "Answers state, stop and start, such as https://host/coral-gate", control: ["http"] },
   { field: "token", label: "Token of the control", control: ["http"], secret: true },
   { field: "consoleHost", label: "Host of the console", control: ["console"] },
