@@ -120,7 +120,7 @@ def test_figures_are_drawn_and_listed(at: Page, shared: Shared) -> None:
     at.goto(f"{shared[0].url}/changes/1")
     at.get_by_role("tab", name="Figures").click()
     at.get_by_label("Address of the numbers").fill("sea/finds.xml#find/band/@holds")
-    at.get_by_label("Grouped by").fill("depth")
+    at.get_by_label("Group by").fill("depth")
     at.get_by_role("button", name="Calculate").click()
     expect(at.get_by_role("row", name="deep 246 247 6692 6700 +8")).to_be_visible()
     expect(at.locator("main svg text", has_text="shallow").first).to_be_visible()

@@ -37,7 +37,7 @@ def test_an_own_fault_is_accepted_and_the_waiver_taken_back(at: Page, shared: Sh
     at.get_by_role("button", name="Waive", exact=True).click()
     expect(at.get_by_text(f"waived by {ADMIN}: it opens on Friday")).to_be_visible()
     expect(at.get_by_role("cell", name="1 Mar 2099")).to_be_visible()
-    at.get_by_role("button", name="Take back").click()
+    at.get_by_role("button", name="Remove").click()
     expect(at.get_by_text("No finding of this server is waived.")).to_be_visible()
     expect(at.get_by_text("One error in 68 files")).to_be_visible()
 

@@ -61,7 +61,7 @@ def test_the_story_in_the_console(page: Page, stack: DemoStack) -> None:
 
 
 def add_the_server(page: Page, stack: DemoStack) -> None:
-    expect(page.get_by_text("No server yet.")).to_be_visible()
+    expect(page.get_by_text("No servers yet.")).to_be_visible()
     page.get_by_role("button", name="Add a server").click()
     page.get_by_label("Connection").click()
     page.get_by_role("option", name="FTP, in clear text").click()

@@ -74,7 +74,7 @@ def test_a_wrong_password_a_closed_port_and_another_service_are_told_apart(host:
             time.sleep(1)
 
         threading.Thread(target=answer, daemon=True).start()
-        with pytest.raises(ControlError, match="no such console"):
+        with pytest.raises(ControlError, match="not a game console"):
             ConsoleControl("127.0.0.1", other.getsockname()[1], "keys", COMMANDS, timeout=2).state()
 
 

@@ -13,7 +13,7 @@ from zerrit.core.errors import AddressNotFound
 from zerrit.demo.world_files import default_files, server_files
 
 JSON = '{\n  "store": "Cellar",\n  "open": true,\n  "goods": [\n    {"name": "Mead", "low": 1},\n    {"name": "Cider", "low": 2},\n    {"name": "Rum", "low": 3}\n  ]\n}\n'
-YAML = "# bells\nsettings:\n  volume: 0.7 # loud\n  quiet: {source: '23', max: 7}\n  ring: [30, 10, 5]\n"
+YAML = "# bells\nsettings:\n  volume: 0.7 # loud\n  quiet: {from: '23', to: 7}\n  ring: [30, 10, 5]\n"
 INI = '; station\n[Pumps]\nBus=40\nC=(Name="Gate",P=((R=4),(R=5)),D=Night)\nC=(Name="Moon",P=((R=6)),D=Day)\n'
 SH = "#!/bin/sh\nCHART=coral\nexec ./fathomline\n"
 
@@ -27,7 +27,7 @@ CASES = [
     pytest.param("a.json", JSON, '"Cider"', '"Perry"', [("renamed", "goods/[Perry]", "Cider", "Perry", "")], id="json: an item renamed"),
     pytest.param("a.yml", YAML, "0.7", "0.5", [("changed", "settings/volume", "0.7", "0.5", "-0.2")], id="yaml: a number"),
     pytest.param("a.yml", YAML, "# loud", "# soft", [("comment", "settings/volume", "loud", "soft", "")], id="yaml: a comment"),
-    pytest.param("a.yml", YAML, "{source: '23', max: 7}", "\n    from: '23'\n    to: 7", [("layout", "settings/quiet", None, None, "")], id="yaml: braces or lines"),
+    pytest.param("a.yml", YAML, "{from: '23', to: 7}", "\n    from: '23'\n    to: 7", [("layout", "settings/quiet", None, None, "")], id="yaml: braces or lines"),
     pytest.param("a.yml", YAML, "'23'", '"23"', [("layout", "settings/quiet/from", None, None, "")], id="yaml: other quotes"),
     pytest.param("a.yml", YAML, "'23'", "23", [("changed", "settings/quiet/from", "'23'", "23", "")], id="yaml: a text that became a number"),
     pytest.param("a.yml", YAML, "[30, 10, 5]", "[30, 5]", [("removed", "settings/ring/[#2]", "10", None, "")], id="yaml: an item without a key"),

@@ -47,7 +47,7 @@ def test_a_draft_sees_what_a_person_would() -> None:
     band = rules.files["sea/finds.xml"].entries["find/band"]
     assert band.key == "@depth"
     assert band.fields["depth"].allowed == ("abyss", "deep", "middle", "shallow")
-    assert [str(must.that) for must in band.must] == ["least <= holds"]
+    assert [str(must.condition) for must in band.must] == ["least <= holds"]
     happening = rules.files["sea/happenings/*.xml"].entries["happening"]
     assert (happening.fields["runs"].kind, happening.fields["runs"].always) == ("switch", True)
     assert rules.files["sea/chart.xml"].entries["berth"].fields["code"].matches == "[A-Z]{2}-[0-9]{2}"

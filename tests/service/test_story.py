@@ -32,7 +32,7 @@ def test_the_story_through_the_client(stack: DemoStack) -> None:
             "port": stack.host.ftp_port,
             "user": "coral-gate",
             "folder": "/",
-            "connections": 4,
+            "parallel": 4,
             "old_names": "cp1252",
         }
         assert "clear text" in added.notes[0]
@@ -156,7 +156,11 @@ def test_the_story_through_plain_http(stack: DemoStack) -> None:
         refused = http.post("/changes/1/deploy")
         assert (refused.status_code, refused.headers["content-type"]) == (409, "application/problem+json")
         assert refused.json()["type"] == "urn:zerrit:problem:blocked-by-findings"
-        waiver = {"code": found["code"], "place": found["place"], "reason": "the new chart brings it tonight"}
+        waiver = {
+            "code": found["code"],
+            "address": found["waiver_address"],
+            "reason": "the new chart brings it tonight",
+        }
         assert http.post("/changes/1/waivers", json=waiver).json()["blocking"] == []
         http.post("/changes/1/steps", json={"kind": "set", "address": DEEP_AT, "operation": "=Ribbonweed Flats"})
         assert http.post("/changes/1/check").json()["state"] == "checked"
