@@ -52,20 +52,20 @@ def test_a_draft_sees_what_a_person_would() -> None:
     assert (happening.fields["runs"].kind, happening.fields["runs"].always) == ("switch", True)
     assert rules.files["sea/chart.xml"].entries["berth"].fields["code"].matches == "[A-Z]{2}-[0-9]{2}"
     assert rules.files["galley/stores/*.json"].entries["goods/*"].fields["price"].matches == "as-house|[0-9]{1,2}"
-    refers = {(rule.every, rules.lists[rule.to].source or rules.lists[rule.to].file_names) for rule in rules.refers}
+    refers = {(rule.every, rules.lists[rule.list_name].source or rules.lists[rule.list_name].file_names) for rule in rules.refers}
     assert ("sea/finds.xml#find/band/@at", ("sea/chart.xml#ground/@name",)) in refers
     assert ("galley/menus/*.json#dishes/*/from", "galley/stores/*.json") in refers
     assert ("mods/order.txt#order", "seals/*.seal") in refers
     (newcomers,) = [rule for rule in rules.refers if rule.every == "crew/parties.yml#newcomers"]
-    assert str(rules.lists[newcomers.to].where) == "is_on(open)"
+    assert str(rules.lists[newcomers.list_name].only_if) == "is_on(open)"
     assert [rule.over for rule in rules.unique if "codes" in rule.name] == [
         ("sea/buoys.xml#buoy/@code", "sea/chart.xml#berth/@code")
     ]
-    assert {(rule.every, rule.own) for rule in rules.agree if rule.every} == {
+    assert {(rule.every, rule.name_of) for rule in rules.agree if rule.every} == {
         ("addins/*/card.yml#card/name", "folder"),
         ("mods/*.yml#mod", "file"),
     }
-    assert [(rule.files, rule.by) for rule in rules.in_use] == [("charts/{}/**", "launch.sh#chart")]
+    assert [(rule.files, rule.value) for rule in rules.in_use] == [("charts/{}/**", "launch.sh#chart")]
     assert [rule.into for rule in rules.packed] == ["charts/coral-gate.zip", "charts/lantern-shelf.zip"]
     assert [(rule.each, rule.in_order) for rule in rules.needs] == [
         ("addins/*/card.yml#card", False),
