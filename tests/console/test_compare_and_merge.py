@@ -129,7 +129,7 @@ def test_figures_are_drawn_and_listed(at: Page, shared: Shared) -> None:
     expect(at.get_by_role("row", name="Green Bottle 50.1 % 0.501")).to_be_visible()
     at.get_by_role("combobox", name="Figure").click()
     at.get_by_role("option", name="Next free numbers").click()
-    at.get_by_label("Ids at").fill("sea/chart.xml#berth/@code")
+    at.get_by_label("Addresses of the ids").fill("sea/chart.xml#berth/@code")
     at.get_by_role("button", name="Calculate").click()
     expect(at.get_by_role("row", name="CG-00 2 CG-03 none")).to_be_visible()
 

@@ -128,7 +128,7 @@ def write_the_steps(page: Page) -> None:
     add_step(page, "Change values", f"{FINDS}#find[*Cork Float]/band[shallow]/@holds", {"Operation": "+5"})
     expect(page.get_by_text("find[Great Cork Float]/band[shallow]/@holds").first).to_be_visible()
     fields = "depth=deep\nat=Ribbonwed Flats\nleast=2\nholds=8\nrenew=5400"
-    add_step(page, "Add an entry", GIMBAL, {"Name of the new entry": "band", "Its fields": fields})
+    add_step(page, "Add an entry", GIMBAL, {"Name of the new entry": "band", "Fields, one per line": fields})
     add_step(page, "Change values", "sea/happenings/icewater.xml#happening[Lantern Fall]/@runs", {"Operation": "on"})
     page.get_by_role("button", name="Add a step").click()
     choose(page, "What to do", "Merge a published snippet")
