@@ -52,7 +52,10 @@ def test_a_draft_sees_what_a_person_would() -> None:
     assert (happening.fields["runs"].kind, happening.fields["runs"].always) == ("switch", True)
     assert rules.files["sea/chart.xml"].entries["berth"].fields["code"].matches == "[A-Z]{2}-[0-9]{2}"
     assert rules.files["galley/stores/*.json"].entries["goods/*"].fields["price"].matches == "as-house|[0-9]{1,2}"
-    refers = {(rule.every, rules.lists[rule.list_name].source or rules.lists[rule.list_name].file_names) for rule in rules.refers}
+    refers = {
+        (rule.every, rules.lists[rule.list_name].source or rules.lists[rule.list_name].file_names)
+        for rule in rules.refers
+    }
     assert ("sea/finds.xml#find/band/@at", ("sea/chart.xml#ground/@name",)) in refers
     assert ("galley/menus/*.json#dishes/*/from", "galley/stores/*.json") in refers
     assert ("mods/order.txt#order", "seals/*.seal") in refers
