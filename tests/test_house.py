@@ -128,3 +128,21 @@ def test_a_log_that_cannot_be_written_stops_nothing(monkeypatch: pytest.MonkeyPa
     closed.close()
     monkeypatch.setattr("sys.stderr", closed)
     structlog.get_logger("zerrit.test").error("the disk is full")
+
+
+def options_of(command: click.Command) -> set[str]:
+    named = {name for option in command.params for name in (*option.opts, *option.secondary_opts)}
+    if isinstance(command, click.Group):
+        for name in command.list_commands(click.Context(command)):
+            below = command.get_command(click.Context(command), name)
+            named |= options_of(below) if below is not None else set()
+    return named
+
+
+def test_every_option_that_a_command_speaks_of_exists() -> None:
+    known = options_of(main) | {"--help", "--check"}  # the latter is one of sha256sum
+    spoken = re.compile(r"(?<![\w-])--[a-z][a-z-]+\b(?!=)")
+    sources = [*(ROOT / "src/zerrit/cli").glob("*.py"), *(ROOT / "src/zerrit/work").rglob("*.py")]
+    found = [(source.name, word) for source in sources for text in texts_of(source) for word in spoken.findall(text)]
+    assert len(found) > 100
+    assert [(name, word) for name, word in found if word not in known] == []

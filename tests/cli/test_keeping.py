@@ -49,7 +49,7 @@ def test_a_deploy_says_each_stage_and_what_to_look_at(run: Run, quick: Quick) ->
     said(run("change", "checklist", change, "1", "right"), f"Change {change} is confirmed.")
     said(run("change", "checklist", change, "7", "right"), "has 1 item on its checklist", code=2)
     done = run("change", "revert", change)
-    said(done, "sea/1.yml#holds", "--open opens a change")
+    said(done, "sea/1.yml#holds", "--create creates a change")
     quick.deploy("sea/1.yml#holds=6")
     said(run("change", "revert", change), "6 now, 0 before", code=1)
     said(run("change", "revert", change, "--choose", "sea/1.yml#holds==9", "--create"), "is open for it")
@@ -68,7 +68,7 @@ def test_restart_and_rollback_ask_first(run: Run, quick: Quick) -> None:
     said(run("restart", "reef"), "Stop reef and start it again?", code=1)
     said(run("restart", "reef", "--yes"), "snapshot", "done")
     said(run("rollback", "reef", "1", "--until", "2030-01-01", "--yes"), "--until belongs to --when-empty", code=2)
-    said(run("rollback", "reef", "1", "--yes"), "put back and compared")
+    said(run("rollback", "reef", "1", "--yes"), "restored and verified")
     said(run("timeline", "reef"), "restart", "rollback", "the game came up with it")
 
 

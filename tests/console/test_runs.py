@@ -124,7 +124,7 @@ def test_one_press_and_a_confirmation_roll_back_on_a_phone(quick: Quick, browser
     expect(phone.get_by_role("dialog")).to_contain_text("are restored and verified")
     phone.get_by_role("button", name="Roll back", exact=True).click()
     expect(phone.get_by_label("Run 3", exact=True)).to_contain_text(
-        "put back and compared; the game is up", timeout=20_000
+        "restored and verified; the game is up", timeout=20_000
     )
     assert b"holds: 5" in quick.files()["sea/1.yml"]
     phone.context.close()

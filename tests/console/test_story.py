@@ -55,7 +55,7 @@ def test_the_story_in_the_console(page: Page, stack: DemoStack) -> None:
     page.get_by_role("button", name="Roll back to snapshot 1", exact=True).click()
     page.get_by_role("button", name="Roll back", exact=True).click()
     expect(page.get_by_label("Run 3", exact=True)).to_contain_text(
-        "put back and compared; the game is up.", timeout=30_000
+        "restored and verified; the game is up.", timeout=30_000
     )
     assert files_of(game) == at_first
 

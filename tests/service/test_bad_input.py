@@ -169,7 +169,7 @@ def test_a_change_on_files_that_drifted_is_not_deployed(zerrit: Client, stack: D
     assert finds.read_bytes() == edited
     assert zerrit.fetch("coral-gate").changed == ["sea/finds.xml"]
     assert zerrit.change(change.id).is_outdated
-    refreshed = zerrit.refresh(change.id)
+    refreshed = zerrit.update(change.id)
     assert refreshed.step_list[0].outcome.changes[0].new == "26"
     *_, run = zerrit.follow(zerrit.deploy(change.id).id)
     assert run.state == "deployed"

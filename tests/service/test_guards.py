@@ -255,9 +255,9 @@ def test_a_log_that_is_written_over_in_place_is_read_from_its_beginning(tmp_path
 def test_of_several_changes_of_one_run_each_is_taken_back_for_itself(quick: Quick) -> None:
     first, second = quick.change("sea/1.yml#holds=5", "sea/2.yml#holds=5"), quick.change("sea/1.yml#holds=6")
     assert quick.end_of(quick.zerrit.deploy_together("reef", [first, second])).state == "deployed"
-    undone = quick.zerrit.undo(second, api.RevertIn())
+    undone = quick.zerrit.revert(second, api.RevertIn())
     assert [(one.address, one.old, one.new) for one in undone.differences] == [("sea/1.yml#holds", "6", "5")]
-    undone = quick.zerrit.undo(first, api.RevertIn())
+    undone = quick.zerrit.revert(first, api.RevertIn())
     assert [(one.address, one.old, one.new) for one in undone.differences] == [("sea/2.yml#holds", "5", "0")]
     assert [(one.address, one.base, one.mine, one.theirs) for one in undone.conflicts] == [
         ("sea/1.yml#holds", "5", "6", "0")

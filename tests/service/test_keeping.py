@@ -110,7 +110,7 @@ def test_an_exported_snapshot_needs_no_zerrit_and_comes_in_again(quick: Quick, t
     assert "1. Stop the game" in (tmp_path / "out/READ-ME-FIRST.txt").read_text()
     quick.deploy("sea/1.yml#holds=9")
     taken = quick.zerrit.import_snapshot("reef", data)
-    assert (taken.kind, taken.pinned) == ("imported", "taken in from a ZIP")
+    assert (taken.kind, taken.pinned) == ("imported", "imported from a ZIP")
     assert quick.end_of(quick.zerrit.rollback("reef", taken.id)).state == "done"
     assert {p: d for p, d in quick.files().items() if p != "station.ini"} == {
         p: d for p, d in first.items() if p != "station.ini"
@@ -201,7 +201,7 @@ def test_a_file_a_folder_and_an_entry_are_put_back(quick: Quick) -> None:
     ]
     assert quick.end_of(quick.zerrit.deploy(entry.id)).state == "deployed"
     assert quick.files()["sea/2.yml"].startswith(b"number: 9\nholds: 0\n")
-    quick.zerrit.refresh(folder.id)
+    quick.zerrit.update(folder.id)
     assert quick.end_of(quick.zerrit.deploy(folder.id)).state == "deployed"
     assert "sea/late.yml" not in quick.files()
     for what, said in (
@@ -219,13 +219,13 @@ def test_one_old_change_is_taken_back_and_what_came_since_stays(quick: Quick) ->
     quick.zerrit.add_step(old, api.StepIn(kind="put-file", address="sea/late.yml", content="holds: 1\n"))
     quick.end_of(quick.zerrit.deploy(old))
     quick.deploy("sea/1.yml#number=77", "sea/3.yml#holds=3")
-    seen = quick.zerrit.undo(old, api.RevertIn())
+    seen = quick.zerrit.revert(old, api.RevertIn())
     assert [(one.kind, one.address) for one in seen.differences if "#" in one.address] == [
         ("changed", "sea/1.yml#holds"),
         ("changed", "sea/2.yml#holds"),
     ]
     assert (seen.conflicts, seen.change) == ([], None)
-    opened = quick.zerrit.undo(old, api.RevertIn(open=True)).change
+    opened = quick.zerrit.revert(old, api.RevertIn(create=True)).change
     assert opened is not None
     assert quick.end_of(quick.zerrit.deploy(opened)).state == "deployed"
     held = quick.files()
@@ -237,15 +237,15 @@ def test_one_old_change_is_taken_back_and_what_came_since_stays(quick: Quick) ->
 def test_what_was_changed_again_since_has_to_be_decided(quick: Quick) -> None:
     old = quick.deploy("sea/1.yml#holds=5").changes[0]
     quick.deploy("sea/1.yml#holds=6")
-    seen = quick.zerrit.undo(old, api.RevertIn())
+    seen = quick.zerrit.revert(old, api.RevertIn())
     (conflict,) = seen.conflicts
     assert (conflict.address, conflict.base, conflict.mine, conflict.theirs) == ("sea/1.yml#holds", "5", "6", "0")
     with pytest.raises(ProblemError, match="decide first"):
-        quick.zerrit.undo(old, api.RevertIn(open=True))
-    decided = quick.zerrit.undo(old, api.RevertIn(choices={conflict.address: "theirs"}))
+        quick.zerrit.revert(old, api.RevertIn(create=True))
+    decided = quick.zerrit.revert(old, api.RevertIn(choices={conflict.address: "theirs"}))
     assert [(one.old, one.new) for one in decided.differences] == [("6", "0")]
     with pytest.raises(ProblemError, match="is draft; only a change that was deployed"):
-        quick.zerrit.undo(quick.change("sea/1.yml#holds=9"), api.RevertIn())
+        quick.zerrit.revert(quick.change("sea/1.yml#holds=9"), api.RevertIn())
 
 
 # --- drift ------------------------------------------------------------------------------------------------------------
@@ -273,7 +273,7 @@ def test_drift_is_shown_with_its_writer_and_adopted_or_taken_back(quick: Quick) 
     assert quick.end_of(quick.zerrit.deploy(undone.id)).state == "deployed"
     assert b"holds: 5\n" in quick.files()["sea/1.yml"]
     assert "sea/extra.yml" not in quick.files()
-    again = quick.zerrit.undo(adopted.id, api.RevertIn())
+    again = quick.zerrit.revert(adopted.id, api.RevertIn())
     assert again.differences == [], "an adopted change can be taken back too; here that was done already"
 
 

@@ -106,7 +106,7 @@ def test_a_change_is_replayed_on_another_server(zerrit: Client) -> None:
     assert [step.outcome.kind for step in found.steps] == ["done", "done", "done", "done", "same", "done"]
     assert [finding.code for finding in found.findings] == ["meaning.unknown-name"]
     assert found.change is None
-    kept = zerrit.replay(1, api.ReplayIn(server="lantern-shelf", open=True, title="As on the gate"))
+    kept = zerrit.replay(1, api.ReplayIn(server="lantern-shelf", create=True, title="As on the gate"))
     assert kept.change is not None
     change = zerrit.change(kept.change)
     assert (change.server, change.title, len(change.step_list)) == ("lantern-shelf", "As on the gate", 5)

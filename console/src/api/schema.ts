@@ -112,7 +112,7 @@ export interface paths {
         put?: never;
         /**
          * Confirm
-         * @description A change that has no look list is confirmed by a person's word.
+         * @description A change without a checklist is confirmed by a person's own words.
          */
         post: operations["confirm_api_v1_changes__change_id__confirm_post"];
         delete?: never;
@@ -258,7 +258,7 @@ export interface paths {
         put?: never;
         /**
          * Revert Change
-         * @description What taking one old change back would do, keeping all that came since; with `open` a change of it.
+         * @description What taking one old change back would do, keeping all that came since; with `create` a change of it.
          */
         post: operations["revert_change_api_v1_changes__change_id__revert_post"];
         delete?: never;
@@ -604,7 +604,7 @@ export interface paths {
          * Cancel
          * @description Let a run end at the next point where that is safe; what was written by then is taken back.
          *
-         *     One that waits for a person on its way back is given up, and leaves the server as it is.
+         *     One that waits for a person on its way back is abandoned, and leaves the server as it is.
          */
         post: operations["cancel_api_v1_runs__run_id__cancel_post"];
         delete?: never;
@@ -3094,10 +3094,10 @@ export interface components {
          */
         ReplayIn: {
             /**
-             * Open
+             * Create
              * @default false
              */
-            open: boolean;
+            create: boolean;
             /** Server */
             server: string;
             /**
@@ -3184,10 +3184,10 @@ export interface components {
                 [key: string]: string;
             };
             /**
-             * Open
+             * Create
              * @default false
              */
-            open: boolean;
+            create: boolean;
             /**
              * Rest
              * @default
@@ -3352,7 +3352,7 @@ export interface components {
          * @description A deploy, rollback or restart. `asks` is what a person is asked to do just now; `stage` where it is.
          *
          *     `on_cancel` is what cancelling it does now: it reverts what was written; or, where it waits for a person on its way
-         *     back, it is given up and leaves the server as it is.
+         *     back, it is abandoned and leaves the server as it is.
          */
         RunOut: {
             /** After */
@@ -3568,7 +3568,7 @@ export interface components {
         };
         /**
          * SnapshotIn
-         * @description Take a snapshot manually; with `keep` it is never pruned.
+         * @description Take a snapshot; with `pin` it is never pruned.
          */
         SnapshotIn: {
             /**

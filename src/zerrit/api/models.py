@@ -462,7 +462,7 @@ class ReplayIn(Sent):
 
     server: Annotated[str, Field(max_length=63)]
     title: Annotated[str, Field(max_length=200)] = ""
-    open: bool = False
+    create: bool = False
 
 
 class ReplayedStepOut(BaseModel):

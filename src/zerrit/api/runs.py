@@ -101,7 +101,7 @@ class RunOut(BaseModel):
     """A deploy, rollback or restart. `asks` is what a person is asked to do just now; `stage` where it is.
 
     `on_cancel` is what cancelling it does now: it reverts what was written; or, where it waits for a person on its way
-    back, it is given up and leaves the server as it is.
+    back, it is abandoned and leaves the server as it is.
     """
 
     id: int

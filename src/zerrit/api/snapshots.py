@@ -15,7 +15,7 @@ Choice = Annotated[str, Field(max_length=100_000)]
 
 
 class SnapshotIn(Sent):
-    """Take a snapshot manually; with `keep` it is never pruned."""
+    """Take a snapshot; with `pin` it is never pruned."""
 
     reason: Annotated[str, Field(max_length=300)] = ""
     pin: bool = False
@@ -55,7 +55,7 @@ class RevertIn(Sent):
 
     choices: dict[str, Choice] = Field(default_factory=dict)
     rest: Literal["", "mine", "theirs"] = ""
-    open: bool = False
+    create: bool = False
     title: Annotated[str, Field(max_length=200)] = ""
 
 

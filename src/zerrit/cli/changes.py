@@ -375,7 +375,7 @@ def compare_change(change_id: int, against: str, output: str, save_to: Path | No
 def update(change_id: int) -> None:
     """Re-base a change onto the latest files of its server."""
     with connect() as zerrit:
-        detail = zerrit.refresh(change_id)
+        detail = zerrit.update(change_id)
     echo(f"Change {change_id} now is on snapshot {detail.base}. Check it again.")
     _print_findings(detail)
 
@@ -383,13 +383,13 @@ def update(change_id: int) -> None:
 @change.command()
 @click.argument("change_id", type=int)
 @click.argument("server_id")
-@click.option("--create", "keep", is_flag=True, help="Create a change there from the steps that do something.")
+@click.option("--create", is_flag=True, help="Create a change there from the steps that do something.")
 @click.option("--title", default="", help="The title of that change; by default the same.")
 @output_option
-def replay(change_id: int, server_id: str, keep: bool, title: str, output: str) -> None:
+def replay(change_id: int, server_id: str, create: bool, title: str, output: str) -> None:
     """Replay a change on another server. Each step is done, has no effect, or is impossible; exit code 1 if one is impossible."""
     with connect() as zerrit:
-        found = zerrit.replay(change_id, api.ReplayIn(server=server_id, title=title, open=keep))
+        found = zerrit.replay(change_id, api.ReplayIn(server=server_id, title=title, create=create))
     if output == "json":
         print_json(found.model_dump(mode="json"))
     else:
@@ -401,7 +401,7 @@ def replay(change_id: int, server_id: str, keep: bool, title: str, output: str) 
         print_findings(found.findings)
         if found.change is not None:
             echo(f"Change {found.change} is open on {server_id}.")
-        elif not keep:
+        elif not create:
             echo(f"Nothing was changed; --create creates a change on {server_id}.")
     sys.exit(1 if any(step.outcome.kind == "impossible" for step in found.steps) else 0)
 
@@ -463,17 +463,22 @@ def unqueue(change_id: int) -> None:
     "--choose", multiple=True, metavar="ADDRESS=WHICH", help="mine leaves the newest value, theirs the old one, =VALUE."
 )
 @click.option("--rest", type=click.Choice(["mine", "theirs"]), help="The same for all that is not chosen.")
-@click.option("--create", "keep", is_flag=True, help="Create the change that does it.")
+@click.option("--create", is_flag=True, help="Create the change that does it.")
 @click.option("--title", default="")
 @output_option
 def revert(
-    change_id: int, choose: tuple[str, ...], rest: Literal["mine", "theirs"] | None, keep: bool, title: str, output: str
+    change_id: int,
+    choose: tuple[str, ...],
+    rest: Literal["mine", "theirs"] | None,
+    create: bool,
+    title: str,
+    output: str,
 ) -> None:
     """Revert one old change and keep every later one. Exit code 1 when there are conflicts to decide."""
     chosen = dict(_chosen(text) for text in choose)
-    given = api.RevertIn(choices=chosen, rest=rest or "", open=keep, title=title)
+    given = api.RevertIn(choices=chosen, rest=rest or "", create=create, title=title)
     with connect() as zerrit:
-        found = zerrit.undo(change_id, given)
+        found = zerrit.revert(change_id, given)
     if output == "json":
         print_json(found.model_dump(mode="json"))
         sys.exit(1 if found.conflicts else 0)
@@ -488,7 +493,7 @@ def revert(
     elif found.conflicts:
         echo("Decide with --choose ADDRESS=mine, ADDRESS=theirs, ADDRESS==VALUE, or --rest mine.")
     else:
-        echo("Nothing was changed; --open opens a change that does it.")
+        echo("Nothing was changed; --create creates a change that does it.")
     sys.exit(1 if found.conflicts else 0)
 
 

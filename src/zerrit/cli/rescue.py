@@ -48,7 +48,7 @@ def rescue(database: Path, snapshot: int | None, save_to: Path | None, output: s
             raise click.UsageError(f"{save_to} is not empty; name a new folder.")
         written, watched, lost = _write(found.files(snapshot), save_to)
     echo(f"Snapshot {snapshot} of {kept.server} ({kept.taken_at} UTC, {kept.reason}):")
-    echo(f"  {counted(written, 'file')} written to {save_to}; SHA256SUMS beside them proves them")
+    echo(f"  {counted(written, 'file')} written to {save_to}; check them with SHA256SUMS beside them")
     if watched:
         echo(f"  {counted(len(watched), 'file')} were only watched and are not in it: {', '.join(watched[:5])}")
     for path in lost:

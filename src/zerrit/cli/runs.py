@@ -58,7 +58,7 @@ def options_in(announce: int, when_empty: bool, until: datetime | None, rehearse
 def rollback(server_id: str, snapshot: int, announce: int, when_empty: bool, until: datetime | None, yes: bool) -> None:
     """Roll a server back to a snapshot, with the same stages and checks as a deploy."""
     if not yes:
-        click.confirm(f"Stop {server_id}, put back snapshot {snapshot} and start it again?", abort=True)
+        click.confirm(f"Stop {server_id}, restore snapshot {snapshot} and start it again?", abort=True)
     with connect() as zerrit:
         follow(zerrit, zerrit.rollback(server_id, snapshot, options_in(announce, when_empty, until)))
 
@@ -227,13 +227,13 @@ def follow_run(run_id: int) -> None:
 def cancel_run(run_id: int) -> None:
     """Cancel a run. It ends at the next point where that is safe; what was written is reverted.
 
-    One that waits for a person on its way back is given up: it ends and leaves the server as it is.
+    One that waits for a person on its way back is abandoned: it ends and leaves the server as it is.
     """
     with connect() as zerrit:
         is_given_up = zerrit.run(run_id).on_cancel == "give-up"
         found = zerrit.cancel(run_id)
     if is_given_up:
-        echo(f"Run {run_id} is given up. How its server is left: zerrit run show {run_id}")
+        echo(f"Run {run_id} is abandoned. How its server is left: zerrit run show {run_id}")
         return
     echo(f"Run {run_id} ends at the next safe point (it is at {found.stage}). Follow it: zerrit run follow {run_id}")
 

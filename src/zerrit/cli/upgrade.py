@@ -38,7 +38,7 @@ def upgrade(
     output: str,
 ) -> None:
     """Carry your changes over to new defaults. Shows what the vendor changed, what was changed here, what
-    merges automatically and what conflicts; --open makes a change of it. Exit code 1 while something conflicts.
+    merges automatically and what conflicts; --create makes a change of it. Exit code 1 while something conflicts.
     """
     with connect() as zerrit:
         plain = zerrit.upgrade_plan(server_id, api.UpgradeIn(old=old, new=new)) if choose else None
@@ -128,4 +128,4 @@ def _print(planned: api.UpgradeOut) -> None:
             "ADDRESS==VALUE, or --rest mine for all others."
         )
     else:
-        echo("\nNothing conflicts. --open TITLE makes a change of it.")
+        echo("\nNothing conflicts. --create TITLE makes a change of it.")

@@ -246,8 +246,8 @@ class AsyncClient:
     async def mark_read(self, server_id: str, path: str, addresses: Sequence[str] | None = None) -> api.ReadOut:
         return await self.send(calls.mark_read(server_id, path, addresses))
 
-    async def refresh(self, change_id: int) -> api.ChangeDetail:
-        return await self.send(calls.refresh(change_id))
+    async def update(self, change_id: int) -> api.ChangeDetail:
+        return await self.send(calls.update(change_id))
 
     async def withdraw(self, change_id: int) -> api.ChangeDetail:
         return await self.send(calls.withdraw(change_id))
@@ -344,8 +344,8 @@ class AsyncClient:
     async def restore_part(self, server_id: str, snapshot: int, what: str, title: str = "") -> api.ChangeDetail:
         return await self.send(calls.restore_part(server_id, snapshot, what, title))
 
-    async def undo(self, change_id: int, given: api.RevertIn) -> api.RevertOut:
-        return await self.send(calls.undo(change_id, given))
+    async def revert(self, change_id: int, given: api.RevertIn) -> api.RevertOut:
+        return await self.send(calls.revert(change_id, given))
 
     async def drift(self, server_id: str, snapshot: int | None = None) -> api.DriftOut:
         return await self.send(calls.drift(server_id, snapshot))

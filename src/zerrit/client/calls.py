@@ -244,7 +244,7 @@ def waive(
     return Call("POST", f"/changes/{change_id}/waivers", _one(api.ChangeDetail), json=body)
 
 
-def refresh(change_id: int) -> Call[api.ChangeDetail]:
+def update(change_id: int) -> Call[api.ChangeDetail]:
     return Call("POST", f"/changes/{change_id}/update", _one(api.ChangeDetail))
 
 
@@ -462,7 +462,7 @@ def restore_part(server_id: str, snapshot: int, what: str, title: str = "") -> C
     return Call("POST", _server(server_id, "/restore"), _one(api.ChangeDetail), json=body)
 
 
-def undo(change_id: int, given: api.RevertIn) -> Call[api.RevertOut]:
+def revert(change_id: int, given: api.RevertIn) -> Call[api.RevertOut]:
     return Call("POST", f"/changes/{change_id}/revert", _one(api.RevertOut), json=_sent(given))
 
 

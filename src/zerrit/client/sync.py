@@ -244,8 +244,8 @@ class Client:
     def mark_read(self, server_id: str, path: str, addresses: Sequence[str] | None = None) -> api.ReadOut:
         return self.send(calls.mark_read(server_id, path, addresses))
 
-    def refresh(self, change_id: int) -> api.ChangeDetail:
-        return self.send(calls.refresh(change_id))
+    def update(self, change_id: int) -> api.ChangeDetail:
+        return self.send(calls.update(change_id))
 
     def withdraw(self, change_id: int) -> api.ChangeDetail:
         return self.send(calls.withdraw(change_id))
@@ -342,8 +342,8 @@ class Client:
     def restore_part(self, server_id: str, snapshot: int, what: str, title: str = "") -> api.ChangeDetail:
         return self.send(calls.restore_part(server_id, snapshot, what, title))
 
-    def undo(self, change_id: int, given: api.RevertIn) -> api.RevertOut:
-        return self.send(calls.undo(change_id, given))
+    def revert(self, change_id: int, given: api.RevertIn) -> api.RevertOut:
+        return self.send(calls.revert(change_id, given))
 
     def drift(self, server_id: str, snapshot: int | None = None) -> api.DriftOut:
         return self.send(calls.drift(server_id, snapshot))

@@ -360,7 +360,7 @@ def try_step(change_id: api.Number, given: api.StepIn, here: WorkspaceDep, _who:
 @router.post("/changes/{change_id}/replay", tags=["changes"])
 def replay(change_id: api.Number, given: api.ReplayIn, here: WorkspaceDep, who: PersonDep) -> api.ReplayOut:
     """Replay the steps of a change on another server, and open a change of them there if that is wanted."""
-    found = changes.replay_on(here, who.name, change_id, given.server, title=given.title, keep=given.open)
+    found = changes.replay_on(here, who.name, change_id, given.server, title=given.title, create=given.create)
     return answers.replayed(given.server, found)
 
 

@@ -61,7 +61,7 @@ def restart(server_id: str, here: ContextDep, who: PersonDep, options: Chosen = 
 def cancel(run_id: api.Number, here: WorkspaceDep, who: PersonDep) -> api.RunOut:
     """Let a run end at the next point where that is safe; what was written by then is taken back.
 
-    One that waits for a person on its way back is given up, and leaves the server as it is.
+    One that waits for a person on its way back is abandoned, and leaves the server as it is.
     """
     run_requests.cancel_run(here, who.name, run_id)
     return get_run(run_id, here, who)
@@ -160,6 +160,6 @@ def mark_in_effect(
 def confirm(
     change_id: api.Number, given: api.ConfirmIn, response: Response, here: WorkspaceDep, who: PersonDep
 ) -> api.ChangeDetail:
-    """A change that has no look list is confirmed by a person's word."""
+    """A change without a checklist is confirmed by a person's own words."""
     checklist.confirm(here, who.name, change_id, given.note)
     return change_as_answer(here, change_id, response)

@@ -124,9 +124,9 @@ def restore_part(
 
 @router.post("/changes/{change_id}/revert", tags=["changes"])
 def revert_change(change_id: api.Number, given: api.RevertIn, here: WorkspaceDep, who: PersonDep) -> api.RevertOut:
-    """What taking one old change back would do, keeping all that came since; with `open` a change of it."""
+    """What taking one old change back would do, keeping all that came since; with `create` a change of it."""
     found = revert.revert_change(
-        here, who.name, change_id, given.choices, rest=given.rest, keep=given.open, title=given.title
+        here, who.name, change_id, given.choices, rest=given.rest, create=given.create, title=given.title
     )
     return api.RevertOut(
         change=found.change.id if found.change is not None else None,

@@ -22,8 +22,8 @@ export function ReplayDialog({ change, onClose }: { change: Schemas["ChangeDetai
   const [server, setServer] = useState("");
   const navigate = useNavigate();
   const servers = useQuery({ queryKey: ["servers"], queryFn: () => answer(api.GET("/api/v1/servers")) });
-  const replay = (open: boolean) =>
-    answer(api.POST("/api/v1/changes/{change_id}/replay", { params: { path: { change_id: change.id } }, body: { server, title: change.title, open } }));
+  const replay = (create: boolean) =>
+    answer(api.POST("/api/v1/changes/{change_id}/replay", { params: { path: { change_id: change.id } }, body: { server, title: change.title, create } }));
   const tried = useQuery({ queryKey: ["replay", change.id, change.version, server], queryFn: () => replay(false), enabled: server !== "" });
   const open = useMutation({ mutationFn: () => replay(true), onSuccess: (found) => navigate(`/changes/${String(found.change)}`) });
   const doing = tried.data?.steps.filter((step) => step.outcome.kind === "done").length ?? 0;

@@ -18,17 +18,17 @@ export function RevertDialog({ change, onClose }: { change: Schemas["ChangeDetai
   const words = { title: "Changed again since", mine: "as now", theirs: "as before it" };
   const [choices, setChoices] = useState<Record<string, string>>({});
   const navigate = useNavigate();
-  const undo = (decided: Record<string, string>, open: boolean) =>
-    answer(api.POST("/api/v1/changes/{change_id}/revert", { params: { path: { change_id: change.id } }, body: { choices: decided, rest: "", open, title: "" } }));
-  const first = useQuery({ queryKey: ["revert", change.id], queryFn: () => undo({}, false) });
-  const seen = useQuery({ queryKey: ["revert", change.id, choices], queryFn: () => undo(choices, false) });
-  const open = useMutation({ mutationFn: () => undo(choices, true), onSuccess: (found) => navigate(`/changes/${String(found.change)}`) });
+  const revert = (decided: Record<string, string>, create: boolean) =>
+    answer(api.POST("/api/v1/changes/{change_id}/revert", { params: { path: { change_id: change.id } }, body: { choices: decided, rest: "", create, title: "" } }));
+  const first = useQuery({ queryKey: ["revert", change.id], queryFn: () => revert({}, false) });
+  const seen = useQuery({ queryKey: ["revert", change.id, choices], queryFn: () => revert(choices, false) });
+  const open = useMutation({ mutationFn: () => revert(choices, true), onSuccess: (found) => navigate(`/changes/${String(found.change)}`) });
   return (
     <Dialog open onClose={onClose} fullWidth maxWidth="md">
       <DialogTitle>Take change {change.id} back?</DialogTitle>
       <DialogContent>
         <Typography gutterBottom>
-          What this change did is taken back, and all that came since stays. A change is opened for it; nothing happens on the
+          What this change did is reverted, and all that came since stays. A change is created for it; nothing happens on the
           server before that is deployed.
         </Typography>
         <ProblemNote error={seen.error ?? open.error} />

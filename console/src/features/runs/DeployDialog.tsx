@@ -35,7 +35,7 @@ export function DeployDialog({ change, onClose }: { change: Schemas["ChangeDetai
       <DialogContent>
         <Typography gutterBottom>
           The game is stopped, what it holds is kept as a snapshot, these files are written and read back, and the game is
-          started and watched. If anything goes wrong, the snapshot is put back automatically.
+          started and watched. If anything goes wrong, the snapshot is restored automatically.
         </Typography>
         {change.touched.map((path) => (
           <Typography key={path} variant="body2"><Mono>{path}</Mono></Typography>

@@ -98,7 +98,7 @@ function ServerRow({ server }: { server: Schemas["ServerOut"] }) {
 /** How a server is reached, in a few words. */
 function placeOf(connection: Record<string, unknown>): string {
   const kind = String(connection["kind"]);
-  if (kind === "manual") return "manually";
+  if (kind === "manual") return "manual";
   if (kind === "folder") return `folder ${String(connection["folder"]).split("/").slice(-2).join("/")}`;
   return `${kind.toUpperCase()} ${String(connection["host"])}:${String(connection["port"])}`;
 }

@@ -23,7 +23,7 @@ import { RunProgress } from "../runs/RunProgress";
 type Snapshot = Schemas["SnapshotOut"];
 type Moment = { at: string; snapshot: Snapshot } | { at: string; run: Schemas["RunOut"] };
 
-/** Snapshots, deploys and rollbacks of a server, the newest first; any snapshot can be put back with one press. */
+/** Snapshots, deploys and rollbacks of a server, the newest first; any snapshot can be restored with one press. */
 export function TimelineTab({ serverId }: { serverId: string }) {
   const [asked, setAsked] = useState<Snapshot | "restart" | null>(null);
   const [runId, setRunId] = useState<number | null>(null);

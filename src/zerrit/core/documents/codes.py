@@ -677,7 +677,7 @@ _YAML: Final[dict[str, Code]] = {
     ),
     "yaml.property": _yaml(
         _E,
-        "An anchor or a tag is where it cannot.",
+        "An anchor or a tag is where it cannot be.",
         "& names a value and ! gives its type. A text that begins with one of them is in quotation marks.",
         "say: & come\n",
         'say: "& come"\n',

@@ -323,7 +323,7 @@ def _plan_below(target: Document, reading: Reading, top: Node, parent: Node | No
             continue
         twins = _twins(target, names, child, parent)
         if not target.keys.key_among(names, child) and parent.kind is NodeKind.LIST:
-            twins = twins[:1]  # items without a key that are alike are anyway to us
+            twins = twins[:1]  # items without a key that are alike are interchangeable
         address = _address_under(target, parent, names, child)
         line = reading.line_of(child)
         if not twins:

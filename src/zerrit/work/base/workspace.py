@@ -82,7 +82,7 @@ class Storing:
 
     @contextmanager
     def exclusive(self) -> Iterator[None]:
-        """While contents that nothing names are dropped. Raises WrongState: files are being taken in just now."""
+        """While contents that nothing names are dropped. Raises WrongState: files are being stored just now."""
         with self._change:
             if not self._change.wait_for(lambda: not self._is_exclusive and not self._shared, timeout=PRUNE_PATIENCE):
                 raise WrongState("Files are being fetched or deployed just now. Prune when that has ended.")
@@ -205,7 +205,7 @@ class Workspace:
     documents: Recent[tuple[str, str, str], Document] = field(default_factory=lambda: Recent(MAX_DOCUMENTS))
     checked: Recent[tuple[int, str], Checked] = field(default_factory=lambda: Recent(MAX_CHECKED))
     last_checked: Recent[tuple[str, str], Checked] = field(default_factory=lambda: Recent(MAX_CHECKED))
-    #: What was taken in last and equals a snapshot (its id, and the digest of the gamebook): the next fetch begins there.
+    #: What was fetched last and equals a snapshot (its id, and the digest of the gamebook): the next fetch begins there.
     taken: Recent[tuple[int, str], Any] = field(default_factory=lambda: Recent(MAX_TAKEN))
     worked_out: Recent[WorkKey, WorkedOut] = field(default_factory=lambda: Recent(MAX_WORKED_OUT))
 

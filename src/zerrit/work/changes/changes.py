@@ -210,11 +210,11 @@ class ReplayedElsewhere:
 
 
 def replay_on(
-    workspace: Workspace, person: str, change_id: int, server_id: str, *, title: str = "", keep: bool = False
+    workspace: Workspace, person: str, change_id: int, server_id: str, *, title: str = "", create: bool = False
 ) -> ReplayedElsewhere:
     """Replay a change on another server: each step is done, was so already, or is impossible, with the reason.
 
-    With `keep`, a change is opened there with the steps that do something.
+    With `create`, a change is opened there with the steps that do something.
 
     Raises NotFound, Refused: nothing could be done there.
     """
@@ -230,7 +230,7 @@ def replay_on(
         new = _after(files, replayed, gamebook, old) if replayed.touched else old
         judged = tuple(one for one in judge(workspace, session, server, old.findings, new.findings) if one.is_new)
     found = ReplayedElsewhere(tuple(steps), replayed.outcomes, judged)
-    if not keep:
+    if not create:
         return found
     doing = [step for step, outcome in zip(steps, replayed.outcomes, strict=True) if outcome.kind is OutcomeKind.DONE]
     if not doing:

@@ -187,7 +187,7 @@ def revert_drift(workspace: Workspace, person: str, server_id: str, snapshot_id:
         gamebook, _ = gamebook_of(session, server)
         paths = tuple(file.path for file in found.files if gamebook is None or not gamebook.is_rewritten(file.path))
         if not paths:
-            raise Refused("Only the game itself wrote there, and it will again; there is nothing to take back.")
+            raise Refused("Only the game itself wrote there, and it will again; there is nothing to revert.")
         old = _texts(workspace, session, server, before, paths)
         new = _texts(workspace, session, server, after, paths)
     steps = _drift_steps(new, old)

@@ -49,14 +49,14 @@ def revert_change(
     choices: Mapping[str, str],
     *,
     rest: Literal["", "mine", "theirs"] = "",
-    keep: bool = False,
+    create: bool = False,
     title: str = "",
 ) -> Reversion:
-    """Take back what one deployed change did, and keep all that came since.
+    """Revert what one deployed change did, and keep all that came since.
 
     It is a three-way merge: from what the change made back to what was before it, brought into the latest files. Where
     later changes touched the same places, those conflict; `choices` decides them by address (`mine` leaves the newest,
-    `theirs` takes the old one, or `=VALUE`), `rest` all others. With `keep` a change is opened.
+    `theirs` takes the old one, or `=VALUE`), `rest` all others. With `create` a change is opened.
 
     Raises NotFound, WrongState: it was never deployed. Refused: it would do nothing, or something is undecided.
     """
@@ -84,7 +84,7 @@ def revert_change(
         compare_files({p: now[p] for p in paths if p in now}, {p: became[p] for p in paths if p in became})
     )
     found = Reversion(change_id, tuple(steps), differences, tuple(conflicts))
-    if not keep:
+    if not create:
         return found
     if conflicts:
         raise Refused(

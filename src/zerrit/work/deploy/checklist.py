@@ -17,7 +17,7 @@ CONFIRMED = "confirmed"
 def say_look(
     workspace: Workspace, person: str, change_id: int, item_id: int, *, is_right: bool, note_: str = ""
 ) -> Change:
-    """Say how one thing of the look list looks; when all are right, the change is `confirmed`.
+    """Say how one item of the checklist is; when all are right, the change is `confirmed`.
 
     Raises NotFound, WrongState: the change is not in the game.
     """
@@ -45,11 +45,11 @@ def say_look(
 
 
 def confirm(workspace: Workspace, person: str, change_id: int, note_: str) -> Change:
-    """A person says that a change without a look list does what it should. Raises NotFound, WrongState, Refused."""
+    """A person confirms that a change without a checklist does what it should. Raises NotFound, WrongState, Refused."""
     with workspace.writing() as session:
         change = _in_game(session, change_id)
         if change.checklist:
-            raise Refused(f"Change {change_id} has a look list; tick that off.")
+            raise Refused(f"Change {change_id} has a checklist; tick off its items.")
         change.state, change.updated_at = CONFIRMED, workspace.now()
         note(workspace, session, person, "change.confirmed", change.server_id, f"{change_id}: {note_.strip()}")
     workspace.publish("change", {"change": change_id, "server": change.server_id})

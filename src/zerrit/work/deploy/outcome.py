@@ -13,7 +13,7 @@ def outcome_of(run: Run) -> tuple[str, str]:
     count = counted(len(run.files), "file")
     if "reason" not in evidence:
         state = "deployed" if run.change_ids else "done"
-        what = f"{count} written and read back" if run.change_ids else f"{count} put back and compared"
+        what = f"{count} written and read back" if run.change_ids else f"{count} restored and verified"
         said = f"{what if run.kind != 'restart' else f'Stopped, kept as snapshot {run.before_id}, started'}; the game is up."
         return state, " ".join(
             [said, *(sentence(doubt[:1].upper() + doubt[1:]) for doubt in evidence.get("doubts", ()))]

@@ -69,7 +69,7 @@ def restore(going: Going, stage: Stage, facts: Facts) -> None:
             stage.say(f"{error} Trying again.")
             going.pause(stage, pause)
             pause = min(pause * 2, LONGEST_PAUSE)
-    stage.say(f"{counted(len(writes), 'file')} put back")
+    stage.say(f"{counted(len(writes), 'file')} restored")
 
 
 def _put_back(going: Going, stage: Stage) -> Writes:

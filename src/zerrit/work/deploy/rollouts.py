@@ -56,7 +56,7 @@ def begin_rollout(
         if server_id == home:
             results[server_id] = {"change": change_id, "run": None, "state": "waits", "said": ""}
             continue
-        opened = replay_on(workspace, person, change_id, server_id, title=title, keep=True).change
+        opened = replay_on(workspace, person, change_id, server_id, title=title, create=True).change
         assert opened is not None  # noqa: S101 (`keep` opens one, or raises)
         results[server_id] = {"change": opened.id, "run": None, "state": "waits", "said": ""}
     with workspace.session() as session:

@@ -218,7 +218,7 @@ class Going:
                 self.connection.write(path, held[path])
 
     def instructions(self, writes: Writes, stage: Stage) -> None:
-        """Ask a person to carry the files, until what is taken in again is what should be there."""
+        """Ask a person to carry the files, until what is uploaded again is what should be there."""
 
         def is_there() -> bool:
             wanted = lacking(self.connection, writes)

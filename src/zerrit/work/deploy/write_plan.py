@@ -106,7 +106,7 @@ def plan_changes(
     with workspace.session() as session:
         server = get_server(session, server_id)
         gamebook, gamebook_digest = gamebook_of(session, server)
-        # Files that are as they were read last are not read again: the game is still in the meantime.
+        # Files that are as they were read last are not read again: the game does not write in the meantime.
         before = documents_of(workspace, session, server, taken.digests)
         earlier = workspace.last_checked.get((server_id, gamebook_digest))
     read = reader(gamebook)

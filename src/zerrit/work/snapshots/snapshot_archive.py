@@ -117,11 +117,11 @@ def import_snapshot(workspace: Workspace, person: str, server_id: str, archive: 
     _require_same_game(about, gamebook.game if gamebook else "", server_id, have, set(theirs))
     with workspace.session() as session:
         require_no_run(session, server_id)
-        reason = f"taken in: snapshot {about.get('snapshot')} of {about.get('server')}, {about.get('reason')}"
+        reason = f"imported: snapshot {about.get('snapshot')} of {about.get('server')}, {about.get('reason')}"
         snapshot = store_snapshot(
             workspace, session, server_id, keep_files(session, sorted(theirs.items())), reason[:MOST_NOTE]
         )
-        snapshot.pinned = "taken in from a ZIP"
+        snapshot.pinned = "imported from a ZIP"
         # It is none of the states that the server was in since, so the newest fetch stays the newest.
         snapshot.kind = "imported"
         note(workspace, session, person, "snapshot.imported", server_id, f"{snapshot.id}: {reason}")
@@ -153,12 +153,12 @@ def _require_whole(files: dict[str, bytes], theirs: dict[str, bytes]) -> None:
         said = [f"{path} is not as its hash says" for path in spoilt[:3]] + [
             f"{path} is missing" for path in lacking[:3]
         ]
-        raise Refused(f"The ZIP is not whole: {'; '.join(said)}. Nothing was taken in.")
+        raise Refused(f"The ZIP is not complete: {'; '.join(said)}. Nothing was imported.")
 
 
 def _require_same_game(about: dict[str, Any], game: str, server_id: str, have: set[str], theirs: set[str]) -> None:
     if about.get("game") and game and about["game"] != game:
-        raise Refused(f"This is a snapshot of the game {about['game']}; {server_id} runs {game}. Nothing was taken in.")
+        raise Refused(f"This is a snapshot of the game {about['game']}; {server_id} runs {game}. Nothing was imported.")
     if have and not have & theirs:
         raise Refused(
             f"None of the {len(theirs)} files of this snapshot is one that {server_id} has. Is it of another game?"

@@ -19,13 +19,13 @@ def upload(
 ) -> list[str]:
     """Upload files as they are on the server now, each under its path; one without a path is a ZIP of many.
 
-    Nothing is taken in when one of them is refused. Raises NotFound, Refused. Returns the paths.
+    Nothing is uploaded when one of them is refused. Raises NotFound, Refused. Returns the paths.
     """
     with workspace.session() as session:
         server = get_server(session, server_id)
     if server.connection["kind"] != "manual":
         raise Refused(
-            f"The files of {server_id} are fetched over its connection ({server.connection['kind']}); nothing is taken in manually."
+            f"The files of {server_id} are fetched over its connection ({server.connection['kind']}); upload is for manual connections only."
         )
     files: dict[str, bytes] = {}
     try:
@@ -33,7 +33,7 @@ def upload(
             files.update({safe_path(path): data} if path else unpack(data))
         away = [safe_path(path) for path in gone]
     except PathRefused as error:
-        raise Refused(f"Nothing was taken in: {error}") from error
+        raise Refused(f"Nothing was uploaded: {error}") from error
     with workspace.hand_connection(server_id) as connection:
         connection.upload(files, away)
     with workspace.session() as session:
