@@ -54,7 +54,7 @@ export function GamebookTab({ server }: { server: Schemas["ServerOut"] }) {
       </Box>
       {book.drafted && (
         <Alert severity="info" variant="outlined" sx={{ mb: 1 }}>
-          Drafted from {book.drafted}: its rules warn and never block. Read them, and write <code>kept: true</code> into those that you keep.
+          Drafted from {book.drafted}: its rules warn and never block. Read them, and write <code>approved: true</code> into those that you approve.
         </Alert>
       )}
       {view === "rules" && <RuleTable rules={book.rules} onLine={goTo} />}

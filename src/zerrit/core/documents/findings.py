@@ -23,7 +23,7 @@ class Finding:
 
     `hint` says what to do; where there is one likely way, `fix` does it. Whether that is safe is decided by
     `zerrit.core.documents.fixes` alone. `rule` is the id of the gamebook's rule that
-    it comes from, and `why` the experience behind that rule.
+    it comes from, and `reason` the experience behind that rule.
     """
 
     code: str
