@@ -81,7 +81,7 @@ def test_snapshots_from_taking_to_taking_in(run: Run, quick: Quick, tmp_path: Pa
     (tmp_path / "junk.zip").write_bytes(b"junk")
     said(run("snapshot", "import", "reef", "junk.zip"), "not a ZIP", code=2)
     said(run("snapshot", "unpin", "reef", number), "when the retention rules say so")
-    said(run("snapshot", "prune", "reef", "--dry-run"), "Would go: none")
+    said(run("snapshot", "prune", "reef", "--dry-run"), "Would be pruned: none")
     said(run("snapshot", "verify"), "All are as they were kept.")
     said(run("restore", "reef", "1", "sea/"), "remove-file", "sea/extra.yml")
     said(run("restore", "reef", "1", "nowhere/"), "a folder nowhere/", code=2)

@@ -44,7 +44,7 @@ def test_an_own_fault_is_accepted_and_the_waiver_taken_back(at: Page, shared: Sh
 
 def test_rules_are_shown_with_how_often_they_hold_and_lead_to_their_line(at: Page, shared: Shared) -> None:
     at.goto(f"{shared[0].url}/servers/coral-gate/gamebook")
-    expect(at.get_by_text("Gamebook fathomline. Every rule holds in these files.")).to_be_visible()
+    expect(at.get_by_text("Gamebook fathomline. Every rule is satisfied by these files.")).to_be_visible()
     at.get_by_label("Search rules").fill("sum(rating)")
     row = at.get_by_role("row", name="sum(rating) <= bus")
     expect(row).to_contain_text("everywhere")
@@ -65,7 +65,7 @@ def test_an_edited_rule_is_tried_before_it_is_kept(at: Page, shared: Shared) -> 
     at.goto(f"{stack.url}/servers/coral-gate/gamebook")
     at.get_by_text("text", exact=True).click()
     area = at.get_by_label("Text of the gamebook")
-    expect(at.get_by_role("button", name="Keep as fathomline")).to_be_disabled()
+    expect(at.get_by_role("button", name="Save as fathomline")).to_be_disabled()
     area.fill(
         kept.replace("list: grounds, always: true, note: a ground", "list: groundz, always: true, note: a ground")
     )
@@ -76,8 +76,8 @@ def test_an_edited_rule_is_tried_before_it_is_kept(at: Page, shared: Shared) -> 
     at.get_by_role("button", name="Test on the files").click()
     expect(at.get_by_text("findings would come, 0 would go.")).to_be_visible()
     assert zerrit.gamebook_text("fathomline").text == kept
-    at.get_by_role("button", name="Keep as fathomline").click()
-    expect(at.get_by_text("rules do not hold everywhere.")).to_be_visible()
+    at.get_by_role("button", name="Save as fathomline").click()
+    expect(at.get_by_text("rules are violated.")).to_be_visible()
     zerrit.save_gamebook("fathomline", kept)
 
 

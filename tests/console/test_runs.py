@@ -146,7 +146,7 @@ def test_care_shows_drift_windows_and_what_stays(quick: Quick, page: Page) -> No
     keeping.get_by_role("button", name="Save settings").click()
     wait_until(lambda: quick.zerrit.server("reef").maintenance["announcement"] == "Back in {minutes}.")
     keeping.get_by_role("button", name="Verify snapshots").click()
-    expect(keeping).to_contain_text("all are as they were kept")
+    expect(keeping).to_contain_text("all are as they were stored")
     page.get_by_role("button", name="Create a change that reverts it").click()
     expect(page.get_by_role("heading", level=1)).to_contain_text("Revert what snapshot 3 found")
 

@@ -154,7 +154,7 @@ def test_a_random_value_lands_in_its_place_and_nowhere_else(place: tuple[str, ob
 
 
 def test_the_end_of_character_data_is_text_like_any_other() -> None:
-    """`]]>` must not stand in the text of an element as it is."""
+    """`]]>` must not be in the text of an element as it is."""
     document = read_document(b"<a><b>x</b></a>", "a.xml")
     edit = set_values(document, at("b"), parse_operation("=a]]>b"))
     assert edit.document.text == "<a><b>a]]&gt;b</b></a>"

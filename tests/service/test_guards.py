@@ -225,7 +225,7 @@ def test_the_stand_in_leaves_the_folder_of_the_process_alone(tmp_path: Path, mon
 
 
 def test_what_a_run_wrote_is_read_again_whatever_its_time_says(quick: Quick, monkeypatch: pytest.MonkeyPatch) -> None:
-    """A host whose times stand still: only the bytes tell that the way back did not arrive."""
+    """A host whose times are still: only the bytes tell that the way back did not arrive."""
     walked, write = FolderConnection._walked, FolderConnection.write
     monkeypatch.setattr(
         FolderConnection, "_walked", lambda s, below: [file._replace(stamp="same") for file in walked(s, below)]

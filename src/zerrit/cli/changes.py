@@ -56,7 +56,7 @@ def list_changes(server_id: str, output: str) -> None:
     rows = [
         (str(c.id), c.state, c.title, str(c.steps), c.author, c.updated_at.strftime("%Y-%m-%d %H:%M")) for c in found
     ]
-    print_table(("change", "state", "title", "steps", "by", "last edited"), rows, right=("steps",))
+    print_table(("change", "state", "title", "steps", "author", "last edited"), rows, right=("steps",))
 
 
 @change.command("show")
@@ -483,10 +483,10 @@ def revert(
         print_json(found.model_dump(mode="json"))
         sys.exit(1 if found.conflicts else 0)
     rows = [(sign(one.kind), one.address, short(one.old), short(one.new), one.delta) for one in found.differences]
-    print_table(("kind", "address", "now", "then", "by"), rows, right=("by",), whole=("kind", "address"))
+    print_table(("kind", "address", "now", "then", "delta"), rows, right=("delta",), whole=("kind", "address"))
     for conflict in found.conflicts:
         echo(
-            f"  conflict {conflict.address}: {conflict.mine} now, {conflict.theirs} before change {change_id}; it was changed again since"
+            f"{sign('conflict')}  {conflict.address}: {conflict.mine} now, {conflict.theirs} before change {change_id}; it was changed again since"
         )
     if found.change is not None:
         echo(f"Change {found.change} is open for it. Look at it: zerrit change compare {found.change}")

@@ -310,7 +310,7 @@ def _listed(found: Compared) -> dict[str, object]:
 def _print(differences: Sequence[Difference] | Sequence[api.DifferenceOut]) -> None:
     rows = [(sign(str(one.kind)), one.address, short(one.old), short(one.new), one.delta) for one in differences]
     if rows:
-        print_table(("kind", "address", "old", "new", "by"), rows, right=("by",), whole=("kind", "address"))
+        print_table(("kind", "address", "old", "new", "delta"), rows, right=("delta",), whole=("kind", "address"))
     echo(_summary(differences))
 
 

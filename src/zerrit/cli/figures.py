@@ -53,7 +53,7 @@ class _Local:
 
     def book(self) -> Gamebook:
         if self.gamebook is None:
-            raise click.UsageError("Give the gamebook of the folder with --gamebook; it says where these stand.")
+            raise click.UsageError("Give the gamebook of the folder with --gamebook; it says where these are.")
         return self.gamebook
 
 
@@ -108,8 +108,8 @@ def _print_balance(found: api.TallyOut) -> None:
         if has_moved and drawn:
             shown.append(("", "", "", "", "was", bar(abs(float(row.sum_before)) / (most or 1))))
     echo(f"from {found.before} to {found.after}:")
-    columns = ("group", "places", "before", "after", "by", "")
-    print_table(columns, shown, right=("places", "before", "after", "by"), whole=columns)
+    columns = ("group", "places", "before", "after", "delta", "")
+    print_table(columns, shown, right=("places", "before", "after", "delta"), whole=columns)
     for place in found.skipped[:8]:
         echo(f"left out, no number: {place}")
     if len(found.skipped) > 8:

@@ -107,7 +107,7 @@ def prune(server_id: str, is_dry_run: bool) -> None:
     rows = [(str(number), reason) for number, reason in sorted(planned.kept.items(), reverse=True)]
     print_table(("stays", "because"), rows)
     going = ", ".join(str(number) for number in planned.pruned) or "none"
-    echo(f"{'Would go' if is_dry_run else 'Gone'}: {going}")
+    echo(f"{'Would be pruned' if is_dry_run else 'Pruned'}: {going}")
 
 
 @click.command("restore")
@@ -165,8 +165,8 @@ def drift(server_id: str, number: int | None, adopt: bool, revert: bool, title: 
         whole=("file",),
     )
     rows = [(sign(one.kind), one.address, short(one.old), short(one.new), one.delta) for one in found.differences]
-    print_table(("kind", "address", "old", "new", "by"), rows, right=("by",), whole=("kind", "address"))
-    echo("Keep it: --adopt. Take it back: --revert. Put an open change on it: zerrit change update CHANGE.")
+    print_table(("kind", "address", "old", "new", "delta"), rows, right=("delta",), whole=("kind", "address"))
+    echo("Adopt it: --adopt. Revert it: --revert. Re-base an open change onto it: zerrit change update CHANGE.")
 
 
 @click.command("backup")

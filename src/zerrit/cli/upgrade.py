@@ -81,7 +81,9 @@ def _print_details(planned: api.UpgradeOut) -> None:
             if found:
                 echo(f"\n{file.path}, {who}:")
                 rows = [(sign(one.kind), one.address, short(one.old), short(one.new), one.delta) for one in found]
-                print_table(("kind", "address", "old", "new", "by"), rows, right=("by",), whole=("kind", "address"))
+                print_table(
+                    ("kind", "address", "old", "new", "delta"), rows, right=("delta",), whole=("kind", "address")
+                )
 
 
 def _print(planned: api.UpgradeOut) -> None:

@@ -20,7 +20,7 @@ from __future__ import annotations
 
 
 class ZerritError(Exception):
-    """Base of all errors that a caller may show to a person as they stand.
+    """Base of all errors that a caller may show to a person as they are.
 
     `kind` is the short stable name that the service uses as the problem type.
     """

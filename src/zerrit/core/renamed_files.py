@@ -1,4 +1,4 @@
-"""Files that stand under another name than before."""
+"""Files that are under another name than before."""
 
 from __future__ import annotations
 

@@ -1,7 +1,7 @@
 """
 Wildcards of addresses and file paths, in time that grows with the length of the text.
 
-They may come from a stranger, as the gamebook does that they stand in, and so may the texts. The standard module tries
+They may come from a stranger, as the gamebook does that they are in, and so may the texts. The standard module tries
 every way to share a text among several stars; RE2 goes through it once.
 """
 

@@ -63,7 +63,7 @@ def _doc(model: type[BaseModel]) -> str:
 
 
 def _models(model: type[BaseModel], seen: set[type]) -> Iterator[type[BaseModel]]:
-    """The model and all that stand in it, each once, in the order in which they are met."""
+    """The model and all that are in it, each once, in the order in which they are met."""
     if model in seen:
         return
     seen.add(model)

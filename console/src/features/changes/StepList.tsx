@@ -52,7 +52,7 @@ export function StepList({ change, isEditable }: { change: Schemas["ChangeDetail
           </Box>
           {isEditable && (
             <Button color="inherit" aria-label={`Remove step ${String(step.position)}`} disabled={drop.isPending} onClick={() => { drop.mutate(step.id); }}>
-              Take out
+              Remove
             </Button>
           )}
         </Box>

@@ -45,7 +45,7 @@ export function ChecksTab({ server }: { server: Schemas["ServerOut"] }) {
 function verdictOf(check: Schemas["CheckOut"]): string {
   const shipped = check.findings.filter((finding) => finding.is_shipped).length;
   const where = `${String(check.files)} files of snapshot ${String(check.snapshot)}`;
-  const rest = shipped === 0 ? "" : shipped === 1 ? " One finding is in the defaults too and blocks no one." : ` ${String(shipped)} findings stand in the defaults too and block no one.`;
+  const rest = shipped === 0 ? "" : shipped === 1 ? " One finding is in the defaults too and blocks no one." : ` ${String(shipped)} findings are in the defaults too and block no one.`;
   if (check.blocking === 0) return `No error in ${where} that is neither waived nor the vendor's own.${rest}`;
   return `${check.blocking === 1 ? "One error" : `${String(check.blocking)} errors`} in ${where}.${rest}`;
 }

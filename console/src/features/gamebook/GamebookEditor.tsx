@@ -68,7 +68,7 @@ export function GamebookEditor({ serverId, name, text, line, isNew = false }: Pr
         />
         <Box sx={{ display: "flex", gap: 1, mt: 0.5, alignItems: "center" }}>
           <Button variant="outlined" disabled={trial.isPending} onClick={() => { trial.mutate(); }}>Test on the files</Button>
-          <Button variant="contained" disabled={!isEdited || keep.isPending} onClick={() => { keep.mutate(); }}>Keep as {name}</Button>
+          <Button variant="contained" disabled={!isEdited || keep.isPending} onClick={() => { keep.mutate(); }}>Save as {name}</Button>
           {isEdited && !isNew && <Button color="inherit" onClick={() => { setDraft(text); }}>Discard edits</Button>}
           {keep.isSuccess && <Typography variant="body2" color="text.secondary">Saved.</Typography>}
         </Box>

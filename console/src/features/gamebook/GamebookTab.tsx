@@ -49,7 +49,7 @@ export function GamebookTab({ server }: { server: Schemas["ServerOut"] }) {
           <Chip key={name} label={word} color={name === view ? "primary" : "default"} variant={name === view ? "filled" : "outlined"} onClick={() => { setView(name); }} />
         ))}
         <Typography variant="body2" color="text.secondary" sx={{ ml: "auto" }}>
-          Gamebook {book.name}. {broken === 0 ? "Every rule holds in these files." : `${String(broken)} rules do not hold everywhere.`}
+          Gamebook {book.name}. {broken === 0 ? "Every rule is satisfied by these files." : `${String(broken)} rules are violated.`}
         </Typography>
       </Box>
       {book.drafted && (

@@ -83,7 +83,7 @@ export function RetentionPanel({ server }: { server: Schemas["ServerOut"] }) {
       <Box sx={{ display: "flex", gap: 1, flexWrap: "wrap", alignItems: "center", mt: 1.5 }}>
         <Typography sx={{ flex: 1, minWidth: 240 }}>
           {pruning.data && (pruning.data?.pruned.length === 0
-            ? "These rules would prune none would go now."
+            ? "These rules would prune no snapshot now."
             : `These rules would prune ${pruning.data?.pruned.join(", ")} now. Pinned snapshots, the last good one, and those that a change needs are never pruned.`)}
         </Typography>
         <Button variant="outlined" disabled={!pruning.data?.pruned.length || prune.isPending} onClick={() => { prune.mutate(); }}>Prune snapshots</Button>
@@ -91,7 +91,7 @@ export function RetentionPanel({ server }: { server: Schemas["ServerOut"] }) {
       </Box>
       {verify.data && (
         <Typography sx={{ mt: 0.5 }} color={damaged.length > 0 ? "error" : "success.main"}>
-          {damaged.length > 0 ? `Damaged: snapshots ${damaged.join(", ")}.` : `${String(verify.data.contents)} contents hashed again; all are as they were kept.`}
+          {damaged.length > 0 ? `Damaged: snapshots ${damaged.join(", ")}.` : `${String(verify.data.contents)} contents hashed again; all are as they were stored.`}
         </Typography>
       )}
       <ProblemNote error={keep.error ?? prune.error ?? verify.error ?? pruning.error} />

@@ -15,9 +15,9 @@ import { when } from "../../shared/when";
 
 const DAYS = ["Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"];
 const TASKS: Record<string, string> = {
-  restart: "Restart, with what is queued",
-  backup: "Take a snapshot",
-  look: "Look for drift",
+  restart: "Restart with queued changes",
+  snapshot: "Take a snapshot",
+  "drift-check": "Check for drift",
 };
 
 /** The schedule of a server. */

@@ -65,7 +65,7 @@ def looks(gamebook: Gamebook | None, before: Documents, after: Documents) -> lis
 
 
 def _altered(before: Document | None, after: Document, segments: tuple[Segment, ...]) -> list[Node]:
-    """The entries that stand there with another text than before.
+    """The entries that are there with another text than before.
 
     Most are as they were, and working out the address of each takes longer than all the rest: only those are named whose
     text is there more often than before.

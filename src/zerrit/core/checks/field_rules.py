@@ -213,7 +213,7 @@ _Tree = dict[str, "_Tree"]
 
 
 def _check_names(examination: Examination, document: Document, rules: FileRules) -> Iterator[Finding]:
-    """Names that stand in a closed file or entry and that no rule speaks of."""
+    """Names that are in a closed file or entry and that no rule speaks of."""
     if rules.closed is None and not any(entry.closed is not None for entry in rules.entries.values()):
         return
     tree: _Tree = {}

@@ -164,13 +164,13 @@ class _Comparison:
                 yield self._made(DifferenceKind.ADDED, None, child, None, source_of(self.new, child))
 
     def _same_places(self, a: Node, b: Node) -> tuple[list[tuple[Node, Node]], list[Node], list[Node]]:
-        """Pairs that stand at the same place with the same text, and the other children of both.
+        """Pairs that are at the same place with the same text, and the other children of both.
 
         Of two long files that differ in a few entries nearly all are such pairs; nothing else need be known of them.
         Long runs of them are found by comparing whole stretches of text: equal text was read into equal nodes.
         """
         old, new = a.children, b.children
-        if self.old.format is Format.TEXT:  # slots stand among the lines, not in the order of the text
+        if self.old.format is Format.TEXT:  # slots are among the lines, not in the order of the text
             old_ends, new_ends = [node.end for node in old], [node.end for node in new]
         else:
             old_ends, new_ends = _ends(a), _ends(b)

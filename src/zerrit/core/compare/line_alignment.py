@@ -1,7 +1,7 @@
 """
 Which lines two texts share, in order: so few lines as possible are told as removed and added.
 
-First come the lines that stand exactly once in both texts: the longest run of them in one order splits the texts into
+First come the lines that occur exactly once in both texts: the longest run of them in one order splits the texts into
 stretches (patience). Each stretch is then aligned by Myers' algorithm in its linear-space form, which finds a shortest
 edit script from the middle (E. W. Myers, "An O(ND) Difference Algorithm and Its Variations", 1986, section 4b). Its
 cost grows with the number of differences, so it is bounded; beyond the bound a stretch is told as replaced.
@@ -70,7 +70,7 @@ def _stretch(old: Sequence[int], new: Sequence[int], i: int, i_end: int, j: int,
 
 
 def _anchors(old: Sequence[int], new: Sequence[int], i: int, i_end: int, j: int, j_end: int) -> list[tuple[int, int]]:
-    """Lines that stand once in each stretch, as many of them as keep one order."""
+    """Lines that occur once in each stretch, as many of them as keep one order."""
     in_old, in_new = Counter(old[i:i_end]), Counter(new[j:j_end])
     place = {new[b]: b for b in range(j, j_end) if in_new[new[b]] == 1}
     pairs = [(a, place[old[a]]) for a in range(i, i_end) if in_old[old[a]] == 1 and old[a] in place]
@@ -81,7 +81,7 @@ def _anchors(old: Sequence[int], new: Sequence[int], i: int, i_end: int, j: int,
 def _numbered_anchors(
     old: Sequence[int], new: Sequence[int], i: int, i_end: int, j: int, j_end: int
 ) -> list[tuple[int, int]]:
-    """Lines that stand equally often in both stretches, the first with the first: for stretches too long to be searched."""
+    """Lines that occur equally often in both stretches, the first with the first: for stretches too long to be searched."""
     in_old, in_new = Counter(old[i:i_end]), Counter(new[j:j_end])
     places: dict[int, list[int]] = {}
     for b in range(j_end - 1, j - 1, -1):

@@ -36,7 +36,7 @@ class Code:
     advice: str  #: what to do, or what to know
     wrong: str  #: a text that has the fault
     right: str  #: the same without it
-    path: str = ""  #: the file that the examples stand in; empty where the examples are told in words
+    path: str = ""  #: the file that the examples are in; empty where the examples are told in words
     gamebook: str = ""  #: the gamebook by which the examples are checked
     may_be_tolerated: bool = True
 
@@ -248,7 +248,7 @@ _XML: Final[dict[str, Code]] = {
         '<band at="shelf"/>\n',
     ),
     "xml.equals-extra": _xml(
-        _E, "Two equals signs stand in a row.", "Remove one.", '<band at=="shelf"/>\n', '<band at="shelf"/>\n'
+        _E, "Two equals signs are in a row.", "Remove one.", '<band at=="shelf"/>\n', '<band at="shelf"/>\n'
     ),
     "xml.value-missing": _xml(
         _E, "An attribute has no value.", "Give it one, or remove it.", "<band at/>\n", '<band at="shelf"/>\n'
@@ -269,7 +269,7 @@ _XML: Final[dict[str, Code]] = {
     ),
     "xml.attribute-spacing": _xml(
         _E,
-        "Two attributes stand without a space between them.",
+        "Two attributes are without a space between them.",
         "Put a space between them.",
         '<band at="shelf"holds="3"/>\n',
         '<band at="shelf" holds="3"/>\n',
@@ -297,7 +297,7 @@ _XML: Final[dict[str, Code]] = {
     ),
     "xml.comment-double-hyphen": _xml(
         _E,
-        "Two hyphens stand inside a comment.",
+        "Two hyphens are inside a comment.",
         "XML allows them only at its end. Vendors' own files often have them, and many games do not mind.",
         "<find><!-- rare -- very --></find>\n",
         "<find><!-- rare, very --></find>\n",
@@ -333,7 +333,7 @@ _XML: Final[dict[str, Code]] = {
     "xml.declaration": _xml(
         _E,
         "The XML declaration is not written as the standard has it.",
-        "The version comes first, then the encoding; both stand in plain quotation marks.",
+        "The version comes first, then the encoding; both are in plain quotation marks.",
         '<?xml encoding="UTF-8"?>\n<finds/>\n',
         '<?xml version="1.0" encoding="UTF-8"?>\n<finds/>\n',
     ),
@@ -394,9 +394,7 @@ _JSON: Final[dict[str, Code]] = {
     "json.colon-missing": _json(
         _E, "A colon is missing after a key.", 'A member is written "key": value.', '{"berth" 14}\n', '{"berth": 14}\n'
     ),
-    "json.colon-extra": _json(
-        _E, "Two colons stand after a key.", "Remove one.", '{"berth":: 14}\n', '{"berth": 14}\n'
-    ),
+    "json.colon-extra": _json(_E, "Two colons are after a key.", "Remove one.", '{"berth":: 14}\n', '{"berth": 14}\n'),
     "json.value-missing": _json(
         _E, "A value is missing.", "Write it, or remove the key and comma.", '{"berth": }\n', '{"berth": null}\n'
     ),
@@ -763,7 +761,7 @@ _INI: Final[dict[str, Code]] = {
         "[Crew]\nBerths=30\n",
     ),
     "ini.equals-twice": _ini(
-        _W, "Two equals signs stand in a row.", "Remove one.", "[Crew]\nBerths==24\n", "[Crew]\nBerths=24\n"
+        _W, "Two equals signs are in a row.", "Remove one.", "[Crew]\nBerths==24\n", "[Crew]\nBerths=24\n"
     ),
     "ini.smart-quotes": _ini(
         _E,
@@ -820,7 +818,7 @@ _INI: Final[dict[str, Code]] = {
     "ini.struct-bracket": _ini(
         _E,
         "A bracket of another kind is inside a value in parentheses.",
-        "The parts of a value stand in ( and ).",
+        "The parts of a value are in ( and ).",
         "[Crew]\nRoster=(Days=[1,2])\n",
         "[Crew]\nRoster=(Days=(1,2))\n",
     ),

@@ -50,7 +50,7 @@ class CommentKeeper:
         self._pending.append(_Comment(start, end, text))
 
     def document(self, node: Node) -> None:
-        """Give `node`, which begins here, the comments that stand directly above it; none are pending afterwards."""
+        """Give `node`, which begins here, the comments that are directly above it; none are pending afterwards."""
         if not self._pending:
             return
         if not self._is_apart(self._pending[-1].end, node.start):

@@ -67,7 +67,7 @@ class Document:
 
     @property
     def is_binary(self) -> bool:
-        """No text editor would open it: NUL characters stand near its start."""
+        """No text editor would open it: NUL characters are near its start."""
         return "\0" in self.text[:BINARY_LOOK]
 
     def to_bytes(self) -> bytes:

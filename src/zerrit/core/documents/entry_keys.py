@@ -150,7 +150,7 @@ class Keys:
         return next((name for name in ranked if _tells_apart(kind.entries, name)), None)
 
     def is_repeated(self, names: tuple[str, ...]) -> bool:
-        """Nodes with these `names` stand several times in one parent, or in a list."""
+        """Nodes with these `names` occur several times in one parent, or in a list."""
         return self._kind(names).is_repeated
 
     # --- the keys of nodes ---------------------------------------------------------------------------------------

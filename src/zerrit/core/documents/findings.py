@@ -132,5 +132,5 @@ def report_characters(report: Report, code: str, pattern: re.Pattern[str], stand
 
 
 def in_reading_order(findings: Iterable[Finding]) -> tuple[Finding, ...]:
-    """Sort by file, then place, the graver first where two stand at one place."""
+    """Sort by file, then place, the graver first where two are at one place."""
     return tuple(sorted(findings, key=lambda f: (f.path, f.line, f.column, f.severity.rank, f.code)))

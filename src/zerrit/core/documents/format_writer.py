@@ -80,7 +80,7 @@ def dedented(document: Document, start: int, text: str) -> str:
     """Take from the later lines of `text`, which begins at `start`, the margin that its first line has there."""
     margin = document.source.indent_at(start)
     if document.format is Format.YAML:
-        # An item of a list begins behind its dash, and its later lines stand below it.
+        # An item of a list begins behind its dash, and its later lines are below it.
         margin = " " * (start - document.source.line_start(start))
     return re.sub(rf"(\r\n|\r|\n){re.escape(margin)}", r"\1", text) if margin else text
 

@@ -154,7 +154,7 @@ def _require_alike(document: Document, node: Node, goal: Node) -> None:
     """A section goes among sections; a setting beside one would come to belong to it."""
     if _is_section(document, node) != _is_section(document, goal):
         raise EditRefused(
-            f"{place_of(document, node)} cannot stand there: sections are moved among sections, and settings into one."
+            f"{place_of(document, node)} cannot be there: sections are moved among sections, and settings into one."
         )
 
 

@@ -108,7 +108,7 @@ def _rounded(number: Decimal, *, up: bool) -> Decimal:
 
 
 def _mixed(column: Column) -> tuple[str, str]:
-    """Whole numbers and a few words that stand in their place: their form, and a note; both empty for others."""
+    """Whole numbers and a few words that are in their place: their form, and a note; both empty for others."""
     words = [value for value in column.values if as_number(value) is None]
     numbers = [value for value in column.values if as_number(value) is not None]
     if not 0 < len(words) <= 2 or len(numbers) < FEW or not all(re.fullmatch(r"\d+", value) for value in numbers):

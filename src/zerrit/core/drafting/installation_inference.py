@@ -27,7 +27,7 @@ class Needs:
 
 
 def narrowed(references: Sequence[Reference]) -> list[Reference]:
-    """References whose words all stand in entries that are switched on, while others are off: only those will do."""
+    """References whose words all are in entries that are switched on, while others are off: only those will do."""
     return [replace(reference, target=_only_on(reference)) for reference in references]
 
 

@@ -164,7 +164,7 @@ def _cut_slots(sort: Sort) -> None:
 
 
 def _tolerate(sort: Sort) -> None:
-    """Faults that stand in the vendor's own files are tolerated there, or no one could work with them."""
+    """Faults that are in the vendor's own files are tolerated there, or no one could work with them."""
     severe = (Severity.ERROR, Severity.WARNING)
     found = {f.code for documents in sort.documents for d in documents for f in d.findings if f.severity in severe}
     sort.tolerate = tuple(sorted(found & TOLERANCES))

@@ -1,7 +1,7 @@
 """
 References between files, by the words that they share.
 
-What refers to something uses only words that stand there, so a set of words that is within a set of keys, of file
+What refers to something uses only words that are there, so a set of words that is within a set of keys, of file
 names or of folder names is a reference; many words make it sure. Nothing else is known, so short sets say nothing.
 """
 
@@ -30,7 +30,7 @@ Knowledges = Mapping[int, Knowledge]  #: by the identity of the column
 class Target:
     """A set of words that others may refer to. `yaml` is how its list is written.
 
-    `column` and `entries` are where they stand in files; names of files and folders have none.
+    `column` and `entries` are where they are in files; names of files and folders have none.
     """
 
     name: str
@@ -146,7 +146,7 @@ def _files_and_folders(paths: Sequence[str]) -> Iterator[Target]:
 
 
 def references(sorts: Sequence[Sort], known: Knowledges, targets: Sequence[Target]) -> list[Reference]:
-    """Fields all of whose words stand in a target: the smallest such one, and files that there are for each word."""
+    """Fields all of whose words are in a target: the smallest such one, and files that there are for each word."""
     found = []
     for sort, entries, column in columns_of(sorts):
         words = frozenset(column.values)
@@ -245,7 +245,7 @@ def _own(sort: Sort, column: Column, where: str, entries: Entries) -> Iterator[A
 
 
 def families(sorts: Sequence[Sort], known: Knowledges) -> Iterator[tuple[str, list[str], int]]:
-    """Keys that stand once: name, addresses and support. Codes of one form over several files are one family."""
+    """Keys that occur once: name, addresses and support. Codes of one form over several files are one family."""
     forms: dict[str, list[tuple[str, Column]]] = {}
     for sort, entries, column in columns_of(sorts):
         if column.place != entries.key or entries.count < 3 or not entries.kind:

@@ -12,7 +12,7 @@ _FILLED: Final = re.compile(r"\{([^{}]+)\}")
 
 
 def places_in(pattern: str) -> list[str]:
-    """The places that stand in braces."""
+    """The places that are in braces."""
     return _FILLED.findall(pattern)
 
 

@@ -19,7 +19,7 @@ Identity = tuple[str, str, int]
 
 @dataclass(frozen=True, slots=True)
 class Move:
-    """An entry that is to stand behind a sibling. `lineage` leads to their parent; without `behind` it comes first."""
+    """An entry that is to be behind a sibling. `lineage` leads to their parent; without `behind` it comes first."""
 
     lineage: tuple[Identity, ...]
     identity: Identity

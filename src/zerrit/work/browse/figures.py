@@ -111,5 +111,5 @@ def distances(
 
 def _require(gamebook: Gamebook | None) -> Gamebook:
     if gamebook is None:
-        raise FigureRefused("This server has no gamebook, which would say where its draw tables and prices stand.")
+        raise FigureRefused("This server has no gamebook, which would say where its draw tables and prices are.")
     return gamebook

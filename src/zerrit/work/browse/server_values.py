@@ -52,7 +52,7 @@ def grid(
                         place = f"{path}#{document.keys.address_of(node)}"
                         cells.setdefault(place, dict.fromkeys(chosen))[server_id] = node.value
             if len(cells) * len(chosen) > MOST_CELLS:
-                raise Refused(f"More than {MOST_CELLS:,} values stand there; name a narrower address.")
+                raise Refused(f"More than {MOST_CELLS:,} values are there; name a narrower address.")
     if not cells:
         raise NotFound(f"No server has a value at {address}, as far as their files are known.")
     rows = [_row(place, values) for place, values in cells.items()]

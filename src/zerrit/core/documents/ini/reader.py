@@ -33,7 +33,7 @@ _STRUCT_BODY: Final = re.compile(r"[A-Za-z_][\w.\-]*[ \t]*=")
 
 
 def read(source: Source, report: Report) -> Node:
-    """Read the text; the root is a group of sections, and of the settings that stand before any section."""
+    """Read the text; the root is a group of sections, and of the settings that are before any section."""
     return _IniReader(source, report).read()
 
 

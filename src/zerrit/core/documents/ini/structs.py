@@ -176,7 +176,7 @@ class Structs:
             self._struct_fault(
                 "ini.struct-bracket",
                 at + next(i for i, sign in enumerate(value) if sign in "[]{}"),
-                "A bracket of another kind is inside a value; its parts stand in ( and ).",
+                "A bracket of another kind is inside a value; its parts are in ( and ).",
                 hint="Write ( and ).",
             )
         elif unnamed:

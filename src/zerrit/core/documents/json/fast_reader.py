@@ -51,7 +51,7 @@ def read_sound(source: Source) -> Node | None:
 
 
 def read_sound_text(text: str, remarks: Sequence[Remark], source: Source) -> Node | None:
-    """The same of a text of which `remarks`, which stand in `source` at the same places, have been blanked out."""
+    """The same of a text of which `remarks`, which are in `source` at the same places, have been blanked out."""
     try:
         # Numbers stay text: Python refuses to turn very long ones into numbers.
         found = json.loads(text, object_pairs_hook=_depth_of, parse_int=str, parse_float=str, parse_constant=_refuse)
@@ -147,7 +147,7 @@ class _Levels:
         return children
 
     def document(self, parent: Node | None, children: Sequence[Node]) -> None:
-        """Give the children the comments that stand between them."""
+        """Give the children the comments that are between them."""
         start, end = (parent.value_start, parent.value_end) if parent is not None else (0, len(self.text))
         index = bisect_left(self.remarks, start, key=lambda remark: remark.start)
         keeper = CommentKeeper(self.source)

@@ -308,7 +308,7 @@ class _JsonReader(Values):
             self._fault(
                 "json.colon-extra",
                 self.at,
-                f'Two colons stand after "{key}".',
+                f'Two colons are after "{key}".',
                 hint="Remove one.",
                 fix=Splice(self.at, self.at + 1, ""),
             )
@@ -327,7 +327,7 @@ class _JsonReader(Values):
             self._fault(
                 "json.opening-missing",
                 last.value_start,
-                "Several values stand here with a closing bracket, but without an opening one.",
+                "Several values are here with a closing bracket, but without an opening one.",
                 hint="Add `[` here.",
                 fix=Splice(last.value_start, last.value_start, "["),
             )
@@ -353,7 +353,7 @@ class _JsonReader(Values):
             return self._smart("", self.at).value
         match = BARE.match(self.text, self.at)
         if not match:
-            self._fault("json.bad-word", self.at, f"`{sign}` cannot stand here; a key in quotation marks is expected.")
+            self._fault("json.bad-word", self.at, f"`{sign}` cannot be here; a key in quotation marks is expected.")
             return None
         start, self.at = self.at, match.end()
         if self.text.startswith('"', self.at):

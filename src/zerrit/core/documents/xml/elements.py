@@ -55,7 +55,7 @@ class Elements:
                     "xml.two-roots",
                     node.start,
                     f"<{node.name}> is after the end of <{self.root.name}>, the outermost element. "
-                    f"Was </{self.root.name}> meant to stand further down?",
+                    f"Was </{self.root.name}> meant to be further down?",
                 )
                 self.root.adopt(node)
             else:

@@ -289,7 +289,7 @@ class _Levels:
     def stretch(
         self, old: Node, children: Sequence[Node], stretch: _Stretch, parent: Node, by: int, end_by: int
     ) -> list[Node] | None:
-        """The elements that stand where a stretch of children stood; None if that is more than elements and comments."""
+        """The elements that are where a stretch of children stood; None if that is more than elements and comments."""
         start = (children[stretch.first - 1].end if stretch.first else old.value_start) + by
         is_last = stretch.last + 1 == len(children)
         stop = (old.value_end if is_last else children[stretch.last].end) + end_by

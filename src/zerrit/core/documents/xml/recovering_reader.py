@@ -171,7 +171,7 @@ class _XmlReader(LooseTags):
                 )
                 place = at + 4 + inner
             else:
-                message = "Two hyphens stand inside a comment; XML allows them only at its end."
+                message = "Two hyphens are inside a comment; XML allows them only at its end."
             self.report.add("xml.comment-double-hyphen", place, message)
         self.comments.saw(at, end + 3, tidy_block(body))
         return end + 3

@@ -174,7 +174,7 @@ class LooseTags(Elements):
             self.report.add(
                 "xml.equals-extra",
                 here,
-                f"Two equals signs stand behind `{name}`.",
+                f"Two equals signs are behind `{name}`.",
                 hint="Remove one.",
                 fix=Splice(here, here + 1, ""),
             )

@@ -14,7 +14,7 @@ from typing import Any, Final
 from zerrit.core.documents.node import Node, NodeKind
 from zerrit.core.documents.scalars import YAML_FLOAT, YAML_INT, typed
 
-#: The anchors and tags that stand before a key.
+#: The anchors and tags that are before a key.
 _BEFORE_KEY: Final = re.compile(r"(?:[&!]\S+[ \t]+)+")
 MOST_VALUES: Final = 1_000_000  # with what aliases repeat; no file that people write comes near
 _LONGEST: Final = 300  # characters of an anchor and tag that are looked at

@@ -144,7 +144,7 @@ class _YamlReader(Brackets):
         """Read what belongs to `node` from here: a value, list or mapping indented further than `indent`.
 
         `is_compact`: a list or mapping may begin on this very line, as after a dash. `may_be_list`: dashes may
-        stand as far left as the key above them. A node without a start gets it here.
+        are as far left as the key above them. A node without a start gets it here.
         """
         origin = self.at
         crossed = False

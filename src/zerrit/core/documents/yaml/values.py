@@ -60,7 +60,7 @@ class Values(Scanner):
             self._fault(
                 "yaml.property",
                 self.at,
-                f"`{self.text[self.at : self.at + 12].split()[0]}` cannot stand here: a value that begins with & or ! "
+                f"`{self.text[self.at : self.at + 12].split()[0]}` cannot be here: a value that begins with & or ! "
                 "is an anchor or a tag. A text is in quotation marks.",
             )
         self.at = end
