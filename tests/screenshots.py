@@ -53,7 +53,7 @@ def pages(stack: DemoStack, browser: Browser) -> None:
     page.get_by_role("button", name="Add a step").click()
     page.get_by_label("What to do").click()
     page.get_by_role("option", name="Merge a published snippet").click()
-    page.get_by_label("File, such as").fill("sea/finds.xml")
+    page.get_by_label("File (path on the server)").fill("sea/finds.xml")
     page.get_by_label("Paste the snippet here").fill(snippet("tarnished-set.html"))
     page.get_by_role("button", name="Show the plan").click()
     page.get_by_text("Took off").first.wait_for()

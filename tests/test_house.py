@@ -146,3 +146,20 @@ def test_every_option_that_a_command_speaks_of_exists() -> None:
     found = [(source.name, word) for source in sources for text in texts_of(source) for word in spoken.findall(text)]
     assert len(found) > 100
     assert [(name, word) for name, word in found if word not in known] == []
+
+
+def test_no_word_of_the_demo_world_is_in_the_product() -> None:
+    """The demo is one game of many: nothing may speak of it but its own folder, and the examples of the findings."""
+    words = re.compile(
+        r"\b(sea/|station\.ini|coral-gate|lantern-shelf|hauls?\b|Copper Gimbal|fathomline|finds\.xml)", re.IGNORECASE
+    )
+    sources = [
+        *(file for file in (ROOT / "src").rglob("*.py") if not {"demo", "standin"} & set(file.parts)),
+        *(file for file in (ROOT / "console/src").rglob("*.ts*") if "api" not in file.parts),
+    ]
+    found = [
+        (str(file), words.findall(file.read_text()))
+        for file in sources
+        if file.name not in ("codes.py", "gamebook_page.py")  # their pages name the demo as an example
+    ]
+    assert [one for one in found if one[1]] == []

@@ -220,7 +220,7 @@ def test_about_says_everything_of_a_place(folder: Path, signed_in: dict[str, str
         "  default: 35",
         "  allowed: a whole number from 0 to 1000",
         "  note: price in the station's own store",
-        "  a change holds: after a restart",
+        "  takes effect: after a restart",
     ]
     ground = zerrit("about", "coral-gate:sea/chart.xml#ground[Silent Fan]", cwd=folder, **signed_in)
     assert "  referred to by:\n" in ground.out

@@ -132,7 +132,7 @@ def write_the_steps(page: Page) -> None:
     add_step(page, "Change values", "sea/happenings/icewater.xml#happening[Lantern Fall]/@runs", {"Operation": "on"})
     page.get_by_role("button", name="Add a step").click()
     choose(page, "What to do", "Merge a published snippet")
-    page.get_by_label("File, such as").fill("station.ini")
+    page.get_by_label("File (path on the server)").fill("station.ini")
     page.get_by_label("Paste the snippet here").fill(world_files.snippet("pump-circuits.txt"))
     page.get_by_role("button", name="Show the plan").click()
     expect(page.get_by_text("Straightened bent quotation marks.")).to_be_visible()

@@ -64,7 +64,7 @@ def test_every_node_is_found_again_by_its_address(path: str) -> None:
             "a.xml#find[#x]",
             "find[#x] is not an address: `[#` is followed by a number from 1 and `]`, such as [#3], at character 6.",
         ),
-        ("#find", "#find: an address begins with a file, such as sea/finds.xml#find[Copper Gimbal]."),
+        ("#find", "#find: an address begins with a file, such as configs/items.xml#item[Lamp]."),
     ],
 )
 def test_what_is_no_address_is_explained(text: str, message: str) -> None:

@@ -210,7 +210,7 @@ def test_a_list_from_a_broken_file_makes_no_findings() -> None:
         ("lists:\n  a: {sql: {database: x.db, query: DROP TABLE x}}\n", 4, "lists / a / sql / query: a query begins with SELECT; nothing else is run on a game's database", ""),
         ("present:\n  - {file: 'seals/{}.seal'}\n", 4, "present / 1: `file` has {} where a word of the list `list` is, and neither goes without the other", ""),
         ("agree:\n  - ['a.xml#b']\n", 4, "agree / 1: give two sources that must agree, or `every` and `name_of`", ""),
-        ("advice:\n  - {condition: a.ini > 3}\n", 4, "advice / 1: `condition` is ADDRESS and a comparison (`station.ini#Pumps/Bus > 60`), or give `every`", ""),
+        ("advice:\n  - {condition: a.ini > 3}\n", 4, "advice / 1: `condition` is ADDRESS and a comparison (`server.ini#Section/Setting > 60`), or give `every`", ""),
         ("near:\n  - {each: 'a.xml#b', coordinates: ['@x', '@z'], target: 'a.xml#c', target_coordinates: '@x', distance: 3}\n", 4, "near / 1: `coordinates` and `target_coordinates` name different numbers of coordinates.", ""),
         ("refers: {every: 'a.xml#b', list: a}\n", 3, "refers: A list should be here.", ""),
         ("fils: {}\n", 3, "`fils` is not a known key here.", "Did you mean 'files'?"),

@@ -3135,7 +3135,7 @@ export interface components {
         };
         /**
          * RestoreIn
-         * @description Make a folder (`sea/`), a file or an entry as it was in a snapshot.
+         * @description Make a folder (`configs/`), a file or an entry as it was in a snapshot.
          */
         RestoreIn: {
             /** Snapshot */

@@ -17,7 +17,7 @@ Words = Annotated[list[Annotated[str, Field(max_length=1000)]], Field(max_length
 
 def _web_address(text: str) -> str:
     if not text.startswith(("http://", "https://")):
-        raise ValueError("write it with http:// or https:// in front, such as https://host/coral-gate")
+        raise ValueError("write it with http:// or https:// in front, such as https://host/my-server")
     return text
 
 

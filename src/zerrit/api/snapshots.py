@@ -43,7 +43,7 @@ class IntegrityOut(BaseModel):
 
 
 class RestoreIn(Sent):
-    """Make a folder (`sea/`), a file or an entry as it was in a snapshot."""
+    """Make a folder (`configs/`), a file or an entry as it was in a snapshot."""
 
     snapshot: Number
     what: Annotated[str, Field(min_length=1, max_length=2000)]

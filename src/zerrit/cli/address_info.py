@@ -47,7 +47,7 @@ def _print(server: str, found: api.AboutOut) -> None:
         ("allowed", place.allowed),
         ("note", place.note),
         ("comment", place.comment),
-        ("a change holds", effect_in_words(found.takes_effect)),
+        ("takes effect", effect_in_words(found.takes_effect)),
     ):
         if text:
             echo(f"  {word}: {short(text, 200)}")

@@ -173,7 +173,7 @@ def add_step(change_id: int, address: str, name: str, fields: tuple[str, ...], v
     for text in fields:
         field, equals, content = text.partition("=")
         if not equals or not field:
-            raise click.UsageError(f"`{text}`: write FIELD=VALUE, such as depth=abyss.")
+            raise click.UsageError(f"`{text}`: write FIELD=VALUE, such as price=40.")
         given[field] = content
     _add(change_id, "add", address, name="" if name == "-" else name, fields=given, value=value)
 

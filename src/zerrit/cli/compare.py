@@ -38,7 +38,7 @@ if TYPE_CHECKING:
 
 #: A state of a server: SERVER@live, SERVER@latest, SERVER@12, SERVER@defaults, SERVER@defaults:2.1
 _STATE: Final = re.compile(r"[a-z0-9][a-z0-9-]*@(?:\d+|live|latest|defaults(?::[^/\\]+)?)(?:/.+)?\Z")
-#: A file of it: SERVER@live/sea/finds.xml
+#: A file of it: SERVER@live/PATH
 _STATE_FILE: Final = re.compile(r"(?P<state>[a-z0-9][a-z0-9-]*@[^/\\]+)/(?P<path>.+)\Z")
 _PACKED: Final = "files/"  #: where the files are in an exported snapshot, and in a state that the service sends
 _MANIFEST: Final = "zerrit-snapshot.json"

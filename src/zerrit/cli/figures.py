@@ -141,7 +141,7 @@ def odds(
         if number:
             echo()
         has_moved = any(_moved(chance.before, chance.after) for chance in one.chances)
-        echo(f"{one.table}: chance of at least one in a haul, and how many on the average")
+        echo(f"{one.table}: chance of at least one per draw, and the average number")
         rows = [
             (
                 chance.thing,

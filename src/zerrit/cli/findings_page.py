@@ -37,7 +37,7 @@ def page() -> str:
         "",
         "```yaml",
         "files:",
-        "  sea/finds.xml:",
+        "  configs/items.xml:",
         "    tolerate: [xml.stray-ampersand]",
         "```",
         "",

@@ -82,7 +82,7 @@ def draft_gamebook(folders: tuple[Path, ...], save_to: Path | None, game: str) -
     book = load_gamebook(save_to)
     echo(
         f"Drafted from {counted(len(trees[-1]), 'file')}: {counted(len(book.placed), 'rule')}, "
-        f"{counted(len(book.rules.lists), 'list')}. Read {save_to}, and take out what is chance."
+        f"{counted(len(book.rules.lists), 'list')}. Read {save_to}, and remove what is only chance."
     )
 
 

@@ -116,7 +116,7 @@ def prune(server_id: str, is_dry_run: bool) -> None:
 @click.argument("what")
 @click.option("--title", default="", help="The title of the change.")
 def restore(server_id: str, number: int, what: str, title: str) -> None:
-    """Restore a part of a snapshot. WHAT is a folder (sea/), a file, or the address of an entry.
+    """Restore a part of a snapshot. WHAT is a folder (with / at its end), a file, or the address of an entry.
 
     A change is opened for it; look at it, then deploy it. The whole server goes back with `zerrit rollback`.
     """

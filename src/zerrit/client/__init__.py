@@ -3,7 +3,7 @@ The client library: sync and async, typed, errors as exceptions that carry the p
 
     from zerrit.client import Client
     with Client("http://127.0.0.1:8750", token) as zerrit:
-        change = zerrit.create_change("coral-gate", "More gimbals")
+        change = zerrit.create_change("my-server", "Higher prices")
 """
 
 from zerrit.client.asynchronous import AsyncClient

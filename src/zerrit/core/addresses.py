@@ -119,9 +119,7 @@ def parse_address(text: str) -> Address:
     else:
         path, _, node = rest.partition("#")
     if not path:
-        raise AddressInvalid(
-            f"{text}: an address begins with a file, such as sea/finds.xml#find[Copper Gimbal].", text, 0
-        )
+        raise AddressInvalid(f"{text}: an address begins with a file, such as configs/items.xml#item[Lamp].", text, 0)
     return Address(path, parse_node_address(node) if node else (), server)
 
 

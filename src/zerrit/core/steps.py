@@ -147,7 +147,7 @@ def _addition(address: str, words: Sequence[str]) -> Step:
     for word in words[1:]:
         field_name, equals, value = word.partition("=")
         if not equals or not field_name:
-            raise EditRefused(f"`{word}` is not a field; write FIELD=VALUE, such as depth=abyss.")
+            raise EditRefused(f"`{word}` is not a field; write FIELD=VALUE, such as price=40.")
         fields[field_name] = value
     return Step(StepKind.ADD, address, name=name, fields=fields)
 

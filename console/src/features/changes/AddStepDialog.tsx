@@ -20,7 +20,7 @@ type StepIn = Schemas["StepIn"];
 type Kind = StepIn["kind"];
 
 const KINDS: readonly { kind: Kind; label: string; address: string }[] = [
-  { kind: "set", label: "Change values", address: "Address, such as sea/finds.xml#find[Copper Gimbal]/band[shallow]/@holds" },
+  { kind: "set", label: "Change values", address: "Address: FILE#ENTRY[KEY]/FIELD, as the tables show it" },
   { kind: "add", label: "Add an entry", address: "Address of the entry or group that it goes into" },
   { kind: "copy", label: "Copy an entry", address: "Address of the entry" },
   { kind: "copy-fields", label: "Copy fields to siblings", address: "Address of the entry to copy from" },
@@ -29,7 +29,7 @@ const KINDS: readonly { kind: Kind; label: string; address: string }[] = [
   { kind: "move", label: "Move an entry", address: "Address of the entry" },
   { kind: "comment-out", label: "Make it a comment", address: "Address of the entry or setting" },
   { kind: "comment-in", label: "Bring back from a comment", address: "What it is called without the comment signs" },
-  { kind: "merge", label: "Merge a published snippet", address: "File, such as station.ini" },
+  { kind: "merge", label: "Merge a published snippet", address: "File (path on the server)" },
 ];
 
 /** One more step: what to do, and where. A snippet's plan is shown before it becomes a step. */

@@ -21,7 +21,7 @@ export function MergePlanTable({ plan, choices, onChoose }: { plan: Schemas["Mer
   return (
     <Box>
       {plan.notes.map((note) => (
-        <Typography key={note} variant="body2" color="text.secondary">cleaned: {note}</Typography>
+        <Typography key={note} variant="body2" color="text.secondary">note: {note}</Typography>
       ))}
       <Paper sx={{ mt: 1, overflowX: "auto" }}>
         <Table>

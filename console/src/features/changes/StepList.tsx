@@ -39,7 +39,7 @@ export function StepList({ change, isEditable }: { change: Schemas["ChangeDetail
             </Box>
             {step.outcome.kind !== "done" && <Box><KindMark kind={step.outcome.kind} /> {step.outcome.message}</Box>}
             {step.outcome.notes.map((note) => (
-              <Box key={note} sx={{ color: "text.secondary" }}>cleaned: {note}</Box>
+              <Box key={note} sx={{ color: "text.secondary" }}>note: {note}</Box>
             ))}
             {step.outcome.changes.slice(0, SHOWN).map((one, index) => (
               <Box key={index} sx={{ color: "text.secondary", fontSize: 12 }}>

@@ -17,7 +17,7 @@ import { answer, api, type Schemas } from "../../api/client";
 import { ProblemNote } from "../../shared/ProblemNote";
 import type { FigureOf } from "./FigureForm";
 
-/** How often does each thing come out of a haul: exact chances, before and after. */
+/** How often is each thing drawn: exact chances, before and after. */
 export function OddsFigure({ of }: { of: FigureOf }) {
   const [chosen, setChosen] = useState("");
   const found = useQuery({

@@ -50,7 +50,7 @@ function Known({ about }: { about: Schemas["AboutOut"] }) {
     ["default", place.default === null ? "" : place.default === place.value ? "the same" : place.default],
     ["allowed", place.allowed],
     ["what it is", [place.note, place.comment].filter(Boolean).join(" · ")],
-    ["a change holds", effectWord(about.takes_effect)],
+    ["takes effect", effectWord(about.takes_effect)],
   ];
   return (
     <>

@@ -78,8 +78,8 @@ export function GamebookEditor({ serverId, name, text, line, isNew = false }: Pr
         <Typography variant="h2" gutterBottom>What it would report</Typography>
         {trial.data ? <TrialResult trial={trial.data} onLine={goTo} /> : (
           <Typography variant="body2" color="text.secondary">
-            Edit a rule and press “Try on the files”: what the text as it is here finds in the latest files is shown
-            beside what the kept one finds. Nothing is kept by that.
+            Edit a rule and press “Test on the files”: what the text as it is here finds in the latest files is shown
+            beside what the saved one finds. Nothing is saved by that.
           </Typography>
         )}
       </Paper>

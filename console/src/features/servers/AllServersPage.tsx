@@ -55,7 +55,7 @@ function Grid() {
         <Button type="submit" variant="contained">Compare</Button>
       </Box>
       <ProblemNote error={grid.error} />
-      {address === "" && <Typography color="text.secondary">Such as <Mono>station.ini#World/*</Mono> or <Mono>sea/finds.xml#find[*]/band[*]/@holds</Mono>.</Typography>}
+      {address === "" && <Typography color="text.secondary">For example <Mono>FILE#SECTION/*</Mono> or <Mono>FILE#ENTRY[*]/@FIELD</Mono>.</Typography>}
       {grid.data?.rows.length === 0 && <Typography>All servers have the same values.</Typography>}
       {grid.data && grid.data.rows.length > 0 && (
         <Box sx={{ overflowX: "auto" }}>

@@ -44,7 +44,7 @@ export function OverviewPage() {
           <Table>
             <TableHead>
               <TableRow>
-                {["Server", "Game", "Last run", "Last snapshot", "Files", "Defaults", "Open changes", "Reached by"].map((head) => (
+                {["Server", "Game", "Last run", "Last snapshot", "Files", "Defaults", "Open changes", "Connection"].map((head) => (
                   <TableCell key={head} align={head === "Files" || head === "Open changes" ? "right" : "left"}>{head}</TableCell>
                 ))}
               </TableRow>

@@ -26,7 +26,7 @@ const REMOTE = ["ftp", "ftps", "sftp"];
 const PORTS: Record<string, string> = { ftp: "21", ftps: "21", sftp: "22" };
 
 const QUESTIONS: readonly { field: keyof Sheet; label: string; help?: string; connection?: readonly string[]; control?: readonly string[]; secret?: boolean; long?: boolean }[] = [
-  { field: "id", label: "Server id", help: "Small letters, digits and hyphens, such as coral-gate" },
+  { field: "id", label: "Server id", help: "Small letters, digits and hyphens, such as my-server" },
   { field: "title", label: "Title" },
   { field: "host", label: "Host", connection: REMOTE },
   { field: "port", label: "Port", connection: REMOTE },
@@ -35,7 +35,7 @@ const QUESTIONS: readonly { field: keyof Sheet; label: string; help?: string; co
   { field: "password", label: "Password, or a private key as text", connection: ["sftp"], secret: true, long: true },
   { field: "folder", label: "Folder of the game", connection: [...REMOTE, "folder"] },
   { field: "identity", label: "Accepted certificate or key", help: "SHA256:…; of an SFTP host the first one is accepted when this is empty", connection: ["ftps", "sftp"] },
-  { field: "url", label: "Address of the control", help: "Answers state, stop and start, such as https://host/coral-gate", control: ["http"] },
+  { field: "url", label: "Address of the control", help: "Answers state, stop and start, such as https://host/my-server", control: ["http"] },
   { field: "token", label: "Token of the control", control: ["http"], secret: true },
   { field: "consoleHost", label: "Host of the console", control: ["console"] },
   { field: "consolePort", label: "Port of the console", control: ["console"] },

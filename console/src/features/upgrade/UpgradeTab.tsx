@@ -48,7 +48,7 @@ export function UpgradeTab({ server }: { server: Schemas["ServerOut"] }) {
   return (
     <>
       <Box sx={{ display: "flex", gap: 1, mb: 1, alignItems: "center" }}>
-        <VersionField label="Current version of the defaults" value={old} labels={labels} onChange={setOld} />
+        <VersionField label="Upgrade from" value={old} labels={labels} onChange={setOld} />
         <VersionField label="Upgrade to" value={fresh} labels={labels} onChange={setFresh} />
         {!isPair && <Typography variant="body2" color="text.secondary">Choose two different versions.</Typography>}
       </Box>

@@ -71,7 +71,7 @@ def draft(trees: Sequence[Mapping[str, bytes]], game: str, source: str) -> str:
 
 def _head(game: str, source: str) -> list[str]:
     return [
-        "# A draft: what can be seen in the files, and nothing else. Read each rule; take out what is chance, and write",
+        "# A draft: what can be seen in the files, and nothing else. Read each rule; remove what is only chance, and write",
         "# `approved: true` into each rule that you approve. Rules that are not approved are notices and never block. When all is read, take out the",
         "# line `drafted`.",
         "# Behind each rule is what speaks for it. The confidence of a rule that held n times out of n is",

@@ -2,7 +2,7 @@
 
 from zerrit.core.figures.derived import DerivedRow, between, derive
 from zerrit.core.figures.distance import Distance, distance, distances_at
-from zerrit.core.figures.draws import haul_tables, odds_by_table
+from zerrit.core.figures.draws import odds_by_table, outer_tables
 from zerrit.core.figures.numbers import FreeNumber, free_numbers
 from zerrit.core.figures.odds import Chance, Prize, Range, Table, odds
 from zerrit.core.figures.tally import Tally, TallyRow, tally
@@ -22,8 +22,8 @@ __all__ = [
     "distance",
     "distances_at",
     "free_numbers",
-    "haul_tables",
     "odds",
     "odds_by_table",
+    "outer_tables",
     "tally",
 ]

@@ -14,7 +14,7 @@ from zerrit.core.figures.odds import Chance, Prize, Range, Table, odds
 from zerrit.core.gamebooks import DrawRules, Gamebook, RangeAt
 
 
-def haul_tables(gamebook: Gamebook, documents: Mapping[str, Document]) -> tuple[dict[str, Table], list[str]]:
+def outer_tables(gamebook: Gamebook, documents: Mapping[str, Document]) -> tuple[dict[str, Table], list[str]]:
     """All draw tables by their names, and the names of those that no other table leads to: what a player opens.
 
     Raises FigureRefused: a table cannot be read; the message names the place.
@@ -37,7 +37,7 @@ def odds_by_table(gamebook: Gamebook, documents: Mapping[str, Document], name: s
     """
     if not gamebook.rules.draws:
         raise FigureRefused("The gamebook describes no draw tables. Its part `draws` says where they are.")
-    tables, outer = haul_tables(gamebook, documents)
+    tables, outer = outer_tables(gamebook, documents)
     if not tables:
         places = ", ".join(rules.tables for rules in gamebook.rules.draws)
         raise FigureRefused(f"No draw table is at {places}.")

@@ -1,5 +1,5 @@
 """
-The exact odds of nested weighted draws: how often does each thing come out of this haul?
+The exact odds of nested weighted draws: how often does each thing come out of one draw?
 
 A table is drawn from a number of times, each whole number in its range being equally likely. A draw takes one prize,
 with a probability in proportion to its weight. A prize is a thing, in a number of pieces, or another table, used a
@@ -75,7 +75,7 @@ class Table:
 
 @dataclass(frozen=True, slots=True)
 class Chance:
-    """Of one thing: the probability that a haul brings at least one, and how many it brings on the average."""
+    """Of one thing: the probability that a draw brings at least one, and how many it brings on average."""
 
     thing: str
     at_least_one: Fraction

@@ -47,7 +47,7 @@ class Tally:
 
 
 def tally(before: Mapping[str, Document], after: Mapping[str, Document], address: str, by: str = "") -> Tally:
-    """Sum and count the numbers at `address` (a pattern, as `sea/finds.xml#find/band/@holds`) in two states.
+    """Sum and count the numbers at `address` (a pattern such as `FILE#ENTRY/@FIELD`) in two states.
 
     `by` is the field that makes the groups: of the group around the value, or of the nearest one further out that has
     it; `file` groups by file, nothing makes one group of all.

@@ -78,7 +78,7 @@ class Gamebook:
         return self._files[path]
 
     def path_in_game(self, path: str) -> str:
-        """The path that a file lying anywhere has in the game: `mine/sea/finds.xml` is `sea/finds.xml`.
+        """The path that a file lying anywhere has in the game: `mine/configs/a.xml` is `configs/a.xml`.
 
         It is the longest end of the path that the gamebook knows; else the one file that it knows by that name; else
         the path itself.

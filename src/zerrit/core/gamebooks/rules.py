@@ -392,7 +392,7 @@ _ADVICE: Final = re.compile(r"(?P<every>.+\S)\s+(?P<test>(?:<=|>=|==|!=|<|>)\s*.
 class AdviceRule(Rule):
     """A value that is allowed, but that those who know the game warn of.
 
-    `condition` is a condition on `value`; the short form has the address in front of it: `station.ini#Pumps/Bus > 60`.
+    `condition` is a condition on `value`; the short form has the address in front of it: `server.ini#Section/Setting > 60`.
     """
 
     every: str = Field("", description="the address of the values")
@@ -408,7 +408,7 @@ class AdviceRule(Rule):
             match = _ADVICE.match(value["condition"])
             if match is None or "#" not in match["every"]:
                 raise ValueError(
-                    "`condition` is ADDRESS and a comparison (`station.ini#Pumps/Bus > 60`), or give `every`"
+                    "`condition` is ADDRESS and a comparison (`server.ini#Section/Setting > 60`), or give `every`"
                 )
             return {**value, "every": match["every"], "condition": f"value {match['test']}"}
         return value

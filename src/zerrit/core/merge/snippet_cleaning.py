@@ -123,7 +123,7 @@ def _without_numbers(text: str) -> str:
         return text
     rests = [match.group(2) for match in found if match is not None and match.group(2).strip()]
     if not all(_LOOKS_LIKE_CODE.search(rest) for rest in rests):
-        return text  # `1: coral` is a setting on its own
+        return text  # `1: red` is a setting on its own
     return "\n".join(match.group(2) if match is not None else "" for match in found)
 
 

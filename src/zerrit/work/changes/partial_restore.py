@@ -25,7 +25,7 @@ from zerrit.work.snapshots.snapshots import (
 
 
 def restore_part(workspace: Workspace, person: str, server_id: str, snapshot_id: int, what: str, title: str) -> Change:
-    """Open a change that makes a folder (`sea/`), a file or an entry as it was in a snapshot.
+    """Open a change that makes a folder (`configs/`), a file or an entry as it was in a snapshot.
 
     Raises NotFound: there is no such thing in either state. Refused: it is so already, or it is not text.
     """

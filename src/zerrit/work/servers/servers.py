@@ -41,7 +41,7 @@ def add_server(workspace: Workspace, person: str, server_id: str, given: ServerS
     Raises Refused, WrongState, NotFound, ConnectionFailed, ControlError.
     """
     if not ID_FORM.match(server_id):
-        raise Refused(f"`{server_id}` is not a server id: small letters, digits and hyphens, such as coral-gate.")
+        raise Refused(f"`{server_id}` is not a server id: small letters, digits and hyphens, such as my-server.")
     with workspace.session() as session:
         if session.get(Server, server_id) is not None:
             raise WrongState(f"There is a server {server_id} already. Choose another id.")

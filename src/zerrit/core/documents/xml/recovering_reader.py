@@ -61,7 +61,7 @@ class _XmlReader(LooseTags):
             self.report.add(
                 "xml.no-root",
                 0,
-                "The file holds no element; an XML file needs one outermost element such as <finds> … </finds>.",
+                "The file holds no element; an XML file needs one outermost element such as <list> … </list>.",
             )
             return Node(NodeKind.GROUP, "", 0, len(text))
         return self.root
