@@ -77,7 +77,7 @@ COPED_WITH = (
 #: What an outcome must offer: something that a person can do next.
 NEXT_STEPS = (
     "Try again", "try again", "Is the host up", "Make room", "Does this user", "Correct", "accept it", "Is there room",
-    "zerrit rollback", "zerrit restart", "zerrit change", "tart it manually", "deploy it again",
+    "zerrit rollback", "zerrit restart", "zerrit change", "tart it yourself", "deploy it again",
 )  # fmt: skip
 
 
