@@ -205,7 +205,7 @@ def test_a_list_from_a_broken_file_makes_no_findings() -> None:
         ("must:\n  - {let: {bus: 'a.ini#Bus'}, condition: bus >}\n", 4, "must / 1 / condition: `bus >` is not a condition; write for example `least <= holds`", ""),
         ("file_names:\n  - {id: a, files: 'x/*', only: y}\n  - {id: a, files: 'z/*', only: y}\n", 5, "file_names / 2: the id `a` is used by the rule in line 4 too.", ""),
         ("files:\n  a.ini:\n    entries:\n      Pumps:\n        fields: {Bus: {min: 9, max: 3}}\n", 7, "files / a.ini / entries / Pumps / fields / Bus: the range from 9 to 3 has no number in it.", ""),
-        ("files:\n  a.ini:\n    entries:\n      Pumps:\n        fields: {Bus: {form: ten}, Rate: {is: integr}}\n", 7, "files / a.ini / entries / Pumps / fields / Rate / is: Input should be 'integer', 'number', 'switch' or 'text'", ""),
+        ("files:\n  a.ini:\n    entries:\n      Pumps:\n        fields: {Bus: {form: ten}, Rate: {is: integr}}\n", 7, "files / a.ini / entries / Pumps / fields / Rate / is: Input should be 'integer', 'number', 'range', 'quantity', 'switch' or 'text'", ""),
         ("files:\n  a.ini:\n    entries:\n      Pumps:\n        fields: {Bus: {matches: '['}}\n", 7, "files / a.ini / entries / Pumps / fields / Bus / matches: `[` is not a regular expression: missing ]: [", ""),
         ("lists:\n  a: {sql: {database: x.db, query: DROP TABLE x}}\n", 4, "lists / a / sql / query: a query begins with SELECT; nothing else is run on a game's database", ""),
         ("present:\n  - {file: 'seals/{}.seal'}\n", 4, "present / 1: `file` has {} where a word of the list `list` is, and neither goes without the other", ""),

@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 
 import click
 
 from zerrit.cli.completion import complete_node_of_file
-from zerrit.cli.files import FILE, OUT, save
+from zerrit.cli.files import FILE, OUT, load_gamebook, save
 from zerrit.cli.output import echo, print_findings, print_table, short
-from zerrit.core.documents import read_document
+from zerrit.core.documents import Document, read_document
 from zerrit.core.errors import ZerritError
 from zerrit.core.steps import OutcomeKind, StepKind, replay, step_from_words
 from zerrit.core.wording import counted
@@ -19,13 +20,17 @@ from zerrit.core.wording import counted
 @click.argument("file", type=FILE)
 @click.argument("address", shell_complete=complete_node_of_file)
 @click.argument("operation", nargs=-1, required=True, type=click.UNPROCESSED)
+@click.option("--gamebook", "gamebook_file", type=FILE, help="Read the file as this gamebook says.")
 @click.option("--save-to", type=OUT, help="Write the result here; without it the file itself is changed.")
-def edit(file: Path, address: str, operation: tuple[str, ...], save_to: Path | None) -> None:
+def edit(
+    file: Path, address: str, operation: tuple[str, ...], gamebook_file: Path | None, save_to: Path | None
+) -> None:
     """Change a local file. ADDRESS is the part after #.
 
     \b
     OPERATION is one of
       =40  +10  -10  *1.5  on  off      values; +10 and *1.5 also with bounds: '*1.5 from 0 to 400'
+                                        of a range (12..40) + and - move the upper end, * both
       add NAME FIELD=VALUE ...          an entry below ADDRESS (NAME - for an item of a list)
       add NAME =VALUE                   a single field below ADDRESS
       copy KEY                          the entry under a new key
@@ -34,10 +39,17 @@ def edit(file: Path, address: str, operation: tuple[str, ...], save_to: Path | N
       remove                            the entry or field
       comment-out, comment-in           make it a comment, bring it back
     """
-    document = read_document(file.read_bytes(), file.name)
+    gamebook = load_gamebook(gamebook_file) if gamebook_file else None
+
+    def read(data: bytes, name: str) -> Document:
+        if gamebook is None:
+            return read_document(data, name)
+        return replace(gamebook.read(data, gamebook.path_in_game(file.as_posix())), path=name)
+
+    document = read(file.read_bytes(), file.name)
     place = f'"{file.name}"' if "#" in file.name else file.name
     step = step_from_words(f"{place}#{address}" if address else place, operation)
-    replayed = replay({file.name: document}, [step], read_document)
+    replayed = replay({file.name: document}, [step], read)
     outcome = replayed.outcomes[0]
     if outcome.kind is OutcomeKind.IMPOSSIBLE:
         raise ZerritError(outcome.message)

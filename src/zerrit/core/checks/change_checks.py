@@ -11,9 +11,10 @@ from zerrit.core.checks.check_context import Examination, Unknown
 from zerrit.core.checks.checked_files import Documents
 from zerrit.core.documents import CODES, Document, Finding, Node
 from zerrit.core.documents.file_selection import below
+from zerrit.core.documents.measures import Declared, amount
 from zerrit.core.documents.scalars import as_number
 from zerrit.core.documents.selection import select
-from zerrit.core.gamebooks import BalanceRule, DrawRules
+from zerrit.core.gamebooks import BalanceRule, DrawRules, kind_of
 from zerrit.core.wildcards import path_matches, word_in_path
 
 
@@ -66,7 +67,8 @@ def _moved(examination: Examination, rule: BalanceRule, number: int, total: Deci
 
 def _sum(examination: Examination, document: Document, rule: BalanceRule, number: int) -> Decimal:
     values = examination.values_in(document, rule.sum)
-    return examination.once(("sum", number, document.path), (document,), partial(_added, values.texts))
+    declared = document.reading.measures.of(kind_of(rule.sum.partition("#")[2]))
+    return examination.once(("sum", number, document.path), (document,), partial(_added, values.texts, declared))
 
 
 def _sum_before(examination: Examination, document: Document, rule: BalanceRule, number: int) -> Decimal:
@@ -76,13 +78,15 @@ def _sum_before(examination: Examination, document: Document, rule: BalanceRule,
 
     def add() -> Decimal:
         nodes = select(document.root, document.keys, parse_address(rule.sum).segments)
-        return _added(node.value or "" for node in nodes)
+        return _added(
+            (node.value or "" for node in nodes), document.reading.measures.of(kind_of(rule.sum.partition("#")[2]))
+        )
 
     return examination.once(("sum before", number, document.path), (document,), add)
 
 
-def _added(texts: Iterable[str]) -> Decimal:
-    return sum((number for text in texts if (number := as_number(text)) is not None), Decimal(0))
+def _added(texts: Iterable[str], declared: Declared | None) -> Decimal:
+    return sum((number for text in texts if (number := amount(text, declared)) is not None), Decimal(0))
 
 
 # --- folders in use ---------------------------------------------------------------------------------------------------

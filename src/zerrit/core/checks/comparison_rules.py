@@ -12,11 +12,20 @@ from zerrit.core.checks.condition_fields import Around
 from zerrit.core.checks.entry_rows import Rows
 from zerrit.core.documents import Document, Finding, Node
 from zerrit.core.documents.file_selection import place_below
+from zerrit.core.documents.measures import MeasuredText
 from zerrit.core.documents.scalars import as_number
 from zerrit.core.documents.selection import select
 from zerrit.core.figures.derived import filled_address
 from zerrit.core.figures.distance import distance
-from zerrit.core.gamebooks import AlikeRule, DerivedRules, ExpressionInvalid, NearRule, NotApplicable, compile_pattern
+from zerrit.core.gamebooks import (
+    AlikeRule,
+    DerivedRules,
+    ExpressionInvalid,
+    NearRule,
+    NotApplicable,
+    compile_pattern,
+    kind_of,
+)
 from zerrit.core.gamebooks.address_templates import filled_with, places_in, with_any
 from zerrit.core.nearest import did_you_mean
 
@@ -57,7 +66,9 @@ def _odd_ones(
             continue
         own = f"{place} is {one.value} here" if one is not None else f"{place} is missing here"
         message = f"{own}, but {usual} in {listed(others)}. These variants are kept alike."
-        yield examination.finding(rule, "meaning.alike", (document, one or node), message, fields=Around(one or node))
+        yield examination.finding(
+            rule, "meaning.alike", (document, one or node), message, fields=Around(document, one or node)
+        )
 
 
 # --- points -----------------------------------------------------------------------------------------------------------
@@ -103,7 +114,9 @@ def _near(examination: Examination, rule: NearRule) -> Iterator[Finding]:
             name = document.keys.key_of(node) or node.name
             message = f"{name} is {there:f} away, more than the {within:f} within which it is reached."
             holder = place_below(document, node, rule.coordinates[0])
-            yield examination.finding(rule, "meaning.far", (document, holder or node), message, fields=Around(node))
+            yield examination.finding(
+                rule, "meaning.far", (document, holder or node), message, fields=Around(document, node)
+            )
 
 
 def point_of(document: Document, node: Node, places: Sequence[str]) -> tuple[Decimal, ...] | None:
@@ -126,7 +139,7 @@ def unreadable(document: Document, node: Node, places: Sequence[str]) -> str:
 
 def _not_measured(examination: Examination, rule: NearRule, place: Placed, places: Sequence[str]) -> Finding:
     message = f"Not measured: {unreadable(*place, places)}."
-    return examination.finding(rule, "meaning.not-measured", place, message, fields=Around(place[1]), says_why=True)
+    return examination.finding(rule, "meaning.not-measured", place, message, fields=Around(*place), says_why=True)
 
 
 def _field(document: Document, node: Node, place: str) -> str | None:
@@ -182,7 +195,7 @@ def _derived(
         message = f"`{rule.sentinel}` sends the game to {elsewhere or rule.fallback}, but nothing is there."
         wanted = parse_address(elsewhere).segments[-1].name if elsewhere else ""
         hint = did_you_mean(wanted, _beside(examination, rule))
-        yield examination.finding(rule, "meaning.sentinel", (document, holder), message, hint, Around(holder))
+        yield examination.finding(rule, "meaning.sentinel", (document, holder), message, hint, Around(document, holder))
 
 
 def _beside(examination: Examination, rule: DerivedRules) -> list[str]:
@@ -208,12 +221,14 @@ def check_advice(examination: Examination) -> Iterator[Finding]:
 def _advice(examination: Examination, document: Document, number: int) -> Iterator[Finding]:
     rule = examination.gamebook.rules.advice[number]
     values = examination.values_in(document, rule.every)
+    declared = document.reading.measures.of(kind_of(rule.every.partition("#")[2]))
     for index, text in enumerate(values.texts):
         try:
-            if not rule.condition.names - {"value"} and not rule.condition.holds({"value": (text,)}):
+            own = MeasuredText(text, declared) if declared is not None else text
+            if not rule.condition.names - {"value"} and not rule.condition.holds({"value": (own,)}):
                 continue
             node = values.node(index)
-            if not rule.condition.holds(Around(node)):
+            if not rule.condition.holds(Around(document, node)):
                 continue
         except NotApplicable:
             continue
@@ -223,4 +238,4 @@ def _advice(examination: Examination, document: Document, number: int) -> Iterat
         message = f"Take care: {rule.condition.text.replace('value', text, 1)}."
         known: Mapping[str, str] = {"heard of in": rule.version, "from": rule.origin}
         hint = ", ".join(f"{word} {said}" for word, said in known.items() if said)
-        yield examination.finding(rule, "meaning.advice", (document, node), message, hint, Around(node))
+        yield examination.finding(rule, "meaning.advice", (document, node), message, hint, Around(document, node))

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import Final
 
-from zerrit.core.documents import Node
+from zerrit.core.documents import Document, Node
+from zerrit.core.documents.document import declared_text
 from zerrit.core.gamebooks import Fields
 
 NO_FIELDS: Final[Mapping[str, Sequence[str]]] = {}
@@ -17,18 +18,19 @@ class Around:
     A field of XML is found with or without its @, and a hyphen in its name is written as an underscore.
     """
 
-    def __init__(self, node: Node) -> None:
+    def __init__(self, document: Document, node: Node) -> None:
+        self._document = document
         self._node = node
 
     def get(self, name: str, otherwise: Sequence[str]) -> Sequence[str]:
         if name == "value":
-            return (self._node.value,) if self._node.value is not None else otherwise
+            return (declared_text(self._document, self._node),) if self._node.value is not None else otherwise
         group: Node | None = self._node if not self._node.is_value else self._node.parent
         while group is not None:
             for spelled in dict.fromkeys((name, f"@{name}", name.replace("_", "-"), f"@{name.replace('_', '-')}")):
                 value = group.field(spelled)
                 if value is not None:
-                    return (value,)
+                    return (declared_text(self._document, group, spelled, value=value),)
             group = group.parent
         return otherwise
 

@@ -10,6 +10,7 @@ from zerrit.core.checks.check_context import Examination, Placed, Unknown, liste
 from zerrit.core.checks.condition_fields import Around, with_more
 from zerrit.core.checks.word_lists import known_words, words_of
 from zerrit.core.documents import Document, Finding
+from zerrit.core.documents.document import declared_text
 from zerrit.core.documents.file_selection import below
 from zerrit.core.documents.scalars import as_number
 from zerrit.core.gamebooks import (
@@ -56,7 +57,7 @@ def _refer(
         if value in known or value in rule.exceptions:
             continue
         node = values.node(index)
-        fields = Around(node)
+        fields = Around(document, node)
         try:
             if rule.only_if is not None and not rule.only_if.holds(fields):
                 continue
@@ -112,7 +113,9 @@ def _unique(examination: Examination, rule: UniqueRule, documents: Sequence[Docu
                 if other[0].document.path != document.path:
                     where = f"{other[0].document.path}, {where}"
                 message = f"`{value}` occurs twice among the {rule.name}; the first is in {where}."
-                yield examination.finding(rule, "meaning.duplicate", (document, node), message, fields=Around(node))
+                yield examination.finding(
+                    rule, "meaning.duplicate", (document, node), message, fields=Around(document, node)
+                )
 
 
 # --- agreement --------------------------------------------------------------------------------------------------------
@@ -153,13 +156,13 @@ def _agree(examination: Examination, rule: AgreeRule) -> Iterator[Finding]:
                     f"`{node.value}` is here, but {examination.address(other, there)} says {says}. "
                     "The two must be the same word.",
                     did_you_mean(node.value or "", [word or "" for word in wanted]) if len(wanted) > 1 else "",
-                    Around(node),
+                    Around(document, node),
                 )
         if len(values[first]) > 1:
             for word, place in wanted.items():
                 if word not in found:
                     message = f"`{word}` is here, but not at {text}, which must name the same."
-                    yield examination.finding(rule, "meaning.disagree", place, message, fields=Around(place[1]))
+                    yield examination.finding(rule, "meaning.disagree", place, message, fields=Around(*place))
     for names in rule.sources:
         if isinstance(names, str):
             continue
@@ -169,7 +172,9 @@ def _agree(examination: Examination, rule: AgreeRule) -> Iterator[Finding]:
             if node.value not in known:
                 message = f"`{node.value}` is here, but there is no {what} of that name ({pattern})."
                 hint = did_you_mean(node.value or "", known)
-                yield examination.finding(rule, "meaning.disagree", (document, node), message, hint, Around(node))
+                yield examination.finding(
+                    rule, "meaning.disagree", (document, node), message, hint, Around(document, node)
+                )
 
 
 def _names_of(examination: Examination, names: FolderNames | FileNames) -> list[str]:
@@ -187,7 +192,7 @@ def _own_names(examination: Examination, rule: AgreeRule) -> Iterator[Finding]:
                 f"`{node.value}` is here, but the {rule.name_of} is called `{own}`. The two must be the same word."
             )
             yield examination.finding(
-                rule, "meaning.disagree", (document, node), message, fields=with_more(Around(node), own=own)
+                rule, "meaning.disagree", (document, node), message, fields=with_more(Around(document, node), own=own)
             )
 
 
@@ -266,7 +271,8 @@ def check_conditions(examination: Examination) -> Iterator[Finding]:
 def _must(examination: Examination, rule: MustRule) -> Iterator[Finding]:
     places = {name: examination.nodes(address) for name, address in rule.let.items()}
     values: Mapping[str, Sequence[str]] = {
-        name: [node.value for _, node in found if node.value is not None] for name, found in places.items()
+        name: [declared_text(document, node) for document, node in found if node.value is not None]
+        for name, found in places.items()
     }
     spoken = sorted(rule.condition.names, key=list(rule.let).index)
     place = next((found[0] for name in spoken if (found := places[name])), None)

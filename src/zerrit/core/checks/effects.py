@@ -85,7 +85,7 @@ def _entries(document: Document, segments: tuple[Segment, ...]) -> list[tuple[st
 
 
 def _with_key(document: Document, node: Node) -> Fields:
-    return with_more(Around(node), key=document.keys.key_of(node))
+    return with_more(Around(document, node), key=document.keys.key_of(node))
 
 
 def _filled(text: str, fields: Fields) -> str:

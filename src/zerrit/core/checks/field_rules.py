@@ -10,6 +10,7 @@ from zerrit.core.checks.entry_rows import Column, Rows
 from zerrit.core.checks.plain_values import has_stranger
 from zerrit.core.checks.word_lists import known_words, words_of
 from zerrit.core.documents import Document, Finding, Node
+from zerrit.core.documents.measures import Measure, MeasuredText, measured
 from zerrit.core.documents.scalars import as_number, as_switch
 from zerrit.core.gamebooks import (
     EntryRules,
@@ -58,7 +59,7 @@ def _check_file(examination: Examination, document: Document, rules: FileRules) 
         for name, one in entry.fields.items():
             yield from _check_column(examination, rows, columns[name], name, one, entry, is_closed)
         for must in entry.must:
-            yield from _check_must(examination, rows, columns, must)
+            yield from _check_must(examination, rows, columns, entry, must)
     yield from _check_names(examination, document, rules)
 
 
@@ -88,7 +89,8 @@ def _check_column(
         if faults is None:
             continue
         place = (rows.document, column.node(index, number))
-        fields = {name: (value,), "value": (value,)}
+        own = _as_declared(value, rules)
+        fields = {name: (own,), "value": (own,)}
         for code, message in faults:
             if code == "meaning.unknown-name" and words is not None:
                 list_name = rules.allowed if isinstance(rules.allowed, str) else ""
@@ -130,6 +132,9 @@ def _faults(value: str, name: str, rules: FieldRules) -> Iterator[tuple[str, str
     """What is wrong with one value, as codes and messages."""
     if rules.kind == "switch" and as_switch(value) is None:
         yield "meaning.type", f"{name} is a switch (yes or no), but `{value}` is here."
+    if rules.declared is not None:
+        yield from _measure_faults(value, name, rules, rules.declared.measure)
+        return
     number = as_number(value)
     is_number = rules.kind in ("integer", "number") or rules.min is not None or rules.max is not None
     if is_number and number is None:
@@ -140,6 +145,30 @@ def _faults(value: str, name: str, rules: FieldRules) -> Iterator[tuple[str, str
         low, high = rules.min, rules.max
         if (low is not None and number < low) or (high is not None and number > high):
             yield "meaning.range", f"{name} is {value}; it must be {_range(low, high)}."
+    yield from _form_faults(value, name, rules)
+
+
+def _measure_faults(value: str, name: str, rules: FieldRules, measure: Measure) -> Iterator[tuple[str, str]]:
+    """What is wrong with a range or a quantity."""
+    found = measured(value, measure)
+    example = "a range such as 12..40" if measure is Measure.RANGE else "a number with a unit"
+    if found is None or not (found.is_range or found.unit or rules.plain):
+        yield "meaning.type", f"{name} is {example}, but `{value}` is here."
+        return
+    if found.low > found.high:
+        yield "meaning.range", f"{name} is {value}: its first number is larger than its second."
+    if rules.units and found.unit and found.unit not in rules.units:
+        hint = did_you_mean(found.unit, rules.units)
+        yield "meaning.form", f"{name} is `{value}`; its unit must be one of {', '.join(rules.units)}. {hint}".rstrip()
+    low, high = rules.min, rules.max
+    if found.unit and found.unit not in rules.units:
+        low = high = None  # of another unit than the limits are
+    if (low is not None and found.low < low) or (high is not None and found.high > high):
+        yield "meaning.range", f"{name} is {value}; it must be {_range(low, high)}."
+    yield from _form_faults(value, name, rules)
+
+
+def _form_faults(value: str, name: str, rules: FieldRules) -> Iterator[tuple[str, str]]:
     if rules.matches and not compile_pattern(rules.matches).fullmatch(value):
         form = rules.form or f"the form {rules.matches}"
         yield "meaning.form", f"{name} is `{value}`; it must be {form}."
@@ -151,29 +180,37 @@ def _range(low: Decimal | None, high: Decimal | None) -> str:
     return f"at least {low:f}" if low is not None else f"at most {high:f}"
 
 
+def _as_declared(value: str, rules: FieldRules) -> str:
+    """The text of a value, with what the gamebook says of its numbers."""
+    return MeasuredText(value, rules.declared) if rules.declared is not None else value
+
+
 # --- conditions -------------------------------------------------------------------------------------------------------
 
 
 class _Row:
     """The fields of one entry, out of the columns."""
 
-    def __init__(self, columns: Mapping[str, Column], index: int) -> None:
+    def __init__(self, columns: Mapping[str, Column], entry: EntryRules, index: int) -> None:
         self._columns = columns
+        self._fields = entry.fields
         self._index = index
 
     def get(self, name: str, otherwise: Sequence[str]) -> Sequence[str]:
         column = self._columns.get(name)
-        return column.values(self._index) if column is not None else otherwise
+        if column is None:
+            return otherwise
+        return [_as_declared(value, self._fields[name]) for value in column.values(self._index)]
 
 
 def _check_must(
-    examination: Examination, rows: Rows, columns: Mapping[str, Column], must: MustRule
+    examination: Examination, rows: Rows, columns: Mapping[str, Column], entry: EntryRules, must: MustRule
 ) -> Iterator[Finding]:
     names = sorted(must.condition.names | (must.only_if.names if must.only_if else frozenset()))
-    if _holds_everywhere(must, [columns[name] for name in names], names):
+    if _holds_everywhere(must, [columns[name] for name in names], names, entry):
         return
     for index in range(len(rows)):
-        row = _Row(columns, index)
+        row = _Row(columns, entry, index)
         try:
             holds = _holds(must, row)
         except ExpressionInvalid as error:
@@ -193,13 +230,17 @@ def _holds(must: MustRule, fields: Fields) -> bool:
         return True
 
 
-def _holds_everywhere(must: MustRule, columns: Sequence[Column], names: Sequence[str]) -> bool:
+def _holds_everywhere(must: MustRule, columns: Sequence[Column], names: Sequence[str], entry: EntryRules) -> bool:
     """Looks at each combination of values once, since many entries hold the same numbers."""
     if any(column.groups is not None for column in columns):
         return False
     try:
         for values in set(zip(*(column.single for column in columns), strict=True)):
-            fields = {name: (value,) for name, value in zip(names, values, strict=True) if value is not None}
+            fields = {
+                name: (_as_declared(value, entry.fields[name]),)
+                for name, value in zip(names, values, strict=True)
+                if value is not None
+            }
             if not _holds(must, fields):
                 return False
     except ExpressionInvalid:

@@ -43,7 +43,7 @@ def _needs(
             continue
         for node in select(entry, document.keys, segments):
             needed = node.value or ""
-            fields = with_more(Around(node), needed=needed, own=own)
+            fields = with_more(Around(document, node), needed=needed, own=own)
             if needed not in order:
                 message = f"{own} needs {needed}, which is not on."
                 if needed in off:

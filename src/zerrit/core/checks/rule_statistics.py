@@ -60,6 +60,16 @@ _CODES: Final = {
 }
 
 
+_KIND_WORDS: Final = {
+    "integer": "a whole number",
+    "number": "a number",
+    "range": "a range of numbers",
+    "quantity": "a number with a unit",
+    "switch": "yes or no",
+    "text": "text",
+}
+
+
 @dataclass(frozen=True, slots=True)
 class Holding:
     """A rule in plain words, the number of places that it speaks of, and of those where it does not hold.
@@ -183,8 +193,11 @@ def rule_in_words(placed: PlacedRule) -> str:
 
 def value_in_words(rule: FieldRules, known: int | None = None) -> str:
     """What a field may hold: `a whole number from 0 to 400`. `known` is how many words its list has."""
-    kinds = {"integer": "a whole number", "number": "a number", "switch": "yes or no", "text": "text"}
-    parts = [kinds.get(rule.kind or "", "")]
+    parts = [_KIND_WORDS.get(rule.kind or "", "")]
+    if rule.units:
+        parts[0] = f"a number with a unit ({', '.join(rule.units)})"
+    if rule.plain:
+        parts[0] += " or a number alone"
     if rule.min is not None:
         parts.append(f"from {rule.min:f}")
     if rule.max is not None:

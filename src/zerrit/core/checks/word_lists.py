@@ -90,7 +90,7 @@ def _gather(examination: Examination, name: str, source: ListSource) -> tuple[Pl
             continue
         for document, node in examination.nodes(address):
             word = _word(document, node, source.take)
-            if word and words.get(word) is None and _is_chosen(examination, name, source, node, faults):
+            if word and words.get(word) is None and _is_chosen(examination, name, source, (document, node), faults):
                 words[word] = (document, node)
     named = file_stems(source.file_names, examination.paths) if source.file_names else []
     named += folder_names(source.folders, examination.paths) if source.folders else []
@@ -110,16 +110,16 @@ def _word(document: Document, node: Node, take: str) -> str:
     return document.keys.key_of(node) if take == "key" else node.value or ""
 
 
-def _is_chosen(examination: Examination, name: str, source: ListSource, node: Node, faults: list[Finding]) -> bool:
+def _is_chosen(examination: Examination, name: str, source: ListSource, place: Placed, faults: list[Finding]) -> bool:
     if source.only_if is None:
         return True
     try:
-        return source.only_if.holds(Around(node))
+        return source.only_if.holds(Around(*place))
     except NotApplicable:
         return False
     except ExpressionInvalid as error:
         message = f"The list {name} cannot be worked out: {error}"
-        faults.append(examination.gamebook.fault(("lists", name, "where"), message))
+        faults.append(examination.gamebook.fault(("lists", name, "only_if"), message))
         return False
 
 

@@ -23,8 +23,8 @@ from zerrit.core.documents.entry_keys import Keys
 from zerrit.core.documents.equality import Contents, meaning_of
 from zerrit.core.documents.format import Format
 from zerrit.core.documents.format_writer import source_of, written
+from zerrit.core.documents.measures import delta
 from zerrit.core.documents.node import Node, NodeKind
-from zerrit.core.documents.scalars import as_number
 from zerrit.core.renamed_files import renamed_files
 from zerrit.core.sequences import longest_increasing
 
@@ -288,7 +288,7 @@ class _Comparison:
             f"{document.path}#{address}" if address else document.path,
             old,
             new,
-            _delta(old, new) if kind is DifferenceKind.CHANGED else "",
+            delta(old or "", new or "", document.declared_of(node)) if kind is DifferenceKind.CHANGED else "",
         )
 
 
@@ -345,8 +345,3 @@ class _Stretches:
 def _may_be_renamed(node: Node) -> bool:
     """A plain value under another name is another value."""
     return any(not child.name.startswith("@") or len(node.children) > 1 for child in node.children)
-
-
-def _delta(old: str | None, new: str | None) -> str:
-    before, after = as_number(old or ""), as_number(new or "")
-    return f"{after - before:+f}" if before is not None and after is not None else ""

@@ -17,6 +17,7 @@ from zerrit.core.documents.codes import Severity
 from zerrit.core.documents.entry_keys import Keys
 from zerrit.core.documents.findings import Finding, Report, in_reading_order
 from zerrit.core.documents.format import Format, format_of
+from zerrit.core.documents.measures import Declared, MeasuredText, Measures
 from zerrit.core.documents.node import Node, NodeKind
 from zerrit.core.documents.scalars import typed
 from zerrit.core.documents.selection import select
@@ -32,12 +33,14 @@ class Reading:
     """What a reader is told about a file; a re-read uses it again.
 
     `tolerate`: the codes of faults that this game accepts. `keys`: the field that names an entry, by the entry's
-    names (`"find": "@name"`). `slots`: the parts that are cut out of a text file, by name.
+    names (`"find": "@name"`). `slots`: the parts that are cut out of a text file, by name. `measures`: which values
+    are ranges or quantities, by the names that lead to them.
     """
 
     tolerate: frozenset[str] = frozenset()
     keys: Mapping[str, str] = field(default_factory=dict)
     slots: Mapping[str, Slot] = field(default_factory=dict)
+    measures: Measures = field(default_factory=Measures)
 
 
 @dataclass(frozen=True, eq=False)
@@ -126,6 +129,21 @@ class Document:
     def line_of(self, node: Node) -> int:
         return self.source.line_at(node.start)
 
+    def declared_of(self, node: Node) -> Declared | None:
+        """What the gamebook says of the numbers in a value; None where it says nothing."""
+        return self.reading.measures.of(node.names)
+
+
+def declared_text(document: Document, node: Node, *below: str, value: str | None = None) -> str:
+    """The value of a node, which knows what the gamebook says of the numbers in it.
+
+    With `below` and `value` it is the value of a field of the node, of which no node need be made.
+    """
+    text = value if value is not None else node.value or ""
+    measures = document.reading.measures
+    declared = measures.of((*node.names, *below)) if measures else None
+    return MeasuredText(text, declared) if declared is not None else text
+
 
 def read_document(
     data: bytes,
@@ -135,6 +153,7 @@ def read_document(
     tolerate: Iterable[str] = (),
     keys: Mapping[str, str] | None = None,
     slots: Mapping[str, Slot] | None = None,
+    measures: Mapping[tuple[str, ...], Declared] | None = None,
 ) -> Document:
     """Read a file. Never raises on bad input: what is wrong is in `findings`.
 
@@ -150,9 +169,8 @@ def read_document(
         empty = Node(NodeKind.GROUP, "", 0, 0)
         return Document(decode(data), path, format or Format.TEXT, empty, (finding,))
     source = decode(data)
-    return read_source(
-        source, path, format or format_of(path, source.text), Reading(frozenset(tolerate), keys or {}, slots or {})
-    )
+    reading = Reading(frozenset(tolerate), keys or {}, slots or {}, Measures(measures or {}))
+    return read_source(source, path, format or format_of(path, source.text), reading)
 
 
 def read_source(source: Source, path: str, format: Format, reading: Reading) -> Document:

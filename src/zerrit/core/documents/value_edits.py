@@ -23,6 +23,7 @@ from zerrit.core.documents.format_writer import Writer, dedented, source_of
 from zerrit.core.documents.ini.writer import IniWriter
 from zerrit.core.documents.json.writer import JsonWriter
 from zerrit.core.documents.lookup import find, node_at
+from zerrit.core.documents.measures import Declared, Measure, Measured, measured
 from zerrit.core.documents.node import Node, NodeKind
 from zerrit.core.documents.scalars import as_number, as_switch, spell_number, spell_switch
 from zerrit.core.documents.source import Splice, splice
@@ -60,7 +61,8 @@ class Operation:
     """What is done to a value: `=40`, `+10`, `-10`, `*1.5`, `on`, `off`.
 
     An adjustment can be bounded: `*1.5 from 0 to 400` goes no further than that. A value that is outside already
-    stays where it is rather than jump to the bound.
+    stays where it is rather than jump to the bound. Of a range `+` and `-` move the upper end, `*` both ends; a
+    quantity keeps its unit.
     """
 
     kind: OperationKind
@@ -72,27 +74,55 @@ class Operation:
         text = self.operand if self.kind is OperationKind.SWITCH else f"{self.kind.value}{self.operand}"
         return text + (f" from {self.low}" if self.low else "") + (f" to {self.high}" if self.high else "")
 
-    def apply(self, old: str) -> str:
+    def apply(self, old: str, declared: Declared | None = None) -> str:
         """The new value. White space around the old one, which an element of XML may hold, stays.
 
-        Raises EditRefused: the old value is not a number or no switch where the operation needs one.
+        `declared` is what a gamebook says of the value. Raises EditRefused: the old value is not a number or no switch
+        where the operation needs one.
         """
         if self.kind is OperationKind.SET:
             return self.operand
         body = old.strip()
         start = old.index(body)
-        return old[:start] + self._applied(body) + old[start + len(body) :]
+        return (
+            old[:start]
+            + self._applied(body, declared.measure if declared is not None else None)
+            + old[start + len(body) :]
+        )
 
-    def _applied(self, old: str) -> str:
+    def _applied(self, old: str, measure: Measure | None) -> str:
         if self.kind is OperationKind.SWITCH:
             if as_switch(old) is None:
                 raise EditRefused(
                     f"`{old}` is not a switch (yes/no, true/false, on/off, 1/0). Set a value with = instead."
                 )
             return spell_switch(self.operand == "on", old)
-        number = as_number(old)
-        if number is None:
-            raise EditRefused(f"`{old}` is not a number, so `{self}` cannot be done. Set a value with = instead.")
+        found = measured(old, measure)
+        if found is None:
+            other = next((one for one in Measure if measured(old, one) is not None), None)
+            more = (
+                f", or say `is: {other.value}` of it in the gamebook" if other is not None and measure is None else ""
+            )
+            raise EditRefused(f"`{old}` is not a number, so `{self}` cannot be done. Set a value with = instead{more}.")
+        if not found.is_range:
+            return found.respelled(lambda _, number, text: self._adjusted(number, text))
+        return self._adjusted_range(found)
+
+    def _adjusted_range(self, found: Measured) -> str:
+        is_scaled = self.kind is OperationKind.MULTIPLY
+        result = found.respelled(
+            lambda index, number, text: self._adjusted(number, text) if is_scaled or index == 1 else text
+        )
+        after = measured(result, Measure.RANGE)
+        if found.low <= found.high and (after is None or after.low > after.high):
+            raise EditRefused(
+                f"`{self}` would make `{found.text}` into `{result}`, whose ends are the wrong way round. "
+                "Set the range with = instead."
+            )
+        return result
+
+    def _adjusted(self, number: Decimal, old: str) -> str:
+        """One number of a value after the adjustment."""
         by = Decimal(self.operand)
         if self.kind is OperationKind.MULTIPLY:
             return self._bounded(number, number * by, old)
@@ -164,7 +194,7 @@ def set_values(document: Document, segments: tuple[Segment, ...], operation: Ope
             raise _holds_others(document, node)
         old = node.value if node.value is not None else ""
         try:
-            new = operation.apply(old)
+            new = operation.apply(old, document.declared_of(node))
             if new == old:
                 continue
             splices += writer.set_value(document, node, new)

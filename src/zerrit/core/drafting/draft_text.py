@@ -189,6 +189,10 @@ def _parts(known: Knowledge) -> Iterator[str]:
         yield f"min: {known.least:f}"
     if known.most is not None:
         yield f"max: {known.most:f}"
+    if known.units:
+        yield f"units: [{', '.join(_text(unit) for unit in known.units)}]"
+    if known.plain:
+        yield "plain: true"
     if known.words:
         yield f"list: [{', '.join(_text(word) for word in known.words)}]"
     if known.matches:

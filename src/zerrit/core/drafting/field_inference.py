@@ -11,11 +11,13 @@ from __future__ import annotations
 import keyword
 import math
 import re
+from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from decimal import Decimal
 from typing import Final
 
+from zerrit.core.documents.measures import Measure, measured
 from zerrit.core.documents.scalars import as_number
 from zerrit.core.drafting.observations import Column, Entries
 from zerrit.core.wording import counted
@@ -26,6 +28,8 @@ FLAG_SEEN: Final = 8  #: values, for 0 and 1 to be no and yes
 MOST_WORDS: Final = 24  #: of a closed list
 WORD_SEEN: Final = 3  #: times that each word of a closed list was seen, on the average
 SWITCHES: Final = (frozenset(("yes", "no")), frozenset(("true", "false")), frozenset(("on", "off")))
+MOST_UNITS: Final = 6
+_UNITS_OF_TIME: Final = frozenset(("s", "m", "h", "d", "w", "ms"))
 _INTEGER: Final = re.compile(r"-?\d+\Z")
 
 
@@ -38,6 +42,8 @@ class Knowledge:
     least: Decimal | None = None
     most: Decimal | None = None
     words: tuple[str, ...] = ()
+    units: tuple[str, ...] = ()
+    plain: bool = False
     matches: str = ""
     always: bool = False
     notes: list[str] = field(default_factory=list)
@@ -65,6 +71,8 @@ def infer(entries: Entries, column: Column) -> Knowledge:
         if support > 1 or found[0] != 0:  # a single zero may be a counter that has not begun
             known.least, known.most = _range(min(found), max(found), support)
         known.notes.append(f"{min(found):f} to {max(found):f} in {counted(support, 'value')}")
+    elif (kind := _measure_of(column, support)) is not None:
+        _infer_measure(known, kind, support)
     elif _mixed(column)[0]:
         known.matches, note = _mixed(column)
         known.notes.append(note)
@@ -80,6 +88,43 @@ def infer(entries: Entries, column: Column) -> Knowledge:
 def _is_flag(column: Column) -> bool:
     """0 and 1, both of them, and nothing else."""
     return set(column.values) == {"0", "1"} and sum(column.counts.values()) >= FLAG_SEEN
+
+
+def _measure_of(column: Column, support: int) -> Measure | None:
+    """Ranges or quantities, where all values are such, some perhaps a number alone; None where it may be anything else.
+
+    A hyphen is between many things, and a letter behind many numbers: codes, dates, house numbers.
+    """
+    words = [value for value in column.values if as_number(value) is None]
+    if not words or support < FEW or 2 * len(words) < len(column.values):
+        return None
+    for measure in (Measure.RANGE, Measure.QUANTITY):
+        found = [measured(value, measure) for value in words]
+        known = [one for one in found if one is not None]
+        if len(known) < len(words):
+            continue
+        if measure is Measure.RANGE:
+            is_clear = all(measured(value) is not None for value in words) or len(words) >= 2 * FEW
+            return measure if is_clear and all(one.low <= one.high for one in known) else None
+        units = {one.unit for one in known}
+        is_clear = len(units) == 1 or units <= _UNITS_OF_TIME or all(len(unit) > 1 or unit == "%" for unit in units)
+        return measure if is_clear and len(units) <= MOST_UNITS else None
+    return None
+
+
+def _infer_measure(known: Knowledge, measure: Measure, support: int) -> None:
+    values = known.column.values
+    found = [one for value in values if (one := measured(value, measure)) is not None]
+    known.kind = measure.value
+    known.plain = any(not one.is_range and not one.unit for one in found)
+    least, most = min(one.low for one in found), max(one.high for one in found)
+    units = Counter(one.unit for one in found for _ in range(known.column.counts[one.text]) if one.unit)
+    if units and min(units.values()) >= WORD_SEEN:
+        known.units = tuple(sorted(units))
+    if measure is Measure.RANGE or len(known.units) == 1:
+        known.least, known.most = _range(least, most, support)
+    what = "ranges" if measure is Measure.RANGE else "numbers with units"
+    known.notes.append(f"{what}, {least:f} to {most:f} in {counted(support, 'value')}")
 
 
 def _range(least: Decimal, most: Decimal, support: int) -> tuple[Decimal, Decimal]:

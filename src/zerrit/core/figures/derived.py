@@ -10,10 +10,10 @@ from dataclasses import dataclass
 from decimal import Decimal
 from fractions import Fraction
 
-from zerrit.core.documents.document import Document
+from zerrit.core.documents.document import Document, declared_text
 from zerrit.core.documents.file_selection import below, field_above, values_at
+from zerrit.core.documents.measures import reckoned
 from zerrit.core.documents.node import Node
-from zerrit.core.documents.scalars import as_number
 from zerrit.core.errors import FigureRefused
 from zerrit.core.gamebooks import DerivedRules, Gamebook
 from zerrit.core.gamebooks.address_templates import filled_with, places_in
@@ -71,31 +71,37 @@ def _row(document: Document, node: Node, rules: DerivedRules, documents: Mapping
     holder = below(node, rules.value)
     if holder is None or holder.value is None:
         return DerivedRow(address, "", None, fault=f"it has no {rules.value}")
-    source, text = f"{document.path}#{document.keys.address_of(holder)}", holder.value
+    source, text = f"{document.path}#{document.keys.address_of(holder)}", declared_text(document, holder)
     if rules.sentinel and text == rules.sentinel:
         elsewhere = filled_address(rules.fallback, node)
-        found = [one for _, one in values_at(elsewhere, documents)] if elsewhere else []
-        if len(found) != 1 or found[0].value is None:
+        found = list(values_at(elsewhere, documents)) if elsewhere else []
+        if len(found) != 1 or found[0][1].value is None:
             return DerivedRow(
                 address, elsewhere, None, fault=f"{elsewhere or rules.fallback} does not lead to one value"
             )
-        source, text = elsewhere, found[0].value
-    number = as_number(text)
+        source, text = elsewhere, declared_text(*found[0])
+    number = _one_number(text)
     if number is None:
         return DerivedRow(address, source, None, fault=f"`{text}` is not a number")
     value = Fraction(number)
     if rules.between is None:
         return DerivedRow(address, source, value)
-    low, high = (_amount(node, place) for place in (rules.between.low, rules.between.high))
+    low, high = (_amount(document, node, place) for place in (rules.between.low, rules.between.high))
     if low is None or high is None:
         return DerivedRow(address, source, value, fault=f"{rules.between.low} and {rules.between.high} are no numbers")
     at_low, at_high = Fraction(rules.between.at_low), Fraction(rules.between.at_high)
     return DerivedRow(address, source, value, (Fraction(low), value * at_low), (Fraction(high), value * at_high))
 
 
-def _amount(node: Node, place: str) -> Decimal | None:
+def _amount(document: Document, node: Node, place: str) -> Decimal | None:
     found = below(node, place)
-    return as_number(found.value) if found is not None and found.value is not None else None
+    return _one_number(declared_text(document, found)) if found is not None and found.value is not None else None
+
+
+def _one_number(text: str) -> Decimal | None:
+    """The number of a value, also of a quantity; a range is not one number."""
+    found = reckoned(text)
+    return found.high if found is not None and not found.is_range else None
 
 
 def filled_address(pattern: str, node: Node) -> str:

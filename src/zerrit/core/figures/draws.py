@@ -7,6 +7,7 @@ from fractions import Fraction
 
 from zerrit.core.documents.document import Document
 from zerrit.core.documents.file_selection import below, values_at
+from zerrit.core.documents.measures import Measure, measured
 from zerrit.core.documents.node import Node
 from zerrit.core.documents.scalars import as_number, as_switch
 from zerrit.core.errors import FigureRefused
@@ -81,10 +82,16 @@ def _repeats(document: Document, node: Node, rules: DrawRules) -> bool:
 def _range(document: Document, node: Node, at: int | RangeAt) -> Range:
     if isinstance(at, int):
         return Range(at, at)
-    least = _number(document, node, at.min, Fraction(1))
-    most = _number(document, node, at.max, least)
+    ranged = measured(_text(node, at.min), Measure.RANGE) if not at.max else None
+    if ranged is not None:
+        least, most = Fraction(ranged.low), Fraction(ranged.high)
+    else:
+        least = _number(document, node, at.min, Fraction(1))
+        most = _number(document, node, at.max, least)
     if least.denominator != 1 or most.denominator != 1:
-        raise FigureRefused(f"{_place(document, node)}: {at.min} and {at.max} should be whole numbers.")
+        raise FigureRefused(
+            f"{_place(document, node)}: {at.min} and {at.max or 'its other end'} should be whole numbers."
+        )
     return Range(int(least), int(most))
 
 

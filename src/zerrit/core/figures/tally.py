@@ -14,7 +14,7 @@ from typing import Final
 
 from zerrit.core.documents.document import Document
 from zerrit.core.documents.file_selection import field_above, values_at
-from zerrit.core.documents.scalars import as_number
+from zerrit.core.documents.measures import amount
 from zerrit.core.errors import FigureRefused
 from zerrit.core.wording import counted
 
@@ -24,7 +24,7 @@ WITHOUT: Final = "(without)"  #: the group of values whose entry has no such fie
 
 @dataclass(frozen=True, slots=True)
 class TallyRow:
-    """One group: how many values there are, and their sum."""
+    """One group: how many values there are, and their sum; of a range its upper end counts."""
 
     group: str
     count_before: int
@@ -60,7 +60,7 @@ def tally(before: Mapping[str, Document], after: Mapping[str, Document], address
     for state, documents in enumerate((before, after)):
         for document, node in values_at(address, documents):
             found = True
-            number = as_number(node.value) if node.value is not None else None
+            number = amount(node.value, document.declared_of(node)) if node.value is not None else None
             if number is None:
                 skipped[f"{document.path}#{document.keys.address_of(node)}"] = None
                 continue

@@ -16,6 +16,7 @@ from decimal import Decimal, DecimalException
 from functools import lru_cache
 from typing import Any, Final, Protocol
 
+from zerrit.core.documents.measures import Declared, Measure, Measured, MeasuredText, reckoned
 from zerrit.core.documents.scalars import as_number, as_switch
 
 MAX_LENGTH: Final = 500
@@ -31,6 +32,27 @@ class Fields(Protocol):
 
 Part = Callable[[Fields], Any]
 
+
+class _Amount(Decimal):
+    """The number of a quantity, which is still equal to the words that it is written with."""
+
+    text: str
+
+    def __new__(cls, number: Decimal, text: str) -> _Amount:
+        own = super().__new__(cls, number)
+        own.text = text
+        return own
+
+
+def _are_equal(one: Any, other: Any) -> bool:
+    """Whether two values are the same; a number in quotation marks is that number."""
+    if isinstance(one, str) and isinstance(other, Decimal):
+        one, other = other, one
+    if isinstance(one, Decimal) and isinstance(other, str):
+        return getattr(one, "text", None) == other or one == as_number(other)
+    return bool(one == other)
+
+
 _ARITHMETIC: Final[dict[type[ast.operator], Callable[[Any, Any], Any]]] = {
     ast.Add: operator.add,
     ast.Sub: operator.sub,
@@ -43,14 +65,14 @@ _COMPARISON: Final[dict[type[ast.cmpop], Callable[[Any, Any], bool]]] = {
     ast.LtE: operator.le,
     ast.Gt: operator.gt,
     ast.GtE: operator.ge,
-    ast.Eq: operator.eq,
-    ast.NotEq: operator.ne,
+    ast.Eq: _are_equal,
+    ast.NotEq: lambda one, other: not _are_equal(one, other),
 }
 #: Functions of a field: of all the values that an entry has of it.
 _OF_FIELDS: Final[dict[str, str]] = {
-    "sum": "the sum of its values",
-    "min": "the smallest of its values",
-    "max": "the largest of its values",
+    "sum": "the sum of its values; of ranges the sum of their upper ends",
+    "min": "the smallest of its values; of a range its lower end",
+    "max": "the largest of its values; of a range its upper end",
     "count": "how many values it has; 0 where it is absent",
     "has": "whether it is there",
     "is_on": "whether it is a switch that is on (yes, on, true, 1)",
@@ -103,6 +125,9 @@ class Expression:
 
 def worked_out(part: str, fields: Fields) -> str:
     """The value of an expression over the fields of an entry, for a message; the part in braces where it has none."""
+    own = fields.get(part, ())
+    if len(own) == 1 and isinstance(own[0], MeasuredText):
+        return str(own[0])
     try:
         result = parse_expression(part).work_out(fields)
     except (NotApplicable, ExpressionInvalid, DecimalException, ZeroDivisionError, TypeError):
@@ -228,11 +253,11 @@ def _chain(first: Part, references: list[tuple[Callable[[Any, Any], bool], Part]
 def _of_field(function: str, name: str) -> Part:
     match function:
         case "sum":
-            return lambda fields: sum(_numbers(name, fields), Decimal(0))
+            return lambda fields: sum((one.high for one in _measured(name, fields)), Decimal(0))
         case "min":
-            return lambda fields: min(_numbers(name, fields))
+            return lambda fields: min(min(one.low, one.high) for one in _measured(name, fields))
         case "max":
-            return lambda fields: max(_numbers(name, fields))
+            return lambda fields: max(max(one.low, one.high) for one in _measured(name, fields))
         case "count":
             return lambda fields: Decimal(len(fields.get(name, ())))
         case "has":
@@ -247,7 +272,15 @@ def _single(name: str, fields: Fields) -> Value:
     if not values:
         raise NotApplicable
     number = as_number(values[0])
-    return values[0] if number is None else number
+    if number is not None or not isinstance(values[0], MeasuredText):
+        return values[0] if number is None else number
+    _require_one_unit(name, values)
+    found = reckoned(values[0])
+    if found is None:
+        raise NotApplicable  # that it is no range or quantity of its unit is said of the field
+    if found.is_range:
+        raise ExpressionInvalid(f"`{name}` is a range; use min({name}) or max({name}).")
+    return _Amount(found.high, values[0])
 
 
 def _switch(name: str, fields: Fields) -> bool:
@@ -257,11 +290,20 @@ def _switch(name: str, fields: Fields) -> bool:
     return bool(as_switch(values[0]))
 
 
-def _numbers(name: str, fields: Fields) -> list[Decimal]:
-    numbers = [number for value in fields.get(name, ()) if (number := as_number(value)) is not None]
-    if not numbers:
+def _require_one_unit(name: str, values: Sequence[str]) -> None:
+    if any(isinstance(value, MeasuredText) and value.declared == Declared(Measure.QUANTITY) for value in values):
+        raise ExpressionInvalid(
+            f"`{name}` may have several units; name its only one, as in `units: [s]`, to reckon with it."
+        )
+
+
+def _measured(name: str, fields: Fields) -> list[Measured]:
+    values = fields.get(name, ())
+    _require_one_unit(name, values)
+    found = [one for value in values if (one := reckoned(value)) is not None]
+    if not found:
         raise NotApplicable
-    return numbers
+    return found
 
 
 def _decimal(value: Any) -> Decimal:

@@ -96,7 +96,10 @@ class Gamebook:
             return read_document(data, path)
         keys = {"/".join(kind_of(names)): entry.key for names, entry in rules.entries.items() if entry.key}
         slots = {name: Slot(slot.pattern, slot.separator) for name, slot in rules.slots.items()}
-        return read_document(data, path, tolerate=rules.tolerate, keys=keys, slots=slots)
+        measures = {
+            kind: one.declared for kind, one in self._fields_by_place(rules).items() if one.declared is not None
+        }
+        return read_document(data, path, tolerate=rules.tolerate, keys=keys, slots=slots, measures=measures)
 
     def is_ignored(self, path: str) -> bool:
         return self._fits(path)[0]

@@ -9,10 +9,12 @@ from typing import Annotated, Any, Final, Literal
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, WithJsonSchema, field_validator, model_validator
 
 from zerrit.core.documents.codes import TOLERANCES, Severity
+from zerrit.core.documents.measures import Declared, Measure
 from zerrit.core.documents.slots import PLACE, check_form
 from zerrit.core.gamebooks.conditions import Expression, parse_expression
 from zerrit.core.gamebooks.patterns import compile_pattern
 
+FieldKind = Literal["integer", "number", "range", "quantity", "switch", "text"]
 TakesEffect = Literal["restart", "reload", "map-change", "new-world", "rejoin"]
 Text = Annotated[str, Field(min_length=1, max_length=2000)]
 Name = Annotated[str, Field(min_length=1, max_length=200)]
@@ -77,11 +79,16 @@ class FieldRules(Rule):
     """What a field of an entry may hold."""
 
     path: str = Field("", description="its place below the entry; by default the field's own name")
-    kind: Literal["integer", "number", "switch", "text"] | None = Field(
-        None, alias="is", description="the kind of value; a switch is yes or no in any spelling that games use"
+    kind: FieldKind | None = Field(
+        None,
+        alias="is",
+        description="the kind of value; a switch is yes or no in any spelling that games use, a range is two numbers "
+        "(`12..40`), a quantity a number with a unit (`3 tides`)",
     )
-    min: Decimal | None = Field(None, description="the smallest number allowed")
-    max: Decimal | None = Field(None, description="the largest number allowed")
+    min: Decimal | None = Field(None, description="the smallest number allowed; of a range at either end")
+    max: Decimal | None = Field(None, description="the largest number allowed; of a range at either end")
+    units: tuple[str, ...] = Field((), description="of a quantity: the units that the game knows")
+    plain: bool = Field(False, description="of a range or quantity: a number alone is allowed, too")
     allowed: Name | tuple[str, ...] | None = Field(
         None, alias="list", description="the list that holds the allowed words, or the words themselves"
     )
@@ -89,7 +96,26 @@ class FieldRules(Rule):
     form: str = Field("", description="what `matches` asks for, in words: `two letters, a hyphen, two digits`")
     always: bool = Field(False, description="every entry has it")
     note: str = Field("", description="help for whoever edits it")
-    takes_effect: TakesEffect | None = Field(None, description="when a new value holds, where it differs from the file")
+    takes_effect: TakesEffect | None = Field(
+        None, description="when a new value takes effect, where it differs from the file"
+    )
+
+    @property
+    def declared(self) -> Declared | None:
+        """What the field says of the numbers in its values."""
+        if self.kind not in ("range", "quantity"):
+            return None
+        return Declared(Measure(self.kind), self.units[0] if len(self.units) == 1 else "")
+
+    @model_validator(mode="after")
+    def _fits_kind(self) -> FieldRules:
+        if self.units and self.kind != "quantity":
+            raise ValueError("`units` are those of a quantity; write `is: quantity`")
+        if self.kind == "quantity" and len(self.units) != 1 and (self.min is not None or self.max is not None):
+            raise ValueError("`min` and `max` of a quantity need its one unit, as in `units: [s]`")
+        if self.plain and self.kind not in ("range", "quantity"):
+            raise ValueError("`plain` goes with `is: range` or `is: quantity`")
+        return self
 
 
 class MustRule(Rule):
@@ -142,7 +168,7 @@ class FileRules(Part):
     """What is known of a file."""
 
     purpose: str = Field("", description="what the file is for, in a sentence")
-    takes_effect: TakesEffect = Field("restart", description="when a change of it holds")
+    takes_effect: TakesEffect = Field("restart", description="when a change of it takes effect")
     tolerate: tuple[str, ...] = Field((), description="codes of faults that the game accepts in this file")
     rewritten_at_stop: bool = Field(False, description="the game writes this file automatically when it stops")
     optional: bool = Field(False, description="a server may do without this file")
@@ -425,7 +451,7 @@ class ChecklistRule(Rule):
 
 
 class RangeAt(Part):
-    """Two places that hold the ends of a range; without `max` both ends are the same."""
+    """Two places that hold the ends of a range; without `max` one place with a number or a range such as `1..3`."""
 
     min: Text
     max: str = ""
