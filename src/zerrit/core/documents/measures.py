@@ -36,7 +36,7 @@ class Measure(StrEnum):
 class Declared:
     """What a gamebook says of a value. `unit` is the only unit of a quantity; empty where there may be several.
 
-    A quantity that may have several units is no number that could be summed or held against a limit: nobody knows how
+    A quantity that may have several units is no number that could be summed or held against a limit: no one knows how
     many of the one are the other.
     """
 
