@@ -41,7 +41,8 @@ screenshots: .venv/ready src/zerrit/web/console/index.html ## take the pictures 
 	scripts/setup-chromium
 	$(PYTHON) -m tests.screenshots
 
-docs: .venv/ready ## make the pages that come from the code again: findings, gamebooks, the schema of gamebooks
+docs: .venv/ready ## make the pages that come from the code again: commands, findings, gamebooks, the schema of gamebooks
+	$(PYTHON) -m zerrit.cli.commands_page > docs/commands.md
 	$(PYTHON) -m zerrit.cli.findings_page > docs/findings.md
 	$(PYTHON) -m zerrit.report.gamebook_page > docs/gamebook.md
 	$(PYTHON) -m zerrit gamebook schema > docs/gamebook.schema.json

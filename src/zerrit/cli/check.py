@@ -14,11 +14,12 @@ import click
 from zerrit import __version__
 from zerrit.cli.files import FILE, FOLDER, load_gamebook, read_files, save
 from zerrit.cli.output import echo, print_findings, print_json
-from zerrit.core.checks import Files, check_files_of
 from zerrit.core.compare import text_difference
-from zerrit.core.documents import Document, Finding, Severity
+from zerrit.core.documents import Document, Finding, Severity, in_reading_order
+from zerrit.core.documents.addressed_findings import addressed_findings
 from zerrit.core.documents.findings import known_again
 from zerrit.core.documents.fixes import Fixed, safe_fixes
+from zerrit.core.game_files import Files
 from zerrit.core.wording import counted
 
 if TYPE_CHECKING:
@@ -84,7 +85,7 @@ def check(
     local = _read(paths, gamebook)
     if with_fixes:
         local = _fix_files(local, gamebook, yes=yes, is_quiet=output != "table")
-    findings = check_files_of(local.files, gamebook).findings
+    findings = _findings_in(local.files, gamebook)
     shipped = known_again(_shipped(defaults_folder, gamebook), findings) if defaults_folder else [False] * len(findings)
     findings = tuple(_as_shipped(one) if is_known else one for one, is_known in zip(findings, shipped, strict=True))
     findings = tuple(_as_given(one, local) for one in findings)
@@ -98,6 +99,15 @@ def check(
     else:
         _print(local, findings, errors, with_fixes=with_fixes)
     sys.exit(1 if errors else 0)
+
+
+def _findings_in(files: Files, gamebook: Gamebook | None) -> tuple[Finding, ...]:
+    if gamebook is None:
+        found = (finding for document in files.documents.values() for finding in addressed_findings(document))
+        return in_reading_order(found)
+    from zerrit.core.checks import check_files_of  # noqa: PLC0415  # the models of gamebooks come along
+
+    return check_files_of(files, gamebook).findings
 
 
 def _print(local: _Local, findings: tuple[Finding, ...], errors: int, *, with_fixes: bool) -> None:
@@ -151,7 +161,7 @@ def _print_sarif(findings: Any) -> None:
 
 
 def _shipped(folder: Path, gamebook: Gamebook | None) -> tuple[Finding, ...]:
-    return check_files_of(read_files(folder, gamebook), gamebook).findings
+    return _findings_in(read_files(folder, gamebook), gamebook)
 
 
 def _as_shipped(finding: Finding) -> Finding:
@@ -215,7 +225,7 @@ def _fixes(local: _Local, findings: Iterable[Finding]) -> dict[str, Fixed]:
 def _fix_files(local: _Local, gamebook: Gamebook | None, *, yes: bool, is_quiet: bool) -> _Local:
     """Show the safe fixes, ask, write. What was written is in the files afterwards."""
     documents = local.files.documents
-    fixes = _fixes(local, check_files_of(local.files, gamebook).findings)
+    fixes = _fixes(local, _findings_in(local.files, gamebook))
     count = sum(len(fixed.findings) for fixed in fixes.values())
     if not count:
         if not is_quiet:

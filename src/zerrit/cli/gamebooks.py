@@ -42,7 +42,7 @@ def save_gamebook(name: str, text: str) -> None:
     """Save a gamebook in the service. An error in it is shown with its line."""
     with connect() as zerrit:
         zerrit.save_gamebook(name, text)
-    echo(f"The gamebook {name} is kept.")
+    echo(f"Saved the gamebook {name}.")
 
 
 @gamebook.command("get")

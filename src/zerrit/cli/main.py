@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import gc
 import sys
+from collections.abc import Mapping
 from importlib import import_module
 from typing import Any, Final
 
@@ -18,47 +19,69 @@ WRONG_USE: Final = 2
 SERVICE_TROUBLE: Final = 3
 _FINDING_KINDS: Final = ("blocked-by-findings", "drifted", "snippet-refused")
 
-#: Every command with the module that holds it. It is imported when the command is called: what talks to the service
-#: takes half a second to import, which no one wants to wait for who compares two files.
-_COMMANDS: Final = {
-    "check": "check",
-    "codes": "codes",
-    "compare": "compare",
-    "merge": "merge",
-    "edit": "edit",
-    "figures": "figures",
-    "upgrade": "upgrade",
-    "serve": "remote",
-    "demo": "zerrit.demo.command",  # a layer above this one, so it is named in full
-    "sign-in": "accounts",
-    "sign-out": "accounts",
-    "tokens": "accounts",
-    "revoke": "accounts",
-    "password": "accounts",
-    "activity": "accounts",
-    "fetch": "remote",
-    "defaults": "remote",
-    "files": "remote",
-    "show": "remote",
-    "timeline": "runs",
-    "rollback": "runs",
-    "restart": "runs",
-    "run": "runs",
-    "snapshot": "snapshots",
-    "restore": "snapshots",
-    "drift": "snapshots",
-    "backup": "snapshots",
-    "rescue": "rescue",
-    "schedule": "schedule",
-    "rollout": "rollout",
-    "server": "server_commands",
-    "gamebook": "gamebooks",
-    "about": "address_info",
-    "waiver": "waivers",
-    "review": "review",
-    "completion": "completion",
-    "change": "changes",
+#: Every command by what it is for, with its module and its short help. The module is imported when the command is called:
+#: what talks to the service takes half a second to import, which no one wants to wait for who compares two files.
+SECTIONS: Final[Mapping[str, Mapping[str, tuple[str, str]]]] = {
+    "Local files, without a service": {
+        "check": ("check", "Check files or folders, or a server as SERVER: or SERVER:PATH."),
+        "compare": ("compare", "Compare files, folders, ZIPs and states of servers."),
+        "merge": ("merge", "Merge a snippet, or another version, into a file."),
+        "edit": ("edit", "Change a local file."),
+        "codes": ("codes", "List the codes of findings, or explain one."),
+    },
+    "The service and your account": {
+        "demo": (
+            "zerrit.demo.command",  # a layer above this one, so it is named in full
+            "Start a demo: a stand-in host with two games, and the service with demo data.",
+        ),
+        "serve": ("remote", "Start the service with the console; Ctrl-C ends it."),
+        "sign-in": ("accounts", "Sign in to a service; later commands use it."),
+        "sign-out": ("accounts", "Sign out: the token of this machine is revoked and deleted."),
+        "password": ("accounts", "Change your password."),
+        "tokens": ("accounts", "List your sessions and tokens: their names, and when each was last used."),
+        "revoke": ("accounts", "End one of your sessions or tokens at once; `zerrit tokens` lists them."),
+        "activity": ("accounts", "The log of what was done, by whom."),
+        "completion": ("completion", "Print the script that lets a shell complete commands, addresses and values."),
+    },
+    "Servers and their files": {
+        "server": ("server_commands", "Servers: list them, add one, change its settings."),
+        "fetch": ("remote", "Fetch a server's files."),
+        "defaults": ("remote", "Import the files that a game ships."),
+        "files": ("remote", "List a server's files with their state against the defaults."),
+        "show": ("remote", "Show the entry or value at SERVER:path#node, or in a local file."),
+        "about": ("address_info", "Explain an address on a server: SERVER:path#node."),
+        "figures": ("figures", "Exact figures: balance, odds, prices, distances."),
+        "drift": ("snapshots", "Show what was changed on a server outside Zerrit, and who usually changes it."),
+        "review": ("review", "Show which settings no one has reviewed since their defaults were imported."),
+    },
+    "What the game accepts": {
+        "gamebook": (
+            "gamebooks",
+            "Gamebooks: draft one from default files, see how its rules hold, give it to the service.",
+        ),
+        "waiver": ("waivers", "Waivers: findings that are accepted with a reason, until a date."),
+    },
+    "Changes and deploys": {
+        "change": ("changes", "Create changes, add steps, check, compare and deploy them."),
+        "run": ("runs", "One run: a deploy, rollback or restart, with its stages and its evidence."),
+        "restart": ("runs", "Restart a game, with a snapshot of its files while it is stopped."),
+        "schedule": (
+            "schedule",
+            "The schedule of a server: restarts with queued changes, snapshots, checks for drift.",
+        ),
+        "rollout": ("rollout", "Bring a change to several servers, wave by wave."),
+        "upgrade": ("upgrade", "Carry your changes over to new defaults."),
+    },
+    "Back to what worked": {
+        "timeline": ("runs", "Snapshots, deploys and rollbacks of a server, the newest first."),
+        "rollback": ("runs", "Roll a server back to a snapshot, with the same stages and checks as a deploy."),
+        "snapshot": ("snapshots", "Snapshots: take, pin, export, import, verify, prune."),
+        "restore": ("snapshots", "Restore a part of a snapshot."),
+        "backup": ("snapshots", "Save the service's own database while it runs."),
+        "rescue": ("rescue", "Write a snapshot out of a database file."),
+    },
 }
+_COMMANDS: Final = {name: module for section in SECTIONS.values() for name, (module, _) in section.items()}
 
 
 class _Zerrit(click.Group):
@@ -78,6 +101,14 @@ class _Zerrit(click.Group):
         )
         return command if isinstance(command, click.Command) else None
 
+    def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
+        """The sections of commands; no module is imported for them."""
+        del ctx
+        width = max(map(len, _COMMANDS))
+        for title, commands in SECTIONS.items():
+            with formatter.section(title):
+                formatter.write_dl([(name.ljust(width), short) for name, (_, short) in commands.items()])
+
     def invoke(self, ctx: click.Context) -> Any:
         try:
             return super().invoke(ctx)
@@ -95,7 +126,7 @@ class _Zerrit(click.Group):
 
 def _report(error: Exception) -> int | None:
     """Say what went wrong with the service, and what the command ends with; None for an error of our own."""
-    from pydantic import ValidationError  # noqa: PLC0415  # see `_COMMANDS`
+    from pydantic import ValidationError  # noqa: PLC0415  # see `SECTIONS`
 
     from zerrit.client import ClientError, ProblemError  # noqa: PLC0415
 

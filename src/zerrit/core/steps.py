@@ -27,7 +27,6 @@ from zerrit.core.documents.value_edits import (
     set_values,
 )
 from zerrit.core.errors import AddressNotFound, EditRefused, MergeRefused, SnippetRefused, ZerritError
-from zerrit.core.merge import ActionKind, apply_plan, merge_three, plan_merge
 from zerrit.core.nearest import nearest
 from zerrit.core.paths import safe_path
 from zerrit.core.wildcards import path_matches
@@ -241,6 +240,8 @@ def _remove_file(current: dict[str, Document], others: set[str], address: Addres
 
 
 def _merge(document: Document, step: Step) -> tuple[Edit, tuple[str, ...]]:
+    from zerrit.core.merge import ActionKind, apply_plan, plan_merge  # noqa: PLC0415  # few commands merge
+
     plan = plan_merge(document, step.snippet, step.into)
     for kind in step.choices.values():
         if kind not in list(ActionKind):
@@ -253,6 +254,8 @@ def _merge(document: Document, step: Step) -> tuple[Edit, tuple[str, ...]]:
 
 
 def _carry(document: Document, step: Step) -> tuple[Edit, tuple[str, ...]]:
+    from zerrit.core.merge import merge_three  # noqa: PLC0415  # few commands merge
+
     base, theirs = document.with_text(step.base), document.with_text(step.content)
     merged = merge_three(base, document, theirs, step.choices, only_fitting=True)
     if merged.conflicts:

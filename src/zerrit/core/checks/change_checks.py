@@ -8,12 +8,12 @@ from functools import partial
 
 from zerrit.core.addresses import parse_address
 from zerrit.core.checks.check_context import Examination, Unknown
-from zerrit.core.checks.checked_files import Documents
 from zerrit.core.documents import CODES, Document, Finding, Node
 from zerrit.core.documents.file_selection import below
 from zerrit.core.documents.measures import Declared, amount
 from zerrit.core.documents.scalars import as_number
 from zerrit.core.documents.selection import select
+from zerrit.core.game_files import Documents
 from zerrit.core.gamebooks import BalanceRule, DrawRules, kind_of
 from zerrit.core.wildcards import path_matches, word_in_path
 

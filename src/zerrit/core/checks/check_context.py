@@ -16,12 +16,12 @@ from typing import Any, Final, TypeVar
 
 from zerrit.core.addresses import parse_address
 from zerrit.core.checks.address_values import Values, plain_values
-from zerrit.core.checks.checked_files import Documents, Files, QueryRefused
 from zerrit.core.checks.condition_fields import NO_FIELDS
 from zerrit.core.checks.plain_values import Plain, plain_root
 from zerrit.core.documents import CODES, Document, Finding, Format, Node
 from zerrit.core.documents.selection import select
 from zerrit.core.documents.source import Splice
+from zerrit.core.game_files import Documents, Files, QueryRefused
 from zerrit.core.gamebooks import Fields, Gamebook, Rule, SqlQuery, worked_out
 from zerrit.core.nearest import did_you_mean, folded
 from zerrit.core.wildcards import path_matches

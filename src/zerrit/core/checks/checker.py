@@ -7,13 +7,12 @@ function in `CHECKS`. A check never raises because of what is in a file.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator
-from dataclasses import dataclass, replace
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
 from typing import Final
 
 from zerrit.core.checks.change_checks import check_balance, check_in_use, check_variants
 from zerrit.core.checks.check_context import Examination
-from zerrit.core.checks.checked_files import Documents, Files
 from zerrit.core.checks.comparison_rules import check_advice, check_alike, check_derived, check_near
 from zerrit.core.checks.cross_file_rules import (
     check_agreement,
@@ -31,12 +30,12 @@ from zerrit.core.checks.installation_rules import (
     check_packed,
     check_presence,
 )
-from zerrit.core.documents import Document, Finding, Format, in_reading_order
-from zerrit.core.documents.lookup import enclosing
+from zerrit.core.documents import Finding, in_reading_order
+from zerrit.core.documents.addressed_findings import addressed_findings
+from zerrit.core.game_files import Documents, Files
 from zerrit.core.gamebooks import Gamebook
 from zerrit.core.garbage_collection import no_collector
 
-MOST_ADDRESSED: Final = 100  # findings of one file that get an address; beyond that no one goes by them
 Check = Callable[[Examination], Iterable[Finding]]
 CHECKS: Final[tuple[Check, ...]] = (
     check_files,
@@ -88,7 +87,7 @@ def check_files_of(
     another state of the same files; only what differs from it is worked out again. `uses_plain`: long files are looked at
     without a node for each value, which changes nothing but the time.
     """
-    found = [finding for document in files.documents.values() for finding in _addressed(document)]
+    found = [finding for document in files.documents.values() for finding in addressed_findings(document)]
     examination = None
     if gamebook is not None:
         examination = Examination(
@@ -104,14 +103,3 @@ def check_files_of(
         found.extend(examination.faults.values())
         examination.forget_earlier()
     return Checked(in_reading_order(found), examination)
-
-
-def _addressed(document: Document) -> Iterator[Finding]:
-    """The findings of reading, each with the address of the entry that it is in."""
-    for number, finding in enumerate(document.findings):
-        if number >= MOST_ADDRESSED or not finding.line or document.format is Format.TEXT:
-            yield finding
-            continue
-        node = enclosing(document, document.source.offset_of(finding.line, finding.column))
-        address = document.keys.address_of(node)
-        yield replace(finding, address=f"{document.path}#{address}") if address else finding

@@ -10,11 +10,11 @@ from typing import Final
 
 from zerrit.core.addresses import Segment, parse_address, parse_node_address
 from zerrit.core.checks.change_checks import touched
-from zerrit.core.checks.checked_files import Documents
 from zerrit.core.checks.condition_fields import Around, with_more
 from zerrit.core.compare import Difference, DifferenceKind
 from zerrit.core.documents import Document, Node
 from zerrit.core.documents.selection import select
+from zerrit.core.game_files import Documents
 from zerrit.core.gamebooks import Fields, Gamebook, worked_out
 from zerrit.core.wildcards import path_matches
 

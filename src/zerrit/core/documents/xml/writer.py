@@ -21,7 +21,7 @@ from zerrit.core.documents.xml.text import FORBIDDEN as _FORBIDDEN
 from zerrit.core.documents.xml.text import SPACE
 from zerrit.core.errors import EditRefused
 
-_NAME = re.compile(r"[A-Za-z_:\u00c0-\U000effff][\w:.\-]*\Z")
+_NAME = r"[A-Za-z_:\u00c0-\U000effff][\w:.\-]*\Z"  # compiled when it is first needed: it takes long
 
 
 def escape(value: str, quote: str = "") -> str:
@@ -142,5 +142,5 @@ def _opened(document: Document, node: Node, content: str) -> Splice:
 
 
 def _require_name(name: str) -> None:
-    if not _NAME.match(name):
+    if not re.match(_NAME, name):
         raise EditRefused(f"`{name}` cannot be a name in XML: it begins with a letter and holds no spaces.")

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass
-from typing import Protocol
+from typing import TYPE_CHECKING, Protocol
 
 from zerrit.core.documents import Document, read_document
 from zerrit.core.errors import ZerritError
-from zerrit.core.gamebooks import Gamebook
+
+if TYPE_CHECKING:
+    from zerrit.core.gamebooks import Gamebook
 
 Documents = Mapping[str, Document]
 
