@@ -35,6 +35,7 @@ lint: .venv/ready src/zerrit/web/console/index.html
 
 types: .venv/ready console/node_modules/ready ## make the console's types from the API again
 	$(PYTHON) -m zerrit.web.openapi > console/src/api/openapi.json
+	$(PYTHON) -m zerrit.settings.forms > console/src/api/serverForms.json
 	cd console && npm run --silent types
 
 screenshots: .venv/ready src/zerrit/web/console/index.html ## take the pictures of docs/screenshots again

@@ -18,9 +18,12 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any, Final
 
+from pydantic import TypeAdapter
+
 from zerrit.connections import ftp
 from zerrit.core.steps import Step, StepKind
 from zerrit.records import Server, Vault, open_database, open_vault
+from zerrit.settings import AnyConnection, HttpControl, Maintenance
 from zerrit.standin import StandinHost
 from zerrit.web import configure_log
 from zerrit.work.base import run_records
@@ -78,12 +81,12 @@ def _server(name: str, connection: dict[str, Any], vault: Vault, url: str = "htt
         id=name,
         title=name,
         gamebook=None,
-        connection=connection,
+        connection=TypeAdapter(AnyConnection).validate_python(connection),
         connection_secret=vault.seal("keys"),
-        control={"kind": "http", "url": url},
+        control=HttpControl(url=url),
         control_secret=vault.seal("keys"),
-        maintenance={},
-        said={},
+        maintenance=Maintenance(),
+        reported={},
         created_at=datetime.now(UTC),
     )
 

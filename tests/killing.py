@@ -113,10 +113,17 @@ class Killer:
         with self.client() as zerrit:
             zerrit.save_gamebook("quick", GAMEBOOK)
             for name in SERVERS:
-                control = api.HttpControl(url=f"http://127.0.0.1:{host.control_port}/{name}", token=SECRET)
+                control = api.HttpControl(url=f"http://127.0.0.1:{host.control_port}/{name}")
                 kind = name.removeprefix("by-")
                 zerrit.add_server(
-                    api.ServerIn(id=name, gamebook="quick", connection=connection_to(kind, host, name), control=control)
+                    api.ServerIn(
+                        id=name,
+                        gamebook="quick",
+                        connection=connection_to(kind, host, name),
+                        connection_secret=SECRET,
+                        control=control,
+                        control_secret=SECRET,
+                    )
                 )
                 zerrit.fetch(name)
 

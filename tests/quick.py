@@ -144,7 +144,7 @@ def lay_out(folder: Path) -> None:
 
 def connection_to(kind: str, host: StandinHost, name: str) -> api.AnyConnection:
     """A connection of a kind to a game of the host."""
-    where = {"host": "127.0.0.1", "user": name, "password": SECRET}
+    where = {"host": "127.0.0.1", "user": name}
     match kind:
         case "folder":
             return api.FolderConnection(folder=str(host.games[name].folder))
@@ -180,7 +180,9 @@ class Quick:
                 id=name,
                 gamebook="quick",
                 connection=connection_to(kind, self.host, name),
+                connection_secret=SECRET,
                 control=self._control(name),
+                control_secret=SECRET,
                 maintenance=api.Maintenance.model_validate(maintenance),
             )
         )
@@ -189,7 +191,13 @@ class Quick:
     def carry(self, name: str) -> None:
         """A server whose files a person carries, while a program stops and starts it; all is shown once."""
         self.zerrit.add_server(
-            api.ServerIn(id=name, gamebook="quick", connection=api.ManualConnection(), control=self._control(name))
+            api.ServerIn(
+                id=name,
+                gamebook="quick",
+                connection=api.ManualConnection(),
+                control=self._control(name),
+                control_secret=SECRET,
+            )
         )
         self.show(name)
         self.zerrit.fetch(name)
@@ -204,7 +212,7 @@ class Quick:
         self.shown = set(shown)
 
     def _control(self, name: str) -> api.HttpControl:
-        return api.HttpControl(url=f"http://127.0.0.1:{self.host.control_port}/{name}", token=SECRET)
+        return api.HttpControl(url=f"http://127.0.0.1:{self.host.control_port}/{name}")
 
     def change(self, *settings: str, name: str = "reef", title: str = "A try") -> int:
         """A change of values, each as ADDRESS=VALUE."""

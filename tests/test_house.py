@@ -13,9 +13,11 @@ import click
 import pytest
 import structlog
 
-from zerrit.cli.main import main
+from zerrit.cli.commands_page import commands_page
+from zerrit.cli.main import SECTIONS, main
 from zerrit.client import AsyncClient, Client
 from zerrit.core.signs import SIGNS
+from zerrit.settings.forms import forms
 from zerrit.web import Settings, create_app
 
 ROOT = Path(__file__).parent.parent
@@ -24,6 +26,25 @@ ROOT = Path(__file__).parent.parent
 def test_the_consoles_types_are_made_from_the_api_as_it_is(tmp_path: Path) -> None:
     kept = json.loads((ROOT / "console/src/api/openapi.json").read_text())
     assert create_app(Settings(tmp_path)).openapi() == kept, "run `make types`"
+
+
+def test_the_consoles_forms_are_made_from_the_settings() -> None:
+    kept = json.loads((ROOT / "console/src/api/serverForms.json").read_text())
+    assert forms() == kept, "run `make types`"
+    assert {kind["kind"] for kind in kept["connections"]} == {"folder", "ftp", "ftps", "sftp", "manual"}
+
+
+def test_the_page_of_commands_is_made_from_the_commands() -> None:
+    assert (ROOT / "docs/commands.md").read_text() == commands_page(), "run `make docs`"
+
+
+def test_the_help_names_every_command_with_its_own_words() -> None:
+    context = click.Context(main)
+    for commands in SECTIONS.values():
+        for name, (_, short) in commands.items():
+            command = main.get_command(context, name)
+            assert command is not None
+            assert command.get_short_help_str(200) == short
 
 
 def test_the_console_and_the_commands_have_the_same_signs() -> None:

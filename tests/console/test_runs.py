@@ -144,7 +144,7 @@ def test_care_shows_drift_windows_and_what_stays(quick: Quick, page: Page) -> No
     keeping = page.get_by_label("Retention")
     keeping.get_by_label("Announcement to players").fill("Back in {minutes}.")
     keeping.get_by_role("button", name="Save settings").click()
-    wait_until(lambda: quick.zerrit.server("reef").maintenance["announcement"] == "Back in {minutes}.")
+    wait_until(lambda: quick.zerrit.server("reef").maintenance.announcement == "Back in {minutes}.")
     keeping.get_by_role("button", name="Verify snapshots").click()
     expect(keeping).to_contain_text("all are as they were stored")
     page.get_by_role("button", name="Create a change that reverts it").click()
@@ -171,10 +171,11 @@ def test_a_rollout_and_the_grid(quick: Quick, page: Page) -> None:
 def test_a_server_with_another_certificate_is_accepted_knowingly(quick: Quick, page: Page) -> None:
     page.goto(quick.url)
     page.get_by_role("button", name="Add a server").click()
-    page.get_by_label("Connection").click()
+    page.get_by_label("Connection", exact=True).click()
     page.get_by_role("option", name="FTPS (FTP inside TLS)").click()
     for label, value in (
         ("Server id", "wreck"),
+        ("Host", "127.0.0.1"),
         ("Port", str(quick.host.ftps_port)),
         ("User", "reef"),
         ("Address of the control", f"http://127.0.0.1:{quick.host.control_port}/reef"),

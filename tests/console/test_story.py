@@ -63,13 +63,14 @@ def test_the_story_in_the_console(page: Page, stack: DemoStack) -> None:
 def add_the_server(page: Page, stack: DemoStack) -> None:
     expect(page.get_by_text("No servers yet.")).to_be_visible()
     page.get_by_role("button", name="Add a server").click()
-    page.get_by_label("Connection").click()
+    page.get_by_label("Connection", exact=True).click()
     page.get_by_role("option", name="FTP, in clear text").click()
     page.get_by_label("Gamebook").click()
     page.get_by_role("option", name="fathomline").click()
     answers = {
         "Server id": "coral-gate",
         "Title": "Coral Gate",
+        "Host": "127.0.0.1",
         "Port": str(stack.host.ftp_port),
         "User": "coral-gate",
         "Password": "wrong",

@@ -25,6 +25,7 @@ from zerrit.records import (
     store_content,
 )
 from zerrit.records.models import Base, Change, ScheduledTask, Server, Snapshot
+from zerrit.settings import FtpConnection, Maintenance, ManualControl
 from zerrit.work.base.activity_log import note
 from zerrit.work.base.workspace import Workspace
 
@@ -137,8 +138,8 @@ def test_records_of_the_form_before_get_the_new_names(tmp_path: Path) -> None:
     opened = open_database(path)
     with opened.session() as session:
         server = session.get_one(Server, "reef")
-        assert (server.connection, server.control) == ({"kind": "ftp", "host": "h", "parallel": 3}, {"kind": "manual"})
-        assert (server.maintenance, session.get_one(Snapshot, 1).pinned) == ({"settle": 2.0}, "dear")
+        assert (server.connection, server.control) == (FtpConnection(host="h", parallel=3), ManualControl())
+        assert (server.maintenance, session.get_one(Snapshot, 1).pinned) == (Maintenance(settle=2), "dear")
         change = session.get_one(Change, 1)
         assert (change.state, change.steps[0].kind) == ("confirmed", "put-file")
         assert [one.takes_effect for one in change.pending] == ["map-change"]

@@ -272,7 +272,7 @@ def test_folders_and_commands_as_whoever_starts_it_says(tmp_path: Path) -> None:
         with pytest.raises(ProblemError, match="runs no commands"):
             mine.add_server(given.model_copy(update={"control": api.CommandControl(commands=commands)}))
         console = api.ConsoleControl(
-            host="127.0.0.1", port=1, password="pass", commands=api.ConsoleCommands(stop="stop"), start=["true"]
+            host="127.0.0.1", port=1, commands=api.ConsoleCommands(stop="stop"), start=["true"]
         )
         with pytest.raises(ProblemError, match="runs no commands"):
             mine.add_server(given.model_copy(update={"control": console}))

@@ -64,11 +64,12 @@ def test_a_server_that_cannot_be_reached_is_not_added(shared: Shared) -> None:
     with expect("connection-unreachable", 502):
         zerrit.add_server(server(stack, port=1))
     with expect("connection-sign-in", 502):
-        zerrit.add_server(server(stack, password=SecretStr("wrong")))
-    for control in ({"token": SecretStr("wrong")}, {"url": "http://127.0.0.1:1"}, {"url": "http://["}):
-        given = server(stack)
+        zerrit.add_server(server(stack).model_copy(update={"connection_secret": SecretStr("wrong")}))
+    with expect("control-failed", 502):
+        zerrit.add_server(server(stack).model_copy(update={"control_secret": SecretStr("wrong")}))
+    for url in ("http://127.0.0.1:1", "http://["):
         with expect("control-failed", 502):
-            zerrit.add_server(given.model_copy(update={"control": given.control.model_copy(update=control)}))
+            zerrit.add_server(server(stack).model_copy(update={"control": api.HttpControl(url=url)}))
     assert [s.id for s in zerrit.servers()] == ["coral-gate", "lantern-shelf"]
 
 

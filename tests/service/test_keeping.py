@@ -63,8 +63,8 @@ def test_pruning_leaves_what_is_kept_good_or_needed(quick: Quick) -> None:
         api.ServerIn(
             id="reef",
             gamebook="quick",
-            connection=api.FolderConnection(folder=str(known.connection["folder"])),
-            control=api.HttpControl(url=str(known.control["url"]), token=""),  # type: ignore[arg-type]
+            connection=known.connection,
+            control=known.control,
             maintenance=api.Maintenance(retention=rules),
         )
     )
@@ -420,7 +420,7 @@ def test_the_grid_marks_the_odd_one(tmp_path: Path) -> None:
 @pytest.mark.parametrize("kind", ["ftps", "sftp"])
 def test_a_changed_host_is_refused_until_it_is_accepted(quick: Quick, kind: str) -> None:
     quick.add("shoal", kind)
-    known = quick.zerrit.server("shoal").connection["identity"]
+    known = getattr(quick.zerrit.server("shoal").connection, "identity", "")
     quick.host.change_identity()
     with pytest.raises(ProblemError, match="than the accepted one") as refused:
         quick.zerrit.fetch("shoal")

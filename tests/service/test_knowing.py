@@ -5,7 +5,6 @@ from __future__ import annotations
 from datetime import UTC, datetime, timedelta
 
 import pytest
-from pydantic import SecretStr
 
 from tests.service.test_deploys import carried_out, opened
 from zerrit import api
@@ -235,8 +234,8 @@ def test_a_server_without_a_gamebook_says_how_to_get_one(zerrit: Client) -> None
             id=server.id,
             title=server.title,
             gamebook=None,
-            connection=api.FolderConnection(folder=server.connection["folder"]),
-            control=api.HttpControl(url=server.control["url"], token=SecretStr("")),
+            connection=server.connection,
+            control=server.control,
         )
     )
     with pytest.raises(ProblemError, match="Draft one from the defaults"):

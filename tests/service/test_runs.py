@@ -454,7 +454,6 @@ def test_a_server_is_stopped_over_its_console_and_started_by_a_command(quick: Qu
     control = api.ConsoleControl(
         host="127.0.0.1",
         port=quick.host.console_ports["reef"],
-        password=SECRET,
         commands=api.ConsoleCommands(stop="surface", announce="tell {text}", players="aboard"),
         start=[sys.executable, "-c", start],
     )
@@ -464,6 +463,7 @@ def test_a_server_is_stopped_over_its_console_and_started_by_a_command(quick: Qu
             gamebook="quick",
             connection=api.FolderConnection(folder=str(quick.game().folder)),
             control=control,
+            control_secret=SECRET,
         )
     )
     quick.zerrit.fetch("reef")

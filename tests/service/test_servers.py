@@ -12,16 +12,22 @@ from zerrit.client import Client, ProblemError
 from zerrit.demo.stack import DemoStack, Ports
 
 Shared = tuple[DemoStack, Client]
+NOTHING = SecretStr("")
 
 
 def settings(stack: DemoStack, control: dict[str, object] | None = None, **connection: object) -> api.ServerIn:
-    """Those of coral-gate, without its secrets."""
+    """Those of coral-gate, without its secrets but for those that are given as `password` and `token`."""
     given = stack.server_in("coral-gate")
-    nothing = SecretStr("")
+    changed = dict(control or {})
+    secrets = {
+        "connection_secret": connection.pop("password", NOTHING),
+        "control_secret": changed.pop("token", NOTHING),
+    }
     return given.model_copy(
         update={
-            "connection": given.connection.model_copy(update={"password": nothing, **connection}),
-            "control": given.control.model_copy(update={"token": nothing, **(control or {})}),
+            "connection": given.connection.model_copy(update=connection),
+            "control": given.control.model_copy(update=changed),
+            **secrets,
         }
     )
 
@@ -73,11 +79,11 @@ def test_a_way_that_needs_no_secret_asks_for_none_and_lets_the_kept_one_go(stack
     given = stack.server_in("coral-gate")
     is_manual = given.model_copy(update={"connection": api.ManualConnection(), "control": api.ManualControl()})
     zerrit.change_server(is_manual)
-    assert zerrit.server("coral-gate").connection["kind"] == "manual"
-    again = settings(stack, {"token": SecretStr("")}, password=SecretStr(""))
+    assert zerrit.server("coral-gate").connection.kind == "manual"
+    again = settings(stack)
     with pytest.raises(ProblemError, match=r"refuses the user `coral-gate` or its password"):
         zerrit.change_server(again)
-    assert zerrit.change_server(given).connection["kind"] == "ftp"
+    assert zerrit.change_server(given).connection.kind == "ftp"
 
 
 def test_an_unknown_gamebook_or_server_is_said(shared: Shared) -> None:
@@ -96,7 +102,9 @@ def test_the_demo_goes_on_when_it_is_started_on_other_ports(tmp_path: Path) -> N
     with DemoStack(tmp_path / "demo", Ports(ftp=0), settle=0.3) as stack:
         stack.seed()
         with stack.client() as zerrit:
-            assert zerrit.server("coral-gate").connection["port"] == stack.host.ftp_port
+            connection = zerrit.server("coral-gate").connection
+            assert isinstance(connection, api.FtpConnection)
+            assert connection.port == stack.host.ftp_port
             assert stack.host.ftp_port != first
             assert zerrit.server("mine").connection == own.connection, (
                 "servers that the demo did not add are left alone"

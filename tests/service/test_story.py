@@ -133,13 +133,10 @@ def test_the_story_through_plain_http(stack: DemoStack) -> None:
                 "host": "127.0.0.1",
                 "port": stack.host.ftp_port,
                 "user": "coral-gate",
-                "password": HOST_PASSWORD,
             },
-            "control": {
-                "kind": "http",
-                "url": f"http://127.0.0.1:{stack.host.control_port}/coral-gate",
-                "token": HOST_PASSWORD,
-            },
+            "connection_secret": HOST_PASSWORD,
+            "control": {"kind": "http", "url": f"http://127.0.0.1:{stack.host.control_port}/coral-gate"},
+            "control_secret": HOST_PASSWORD,
         }
         assert http.post("/servers", json=server).status_code == 201
         assert http.post("/servers/coral-gate/fetch").json()["snapshot"]["id"] == 1

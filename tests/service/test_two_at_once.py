@@ -15,7 +15,7 @@ import httpx
 import pytest
 from sqlalchemy import event
 
-from tests.quick import ADMIN, PASSWORD, Quick, connection_to, quick_stack, running_service, wait_until
+from tests.quick import ADMIN, PASSWORD, SECRET, Quick, connection_to, quick_stack, running_service, wait_until
 from zerrit import api
 from zerrit.client import Client, ProblemError
 from zerrit.records import RecordsUnusable, hold_data_folder
@@ -140,6 +140,7 @@ def test_the_settings_of_a_server_cannot_change_under_a_run(quick: Quick) -> Non
         gamebook="quick",
         connection=connection_to("folder", quick.host, "reef"),
         control=quick._control("reef"),
+        control_secret=SECRET,
     )
     with pytest.raises(ProblemError, match="is under way on reef") as refused:
         quick.zerrit.change_server(given)

@@ -1984,27 +1984,37 @@ export interface components {
              */
             kind: "commands";
             /**
-             * Use Shell
+             * Through a shell
+             * @description Only if the commands need one
              * @default false
              */
             use_shell: boolean;
         };
         /**
          * Commands
-         * @description Commands as lists of words; what is empty is not to be had.
+         * @description Commands as lists of words; what is empty is not available.
          */
         Commands: {
-            /** Announce */
+            /**
+             * Command: tell the players
+             * @description {text} becomes the announcement
+             */
             announce?: string[];
-            /** Players */
+            /** Command: count the players */
             players?: string[];
-            /** Reload */
+            /** Command: read the files again */
             reload?: string[];
-            /** Start */
+            /**
+             * Command: start
+             * @description On the machine where Zerrit runs
+             */
             start: string[];
-            /** State */
+            /**
+             * Command: does it run?
+             * @description Exit code 0: it runs; 1 or 3: it does not
+             */
             state: string[];
-            /** Stop */
+            /** Command: stop */
             stop: string[];
         };
         /**
@@ -2055,21 +2065,25 @@ export interface components {
          */
         ConsoleCommands: {
             /**
-             * Announce
+             * What tells the players
+             * @description {text} becomes the announcement
              * @default
              */
             announce: string;
             /**
-             * Players
+             * What counts the players
              * @default
              */
             players: string;
             /**
-             * Reload
+             * What makes it read the files again
              * @default
              */
             reload: string;
-            /** Stop */
+            /**
+             * What stops it
+             * @description Typed into the console
+             */
             stop: string;
         };
         /**
@@ -2078,21 +2092,19 @@ export interface components {
          */
         ConsoleControl: {
             commands: components["schemas"]["ConsoleCommands"];
-            /** Host */
+            /** Host of the console */
             host: string;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "console";
-            /**
-             * Password
-             * Format: password
-             */
-            password: string;
-            /** Port */
+            /** Port of the console */
             port: number;
-            /** Start */
+            /**
+             * Command: start
+             * @description On the machine where Zerrit runs
+             */
             start?: string[];
         };
         /** Credentials */
@@ -2482,7 +2494,10 @@ export interface components {
          * @description Files in a folder of the machine where the service runs.
          */
         FolderConnection: {
-            /** Folder */
+            /**
+             * Folder of the game
+             * @description On the machine where Zerrit runs.
+             */
             folder: string;
             /**
              * @description discriminator enum property added by openapi-typescript
@@ -2507,7 +2522,8 @@ export interface components {
          */
         FtpConnection: {
             /**
-             * Folder
+             * Folder of the game
+             * @description Folder of the game on the host.
              * @default /
              */
             folder: string;
@@ -2519,43 +2535,46 @@ export interface components {
              */
             kind: "ftp";
             /**
-             * Old Names
+             * Encoding of old file names
+             * @description Encoding of file names that are not UTF-8.
              * @default cp1252
              * @enum {string}
              */
             old_names: "cp1252" | "cp1250" | "cp1251" | "cp437" | "cp850" | "cp866" | "gbk" | "shift_jis" | "euc_kr";
             /**
-             * Parallel
+             * Most connections at the same time
+             * @description Most connections at the same time.
              * @default 4
              */
             parallel: number;
-            /**
-             * Password
-             * Format: password
-             */
-            password: string;
             /**
              * Port
              * @default 21
              */
             port: number;
-            /** User */
+            /**
+             * User
+             * @description User of the connection.
+             * @default
+             */
             user: string;
         };
         /**
          * FtpsConnection
-         * @description FTP inside TLS. `identity` is the accepted certificate, where no authority vouches for it: SHA256:…
+         * @description FTP inside TLS.
          */
         FtpsConnection: {
             /**
-             * Folder
+             * Folder of the game
+             * @description Folder of the game on the host.
              * @default /
              */
             folder: string;
             /** Host */
             host: string;
             /**
-             * Identity
+             * Accepted certificate or key
+             * @description Accepted certificate or host key: SHA256:… Empty accepts the key that an SFTP host shows first.
              * @default
              */
             identity: string;
@@ -2565,27 +2584,28 @@ export interface components {
              */
             kind: "ftps";
             /**
-             * Old Names
+             * Encoding of old file names
+             * @description Encoding of file names that are not UTF-8.
              * @default cp1252
              * @enum {string}
              */
             old_names: "cp1252" | "cp1250" | "cp1251" | "cp437" | "cp850" | "cp866" | "gbk" | "shift_jis" | "euc_kr";
             /**
-             * Parallel
+             * Most connections at the same time
+             * @description Most connections at the same time.
              * @default 4
              */
             parallel: number;
-            /**
-             * Password
-             * Format: password
-             */
-            password: string;
             /**
              * Port
              * @default 21
              */
             port: number;
-            /** User */
+            /**
+             * User
+             * @description User of the connection.
+             * @default
+             */
             user: string;
         };
         /** GamebookIn */
@@ -2655,11 +2675,9 @@ export interface components {
              */
             kind: "http";
             /**
-             * Token
-             * Format: password
+             * Address of the control
+             * @description Answers state, stop and start, such as https://host/my-server
              */
-            token: string;
-            /** Url */
             url: string;
         };
         /**
@@ -2752,10 +2770,10 @@ export interface components {
         };
         /**
          * Maintenance
-         * @description How a server is looked after.
+         * @description How a server is maintained.
          *
          *     `announcement` is what players are told, `{minutes}` in it the time that is left. `crash_places` are folders outside
-         *     of the game's own where crash files come to lie, reached by the same connection. `settle` is how many seconds a started game
+         *     of the game's own where crash files appear, reached by the same connection. `settle` is how many seconds a started game
          *     must stay up, `patience` how many it has to stop, to start and to say that it is ready; zero for the service's own.
          *     `may_rehearse`: the gamebook's command for a rehearsal may be run on the machine of the service; `must_rehearse`: no
          *     deploy without one.
@@ -2800,7 +2818,7 @@ export interface components {
         };
         /**
          * ManualConnection
-         * @description A person carries the files: takes them in and puts them there.
+         * @description A person transfers the files.
          */
         ManualConnection: {
             /**
@@ -3404,12 +3422,27 @@ export interface components {
             /** Target */
             target: number | null;
         };
-        /** ServerIn */
+        /**
+         * ServerIn
+         * @description A server with the settings that it gets. A secret (password, key, token) that is empty stays as it is stored.
+         */
         ServerIn: {
             /** Connection */
-            connection: components["schemas"]["FolderConnection"] | components["schemas"]["FtpConnection"] | components["schemas"]["FtpsConnection"] | components["schemas"]["SftpConnection"] | components["schemas"]["ManualConnection"];
+            connection: components["schemas"]["SftpConnection"] | components["schemas"]["FtpsConnection"] | components["schemas"]["FtpConnection"] | components["schemas"]["FolderConnection"] | components["schemas"]["ManualConnection"];
+            /**
+             * Connection Secret
+             * Format: password
+             * @default
+             */
+            connection_secret: string;
             /** Control */
-            control: components["schemas"]["HttpControl"] | components["schemas"]["CommandControl"] | components["schemas"]["ConsoleControl"] | components["schemas"]["ManualControl"];
+            control: components["schemas"]["HttpControl"] | components["schemas"]["ConsoleControl"] | components["schemas"]["CommandControl"] | components["schemas"]["ManualControl"];
+            /**
+             * Control Secret
+             * Format: password
+             * @default
+             */
+            control_secret: string;
             /** Gamebook */
             gamebook?: string | null;
             /** Id */
@@ -3445,13 +3478,9 @@ export interface components {
          */
         ServerOut: {
             /** Connection */
-            connection: {
-                [key: string]: unknown;
-            };
+            connection: components["schemas"]["SftpConnection"] | components["schemas"]["FtpsConnection"] | components["schemas"]["FtpConnection"] | components["schemas"]["FolderConnection"] | components["schemas"]["ManualConnection"];
             /** Control */
-            control: {
-                [key: string]: unknown;
-            };
+            control: components["schemas"]["HttpControl"] | components["schemas"]["ConsoleControl"] | components["schemas"]["CommandControl"] | components["schemas"]["ManualControl"];
             /** Defaults */
             defaults: string[];
             /** Files */
@@ -3462,10 +3491,7 @@ export interface components {
             id: string;
             last_run: components["schemas"]["RunOut"] | null;
             last_snapshot: components["schemas"]["SnapshotOut"] | null;
-            /** Maintenance */
-            maintenance: {
-                [key: string]: unknown;
-            };
+            maintenance: components["schemas"]["Maintenance"];
             /** Notes */
             notes: string[];
             /** Open Changes */
@@ -3522,18 +3548,20 @@ export interface components {
         };
         /**
          * SftpConnection
-         * @description SFTP. `password` may be the text of a private key. `identity` is the accepted key of the host: SHA256:…
+         * @description SFTP. The secret may be the text of a private key.
          */
         SftpConnection: {
             /**
-             * Folder
+             * Folder of the game
+             * @description Folder of the game on the host.
              * @default .
              */
             folder: string;
             /** Host */
             host: string;
             /**
-             * Identity
+             * Accepted certificate or key
+             * @description Accepted certificate or host key: SHA256:… Empty accepts the key that an SFTP host shows first.
              * @default
              */
             identity: string;
@@ -3543,27 +3571,28 @@ export interface components {
              */
             kind: "sftp";
             /**
-             * Old Names
+             * Encoding of old file names
+             * @description Encoding of file names that are not UTF-8.
              * @default cp1252
              * @enum {string}
              */
             old_names: "cp1252" | "cp1250" | "cp1251" | "cp437" | "cp850" | "cp866" | "gbk" | "shift_jis" | "euc_kr";
             /**
-             * Parallel
+             * Most connections at the same time
+             * @description Most connections at the same time.
              * @default 4
              */
             parallel: number;
-            /**
-             * Password
-             * Format: password
-             */
-            password: string;
             /**
              * Port
              * @default 22
              */
             port: number;
-            /** User */
+            /**
+             * User
+             * @description User of the connection.
+             * @default
+             */
             user: string;
         };
         /**

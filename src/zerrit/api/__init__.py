@@ -1,23 +1,5 @@
 """The shapes of requests and answers, shared by the service and the client library."""
 
-from zerrit.api.connections import (
-    AnyConnection,
-    AnyControl,
-    CommandControl,
-    Commands,
-    ConsoleCommands,
-    ConsoleControl,
-    FolderConnection,
-    FtpConnection,
-    FtpsConnection,
-    HttpControl,
-    Maintenance,
-    ManualConnection,
-    ManualControl,
-    RemoteSettings,
-    Retention,
-    SftpConnection,
-)
 from zerrit.api.gamebooks import (
     AboutOut,
     CheckOut,
@@ -128,6 +110,23 @@ from zerrit.api.snapshots import (
     TaskIn,
     TaskOut,
 )
+from zerrit.settings import (
+    AnyConnection,
+    AnyControl,
+    CommandControl,
+    Commands,
+    ConsoleCommands,
+    ConsoleControl,
+    FolderConnection,
+    FtpConnection,
+    FtpsConnection,
+    HttpControl,
+    Maintenance,
+    ManualConnection,
+    ManualControl,
+    Retention,
+    SftpConnection,
+)
 
 __all__ = [
     "AboutOut",
@@ -205,7 +204,6 @@ __all__ = [
     "ReadOut",
     "ReferenceOut",
     "RehearsalOut",
-    "RemoteSettings",
     "ReplayIn",
     "ReplayOut",
     "ReplayedStepOut",

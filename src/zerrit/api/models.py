@@ -7,9 +7,9 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, Field, SecretStr
 
-from zerrit.api.connections import AnyConnection, AnyControl, Maintenance
 from zerrit.api.request_model import Sent
 from zerrit.api.runs import RunOut
+from zerrit.settings import AnyConnection, AnyControl, Maintenance
 
 
 class Problem(BaseModel):
@@ -76,12 +76,19 @@ class GamebookOut(BaseModel):
     updated_at: datetime
 
 
+ServerSecret = Annotated[SecretStr, Field(max_length=20_000)]
+
+
 class ServerIn(Sent):
+    """A server with the settings that it gets. A secret (password, key, token) that is empty stays as it is stored."""
+
     id: Annotated[str, Field(max_length=63)]
     title: Annotated[str, Field(max_length=120)] = ""
     gamebook: str | None = None
     connection: AnyConnection
+    connection_secret: ServerSecret = SecretStr("")
     control: AnyControl
+    control_secret: ServerSecret = SecretStr("")
     maintenance: Maintenance = Maintenance()
 
 
@@ -94,9 +101,9 @@ class ServerOut(BaseModel):
     id: str
     title: str
     gamebook: str | None
-    connection: dict[str, Any]
-    control: dict[str, Any]
-    maintenance: dict[str, Any]
+    connection: AnyConnection
+    control: AnyControl
+    maintenance: Maintenance
     notes: list[str]
     files: int
     last_snapshot: SnapshotOut | None

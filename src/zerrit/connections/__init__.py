@@ -12,6 +12,7 @@ from zerrit.connections.connection import (
 from zerrit.connections.folder import FolderConnection
 from zerrit.connections.ftp import FtpConnection, FtpsConnection
 from zerrit.connections.manual import ManualConnection
+from zerrit.connections.opening import open_connection
 from zerrit.connections.sftp import SftpConnection, is_private_key
 
 __all__ = [
@@ -28,4 +29,5 @@ __all__ = [
     "RemoteFile",
     "SftpConnection",
     "is_private_key",
+    "open_connection",
 ]

@@ -1,13 +1,12 @@
 """How a game is stopped, started and asked for its state. One protocol, one file for each kind of control."""
 
-from zerrit.control.commands import STATE_HELP, CommandControl
+from zerrit.control.commands import CommandControl
 from zerrit.control.control import Act, Control, ControlError, GameState
 from zerrit.control.game_console import ConsoleControl
 from zerrit.control.http import HttpHook
 from zerrit.control.manual import ManualControl
 
 __all__ = [
-    "STATE_HELP",
     "Act",
     "CommandControl",
     "ConsoleControl",

@@ -18,6 +18,7 @@ from collections.abc import Mapping, Sequence
 from typing import IO, Final
 
 from zerrit.control.control import Act, ControlError, GameState, cannot
+from zerrit.settings import STATE_HELP
 
 TIMEOUT: Final = 60.0  # seconds
 AFTER_END: Final = 1.0  # seconds to wait for the rest of what a command printed, once it has ended
@@ -25,10 +26,6 @@ MAX_ANSWER: Final = 64 * 1024  # bytes kept of what a command prints
 STOPPED_CODES: Final = (1, 3)  #: 3 is what init scripts and systemctl answer (LSB, "program is not running")
 STOPPED_WORDS: Final = frozenset(("stopped", "inactive", "offline", "down", "dead", "not running"))
 RUNNING_WORDS: Final = frozenset(("running", "active", "online", "up"))
-STATE_HELP: Final = (
-    "`state` must end with exit code 0 when the game runs, and with 1 or 3 when it does not; with 0 it may also print "
-    "`stopped`. Any other exit code is an error."
-)
 SHOWN: Final = 300  # characters of an answer in a message
 
 

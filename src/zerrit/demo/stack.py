@@ -106,18 +106,22 @@ class DemoStack:
 
     def server_in(self, server_id: str) -> api.ServerIn:
         """How a demo server is added: coral-gate by FTP, lantern-shelf by its folder on this machine."""
-        control = api.HttpControl(
-            url=f"http://127.0.0.1:{self.host.control_port}/{server_id}", token=SecretStr(HOST_PASSWORD)
-        )
+        control = api.HttpControl(url=f"http://127.0.0.1:{self.host.control_port}/{server_id}")
         connection: api.FtpConnection | api.FolderConnection
         if server_id == "coral-gate":
-            connection = api.FtpConnection(
-                host="127.0.0.1", port=self.host.ftp_port, user=server_id, password=SecretStr(HOST_PASSWORD)
-            )
+            connection = api.FtpConnection(host="127.0.0.1", port=self.host.ftp_port, user=server_id)
         else:
             connection = api.FolderConnection(folder=str((self.host_folder / server_id).resolve()))
         title = server_id.replace("-", " ").title()
-        return api.ServerIn(id=server_id, title=title, gamebook="fathomline", connection=connection, control=control)
+        return api.ServerIn(
+            id=server_id,
+            title=title,
+            gamebook="fathomline",
+            connection=connection,
+            connection_secret=SecretStr(HOST_PASSWORD),
+            control=control,
+            control_secret=SecretStr(HOST_PASSWORD),
+        )
 
     def seed(self) -> None:
         """Put the demo's data into an empty service: both servers, their files, the defaults, one change begun."""
@@ -139,11 +143,7 @@ class DemoStack:
     def _follow_ports(self, zerrit: Client, known: api.ServerOut) -> None:
         """The ports of the host, or the folder of the demo, may be others than the last time."""
         given = self.server_in(known.id)
-        connection, control = (
-            given.connection.model_dump(exclude={"password"}),
-            given.control.model_dump(exclude={"token"}),
-        )
-        if (known.connection, known.control) != (connection, control):
+        if (known.connection, known.control) != (given.connection, given.control):
             zerrit.change_server(given.model_copy(update={"title": known.title, "gamebook": known.gamebook}))
 
 

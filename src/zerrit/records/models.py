@@ -5,6 +5,7 @@ from __future__ import annotations
 from datetime import UTC, datetime
 from typing import Any
 
+from pydantic import TypeAdapter
 from sqlalchemy import (
     JSON,
     DateTime,
@@ -21,6 +22,8 @@ from sqlalchemy import (
 )
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 
+from zerrit.settings import AnyConnection, AnyControl, Maintenance
+
 
 class Moment(TypeDecorator[datetime]):
     """A point in time. SQLite keeps no zone, so it is taken off on the way in and put on again on the way out."""
@@ -33,6 +36,23 @@ class Moment(TypeDecorator[datetime]):
 
     def process_result_value(self, value: datetime | None, dialect: Dialect) -> datetime | None:
         return value.replace(tzinfo=UTC) if value is not None else None
+
+
+class JsonOf(TypeDecorator[Any]):
+    """Settings of a model, kept as JSON. What an adapter cannot read was written by another version of Zerrit."""
+
+    impl = JSON
+    cache_ok = True
+
+    def __init__(self, adapter: TypeAdapter[Any]) -> None:
+        super().__init__()
+        self.adapter = adapter
+
+    def process_bind_param(self, value: Any, dialect: Dialect) -> Any:
+        return self.adapter.dump_python(value, mode="json") if value is not None else None
+
+    def process_result_value(self, value: Any, dialect: Dialect) -> Any:
+        return self.adapter.validate_python(value) if value is not None else None
 
 
 class Base(DeclarativeBase):
@@ -99,11 +119,11 @@ class Server(Base):
     id: Mapped[str] = mapped_column(String(63), primary_key=True)
     title: Mapped[str] = mapped_column(String(120))
     gamebook: Mapped[str | None] = mapped_column(ForeignKey("gamebooks.name"))
-    connection: Mapped[dict[str, Any]]
+    connection: Mapped[AnyConnection] = mapped_column(JsonOf(TypeAdapter(AnyConnection)))
     connection_secret: Mapped[bytes | None]
-    control: Mapped[dict[str, Any]]
+    control: Mapped[AnyControl] = mapped_column(JsonOf(TypeAdapter(AnyControl)))
     control_secret: Mapped[bytes | None]
-    maintenance: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    maintenance: Mapped[Maintenance] = mapped_column(JsonOf(TypeAdapter(Maintenance)), default=Maintenance)
     reported: Mapped[dict[str, Any]] = mapped_column(default=dict)
     created_at: Mapped[datetime]
 

@@ -143,24 +143,15 @@ def change_server(server_id: str, given: api.ServerIn, here: WorkspaceDep, who: 
     return get_server(server_id, here, who)
 
 
-SECRETS = {"password", "token"}
-
-
-def _secret(given: api.AnyConnection | api.AnyControl) -> str | None:
-    """The secret of a connection or control; some have none."""
-    found = next((getattr(given, name) for name in SECRETS if hasattr(given, name)), None)
-    return found.get_secret_value() if found is not None else None
-
-
 def _settings(given: api.ServerIn) -> servers.ServerSettings:
     return servers.ServerSettings(
         title=given.title,
         gamebook=given.gamebook,
-        connection=given.connection.model_dump(exclude=SECRETS),
-        connection_secret=_secret(given.connection),
-        control=given.control.model_dump(exclude=SECRETS),
-        control_secret=_secret(given.control),
-        maintenance=given.maintenance.model_dump(),
+        connection=given.connection,
+        connection_secret=given.connection_secret.get_secret_value(),
+        control=given.control,
+        control_secret=given.control_secret.get_secret_value(),
+        maintenance=given.maintenance,
     )
 
 

@@ -10,7 +10,7 @@ import { SchedulePanel } from "./SchedulePanel";
 export function MaintenanceTab({ server }: { server: Schemas["ServerOut"] }) {
   return (
     <Box>
-      {(server.connection["kind"] === "manual" || server.control["kind"] === "manual") && <ManualPanel server={server} />}
+      {(server.connection.kind === "manual" || server.control.kind === "manual") && <ManualPanel server={server} />}
       <DriftPanel serverId={server.id} />
       <SchedulePanel serverId={server.id} />
       <RetentionPanel server={server} />

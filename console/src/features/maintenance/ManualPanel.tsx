@@ -22,14 +22,14 @@ export function ManualPanel({ server }: { server: Schemas["ServerOut"] }) {
     <Paper sx={{ p: 1.5, mb: 1.5 }}>
       <Typography variant="h2" gutterBottom>Manual</Typography>
       <Box sx={{ display: "flex", gap: 1, flexWrap: "wrap", alignItems: "center" }}>
-        {server.control["kind"] === "manual" && (
+        {server.control.kind === "manual" && (
           <>
             <Typography sx={{ flex: 1, minWidth: 200 }}>The game: {state.data?.["state"] ?? "not known"}</Typography>
             <Button variant="outlined" onClick={() => { say.mutate(true); }}>Report as running</Button>
             <Button variant="outlined" onClick={() => { say.mutate(false); }}>Report as stopped</Button>
           </>
         )}
-        {server.connection["kind"] === "manual" && <UploadButton serverId={server.id} />}
+        {server.connection.kind === "manual" && <UploadButton serverId={server.id} />}
       </Box>
       <ProblemNote error={say.error ?? state.error} />
     </Paper>

@@ -22,7 +22,7 @@ const NUMBERS: readonly { field: keyof Care["retention"]; label: string }[] = [
 
 /** How a server is looked after: what its players are told, where crash files lie, how many snapshots stay. */
 export function RetentionPanel({ server }: { server: Schemas["ServerOut"] }) {
-  const [maintenance, setMaintenance] = useState(server.maintenance as unknown as Care);
+  const [maintenance, setMaintenance] = useState(server.maintenance);
   const queries = useQueryClient();
   const params = { path: { server_id: server.id } };
   const pruning = useQuery({ queryKey: ["timeline", server.id, "pruning"], queryFn: () => answer(api.GET("/api/v1/servers/{server_id}/pruning", { params })) });
@@ -32,7 +32,7 @@ export function RetentionPanel({ server }: { server: Schemas["ServerOut"] }) {
       answer(
         api.PUT("/api/v1/servers/{server_id}", {
           params,
-          body: { id: server.id, title: server.title, gamebook: server.gamebook, connection: asKept(server.connection), control: asKept(server.control), maintenance } as Schemas["ServerIn"],
+          body: { id: server.id, title: server.title, gamebook: server.gamebook, connection: server.connection, connection_secret: "", control: server.control, control_secret: "", maintenance },
         }),
       ),
     onSuccess,
@@ -97,11 +97,4 @@ export function RetentionPanel({ server }: { server: Schemas["ServerOut"] }) {
       <ProblemNote error={keep.error ?? prune.error ?? verify.error ?? pruning.error} />
     </Paper>
   );
-}
-
-/** Settings of a connection or control as they are kept; an empty secret means the one that is there. */
-function asKept(settings: Record<string, unknown>): Record<string, unknown> {
-  const kind = String(settings["kind"]);
-  if (kind === "http") return { ...settings, token: "" };
-  return ["ftp", "ftps", "sftp", "console"].includes(kind) ? { ...settings, password: "" } : settings;
 }

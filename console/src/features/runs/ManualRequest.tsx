@@ -38,7 +38,7 @@ export function ManualRequest({ run }: { run: Schemas["RunOut"] }) {
       action={
         <>
           {isCarrying && <Button color="inherit" href={`/api/v1/runs/${String(run.id)}/instructions`}>Download instructions</Button>}
-          {server.data?.connection["kind"] === "manual" && <UploadButton serverId={run.server} />}
+          {server.data?.connection.kind === "manual" && <UploadButton serverId={run.server} />}
           {isSaid && (
             <Button color="inherit" disabled={say.isPending} onClick={() => { say.mutate(); }}>
               {contradicted ? "I am sure" : isStart ? "It is started" : "Report as stopped"}

@@ -96,11 +96,9 @@ function ServerRow({ server }: { server: Schemas["ServerOut"] }) {
 }
 
 /** How a server is reached, in a few words. */
-function placeOf(connection: Record<string, unknown>): string {
-  const kind = String(connection["kind"]);
-  if (kind === "manual") return "manual";
-  if (kind === "folder") return `folder ${String(connection["folder"]).split("/").slice(-2).join("/")}`;
-  return `${kind.toUpperCase()} ${String(connection["host"])}:${String(connection["port"])}`;
+function placeOf(connection: Schemas["ServerOut"]["connection"]): string {
+  if ("host" in connection) return `${connection.kind.toUpperCase()} ${connection.host}:${String(connection.port)}`;
+  return "folder" in connection ? `folder ${connection.folder.split("/").slice(-2).join("/")}` : connection.kind;
 }
 
 function LastRun({ server }: { server: Schemas["ServerOut"] }) {

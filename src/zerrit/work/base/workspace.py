@@ -14,20 +14,13 @@ from typing import Any, Final, Generic, TypeVar
 from cachetools import LRUCache
 from sqlalchemy.orm import Session
 
-from zerrit.connections import (
-    Connection,
-    FolderConnection,
-    FtpConnection,
-    FtpsConnection,
-    Limits,
-    ManualConnection,
-    SftpConnection,
-)
+from zerrit.connections import Connection, Limits, ManualConnection, open_connection
 from zerrit.core.checks import Checked, Files
 from zerrit.core.documents import Document, Finding, read_document
 from zerrit.core.gamebooks import Gamebook
 from zerrit.core.steps import Replay
 from zerrit.records import Database, DataFolder, Server, Vault
+from zerrit.settings import FolderConnection, RemoteConnection
 from zerrit.work.base.errors import Refused, WrongState
 from zerrit.work.base.sign_in_delays import SignIns
 
@@ -218,27 +211,20 @@ class Workspace:
 
     def connection_to(self, server: Server, *, folder: str = "") -> Connection:
         """Open the connection of a server, or one to another folder by the same way. Raises ConnectionFailed, Refused."""
-        settings, secret = server.connection, self.secret(server.connection_secret)
-        kind, place = settings["kind"], folder or settings.get("folder", "")
-        if kind == "folder":
-            self.bounds.require_folder(Path(place), self.folder)
-            return FolderConnection(Path(place))
-        if kind == "manual":
-            return self.hand_connection(server.id)
-        many = {"parallel": settings.get("parallel", 4), "limits": self.limits}
-        many |= {"old_names": settings["old_names"]} if settings.get("old_names") else {}
-        where = (settings["host"], settings["port"], settings["user"], secret, place)
-        if kind == "ftp":
-            return FtpConnection(*where, **many)
-        if kind == "ftps":
-            return FtpsConnection(*where, identity=settings["identity"], **many)
-        if kind == "sftp":
-            return SftpConnection(*where, identity=settings["identity"], **many)
-        raise Refused(f"The connection kind `{kind}` is not known.")
+        settings = server.connection
+        if folder and isinstance(settings, FolderConnection | RemoteConnection):
+            settings = settings.with_folder(folder)
+        if isinstance(settings, FolderConnection):
+            self.bounds.require_folder(Path(settings.folder), self.folder)
+        secret = self.secret(server.connection_secret)
+        return open_connection(settings, secret, self.limits, self._uploaded(server.id))
 
     def hand_connection(self, server_id: str) -> ManualConnection:
         """What a person showed last of a server whose files are carried manually."""
-        return ManualConnection(self.folder / "manual" / server_id)
+        return ManualConnection(self._uploaded(server_id))
+
+    def _uploaded(self, server_id: str) -> Path:
+        return self.folder / "manual" / server_id
 
     def secret(self, sealed: bytes | None) -> str:
         """A kept secret; empty where there is none."""

@@ -132,7 +132,7 @@ def _count_down(going: Going, stage: Stage) -> None:
 
 
 def _tell(going: Going, left: int, stage: Stage) -> None:
-    text = str(going.server.maintenance.get("announcement") or "The server restarts in {minutes}.")
+    text = going.server.maintenance.announcement or "The server restarts in {minutes}."
     try:
         going.control.announce(text.replace("{minutes}", counted(left, "minute")))
     except ControlError as error:

@@ -14,6 +14,7 @@ from contextlib import suppress
 from pathlib import Path
 from typing import Final
 
+from zerrit import settings as kinds
 from zerrit.connections import FolderConnection
 from zerrit.control import Act, ControlError, GameState
 from zerrit.core.addresses import parse_address
@@ -34,7 +35,7 @@ def require_rehearsal(server: Server, gamebook: Gamebook | None) -> Gamebook:
     """The gamebook that says how. Raises Refused: it does not, or the server's admin has not allowed it."""
     if gamebook is None or gamebook.rules.rehearse is None:
         raise Refused(f"The gamebook of {server.id} does not say how a copy of the server is started (`rehearse`).")
-    if not server.maintenance.get("may_rehearse"):
+    if not server.maintenance.may_rehearse:
         raise Refused(
             f"A rehearsal runs the gamebook's command on this machine; allow that for {server.id} first: "
             f"zerrit server set {server.id} --may-rehearse"
@@ -69,8 +70,8 @@ def rehearse(
             say("the copy was started")
             return watched.start(
                 before,
-                settle=float(server.maintenance.get("settle") or workspace.settle),
-                patience=float(server.maintenance.get("patience") or workspace.patience),
+                settle=server.maintenance.settle or workspace.settle,
+                patience=server.maintenance.patience or workspace.patience,
                 say=say,
                 pause=pause,
                 expected=expected,
@@ -83,7 +84,7 @@ def _lay_out(
     assert book.rules.rehearse is not None  # noqa: S101 (`require_rehearsal` saw to it)
     rules = book.rules.rehearse
     held = Held(workspace, {p: d for p, d in digests.items() if not any(path_matches(w, p) for w in rules.without)})
-    if server.connection["kind"] == "folder":  # what is only watched is on this machine too
+    if isinstance(server.connection, kinds.FolderConnection):  # what is only watched is on this machine too
         with workspace.connection_to(server) as connection:
             for file in connection.files():
                 if file.path not in digests and book.is_watched(file.path):

@@ -122,7 +122,7 @@ class Going:
     @property
     def watched(self) -> Watched:
         if self._elsewhere is None:
-            places = self.server.maintenance.get("crash_places", ())
+            places = self.server.maintenance.crash_places
             self._elsewhere = {
                 f"{place.rstrip('/')}/": self._open.enter_context(
                     self.workspace.connection_to(self.server, folder=place)
@@ -137,12 +137,12 @@ class Going:
     @property
     def patience(self) -> float:
         """Seconds to wait for this server's game to stop, start, or say that it is ready."""
-        return float(self.server.maintenance.get("patience") or self.workspace.patience)
+        return self.server.maintenance.patience or self.workspace.patience
 
     @property
     def settle(self) -> float:
         """Seconds that a game must stay up."""
-        return float(self.server.maintenance.get("settle") or self.workspace.settle)
+        return self.server.maintenance.settle or self.workspace.settle
 
     def wait(self, stage: Stage, is_so: Callable[[], bool], else_say: str, asks: str = "") -> None:
         """Wait until it is so: for the server's patience, or for as long as a person needs."""

@@ -96,9 +96,7 @@ def _go(going: Going) -> None:
 
 def _is_asked_for(going: Going, name: StageName) -> bool:
     if name is StageName.REHEARSE:
-        return bool(going.options.get("rehearse") or going.server.maintenance.get("must_rehearse")) and bool(
-            going.change_ids
-        )
+        return bool(going.options.get("rehearse") or going.server.maintenance.must_rehearse) and bool(going.change_ids)
     if name is StageName.ANNOUNCE:
         return bool(going.options.get("announce") or going.options.get("wait"))
     return True
@@ -147,7 +145,7 @@ def _runs_now(going: Going) -> bool | None:
 def _search_culprit(going: Going) -> None:
     """After a start that failed, name the step that did it, where a copy of the server can be started."""
     run = going.journal.run()
-    may = going.server.maintenance.get("may_rehearse") and going.gamebook is not None and going.gamebook.rules.rehearse
+    may = going.server.maintenance.may_rehearse and going.gamebook is not None and going.gamebook.rules.rehearse
     if run.state != "rolled-back" or run.evidence.get("failed_at") != StageName.WATCH or not may or run.cancelled_by:
         return
 

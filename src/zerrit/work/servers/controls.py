@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, assert_never
 
+from zerrit import settings as kinds
 from zerrit.control import CommandControl, ConsoleControl, Control, GameState, HttpHook, ManualControl
 from zerrit.records import Server
 from zerrit.work.base.activity_log import note
@@ -16,22 +17,21 @@ from zerrit.work.servers.stored_gamebooks import gamebook_of
 def control_of(workspace: Workspace, server: Server) -> Control:
     """The control of a server. Raises Refused."""
     settings, secret = server.control, workspace.secret(server.control_secret)
-    match settings["kind"]:
-        case "http":
-            return HttpHook(settings["url"], secret)
-        case "commands":
+    match settings:
+        case kinds.HttpControl(url=url):
+            return HttpHook(url, secret)
+        case kinds.CommandControl(commands=commands, use_shell=use_shell):
             workspace.bounds.require_commands()
-            patience = float(server.maintenance.get("patience") or workspace.patience)
-            return CommandControl(settings["commands"], use_shell=settings["use_shell"], timeout=patience)
-        case "console":
-            if settings["start"]:
+            patience = server.maintenance.patience or workspace.patience
+            return CommandControl(commands.model_dump(), use_shell=use_shell, timeout=patience)
+        case kinds.ConsoleControl(host=host, port=port, commands=typed, start=start):
+            if start:
                 workspace.bounds.require_commands()
-            return ConsoleControl(
-                settings["host"], settings["port"], secret, settings["commands"], start=settings["start"]
-            )
-        case "manual":
+            return ConsoleControl(host, port, secret, typed.model_dump(), start=start)
+        case kinds.ManualControl():
             return ManualControl(lambda: _looked_at(workspace, server.id))
-    raise Refused(f"The control kind `{settings['kind']}` is not known.")
+        case _:
+            assert_never(settings)
 
 
 def _looked_at(workspace: Workspace, server_id: str) -> GameState:
@@ -67,7 +67,7 @@ def report_state(
     Raises NotFound, Refused: the server has a control that knows. WrongState: its log says otherwise, and they are not sure.
     """
     server, _ = _said(workspace, server_id)
-    if server.control["kind"] != "manual":
+    if not isinstance(server.control, kinds.ManualControl):
         raise Refused(f"The control of {server_id} reports the state of its game already.")
     seen = _seen(workspace, server)
     if seen is not None and seen.is_running != is_running and not is_sure:

@@ -2,18 +2,23 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
-from typing import Any, Final
-from urllib.parse import urlsplit
+from typing import Final
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from zerrit.connections import FtpsConnection, SftpConnection
 from zerrit.core.nearest import did_you_mean
 from zerrit.records import Gamebook as GamebookRow
 from zerrit.records import Server
+from zerrit.settings import (
+    AnyConnection,
+    AnyControl,
+    IdentifiedConnection,
+    Kind,
+    Maintenance,
+    ManualControl,
+)
 from zerrit.work.base.activity_log import note
 from zerrit.work.base.errors import NotFound, Refused, WrongState
 from zerrit.work.base.run_records import require_no_run
@@ -24,15 +29,15 @@ from zerrit.work.servers.stored_gamebooks import ID_FORM, list_gamebooks
 
 @dataclass(frozen=True, slots=True)
 class ServerSettings:
-    """What an admin says of a server. An empty secret means the one that is kept, None that none is needed."""
+    """What an admin says of a server. An empty secret means the one that is stored."""
 
     title: str
     gamebook: str | None
-    connection: Mapping[str, Any]
-    connection_secret: str | None = field(repr=False)
-    control: Mapping[str, Any]
-    control_secret: str | None = field(repr=False)
-    maintenance: Mapping[str, Any] = field(default_factory=dict)
+    connection: AnyConnection
+    connection_secret: str = field(repr=False)
+    control: AnyControl
+    control_secret: str = field(repr=False)
+    maintenance: Maintenance = field(default_factory=Maintenance)
 
 
 def add_server(workspace: Workspace, person: str, server_id: str, given: ServerSettings) -> Server:
@@ -50,7 +55,7 @@ def add_server(workspace: Workspace, person: str, server_id: str, given: ServerS
     _settle(workspace, server, given)
     with workspace.session() as session:
         session.add(server)
-        note(workspace, session, person, "server.added", server_id, f"{server.title}, by {given.connection['kind']}")
+        note(workspace, session, person, "server.added", server_id, f"{server.title}, by {given.connection.kind}")
     return server
 
 
@@ -64,61 +69,55 @@ def change_server(workspace: Workspace, person: str, server_id: str, given: Serv
         _require_gamebook(session, given.gamebook)
         require_no_run(session, server_id)
         session.expunge(server)
-    if (
-        "identity" in given.connection
-        and not given.connection["identity"]
-        and _is_same_host(given.connection, server.connection)
-    ):
-        # Left empty, it stays as it is kept; another one has to be given.
-        given = replace(given, connection={**given.connection, "identity": server.connection.get("identity", "")})
-    if (
-        given.connection_secret == ""
-        and server.connection_secret
-        and _whom(given.connection) != _whom(server.connection)
-    ):
-        raise Refused(
-            "Give the connection's password again: a kept one is only used for the host, port, key and "
-            "user that it was given for."
-        )
-    if given.control_secret == "" and server.control_secret and _whom(given.control) != _whom(server.control):
-        raise Refused(
-            "Give the control's token again: a kept one is only used for the address (scheme, host and port) that it was "
-            "given for."
-        )
+    connection, known = given.connection, server.connection
+    is_open = isinstance(connection, IdentifiedConnection) and not connection.identity
+    if is_open and isinstance(known, IdentifiedConnection) and known.is_same_host(connection):
+        # Left empty, it stays as it is stored; another one has to be given.
+        given = replace(given, connection=connection.model_copy(update={"identity": known.identity}))
+    _require_own_secret(given.connection, given.connection_secret, known, server.connection_secret, _ASK_CONNECTION)
+    _require_own_secret(given.control, given.control_secret, server.control, server.control_secret, _ASK_CONTROL)
     _settle(workspace, server, given)
     with workspace.writing() as session:
         require_no_run(session, server_id)  # it may have begun while the settings were tried
         session.merge(server)
-        note(workspace, session, person, "server.changed", server_id, f"{server.title}, by {given.connection['kind']}")
+        note(workspace, session, person, "server.changed", server_id, f"{server.title}, by {given.connection.kind}")
     workspace.publish("server", {"server": server_id})
     return server
+
+
+_ASK_CONNECTION: Final = "Give the connection's password again: a kept one is only used for the host, port, key and user that it was given for."
+_ASK_CONTROL: Final = "Give the control's token again: a kept one is only used for the address (scheme, host and port) that it was given for."
+
+
+def _require_own_secret(settings: Kind, secret: str, known: Kind, stored: bytes | None, refusal: str) -> None:
+    """A stored secret goes only to whom it was given for."""
+    if settings.secret is not None and not secret and stored and settings.recipient != known.recipient:
+        raise Refused(refusal)
 
 
 def _settle(workspace: Workspace, server: Server, given: ServerSettings) -> None:
     """Put the settings on the server and try them."""
     server.title = given.title or server.id
     server.gamebook = given.gamebook
-    server.connection, server.control, server.maintenance = (
-        dict(given.connection),
-        dict(given.control),
-        dict(given.maintenance),
-    )
-    if given.connection_secret != "":
-        server.connection_secret = _sealed(workspace, given.connection_secret)
-    if given.control_secret != "":
-        server.control_secret = _sealed(workspace, given.control_secret)
+    server.connection, server.control, server.maintenance = given.connection, given.control, given.maintenance
+    server.connection_secret = _sealed(workspace, given.connection, given.connection_secret, server.connection_secret)
+    server.control_secret = _sealed(workspace, given.control, given.control_secret, server.control_secret)
     with workspace.connection_to(server) as connection:
         # What the host showed at first is what it has to show from now on.
-        if isinstance(connection, FtpsConnection | SftpConnection):
-            server.connection = server.connection | {"identity": connection.identity}
-        for place in given.maintenance.get("crash_places", ()):
+        shown = getattr(connection, "identity", "")
+        if isinstance(server.connection, IdentifiedConnection):
+            server.connection = server.connection.model_copy(update={"identity": shown})
+        for place in given.maintenance.crash_places:
             workspace.connection_to(server, folder=place).close()
-    if server.control["kind"] != "manual":
+    if not isinstance(server.control, ManualControl):
         control_of(workspace, server).state()
 
 
-def _sealed(workspace: Workspace, secret: str | None) -> bytes | None:
-    return workspace.vault.seal(secret) if secret is not None else None
+def _sealed(workspace: Workspace, settings: Kind, secret: str, stored: bytes | None) -> bytes | None:
+    """The secret as it is stored from now on: the one that is given, else the one that was stored, if any is needed."""
+    if settings.secret is None:
+        return None
+    return workspace.vault.seal(secret) if secret else stored
 
 
 def accept_identity(workspace: Workspace, person: str, server_id: str, identity: str) -> Server:
@@ -129,11 +128,11 @@ def accept_identity(workspace: Workspace, person: str, server_id: str, identity:
     with workspace.session() as session:
         server = get_server(session, server_id)
         session.expunge(server)
-    if "identity" not in server.connection:
+    if not isinstance(server.connection, IdentifiedConnection):
         raise Refused(
-            f"The connection of {server_id} ({server.connection['kind']}) has no certificate or key that could be accepted."
+            f"The connection of {server_id} ({server.connection.kind}) has no certificate or key that could be accepted."
         )
-    server.connection = server.connection | {"identity": identity}
+    server.connection = server.connection.model_copy(update={"identity": identity})
     workspace.connection_to(server).close()
     with workspace.writing() as session:
         require_no_run(session, server_id)
@@ -143,39 +142,9 @@ def accept_identity(workspace: Workspace, person: str, server_id: str, identity:
     return server
 
 
-CLEAR_TEXT: Final = "FTP sends the password and all files in clear text; use FTPS or SFTP where the host offers it."
-
-
 def notes_of(server: Server) -> list[str]:
     """What one should know of a server as it is set up."""
-    notes = [CLEAR_TEXT] if server.connection["kind"] == "ftp" else []
-    notes += (
-        ["Its commands pass through a shell; what is in them is carried out as it is written."]
-        if server.control.get("use_shell")
-        else []
-    )
-    return notes
-
-
-def _whom(settings: Mapping[str, Any]) -> tuple[object, ...]:
-    """To whom a secret of these settings goes: kind, scheme, host, port, user, and the key that the host must show."""
-    address = urlsplit(settings.get("url", ""))
-    try:
-        port = address.port or {"http": 80, "https": 443}.get(address.scheme)
-    except ValueError:
-        port = None
-    return (
-        settings["kind"],
-        address.scheme,
-        (settings.get("host") or address.hostname or "").lower(),
-        settings.get("port") or port,
-        settings.get("user"),
-        settings.get("identity"),
-    )
-
-
-def _is_same_host(one: Mapping[str, Any], other: Mapping[str, Any]) -> bool:
-    return all(one.get(name) == other.get(name) for name in ("kind", "host", "port"))
+    return [*server.connection.notes, *server.control.notes]
 
 
 def _require_gamebook(session: Session, name: str | None) -> None:

@@ -85,7 +85,7 @@ def plan_pruning(session: Session, server: Server) -> Pruning:
         select(Snapshot).where(Snapshot.server_id == server.id, Snapshot.kind == "server").order_by(Snapshot.id)
     )
     snapshots = list(rows)
-    rules = Retention(**server.maintenance.get("retention", {}))
+    rules = Retention(**server.maintenance.retention.model_dump())
     staying = kept_by(rules, [(one.id, one.taken_at) for one in snapshots], UTC)
     good = max((one.id for one in snapshots if one.is_good), default=None)
     if good is not None:

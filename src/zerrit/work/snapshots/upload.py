@@ -8,6 +8,7 @@ from zerrit.core.archives import unpack
 from zerrit.core.errors import PathRefused
 from zerrit.core.paths import safe_path
 from zerrit.core.wording import counted
+from zerrit.settings import ManualConnection
 from zerrit.work.base.activity_log import note
 from zerrit.work.base.errors import Refused
 from zerrit.work.base.workspace import Workspace
@@ -23,9 +24,9 @@ def upload(
     """
     with workspace.session() as session:
         server = get_server(session, server_id)
-    if server.connection["kind"] != "manual":
+    if not isinstance(server.connection, ManualConnection):
         raise Refused(
-            f"The files of {server_id} are fetched over its connection ({server.connection['kind']}); upload is for manual connections only."
+            f"The files of {server_id} are fetched over its connection ({server.connection.kind}); upload is for manual connections only."
         )
     files: dict[str, bytes] = {}
     try:
