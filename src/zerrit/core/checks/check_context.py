@@ -18,7 +18,7 @@ from zerrit.core.addresses import parse_address
 from zerrit.core.checks.address_values import Values, plain_values
 from zerrit.core.checks.condition_fields import NO_FIELDS
 from zerrit.core.checks.plain_values import Plain, plain_root
-from zerrit.core.documents import CODES, Document, Finding, Format, Node
+from zerrit.core.documents import CODES, Document, Finding, Node
 from zerrit.core.documents.selection import select
 from zerrit.core.documents.source import Splice
 from zerrit.core.game_files import Documents, Files, QueryRefused
@@ -147,7 +147,7 @@ class Examination:
     def _values(self, document: Document, address: str) -> Values:
         segments = parse_address(address).segments
         root = self.plain(document) if document.ok and segments else None
-        found = plain_values(root, segments, is_xml=document.format is Format.XML) if root is not None else None
+        found = plain_values(root, segments, is_xml=document.format.traits.attributes) if root is not None else None
         if found is None:
             nodes = [node for node in self.nodes_in(document, address) if node.value is not None]
             return Values(document, segments, tuple(node.value or "" for node in nodes))

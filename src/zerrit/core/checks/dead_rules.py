@@ -9,7 +9,7 @@ from zerrit.core.addresses import parse_address
 from zerrit.core.checks.check_context import Examination, Unknown
 from zerrit.core.checks.unmeasured_rules import is_somewhere
 from zerrit.core.checks.word_lists import words_of
-from zerrit.core.documents import CODES, Finding, Format
+from zerrit.core.documents import CODES, Finding
 from zerrit.core.documents.lookup import find
 from zerrit.core.errors import AddressNotFound
 from zerrit.core.gamebooks import Gamebook
@@ -106,7 +106,7 @@ def _unread_slots(examination: Examination) -> Iterator[tuple[tuple[int | str, .
     """Slots of files that are read in another way than as text, where no slot is ever cut out."""
     for pattern, file in examination.gamebook.rules.files.items():
         other = (
-            next((d for d in examination.matching(pattern) if d.format is not Format.TEXT), None)
+            next((d for d in examination.matching(pattern) if not d.format.traits.line_based), None)
             if file.slots
             else None
         )

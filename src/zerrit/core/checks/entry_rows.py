@@ -9,7 +9,7 @@ from functools import cached_property
 from zerrit.core.addresses import parse_node_address
 from zerrit.core.checks.check_context import Examination
 from zerrit.core.checks.plain_values import Plain, entries_at, field_values
-from zerrit.core.documents import Document, Format, Node
+from zerrit.core.documents import Document, Node
 from zerrit.core.documents.node import fields_of
 
 
@@ -49,13 +49,13 @@ class Rows:
         return self._columns[place]
 
     def _column(self, place: str) -> Column:
-        is_xml = self.document.format is Format.XML
+        is_xml = self.document.format.traits.attributes
         if "/" not in place and place != "*":
             if self.plain is not None:
                 values = field_values(self.plain, place, is_xml=is_xml)
                 if values is not None:
                     return Column(self, place, values, None)
-            if place.startswith("@") or self.document.format in (Format.JSON, Format.YAML):
+            if place.startswith("@") or self.document.format.traits.unique_names:
                 return Column(self, place, fields_of(self.nodes, place) if self.nodes else [], None)
         return Column(self, place, (), [values_below(node, place) for node in self.nodes])
 

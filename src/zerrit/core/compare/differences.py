@@ -21,7 +21,6 @@ from zerrit.core.addresses import print_segments
 from zerrit.core.documents.document import Document
 from zerrit.core.documents.entry_keys import Keys
 from zerrit.core.documents.equality import Contents, meaning_of
-from zerrit.core.documents.format import Format
 from zerrit.core.documents.format_writer import source_of, written
 from zerrit.core.documents.measures import delta
 from zerrit.core.documents.node import Node, NodeKind
@@ -170,7 +169,7 @@ class _Comparison:
         Long runs of them are found by comparing whole stretches of text: equal text was read into equal nodes.
         """
         old, new = a.children, b.children
-        if self.old.format is Format.TEXT:  # slots are among the lines, not in the order of the text
+        if self.old.format.traits.line_based:  # slots are among the lines, not in the order of the text
             old_ends, new_ends = [node.end for node in old], [node.end for node in new]
         else:
             old_ends, new_ends = _ends(a), _ends(b)
@@ -218,7 +217,7 @@ class _Comparison:
         for child in children:
             key = self.keys.key_of(child)
             # Lines have no identity but their place: one that reads otherwise is changed, not gone and come.
-            is_line = self.old.format is Format.TEXT
+            is_line = self.old.format.traits.line_based
             if is_line or (not key and (parent.kind is NodeKind.LIST or names[child.name] > 1)):
                 yield None, child
                 continue
@@ -273,7 +272,7 @@ class _Comparison:
 
     def _is_named(self, node: Node, names: Mapping[str, int]) -> bool:
         """A section or key of a mapping, which its name tells from its siblings."""
-        is_mapping = self.old.format in (Format.JSON, Format.YAML, Format.INI)
+        is_mapping = self.old.format.traits.named_parts
         return is_mapping and bool(node.name) and names[node.name] == 1
 
     def _made(

@@ -111,7 +111,7 @@ class Keys:
 
     def _learn(self, kind: _Kind, document: HasEntries, names: tuple[str, ...]) -> None:
         root = document.root
-        is_ini = document.format is Format.INI
+        is_ini = document.format.traits.sections
         parents = [root] if len(names) == 1 else self._kind(names[:-1]).nodes
         most = len(kind.nodes) + SAMPLE
         for parent in parents:
@@ -125,7 +125,7 @@ class Keys:
             if same and parent is root and is_ini:
                 # A setting of an INI file may get a twin; its sections, below the root, have their own names.
                 kind.is_section = kind.is_section or not same[0].is_value
-            elif document.format in (Format.XML, Format.INI):
+            elif document.format.traits.attributes or document.format.traits.sections:
                 kind.may_repeat = True
             if len(kind.nodes) >= most:
                 break

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from zerrit.core.documents.document import Document
 from zerrit.core.documents.entry_keys import Keys
-from zerrit.core.documents.format import Format
 from zerrit.core.documents.node import Node, NodeKind
 from zerrit.core.documents.scalars import typed
 
@@ -27,7 +26,7 @@ class Contents:
         known = self._known.get(id(node))
         if known is None:
             children = [(child.name, self.of(child, document)) for child in node.children]
-            if document.format in (Format.JSON, Format.YAML) and node.kind is NodeKind.GROUP:
+            if document.format.traits.unique_names and node.kind is NodeKind.GROUP:
                 below: object = frozenset(children)
             else:
                 attributes = frozenset(child for child in children if child[0].startswith("@"))

@@ -12,7 +12,6 @@ from collections.abc import Mapping, Sequence
 from typing import Final, Protocol
 
 from zerrit.core.documents.document import Document
-from zerrit.core.documents.format import Format
 from zerrit.core.documents.node import Node, NodeKind
 from zerrit.core.documents.source import Splice
 
@@ -58,7 +57,7 @@ def source_of(document: Document, node: Node) -> str:
 
     Of an item of a YAML list it is the item without its dash, behind the comments.
     """
-    is_item = document.format is Format.YAML and node.parent is not None and node.parent.kind is NodeKind.LIST
+    is_item = document.format.traits.indented and node.parent is not None and node.parent.kind is NodeKind.LIST
     line = document.source.line_start(node.start)
     if is_item and node.lead_start < line:
         lead = document.text[node.lead_start : line].rstrip()
@@ -79,7 +78,7 @@ def dashed(source: str) -> str:
 def dedented(document: Document, start: int, text: str) -> str:
     """Take from the later lines of `text`, which begins at `start`, the margin that its first line has there."""
     margin = document.source.indent_at(start)
-    if document.format is Format.YAML:
+    if document.format.traits.indented:
         # An item of a list begins behind its dash, and its later lines are below it.
         margin = " " * (start - document.source.line_start(start))
     return re.sub(rf"(\r\n|\r|\n){re.escape(margin)}", r"\1", text) if margin else text
@@ -154,14 +153,14 @@ def insert_before(document: Document, node: Node, sources: Sequence[str]) -> Spl
     newline = document.source.newline_near(node.start)
     indent = document.source.indent_at(at)
     parent = node.parent
-    if document.format is Format.TEXT and parent is not None and parent.kind is NodeKind.LIST:
+    if document.format.traits.line_based and parent is not None and parent.kind is NodeKind.LIST:
         separator = document.reading.slots[parent.name].separator
         return Splice(node.start, node.start, "".join(source + separator for source in sources))
     in_brackets = parent is not None and document.text.startswith(("{", "[", "("), parent.value_start)
-    if document.format is Format.JSON or (in_brackets and document.format is not Format.XML):
-        gap = newline + indent if is_first_on_line(document, at) else ("" if document.format is Format.INI else " ")
+    if document.format.traits.commas or (in_brackets and not document.format.traits.attributes):
+        gap = newline + indent if is_first_on_line(document, at) else ("" if document.format.traits.sections else " ")
         return Splice(at, at, "".join(f"{indented(source, indent, newline)},{gap}" for source in sources))
-    if document.format is Format.YAML and parent is not None and parent.kind is NodeKind.LIST:
+    if document.format.traits.indented and parent is not None and parent.kind is NodeKind.LIST:
         start = document.source.line_start(at)
         items = (indented(dashed(source), indent, newline) for source in sources)
         return Splice(start, start, "".join(indent + item + newline for item in items))

@@ -13,7 +13,6 @@ from typing import Final
 
 from zerrit.core.addresses import Segment, print_segments
 from zerrit.core.documents.document import Document
-from zerrit.core.documents.format import Format
 from zerrit.core.documents.format_writer import insert_before, source_of
 from zerrit.core.documents.lookup import node_at
 from zerrit.core.documents.node import Node, NodeKind
@@ -73,7 +72,7 @@ def rename(document: Document, segments: tuple[Segment, ...], new_name: str) -> 
 
 def _is_unique(document: Document, node: Node) -> bool:
     """Two siblings cannot share the name."""
-    return document.format in (Format.JSON, Format.YAML) or node.name.startswith("@")
+    return document.format.traits.unique_names or node.name.startswith("@")
 
 
 def move(document: Document, segments: tuple[Segment, ...], where: Where, target: tuple[Segment, ...]) -> Edit:
@@ -131,7 +130,7 @@ def _removed_before(document: Document, node: Node, goal: Node) -> int:
 
 def _moved(document: Document, node: Node, where: Where, goal: Node) -> Document:
     source = source_of(document, node)
-    if document.format is Format.INI and where is not Where.INTO:
+    if document.format.traits.sections and where is not Where.INTO:
         _require_alike(document, node, goal)
     without = rewrite(document, WRITERS[document.format].remove(document, node))
     twin = node_at(without, goal.start - _removed_before(document, node, goal), goal.name)
@@ -139,7 +138,7 @@ def _moved(document: Document, node: Node, where: Where, goal: Node) -> Document
     after = None if where is Where.INTO else twin
     if parent is None or (parent.is_value and parent.value):
         raise EditRefused(f"{place_of(document, goal)} holds nothing that it could be among.")
-    if document.format is Format.INI and _is_section(without, twin) and where is not Where.INTO:
+    if document.format.traits.sections and _is_section(without, twin) and where is not Where.INTO:
         return rewrite(without, [_section_splice(without, twin, where, source)])
     if where is Where.BEFORE:
         return rewrite(without, [insert_before(without, twin, [source])])
@@ -182,7 +181,7 @@ def comment_out(document: Document, segments: tuple[Segment, ...]) -> Edit:
         raise EditRefused(f"{place_of(document, node)} cannot be made a comment; remove it instead.")
     address = document.keys.address_of(node)
     source = document.text[node.start : node.end]
-    if document.format is Format.XML:
+    if document.format.traits.block_comments:
         if "--" in source:
             raise EditRefused(
                 f"{place_of(document, node)} holds a comment or two hyphens, which a comment cannot hold. Remove it "
@@ -198,17 +197,17 @@ def comment_out(document: Document, segments: tuple[Segment, ...]) -> Edit:
 
 def _sign(document: Document) -> str:
     """The comment sign of the format, as the file uses it."""
-    if document.format is Format.JSON:
-        raise EditRefused("JSON has no comments. Remove the entry instead; a rollback brings it back.")
-    if document.format is Format.YAML:
-        return "#"
-    if document.format is Format.INI:
-        found = re.search(r"^[ \t]*(;|#|//)", document.text, re.MULTILINE)
-        return found.group(1) if found else ";"
-    sign = comment_sign(document.path, document.text)
-    if not sign:
-        raise EditRefused(f"How comments are written in {document.path} is not known. Remove the line instead.")
-    return sign
+    signs = document.format.traits.line_comments
+    if signs is None:
+        sign = comment_sign(document.path, document.text)
+        if not sign:
+            raise EditRefused(f"How comments are written in {document.path} is not known. Remove the line instead.")
+        return sign
+    if not signs:
+        name = document.format.value.upper()
+        raise EditRefused(f"{name} has no comments. Remove the entry instead; a rollback brings it back.")
+    found = re.search(rf"^[ \t]*({'|'.join(map(re.escape, signs))})", document.text, re.MULTILINE)
+    return found.group(1) if found else signs[0]
 
 
 def _line_comments(document: Document, node: Node) -> Iterator[Splice]:
@@ -220,7 +219,7 @@ def _line_comments(document: Document, node: Node) -> Iterator[Splice]:
     before = text[start : node.start].strip(" \t")
     after = text[node.end : source.line_end(node.end)].strip(" \t")
     has_own_lines = before in ("", "-") and (not after or after.startswith(("#", ";", "//")))
-    if not has_own_lines or (document.format is Format.TEXT and node.name != "line"):
+    if not has_own_lines or (document.format.traits.line_based and node.name != "line"):
         raise EditRefused(f"{place_of(document, node)} shares its line with others. Remove it instead.")
     column = len(source.indent_at(start))
     at = start
@@ -264,7 +263,7 @@ def _commented(document: Document, parent: Node) -> Iterator[tuple[list[Splice],
     """Ways to bring back a comment of a group: the splices, and what they span. The longest way comes first."""
     start = 0 if parent.parent is None else parent.start
     end = _end_of_region(document, parent)
-    if document.format is Format.XML:
+    if document.format.traits.block_comments:
         for comment in list(re.compile(r"<!--\s*(.*?)\s*-->", re.DOTALL).finditer(document.text, start, end))[
             :MOST_TRIED
         ]:
@@ -306,7 +305,7 @@ def _end_of_region(document: Document, parent: Node) -> int:
 def _goes_on(document: Document, first: re.Match[str], line: re.Match[str], following: re.Match[str]) -> bool:
     """The commented line belongs to the same entry: it follows at once, indented further than the first."""
     gap = document.text[line.end() : following.start()]
-    if document.format is Format.INI and first.group(2).startswith("["):
+    if document.format.traits.sections and first.group(2).startswith("["):
         return not gap.strip() and not following.group(2).startswith(
             "["
         )  # the settings of a section, as far as they go

@@ -190,7 +190,7 @@ def set_values(document: Document, segments: tuple[Segment, ...], operation: Ope
     splices: list[Splice] = []
     changes: list[ValueChange] = []
     for node in nodes:
-        if node.value is None and (node.children or not node.is_value) and document.format is not Format.XML:
+        if node.value is None and (node.children or not node.is_value) and not document.format.traits.attributes:
             raise _holds_others(document, node)
         old = node.value if node.value is not None else ""
         try:
@@ -235,7 +235,7 @@ def add_field(document: Document, parent_segments: tuple[Segment, ...], name: st
     Raises AddressNotFound, EditRefused: also when the field is there already.
     """
     parent = single(document, parent_segments)
-    existing = parent.child(name) if name and document.format is not Format.TEXT else None
+    existing = parent.child(name) if name and not document.format.traits.line_based else None
     if existing is not None and not _may_repeat(document, parent, name):
         raise EditRefused(
             f"{place_of(document, existing)} is there already with the value `{existing.value}`. Set it instead."
@@ -249,14 +249,14 @@ def add_field(document: Document, parent_segments: tuple[Segment, ...], name: st
 
 def _may_repeat(document: Document, parent: Node, name: str) -> bool:
     """A setting of INI can be there several times where its form says so, or where it is already."""
-    if document.format is not Format.INI:
+    if not document.format.traits.sections:
         return False
     return name[0] in "+-!." or sum(child.name == name for child in parent.children) > 1
 
 
 def _equals(document: Document, parent: Node, name: str) -> list[Node]:
     """The values beside which an equal one would say nothing new: those of a list of different words."""
-    kind = name or ("line" if document.format is Format.TEXT and parent.parent is None else "")
+    kind = name or ("line" if document.format.traits.line_based and parent.parent is None else "")
     own = [child for child in parent.children if child.name == kind and (child.value or "").strip()]
     values = [child.value for child in own]
     are_words = all(child.is_value and as_number(child.value or "") is None for child in own)
@@ -305,11 +305,7 @@ def remove_nodes(document: Document, segments: tuple[Segment, ...]) -> Edit:
     # Several items between the same commas share splices, so they go one after the other, the last first.
     for node in nodes:
         changes.append(ValueChange(document.keys.address_of(node), source_of(document, node), None))
-    needs_turns = len({id(node.parent) for node in nodes}) < len(nodes) and document.format in (
-        Format.JSON,
-        Format.YAML,
-        Format.INI,
-    )
+    needs_turns = len({id(node.parent) for node in nodes}) < len(nodes) and document.format.traits.named_parts
     if needs_turns:
         for node in sorted(nodes, key=lambda n: -n.start):
             twin = node_at(current, node.start, node.name)

@@ -89,7 +89,7 @@ def observe(trees: Sequence[Mapping[str, bytes]]) -> list[Sort]:
         documents = [[d for path, d in sorted(tree.items()) if path_matches(pattern, path)] for tree in read]
         first = next(document for listed in documents for document in listed)
         sort = Sort(pattern, first.format, documents)
-        if first.format is Format.TEXT:
+        if first.format.traits.line_based:
             _cut_slots(sort)
         _tolerate(sort)
         _look(sort)
@@ -248,7 +248,7 @@ def _note(sort: Sort, document: Document, node: Node, kind: Kind, is_newest: boo
     found: Counter[str] = Counter()
     for child in node.children:
         place = child.name if child.name else "*"
-        if document.format is Format.TEXT and child.name == "line":
+        if document.format.traits.line_based and child.name == "line":
             continue
         if _ODD.search(child.name):
             place = "*"

@@ -16,7 +16,6 @@ from typing import Final
 
 from zerrit.core.addresses import Segment, keyed_segment, parse_node_address, print_segments
 from zerrit.core.documents.document import Document
-from zerrit.core.documents.format import Format
 from zerrit.core.documents.format_writer import dedented, source_of
 from zerrit.core.documents.lookup import find
 from zerrit.core.documents.node import Node, NodeKind
@@ -104,11 +103,11 @@ def plan_merge(target: Document, snippet: str, into: str = "") -> MergePlan:
     text = textwrap.dedent(cleaned.text)
     if not text.strip():
         raise SnippetRefused("The snippet is empty. Paste the block that you want to merge.")
-    if target.format is Format.TEXT:
+    if target.format.traits.line_based:
         raise SnippetRefused(f"{target.path} is a plain text file; a snippet can only be merged into entries.")
     home = _named_place(target, into) if into else None
     reading = read_snippet(target, text, is_item=home is not None and home.kind is NodeKind.LIST)
-    if home is None and target.format in (Format.JSON, Format.YAML):
+    if home is None and target.format.traits.unique_names:
         home = _list_of(target, reading.tops[0])
         if home is not None and reading.tops[0].kind is not NodeKind.LIST:
             reading = read_snippet(target, text, is_item=True)
@@ -133,7 +132,7 @@ MOST_RESULTS: Final = 50  # lines of a target that are worked out for a plan to 
 def _with_result(target: Document, plan: MergePlan, number: int) -> Action:
     """The action with the line that it makes, where it changes an entry of one line in parentheses."""
     action, (node, twin, parent) = plan.actions[number], plan._pairs[number]
-    is_struct = twin is not None and not twin.is_value and target.format is Format.INI
+    is_struct = twin is not None and not twin.is_value and target.format.traits.sections
     if twin is None or not is_struct or action.kind not in _CHANGING or number >= MOST_RESULTS:
         return action
     kind = ActionKind.COMBINE if action.kind is ActionKind.ASK else action.kind
@@ -216,14 +215,14 @@ def _plain_source(snippet: Document, node: Node) -> str:
 
 def _named_place(target: Document, into: str) -> Node:
     nodes = find(target, parse_node_address(into))
-    if len(nodes) != 1 or nodes[0].name.startswith("@") or (nodes[0].is_value and target.format is not Format.XML):
+    if len(nodes) != 1 or nodes[0].name.startswith("@") or (nodes[0].is_value and not target.format.traits.attributes):
         raise SnippetRefused(f"{target.path}#{into} is not one group that entries can be added to.")
     return nodes[0]
 
 
 def _places(target: Document, tops: tuple[Node, ...]) -> list[Node | None]:
     """For each top of the snippet the group of the target that its children belong to; None: a new section."""
-    if target.format is Format.INI:
+    if target.format.traits.sections:
         return [_ini_place(target, top) for top in tops]
     return [_place_by_content(target, tops[0])]
 
@@ -281,7 +280,7 @@ def _place_by_content(target: Document, top: Node) -> Node:
         for node in target.root.walk()
         if not node.is_value and names <= {c.name for c in node.children} and "" not in names
     ]
-    if not homes and target.format in (Format.YAML, Format.JSON):
+    if not homes and target.format.traits.unique_names:
         return target.root
     return _only(target, homes, sorted(names))
 
@@ -319,7 +318,7 @@ def _plan_below(target: Document, reading: Reading, top: Node, parent: Node | No
         return
     names = parent.names
     for child in top.children:
-        if top.parent is None and target.format is Format.INI and is_section(document, child):
+        if top.parent is None and target.format.traits.sections and is_section(document, child):
             continue
         twins = _twins(target, names, child, parent)
         if not target.keys.key_among(names, child) and parent.kind is NodeKind.LIST:
@@ -452,7 +451,7 @@ def _is_whole_list(target: Document, source: Node, own: Node) -> bool:
     """
     if source.kind is not NodeKind.LIST or own.kind is not NodeKind.LIST or own.parent is None:
         return False
-    if target.format is Format.INI or _goes_by_number(own):
+    if target.format.traits.sections or _goes_by_number(own):
         return True
     return not any(target.keys.key_of(child) for child in own.children)
 

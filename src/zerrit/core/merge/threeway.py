@@ -22,7 +22,6 @@ from zerrit.core.documents.comments import comment_texts
 from zerrit.core.documents.document import Document
 from zerrit.core.documents.entry_keys import Keys
 from zerrit.core.documents.equality import Contents, meaning_of
-from zerrit.core.documents.format import Format
 from zerrit.core.documents.format_writer import insert_before, source_of, written, written_span
 from zerrit.core.documents.lookup import node_at
 from zerrit.core.documents.node import Node, NodeKind
@@ -97,7 +96,7 @@ def merge_three(
     is_theirs = base is not None and mine.text == base.text and not merge.conflicts
     try:
         # A line says all of a text, to the last blank one, which is nothing in a tree.
-        whole = is_theirs and mine.format is Format.TEXT
+        whole = is_theirs and mine.format.traits.line_based
         document = mine.with_text(theirs.text) if whole else merge.applied()
     except EditRefused as refusal:
         # The edits do not fit together, as where a heading went and what stood below it stayed.
@@ -320,9 +319,9 @@ class _Merge:
             names[child.name] = names.get(child.name, 0) + 1
         counts: dict[tuple[str, str], int] = {}
         for child in parent.children:
-            key = "" if document.format is Format.TEXT else self.keys.key_of(child)
+            key = "" if document.format.traits.line_based else self.keys.key_of(child)
             is_repeated = parent.kind is NodeKind.LIST or self.keys.is_repeated(child.names)
-            if not key and (is_repeated or names[child.name] > 1 or document.format is Format.TEXT):
+            if not key and (is_repeated or names[child.name] > 1 or document.format.traits.line_based):
                 lists.setdefault(child.name, []).append(child)
                 continue
             number = counts.get((child.name, key), 0)
@@ -403,7 +402,7 @@ class _Merge:
         self._changed += splices
 
     def _value_splices(self, m: Node, t: Node) -> list[Splice]:
-        if self.mine.format in (Format.JSON, Format.YAML):
+        if self.mine.format.traits.unique_names:
             text = written(self.theirs, t)
             place = written_span(self.mine, m)
             if place[0] < place[1] and text and "\n" not in text and not text.startswith(("|", ">", "*")):
@@ -531,7 +530,7 @@ class _Merge:
         deepest_first = sorted(self._inserted.values(), key=lambda place: -len(place[0].names))
         for parent, anchor, sources in deepest_first:
             first = next((child for child in parent.children if not child.name.startswith("@")), None)
-            is_attribute = not sources[0].startswith("<") and self.mine.format is Format.XML
+            is_attribute = not sources[0].startswith("<") and self.mine.format.traits.attributes
             if anchor is None and first is not None and not is_attribute:
                 yield insert_before(self.mine, first, sources)
             else:
