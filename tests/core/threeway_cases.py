@@ -62,7 +62,7 @@ def _copy(entries: Entries) -> Entries:
     return {name: dict(fields) for name, fields in entries.items()}
 
 
-def make(chance: random.Random, kind: str) -> Case:
+def make(chance: random.Random, kind: str) -> Case:  # noqa: C901, PLR0912  # a table of cases
     """A case of one of `KINDS`."""
     names = [f"{chance.choice(_WORDS)}-{number}" for number in range(chance.randrange(4, 9))]
     base = {name: _entry(chance) for name in names}

@@ -136,7 +136,7 @@ def _says_something(rule: FieldRules) -> bool:
 # --- in plain words ---------------------------------------------------------------------------------------------------
 
 
-def rule_in_words(placed: PlacedRule) -> str:
+def rule_in_words(placed: PlacedRule) -> str:  # noqa: C901, PLR0912  # a table of cases
     """What a rule asks for, in a sentence."""
     rule, location = placed.rule, placed.location
     where = " / ".join(str(part) for part in location[1:4:2]) if location[0] == "files" else ""

@@ -48,7 +48,7 @@ def why_unmeasured(examination: Examination, placed: PlacedRule) -> str:
     return next(_reasons(examination, placed), "")
 
 
-def _reasons(examination: Examination, placed: PlacedRule) -> Iterator[str]:
+def _reasons(examination: Examination, placed: PlacedRule) -> Iterator[str]:  # noqa: C901, PLR0912  # a table of cases
     rule, location = placed.rule, placed.location
     match rule:
         case FieldRules():

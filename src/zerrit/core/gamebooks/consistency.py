@@ -102,7 +102,7 @@ class _Search:
             if source.only_if is not None and not source.source:
                 yield self._at(("lists", name, "only_if"), "`only_if` chooses among `source`, which is not given.")
 
-    def _of_rules(self) -> Iterator[Finding]:
+    def _of_rules(self) -> Iterator[Finding]:  # noqa: C901, PLR0912  # a table of cases
         rules = self.rules
         for number, refer in enumerate(rules.refers):
             yield from self._list(refer.list_name, ("refers", number, "list"))
