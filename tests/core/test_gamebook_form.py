@@ -11,17 +11,15 @@ import pytest
 
 from zerrit.core import read_document
 from zerrit.core.checks import check_files_of, gather_files, holdings
-from zerrit.core.gamebooks import (
+from zerrit.core.expressions import (
     ExpressionInvalid,
-    Gamebook,
     NotApplicable,
     PatternInvalid,
     compile_pattern,
-    json_schema,
     parse_expression,
-    read_gamebook,
     worked_out,
 )
+from zerrit.core.gamebooks import Gamebook, json_schema, read_gamebook
 from zerrit.databases import query
 from zerrit.demo.world_files import default_files, gamebook
 

@@ -9,7 +9,8 @@ import pytest
 
 from zerrit.core.checks import Files, check_files_of, gather_files
 from zerrit.core.documents import Document, Finding, Severity
-from zerrit.core.gamebooks import ExpressionInvalid, Gamebook, parse_expression, read_gamebook
+from zerrit.core.expressions import ExpressionInvalid, parse_expression
+from zerrit.core.gamebooks import Gamebook, read_gamebook
 from zerrit.core.steps import OutcomeKind, Step, StepKind, replay
 from zerrit.databases import query
 from zerrit.demo.world_files import default_files, gamebook, server_files

@@ -11,8 +11,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from zerrit.core.checks import Examination, check_files_of, gather_files
-from zerrit.core.checks.entry_rows import Rows
 from zerrit.core.documents import Document
+from zerrit.core.examination.entry_rows import Rows
 from zerrit.core.gamebooks import read_gamebook
 from zerrit.databases import query
 from zerrit.demo.world_files import default_files, gamebook

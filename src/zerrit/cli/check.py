@@ -19,7 +19,7 @@ from zerrit.core.documents import Document, Finding, Severity, in_reading_order
 from zerrit.core.documents.addressed_findings import addressed_findings
 from zerrit.core.documents.findings import known_again
 from zerrit.core.documents.fixes import Fixed, safe_fixes
-from zerrit.core.game_files import Files
+from zerrit.core.examination.game_files import Files
 from zerrit.core.wording import counted
 
 if TYPE_CHECKING:

@@ -12,7 +12,7 @@ from zerrit.cli.output import print_findings
 from zerrit.core.documents import Document, read_document
 from zerrit.core.documents.source import decode
 from zerrit.core.errors import ZerritError
-from zerrit.core.game_files import Files, gather_files
+from zerrit.core.examination.game_files import Files, gather_files
 
 if TYPE_CHECKING:
     from zerrit.core.gamebooks import Gamebook

@@ -242,3 +242,8 @@ def quote_name(name: str) -> str:
 
 def quote_key(key: str) -> str:
     return '"' + key.replace('"', '""') + '"' if _NEEDS_QUOTES_IN_KEY.search(key) else key
+
+
+def kind_of(names: str) -> tuple[str, ...]:
+    """The names of a kind of node as the tree has them: an item of a list has none, and `*` stands for any name."""
+    return tuple("" if segment.is_any_name else segment.name for segment in parse_node_address(names))

@@ -13,8 +13,10 @@ from typing import Annotated, Any, Literal, Union, get_args, get_origin
 from pydantic import BaseModel
 from pydantic.fields import FieldInfo
 
-from zerrit.core.gamebooks import Expression, GamebookFile, Rule
-from zerrit.core.gamebooks.conditions import FUNCTIONS
+from zerrit.core.expressions import Expression
+from zerrit.core.expressions.conditions import FUNCTIONS
+from zerrit.core.gamebooks import GamebookFile
+from zerrit.core.rules import Rule
 
 _HEAD = """# Gamebooks
 

@@ -1,13 +1,12 @@
 """Checks: findings from files and a gamebook."""
 
-from zerrit.core.checks.change_checks import touched
-from zerrit.core.checks.check_context import Examination, Unknown
 from zerrit.core.checks.checker import Checked, check, check_files_of
 from zerrit.core.checks.effects import Effect, effects, looks
 from zerrit.core.checks.references import Reference, References, references_of
 from zerrit.core.checks.rule_statistics import Holding, holdings, value_in_words
-from zerrit.core.checks.word_lists import words_of
-from zerrit.core.game_files import Documents, Files, Query, QueryRefused, gather_files
+from zerrit.core.examination.check_context import Examination, Unknown
+from zerrit.core.examination.game_files import Documents, Files, Query, QueryRefused, gather_files, touched
+from zerrit.core.examination.word_lists import words_of
 
 __all__ = [
     "Checked",

@@ -1,60 +1,40 @@
 """
 Check files against a gamebook.
 
-Every check has one shape, `Check`: it is given an examination and yields findings. A new kind of rule is one more
-function in `CHECKS`. A check never raises because of what is in a file.
+Every check has one shape, `Check`: it is given an examination and yields findings. How a kind of rule is checked stands in its
+own module below `zerrit.core.rules`. A check never raises because of what is in a file.
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 from typing import Final
 
-from zerrit.core.checks.change_checks import check_balance, check_in_use, check_variants
-from zerrit.core.checks.check_context import Examination
-from zerrit.core.checks.comparison_rules import check_advice, check_alike, check_derived, check_near
-from zerrit.core.checks.cross_file_rules import (
-    check_agreement,
-    check_conditions,
-    check_references,
-    check_tables,
-    check_unique,
-)
 from zerrit.core.checks.dead_rules import check_idle_rules
 from zerrit.core.checks.field_rules import check_files
-from zerrit.core.checks.installation_rules import (
-    check_file_names,
-    check_needs,
-    check_one_of,
-    check_packed,
-    check_presence,
-)
+from zerrit.core.checks.known_files import check_known_files
+from zerrit.core.checks.variants import check_variants
 from zerrit.core.documents import Finding, in_reading_order
 from zerrit.core.documents.addressed_findings import addressed_findings
-from zerrit.core.game_files import Documents, Files
+from zerrit.core.examination.check_context import Examination
+from zerrit.core.examination.game_files import Documents, Files
 from zerrit.core.gamebooks import Gamebook
 from zerrit.core.garbage_collection import no_collector
 
 Check = Callable[[Examination], Iterable[Finding]]
+
+
+def check_listed_rules(examination: Examination) -> Iterator[Finding]:
+    """Every rule that is listed in a part of its own, checked as its kind says."""
+    for number, rule in examination.gamebook.rules.listed():
+        yield from rule.check(examination, number)
+
+
 CHECKS: Final[tuple[Check, ...]] = (
     check_files,
-    check_references,
-    check_unique,
-    check_agreement,
-    check_tables,
-    check_conditions,
-    check_needs,
-    check_one_of,
-    check_presence,
-    check_file_names,
-    check_packed,
-    check_alike,
-    check_near,
-    check_derived,
-    check_advice,
-    check_balance,
-    check_in_use,
+    check_listed_rules,
+    check_known_files,
     check_variants,
     check_idle_rules,
 )

@@ -6,14 +6,14 @@ from collections.abc import Iterator
 from functools import partial
 
 from zerrit.core.addresses import parse_address
-from zerrit.core.checks.check_context import Examination, Unknown
-from zerrit.core.checks.unmeasured_rules import is_somewhere
-from zerrit.core.checks.word_lists import words_of
 from zerrit.core.documents import CODES, Finding
 from zerrit.core.documents.lookup import find
 from zerrit.core.errors import AddressNotFound
+from zerrit.core.examination.check_context import Examination, Unknown
+from zerrit.core.examination.word_lists import words_of
 from zerrit.core.gamebooks import Gamebook
-from zerrit.core.gamebooks.rules import Part
+from zerrit.core.rules import ReferRule
+from zerrit.core.rules.listed import is_somewhere
 
 
 def check_idle_rules(examination: Examination) -> Iterator[Finding]:
@@ -58,41 +58,20 @@ def _addresses(gamebook: Gamebook) -> Iterator[tuple[tuple[int | str, ...], str]
     Not those of conditions, advice and looks: a setting that is not there may be left out on purpose. That such a rule
     was not measured is told with the rule.
     """
-    rules = gamebook.rules
-    for name, source in rules.lists.items():
+    for name, source in gamebook.rules.lists.items():
         yield from ((("lists", name, "source"), text) for text in source.source)
-    single: tuple[tuple[str, str, tuple[Part, ...]], ...] = (
-        ("refers", "every", rules.refers),
-        ("needs", "each", rules.needs),
-        ("alike", "each", rules.alike),
-        ("near", "each", rules.near),
-        ("near", "target", rules.near),
-        ("balance", "sum", rules.balance),
-        ("in_use", "value", rules.in_use),
-        ("derived", "each", rules.derived),
-        ("draws", "tables", rules.draws),
-    )
-    for part, field, listed in single:
-        yield from (((part, number, field), getattr(rule, field)) for number, rule in enumerate(listed))
-    for number, unique in enumerate(rules.unique):
-        yield from ((("unique", number, "over"), text) for text in unique.over)
-    for number, agree in enumerate(rules.agree):
-        yield from (
-            (("agree", number), text) for text in (*agree.sources, agree.every) if isinstance(text, str) and text
-        )
-    for number, same in enumerate(rules.same_values):
-        yield from (
-            (("same_values", number, part, "each"), table.each)
-            for part, table in (("table", same.table), ("other", same.other))
-            if table.each
-        )
+    for number, rule in gamebook.rules.listed():
+        yield from (((rule.part, number, *key), text) for key, text in rule.is_idle_without())
+    yield from ((("draws", number, "tables"), draw.tables) for number, draw in enumerate(gamebook.rules.draws))
 
 
 def _wordless(examination: Examination) -> Iterator[tuple[tuple[int | str, ...], str]]:
     """Lists without words, against which values should be held: none of them can be judged."""
     rules = examination.gamebook.rules
     fields = [one for file in rules.files.values() for entry in file.entries.values() for one in entry.fields.values()]
-    used = {one.allowed for one in fields if isinstance(one.allowed, str)} | {refer.list_name for refer in rules.refers}
+    used = {one.allowed for one in fields if isinstance(one.allowed, str)} | {
+        rule.list_name for rule in rules.of(ReferRule)
+    }
     for name in sorted(used & rules.lists.keys()):
         try:
             words = words_of(examination, name)

@@ -9,13 +9,14 @@ from dataclasses import dataclass
 from typing import Final
 
 from zerrit.core.addresses import Segment, parse_address, parse_node_address
-from zerrit.core.checks.change_checks import touched
-from zerrit.core.checks.condition_fields import Around, with_more
 from zerrit.core.compare import Difference, DifferenceKind
 from zerrit.core.documents import Document, Node
 from zerrit.core.documents.selection import select
-from zerrit.core.game_files import Documents
-from zerrit.core.gamebooks import Fields, Gamebook, worked_out
+from zerrit.core.examination.condition_fields import Around, with_more
+from zerrit.core.examination.game_files import Documents, touched
+from zerrit.core.expressions import Fields, worked_out
+from zerrit.core.gamebooks import Gamebook
+from zerrit.core.rules import ChecklistRule
 from zerrit.core.wildcards import path_matches
 
 _BRACES: Final = re.compile(r"\{([^{}]{1,80})\}")
@@ -55,7 +56,7 @@ def looks(gamebook: Gamebook | None, before: Documents, after: Documents) -> lis
         return []
     found: dict[str, None] = {}
     changed = touched(before, after)
-    for rule in gamebook.rules.checklist:
+    for rule in gamebook.rules.of(ChecklistRule):
         address = parse_address(rule.after)
         for path in changed:
             if path in after and path_matches(address.path, path) and after[path].ok:

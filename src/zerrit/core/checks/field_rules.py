@@ -5,26 +5,17 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 from decimal import Decimal
 
-from zerrit.core.checks.check_context import Examination, Unknown, listed
-from zerrit.core.checks.entry_rows import Column, Rows
-from zerrit.core.checks.plain_values import has_stranger
-from zerrit.core.checks.word_lists import known_words, words_of
+from zerrit.core.addresses import kind_of
 from zerrit.core.documents import Document, Finding, Node
 from zerrit.core.documents.measures import Measure, MeasuredText, measured
 from zerrit.core.documents.scalars import as_number, as_switch
-from zerrit.core.gamebooks import (
-    EntryRules,
-    ExpressionInvalid,
-    FieldRules,
-    Fields,
-    FileRules,
-    MustRule,
-    NotApplicable,
-    Rule,
-    compile_pattern,
-    kind_of,
-)
+from zerrit.core.examination.check_context import Examination, Unknown, listed
+from zerrit.core.examination.entry_rows import Column, Rows
+from zerrit.core.examination.plain_values import has_stranger
+from zerrit.core.examination.word_lists import known_words, words_of
+from zerrit.core.expressions import ExpressionInvalid, Fields, NotApplicable, compile_pattern
 from zerrit.core.nearest import did_you_mean, nearest
+from zerrit.core.rules import EntryRules, FieldRules, FileRules, MustRule, Rule
 
 
 def check_files(examination: Examination) -> Iterator[Finding]:

@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from zerrit.core.checks.check_context import Examination, Placed, Unknown
-from zerrit.core.checks.word_lists import word_places
 from zerrit.core.documents import Document, Node
+from zerrit.core.examination.check_context import Examination, Placed, Unknown
+from zerrit.core.examination.word_lists import word_places
 from zerrit.core.gamebooks import Gamebook
+from zerrit.core.rules import AgreeRule, ReferRule
 
 
 @dataclass(frozen=True, slots=True)
@@ -68,7 +69,7 @@ def _referred_by(examination: Examination, document: Document, node: Node) -> It
 def _users(examination: Examination) -> Iterator[tuple[str, list[Placed]]]:
     """Every list with the places whose values must be words of it."""
     gamebook = examination.gamebook
-    for rule in gamebook.rules.refers:
+    for rule in gamebook.rules.of(ReferRule):
         yield rule.list_name, examination.nodes(rule.every)
     for path, file in gamebook.rules.files.items():
         for names, entry in file.entries.items():
@@ -87,7 +88,7 @@ def _fields(examination: Examination, gamebook: Gamebook, pattern: str, names: s
 
 
 def _agreeing(examination: Examination) -> Iterator[list[Placed]]:
-    for rule in examination.gamebook.rules.agree:
+    for rule in examination.gamebook.rules.of(AgreeRule):
         texts = [place for place in rule.sources if isinstance(place, str)]
         if len(texts) > 1:
             yield [place for text in texts for place in examination.nodes(text)]

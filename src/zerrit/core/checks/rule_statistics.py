@@ -6,60 +6,17 @@ from collections import Counter
 from dataclasses import dataclass
 from typing import Final
 
-from zerrit.core.checks.check_context import Examination, Unknown, listed
 from zerrit.core.checks.checker import Checked
 from zerrit.core.checks.unmeasured_rules import why_unmeasured
-from zerrit.core.checks.word_lists import words_of
 from zerrit.core.documents import Severity
-from zerrit.core.gamebooks import (
-    AdviceRule,
-    AgreeRule,
-    AlikeRule,
-    BalanceRule,
-    ChecklistRule,
-    DerivedRules,
-    FieldRules,
-    FileNameRule,
-    InUseRule,
-    MustRule,
-    NearRule,
-    NeedsRule,
-    OneOfRule,
-    PackedRule,
-    PlacedRule,
-    PresentRule,
-    ReferRule,
-    Rule,
-    SameRule,
-    UniqueRule,
-)
-from zerrit.core.wildcards import path_matches
+from zerrit.core.examination.check_context import Examination, Unknown
+from zerrit.core.gamebooks import Gamebook, PlacedRule
+from zerrit.core.rules import FieldRules, ListedRule
 from zerrit.core.wording import counted
 
 NOT_MEASURED: Final = "meaning.not-measured"
-#: The code that a breach of a rule usually has, by the part of the gamebook; other codes of a field are as severe.
-_CODES: Final = {
-    "field": "meaning.range",
-    "closed": "meaning.unknown-field",
-    "must": "meaning.must",
-    "refers": "meaning.unknown-name",
-    "unique": "meaning.duplicate",
-    "agree": "meaning.disagree",
-    "same_values": "meaning.not-same",
-    "needs": "meaning.needs",
-    "one_of": "meaning.one-of",
-    "present": "meaning.file-missing",
-    "file_names": "meaning.file-name",
-    "in_use": "meaning.not-in-use",
-    "packed": "meaning.packed",
-    "alike": "meaning.alike",
-    "near": "meaning.far",
-    "balance": "meaning.balance",
-    "advice": "meaning.advice",
-    "derived": "meaning.sentinel",
-}
-
-
+#: The code that a breach of a part of a file usually has.
+_CODES: Final = {"field": "meaning.range", "closed": "meaning.unknown-field"}
 _KIND_WORDS: Final = {
     "integer": "a whole number",
     "number": "a number",
@@ -114,7 +71,7 @@ def holdings(checked: Checked) -> list[Holding]:
                 rule.message,
                 rule.reason,
                 rule.approved,
-                gamebook.severity(rule, _CODES[placed.part]) if placed.part in _CODES else None,
+                _severity(gamebook, placed),
                 gamebook.line_of(placed.location),
                 _places(examination, placed),
                 violations[placed.id],
@@ -136,58 +93,21 @@ def _says_something(rule: FieldRules) -> bool:
 # --- in plain words ---------------------------------------------------------------------------------------------------
 
 
-def rule_in_words(placed: PlacedRule) -> str:  # noqa: C901, PLR0912  # a table of cases
+def _severity(gamebook: Gamebook, placed: PlacedRule) -> Severity | None:
+    """How severe a breach usually is; other codes of a field are as severe. None for what is only to be looked at."""
+    code = placed.rule.code if isinstance(placed.rule, ListedRule) else _CODES[placed.part]
+    return gamebook.severity(placed.rule, code) if code else None
+
+
+def rule_in_words(placed: PlacedRule) -> str:
     """What a rule asks for, in a sentence."""
     rule, location = placed.rule, placed.location
     where = " / ".join(str(part) for part in location[1:4:2]) if location[0] == "files" else ""
-    match rule:
-        case FieldRules():
-            always = ", and is always there" if rule.always else ""
-            return f"{where}: {location[-1]} is {value_in_words(rule) or 'anything'}{always}"
-        case MustRule():
-            when = f", while {rule.only_if}" if rule.only_if is not None else ""
-            return f"{f'{where}: ' if where else ''}{rule.condition}{when}"
-        case ReferRule():
-            when = f", where {rule.only_if}" if rule.only_if is not None else ""
-            return f"every {rule.every} is one of the {rule.list_name}{when}"
-        case UniqueRule():
-            return f"no {rule.name} occur twice: {', '.join(rule.over)}"
-        case AgreeRule():
-            if rule.every:
-                return f"every {rule.every} is the name of its {rule.name_of}"
-            places = [
-                place if isinstance(place, str) else next(iter(place.model_dump().values())) for place in rule.sources
-            ]
-            return f"these have the same words: {', '.join(places)}"
-        case SameRule():
-            return f"{rule.name} are the same in two places"
-        case NeedsRule():
-            order = ", and before it" if rule.in_order else ""
-            return f"what {rule.each} needs is among the {rule.list_name}{order}"
-        case OneOfRule():
-            return f"only one version of each thing is among the {rule.list_name}"
-        case PresentRule():
-            return f"{rule.file} is there" + (f" for each of the {rule.list_name}" if rule.list_name else "")
-        case FileNameRule():
-            return f"{rule.files}: only {listed([*rule.only, *([rule.list_name] if rule.list_name else [])])} are read"
-        case InUseRule():
-            return f"{rule.files}: the folder in use is what {rule.value} says"
-        case PackedRule():
-            return f"{rule.into} holds what {rule.folder} holds"
-        case AlikeRule():
-            return f"variants of {rule.each} are alike in {', '.join(rule.fields)}"
-        case NearRule():
-            return f"{rule.each} lie within {rule.distance} of {rule.target}"
-        case BalanceRule():
-            kept = f"stays within {rule.keep_within}" if rule.keep_within else ""
-            most = f"is at most {rule.max:f}" if rule.max is not None else ""
-            return f"the sum of {rule.sum} {' and '.join(part for part in (most, kept) if part)}"
-        case AdviceRule():
-            return f"advice: {rule.every}, {rule.condition}"
-        case DerivedRules():
-            return f"{rule.each}: where {rule.value} is {rule.sentinel}, it is at {rule.fallback}"
-        case ChecklistRule():
-            return f"after a change of {rule.after}: {rule.do}"
+    if isinstance(rule, FieldRules):
+        always = ", and is always there" if rule.always else ""
+        return f"{where}: {location[-1]} is {value_in_words(rule) or 'anything'}{always}"
+    if isinstance(rule, ListedRule):
+        return f"{f'{where}: ' if where else ''}{rule.sentence()}"
     return f"{where or location[1]}: it holds nothing but what is named"
 
 
@@ -219,36 +139,15 @@ def value_in_words(rule: FieldRules, known: int | None = None) -> str:
 def _places(examination: Examination, placed: PlacedRule) -> int | None:
     rule, location = placed.rule, placed.location
     try:
-        match rule:
-            case FieldRules():
-                return _in_files(examination, str(location[1]), f"{location[3]}/{rule.path or location[-1]}")
-            case MustRule() if location[0] == "files":
-                return _in_files(examination, str(location[1]), str(location[3]))
-            case ReferRule() | AdviceRule():
-                return len(examination.nodes(rule.every))
-            case UniqueRule():
-                return sum(len(examination.nodes(address)) for address in rule.over)
-            case AgreeRule() if rule.every:
-                return len(examination.nodes(rule.every))
-            case NeedsRule() | AlikeRule() | NearRule() | DerivedRules():
-                return len(examination.nodes(rule.each))
-            case OneOfRule():
-                return len(words_of(examination, rule.list_name))
-            case PresentRule():
-                return len(words_of(examination, rule.list_name)) if rule.list_name else 1
-            case FileNameRule():
-                return sum(path_matches(rule.files, path) for path in examination.paths)
-            case BalanceRule():
-                return len(examination.nodes(rule.sum))
-            case ChecklistRule():
-                return len(examination.nodes(rule.after))
-            case Rule() if placed.part == "closed" and location[-1] == "closed":
-                names = str(location[3]) if len(location) > 3 else ""
-                documents = examination.matching(str(location[1]))
-                return _in_files(examination, str(location[1]), names) if names else len(documents)
+        if isinstance(rule, FieldRules):
+            return _in_files(examination, str(location[1]), f"{location[3]}/{rule.path or location[-1]}")
+        if location[0] != "files":
+            return rule.count(examination) if isinstance(rule, ListedRule) else None
+        names = str(location[3]) if len(location) > 3 else ""
+        documents = examination.matching(str(location[1]))
+        return _in_files(examination, str(location[1]), names) if names else len(documents)
     except Unknown:
         return 0
-    return None
 
 
 def _in_files(examination: Examination, pattern: str, names: str) -> int:

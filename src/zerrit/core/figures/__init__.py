@@ -1,11 +1,12 @@
 """Figures that people otherwise work out manually; exact, with the method of each told in its docstring."""
 
 from zerrit.core.figures.derived import DerivedRow, between, derive
-from zerrit.core.figures.distance import Distance, distance, distances_at
+from zerrit.core.figures.distance import Distance, distances_at
 from zerrit.core.figures.draws import odds_by_table, outer_tables
 from zerrit.core.figures.numbers import FreeNumber, free_numbers
 from zerrit.core.figures.odds import Chance, Prize, Range, Table, odds
 from zerrit.core.figures.tally import Tally, TallyRow, tally
+from zerrit.core.points import distance
 
 __all__ = [
     "Chance",

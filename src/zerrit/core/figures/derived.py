@@ -11,12 +11,13 @@ from decimal import Decimal
 from fractions import Fraction
 
 from zerrit.core.documents.document import Document, declared_text
-from zerrit.core.documents.file_selection import below, field_above, values_at
+from zerrit.core.documents.file_selection import below, values_at
 from zerrit.core.documents.measures import reckoned
 from zerrit.core.documents.node import Node
 from zerrit.core.errors import FigureRefused
-from zerrit.core.gamebooks import DerivedRules, Gamebook
-from zerrit.core.gamebooks.address_templates import filled_with, places_in
+from zerrit.core.expressions.address_templates import filled_address
+from zerrit.core.gamebooks import Gamebook
+from zerrit.core.rules import DerivedRules
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,9 +60,9 @@ def derive(gamebook: Gamebook, documents: Mapping[str, Document], name: str) -> 
 
     Raises FigureRefused: the gamebook has no such rule.
     """
-    rules = next((rule for rule in gamebook.rules.derived if rule.name == name), None)
+    rules = next((rule for rule in gamebook.rules.of(DerivedRules) if rule.name == name), None)
     if rules is None:
-        known = ", ".join(rule.name for rule in gamebook.rules.derived) or "none"
+        known = ", ".join(rule.name for rule in gamebook.rules.of(DerivedRules)) or "none"
         raise FigureRefused(f"The gamebook derives no value called {name}. It has: {known}.")
     return [_row(document, node, rules, documents) for document, node in values_at(rules.each, documents)]
 
@@ -102,12 +103,3 @@ def _one_number(text: str) -> Decimal | None:
     """The number of a value, also of a quantity; a range is not one number."""
     found = reckoned(text)
     return found.high if found is not None and not found.is_range else None
-
-
-def filled_address(pattern: str, node: Node) -> str:
-    """An address with the entry's own fields in the place of those in braces; empty where one of them is empty."""
-    words: dict[str, str] = {}
-    for place in places_in(pattern):
-        own = below(node, place)
-        words[place] = (own.value if own is not None else field_above(node, place)) or ""
-    return filled_with(pattern, words)

@@ -4,18 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from decimal import Context, Decimal
-from typing import Final
+from decimal import Decimal
 
 from zerrit.core.documents.document import Document
 from zerrit.core.documents.file_selection import values_at
 from zerrit.core.documents.node import Node
 from zerrit.core.documents.scalars import as_number
 from zerrit.core.errors import FigureRefused
+from zerrit.core.points import EXACT, distance, squared_distance
 from zerrit.core.wording import counted
-
-_EXACT: Final = Context(prec=60)
-_SHOWN: Final = Decimal("0.01")
 
 
 @dataclass(frozen=True, slots=True)
@@ -27,14 +24,6 @@ class Distance:
     distance: Decimal | None
     is_inside: bool | None = None
     fault: str = ""
-
-
-def distance(one: Sequence[Decimal], other: Sequence[Decimal]) -> Decimal:
-    """The straight line between two points of the same number of axes (Euclid), to hundredths.
-
-    Raises FigureRefused: they have different numbers of axes.
-    """
-    return _EXACT.sqrt(_square(one, other)).quantize(_SHOWN)
 
 
 def distances_at(
@@ -73,15 +62,5 @@ def _row(
         if number is None:
             return Distance(address, (), None, fault=f"{axis} is `{text}`" if text is not None else f"it has no {axis}")
         point.append(number)
-    is_inside = None if radius is None else _square(point, centre) <= _EXACT.multiply(radius, radius)
+    is_inside = None if radius is None else squared_distance(point, centre) <= EXACT.multiply(radius, radius)
     return Distance(address, tuple(point), distance(point, centre), is_inside)
-
-
-def _square(one: Sequence[Decimal], other: Sequence[Decimal]) -> Decimal:
-    if len(one) != len(other):
-        raise FigureRefused(f"One point has {len(one)} axes, the other {len(other)}.")
-    total = Decimal()
-    for a, b in zip(one, other, strict=True):
-        step = _EXACT.subtract(a, b)
-        total = _EXACT.add(total, _EXACT.multiply(step, step))
-    return total

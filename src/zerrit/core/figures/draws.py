@@ -12,7 +12,8 @@ from zerrit.core.documents.node import Node
 from zerrit.core.documents.scalars import as_number, as_switch
 from zerrit.core.errors import FigureRefused
 from zerrit.core.figures.odds import Chance, Prize, Range, Table, odds
-from zerrit.core.gamebooks import DrawRules, Gamebook, RangeAt
+from zerrit.core.gamebooks import Gamebook
+from zerrit.core.rules import DrawRules, RangeAt
 
 
 def outer_tables(gamebook: Gamebook, documents: Mapping[str, Document]) -> tuple[dict[str, Table], list[str]]:

@@ -7,13 +7,12 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from zerrit.core.addresses import Address, may_meet, parse_address
 from zerrit.core.documents import Document, Finding
 from zerrit.core.errors import AddressInvalid
-from zerrit.core.gamebooks.address_templates import with_any
-from zerrit.core.gamebooks.conditions import Expression
+from zerrit.core.expressions.address_templates import with_any
 from zerrit.core.gamebooks.rule_list import placed_rules
-from zerrit.core.gamebooks.rules import AdviceRule, DrawRules, EntryRules, MustRule, RangeAt, Table
 from zerrit.core.gamebooks.schema import GamebookFile
 from zerrit.core.gamebooks.source_lines import Location, finding_at, locate
 from zerrit.core.nearest import did_you_mean
+from zerrit.core.rules import DerivedRules, DrawRules, EntryRules, RangeAt
 from zerrit.core.wildcards import path_matches
 
 
@@ -64,13 +63,6 @@ class _Search:
             if text:
                 yield from self._address(f"file#{text}", location)
 
-    def _names(
-        self, expression: Expression | None, known: Iterable[str], location: Location, what: str
-    ) -> Iterator[Finding]:
-        names = list(known)
-        for missing in sorted(expression.names - set(names)) if expression else ():
-            yield self._at(location, f"`{missing}` is none of the {what}.", did_you_mean(missing, names))
-
     # --- the parts of a gamebook ----------------------------------------------------------------------------------
 
     def _of_ids(self) -> Iterator[Finding]:
@@ -92,8 +84,10 @@ class _Search:
             if one.min is not None and one.max is not None and one.min > one.max:
                 yield self._at((*base, "fields", name), f"the range from {one.min} to {one.max} has no number in it.")
         for number, must in enumerate(entry.must):
-            for part, expression in (("condition", must.condition), ("only_if", must.only_if)):
-                yield from self._names(expression, entry.fields, (*base, "must", number, part), "fields above")
+            for fault in must.unknown_names(entry.fields, "fields above"):
+                yield self._at(
+                    (*base, "must", number, *fault.key), fault.message, did_you_mean(fault.wrong, fault.known)
+                )
 
     def _of_lists(self) -> Iterator[Finding]:
         for name, source in self.rules.lists.items():
@@ -102,72 +96,24 @@ class _Search:
             if source.only_if is not None and not source.source:
                 yield self._at(("lists", name, "only_if"), "`only_if` chooses among `source`, which is not given.")
 
-    def _of_rules(self) -> Iterator[Finding]:  # noqa: C901, PLR0912  # a table of cases
-        rules = self.rules
-        for number, refer in enumerate(rules.refers):
-            yield from self._list(refer.list_name, ("refers", number, "list"))
-            yield from self._address(refer.every, ("refers", number, "every"))
-        yield from self._of_addresses("unique", [rule.over for rule in rules.unique], "over")
-        for number, agree in enumerate(rules.agree):
-            texts = [place for place in agree.sources if isinstance(place, str)] + (
-                [agree.every] if agree.every else []
-            )
-            yield from (fault for text in texts for fault in self._address(text, ("agree", number)))
-        for number, same in enumerate(rules.same_values):
-            for part, table in (("table", same.table), ("other", same.other)):
-                yield from self._of_table(table, ("same_values", number, part))
-        for number, must in enumerate(rules.must):
-            yield from self._of_must(must, ("must", number))
-        for number, need in enumerate(rules.needs):
-            yield from self._address(need.each, ("needs", number, "each"))
-            yield from self._list(need.list_name, ("needs", number, "list"))
-            yield from self._list(need.off_list, ("needs", number, "off_list"))
-        for number, one_of in enumerate(rules.one_of):
-            yield from self._list(one_of.list_name, ("one_of", number, "list"))
-        for number, present in enumerate(rules.present):
-            yield from self._list(present.list_name, ("present", number, "list"))
-        for number, file_name in enumerate(rules.file_names):
-            yield from self._list(file_name.list_name, ("file_names", number, "list"))
-        for number, near in enumerate(rules.near):
-            if near.target_coordinates and len(near.target_coordinates) != len(near.coordinates):
-                yield self._at(
-                    ("near", number), "`coordinates` and `target_coordinates` name different numbers of coordinates."
-                )
-            yield from self._places(near.coordinates, ("near", number, "coordinates"))
-            yield from self._places(near.target_coordinates, ("near", number, "target_coordinates"))
-            yield from self._places([near.target_field], ("near", number, "target_field"))
-            yield from self._places(
-                [near.distance] if isinstance(near.distance, str) else [], ("near", number, "distance")
-            )
-        for number, need in enumerate(rules.needs):
-            yield from self._places([need.name, need.requires], ("needs", number))
-        for number, alike in enumerate(rules.alike):
-            yield from self._places(alike.fields, ("alike", number, "fields"))
-        for number, draw in enumerate(rules.draws):
+    def _of_rules(self) -> Iterator[Finding]:
+        for number, rule in self.rules.listed():
+            at = (rule.part, number)
+            for key, name in rule.lists():
+                yield from self._list(name, (*at, *key))
+            for key, text in rule.addresses():
+                yield from self._address(text, (*at, *key))
+            for key, place in rule.places():
+                yield from self._places([place], (*at, *key))
+            for fault in rule.faults():
+                yield self._at((*at, *fault.key), fault.message, did_you_mean(fault.wrong, fault.known))
+        for number, draw in enumerate(self.rules.draws):
+            yield from self._address(draw.tables, ("draws", number, "tables"))
             yield from self._of_draw(draw, ("draws", number))
-        for number, loaded in enumerate(rules.trouble.loaded):
+        for number, loaded in enumerate(self.rules.trouble.loaded):
             yield from self._list(loaded.list_name, ("trouble", "loaded", number, "list"))
-        if rules.rehearse is not None and rules.rehearse.port_at:
-            yield from self._address(rules.rehearse.port_at, ("rehearse", "port_at"))
-        yield from self._of_addresses("in_use", [(rule.value,) for rule in rules.in_use], "value")
-        yield from self._of_addresses("alike", [(rule.each,) for rule in rules.alike], "each")
-        yield from self._of_addresses("near", [(rule.each, rule.target) for rule in rules.near], "")
-        yield from self._of_addresses("balance", [(rule.sum,) for rule in rules.balance], "sum")
-        yield from self._of_addresses("draws", [(rule.tables,) for rule in rules.draws], "tables")
-        yield from self._of_addresses("checklist", [(rule.after,) for rule in rules.checklist], "after")
-        for number, advice in enumerate(rules.advice):
-            yield from self._of_advice(advice, ("advice", number))
-
-    def _of_addresses(self, part: str, texts: Sequence[Sequence[str]], field: str) -> Iterator[Finding]:
-        for number, listed in enumerate(texts):
-            for text in listed:
-                yield from self._address(text, (part, number, field) if field else (part, number))
-
-    def _of_table(self, table: Table, location: Location) -> Iterator[Finding]:
-        if table.each:
-            yield from self._address(table.each, (*location, "each"))
-            yield from self._places([table.key], (*location, "key"))
-            yield from self._places([table.value], (*location, "value"))
+        if self.rules.rehearse is not None and self.rules.rehearse.port_at:
+            yield from self._address(self.rules.rehearse.port_at, ("rehearse", "port_at"))
 
     def _of_draw(self, draw: DrawRules, location: Location) -> Iterator[Finding]:
         for field in ("prizes", "weight", "thing", "table", "variant", "variant_chance"):
@@ -179,51 +125,30 @@ class _Search:
         if isinstance(draw.repeats, str):
             yield from self._places([draw.repeats], (*location, "repeats"))
 
-    def _of_must(self, must: MustRule, location: Location) -> Iterator[Finding]:
-        for name, text in must.let.items():
-            yield from self._address(text, (*location, "let", name))
-        for part, expression in (("condition", must.condition), ("only_if", must.only_if)):
-            yield from self._names(expression, must.let, (*location, part), "names under `let`")
-
-    def _of_advice(self, advice: AdviceRule, location: Location) -> Iterator[Finding]:
-        if not advice.every:
-            yield self._at(location, "give `every`, the address of the values.")
-            return
-        yield from self._address(advice.every, (*location, "condition"))
-        yield from self._names(
-            advice.condition, ("value",), (*location, "condition"), "names here; the value is called `value`"
-        )
-
     # --- circles --------------------------------------------------------------------------------------------------
 
     def _of_derived(self) -> Iterator[Finding]:
+        """Values that are worked out from each other; a fallback that is no address is told here, too."""
         leads: dict[int, list[int]] = {}
+        derived = self.rules.of(DerivedRules)
         values: list[Address | None] = []
-        for number, rule in enumerate(self.rules.derived):
-            faults = [
-                *self._address(rule.each, ("derived", number, "each")),
-                *(self._address(with_any(rule.fallback), ("derived", number, "fallback")) if rule.fallback else ()),
-            ]
+        for number, rule in enumerate(derived):
+            faults = [*self._address(with_any(rule.fallback), ("derived", number, "fallback"))] if rule.fallback else []
             yield from faults
-            values_at = [*self._places([rule.value], ("derived", number, "value"))]
-            if rule.between is not None:
-                values_at += self._places([rule.between.low, rule.between.high], ("derived", number, "between"))
-            yield from values_at
-            faults += values_at
-            if bool(rule.sentinel) is not bool(rule.fallback):
-                yield self._at(("derived", number), "`sentinel` and `fallback` go together.")
+            faults += self._address(rule.each, ("derived", number))
+            faults += self._places([rule.value], ("derived", number))
             values.append(None if faults else parse_address(f"{rule.each}/{rule.value}"))
-        for number, rule in enumerate(self.rules.derived):
+        for number, rule in enumerate(derived):
             if rule.fallback and values[number] is not None:
                 elsewhere = parse_address(with_any(rule.fallback))
                 leads[number] = [
                     n for n, value in enumerate(values) if value is not None and _overlap(elsewhere, value)
                 ]
         for number in _in_circles(leads):
-            names = ", ".join(self.rules.derived[other].name for other in leads[number])
+            names = ", ".join(derived[other].name for other in leads[number])
             yield self._at(
                 ("derived", number),
-                f"`{self.rules.derived[number].name}` is worked out from {names}, which leads back to it: a circle.",
+                f"`{derived[number].name}` is worked out from {names}, which leads back to it: a circle.",
             )
 
 

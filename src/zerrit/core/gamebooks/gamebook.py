@@ -14,15 +14,15 @@ from typing import Any
 
 from pydantic import ValidationError
 
-from zerrit.core.addresses import parse_node_address
+from zerrit.core.addresses import kind_of
 from zerrit.core.documents import Document, Finding, Format, Node, Severity, Slot, read_document
 from zerrit.core.documents.codes import CODES
 from zerrit.core.gamebooks.consistency import faults_across
 from zerrit.core.gamebooks.rule_list import PlacedRule, placed_rules
-from zerrit.core.gamebooks.rules import FieldRules, FileRules, Rule
 from zerrit.core.gamebooks.schema import GamebookFile
 from zerrit.core.gamebooks.source_lines import Location, finding_at, locate
 from zerrit.core.nearest import did_you_mean
+from zerrit.core.rules import FieldRules, FileRules, Rule
 from zerrit.core.wildcards import path_matches
 
 
@@ -125,10 +125,8 @@ class Gamebook:
     def binaries(self) -> frozenset[str]:
         """The paths of files that are no text and that rules look into: databases and packed folders."""
         rules = self.rules
-        queries = [source.sql for source in rules.lists.values()]
-        queries += [table.sql for rule in rules.same_values for table in (rule.table, rule.other)]
-        packed = (rule.into for rule in rules.packed)
-        return frozenset((*(query.database for query in queries if query is not None), *packed))
+        of_lists = (source.sql.database for source in rules.lists.values() if source.sql is not None)
+        return frozenset((*of_lists, *(path for _, rule in rules.listed() for path in rule.binaries())))
 
     def is_rewritten(self, path: str) -> bool:
         rules = self.file(path)
@@ -169,11 +167,6 @@ class Gamebook:
     @cached_property
     def _places(self) -> dict[int, dict[tuple[str, ...], FieldRules]]:
         return {}
-
-
-def kind_of(names: str) -> tuple[str, ...]:
-    """The names of a kind of node as the tree has them: an item of a list has none, and `*` stands for any name."""
-    return tuple("" if segment.is_any_name else segment.name for segment in parse_node_address(names))
 
 
 def _fits_kind(node: Node, kind: tuple[str, ...]) -> bool:

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from zerrit.core.gamebooks.rules import Rule
-from zerrit.core.gamebooks.schema import RULE_PARTS, GamebookFile
+from zerrit.core.gamebooks.schema import GamebookFile
 from zerrit.core.gamebooks.source_lines import Location
+from zerrit.core.rules import Rule
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,7 +35,5 @@ def placed_rules(rules: GamebookFile) -> Iterator[PlacedRule]:
             for number, must in enumerate(entry.must):
                 identity = must.id or f"{path}#{names} must {number + 1}"
                 yield PlacedRule(identity, "must", must, (*base, "must", number))
-    for part in RULE_PARTS:
-        for number, rule in enumerate(getattr(rules, part)):
-            name = getattr(rule, "name", "") if part in ("unique", "same_values", "derived") else ""
-            yield PlacedRule(rule.id or f"{part} {name or number + 1}", part, rule, (part, number))
+    for number, rule in rules.listed():
+        yield PlacedRule(rule.id or f"{rule.part} {rule.title or number + 1}", rule.part, rule, (rule.part, number))

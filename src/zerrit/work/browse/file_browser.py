@@ -16,8 +16,9 @@ from zerrit.core.documents.binary import LOOKED_AT, describe_binary
 from zerrit.core.documents.format_writer import dedented
 from zerrit.core.documents.lookup import find
 from zerrit.core.errors import AddressNotFound
-from zerrit.core.gamebooks import FieldRules, Gamebook
+from zerrit.core.gamebooks import Gamebook
 from zerrit.core.nearest import did_you_mean, nearest
+from zerrit.core.rules import FieldRules
 from zerrit.core.wildcards import path_matches
 from zerrit.records import Server, load_content
 from zerrit.work.base.errors import NotFound

@@ -12,8 +12,10 @@ from typing import Any, Final
 
 from zerrit.connections import PASSING, Connection, ConnectionFailed, RemoteFile
 from zerrit.control import Control, ControlError, GameState
-from zerrit.core.gamebooks import Gamebook, LoadedRules, compile_pattern
+from zerrit.core.expressions import compile_pattern
+from zerrit.core.gamebooks import Gamebook
 from zerrit.core.paths import fixed_folder
+from zerrit.core.rules import LoadedRules
 from zerrit.core.wildcards import path_matches
 from zerrit.core.wording import counted
 from zerrit.work.servers.game_log import LogMark, StartLog, log_mark

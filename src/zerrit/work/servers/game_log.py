@@ -15,7 +15,8 @@ from typing import Any, Final
 
 from zerrit.connections import Connection, ConnectionFailed, ConnectionFault, RemoteFile
 from zerrit.control import GameState
-from zerrit.core.gamebooks import Gamebook, compile_pattern
+from zerrit.core.expressions import compile_pattern
+from zerrit.core.gamebooks import Gamebook
 from zerrit.core.paths import fixed_folder
 from zerrit.core.wildcards import path_matches
 

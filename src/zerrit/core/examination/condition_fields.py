@@ -7,7 +7,7 @@ from typing import Final
 
 from zerrit.core.documents import Document, Node
 from zerrit.core.documents.document import declared_text
-from zerrit.core.gamebooks import Fields
+from zerrit.core.expressions import Fields
 
 NO_FIELDS: Final[Mapping[str, Sequence[str]]] = {}
 

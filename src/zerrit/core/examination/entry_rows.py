@@ -7,10 +7,10 @@ from dataclasses import dataclass
 from functools import cached_property
 
 from zerrit.core.addresses import parse_node_address
-from zerrit.core.checks.check_context import Examination
-from zerrit.core.checks.plain_values import Plain, entries_at, field_values
 from zerrit.core.documents import Document, Node
 from zerrit.core.documents.node import fields_of
+from zerrit.core.examination.check_context import Examination
+from zerrit.core.examination.plain_values import Plain, entries_at, field_values
 
 
 class Rows:

@@ -67,3 +67,13 @@ def gather_files(
     documents = {path: document for path, document in read.items() if not document.is_binary}
     others = [p for p in contents if p not in documents and not (gamebook is not None and gamebook.is_ignored(p))]
     return Files(documents, others, contents.get, query, is_whole)
+
+
+def touched(before: Documents, after: Documents) -> list[str]:
+    """The paths of files that a change adds, alters or takes away."""
+    return [
+        path
+        for path in sorted(before.keys() | after.keys())
+        if before.get(path) is not after.get(path)
+        and (path not in before or path not in after or before[path].text != after[path].text)
+    ]

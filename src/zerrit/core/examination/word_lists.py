@@ -5,14 +5,18 @@ from __future__ import annotations
 import csv
 from collections.abc import Iterator, Mapping
 from functools import partial
+from typing import TYPE_CHECKING
 
-from zerrit.core.checks.address_values import Values
-from zerrit.core.checks.check_context import Examination, Placed, Unknown
-from zerrit.core.checks.condition_fields import Around
 from zerrit.core.documents import Document, Finding, Node
-from zerrit.core.gamebooks import ExpressionInvalid, ListSource, NotApplicable
+from zerrit.core.examination.address_values import Values
+from zerrit.core.examination.check_context import Examination, Placed, Unknown
+from zerrit.core.examination.condition_fields import Around
+from zerrit.core.expressions import ExpressionInvalid, NotApplicable
 from zerrit.core.nearest import did_you_mean
 from zerrit.core.paths import file_stems, folder_names
+
+if TYPE_CHECKING:
+    from zerrit.core.rules import ListSource
 
 Places = Mapping[str, Placed | None]
 

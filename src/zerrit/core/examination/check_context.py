@@ -12,20 +12,25 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Hashable, Iterable, Sequence
 from functools import lru_cache, partial
-from typing import Any, Final, TypeVar
+from pathlib import PurePosixPath
+from typing import TYPE_CHECKING, Any, Final, TypeVar
 
 from zerrit.core.addresses import parse_address
-from zerrit.core.checks.address_values import Values, plain_values
-from zerrit.core.checks.condition_fields import NO_FIELDS
-from zerrit.core.checks.plain_values import Plain, plain_root
 from zerrit.core.documents import CODES, Document, Finding, Node
 from zerrit.core.documents.selection import select
 from zerrit.core.documents.source import Splice
-from zerrit.core.game_files import Documents, Files, QueryRefused
-from zerrit.core.gamebooks import Fields, Gamebook, Rule, SqlQuery, worked_out
+from zerrit.core.examination.address_values import Values, plain_values
+from zerrit.core.examination.condition_fields import NO_FIELDS
+from zerrit.core.examination.game_files import Documents, Files, QueryRefused
+from zerrit.core.examination.plain_values import Plain, plain_root
+from zerrit.core.expressions import ExpressionInvalid, Fields, worked_out
 from zerrit.core.nearest import did_you_mean, folded
 from zerrit.core.wildcards import path_matches
 from zerrit.core.wording import counted
+
+if TYPE_CHECKING:
+    from zerrit.core.gamebooks import Gamebook
+    from zerrit.core.rules import Rule, SqlQuery
 
 T = TypeVar("T")
 Placed = tuple[Document, Node]
@@ -217,6 +222,16 @@ class Examination:
         line, column = document.source.locate(at)
         address = self.address(document, node)
         return Finding(code, severity, said, document.path, line, column, address, hint, fix, identity, rule.reason)
+
+    def not_worked_out(self, rule: Rule, place: Placed, error: ExpressionInvalid) -> Finding:
+        """A fault of the gamebook: the conditions of a rule mean nothing at a place."""
+        location = self.gamebook.place_of(rule).location
+        return self.gamebook.fault(location, f"This rule cannot be worked out at {self.address(*place)}: {error}")
+
+    def strays_beside(self, path: str) -> list[str]:
+        """Paths that no rule of a file fits: one of them may be the missing one under a wrong name."""
+        folder = PurePosixPath(path).parent
+        return [p for p in self.paths if PurePosixPath(p).parent == folder and self.gamebook.file(p) is None]
 
     def unknown_word(self, rule: Rule, place: Placed, list_name: str, words: Sequence[str], fields: Fields) -> Finding:
         """A value that is not a word of a list, with the nearest one; where only the letter case differs, a safe fix."""

@@ -6,9 +6,9 @@ from dataclasses import dataclass
 from functools import cached_property
 
 from zerrit.core.addresses import Segment
-from zerrit.core.checks.plain_values import Plain, entries_at, field_values, text_of
 from zerrit.core.documents import Document, Node
 from zerrit.core.documents.selection import select
+from zerrit.core.examination.plain_values import Plain, entries_at, field_values, text_of
 
 
 @dataclass(frozen=True)

@@ -1,0 +1,61 @@
+"""Folders in which only certain file names are read."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import PurePosixPath
+from typing import TYPE_CHECKING, ClassVar
+
+from pydantic import Field
+
+from zerrit.core.documents import Finding
+from zerrit.core.examination.check_context import Unknown, listed
+from zerrit.core.examination.word_lists import words_of
+from zerrit.core.nearest import did_you_mean
+from zerrit.core.rules.base import Name, Texts
+from zerrit.core.rules.listed import ListedRule, Named
+from zerrit.core.wildcards import path_matches
+
+if TYPE_CHECKING:
+    from zerrit.core.examination.check_context import Examination
+
+
+class FileNameRule(ListedRule):
+    """Of the files that a pattern fits, only those with certain names are read."""
+
+    part: ClassVar[str] = "file_names"
+    about: ClassVar[str] = "folders in which only certain file names are read"
+    code: ClassVar[str] = "meaning.file-name"
+
+    files: Name = Field(description="a path pattern")
+    only: Texts = Field((), description="the names that are read")
+    list_name: str = Field("", alias="list", description="or the list that holds them, without their ending")
+
+    def lists(self) -> Iterator[Named]:
+        yield Named(("list",), self.list_name)
+
+    def sentence(self) -> str:
+        return f"{self.files}: only {listed([*self.only, *([self.list_name] if self.list_name else [])])} are read"
+
+    def count(self, examination: Examination) -> int:
+        return sum(path_matches(self.files, path) for path in examination.paths)
+
+    def unmeasured(self, examination: Examination) -> Iterator[str]:
+        if not self.count(examination):
+            yield f"no file fits {self.files}"
+        yield from super().unmeasured(examination)
+
+    def check(self, examination: Examination, number: int) -> Iterator[Finding]:
+        """Files that must have certain names to be read have one of them."""
+        del number
+        if not examination.files.is_whole:
+            return  # a single file is given by the path that leads to it from here, which says nothing of its folder
+        try:
+            known = (*self.only, *(words_of(examination, self.list_name) if self.list_name else ()))
+        except Unknown:
+            return
+        for path in examination.paths:
+            name = PurePosixPath(path).name
+            if path_matches(self.files, path) and name not in known and PurePosixPath(path).stem not in known:
+                message = f"`{name}` is not a name that the game reads here, so the file has no effect."
+                yield examination.finding(self, "meaning.file-name", path, message, did_you_mean(name, known))

@@ -1,0 +1,123 @@
+"""What a gamebook says of a file: its entries, their fields and conditions, the slots of a text file."""
+
+from __future__ import annotations
+
+from decimal import Decimal
+from typing import Annotated
+
+from pydantic import BeforeValidator, Field, field_validator, model_validator
+
+from zerrit.core.documents.codes import TOLERANCES
+from zerrit.core.documents.measures import Declared, Measure
+from zerrit.core.documents.slots import check_form
+from zerrit.core.rules.base import FieldKind, Name, Part, Pattern, Rule, TakesEffect, Text
+from zerrit.core.rules.must import MustRule
+
+
+class FieldRules(Rule):
+    """What a field of an entry may hold."""
+
+    path: str = Field("", description="its place below the entry; by default the field's own name")
+    kind: FieldKind | None = Field(
+        None,
+        alias="is",
+        description="the kind of value; a switch is yes or no in any spelling that games use, a range is two numbers "
+        "(`12..40`), a quantity a number with a unit (`3 tides`)",
+    )
+    min: Decimal | None = Field(None, description="the smallest number allowed; of a range at either end")
+    max: Decimal | None = Field(None, description="the largest number allowed; of a range at either end")
+    units: tuple[str, ...] = Field((), description="of a quantity: the units that the game knows")
+    plain: bool = Field(False, description="of a range or quantity: a number alone is allowed, too")
+    allowed: Name | tuple[str, ...] | None = Field(
+        None, alias="list", description="the list that holds the allowed words, or the words themselves"
+    )
+    matches: Pattern = Field("", description="a regular expression that the whole value must match")
+    form: str = Field("", description="what `matches` asks for, in words: `two letters, a hyphen, two digits`")
+    always: bool = Field(False, description="every entry has it")
+    note: str = Field("", description="help for whoever edits it")
+    takes_effect: TakesEffect | None = Field(
+        None, description="when a new value takes effect, where it differs from the file"
+    )
+
+    @property
+    def declared(self) -> Declared | None:
+        """What the field says of the numbers in its values."""
+        if self.kind not in ("range", "quantity"):
+            return None
+        return Declared(Measure(self.kind), self.units[0] if len(self.units) == 1 else "")
+
+    @model_validator(mode="after")
+    def _fits_kind(self) -> FieldRules:
+        if self.units and self.kind != "quantity":
+            raise ValueError("`units` are those of a quantity; write `is: quantity`")
+        if self.kind == "quantity" and len(self.units) != 1 and (self.min is not None or self.max is not None):
+            raise ValueError("`min` and `max` of a quantity need its one unit, as in `units: [s]`")
+        if self.plain and self.kind not in ("range", "quantity"):
+            raise ValueError("`plain` goes with `is: range` or `is: quantity`")
+        return self
+
+
+def _as_rule(value: object) -> object:
+    if value is True:
+        return Rule()
+    return None if value is False else value
+
+
+Closed = Annotated[
+    Rule | None,
+    BeforeValidator(_as_rule, json_schema_input_type=bool | Rule),
+    Field(None, description="`true`: it holds nothing but what is named here, so that a misspelled name is found"),
+]
+
+
+class EntryRules(Part):
+    """What is known of the entries of one kind."""
+
+    key: str = Field("", description="the field that names an entry: `name`, or `@name` for an XML attribute")
+    note: str = Field("", description="what such an entry is")
+    closed: Closed
+    fields: dict[Name, FieldRules] = Field({}, description="its fields, by a name that conditions use")
+    must: tuple[MustRule, ...] = Field((), description="conditions between its fields")
+
+
+class SlotRules(Part):
+    """A part of a text file that can be addressed."""
+
+    pattern: Text = Field(description="the text around it, with {} in its place")
+    separator: str = Field("", description="what parts the entries of a list; empty for a single value")
+
+    @field_validator("pattern")
+    @classmethod
+    def _has_place(cls, pattern: str) -> str:
+        fault = check_form(pattern)
+        if fault:
+            raise ValueError(fault)
+        return pattern
+
+
+class FileRules(Part):
+    """What is known of a file."""
+
+    purpose: str = Field("", description="what the file is for, in a sentence")
+    takes_effect: TakesEffect = Field("restart", description="when a change of it takes effect")
+    tolerate: tuple[str, ...] = Field((), description="codes of faults that the game accepts in this file")
+    rewritten_at_stop: bool = Field(False, description="the game writes this file automatically when it stops")
+    optional: bool = Field(False, description="a server may do without this file")
+    closed: Closed
+    entries: dict[Name, EntryRules] = Field({}, description="what is known of its entries, by kind")
+    slots: dict[Name, SlotRules] = Field({}, description="parts of a text file that can be addressed")
+
+    @field_validator("slots")
+    @classmethod
+    def _has_own_names(cls, slots: dict[str, SlotRules]) -> dict[str, SlotRules]:
+        if "line" in slots:
+            raise ValueError("a slot cannot be called `line`, as the lines of the file are")
+        return slots
+
+    @field_validator("tolerate")
+    @classmethod
+    def _known(cls, codes: tuple[str, ...]) -> tuple[str, ...]:
+        for code in codes:
+            if code not in TOLERANCES:
+                raise ValueError(f"`{code}` is not a finding that could be tolerated")
+        return codes

@@ -1,0 +1,76 @@
+"""Values that must be words of a list."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from typing import TYPE_CHECKING, ClassVar
+
+from pydantic import Field
+
+from zerrit.core.documents import Document, Finding
+from zerrit.core.examination.check_context import Unknown
+from zerrit.core.examination.condition_fields import Around
+from zerrit.core.examination.word_lists import known_words, words_of
+from zerrit.core.expressions import ExpressionInvalid, NotApplicable
+from zerrit.core.rules.base import Condition, Name, Text
+from zerrit.core.rules.listed import ListedRule, Named
+
+if TYPE_CHECKING:
+    from zerrit.core.examination.check_context import Examination
+
+
+class ReferRule(ListedRule):
+    """Every value at an address is a word of a list."""
+
+    part: ClassVar[str] = "refers"
+    about: ClassVar[str] = "values that must be words of a list"
+    code: ClassVar[str] = "meaning.unknown-name"
+
+    every: Text = Field(description="the address of the values")
+    list_name: Name = Field(alias="list", description="the list")
+    only_if: Condition | None = Field(None, description="only where the fields around the value fulfil this")
+    exceptions: tuple[str, ...] = Field((), description="values that are allowed besides")
+
+    def addresses(self) -> Iterator[Named]:
+        yield Named(("every",), self.every)
+
+    def lists(self) -> Iterator[Named]:
+        yield Named(("list",), self.list_name)
+
+    def sentence(self) -> str:
+        when = f", where {self.only_if}" if self.only_if is not None else ""
+        return f"every {self.every} is one of the {self.list_name}{when}"
+
+    def check(self, examination: Examination, number: int) -> Iterator[Finding]:
+        """Every value at the address is a word of the list."""
+        try:
+            words = words_of(examination, self.list_name)
+            known = known_words(examination, self.list_name)
+        except Unknown:
+            return
+        if not words:
+            return  # said of the list; nothing can be held against it
+        for document in examination.matching(self.every.partition("#")[0]):
+            yield from examination.findings_of(
+                ("refers", number, document.path), (document, words), _refer, document, self, words, known
+            )
+
+
+def _refer(
+    examination: Examination, document: Document, rule: ReferRule, words: Sequence[str], known: frozenset[str]
+) -> Iterator[Finding]:
+    values = examination.values_in(document, rule.every)
+    for index, value in enumerate(values.texts):
+        if value in known or value in rule.exceptions:
+            continue
+        node = values.node(index)
+        fields = Around(document, node)
+        try:
+            if rule.only_if is not None and not rule.only_if.holds(fields):
+                continue
+        except NotApplicable:
+            continue
+        except ExpressionInvalid as error:
+            yield examination.not_worked_out(rule, (document, node), error)
+            return
+        yield examination.unknown_word(rule, (document, node), rule.list_name, words, fields)
