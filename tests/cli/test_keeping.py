@@ -40,7 +40,7 @@ def said(done: Done, *texts: str, code: int = 0) -> None:
 def test_a_deploy_says_each_stage_and_what_to_look_at(run: Run, quick: Quick) -> None:
     change = str(quick.change("sea/1.yml#holds=5"))
     done = run("change", "deploy", change, "--yes")
-    said(done, "preflight    done", "watch        done", "deployed: 1 file written", "[to do] dive and count")
+    said(done, "preflight    done", "watch        done", "deployed. 1 file written", "[to do] dive and count")
     said(
         run("change", "checklist", change, "1", "wrong", "--note", "only four"),
         "[wrong]",

@@ -1856,8 +1856,7 @@ export interface components {
             runs: components["schemas"]["RunOut"][];
             /** Server */
             server: string;
-            /** State */
-            state: string;
+            state: components["schemas"]["ChangeState"];
             /** Step List */
             step_list: components["schemas"]["StepOut"][];
             /** Steps */
@@ -1894,8 +1893,7 @@ export interface components {
             id: number;
             /** Server */
             server: string;
-            /** State */
-            state: string;
+            state: components["schemas"]["ChangeState"];
             /** Steps */
             steps: number;
             /** Title */
@@ -1908,6 +1906,12 @@ export interface components {
             /** Version */
             version: number;
         };
+        /**
+         * ChangeState
+         * @description Where a change is on its way. An edit makes it a draft again.
+         * @enum {string}
+         */
+        ChangeState: "draft" | "checked" | "queued" | "deploying" | "deployed" | "confirmed" | "rolled-back" | "withdrawn";
         /** ChecklistIn */
         ChecklistIn: {
             /** Is Right */
@@ -3367,7 +3371,7 @@ export interface components {
         };
         /**
          * RunOut
-         * @description A deploy, rollback or restart. `asks` is what a person is asked to do just now; `stage` where it is.
+         * @description A deploy, rollback or restart. `result` is its state in the words that people read. `asks` is what a person is asked to do just now; `stage` where it is.
          *
          *     `on_cancel` is what cancelling it does now: it reverts what was written; or, where it waits for a person on its way
          *     back, it is abandoned and leaves the server as it is.
@@ -3406,6 +3410,7 @@ export interface components {
             outcome: string;
             /** Person */
             person: string;
+            result: components["schemas"]["RunResult"];
             /** Server */
             server: string;
             /** Stage */
@@ -3417,11 +3422,22 @@ export interface components {
              * Format: date-time
              */
             started_at: string;
-            /** State */
-            state: string;
+            state: components["schemas"]["RunState"];
             /** Target */
             target: number | null;
         };
+        /**
+         * RunResult
+         * @description How a run goes or how it ended, in the words that people read.
+         * @enum {string}
+         */
+        RunResult: "running" | "deployed" | "restored" | "restarted" | "failed: rolled back" | "failed: not written" | "failed" | "cancelled";
+        /**
+         * RunState
+         * @description How a run goes, or how it ended.
+         * @enum {string}
+         */
+        RunState: "running" | "deployed" | "done" | "rolled-back" | "cancelled" | "failed";
         /**
          * ServerIn
          * @description A server with the settings that it gets. A secret (password, key, token) that is empty stays as it is stored.
@@ -3654,12 +3670,14 @@ export interface components {
              * Format: date-time
              */
             started_at: string;
-            /**
-             * State
-             * @enum {string}
-             */
-            state: "running" | "done" | "failed" | "interrupted";
+            state: components["schemas"]["StageState"];
         };
+        /**
+         * StageState
+         * @description How a stage of a run goes, or how it ended.
+         * @enum {string}
+         */
+        StageState: "running" | "done" | "failed" | "interrupted";
         /**
          * StateIn
          * @description A state of a server, and the SHA-256 by path of the files that are known already.

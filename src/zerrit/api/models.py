@@ -9,6 +9,7 @@ from pydantic import BaseModel, Field, SecretStr
 
 from zerrit.api.request_model import Sent
 from zerrit.api.runs import RunOut
+from zerrit.core.states import ChangeState
 from zerrit.settings import AnyConnection, AnyControl, Maintenance
 
 
@@ -286,7 +287,7 @@ class ChangeOut(BaseModel):
     id: int
     server: str
     title: str
-    state: str
+    state: ChangeState
     base: int
     author: str
     version: int

@@ -8,6 +8,7 @@ from typing import Annotated, Literal
 from pydantic import BaseModel, Field
 
 from zerrit.api.request_model import Number, Sent
+from zerrit.core.states import RunResult, RunState, StageState
 
 
 class OptionsIn(Sent):
@@ -37,7 +38,7 @@ class RollbackIn(Sent):
 
 class StageOut(BaseModel):
     name: str
-    state: Literal["running", "done", "failed", "interrupted"]
+    state: StageState
     detail: str
     started_at: datetime
     ended_at: datetime | None
@@ -98,7 +99,7 @@ class EvidenceOut(BaseModel):
 
 
 class RunOut(BaseModel):
-    """A deploy, rollback or restart. `asks` is what a person is asked to do just now; `stage` where it is.
+    """A deploy, rollback or restart. `result` is its state in the words that people read. `asks` is what a person is asked to do just now; `stage` where it is.
 
     `on_cancel` is what cancelling it does now: it reverts what was written; or, where it waits for a person on its way
     back, it is abandoned and leaves the server as it is.
@@ -107,7 +108,8 @@ class RunOut(BaseModel):
     id: int
     server: str
     kind: Literal["deploy", "rollback", "restart"]
-    state: str
+    state: RunState
+    result: RunResult
     stage: str
     asks: str
     cancelled_by: str

@@ -109,9 +109,8 @@ def _about(snapshot: api.SnapshotOut) -> str:
 
 
 def run_result(run: api.RunOut) -> str:
-    """The state of a run with its outcome."""
-    state = run.state.replace("-", " ")
-    return f"{state}: {run.outcome}" if run.outcome else state
+    """The result of a run with its outcome."""
+    return f"{run.result}. {run.outcome}" if run.outcome else str(run.result)
 
 
 def run_title(run: api.RunOut) -> str:

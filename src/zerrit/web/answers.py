@@ -17,6 +17,7 @@ from zerrit.core.compare import Difference
 from zerrit.core.documents import Finding
 from zerrit.core.documents.value_edits import ValueChange
 from zerrit.core.merge import MergePlan
+from zerrit.core.states import ChangeState, RunState, result_of
 from zerrit.core.steps import Outcome
 from zerrit.core.wording import counted
 from zerrit.records import Change, Run, RunFile, Server, Snapshot, SnapshotFile
@@ -25,9 +26,10 @@ from zerrit.work.base import run_records
 from zerrit.work.browse import file_browser, state_comparison
 from zerrit.work.changes import changes as change_work
 from zerrit.work.changes import upgrades
-from zerrit.work.changes.changes import EDITABLE, Preview
+from zerrit.work.changes.changes import Preview
 from zerrit.work.changes.finding_status import JudgedFinding, place_of
 from zerrit.work.deploy import run_requests
+from zerrit.work.deploy.stages import BEFORE_WRITING, StageName
 from zerrit.work.servers import servers
 from zerrit.work.snapshots import snapshots
 
@@ -36,7 +38,9 @@ def server(session: Session, row: Server) -> api.ServerOut:
     latest = snapshots.latest_snapshot(session, row.id)
     listed = snapshots.list_snapshots(session, row.id)
     open_changes = session.scalar(
-        select(func.count(Change.id)).where(Change.server_id == row.id, Change.state.in_(EDITABLE[:3]))
+        select(func.count(Change.id)).where(
+            Change.server_id == row.id, Change.state.in_((ChangeState.DRAFT, ChangeState.CHECKED))
+        )
     )
     last_run = run_records.latest_run(session, row.id)
     return api.ServerOut(
@@ -282,6 +286,7 @@ def run(row: Run) -> api.RunOut:
             "server": row.server_id,
             "kind": row.kind,
             "state": row.state,
+            "result": result_of(row.kind, RunState(row.state), has_written=_has_written(row)),
             "stage": row.stage,
             "asks": row.asks,
             "cancelled_by": row.cancelled_by,
@@ -310,6 +315,12 @@ def run(row: Run) -> api.RunOut:
             "evidence": {name: value for name, value in row.evidence.items() if name in known},
         }
     )
+
+
+def _has_written(row: Run) -> bool:
+    """A run that failed got as far as writing, so the files may be other ones than before."""
+    at = row.evidence.get("failed_at")
+    return at is None or StageName(at) not in BEFORE_WRITING
 
 
 def _kind_of(file: RunFile) -> Literal["changed", "added", "removed"]:

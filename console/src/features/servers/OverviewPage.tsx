@@ -108,7 +108,7 @@ function LastRun({ server }: { server: Schemas["ServerOut"] }) {
   const what = change === undefined ? (run.target === null ? "restart" : `to snapshot ${String(run.target)}`) : `change ${run.changes.join(", ")}`;
   return (
     <Link component={RouterLink} to={change === undefined ? `/servers/${server.id}/timeline` : `/changes/${String(change)}`} color="inherit" underline="hover">
-      <KindMark kind={run.kind === "rollback" && run.state === "done" ? "rolled-back" : run.state} /> {what}
+      <KindMark kind={run.result} /> {what}
     </Link>
   );
 }

@@ -141,7 +141,7 @@ function RunRow({ run, onShow }: { run: Schemas["RunOut"]; onShow: () => void })
       isRun
       what={
         <>
-          <KindMark kind={run.state} />{" "}
+          <KindMark kind={run.result} />{" "}
           {run.changes.length > 0 ? (
             <>
               Deploy of {run.changes.map((change) => <Link key={change} component={RouterLink} to={`/changes/${String(change)}`} sx={{ mr: 0.5 }}>change {change}</Link>)}

@@ -2,20 +2,17 @@
 
 from __future__ import annotations
 
-from typing import Final
-
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from zerrit.core.states import RunState
 from zerrit.records import Run, RunChange
 from zerrit.work.base.errors import NotFound, WrongState
-
-RUNNING: Final = "running"  #: the state of a run that is under way
 
 
 def require_no_run(session: Session, server_id: str) -> None:
     """Raises WrongState: a run is under way, so the server's files are neither the old nor the new ones."""
-    other = session.scalar(select(Run).where(Run.server_id == server_id, Run.state == RUNNING))
+    other = session.scalar(select(Run).where(Run.server_id == server_id, Run.state == RunState.RUNNING))
     if other is not None:
         raise WrongState(f"A {other.kind} is under way on {server_id} (run {other.id}). Wait until it has ended.")
 

@@ -21,11 +21,12 @@ from zerrit.core.compare import (
     text_difference,
     undecided,
 )
+from zerrit.core.states import EDITABLE
 from zerrit.core.steps import Replay, replay
 from zerrit.records import Run, RunChange, load_content
 from zerrit.work.base.errors import Refused
 from zerrit.work.base.workspace import Workspace
-from zerrit.work.changes.changes import EDITABLE, base_of, get_change, impossible_steps, reader, step_of, worked_out
+from zerrit.work.changes.changes import base_of, get_change, impossible_steps, reader, step_of, worked_out
 from zerrit.work.servers.servers import get_server
 from zerrit.work.servers.stored_gamebooks import gamebook_of
 from zerrit.work.snapshots.live_files import FetchedFile, known_files

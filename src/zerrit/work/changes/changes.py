@@ -18,6 +18,7 @@ from zerrit.core.documents import Document, Finding, read_document
 from zerrit.core.documents.findings import known_again
 from zerrit.core.gamebooks import Gamebook
 from zerrit.core.merge import MergePlan, plan_merge
+from zerrit.core.states import EDITABLE, ChangeState
 from zerrit.core.steps import Outcome, OutcomeKind, Read, Replay, Step, StepKind, replay, touched_paths
 from zerrit.records import Change, Snapshot
 from zerrit.records import Step as StepRow
@@ -36,7 +37,6 @@ from zerrit.work.snapshots.snapshots import (
     require_latest,
 )
 
-EDITABLE: Final = ("draft", "checked", "approved", "rolled-back")
 MAX_STEPS: Final = 2000
 
 
@@ -83,7 +83,7 @@ def create_change(workspace: Workspace, person: str, server_id: str, title: str)
         change = Change(
             server_id=server_id,
             title=title.strip()[:200],
-            state="draft",
+            state=ChangeState.DRAFT,
             base_id=require_latest(session, server_id).id,
             author=person,
             created_at=now,
@@ -300,9 +300,9 @@ def _checked(workspace: Workspace, person: str, change_id: int, version: int, se
     with workspace.writing() as session:
         change = _editable(session, change_id, version)
         if change.steps and not seen.blocking:
-            change.state = "checked"
+            change.state = ChangeState.CHECKED
         else:
-            change.state = "draft"
+            change.state = ChangeState.DRAFT
         note(workspace, session, person, "change.checked", change.server_id, f"{change_id}: {change.state}")
     return change
 
@@ -311,7 +311,7 @@ def withdraw(workspace: Workspace, person: str, change_id: int) -> Change:
     """Withdraw a change. It stays readable."""
     with workspace.editing.of(change_id), workspace.writing() as session:
         change = _editable(session, change_id, None)
-        change.state = "withdrawn"
+        change.state = ChangeState.WITHDRAWN
         change.updated_at = workspace.now()
         note(workspace, session, person, "change.withdrawn", change.server_id, str(change_id))
     return change
@@ -419,7 +419,7 @@ def _editable(session: Session, change_id: int, version: int | None) -> Change:
 
 def _edited(workspace: Workspace, session: Session, change: Change, person: str, what: str) -> None:
     change.version += 1
-    change.state = "draft"
+    change.state = ChangeState.DRAFT
     change.updated_at = workspace.now()
     note(workspace, session, person, "change.edited", change.server_id, f"{change.id}: {what}")
 

@@ -14,6 +14,7 @@ from zerrit.core.checks import touched
 from zerrit.core.compare import Difference, compare_files
 from zerrit.core.documents import Document
 from zerrit.core.gamebooks import Gamebook
+from zerrit.core.states import ChangeState
 from zerrit.core.steps import Step, StepKind
 from zerrit.records import Change, Run, RunFile, Server, Snapshot
 from zerrit.work.base.activity_log import note
@@ -157,7 +158,7 @@ def adopt_drift(workspace: Workspace, person: str, server_id: str, snapshot_id: 
         change = Change(
             server_id=server_id,
             title=(title or f"Found on the server with snapshot {after.id}")[:200],
-            state="deployed",
+            state=ChangeState.DEPLOYED,
             base_id=before.id,
             adopted_id=after.id,
             author=person,

@@ -14,6 +14,7 @@ from zerrit.core.documents import Document
 from zerrit.core.errors import MergeRefused
 from zerrit.core.gamebooks import Gamebook
 from zerrit.core.merge import Conflict, merge_three
+from zerrit.core.states import ChangeState, RunState
 from zerrit.core.steps import Step, StepKind, replay
 from zerrit.core.wording import counted
 from zerrit.records import Change, Server
@@ -151,8 +152,8 @@ def _around(
     workspace: Workspace, session: Session, server: Server, gamebook: Gamebook | None, change: Change
 ) -> tuple[Texts, Texts]:
     """The files as a change found them and as it left them, by the run that deployed it."""
-    run = next((one for one in runs_of_change(session, change.id) if one.state == "deployed"), None)
-    if run is None and change.state == "deployed" and change.adopted_id is not None:
+    run = next((one for one in runs_of_change(session, change.id) if one.state == RunState.DEPLOYED), None)
+    if run is None and change.state == ChangeState.DEPLOYED and change.adopted_id is not None:
         after_id, before_id = change.adopted_id, change.base_id
         before = documents(workspace, session, server, get_snapshot(session, server.id, before_id))
         return before, documents(workspace, session, server, get_snapshot(session, server.id, after_id))

@@ -4,14 +4,12 @@ from __future__ import annotations
 
 from sqlalchemy.orm import Session
 
+from zerrit.core.states import ChangeState
 from zerrit.records import Change
 from zerrit.work.base.activity_log import note
 from zerrit.work.base.errors import NotFound, Refused, WrongState
 from zerrit.work.base.workspace import Workspace
 from zerrit.work.changes.changes import get_change
-
-DEPLOYED = "deployed"
-CONFIRMED = "confirmed"
 
 
 def say_look(
@@ -29,7 +27,7 @@ def say_look(
         if not is_right and not note_.strip():
             raise Refused("Say in a note what is not as it should be; it is what you will want to know later.")
         look.is_right, look.note, look.person, look.at = is_right, note_.strip(), person, workspace.now()
-        change.state = CONFIRMED if all(one.is_right for one in change.checklist) else DEPLOYED
+        change.state = ChangeState.CONFIRMED if all(one.is_right for one in change.checklist) else ChangeState.DEPLOYED
         change.updated_at = workspace.now()
         word = "right" if is_right else "not right"
         note(
@@ -50,7 +48,7 @@ def confirm(workspace: Workspace, person: str, change_id: int, note_: str) -> Ch
         change = _in_game(session, change_id)
         if change.checklist:
             raise Refused(f"Change {change_id} has a checklist; tick off its items.")
-        change.state, change.updated_at = CONFIRMED, workspace.now()
+        change.state, change.updated_at = ChangeState.CONFIRMED, workspace.now()
         note(workspace, session, person, "change.confirmed", change.server_id, f"{change_id}: {note_.strip()}")
     workspace.publish("change", {"change": change_id, "server": change.server_id})
     return change
@@ -72,7 +70,7 @@ def say_held(workspace: Workspace, person: str, change_id: int, pending_id: int)
 
 def _in_game(session: Session, change_id: int) -> Change:
     change = get_change(session, change_id)
-    if change.state not in (DEPLOYED, CONFIRMED):
+    if change.state not in (ChangeState.DEPLOYED, ChangeState.CONFIRMED):
         raise WrongState(
             f"Change {change_id} is {change.state}; only one that is deployed can be looked at in the game."
         )

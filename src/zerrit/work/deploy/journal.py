@@ -14,6 +14,7 @@ from typing import Final
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from zerrit.core.states import StageState
 from zerrit.records import Run, RunFile, RunStage
 from zerrit.work.base.errors import NotFound
 from zerrit.work.base.workspace import Workspace
@@ -59,7 +60,9 @@ class Journal:
 
     def last_done(self, name: StageName) -> RunStage | None:
         """The newest stage of that name that was done."""
-        query = select(RunStage).where(RunStage.run_id == self.run_id, RunStage.name == name, RunStage.state == "done")
+        query = select(RunStage).where(
+            RunStage.run_id == self.run_id, RunStage.name == name, RunStage.state == StageState.DONE
+        )
         with self._workspace.session() as session:
             return session.scalar(query.order_by(RunStage.position.desc()).limit(1))
 
@@ -104,7 +107,7 @@ class Journal:
         with self._workspace.writing() as session:
             row = session.get(RunStage, stage.id)
             if row is not None:
-                row.state, row.ended_at = "interrupted", self._workspace.now()
+                row.state, row.ended_at = StageState.INTERRUPTED, self._workspace.now()
                 row.detail = f"{stage.detail} ({reason})".strip()
         self._tell()
 
@@ -112,8 +115,8 @@ class Journal:
         """Stages that were begun and never ended were interrupted."""
         with self._workspace.writing() as session:
             for stage in self._found(session.get(Run, self.run_id)).stages:
-                if stage.state == "running":
-                    stage.state, stage.ended_at = "interrupted", self._workspace.now()
+                if stage.state == StageState.RUNNING:
+                    stage.state, stage.ended_at = StageState.INTERRUPTED, self._workspace.now()
                     stage.detail = f"{stage.detail} ({reason})".strip()
 
     def note(self, **facts: object) -> None:

@@ -2,17 +2,18 @@
 
 from __future__ import annotations
 
+from zerrit.core.states import RunState, StageState
 from zerrit.core.wording import counted, sentence
 from zerrit.records import Run
 from zerrit.work.deploy.stages import BEFORE_WRITING, StageName
 
 
-def outcome_of(run: Run) -> tuple[str, str]:
+def outcome_of(run: Run) -> tuple[RunState, str]:
     """How a run ended, and in words; all from what the journal says."""
     evidence = run.evidence
     count = counted(len(run.files), "file")
     if "reason" not in evidence:
-        state = "deployed" if run.change_ids else "done"
+        state = RunState.DEPLOYED if run.change_ids else RunState.DONE
         what = f"{count} written and read back" if run.change_ids else f"{count} restored and verified"
         said = f"{what if run.kind != 'restart' else f'Stopped, kept as snapshot {run.before_id}, started'}; the game is up."
         return state, " ".join(
@@ -21,9 +22,9 @@ def outcome_of(run: Run) -> tuple[str, str]:
     at, why = evidence["failed_at"], sentence(evidence["reason"])
     ended_in = {stage.name: stage.state for stage in run.stages}
     if StageName(at) in BEFORE_WRITING:
-        state = "cancelled" if run.cancelled_by else "failed"
+        state = RunState.CANCELLED if run.cancelled_by else RunState.FAILED
         more = ""
-        if ended_in.get(StageName.RELEASE) == "failed":
+        if ended_in.get(StageName.RELEASE) == StageState.FAILED:
             more = f" {_state_in_words(evidence.get('runs_now'))}: {sentence(evidence.get('failed_back', ''))}"
             more += "" if evidence.get("runs_now") else " Check the host's panel, and start it yourself."
         elif not evidence.get("was_running"):
@@ -34,7 +35,7 @@ def outcome_of(run: Run) -> tuple[str, str]:
         lacks = f" But {sentence(evidence['lacks'])}" if evidence.get("lacks") else ""
         runs = "and the game runs" if evidence.get("was_running") else "and the game is stopped, as it was"
         return (
-            "rolled-back",
+            RunState.ROLLED_BACK,
             f"The files are those of snapshot {run.before_id} again {runs}.{lacks} It ended at {at}: {why}{again}",
         )
     failed_back = sentence(evidence["failed_back"])
@@ -57,7 +58,7 @@ def outcome_of(run: Run) -> tuple[str, str]:
             f"Going back to snapshot {run.before_id} failed at {run.stages[-1].name}: {failed_back} The snapshot is safe; "
             f"when the server can be reached again: zerrit rollback {run.server_id} {run.before_id}."
         )
-    return "failed", f"{said} What led to it, at {at}: {why}"
+    return RunState.FAILED, f"{said} What led to it, at {at}: {why}"
 
 
 def _state_in_words(runs: bool | None) -> str:

@@ -13,11 +13,12 @@ from sqlalchemy.orm import Session
 from zerrit.connections import ConnectionFailed
 from zerrit.control import ControlError
 from zerrit.core.errors import ZerritError
+from zerrit.core.states import RunState
 from zerrit.core.wording import sentence
 from zerrit.records import Rollout, Run
 from zerrit.work.base.activity_log import note
 from zerrit.work.base.errors import NotFound, Refused
-from zerrit.work.base.run_records import RUNNING, get_run
+from zerrit.work.base.run_records import get_run
 from zerrit.work.base.workspace import Workspace
 from zerrit.work.changes.changes import get_change, replay_on
 from zerrit.work.deploy.run_requests import Options, begin_deploy
@@ -63,7 +64,7 @@ def begin_rollout(
         rollout = Rollout(
             change_id=change_id,
             waves=[list(wave) for wave in waves if wave],
-            state=RUNNING,
+            state=RunState.RUNNING,
             results=results,
             person=person,
             started_at=workspace.now(),
@@ -89,7 +90,7 @@ def _require_possible(workspace: Workspace, person: str, change_id: int, server_
 def open_rollouts(workspace: Workspace) -> list[int]:
     """Rollouts that a service left open."""
     with workspace.session() as session:
-        return list(session.scalars(select(Rollout.id).where(Rollout.state == RUNNING)))
+        return list(session.scalars(select(Rollout.id).where(Rollout.state == RunState.RUNNING)))
 
 
 def carry_out_rollout(workspace: Workspace, rollout_id: int, begin: Callable[[Run], None]) -> None:
@@ -101,7 +102,9 @@ def carry_out_rollout(workspace: Workspace, rollout_id: int, begin: Callable[[Ru
             _begin_one(workspace, rollout_id, server_id, begin)
         if not _await_wave(workspace, rollout_id, wave):
             return  # the service stops; it goes on at its next start
-        bad = [server_id for server_id in wave if _result(workspace, rollout_id, server_id)["state"] != "deployed"]
+        bad = [
+            server_id for server_id in wave if _result(workspace, rollout_id, server_id)["state"] != RunState.DEPLOYED
+        ]
         if bad:
             rest = [one for later in waves[number:] for one in later]
             said = f"Wave {number} went wrong on {', '.join(bad)}."
@@ -124,7 +127,7 @@ def _begin_one(workspace: Workspace, rollout_id: int, server_id: str, begin: Cal
     except (ZerritError, ConnectionFailed, ControlError) as error:
         _note(workspace, rollout_id, server_id, state="refused", said=str(error))
         return
-    _note(workspace, rollout_id, server_id, run=run.id, state=RUNNING)
+    _note(workspace, rollout_id, server_id, run=run.id, state=RunState.RUNNING)
     begin(run)
 
 
@@ -135,7 +138,7 @@ def _await_wave(workspace: Workspace, rollout_id: int, wave: Sequence[str]) -> b
             with workspace.session() as session:
                 run = get_run(session, run_id)
                 state, outcome = run.state, run.outcome
-            if state != RUNNING:
+            if state != RunState.RUNNING:
                 _note(workspace, rollout_id, server_id, state=state, said=outcome)
                 break
             if workspace.stopping.wait(POLL):

@@ -19,10 +19,11 @@ from sqlalchemy.orm import Session
 from zerrit.connections import ConnectionFailed
 from zerrit.control import ControlError
 from zerrit.core.errors import ZerritError
+from zerrit.core.states import ChangeState, RunState, StageState
 from zerrit.core.wording import sentence
 from zerrit.records import Change, ChecklistItem, PendingEffect, Run, is_full
 from zerrit.work.base.activity_log import note
-from zerrit.work.base.run_records import RUNNING, get_run
+from zerrit.work.base.run_records import get_run
 from zerrit.work.base.workspace import Workspace
 from zerrit.work.deploy import deploy_stages, rollback_stages
 from zerrit.work.deploy.bisection import find_culprit
@@ -63,14 +64,14 @@ def carry_out(workspace: Workspace, run_id: int) -> float | None:
         journal = Journal(workspace, run_id)
         at = StageName(journal.run().stage)
         said = "Nothing was written" if at in BEFORE_WRITING else "The run broke off"
-        journal.end("failed", f"{said}. It ended at {at}: {sentence(str(error))}")
+        journal.end(RunState.FAILED, f"{said}. It ended at {at}: {sentence(str(error))}")
     return None
 
 
 def open_runs(workspace: Workspace) -> list[int]:
     """The runs that a service left open; called once at its start, before new ones can begin."""
     with workspace.session() as session:
-        found = list(session.scalars(select(Run.id).where(Run.state == RUNNING)))
+        found = list(session.scalars(select(Run.id).where(Run.state == RunState.RUNNING)))
     for run_id in found:
         log.warning("run.resuming", run=run_id)
         journal = Journal(workspace, run_id)
@@ -127,10 +128,10 @@ def _do(going: Going, name: StageName) -> StageName:
             facts |= {"reason": str(error), "failed_at": name}
         elif following is StageName.END:
             facts |= {"failed_back": str(error), "runs_now": _runs_now(going)}
-        going.journal.finish(stage, "failed", str(error) or type(error).__name__, following, **facts)
+        going.journal.finish(stage, StageState.FAILED, str(error) or type(error).__name__, following, **facts)
         return following
     following = after(name, in_place=bool(facts.get("in_place", going.in_place)))
-    going.journal.finish(stage, "done", stage.detail, following, **facts)
+    going.journal.finish(stage, StageState.DONE, stage.detail, following, **facts)
     return following
 
 
@@ -146,7 +147,12 @@ def _search_culprit(going: Going) -> None:
     """After a start that failed, name the step that did it, where a copy of the server can be started."""
     run = going.journal.run()
     may = going.server.maintenance.may_rehearse and going.gamebook is not None and going.gamebook.rules.rehearse
-    if run.state != "rolled-back" or run.evidence.get("failed_at") != StageName.WATCH or not may or run.cancelled_by:
+    if (
+        run.state != RunState.ROLLED_BACK
+        or run.evidence.get("failed_at") != StageName.WATCH
+        or not may
+        or run.cancelled_by
+    ):
         return
 
     def say(text: str) -> None:
@@ -182,8 +188,11 @@ def _end(going: Going) -> None:
     going.workspace.publish("server", {"server": going.server.id})
 
 
-def _set_changes(going: Going, session: Session, state: str, evidence: Mapping[str, Any]) -> None:
-    became = {"deployed": "deployed", "rolled-back": "rolled-back"}.get(state, "checked")
+def _set_changes(going: Going, session: Session, state: RunState, evidence: Mapping[str, Any]) -> None:
+    became = {
+        RunState.DEPLOYED: ChangeState.DEPLOYED,
+        RunState.ROLLED_BACK: ChangeState.ROLLED_BACK,
+    }.get(state, ChangeState.CHECKED)
     brings = {one["change"]: one for one in evidence.get("brings", ())}
     now = going.workspace.now()
     for change_id in going.change_ids:
@@ -191,7 +200,7 @@ def _set_changes(going: Going, session: Session, state: str, evidence: Mapping[s
         if change is None:
             continue
         change.state, change.queue_place, change.updated_at = became, None, now
-        if became != "deployed":
+        if became != ChangeState.DEPLOYED:
             continue
         brought = brings.get(change_id, {})
         change.checklist = [ChecklistItem(text=text, note="", person="") for text in brought.get("looks", ())]

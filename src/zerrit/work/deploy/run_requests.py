@@ -12,19 +12,19 @@ from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
 from zerrit.core.gamebooks import Gamebook
+from zerrit.core.states import EDITABLE, ChangeState, RunState
 from zerrit.records import Change, Run, RunChange, Server, digest_of
 from zerrit.work.base.activity_log import note
 from zerrit.work.base.errors import Blocked, Drifted, Refused, WrongState
-from zerrit.work.base.run_records import RUNNING, get_run, require_no_run
+from zerrit.work.base.run_records import get_run, require_no_run
 from zerrit.work.base.workspace import Workspace
-from zerrit.work.changes.changes import EDITABLE, Preview, get_change, preview
+from zerrit.work.changes.changes import Preview, get_change, preview
 from zerrit.work.deploy.stages import GOING_BACK, StageName
 from zerrit.work.servers.controls import control_of
 from zerrit.work.servers.servers import get_server
 from zerrit.work.servers.stored_gamebooks import gamebook_of
 from zerrit.work.snapshots.snapshots import digests, get_snapshot
 
-QUEUED: Final = "queued"
 MOST_ANNOUNCED: Final = 120  # minutes
 
 
@@ -63,7 +63,7 @@ def begin_deploy(workspace: Workspace, person: str, change_ids: Sequence[int], o
         require_no_run(session, server.id)
         gamebook, _ = gamebook_of(session, server)
         for change in changes:
-            if change.state not in (*EDITABLE, QUEUED):
+            if change.state not in (*EDITABLE, ChangeState.QUEUED):
                 raise WrongState(f"Change {change.id} is {change.state} already.")
         seen = [(change, require_deployable(workspace, session, change)) for change in changes]
         bases = {change.id: digests(session, get_snapshot(session, server.id, change.base_id)) for change in changes}
@@ -79,7 +79,7 @@ def begin_deploy(workspace: Workspace, person: str, change_ids: Sequence[int], o
     with workspace.writing() as session:
         for change, _ in seen:
             now = get_change(session, change.id)
-            if now.version != change.version or now.state not in (*EDITABLE, QUEUED):
+            if now.version != change.version or now.state not in (*EDITABLE, ChangeState.QUEUED):
                 raise WrongState(
                     f"Change {change.id} was edited in the meantime (it is {now.state}). Read it again first."
                 )
@@ -88,7 +88,7 @@ def begin_deploy(workspace: Workspace, person: str, change_ids: Sequence[int], o
         _begin(workspace, session, run)
         for change_id in change_ids:
             change = get_change(session, change_id)
-            change.state = "deploying"
+            change.state = ChangeState.DEPLOYING
             note(workspace, session, person, "deploy.begun", server.id, f"{change_id}: {change.title}")
     return run
 
@@ -142,7 +142,7 @@ def begin_restart(workspace: Workspace, person: str, server_id: str, options: Op
 def _begin(workspace: Workspace, session: Session, run: Run) -> None:
     """Note a run as under way. Two people may ask at once; the database lets one of them through."""
     require_no_run(session, run.server_id)
-    run.state, run.stage, run.started_at = RUNNING, StageName.PREFLIGHT, workspace.now()
+    run.state, run.stage, run.started_at = RunState.RUNNING, StageName.PREFLIGHT, workspace.now()
     run.asks, run.cancelled_by, run.evidence, run.stages, run.files = "", "", {}, [], []
     run.outcome, run.parts, run.written_by_start = "", list(run.parts), []
     try:
@@ -163,7 +163,7 @@ class OnCancel(StrEnum):
 
 
 def on_cancel(run: Run) -> OnCancel:
-    if run.state != RUNNING:
+    if run.state != RunState.RUNNING:
         return OnCancel.NOTHING
     if StageName(run.stage) in (*GOING_BACK, StageName.RELEASE):
         return OnCancel.GIVE_UP if run.asks and not run.options.get("given_up") else OnCancel.NOTHING
@@ -180,7 +180,7 @@ def cancel_run(workspace: Workspace, person: str, run_id: int) -> None:
     """
     with workspace.writing() as session:
         run = get_run(session, run_id)
-        if run.state != RUNNING:
+        if run.state != RunState.RUNNING:
             raise WrongState(f"Run {run_id} has ended: {run.state}. A rollback puts its server back.")
         match on_cancel(run):
             case OnCancel.TAKE_BACK:
@@ -192,7 +192,7 @@ def cancel_run(workspace: Workspace, person: str, run_id: int) -> None:
             case OnCancel.NOTHING:
                 raise WrongState(f"Run {run_id} is ending already; it reverts what it wrote.")
         note(workspace, session, person, f"{run.kind}.{did}", run.server_id, f"run {run_id}, at {run.stage}")
-    workspace.publish("run", {"run": run_id, "state": RUNNING})
+    workspace.publish("run", {"run": run_id, "state": RunState.RUNNING})
 
 
 def _drifted(

@@ -20,12 +20,13 @@ from zerrit.connections import ConnectionFailed
 from zerrit.control import ControlError
 from zerrit.core.errors import ZerritError
 from zerrit.core.schedule_times import Moment, next_moment
+from zerrit.core.states import EDITABLE, ChangeState
 from zerrit.records import Change, Run, ScheduledTask
 from zerrit.work.base.activity_log import note
 from zerrit.work.base.errors import NotFound, Refused, WrongState
 from zerrit.work.base.workspace import Workspace
-from zerrit.work.changes.changes import EDITABLE, get_change
-from zerrit.work.deploy.run_requests import QUEUED, Options, begin_deploy, begin_restart, require_deployable
+from zerrit.work.changes.changes import get_change
+from zerrit.work.deploy.run_requests import Options, begin_deploy, begin_restart, require_deployable
 from zerrit.work.servers.servers import get_server
 from zerrit.work.snapshots.fetch import fetch
 from zerrit.work.snapshots.retention import prune
@@ -152,7 +153,7 @@ def queue_change(workspace: Workspace, person: str, change_id: int) -> Change:
                 "restart --at 05:00"
             )
         last = session.scalar(select(func.max(Change.queue_place)).where(Change.server_id == change.server_id)) or 0
-        change.state, change.queue_place, change.updated_at = QUEUED, last + 1, workspace.now()
+        change.state, change.queue_place, change.updated_at = ChangeState.QUEUED, last + 1, workspace.now()
         at = tasks[0].next_at
         note(workspace, session, person, "change.queued", change.server_id, f"{change_id}, for {at:%Y-%m-%d %H:%M} UTC")
     workspace.publish("change", {"change": change_id, "server": change.server_id})
@@ -163,16 +164,16 @@ def unqueue_change(workspace: Workspace, person: str, change_id: int) -> Change:
     """Take a change out of the queue; it is checked, as it was. Raises NotFound, WrongState."""
     with workspace.writing() as session:
         change = get_change(session, change_id)
-        if change.state != QUEUED:
+        if change.state != ChangeState.QUEUED:
             raise WrongState(f"Change {change_id} is {change.state}; it does not wait for a task.")
-        change.state, change.queue_place, change.updated_at = "checked", None, workspace.now()
+        change.state, change.queue_place, change.updated_at = ChangeState.CHECKED, None, workspace.now()
         note(workspace, session, person, "change.unqueued", change.server_id, str(change_id))
     workspace.publish("change", {"change": change_id, "server": change.server_id})
     return change
 
 
 def queued_changes(session: Session, server_id: str) -> list[Change]:
-    query = select(Change).where(Change.server_id == server_id, Change.state == QUEUED)
+    query = select(Change).where(Change.server_id == server_id, Change.state == ChangeState.QUEUED)
     return list(session.scalars(query.order_by(Change.queue_place)))
 
 

@@ -18,8 +18,8 @@ import structlog
 from sqlalchemy import select
 from sqlalchemy.exc import SQLAlchemyError
 
+from zerrit.core.states import RunState
 from zerrit.records import Run
-from zerrit.work.base.run_records import RUNNING
 from zerrit.work.base.workspace import Workspace
 
 AT_ONCE: Final = 32  # runs that do something at one time; more take turns
@@ -76,7 +76,7 @@ class RunSupervisor:
             self.start(run_id)
         try:
             with self.workspace.session() as session:
-                opened = list(session.scalars(select(Run.id).where(Run.state == RUNNING)))
+                opened = list(session.scalars(select(Run.id).where(Run.state == RunState.RUNNING)))
         except SQLAlchemyError as error:
             log.warning("run.unknown", error=str(error))
             return

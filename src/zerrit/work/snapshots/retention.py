@@ -10,6 +10,7 @@ from sqlalchemy import delete, exists, or_, select
 from sqlalchemy.orm import Session
 
 from zerrit.core.retention import Retention, kept_by
+from zerrit.core.states import ChangeState, RunState
 from zerrit.core.wording import counted
 from zerrit.records import (
     Change,
@@ -23,7 +24,6 @@ from zerrit.records import (
     SnapshotFile,
 )
 from zerrit.work.base.activity_log import note
-from zerrit.work.base.run_records import RUNNING
 from zerrit.work.base.workspace import Workspace
 from zerrit.work.servers.servers import get_server
 from zerrit.work.snapshots.fetch import fetch
@@ -91,12 +91,12 @@ def plan_pruning(session: Session, server: Server) -> Pruning:
     if good is not None:
         staying.setdefault(good, "the last good one")
     for change in session.scalars(select(Change).where(Change.server_id == server.id)):
-        if change.state != "withdrawn":
+        if change.state != ChangeState.WITHDRAWN:
             staying.setdefault(change.base_id, f"change {change.id} is built on it")
         if change.adopted_id is not None:
             staying.setdefault(change.adopted_id, f"change {change.id} was found with it")
     for run in session.scalars(select(Run).where(Run.server_id == server.id)):
-        is_needed = run.state in (RUNNING, "deployed")
+        is_needed = run.state in (RunState.RUNNING, RunState.DEPLOYED)
         for used in (run.before_id, run.after_id, run.target_id) if is_needed else ():
             if used is not None:
                 staying.setdefault(used, f"run {run.id} went from or to it")
@@ -131,7 +131,9 @@ def _forget(session: Session, snapshot_id: int) -> None:
     stay = session.scalar(
         select(Snapshot.id).where(Snapshot.kind == "server", Snapshot.id > snapshot_id).order_by(Snapshot.id).limit(1)
     )
-    for change in session.scalars(select(Change).where(Change.base_id == snapshot_id, Change.state == "withdrawn")):
+    for change in session.scalars(
+        select(Change).where(Change.base_id == snapshot_id, Change.state == ChangeState.WITHDRAWN)
+    ):
         # A change that was given up is only read any more; it then is on the next files that are left.
         change.base_id = stay if stay is not None else change.base_id
     session.flush()
