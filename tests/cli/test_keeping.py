@@ -162,7 +162,7 @@ def test_a_server_is_added_by_every_way(run: Run, quick: Quick, tmp_path: Path) 
     said(run("fetch", "by-hand"), "files.")
     said(run("server", "set", "by-sftp", "--settle", "3", "--retention", "5,4,3,2", "--may-rehearse"), "new settings")
     care = quick.zerrit.server("by-sftp").maintenance
-    assert (care["settle"], care["retention"]["weekly"], care["may_rehearse"]) == (3, 3, True)
+    assert (care.settle, care.retention.weekly, care.may_rehearse) == (3, 3, True)
     said(run("server", "set", "by-sftp", "--retention", "5"), "write four numbers", code=2)
     said(run("server", "add", "no-way", "--manual-control"), "Name the connection", code=2)
     said(run("server", "add", "no-control", "--manual-files"), "Name the control", code=2)

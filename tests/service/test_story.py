@@ -26,15 +26,8 @@ def test_the_story_through_the_client(stack: DemoStack) -> None:
     with stack.client() as zerrit:
         zerrit.save_gamebook("fathomline", world_files.gamebook().decode())
         added = zerrit.add_server(stack.server_in("coral-gate"))
-        assert added.connection == {
-            "kind": "ftp",
-            "host": "127.0.0.1",
-            "port": stack.host.ftp_port,
-            "user": "coral-gate",
-            "folder": "/",
-            "parallel": 4,
-            "old_names": "cp1252",
-        }
+        port = stack.host.ftp_port
+        assert added.connection == api.FtpConnection(host="127.0.0.1", port=port, user="coral-gate")
         assert "clear text" in added.notes[0]
         first = zerrit.fetch("coral-gate")
         assert (first.is_new, first.snapshot.files) == (True, 68)
