@@ -40,7 +40,7 @@ class Fault(NamedTuple):
 
 
 class ListedRule(Rule):
-    """A rule that is listed in a part of the gamebook. What a kind does not say of itself is as here."""
+    """A rule that is listed in a part of the gamebook. What a kind does not say is as here."""
 
     part: ClassVar[str]  #: the key in the gamebook
     about: ClassVar[str]  #: what the part is, for the documentation
