@@ -77,146 +77,180 @@ def _version(version: int | None) -> dict[str, str]:
 
 
 def token(name: str, password: str, label: str = "") -> Call[api.TokenOut]:
+    """Sign in with name and password: a token for further calls. `label` names it in the list of tokens."""
     return Call("POST", "/tokens", _one(api.TokenOut), json={"name": name, "password": password, "label": label})
 
 
 def tokens() -> Call[list[api.KeptTokenOut]]:
+    """Your own sessions and tokens, without their secrets."""
     return Call("GET", "/tokens", _many(api.KeptTokenOut))
 
 
 def revoke_token(token_id: int) -> Call[None]:
+    """End one of your own sessions or tokens at once."""
     return Call("DELETE", f"/tokens/{token_id}", _nothing)
 
 
 def sign_out() -> Call[None]:
+    """End the session of this client's own token."""
     return Call("DELETE", "/session", _nothing)
 
 
 def change_password(old: str, new: str) -> Call[None]:
+    """Change your own password; all your other sessions and tokens end."""
     return Call("PUT", "/me/password", _nothing, json={"old": old, "new": new})
 
 
 def verify_activity() -> Call[api.ChainOut]:
+    """Verify the hash chain of the activity log; what was altered or removed is named."""
     return Call("GET", "/activity/chain", _one(api.ChainOut))
 
 
 def me() -> Call[api.PersonOut]:
+    """Who this client is signed in as."""
     return Call("GET", "/me", _one(api.PersonOut))
 
 
 def gamebooks() -> Call[list[api.GamebookOut]]:
+    """The gamebooks that the service has, without their text."""
     return Call("GET", "/gamebooks", _many(api.GamebookOut))
 
 
 def save_gamebook(name: str, text: str) -> Call[None]:
+    """Save a gamebook under a name. A problem names the line of a fault in it."""
     return Call("PUT", f"/gamebooks/{quote(name, safe='')}", _nothing, json={"text": text})
 
 
 def servers() -> Call[list[api.ServerOut]]:
+    """All servers, each with its last snapshot and run."""
     return Call("GET", "/servers", _many(api.ServerOut))
 
 
 def server(server_id: str) -> Call[api.ServerOut]:
+    """One server."""
     return Call("GET", _server(server_id), _one(api.ServerOut))
 
 
 def add_server(given: api.ServerIn) -> Call[api.ServerOut]:
+    """Add a server. Its connection and control are tried at once."""
     return Call("POST", "/servers", _one(api.ServerOut), json=_sent(given))
 
 
 def change_server(given: api.ServerIn) -> Call[api.ServerOut]:
+    """Give a server other settings. A secret that is left empty stays as it is stored."""
     return Call("PUT", _server(given.id), _one(api.ServerOut), json=_sent(given))
 
 
 def game_state(server_id: str) -> Call[dict[str, str]]:
+    """What the control says of the game, as `{"state": word}`."""
     return Call("GET", _server(server_id, "/state"), _one(dict[str, str]))
 
 
 def fetch(server_id: str, thorough: bool = False) -> Call[api.FetchOut]:
+    """Read what may have changed on the server; a difference becomes a new snapshot. `thorough` reads every file."""
     return Call("POST", _server(server_id, "/fetch"), _one(api.FetchOut), params=_given(thorough=thorough or None))
 
 
 def import_defaults(server_id: str, label: str, archive: bytes) -> Call[api.SnapshotOut]:
+    """Import the files that a game ships, as a ZIP, under a version label."""
     upload = [("archive", ("defaults.zip", archive, "application/zip"))]
     return Call("POST", _server(server_id, "/defaults"), _one(api.SnapshotOut), data={"label": label}, files=upload)
 
 
 def files(server_id: str) -> Call[list[api.FileStateOut]]:
+    """The files of the last snapshot with their state against the defaults."""
     return Call("GET", _server(server_id, "/files"), _many(api.FileStateOut))
 
 
 def file(server_id: str, path: str, change: int | None = None) -> Call[api.FileOut]:
+    """The text of a file with its findings; with `change` as that change leaves it."""
     return Call("GET", _server(server_id, "/file"), _one(api.FileOut), params=_given(path=path, change=change))
 
 
 def entries(server_id: str, path: str, kind: str = "", change: int | None = None) -> Call[api.EntriesOut]:
+    """The entries of a kind in a file as rows of cells, with what is known of each field."""
     params = _given(path=path, kind=kind, change=change)
     return Call("GET", _server(server_id, "/entries"), _one(api.EntriesOut), params=params)
 
 
 def show(server_id: str, address: str) -> Call[list[api.PlaceOut]]:
+    """What is at an address: text, comment, and place in the file. A pattern gives several."""
     return Call("GET", _server(server_id, "/show"), _many(api.PlaceOut), params={"address": address})
 
 
 def changes(server_id: str) -> Call[list[api.ChangeOut]]:
+    """The changes of a server, the newest first."""
     return Call("GET", _server(server_id, "/changes"), _many(api.ChangeOut))
 
 
 def create_change(server_id: str, title: str) -> Call[api.ChangeOut]:
+    """Create an empty change on the last snapshot of a server."""
     return Call("POST", _server(server_id, "/changes"), _one(api.ChangeOut), json={"title": title})
 
 
 def change(change_id: int) -> Call[api.ChangeDetail]:
+    """A change with its steps, findings, effects and checklist."""
     return Call("GET", f"/changes/{change_id}", _one(api.ChangeDetail))
 
 
 def add_step(change_id: int, step: api.StepIn, version: int | None = None) -> Call[api.ChangeDetail]:
+    """Add a step to a change. With `version` it is refused where someone else edited the change since."""
     path = f"/changes/{change_id}/steps"
     return Call("POST", path, _one(api.ChangeDetail), json=_step(step), headers=_version(version))
 
 
 def remove_step(change_id: int, step_id: int, version: int | None = None) -> Call[api.ChangeDetail]:
+    """Remove a step from a change; `version` as in `add_step`."""
     path = f"/changes/{change_id}/steps/{step_id}"
     return Call("DELETE", path, _one(api.ChangeDetail), headers=_version(version))
 
 
 def plan_merge(change_id: int, path: str, snippet: str, into: str = "") -> Call[api.MergePlanOut]:
+    """What merging a published snippet into a file would do, entry by entry; nothing is saved."""
     body = {"path": path, "snippet": snippet, "into": into}
     return Call("POST", f"/changes/{change_id}/merge-plan", _one(api.MergePlanOut), json=body)
 
 
 def try_step(change_id: int, step: api.StepIn) -> Call[api.OutcomeOut]:
+    """What a step would do, place by place; nothing is saved."""
     return Call("POST", f"/changes/{change_id}/try", _one(api.OutcomeOut), json=_step(step))
 
 
 def replay(change_id: int, given: api.ReplayIn) -> Call[api.ReplayOut]:
+    """Try a change's steps on another server; with `create` in `given` they become a change there."""
     return Call("POST", f"/changes/{change_id}/replay", _one(api.ReplayOut), json=_sent(given))
 
 
 def upgrade_plan(server_id: str, given: api.UpgradeIn) -> Call[api.UpgradeOut]:
+    """What new defaults change, what was changed here, what merges and what conflicts."""
     return Call("POST", _server(server_id, "/upgrade-plan"), _one(api.UpgradeOut), json=_sent(given))
 
 
 def open_upgrade(server_id: str, given: api.UpgradeIn) -> Call[api.ChangeDetail]:
+    """Make a change of an upgrade; every conflict has to be decided."""
     return Call("POST", _server(server_id, "/upgrade"), _one(api.ChangeDetail), json=_sent(given))
 
 
 def balance(server_id: str, address: str, by: str = "", change: int | None = None) -> Call[api.TallyOut]:
+    """The sum and number of the values at an address by group, before and after a change."""
     params = _given(address=address, by=by, change=change)
     return Call("GET", _server(server_id, "/figures/balance"), _one(api.TallyOut), params=params)
 
 
 def odds(server_id: str, table: str = "", change: int | None = None) -> Call[list[api.OddsOut]]:
+    """The exact odds of draw tables, before and after a change."""
     params = _given(table=table, change=change)
     return Call("GET", _server(server_id, "/figures/odds"), _many(api.OddsOut), params=params)
 
 
 def derived(server_id: str, name: str, amount: str = "", change: int | None = None) -> Call[list[api.DerivedOut]]:
+    """Values that the game works out, such as prices, before and after a change."""
     params = _given(name=name, amount=amount, change=change)
     return Call("GET", _server(server_id, "/figures/derived"), _many(api.DerivedOut), params=params)
 
 
 def free_numbers(server_id: str, addresses: Sequence[str], change: int | None = None) -> Call[list[api.FreeNumberOut]]:
+    """The next free numbers of families of ids."""
     params = _given(address=list(addresses), change=change)
     return Call("GET", _server(server_id, "/figures/free-numbers"), _many(api.FreeNumberOut), params=params)
 
@@ -229,56 +263,68 @@ def distances(
     radius: str = "",
     change: int | None = None,
 ) -> Call[list[api.DistanceOut]]:
+    """How far entries lie from a centre, and whether inside a radius."""
     params = _given(address=address, axes=list(axes), centre=list(centre), radius=radius, change=change)
     return Call("GET", _server(server_id, "/figures/distances"), _many(api.DistanceOut), params=params)
 
 
 def check(change_id: int) -> Call[api.ChangeDetail]:
+    """Check a change: it becomes `checked` when nothing blocks it."""
     return Call("POST", f"/changes/{change_id}/check", _one(api.ChangeDetail))
 
 
 def waive(
     change_id: int, code: str, address: str, reason: str, until: datetime | None = None
 ) -> Call[api.ChangeDetail]:
+    """Waive a finding of a change with a reason, until a day or for good."""
     body = _waiver(code, address, reason, until)
     return Call("POST", f"/changes/{change_id}/waivers", _one(api.ChangeDetail), json=body)
 
 
 def update(change_id: int) -> Call[api.ChangeDetail]:
+    """Put a change on the last snapshot of its server."""
     return Call("POST", f"/changes/{change_id}/update", _one(api.ChangeDetail))
 
 
 def withdraw(change_id: int) -> Call[api.ChangeDetail]:
+    """Withdraw a change; it stays in the list and is no longer edited."""
     return Call("POST", f"/changes/{change_id}/withdraw", _one(api.ChangeDetail))
 
 
 def differences(change_id: int, against: str = "base", texts: bool = False) -> Call[api.ComparisonOut]:
+    """What a change does, by entry: against `base`, `live` or `defaults`. `texts` adds the differences of lines."""
     params = {"against": against, "texts": texts}
     return Call("GET", f"/changes/{change_id}/differences", _one(api.ComparisonOut), params=params)
 
 
 def comparison(old: str, new: str, only: str = "", texts: bool = False) -> Call[api.ComparisonOut]:
+    """The differences between two states, such as `reef@12` and `reef@live`."""
     params = _given(old=old, new=new, only=only) | {"texts": texts}
     return Call("GET", "/comparison", _one(api.ComparisonOut), params=params)
 
 
 def state(state: str, known: Mapping[str, str]) -> Call[bytes]:
+    """The files of a state as a ZIP, without those whose hash is in `known`."""
     return Call("POST", "/state", _bytes, json={"state": state, "known": dict(known)}, is_raw=True)
 
 
 def run(run_id: int) -> Call[api.RunOut]:
+    """A run with its stages and evidence."""
     return Call("GET", f"/runs/{run_id}", _one(api.RunOut))
 
 
 def runs(server_id: str) -> Call[list[api.RunOut]]:
+    """The runs of a server, the newest first."""
     return Call("GET", _server(server_id, "/runs"), _many(api.RunOut))
 
 
 def snapshots(server_id: str) -> Call[list[api.SnapshotOut]]:
+    """The snapshots and defaults of a server, the newest first."""
     return Call("GET", _server(server_id, "/snapshots"), _many(api.SnapshotOut))
 
 
 def activity(server_id: str) -> Call[list[api.ActivityOut]]:
+    """What was done with a server, by whom, the newest first."""
     return Call("GET", _server(server_id, "/activity"), _many(api.ActivityOut))
 
 
@@ -294,58 +340,71 @@ def _waiver(code: str, address: str, reason: str, until: datetime | None) -> dic
 
 
 def check_server(server_id: str) -> Call[api.CheckOut]:
+    """The findings in the last snapshot of a server."""
     return Call("GET", _server(server_id, "/check"), _one(api.CheckOut))
 
 
 def waivers(server_id: str) -> Call[list[api.WaiverOut]]:
+    """The waivers of a server, and whether each is still in use."""
     return Call("GET", _server(server_id, "/waivers"), _many(api.WaiverOut))
 
 
 def waive_on(
     server_id: str, code: str, address: str, reason: str, until: datetime | None = None
 ) -> Call[list[api.WaiverOut]]:
+    """Waive a finding of a server with a reason, until a day or for good."""
     body = _waiver(code, address, reason, until)
     return Call("POST", _server(server_id, "/waivers"), _many(api.WaiverOut), json=body)
 
 
 def remove_waiver(server_id: str, waiver: int) -> Call[None]:
+    """Remove a waiver; its findings count again."""
     return Call("DELETE", _server(server_id, f"/waivers/{waiver}"), _nothing)
 
 
 def about(server_id: str, address: str) -> Call[api.AboutOut]:
+    """Everything that is known of an address: rules, default, references, history."""
     return Call("GET", _server(server_id, "/about"), _one(api.AboutOut), params={"address": address})
 
 
 def complete(server_id: str, typed: str, value: str | None = None) -> Call[list[str]]:
+    """How an address that is being typed may go on; with `value`, what its field may hold."""
     params = {"typed": typed} | ({"value": value} if value is not None else {})
     return Call("GET", _server(server_id, "/complete"), _many(str), params=params)
 
 
 def gamebook_text(name: str) -> Call[api.GamebookTextOut]:
+    """The text of a gamebook."""
     return Call("GET", f"/gamebooks/{quote(name, safe='')}", _one(api.GamebookTextOut))
 
 
 def gamebook_overview(server_id: str) -> Call[api.GamebookOverview]:
+    """The gamebook of a server: its rules with how often each holds, its lists and files."""
     return Call("GET", _server(server_id, "/gamebook"), _one(api.GamebookOverview))
 
 
 def test_gamebook(server_id: str, text: str) -> Call[api.GamebookTrial]:
+    """What another text of the gamebook would find in the files; nothing is saved."""
     return Call("POST", _server(server_id, "/gamebook/test"), _one(api.GamebookTrial), json={"text": text})
 
 
 def draft_gamebook(server_id: str) -> Call[api.GamebookTextOut]:
+    """A gamebook drafted from the defaults of a server; nothing is saved."""
     return Call("POST", _server(server_id, "/gamebook/draft"), _one(api.GamebookTextOut))
 
 
 def review(server_id: str) -> Call[list[api.FileReviewOut]]:
+    """How many settings of each file no one has reviewed."""
     return Call("GET", _server(server_id, "/review"), _many(api.FileReviewOut))
 
 
 def review_file(server_id: str, path: str) -> Call[list[api.SettingOut]]:
+    """The settings of a file, each with who reviewed it and when."""
     return Call("GET", _server(server_id, "/review/file"), _many(api.SettingOut), params={"path": path})
 
 
 def mark_read(server_id: str, path: str, addresses: Sequence[str] | None = None) -> Call[api.ReadOut]:
+    """Mark settings of a file as reviewed; all of them where no addresses are given."""
     body = {"path": path, "addresses": list(addresses) if addresses is not None else None}
     return Call("POST", _server(server_id, "/review"), _one(api.ReadOut), json=body)
 
@@ -354,20 +413,24 @@ def mark_read(server_id: str, path: str, addresses: Sequence[str] | None = None)
 
 
 def deploy(change_id: int, options: api.OptionsIn | None = None) -> Call[api.RunOut]:
+    """Begin to deploy a change. The run goes on in the service; `follow` shows its progress."""
     return Call("POST", f"/changes/{change_id}/deploy", _one(api.RunOut), json=_options(options))
 
 
 def deploy_together(server_id: str, changes: Sequence[int], options: api.OptionsIn | None = None) -> Call[api.RunOut]:
+    """Begin to deploy several changes of a server in one run, in this order."""
     body = {"changes": list(changes), "options": _options(options)}
     return Call("POST", _server(server_id, "/deploy"), _one(api.RunOut), json=body)
 
 
 def rollback(server_id: str, snapshot: int, options: api.OptionsIn | None = None) -> Call[api.RunOut]:
+    """Begin to roll a server back to a snapshot."""
     body = {"snapshot": snapshot, "options": _options(options)}
     return Call("POST", _server(server_id, "/rollback"), _one(api.RunOut), json=body)
 
 
 def restart(server_id: str, options: api.OptionsIn | None = None) -> Call[api.RunOut]:
+    """Begin to restart a game, with a snapshot while it is stopped."""
     return Call("POST", _server(server_id, "/restart"), _one(api.RunOut), json=_options(options))
 
 
@@ -376,47 +439,57 @@ def _options(options: api.OptionsIn | None) -> dict[str, Any]:
 
 
 def cancel(run_id: int) -> Call[api.RunOut]:
+    """Cancel a run: what it wrote is reverted. Where it waits for a person on its way back, it is abandoned."""
     return Call("POST", f"/runs/{run_id}/cancel", _one(api.RunOut))
 
 
 def report_state(server_id: str, is_running: bool, is_sure: bool = False) -> Call[dict[str, str]]:
+    """Report whether a game runs that a person stops and starts. Its log is checked first."""
     body = {"is_running": is_running, "is_sure": is_sure}
     return Call("POST", _server(server_id, "/report"), _one(dict[str, str]), json=body)
 
 
 def upload(server_id: str, shown: Mapping[str, bytes], gone: Sequence[str] = ()) -> Call[api.UploadOut]:
+    """Upload files of a server with a manual connection, and say which are gone."""
     parts = [("files", (path.rpartition("/")[2], data, "application/octet-stream")) for path, data in shown.items()]
     body: dict[str, Any] = {"paths": list(shown), "gone": list(gone)}
     return Call("POST", _server(server_id, "/upload"), _one(api.UploadOut), data=body, files=parts)
 
 
 def upload_zip(server_id: str, archive: bytes) -> Call[api.UploadOut]:
+    """Upload the files of a server with a manual connection as a ZIP."""
     parts = [("files", ("files.zip", archive, "application/zip"))]
     return Call("POST", _server(server_id, "/upload"), _one(api.UploadOut), files=parts)
 
 
 def evidence_file(run_id: int, path: str) -> Call[bytes]:
+    """The bytes of a file that a failed start wrote."""
     return Call("GET", f"/runs/{run_id}/evidence/{quote(path)}", _bytes, is_raw=True)
 
 
 def instructions(run_id: int) -> Call[bytes]:
+    """What a person has to do for a run, as a ZIP with the files and numbered steps."""
     return Call("GET", f"/runs/{run_id}/instructions", _bytes, is_raw=True)
 
 
 def accept_identity(server_id: str, identity: str) -> Call[api.ServerOut]:
+    """Accept another certificate or key of a server's host; the connection is tried with it."""
     return Call("POST", _server(server_id, "/accept"), _one(api.ServerOut), json={"identity": identity})
 
 
 def answer_checklist(change_id: int, item_id: int, is_right: bool, note: str = "") -> Call[api.ChangeDetail]:
+    """Say how one item of a checklist is in the game."""
     body = {"is_right": is_right, "note": note}
     return Call("POST", f"/changes/{change_id}/checklist/{item_id}", _one(api.ChangeDetail), json=body)
 
 
 def mark_in_effect(change_id: int, pending_id: int) -> Call[api.ChangeDetail]:
+    """Say that a value that waited for more than a restart is in effect."""
     return Call("POST", f"/changes/{change_id}/pending/{pending_id}", _one(api.ChangeDetail))
 
 
 def confirm(change_id: int, note: str) -> Call[api.ChangeDetail]:
+    """Confirm a change that has no checklist, with a note."""
     return Call("POST", f"/changes/{change_id}/confirm", _one(api.ChangeDetail), json={"note": note})
 
 
@@ -424,58 +497,71 @@ def confirm(change_id: int, note: str) -> Call[api.ChangeDetail]:
 
 
 def take_snapshot(server_id: str, reason: str = "", pin: bool = False) -> Call[api.SnapshotOut]:
+    """Take a snapshot of a server as it is now; `pin` keeps it for good."""
     body = {"reason": reason, "pin": pin}
     return Call("POST", _server(server_id, "/snapshots"), _one(api.SnapshotOut), json=body)
 
 
 def pin_snapshot(server_id: str, snapshot: int, reason: str) -> Call[api.SnapshotOut]:
+    """Pin a snapshot with a reason; an empty reason unpins it."""
     return Call("PUT", _server(server_id, f"/snapshots/{snapshot}/pin"), _one(api.SnapshotOut), json={"reason": reason})
 
 
 def export_snapshot(server_id: str, snapshot: int) -> Call[bytes]:
+    """A snapshot as a ZIP with a list of hashes and instructions."""
     return Call("GET", _server(server_id, f"/snapshots/{snapshot}/export"), _bytes, is_raw=True)
 
 
 def import_snapshot(server_id: str, archive: bytes) -> Call[api.SnapshotOut]:
+    """Import a snapshot that was exported."""
     upload = [("archive", ("snapshot.zip", archive, "application/zip"))]
     return Call("POST", _server(server_id, "/snapshots/import"), _one(api.SnapshotOut), files=upload)
 
 
 def plan_pruning(server_id: str) -> Call[api.PruningOut]:
+    """Which snapshots the retention of a server would prune, and why the others stay."""
     return Call("GET", _server(server_id, "/pruning"), _one(api.PruningOut))
 
 
 def prune(server_id: str) -> Call[api.PruningOut]:
+    """Prune snapshots by the retention of a server."""
     return Call("POST", _server(server_id, "/pruning"), _one(api.PruningOut))
 
 
 def verify_all() -> Call[api.IntegrityOut]:
+    """Hash all stored contents again; what is damaged is named."""
     return Call("POST", "/verification", _one(api.IntegrityOut))
 
 
 def backup() -> Call[bytes]:
+    """The service's own database as it is now."""
     return Call("GET", "/backup", _bytes, is_raw=True)
 
 
 def restore_part(server_id: str, snapshot: int, what: str, title: str = "") -> Call[api.ChangeDetail]:
+    """Create a change that makes a folder, file or entry as it was in a snapshot."""
     body = {"snapshot": snapshot, "what": what, "title": title}
     return Call("POST", _server(server_id, "/restore"), _one(api.ChangeDetail), json=body)
 
 
 def revert(change_id: int, given: api.RevertIn) -> Call[api.RevertOut]:
+    """What reverting a deployed change would do to the files of today; with `create` it becomes a change."""
     return Call("POST", f"/changes/{change_id}/revert", _one(api.RevertOut), json=_sent(given))
 
 
 def drift(server_id: str, snapshot: int | None = None) -> Call[api.DriftOut]:
+    """What was changed on a server outside Zerrit, by the last snapshot or another one."""
     return Call("GET", _server(server_id, "/drift"), _one(api.DriftOut), params=_given(snapshot=snapshot))
 
 
 def adopt_drift(server_id: str, snapshot: int | None = None, title: str = "") -> Call[api.ChangeDetail]:
+    """Create a change of what was changed outside Zerrit; it counts as deployed."""
     body = {"snapshot": snapshot, "title": title}
     return Call("POST", _server(server_id, "/drift/adopt"), _one(api.ChangeDetail), json=body)
 
 
 def revert_drift(server_id: str, snapshot: int | None = None, title: str = "") -> Call[api.ChangeDetail]:
+    """Create a change that takes back what was changed outside Zerrit."""
     body = {"snapshot": snapshot, "title": title}
     return Call("POST", _server(server_id, "/drift/revert"), _one(api.ChangeDetail), json=body)
 
@@ -484,37 +570,46 @@ def revert_drift(server_id: str, snapshot: int | None = None, title: str = "") -
 
 
 def schedule(server_id: str) -> Call[list[api.TaskOut]]:
+    """The scheduled tasks of a server, with when each is due."""
     return Call("GET", _server(server_id, "/schedule"), _many(api.TaskOut))
 
 
 def add_task(server_id: str, given: api.TaskIn) -> Call[api.TaskOut]:
+    """Add a scheduled task."""
     return Call("POST", _server(server_id, "/schedule"), _one(api.TaskOut), json=_sent(given))
 
 
 def remove_task(server_id: str, task: int) -> Call[None]:
+    """Remove a scheduled task."""
     return Call("DELETE", _server(server_id, f"/schedule/{task}"), _nothing)
 
 
 def queue(change_id: int) -> Call[api.ChangeDetail]:
+    """Queue a change for the next scheduled restart."""
     return Call("POST", f"/changes/{change_id}/queue", _one(api.ChangeDetail))
 
 
 def unqueue(change_id: int) -> Call[api.ChangeDetail]:
+    """Take a change out of the queue."""
     return Call("DELETE", f"/changes/{change_id}/queue", _one(api.ChangeDetail))
 
 
 def begin_rollout(given: api.RolloutIn) -> Call[api.RolloutOut]:
+    """Begin to bring a change to several servers, wave by wave."""
     return Call("POST", "/rollouts", _one(api.RolloutOut), json=_sent(given))
 
 
 def rollouts() -> Call[list[api.RolloutOut]]:
+    """All rollouts, the newest first."""
     return Call("GET", "/rollouts", _many(api.RolloutOut))
 
 
 def rollout(rollout_id: int) -> Call[api.RolloutOut]:
+    """One rollout with how it goes on each server."""
     return Call("GET", f"/rollouts/{rollout_id}", _one(api.RolloutOut))
 
 
 def server_values(address: str, servers: Sequence[str] = (), only_odd: bool = False) -> Call[api.ServerValuesOut]:
+    """The values at an address on all servers, with those that differ marked."""
     params = _given(address=address, server=list(servers), only_odd=only_odd or None)
     return Call("GET", "/server-values", _one(api.ServerValuesOut), params=params)
