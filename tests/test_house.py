@@ -67,6 +67,19 @@ def test_both_clients_have_every_call() -> None:
         assert own == {"send", "close", "follow", "events"}
 
 
+def test_every_public_function_says_what_it_does() -> None:
+    sources = [source for source in (ROOT / "src").rglob("*.py") if "migrations" not in source.parts]
+    silent = [
+        f"{source.relative_to(ROOT)}: {node.name}"
+        for source in sources
+        for node in ast.parse(source.read_text()).body
+        if isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef)
+        and not node.name.startswith("_")
+        and not ast.get_docstring(node)
+    ]
+    assert silent == []
+
+
 def test_every_dependency_is_explained() -> None:
     text = (ROOT / "docs/dependencies.md").read_text()
     project = tomllib.loads((ROOT / "pyproject.toml").read_text())["project"]

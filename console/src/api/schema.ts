@@ -73,7 +73,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Check Change */
+        /**
+         * Check Change
+         * @description Check a change: it becomes `checked` when nothing blocks it.
+         */
         post: operations["check_change_api_v1_changes__change_id__check_post"];
         delete?: never;
         options?: never;
@@ -297,7 +300,10 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** Remove Step */
+        /**
+         * Remove Step
+         * @description Remove a step; the change becomes a draft again.
+         */
         delete: operations["remove_step_api_v1_changes__change_id__steps__step_id__delete"];
         options?: never;
         head?: never;
@@ -373,7 +379,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Withdraw */
+        /**
+         * Withdraw
+         * @description Withdraw a change; it is no longer edited.
+         */
         post: operations["withdraw_api_v1_changes__change_id__withdraw_post"];
         delete?: never;
         options?: never;
@@ -451,7 +460,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List Gamebooks */
+        /**
+         * List Gamebooks
+         * @description The gamebooks, without their text.
+         */
         get: operations["list_gamebooks_api_v1_gamebooks_get"];
         put?: never;
         post?: never;
@@ -473,7 +485,10 @@ export interface paths {
          * @description The text of a kept gamebook.
          */
         get: operations["gamebook_text_api_v1_gamebooks__name__get"];
-        /** Save Gamebook */
+        /**
+         * Save Gamebook
+         * @description Save a gamebook. One with an error is refused, with its line.
+         */
         put: operations["save_gamebook_api_v1_gamebooks__name__put"];
         post?: never;
         delete?: never;
@@ -489,7 +504,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Health */
+        /**
+         * Health
+         * @description Whether the service answers.
+         */
         get: operations["health_api_v1_health_get"];
         put?: never;
         post?: never;
@@ -506,7 +524,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Who Am I */
+        /**
+         * Who Am I
+         * @description Who is signed in.
+         */
         get: operations["who_am_i_api_v1_me_get"];
         put?: never;
         post?: never;
@@ -543,7 +564,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List Rollouts */
+        /**
+         * List Rollouts
+         * @description All rollouts, the newest first.
+         */
         get: operations["list_rollouts_api_v1_rollouts_get"];
         put?: never;
         /**
@@ -564,7 +588,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get Rollout */
+        /**
+         * Get Rollout
+         * @description A rollout with how it goes on each server.
+         */
         get: operations["get_rollout_api_v1_rollouts__rollout_id__get"];
         put?: never;
         post?: never;
@@ -581,7 +608,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get Run */
+        /**
+         * Get Run
+         * @description A run with its stages and evidence.
+         */
         get: operations["get_run_api_v1_runs__run_id__get"];
         put?: never;
         post?: never;
@@ -680,7 +710,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List Servers */
+        /**
+         * List Servers
+         * @description All servers, each with its last snapshot and run.
+         */
         get: operations["list_servers_api_v1_servers_get"];
         put?: never;
         /**
@@ -701,7 +734,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get Server */
+        /**
+         * Get Server
+         * @description One server.
+         */
         get: operations["get_server_api_v1_servers__server_id__get"];
         /**
          * Change Server
@@ -762,7 +798,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List Activity */
+        /**
+         * List Activity
+         * @description What was done with a server, the newest first.
+         */
         get: operations["list_activity_api_v1_servers__server_id__activity_get"];
         put?: never;
         post?: never;
@@ -779,10 +818,16 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List Changes */
+        /**
+         * List Changes
+         * @description The changes of a server, the newest first.
+         */
         get: operations["list_changes_api_v1_servers__server_id__changes_get"];
         put?: never;
-        /** Create Change */
+        /**
+         * Create Change
+         * @description Create an empty change on the last snapshot.
+         */
         post: operations["create_change_api_v1_servers__server_id__changes_post"];
         delete?: never;
         options?: never;
@@ -1097,7 +1142,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List Files */
+        /**
+         * List Files
+         * @description The files of the last snapshot with their state against the defaults.
+         */
         get: operations["list_files_api_v1_servers__server_id__files_get"];
         put?: never;
         post?: never;
@@ -1342,7 +1390,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List Runs */
+        /**
+         * List Runs
+         * @description The runs of a server, the newest first.
+         */
         get: operations["list_runs_api_v1_servers__server_id__runs_get"];
         put?: never;
         post?: never;
@@ -1359,7 +1410,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List Tasks */
+        /**
+         * List Tasks
+         * @description The scheduled tasks of a server, with when each is due.
+         */
         get: operations["list_tasks_api_v1_servers__server_id__schedule_get"];
         put?: never;
         /**
@@ -1383,7 +1437,10 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** Remove Task */
+        /**
+         * Remove Task
+         * @description Remove a scheduled task.
+         */
         delete: operations["remove_task_api_v1_servers__server_id__schedule__task_id__delete"];
         options?: never;
         head?: never;
@@ -1417,7 +1474,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List Snapshots */
+        /**
+         * List Snapshots
+         * @description The snapshots and defaults of a server, the newest first.
+         */
         get: operations["list_snapshots_api_v1_servers__server_id__snapshots_get"];
         put?: never;
         /**

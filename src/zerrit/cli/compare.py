@@ -105,6 +105,7 @@ def _remote(old: str, new: str, only: str, *, with_texts: bool) -> Compared:
 
 
 def compared(found: api.ComparisonOut) -> Compared:
+    """A comparison of the service in the shape of a local one."""
     return Compared(found.old, found.new, found.differences, {one.path: one.text for one in found.texts}, found.notes)
 
 

@@ -34,6 +34,7 @@ def text_file(name: str, **more: Any) -> Callable[[Any], Any]:
 
 def load_gamebook(path: Path) -> Gamebook:
     # Its models are a heavy import that few commands need.
+    """Read a gamebook from a file. Raises ZerritError: it has an error, which is printed first."""
     from zerrit.core.gamebooks import read_gamebook  # noqa: PLC0415
 
     gamebook, faults = read_gamebook(path.read_bytes(), path.name)

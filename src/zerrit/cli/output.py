@@ -38,6 +38,7 @@ output_option = click.option(
 
 
 def console() -> Console:
+    """The terminal or file that output goes to."""
     from rich.console import Console
 
     is_terminal = sys.stdout.isatty()
@@ -55,6 +56,7 @@ def echo(text: object = "", *, err: bool = False, is_content: bool = False) -> N
 
 
 def print_json(value: Any) -> None:
+    """Print a value as JSON, with its keys in their order."""
     echo(json.dumps(value, ensure_ascii=False, indent=2, default=str))
 
 

@@ -46,6 +46,7 @@ def rollout(change_id: int, waves: tuple[str, ...], announce: int, yes: bool) ->
 
 
 def print_rollout(found: api.RolloutOut) -> None:
+    """Print a rollout: a row for each server, then how it ended."""
     rows = [
         (
             str(one.wave),

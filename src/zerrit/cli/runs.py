@@ -43,6 +43,7 @@ def run_options(command: Callable[..., None]) -> Callable[..., None]:
 
 
 def options_in(announce: int, when_empty: bool, until: datetime | None, rehearse: bool = False) -> api.OptionsIn:
+    """The options of a run as the API takes them."""
     if until is not None and not when_empty:
         raise click.UsageError("--until belongs to --when-empty: it ends the waiting.")
     wait: Literal["", "empty"] = "empty" if when_empty else ""
@@ -143,6 +144,7 @@ def follow(zerrit: Client, run: api.RunOut) -> None:
 
 
 def print_stage(stage: api.StageOut) -> None:
+    """Print one stage of a run: its state, how long it took, and what it did."""
     took = (stage.ended_at - stage.started_at).total_seconds() if stage.ended_at else 0.0
     echo(f"  {stage.name:<12} {stage.state:<6} {took:5.1f} s  {stage.detail}")
 
@@ -177,6 +179,7 @@ def print_evidence(run: api.RunOut) -> None:
 
 
 def print_log(log: str) -> None:
+    """Print an excerpt of a game's log."""
     for line in log.splitlines()[-12:]:
         echo(f"    | {line}")
 

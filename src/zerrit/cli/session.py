@@ -16,6 +16,7 @@ DEFAULT_URL: Final = "http://127.0.0.1:8750"
 
 
 def config_file() -> Path:
+    """Where the sign-in is kept, for this user and machine."""
     folder = os.environ.get("ZERRIT_CONFIG") or platformdirs.user_config_dir("zerrit")
     return Path(folder) / "sign-in.json"
 

@@ -39,6 +39,7 @@ def _base_of(url: str) -> httpx.URL:
 
 
 def answer(call: Call[T], response: httpx.Response) -> T:
+    """The value of a response. Raises ProblemError: the service refused."""
     if response.is_error:
         raise ProblemError.of(response)
     if call.is_raw:
@@ -47,6 +48,7 @@ def answer(call: Call[T], response: httpx.Response) -> T:
 
 
 def unreachable(url: httpx.URL, error: httpx.HTTPError) -> ServiceUnreachable:
+    """The error for a service that does not answer."""
     where = f"{url.scheme}://{url.host}:{url.port or ''}".rstrip(":")
     return ServiceUnreachable(
         f"No Zerrit service answers at {where} ({type(error).__name__}). Is it started: zerrit serve?"

@@ -131,10 +131,12 @@ def part_name(path: str) -> str:
 
 
 def missing(path: str) -> ConnectionFailed:
+    """The failure for a file that is not on the server."""
     return ConnectionFailed(ConnectionFault.MISSING, f"{path} is not on the server.")
 
 
 def too_many(where: object) -> ConnectionFailed:
+    """The failure for a listing without an end."""
     return ConnectionFailed(
         ConnectionFault.ENDLESS,
         f"More than {MAX_FILES:,} files and folders lie on {where}; point the connection at the game's own folder.",
@@ -142,6 +144,7 @@ def too_many(where: object) -> ConnectionFailed:
 
 
 def too_deep(path: str) -> ConnectionFailed:
+    """The failure for folders in folders without an end."""
     return ConnectionFailed(
         ConnectionFault.ENDLESS,
         f"{path[:200]}: more than {MAX_DEPTH} folders lie in each other there; point the connection at the game's own folder.",
@@ -149,12 +152,14 @@ def too_deep(path: str) -> ConnectionFailed:
 
 
 def too_large(path: str, most: int) -> ConnectionFailed:
+    """The failure for a file that is larger than Zerrit reads."""
     return ConnectionFailed(
         ConnectionFault.DENIED, f"{path} is larger than {most:,} bytes; let the gamebook watch it, not track it."
     )
 
 
 def unsteady(path: str) -> ConnectionFailed:
+    """The failure for a file that is different at each reading."""
     return ConnectionFailed(
         ConnectionFault.UNSTEADY,
         f"{path} changes while it is read; something writes to it. Try again when the game is quiet.",

@@ -66,6 +66,7 @@ class SftpConnection(RemoteConnection):
 
 
 def is_private_key(secret: str) -> bool:
+    """Whether a secret is the text of a private key rather than a password."""
     return secret.lstrip().startswith("-----BEGIN ")
 
 

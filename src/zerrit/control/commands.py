@@ -144,6 +144,7 @@ class _Drained:
 
 
 def first_number(text: str, what: str) -> int:
+    """The first whole number in a text. Raises ControlError, which says that `what` holds none."""
     found = re.search(r"\d+", text)
     if found is None:
         raise ControlError(

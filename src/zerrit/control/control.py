@@ -74,6 +74,7 @@ class Control(Protocol):
 
 
 def cannot(act: Act, where: str, fix: str) -> ControlError:
+    """The error for an act that a control does not have; `fix` says what to do instead."""
     return ControlError(f"The control {where} does not know how to {_WORDS[act]}. {fix}")
 
 

@@ -93,6 +93,7 @@ class Address:
 
 
 def print_segments(segments: Iterable[Segment]) -> str:
+    """Segments as text that can be parsed again."""
     return "/".join(str(segment) for segment in segments)
 
 
@@ -235,12 +236,14 @@ def _fits(pattern: Segment, segment: Segment) -> bool:
 
 
 def quote_name(name: str) -> str:
+    """A name as it is written in an address, in quotes where it has to be."""
     if not name:
         return ""
     return '"' + name.replace('"', '""') + '"' if _NEEDS_QUOTES_IN_NAME.search(name) else name
 
 
 def quote_key(key: str) -> str:
+    """A key as it is written in brackets, in quotes where it has to be."""
     return '"' + key.replace('"', '""') + '"' if _NEEDS_QUOTES_IN_KEY.search(key) else key
 
 

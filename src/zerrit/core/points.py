@@ -21,6 +21,7 @@ def distance(one: Sequence[Decimal], other: Sequence[Decimal]) -> Decimal:
 
 
 def squared_distance(one: Sequence[Decimal], other: Sequence[Decimal]) -> Decimal:
+    """The square of the distance, exact. Raises FigureRefused: they have different numbers of axes."""
     if len(one) != len(other):
         raise FigureRefused(f"One point has {len(one)} axes, the other {len(other)}.")
     total = Decimal()

@@ -171,6 +171,7 @@ def crashing_step() -> api.StepIn:
 
 
 def write_files(folder: Path, files: Mapping[str, bytes]) -> None:
+    """Write files below a folder by their paths."""
     part = folder.with_name(f"{folder.name}.part")
     shutil.rmtree(part, ignore_errors=True)
     for path, data in files.items():

@@ -171,6 +171,7 @@ def _prepare(folder: Path) -> Path:
 
 
 def main() -> None:
+    """Run the tour from the command line."""
     configure_log(as_json=False, least="warning")
     with tempfile.TemporaryDirectory(prefix="zerrit-tour-") as name:
         folder = Path(name)

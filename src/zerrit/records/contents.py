@@ -23,6 +23,7 @@ _workers: Final = ThreadPoolExecutor(2, "zerrit-content")
 
 
 def digest_of(data: bytes) -> str:
+    """The SHA-256 of content in hexadecimal, by which it is stored."""
     return hashlib.sha256(data).hexdigest()
 
 

@@ -80,10 +80,12 @@ def _plain(value: Fraction | None) -> float | None:
 
 
 def free_numbers_out(rows: Iterable[FreeNumber]) -> list[api.FreeNumberOut]:
+    """The next free numbers in the shape of the API."""
     return [api.FreeNumberOut.model_validate(row, from_attributes=True) for row in rows]
 
 
 def distances_out(rows: Iterable[Distance]) -> list[api.DistanceOut]:
+    """Distances in the shape of the API."""
     return [
         api.DistanceOut(
             address=row.address,

@@ -141,6 +141,7 @@ class Game:
 
 
 def main() -> int:
+    """Run the game of a folder until it is told to stop; returns its exit code."""
     given = argparse.ArgumentParser()
     given.add_argument("folder", type=Path)
     given.add_argument("--dies-after", type=float)

@@ -35,6 +35,7 @@ from zerrit.work.snapshots import snapshots
 
 
 def server(session: Session, row: Server) -> api.ServerOut:
+    """A server as it is answered."""
     latest = snapshots.latest_snapshot(session, row.id)
     listed = snapshots.list_snapshots(session, row.id)
     open_changes = session.scalar(
@@ -60,6 +61,7 @@ def server(session: Session, row: Server) -> api.ServerOut:
 
 
 def snapshot(session: Session, row: Snapshot) -> api.SnapshotOut:
+    """A snapshot as it is answered."""
     return api.SnapshotOut(
         id=row.id,
         server=row.server_id,
@@ -82,6 +84,7 @@ def _file_count(session: Session, snapshot_id: int) -> int:
 
 
 def change(row: Change) -> api.ChangeOut:
+    """A change as lists show it."""
     return api.ChangeOut(
         id=row.id,
         server=row.server_id,
@@ -97,6 +100,7 @@ def change(row: Change) -> api.ChangeOut:
 
 
 def change_detail(session: Session, row: Change, seen: Preview) -> api.ChangeDetail:
+    """A change with everything that its page shows."""
     new = [judged for judged in seen.findings if judged.is_new]
     own_runs = run_records.runs_of_change(session, row.id)
     return api.ChangeDetail(
@@ -117,6 +121,7 @@ def change_detail(session: Session, row: Change, seen: Preview) -> api.ChangeDet
 
 
 def step(row: StepRow, came: Outcome) -> api.StepOut:
+    """A step with what it did."""
     return api.StepOut(
         id=row.id,
         position=row.position,
@@ -129,12 +134,14 @@ def step(row: StepRow, came: Outcome) -> api.StepOut:
 
 
 def outcome(found: Outcome) -> api.OutcomeOut:
+    """What a step did."""
     return api.OutcomeOut(
         kind=found.kind.value, message=found.message, notes=list(found.notes), changes=value_changes(found.changes)
     )
 
 
 def replayed(server_id: str, found: change_work.ReplayedElsewhere) -> api.ReplayOut:
+    """What the steps of a change would do on another server."""
     return api.ReplayOut(
         server=server_id,
         steps=[
@@ -147,6 +154,7 @@ def replayed(server_id: str, found: change_work.ReplayedElsewhere) -> api.Replay
 
 
 def upgrade(found: upgrades.Upgrade) -> api.UpgradeOut:
+    """What an upgrade changes, merges and leaves to decide."""
     return api.UpgradeOut(
         server=found.server,
         old=found.old,
@@ -210,15 +218,18 @@ def _digest(text: str) -> str:
 
 
 def value_changes(found: Iterable[ValueChange]) -> list[api.ValueChangeOut]:
+    """Places with their old and new values."""
     return [api.ValueChangeOut(address=c.address, old=c.old, new=c.new) for c in found]
 
 
 def place(found: file_browser.Place) -> api.PlaceOut:
+    """A place in a file with its text and comment."""
     known = {field.name: getattr(found, field.name) for field in fields(found) if field.name != "findings"}
     return api.PlaceOut(**known, findings=[finding(one) for one in found.findings])
 
 
 def finding(found: Finding) -> api.FindingOut:
+    """A finding of a file alone."""
     return api.FindingOut(
         code=found.code,
         severity=found.severity.value,
@@ -236,6 +247,7 @@ def finding(found: Finding) -> api.FindingOut:
 
 
 def judged_finding(judged: JudgedFinding) -> api.FindingOut:
+    """A finding with what it means for a change: new, shipped, waived, blocking."""
     waived = f"{judged.waiver.author}: {judged.waiver.reason}" if judged.waiver else None
     return finding(judged.finding).model_copy(
         update={
@@ -248,6 +260,7 @@ def judged_finding(judged: JudgedFinding) -> api.FindingOut:
 
 
 def merge_plan(plan: MergePlan) -> api.MergePlanOut:
+    """The plan of a merge, entry by entry."""
     actions = [
         api.MergeActionOut(
             kind=a.kind.value,
@@ -263,12 +276,14 @@ def merge_plan(plan: MergePlan) -> api.MergePlanOut:
 
 
 def difference(found: Difference) -> api.DifferenceOut:
+    """One difference."""
     return api.DifferenceOut(
         kind=found.kind.value, address=found.address, old=found.old, new=found.new, delta=found.delta, entry=found.entry
     )
 
 
 def comparison(found: state_comparison.Comparison) -> api.ComparisonOut:
+    """The differences between two states."""
     return api.ComparisonOut(
         old=found.old_name,
         new=found.new_name,
@@ -279,6 +294,7 @@ def comparison(found: state_comparison.Comparison) -> api.ComparisonOut:
 
 
 def run(row: Run) -> api.RunOut:
+    """A run with its stages and its evidence."""
     known = set(api.EvidenceOut.model_fields)
     return api.RunOut.model_validate(
         {
@@ -334,6 +350,7 @@ def _plain(number: Decimal | None) -> str:
 
 
 def entries(found: file_browser.Entries) -> api.EntriesOut:
+    """The entries of a file as rows of cells."""
     rows = [
         api.RowOut(
             address=r.address,

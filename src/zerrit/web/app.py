@@ -105,6 +105,8 @@ def _has_secrets(database: Database) -> bool:
 
 
 def create_app(settings: Settings) -> FastAPI:
+    """The application: routes, errors as problems, limits, and the console. Nothing is opened before it starts."""
+
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         events = Events()

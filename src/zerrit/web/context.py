@@ -49,6 +49,7 @@ class Context:
 
 
 async def context(request: Request) -> Context:
+    """What the running service has."""
     found: Context = request.app.state.context
     return found
 
@@ -57,6 +58,7 @@ ContextDep = Annotated[Context, Depends(context)]
 
 
 async def workspace(here: ContextDep) -> Workspace:
+    """The workspace of the running service."""
     return here.workspace
 
 
@@ -82,6 +84,7 @@ def _same_origin(request: Request) -> None:
 
 
 def person(request: Request, here: WorkspaceDep) -> Person:
+    """Who sends a request. Raises HTTPException 401: no one who is signed in."""
     token = token_of(request)
     if token:
         found = accounts.who_uses(here, token)

@@ -65,6 +65,7 @@ _DOCUMENTED: Final = {
 
 
 def problem(status: int, kind: str, detail: str, request: Request, **facts: Any) -> JSONResponse:
+    """An answer that says what went wrong, as in RFC 9457."""
     body = Problem(
         type=f"urn:zerrit:problem:{kind}",
         title=kind.replace("-", " ").capitalize(),

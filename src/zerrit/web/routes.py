@@ -101,6 +101,7 @@ async def change_password(given: api.PasswordIn, request: Request, here: Workspa
 
 @router.get("/me", tags=["people"])
 def who_am_i(who: PersonDep) -> api.PersonOut:
+    """Who is signed in."""
     return api.PersonOut(name=who.name, role=who.role)
 
 
@@ -109,6 +110,7 @@ def who_am_i(who: PersonDep) -> api.PersonOut:
 
 @router.get("/gamebooks", tags=["servers"])
 def list_gamebooks(here: WorkspaceDep, _who: PersonDep) -> list[api.GamebookOut]:
+    """The gamebooks, without their text."""
     with here.session() as session:
         return [
             api.GamebookOut(name=row.name, updated_at=row.updated_at)
@@ -118,11 +120,13 @@ def list_gamebooks(here: WorkspaceDep, _who: PersonDep) -> list[api.GamebookOut]
 
 @router.put("/gamebooks/{name}", status_code=204, tags=["servers"])
 def save_gamebook(name: str, given: api.GamebookIn, here: WorkspaceDep, who: PersonDep) -> None:
+    """Save a gamebook. One with an error is refused, with its line."""
     stored_gamebooks.save_gamebook(here, who.name, name, given.text)
 
 
 @router.get("/servers", tags=["servers"])
 def list_servers(here: WorkspaceDep, _who: PersonDep) -> list[api.ServerOut]:
+    """All servers, each with its last snapshot and run."""
     with here.session() as session:
         return [answers.server(session, row) for row in servers.list_servers(session)]
 
@@ -157,6 +161,7 @@ def _settings(given: api.ServerIn) -> servers.ServerSettings:
 
 @router.get("/servers/{server_id}", tags=["servers"])
 def get_server(server_id: str, here: WorkspaceDep, _who: PersonDep) -> api.ServerOut:
+    """One server."""
     with here.session() as session:
         return answers.server(session, servers.get_server(session, server_id))
 
@@ -204,6 +209,7 @@ def import_defaults(
 
 @router.get("/servers/{server_id}/files", tags=["files"])
 def list_files(server_id: str, here: WorkspaceDep, _who: PersonDep) -> list[api.FileStateOut]:
+    """The files of the last snapshot with their state against the defaults."""
     return [
         api.FileStateOut.model_validate(file, from_attributes=True) for file in file_browser.list_files(here, server_id)
     ]
@@ -310,6 +316,7 @@ def _version(given: str | None) -> int | None:
 
 @router.get("/servers/{server_id}/changes", tags=["changes"])
 def list_changes(server_id: str, here: WorkspaceDep, _who: PersonDep) -> list[api.ChangeOut]:
+    """The changes of a server, the newest first."""
     with here.session() as session:
         servers.get_server(session, server_id)
         return [answers.change(row) for row in changes.list_changes(session, server_id)]
@@ -317,6 +324,7 @@ def list_changes(server_id: str, here: WorkspaceDep, _who: PersonDep) -> list[ap
 
 @router.post("/servers/{server_id}/changes", status_code=201, tags=["changes"])
 def create_change(server_id: str, given: api.ChangeIn, here: WorkspaceDep, who: PersonDep) -> api.ChangeOut:
+    """Create an empty change on the last snapshot."""
     return answers.change(changes.create_change(here, who.name, server_id, given.title))
 
 
@@ -364,6 +372,7 @@ def remove_step(
     who: PersonDep,
     if_match: Version = None,
 ) -> api.ChangeDetail:
+    """Remove a step; the change becomes a draft again."""
     changes.remove_step(here, who.name, change_id, step_id, version=_version(if_match))
     return change_as_answer(here, change_id, response)
 
@@ -376,6 +385,7 @@ def plan_merge(change_id: api.Number, given: api.MergeIn, here: WorkspaceDep, _w
 
 @router.post("/changes/{change_id}/check", tags=["changes"])
 def check_change(change_id: api.Number, response: Response, here: WorkspaceDep, who: PersonDep) -> api.ChangeDetail:
+    """Check a change: it becomes `checked` when nothing blocks it."""
     changes.check_change(here, who.name, change_id)
     return change_as_answer(here, change_id, response)
 
@@ -398,6 +408,7 @@ def refresh(change_id: api.Number, response: Response, here: WorkspaceDep, who: 
 
 @router.post("/changes/{change_id}/withdraw", tags=["changes"])
 def withdraw(change_id: api.Number, response: Response, here: WorkspaceDep, who: PersonDep) -> api.ChangeDetail:
+    """Withdraw a change; it is no longer edited."""
     changes.withdraw(here, who.name, change_id)
     return change_as_answer(here, change_id, response)
 
@@ -440,6 +451,7 @@ def verify_activity(here: WorkspaceDep, _who: PersonDep) -> api.ChainOut:
 
 @router.get("/servers/{server_id}/activity", tags=["servers"])
 def list_activity(server_id: str, here: WorkspaceDep, _who: PersonDep) -> list[api.ActivityOut]:
+    """What was done with a server, the newest first."""
     with here.session() as session:
         servers.get_server(session, server_id)
         rows = activity_log.list_activity(session, server_id)
@@ -462,4 +474,5 @@ async def events(request: Request, here: ContextDep, _who: PersonDep) -> EventSo
 
 @router.get("/health", tags=["service"])
 async def health() -> dict[Literal["status"], str]:
+    """Whether the service answers."""
     return {"status": "ok"}

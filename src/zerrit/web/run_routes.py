@@ -69,6 +69,7 @@ def cancel(run_id: api.Number, here: WorkspaceDep, who: PersonDep) -> api.RunOut
 
 @router.get("/runs/{run_id}")
 def get_run(run_id: api.Number, here: WorkspaceDep, _who: PersonDep) -> api.RunOut:
+    """A run with its stages and evidence."""
     with here.session() as session:
         return answers.run(run_records.get_run(session, run_id))
 
@@ -85,6 +86,7 @@ def get_evidence_file(run_id: api.Number, path: str, here: WorkspaceDep, _who: P
 
 @router.get("/servers/{server_id}/runs")
 def list_runs(server_id: str, here: WorkspaceDep, _who: PersonDep) -> list[api.RunOut]:
+    """The runs of a server, the newest first."""
     with here.session() as session:
         servers.get_server(session, server_id)
         return [answers.run(row) for row in run_records.list_runs(session, server_id)]

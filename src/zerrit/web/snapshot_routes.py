@@ -29,6 +29,7 @@ router = APIRouter(prefix="/api/v1", responses={"4XX": {"model": api.Problem}, "
 
 @router.get("/servers/{server_id}/snapshots", tags=["snapshots"])
 def list_snapshots(server_id: str, here: WorkspaceDep, _who: PersonDep) -> list[api.SnapshotOut]:
+    """The snapshots and defaults of a server, the newest first."""
     with here.session() as session:
         servers.get_server(session, server_id)
         return [answers.snapshot(session, row) for row in snapshots.list_snapshots(session, server_id)]
@@ -171,6 +172,7 @@ def revert_drift(
 
 @router.get("/servers/{server_id}/schedule", tags=["schedule"])
 def list_tasks(server_id: str, here: WorkspaceDep, _who: PersonDep) -> list[api.TaskOut]:
+    """The scheduled tasks of a server, with when each is due."""
     with here.session() as session:
         queued = [change.id for change in schedule.queued_changes(session, server_id)]
         return [_task(here, row, queued) for row in schedule.list_tasks(session, server_id)]
@@ -188,6 +190,7 @@ def add_task(server_id: str, given: api.TaskIn, here: WorkspaceDep, who: PersonD
 
 @router.delete("/servers/{server_id}/schedule/{task_id}", status_code=204, tags=["schedule"])
 def remove_task(server_id: str, task_id: api.Number, here: WorkspaceDep, who: PersonDep) -> None:
+    """Remove a scheduled task."""
     schedule.remove_task(here, who.name, server_id, task_id)
 
 
@@ -232,6 +235,7 @@ def begin_run(here: Context, run: Run) -> None:
 
 
 def begin_rollout_of(here: Context, rollout_id: api.Number) -> None:
+    """Go on with a rollout in a thread of its own."""
     here.later(lambda: rollouts.carry_out_rollout(here.workspace, rollout_id, lambda run: begin_run(here, run)))
 
 
@@ -246,12 +250,14 @@ def begin_rollout(given: api.RolloutIn, here: ContextDep, who: PersonDep) -> api
 
 @router.get("/rollouts", tags=["rollouts"])
 def list_rollouts(here: WorkspaceDep, _who: PersonDep) -> list[api.RolloutOut]:
+    """All rollouts, the newest first."""
     with here.session() as session:
         return [_rollout(row) for row in rollouts.list_rollouts(session)]
 
 
 @router.get("/rollouts/{rollout_id}", tags=["rollouts"])
 def get_rollout(rollout_id: api.Number, here: WorkspaceDep, _who: PersonDep) -> api.RolloutOut:
+    """A rollout with how it goes on each server."""
     with here.session() as session:
         return _rollout(rollouts.get_rollout(session, rollout_id))
 

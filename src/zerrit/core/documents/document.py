@@ -174,6 +174,7 @@ def read_document(
 
 
 def read_source(source: Source, path: str, format: Format, reading: Reading) -> Document:
+    """Read text that is decoded already; the rest as in `read_document`."""
     report = Report(source, path, reading.tolerate)
     if source.is_guessed:
         report.add(

@@ -103,6 +103,7 @@ def indent_unit(document: Document) -> str:
 
 
 def is_first_on_line(document: Document, offset: int) -> bool:
+    """Nothing but white space is before the offset on its line."""
     start = document.source.line_start(offset)
     return not document.text[start:offset].strip(" \t")
 

@@ -114,4 +114,5 @@ def _ini_tops(document: Document) -> list[Node]:
 
 
 def is_section(document: Document, node: Node) -> bool:
+    """A node is a section of an INI file, with a header of its own."""
     return node.kind is NodeKind.GROUP and document.text.startswith("[", node.start)

@@ -161,6 +161,7 @@ def tokens_of(workspace: Workspace, session: Session, person: Person) -> list[To
 
 
 def is_this(found: Token, token: str) -> bool:
+    """Whether a stored token is this one."""
     return found.digest == _digest(token)
 
 
@@ -176,6 +177,7 @@ def revoke(workspace: Workspace, person: Person, token_id: int) -> None:
 
 
 def sign_out(workspace: Workspace, token: str) -> None:
+    """End the session or token that a request came with."""
     with workspace.writing() as session:
         session.execute(delete(Token).where(Token.digest == _digest(token)))
     workspace.publish(ACCESS, {})

@@ -80,6 +80,7 @@ def verify(session: Session) -> Chain:
 
 
 def list_activity(session: Session, server_id: str | None, most: int = 200) -> list[Activity]:
+    """What was done, with one server or at all, the newest first."""
     query = select(Activity).order_by(Activity.id.desc()).limit(most)
     if server_id is not None:
         query = query.where(Activity.server_id == server_id)

@@ -18,6 +18,7 @@ def require_no_run(session: Session, server_id: str) -> None:
 
 
 def get_run(session: Session, run_id: int) -> Run:
+    """A run. Raises NotFound."""
     run = session.get(Run, run_id)
     if run is None:
         raise NotFound(f"There is no run {run_id}.")
@@ -25,10 +26,12 @@ def get_run(session: Session, run_id: int) -> Run:
 
 
 def list_runs(session: Session, server_id: str) -> list[Run]:
+    """The runs of a server, the newest first."""
     return list(session.scalars(select(Run).where(Run.server_id == server_id).order_by(Run.id.desc())))
 
 
 def runs_of_change(session: Session, change_id: int) -> list[Run]:
+    """The runs that wrote a change or tried to, the newest first."""
     query = select(Run).join(RunChange).where(RunChange.change_id == change_id).order_by(Run.id.desc())
     return list(session.scalars(query))
 

@@ -100,6 +100,7 @@ def create_change(workspace: Workspace, person: str, server_id: str, title: str)
 
 
 def get_change(session: Session, change_id: int) -> Change:
+    """A change. Raises NotFound."""
     change = session.get(Change, change_id)
     if change is None:
         raise NotFound(f"There is no change {change_id}.")
@@ -107,6 +108,7 @@ def get_change(session: Session, change_id: int) -> Change:
 
 
 def list_changes(session: Session, server_id: str) -> list[Change]:
+    """The changes of a server, the newest first."""
     query = select(Change).where(Change.server_id == server_id).order_by(Change.id.desc())
     return list(session.scalars(query))
 
@@ -338,6 +340,7 @@ def preview_merge(workspace: Workspace, change_id: int, path: str, snippet: str,
 
 
 def row_of_step(step: Step, position: int, person: str, at: datetime) -> StepRow:
+    """A step as it is stored."""
     return StepRow(
         position=position,
         kind=step.kind.value,
@@ -349,6 +352,7 @@ def row_of_step(step: Step, position: int, person: str, at: datetime) -> StepRow
 
 
 def step_of(row: StepRow) -> Step:
+    """A stored step as the core replays it."""
     return Step(StepKind(row.kind), row.address, **row.data)
 
 
@@ -400,6 +404,7 @@ def reader(gamebook: Gamebook | None) -> Read:
 
 
 def base_of(session: Session, change: Change) -> Snapshot:
+    """The snapshot that a change is built on."""
     snapshot = session.get(Snapshot, change.base_id)
     if snapshot is None:
         raise NotFound(f"The snapshot {change.base_id} that change {change.id} is built on is gone.")

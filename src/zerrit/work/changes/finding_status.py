@@ -69,6 +69,7 @@ class WaiverState:
 
 
 def waivers_of(session: Session, server_id: str) -> list[Waiver]:
+    """The waivers of a server."""
     return list(session.scalars(select(Waiver).where(Waiver.server_id == server_id).order_by(Waiver.id)))
 
 

@@ -35,6 +35,7 @@ def words_ahead(minutes: int) -> list[int]:
 
 
 def preflight(going: Going, stage: Stage, facts: Facts) -> None:
+    """Try connection and control, look at free space, and plan."""
     _require_room(going)
     swept = 0 if going.connection.is_manual else going.connection.sweep()
     state = going.control.state()
@@ -98,6 +99,7 @@ def rehearse(going: Going, stage: Stage, facts: Facts) -> None:
 
 
 def announce(going: Going, stage: Stage, facts: Facts) -> None:
+    """Tell the players, or wait until no one plays."""
     if not going.is_running():
         stage.say("no one to tell: the game does not run")
         return
@@ -157,6 +159,7 @@ def _wait_until_empty(going: Going, stage: Stage) -> None:
 
 
 def stop(going: Going, stage: Stage, facts: Facts) -> None:
+    """Stop the game and see that it has stopped."""
     if "changed_before_stop" not in going.evidence and not going.connection.is_manual and going.is_running():
         going.journal.note(changed_before_stop=_changed_since_last(going))
     going.journal.note(told_to_stop=True)
@@ -187,6 +190,7 @@ def _newest_files(going: Going) -> Known:
 
 
 def read(going: Going, stage: Stage, facts: Facts) -> None:
+    """Read the files again: the game may have written some when it stopped."""
     _require_stopped(going)
     known = _newest_files(going)
     going.taken, going.plan = _take_and_plan(going, known)
@@ -277,6 +281,7 @@ def _require_stopped(going: Going) -> None:
 
 
 def snapshot(going: Going, stage: Stage, facts: Facts) -> None:
+    """Store what the server has now, and what is to be written."""
     taken, plan = going.taken, going.plan
     assert taken is not None  # noqa: S101 (a run that was killed begins again with `read`)
     assert plan is not None  # noqa: S101
@@ -298,6 +303,7 @@ def snapshot(going: Going, stage: Stage, facts: Facts) -> None:
 
 
 def write(going: Going, stage: Stage, facts: Facts) -> None:
+    """Write each file beside its target and rename it."""
     _require_stopped(going)
     writes = going.writes()
     if going.connection.is_manual:
@@ -308,6 +314,7 @@ def write(going: Going, stage: Stage, facts: Facts) -> None:
 
 
 def verify(going: Going, stage: Stage, facts: Facts) -> None:
+    """Read back what was written and compare the hashes."""
     writes = going.writes()
     present = {file.path for file in going.connection.files()}
     for path, digest in writes.items():
@@ -319,17 +326,20 @@ def verify(going: Going, stage: Stage, facts: Facts) -> None:
 
 
 def start(going: Going, stage: Stage, facts: Facts) -> None:
+    """Start the game."""
     going.look_before(BEFORE_START)
     going.start_game(stage)
 
 
 def reload(going: Going, stage: Stage, facts: Facts) -> None:
+    """Have the running game read its files again."""
     going.look_before(BEFORE_START)
     going.control.reload()
     stage.say("told to read its files again")
 
 
 def watch(going: Going, stage: Stage, facts: Facts) -> None:
+    """Watch the game come up: its state, its log, crash files."""
     verdict, evidence = going.watch_from(BEFORE_START, stage)
     doubts = [*going.evidence.get("doubts", ()), *verdict.doubts]
     facts |= evidence | {"doubts": doubts}

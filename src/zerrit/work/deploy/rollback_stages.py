@@ -49,6 +49,7 @@ def _is_free_of_parts(going: Going) -> bool:
 
 
 def stop_again(going: Going, stage: Stage, facts: Facts) -> None:
+    """Stop the game on the way back."""
     if going.in_place:
         stage.say("the game runs on; it reads these files at a reload")
         return
@@ -132,6 +133,7 @@ def _take_again(going: Going) -> Taken:
 
 
 def verify_again(going: Going, stage: Stage, facts: Facts) -> None:
+    """Read the restored files back and compare the hashes."""
     unlike = sorted(_way_back(going, _take_again(going)))
     if unlike:
         raise StageFailed(f"these files are not as in the snapshot: {', '.join(unlike[:5])}")
@@ -143,6 +145,7 @@ def verify_again(going: Going, stage: Stage, facts: Facts) -> None:
 
 
 def start_again(going: Going, stage: Stage, facts: Facts) -> None:
+    """Start the game with the restored files."""
     if not going.evidence.get("was_running"):
         stage.say("the game is left stopped, as it was before")
         return
@@ -155,6 +158,7 @@ def start_again(going: Going, stage: Stage, facts: Facts) -> None:
 
 
 def watch_again(going: Going, stage: Stage, facts: Facts) -> None:
+    """Watch the game come up with the restored files."""
     if not going.evidence.get("was_running"):
         stage.say("nothing to watch")
         return

@@ -179,6 +179,7 @@ def get_rollout(session: Session, rollout_id: int) -> Rollout:
 
 
 def list_rollouts(session: Session) -> list[Rollout]:
+    """All rollouts, the newest first."""
     return list(session.scalars(select(Rollout).order_by(Rollout.id.desc()).limit(100)))
 
 

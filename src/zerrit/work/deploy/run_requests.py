@@ -163,6 +163,7 @@ class OnCancel(StrEnum):
 
 
 def on_cancel(run: Run) -> OnCancel:
+    """What cancelling a run does now."""
     if run.state != RunState.RUNNING:
         return OnCancel.NOTHING
     if StageName(run.stage) in (*GOING_BACK, StageName.RELEASE):

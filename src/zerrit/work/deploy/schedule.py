@@ -103,15 +103,18 @@ def _zone(name: str) -> ZoneInfo:
 
 
 def moment_of(task: ScheduledTask, after: datetime) -> Moment:
+    """When a task is due next after a time."""
     return next_moment([parsed_time(text) for text in task.times], task.weekdays, _zone(task.zone), after)
 
 
 def in_words(task: ScheduledTask) -> str:
+    """When a task is due, in words: `every day at 05:00 Europe/Berlin`."""
     days = ", ".join(DAYS[day] for day in task.weekdays) or "every day"
     return f"{task.task} {days} at {', '.join(task.times)} ({task.zone})"
 
 
 def list_tasks(session: Session, server_id: str) -> list[ScheduledTask]:
+    """The scheduled tasks of a server."""
     get_server(session, server_id)
     return list(
         session.scalars(
@@ -173,6 +176,7 @@ def unqueue_change(workspace: Workspace, person: str, change_id: int) -> Change:
 
 
 def queued_changes(session: Session, server_id: str) -> list[Change]:
+    """The queued changes of a server, in the order in which they go."""
     query = select(Change).where(Change.server_id == server_id, Change.state == ChangeState.QUEUED)
     return list(session.scalars(query.order_by(Change.queue_place)))
 

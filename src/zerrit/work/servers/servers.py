@@ -163,4 +163,5 @@ def get_server(session: Session, server_id: str) -> Server:
 
 
 def list_servers(session: Session) -> list[Server]:
+    """All servers by id."""
     return list(session.scalars(select(Server).order_by(Server.id)))

@@ -39,6 +39,7 @@ def save_gamebook(workspace: Workspace, person: str, name: str, text: str) -> Ga
 
 
 def list_gamebooks(session: Session) -> list[GamebookRow]:
+    """All gamebooks by name."""
     return list(session.scalars(select(GamebookRow).order_by(GamebookRow.name)))
 
 

@@ -58,6 +58,7 @@ def export_snapshot(workspace: Workspace, server_id: str, snapshot_id: int) -> b
 
 
 def packed_snapshot(about: dict[str, Any], files: dict[str, bytes]) -> bytes:
+    """A snapshot as a ZIP: its files, a list of hashes, and instructions."""
     buffer = io.BytesIO()
     with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED) as packed:
         packed.writestr(SHEET, step_sheet(about))

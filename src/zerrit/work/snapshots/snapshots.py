@@ -67,6 +67,7 @@ def latest_snapshot(session: Session, server_id: str) -> Snapshot | None:
 
 
 def require_latest(session: Session, server_id: str) -> Snapshot:
+    """The last snapshot of a server. Raises NotFound: it was never fetched."""
     snapshot = latest_snapshot(session, server_id)
     if snapshot is None:
         raise NotFound(f"No files of {server_id} are known yet. Fetch them first: zerrit fetch {server_id}.")
@@ -90,6 +91,7 @@ def defaults_of(session: Session, server_id: str, label: str | None) -> Snapshot
 
 
 def list_snapshots(session: Session, server_id: str) -> list[Snapshot]:
+    """The snapshots and defaults of a server, the newest first."""
     query = select(Snapshot).where(Snapshot.server_id == server_id).order_by(Snapshot.id.desc())
     return list(session.scalars(query))
 
@@ -199,6 +201,7 @@ def differing_paths(old: Mapping[str, str], new: Mapping[str, str]) -> PathDiffe
 
 
 def require_defaults(session: Session, server_id: str, label: str | None) -> Snapshot:
+    """The defaults of a version, or the newest. Raises NotFound."""
     found = defaults_of(session, server_id, label)
     if found is None:
         which = f"defaults {label}" if label else "defaults"

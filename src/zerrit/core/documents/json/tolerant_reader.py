@@ -62,10 +62,12 @@ def read_relaxed(source: Source, report: Report) -> Node | None:
 
 
 def report_comment(report: Report, at: int) -> None:
+    """Report a comment, which JSON does not have."""
     report.add("json.comment", at, "A comment is here; plain JSON has none, and many games stop at it.")
 
 
 def report_last_comma(report: Report, at: int) -> None:
+    """Report a comma behind the last entry."""
     report.add(
         "json.comma-extra",
         at,
