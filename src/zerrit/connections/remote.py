@@ -14,6 +14,8 @@ from concurrent.futures import FIRST_COMPLETED, Future, ThreadPoolExecutor, wait
 from types import TracebackType
 from typing import Final, Self, TypeVar
 
+from tenacity import Retrying, retry_if_exception, stop_after_attempt, wait_exponential
+
 from zerrit.connections.connection import (
     MAX_DEPTH,
     MAX_FILES,
@@ -98,27 +100,27 @@ class RemoteConnection:
             self._change.notify()
 
     def _tried(self, work: Callable[[Wire], T]) -> T:
-        """Do `work` on a connection; what may pass is tried again on a new one, after a pause."""
-        for number in range(1, self._limits.tries + 1):
-            wire: Wire | None = None
-            try:
-                wire = self._take()
-                result = work(wire)
-            except ConnectionFailed as error:
-                is_passing = error.fault in PASSING
-                if wire is not None:
-                    (self._drop if is_passing else self._give_back)(wire)
-                if not is_passing or number == self._limits.tries:
-                    raise
-                time.sleep(self._limits.pause * 2 ** (number - 1))
-            except BaseException:
-                if wire is not None:
-                    self._drop(wire)
-                raise
-            else:
-                self._give_back(wire)
-                return result
-        raise AssertionError("unreachable")  # pragma: no cover
+        """Do `work` on a connection; what may pass is tried again on a new one, after a pause that doubles."""
+        retrying = Retrying(
+            retry=retry_if_exception(_may_pass),
+            stop=stop_after_attempt(self._limits.tries),
+            wait=wait_exponential(multiplier=self._limits.pause),
+            reraise=True,
+        )
+        result: T = retrying(self._once, work)
+        return result
+
+    def _once(self, work: Callable[[Wire], T]) -> T:
+        wire = self._take()
+        try:
+            result = work(wire)
+        except BaseException as error:
+            # A wire that said no is still a sound one; after anything else no one knows what it would say next.
+            is_sound = isinstance(error, ConnectionFailed) and not _may_pass(error)
+            (self._give_back if is_sound else self._drop)(wire)
+            raise
+        self._give_back(wire)
+        return result
 
     def _side_by_side(self, work: Callable[[T], None], items: Iterable[T]) -> None:
         for _ in self._results(work, items):
@@ -331,3 +333,7 @@ def _is_there(wire: Wire, path: str) -> bool:
         if error.fault is ConnectionFault.MISSING:
             return False
         raise
+
+
+def _may_pass(error: BaseException) -> bool:
+    return isinstance(error, ConnectionFailed) and error.fault in PASSING

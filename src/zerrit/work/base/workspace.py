@@ -12,6 +12,7 @@ from pathlib import Path
 from typing import Any, Final, Generic, TypeVar
 
 from cachetools import LRUCache
+from readerwriterlock.rwlock import RWLockFair
 from sqlalchemy.orm import Session
 
 from zerrit.connections import Connection, Limits, ManualConnection, open_connection
@@ -56,36 +57,24 @@ class Storing:
     """Contents are kept before something names them; while that is so, none that nothing names may be dropped."""
 
     def __init__(self) -> None:
-        self._change = threading.Condition()
-        self._shared = 0
-        self._is_exclusive = False
+        self._lock = RWLockFair()
 
     @contextmanager
     def shared(self) -> Iterator[None]:
         """While contents are kept that something will name soon."""
-        with self._change:
-            self._change.wait_for(lambda: not self._is_exclusive)
-            self._shared += 1
-        try:
+        with self._lock.gen_rlock():
             yield
-        finally:
-            with self._change:
-                self._shared -= 1
-                self._change.notify_all()
 
     @contextmanager
     def exclusive(self) -> Iterator[None]:
         """While contents that nothing names are dropped. Raises WrongState: files are being stored just now."""
-        with self._change:
-            if not self._change.wait_for(lambda: not self._is_exclusive and not self._shared, timeout=PRUNE_PATIENCE):
-                raise WrongState("Files are being fetched or deployed just now. Prune when that has ended.")
-            self._is_exclusive = True
+        lock = self._lock.gen_wlock()
+        if not lock.acquire(timeout=PRUNE_PATIENCE):
+            raise WrongState("Files are being fetched or deployed just now. Prune when that has ended.")
         try:
             yield
         finally:
-            with self._change:
-                self._is_exclusive = False
-                self._change.notify_all()
+            lock.release()
 
 
 @dataclass(frozen=True, slots=True)
