@@ -26,7 +26,7 @@ from zerrit.records import Run
 from zerrit.standin import Faults
 from zerrit.work.deploy import run_engine
 from zerrit.work.deploy.journal import Stage
-from zerrit.work.deploy.run_context import Facts, Going
+from zerrit.work.deploy.run_context import Facts, RunContext
 from zerrit.work.deploy.stages import RESUMED_AT, StageName, after, after_failure
 from zerrit.work.servers.game_log import StartLog, log_mark
 
@@ -71,8 +71,8 @@ def test_nothing_is_written_under_a_game_that_runs_again(quick: Quick, monkeypat
     before = quick.files()["sea/1.yml"]
     real = run_engine._STAGES[StageName.SNAPSHOT]
 
-    def then_started(going: Going, stage: Stage, facts: Facts) -> None:
-        real(going, stage, facts)
+    def then_started(context: RunContext, stage: Stage, facts: Facts) -> None:
+        real(context, stage, facts)
         quick.game().start()
 
     monkeypatch.setitem(run_engine._STAGES, StageName.SNAPSHOT, then_started)

@@ -214,11 +214,11 @@ def test_a_run_whose_thread_died_is_taken_up_again(quick: Quick, monkeypatch: py
     calls = []
     real = run_engine._do
 
-    def dies_once(going: object, name: object) -> object:
+    def dies_once(context: object, name: object) -> object:
         calls.append(name)
         if name == "write" and calls.count("write") == 1:
             raise RuntimeError("the thread dies")
-        return real(going, name)  # type: ignore[arg-type]
+        return real(context, name)  # type: ignore[arg-type]
 
     monkeypatch.setattr(run_engine, "_do", dies_once)
     monkeypatch.setattr(run_engine.Journal, "end", lambda *_: (_ for _ in ()).throw(RuntimeError("and cannot say so")))

@@ -1,7 +1,7 @@
 """
 What a failed start wrote: logs, crash files, dumps, and whatever else is new or changed.
 
-Going back removes it, so it is kept on the run first. The gamebook need not know any of these files.
+RunContext back removes it, so it is kept on the run first. The gamebook need not know any of these files.
 """
 
 from __future__ import annotations

@@ -55,7 +55,7 @@ def outcome_of(run: Run) -> tuple[RunState, str]:
         )
     else:
         said = (
-            f"Going back to snapshot {run.before_id} failed at {run.stages[-1].name}: {failed_back} The snapshot is safe; "
+            f"RunContext back to snapshot {run.before_id} failed at {run.stages[-1].name}: {failed_back} The snapshot is safe; "
             f"when the server can be reached again: zerrit rollback {run.server_id} {run.before_id}."
         )
     return RunState.FAILED, f"{said} What led to it, at {at}: {why}"

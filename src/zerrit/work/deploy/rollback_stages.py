@@ -9,7 +9,7 @@ from zerrit.connections import PASSING, ConnectionFailed
 from zerrit.core.wording import counted
 from zerrit.work.deploy.evidence import keep_evidence
 from zerrit.work.deploy.journal import Stage, StageFailed
-from zerrit.work.deploy.run_context import BEFORE_START, POLL, Facts, Going
+from zerrit.work.deploy.run_context import BEFORE_START, POLL, Facts, RunContext
 from zerrit.work.deploy.write_plan import Writes, way_back
 from zerrit.work.snapshots.live_files import FetchedFile, Taken, known_files, take
 
@@ -17,152 +17,152 @@ RESTORE_PAUSE: Final = 0.5  # seconds before the second try; doubled up to the l
 LONGEST_PAUSE: Final = 10.0
 
 
-def release(going: Going, stage: Stage, facts: Facts) -> None:
+def release(context: RunContext, stage: Stage, facts: Facts) -> None:
     """Nothing was written: let the game run again, if it did."""
-    if not _is_free_of_parts(going):
+    if not _is_free_of_parts(context):
         stage.say("left-over part files could not be removed")
-    if not going.evidence.get("was_running"):
+    if not context.evidence.get("was_running"):
         stage.say("the game is left as it was")
         return
-    if going.evidence.get("told_to_stop") and not going.control.is_manual:
-        _see_whether_it_stops_late(going, stage)
-    going.start_game(stage)
-    going.wait(stage, going.is_running, "the game did not start")
+    if context.evidence.get("told_to_stop") and not context.control.is_manual:
+        _see_whether_it_stops_late(context, stage)
+    context.start_game(stage)
+    context.wait(stage, context.is_running, "the game did not start")
     stage.say("the game runs, as before")
 
 
-def _see_whether_it_stops_late(going: Going, stage: Stage) -> None:
+def _see_whether_it_stops_late(context: RunContext, stage: Stage) -> None:
     """A game that was told to stop, and did not within the time, may do so now: only one that stays up runs."""
-    until = time.monotonic() + going.settle
-    stage.say(f"seeing for {going.settle:g} s whether the game stops after all")
-    while time.monotonic() < until and going.is_running():
-        going.pause(stage, POLL)
+    until = time.monotonic() + context.settle
+    stage.say(f"seeing for {context.settle:g} s whether the game stops after all")
+    while time.monotonic() < until and context.is_running():
+        context.pause(stage, POLL)
 
 
-def _is_free_of_parts(going: Going) -> bool:
+def _is_free_of_parts(context: RunContext) -> bool:
     try:
-        if not going.connection.is_manual:
-            going.connection.sweep()
+        if not context.connection.is_manual:
+            context.connection.sweep()
     except ConnectionFailed:
         return False
     return True
 
 
-def stop_again(going: Going, stage: Stage, facts: Facts) -> None:
+def stop_again(context: RunContext, stage: Stage, facts: Facts) -> None:
     """Stop the game on the way back."""
-    if going.in_place:
+    if context.in_place:
         stage.say("the game runs on; it reads these files at a reload")
         return
-    going.stop_game(stage)
+    context.stop_game(stage)
 
 
-def restore(going: Going, stage: Stage, facts: Facts) -> None:
+def restore(context: RunContext, stage: Stage, facts: Facts) -> None:
     """Write what differs from the snapshot. The way there may be what broke, so it is tried for as long as it takes."""
-    deadline = time.monotonic() + going.patience
+    deadline = time.monotonic() + context.patience
     pause = RESTORE_PAUSE
     while True:
         try:
-            writes = _put_back(going, stage)
+            writes = _put_back(context, stage)
             break
         except ConnectionFailed as error:
             if error.fault not in PASSING or time.monotonic() > deadline:
                 raise
             stage.say(f"{error} Trying again.")
-            going.pause(stage, pause)
+            context.pause(stage, pause)
             pause = min(pause * 2, LONGEST_PAUSE)
     stage.say(f"{counted(len(writes), 'file')} restored")
 
 
-def _put_back(going: Going, stage: Stage) -> Writes:
-    if not going.connection.is_manual:
-        going.connection.sweep()
-    taken = _take_again(going)
-    _keep_what_the_start_wrote(going, taken, stage)
-    writes = _way_back(going, taken)
-    if going.connection.is_manual:
-        going.instructions(writes, stage)
+def _put_back(context: RunContext, stage: Stage) -> Writes:
+    if not context.connection.is_manual:
+        context.connection.sweep()
+    taken = _take_again(context)
+    _keep_what_the_start_wrote(context, taken, stage)
+    writes = _way_back(context, taken)
+    if context.connection.is_manual:
+        context.instructions(writes, stage)
     else:
-        going.put(writes, stage)
+        context.put(writes, stage)
     return writes
 
 
-def _keep_what_the_start_wrote(going: Going, taken: Taken, stage: Stage) -> None:
+def _keep_what_the_start_wrote(context: RunContext, taken: Taken, stage: Stage) -> None:
     """Evidence that cannot be had must not keep the files from going back."""
-    if BEFORE_START not in going.evidence or going.connection.is_manual:
+    if BEFORE_START not in context.evidence or context.connection.is_manual:
         return
-    before = [(path, size, modified) for path, size, modified in going.evidence.get("outside_before", ())]
+    before = [(path, size, modified) for path, size, modified in context.evidence.get("outside_before", ())]
     try:
         said = keep_evidence(
-            going.workspace, going.journal.run_id, going.connection, taken, going.files_at_start(), before
+            context.workspace, context.journal.run_id, context.connection, taken, context.files_at_start(), before
         )
     except ConnectionFailed as error:
         said = f"what the start wrote could not be kept: {error}"
-        going.journal.add("doubts", said)
+        context.journal.add("doubts", said)
     if said:
         stage.say(said)
 
 
-def _wanted(going: Going) -> dict[str, FetchedFile]:
-    before_id = going.journal.run().before_id
+def _wanted(context: RunContext) -> dict[str, FetchedFile]:
+    before_id = context.journal.run().before_id
     assert before_id is not None  # noqa: S101 (nothing is written before there is one)
-    with going.workspace.session() as session:
+    with context.workspace.session() as session:
         return known_files(session, before_id)
 
 
-def _leads_back_its_own(going: Going) -> bool:
+def _leads_back_its_own(context: RunContext) -> bool:
     """Where the game runs on, or a person carries the files, only those that the run wrote are led back: what else differs
     from the snapshot is the game's, or was shown since.
     """
-    return going.in_place or going.connection.is_manual
+    return context.in_place or context.connection.is_manual
 
 
-def _way_back(going: Going, taken: Taken) -> Writes:
+def _way_back(context: RunContext, taken: Taken) -> Writes:
     """What differs from the snapshot, of the files that are led back."""
-    writes = way_back(taken.digests, {path: file.digest for path, file in _wanted(going).items() if file.digest})
-    if not _leads_back_its_own(going):
+    writes = way_back(taken.digests, {path: file.digest for path, file in _wanted(context).items() if file.digest})
+    if not _leads_back_its_own(context):
         return writes
-    planned = going.writes()
+    planned = context.writes()
     return {path: digest for path, digest in writes.items() if path in planned}
 
 
-def _take_again(going: Going) -> Taken:
+def _take_again(context: RunContext) -> Taken:
     """What the server holds now. What the run wrote is read, whatever its time says."""
-    planned = going.writes()
-    known = {path: file for path, file in _wanted(going).items() if path not in planned}
-    return take(going.workspace, going.connection, going.gamebook, known)
+    planned = context.writes()
+    known = {path: file for path, file in _wanted(context).items() if path not in planned}
+    return take(context.workspace, context.connection, context.gamebook, known)
 
 
-def verify_again(going: Going, stage: Stage, facts: Facts) -> None:
+def verify_again(context: RunContext, stage: Stage, facts: Facts) -> None:
     """Read the restored files back and compare the hashes."""
-    unlike = sorted(_way_back(going, _take_again(going)))
+    unlike = sorted(_way_back(context, _take_again(context)))
     if unlike:
         raise StageFailed(f"these files are not as in the snapshot: {', '.join(unlike[:5])}")
     facts["is_back"] = True
-    if _leads_back_its_own(going):
-        stage.say(f"{counted(len(going.writes()), 'file')} of this run equal the snapshot, byte for byte")
+    if _leads_back_its_own(context):
+        stage.say(f"{counted(len(context.writes()), 'file')} of this run equal the snapshot, byte for byte")
     else:
-        stage.say(f"all {counted(len(_wanted(going)), 'file')} equal the snapshot, byte for byte")
+        stage.say(f"all {counted(len(_wanted(context)), 'file')} equal the snapshot, byte for byte")
 
 
-def start_again(going: Going, stage: Stage, facts: Facts) -> None:
+def start_again(context: RunContext, stage: Stage, facts: Facts) -> None:
     """Start the game with the restored files."""
-    if not going.evidence.get("was_running"):
+    if not context.evidence.get("was_running"):
         stage.say("the game is left stopped, as it was before")
         return
-    going.look_before("before_start_again")
-    if going.in_place and going.is_running():
-        going.control.reload()
+    context.look_before("before_start_again")
+    if context.in_place and context.is_running():
+        context.control.reload()
         stage.say("told to read its files again")
         return
-    going.start_game(stage)
+    context.start_game(stage)
 
 
-def watch_again(going: Going, stage: Stage, facts: Facts) -> None:
+def watch_again(context: RunContext, stage: Stage, facts: Facts) -> None:
     """Watch the game come up with the restored files."""
-    if not going.evidence.get("was_running"):
+    if not context.evidence.get("was_running"):
         stage.say("nothing to watch")
         return
-    verdict, evidence = going.watch_from("before_start_again", stage)
+    verdict, evidence = context.watch_from("before_start_again", stage)
     facts["back"] = evidence
     if verdict.trouble and not verdict.is_up:
         raise StageFailed(verdict.trouble)

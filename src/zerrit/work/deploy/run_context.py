@@ -51,7 +51,7 @@ class Cancelled(StageFailed):
     """Someone wants the run to end."""
 
 
-class Going:
+class RunContext:
     """The state of a run, its connection and its control. Use `close` at the end.
 
     `taken` and `plan` are what `read` worked out and the next stage writes down; no later one relies on them.

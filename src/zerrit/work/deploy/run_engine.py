@@ -29,7 +29,7 @@ from zerrit.work.deploy import deploy_stages, rollback_stages
 from zerrit.work.deploy.bisection import find_culprit
 from zerrit.work.deploy.journal import Journal, Stage, StageFailed
 from zerrit.work.deploy.outcome import outcome_of
-from zerrit.work.deploy.run_context import Facts, Going, Parked, Suspended
+from zerrit.work.deploy.run_context import Facts, Parked, RunContext, Suspended
 from zerrit.work.deploy.stages import BEFORE_WRITING, GOING_BACK, RESUMED_AT, StageName, after, after_failure
 
 log = structlog.get_logger("zerrit.deploys")
@@ -47,9 +47,9 @@ def carry_out(workspace: Workspace, run_id: int) -> float | None:
     """
     try:
         with workspace.storing.shared():
-            going = Going(workspace, run_id)
-            _go(going)
-            _search_culprit(going)
+            context = RunContext(workspace, run_id)
+            _go(context)
+            _search_culprit(context)
     except Suspended:
         log.info("run.suspended", run=run_id)
     except Parked as parked:
@@ -80,73 +80,77 @@ def open_runs(workspace: Workspace) -> list[int]:
     return found
 
 
-def _go(going: Going) -> None:
-    run = going.journal.run()
+def _go(context: RunContext) -> None:
+    run = context.journal.run()
     stage = StageName(run.stage)
     stage = RESUMED_AT.get(stage, stage)
     if run.evidence.get("resumed", 0) > MOST_RESUMES and stage not in GOING_BACK:
-        going.journal.note(reason="the service ended again and again during this run")
+        context.journal.note(reason="the service ended again and again during this run")
         stage = after_failure(stage)
     try:
         while stage is not StageName.END:
-            stage = _do(going, stage) if _is_asked_for(going, stage) else after(stage, in_place=going.in_place)
+            stage = _do(context, stage) if _is_asked_for(context, stage) else after(stage, in_place=context.in_place)
     finally:
-        going.close()
-    _end(going)
+        context.close()
+    _end(context)
 
 
-def _is_asked_for(going: Going, name: StageName) -> bool:
+def _is_asked_for(context: RunContext, name: StageName) -> bool:
     if name is StageName.REHEARSE:
-        return bool(going.options.get("rehearse") or going.server.maintenance.must_rehearse) and bool(going.change_ids)
+        return bool(context.options.get("rehearse") or context.server.maintenance.must_rehearse) and bool(
+            context.change_ids
+        )
     if name is StageName.ANNOUNCE:
-        return bool(going.options.get("announce") or going.options.get("wait"))
+        return bool(context.options.get("announce") or context.options.get("wait"))
     return True
 
 
-def _do(going: Going, name: StageName) -> StageName:
+def _do(context: RunContext, name: StageName) -> StageName:
     """One stage, with its journal; returns the one that follows."""
-    stage = going.journal.begin(name)
+    stage = context.journal.begin(name)
     facts: Facts = {}
     try:
-        going.require_wanted(name)
-        _STAGES[name](going, stage, facts)
+        context.require_wanted(name)
+        _STAGES[name](context, stage, facts)
     except Suspended:
-        going.journal.interrupt(stage, "the service stops; it goes on at its next start")
+        context.journal.interrupt(stage, "the service stops; it goes on at its next start")
         raise
     except Parked:
         raise
     except Exception as error:
-        if is_full(error) and going.workspace.data is not None:
+        if is_full(error) and context.workspace.data is not None:
             # The room that was kept back lets the run be written down to its end, and the game be started again.
-            going.workspace.data.give_up_reserve()
-            error = StageFailed(f"the disk with Zerrit's own data ({going.workspace.folder}) is full; make room there")
+            context.workspace.data.give_up_reserve()
+            error = StageFailed(
+                f"the disk with Zerrit's own data ({context.workspace.folder}) is full; make room there"
+            )
         if not isinstance(error, EXPECTED_ERRORS):
-            log.error("run.unexpected", run=going.journal.run_id, stage=name, exc_info=error)
+            log.error("run.unexpected", run=context.journal.run_id, stage=name, exc_info=error)
         following = after_failure(name)
-        is_first = "reason" not in going.evidence
+        is_first = "reason" not in context.evidence
         if is_first:
             facts |= {"reason": str(error), "failed_at": name}
         elif following is StageName.END:
-            facts |= {"failed_back": str(error), "runs_now": _runs_now(going)}
-        going.journal.finish(stage, StageState.FAILED, str(error) or type(error).__name__, following, **facts)
+            facts |= {"failed_back": str(error), "runs_now": _runs_now(context)}
+        context.journal.finish(stage, StageState.FAILED, str(error) or type(error).__name__, following, **facts)
         return following
-    following = after(name, in_place=bool(facts.get("in_place", going.in_place)))
-    going.journal.finish(stage, StageState.DONE, stage.detail, following, **facts)
+    following = after(name, in_place=bool(facts.get("in_place", context.in_place)))
+    context.journal.finish(stage, StageState.DONE, stage.detail, following, **facts)
     return following
 
 
-def _runs_now(going: Going) -> bool | None:
+def _runs_now(context: RunContext) -> bool | None:
     """Whether the game runs, for the last word on a run; None where the control does not say."""
     try:
-        return going.is_running()
+        return context.is_running()
     except EXPECTED_ERRORS:
         return None
 
 
-def _search_culprit(going: Going) -> None:
+def _search_culprit(context: RunContext) -> None:
     """After a start that failed, name the step that did it, where a copy of the server can be started."""
-    run = going.journal.run()
-    may = going.server.maintenance.may_rehearse and going.gamebook is not None and going.gamebook.rules.rehearse
+    run = context.journal.run()
+    may = context.server.maintenance.may_rehearse and context.gamebook is not None and context.gamebook.rules.rehearse
     if (
         run.state != RunState.ROLLED_BACK
         or run.evidence.get("failed_at") != StageName.WATCH
@@ -156,46 +160,46 @@ def _search_culprit(going: Going) -> None:
         return
 
     def say(text: str) -> None:
-        going.journal.note(culprit=f"searching: {text}")
+        context.journal.note(culprit=f"searching: {text}")
 
     def pause(seconds: float) -> None:
-        if going.workspace.stopping.wait(seconds):
+        if context.workspace.stopping.wait(seconds):
             raise Suspended
 
     try:
-        found = find_culprit(going.workspace, going.journal.run_id, say, pause)
+        found = find_culprit(context.workspace, context.journal.run_id, say, pause)
     except Suspended:
-        going.journal.note(culprit="")
+        context.journal.note(culprit="")
         raise
     except EXPECTED_ERRORS as error:
         found = f"The culprit could not be searched for: {error}"
-    going.journal.note(culprit=found)
-    with going.workspace.session() as session:
-        note(going.workspace, session, going.person, f"{going.kind}.culprit", going.server.id, found)
+    context.journal.note(culprit=found)
+    with context.workspace.session() as session:
+        note(context.workspace, session, context.person, f"{context.kind}.culprit", context.server.id, found)
 
 
-def _end(going: Going) -> None:
+def _end(context: RunContext) -> None:
     """Close the run and its changes; all of it or nothing, since a service may be killed here too."""
-    with going.workspace.writing() as session:
-        run = get_run(session, going.journal.run_id)
+    with context.workspace.writing() as session:
+        run = get_run(session, context.journal.run_id)
         state, outcome = outcome_of(run)
-        note(going.workspace, session, going.person, f"{going.kind}.{state}", going.server.id, outcome)
-        _set_changes(going, session, state, run.evidence)
-        run.state, run.outcome, run.ended_at = state, outcome, going.workspace.now()
-    going.workspace.publish("run", {"run": going.journal.run_id, "state": state})
-    for change_id in going.change_ids:
-        going.workspace.publish("change", {"change": change_id})
-    going.workspace.publish("server", {"server": going.server.id})
+        note(context.workspace, session, context.person, f"{context.kind}.{state}", context.server.id, outcome)
+        _set_changes(context, session, state, run.evidence)
+        run.state, run.outcome, run.ended_at = state, outcome, context.workspace.now()
+    context.workspace.publish("run", {"run": context.journal.run_id, "state": state})
+    for change_id in context.change_ids:
+        context.workspace.publish("change", {"change": change_id})
+    context.workspace.publish("server", {"server": context.server.id})
 
 
-def _set_changes(going: Going, session: Session, state: RunState, evidence: Mapping[str, Any]) -> None:
+def _set_changes(context: RunContext, session: Session, state: RunState, evidence: Mapping[str, Any]) -> None:
     became = {
         RunState.DEPLOYED: ChangeState.DEPLOYED,
         RunState.ROLLED_BACK: ChangeState.ROLLED_BACK,
     }.get(state, ChangeState.CHECKED)
     brings = {one["change"]: one for one in evidence.get("brings", ())}
-    now = going.workspace.now()
-    for change_id in going.change_ids:
+    now = context.workspace.now()
+    for change_id in context.change_ids:
         change = session.get(Change, change_id)
         if change is None:
             continue
@@ -213,7 +217,7 @@ def _set_changes(going: Going, session: Session, state: RunState, evidence: Mapp
         ]
 
 
-_STAGES: Final[Mapping[StageName, Callable[[Going, Stage, Facts], None]]] = {
+_STAGES: Final[Mapping[StageName, Callable[[RunContext, Stage, Facts], None]]] = {
     StageName.PREFLIGHT: deploy_stages.preflight,
     StageName.REHEARSE: deploy_stages.rehearse,
     StageName.ANNOUNCE: deploy_stages.announce,

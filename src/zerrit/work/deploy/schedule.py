@@ -240,14 +240,14 @@ def _do(workspace: Workspace, task: ScheduledTask, begin: Callable[[Run], None])
 def _restart(workspace: Workspace, task: ScheduledTask) -> Run:
     """Begin the run of a restart task: with all queued changes that may go, in their order."""
     options = Options(announce=task.announce)
-    going: list[int] = []
+    ready: list[int] = []
     with workspace.session() as session:
         for change in queued_changes(session, task.server_id):
             try:
                 require_deployable(workspace, session, change)
-                going.append(change.id)
+                ready.append(change.id)
             except ZerritError as error:
                 note(workspace, session, CLOCK, "change.left", task.server_id, f"{change.id} still waits: {error}")
-    if going:
-        return begin_deploy(workspace, CLOCK, going, options)
+    if ready:
+        return begin_deploy(workspace, CLOCK, ready, options)
     return begin_restart(workspace, CLOCK, task.server_id, options)
