@@ -242,11 +242,14 @@ def cancel_run(run_id: int) -> None:
 
 @run.command("evidence")
 @click.argument("run_id", type=int)
-@click.argument("path")
+@click.argument("path", required=False)
 @click.option("--save-to", type=click.Path(path_type=Path), help="Save it as this file instead of printing it.")
-def evidence(run_id: int, path: str, save_to: Path | None) -> None:
-    """Read a file that a failed start wrote. The rollback removed it from the server; the run still has it."""
+def evidence(run_id: int, path: str | None, save_to: Path | None) -> None:
+    """List the files that a failed start wrote, or read one. The rollback removed them; the run still has them."""
     with connect() as zerrit:
+        if path is None:
+            _list_evidence(zerrit.run(run_id))
+            return
         data = zerrit.evidence_file(run_id, path)
     if save_to is not None:
         save_to.write_bytes(data)
@@ -255,6 +258,15 @@ def evidence(run_id: int, path: str, save_to: Path | None) -> None:
         echo(f"{path} is binary ({len(data):,} bytes). Save it: --save-to FILE")
     else:
         echo(data.decode("utf-8", "replace").rstrip("\n") + "\n", is_content=True)
+
+
+def _list_evidence(found: api.RunOut) -> None:
+    if not found.evidence_files:
+        echo(f"Run {found.id} has no files of a failed start. Its log: zerrit run show {found.id}")
+        return
+    rows = [(one.path, one.kind, f"{one.size:,}", one.note or "") for one in found.evidence_files]
+    print_table(("file", "kind", "bytes", "note"), rows, right=("bytes",))
+    echo(f"Read one: zerrit run evidence {found.id} PATH")
 
 
 @run.command("instructions")
