@@ -11,13 +11,14 @@ from pathlib import Path
 import pytest
 from sqlalchemy import select
 
+from tests.carrier import Carrier
 from tests.connections.test_connections import QUICK
 from tests.files import files_of
 from tests.quick import Quick, quick_stack
 from tests.service.test_deploys import SET, carried_out, opened, untouched
 from zerrit import api
 from zerrit.client import Client
-from zerrit.connections import ConnectionFailed, ConnectionFault, FolderConnection
+from zerrit.connections import ConnectionFailed, ConnectionFault, FolderConnection, ManualConnection
 from zerrit.connections.remote import RemoteConnection
 from zerrit.connections.wire import Entry
 from zerrit.core.retention import Retention, kept_by
@@ -262,3 +263,25 @@ def test_of_several_changes_of_one_run_each_is_taken_back_for_itself(quick: Quic
     assert [(one.address, one.base, one.mine, one.theirs) for one in undone.conflicts] == [
         ("sea/1.yml#holds", "5", "6", "0")
     ]
+
+
+def test_a_log_that_a_person_shows_again_is_read_from_where_it_was(tmp_path: Path) -> None:
+    """A copy is a new file each time; an old "ready" in it must not pass for one of this start."""
+    connection = ManualConnection(tmp_path / "shown")
+    connection.upload({"game.log": b"server is ready\nserver closed\n"})
+    mark = log_mark(connection, "game.log")
+    connection.upload({"game.log": b"server is ready\nserver closed\nreading the files\n"})
+    assert StartLog(connection, "game.log", mark).read() == "reading the files\n"
+    connection.upload({"game.log": b"begun anew\n"})
+    assert StartLog(connection, "game.log", mark).read() == "begun anew\n"
+
+
+def test_a_manual_start_that_never_says_it_is_ready_is_not_called_deployed(tmp_path: Path) -> None:
+    with quick_stack(tmp_path / "stack", ("manual",), patience=0.8) as quick:
+        quick.carry("manual")
+        carrier = Carrier(quick, "manual")
+        first = carrier.to_the_end(quick.zerrit.deploy(quick.change("sea/1.yml#holds=6", name="manual")))
+        assert first.state == "deployed"
+        quick.misbehave("manual", silent=True)
+        run = carrier.to_the_end(quick.zerrit.deploy(quick.change("sea/1.yml#holds=7", name="manual")))
+        assert run.state != "deployed"

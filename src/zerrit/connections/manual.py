@@ -25,6 +25,10 @@ class ManualConnection(FolderConnection):
         super().__init__(folder)
         self._record = folder.with_name(f"{folder.name}.shown.json")
 
+    def files(self, below: str = "") -> list[RemoteFile]:
+        """What was shown. A copy does not tell whether a file was put in the place of another one on the server."""
+        return [file._replace(identity="") for file in super().files(below)]
+
     def write(self, path: str, data: bytes) -> None:
         raise _needs_a_person(path)
 

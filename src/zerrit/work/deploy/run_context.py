@@ -158,7 +158,7 @@ class RunContext:
                     raise
             if not asks and time.monotonic() > deadline:
                 raise StageFailed(
-                    f"{else_say} within {self.patience:g} s. Check its log and at the host's panel, then try again."
+                    f"{else_say} within {self.patience:g} s. Check its log and the host's panel, then try again."
                 )
             if asks:
                 self.park(stage, MANUAL_POLL)
