@@ -143,6 +143,18 @@ def snippet_times(data: bytes, rounds: int = 7) -> tuple[float, float]:
     return in_turn(run, lambda: read_document(data, "finds.xml"), rounds)
 
 
+def start_times(rounds: int = 7) -> tuple[float, float]:
+    """A command on a small file, and Python that does nothing, each a process."""
+    with tempfile.TemporaryDirectory() as folder:
+        file = Path(folder) / "small.xml"
+        file.write_text("<list>\n" + '  <item name="a" count="1"/>\n' * 20 + "</list>\n")
+
+        def run(*words: str) -> None:
+            subprocess.run([sys.executable, *words], check=False, capture_output=True)
+
+        return in_turn(lambda: run("-m", "zerrit", "check", str(file)), lambda: run("-c", "pass"), rounds)
+
+
 def in_turn(ours: Callable[[], object], theirs: Callable[[], object], rounds: int) -> tuple[float, float]:
     """The shortest of several rounds of both, taken in turn: what slows the machine for a while slows both."""
     pairs = [(best(ours, 1), best(theirs, 1)) for _ in range(rounds)]
@@ -215,6 +227,7 @@ def measure() -> list[Row]:
             3,
         ),
         Row("a snippet of 10 entries into it, text to text", "reading it once", *snippet_times(xml), 1.3),
+        Row("check a file of 20 entries, a process each", "python -c pass", *start_times(), 10),
         Row("read 2 MB of INI", "configparser", *in_turn(lambda: read_document(ini, "station.ini"), read_ini, 5), 1.5),
     ]
 
