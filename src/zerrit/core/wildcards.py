@@ -11,8 +11,6 @@ import re
 from functools import lru_cache
 from typing import Any, Final
 
-import re2
-
 from zerrit.core.errors import AddressInvalid
 
 MAX_MEMORY: Final = 4 << 20  # bytes of one compiled pattern
@@ -49,11 +47,19 @@ def _path_pattern(pattern: str, *, has_gap: bool) -> Any:
     return _compiled(("([^/]+?)" if gap else "").join(translated), pattern)
 
 
+# RE2 is imported with the first pattern that needs it: a command on one file compiles none.
+# ruff: noqa: PLC0415
+
+
 def _translated(parts: list[str], signs: dict[str, str]) -> str:
+    import re2
+
     return "".join(signs.get(part) or re2.escape(_encodable(part)) for part in parts)
 
 
 def _compiled(translated: str, pattern: str) -> Any:
+    import re2
+
     options = re2.Options()
     options.log_errors = False
     options.dot_nl = True

@@ -12,10 +12,14 @@ import json
 import re
 from collections.abc import Collection
 from dataclasses import dataclass
-from typing import Any, Final, Protocol, cast
+from functools import cache
+from typing import TYPE_CHECKING, Any, Final, Protocol, cast
 from xml.parsers import expat
 
-import yaml
+# libyaml is imported when a YAML file is judged: a command on another file need not wait for it.
+# ruff: noqa: PLC0415
+if TYPE_CHECKING:
+    import yaml
 
 MAX_DEPTH: Final = 200  # deeper than any file that people edit; bounds recursion
 
@@ -207,19 +211,25 @@ def _without_blanks(element: tuple[Any, ...]) -> tuple[Any, ...]:
 
 # --- YAML -------------------------------------------------------------------------------------------------------------
 
-_RESOLVER: Final = yaml.SafeLoader("")
+
+@cache
+def _resolver() -> yaml.SafeLoader:
+    import yaml
+
+    return yaml.SafeLoader("")
 
 
 class StrictYaml:
     """YAML, by libyaml where the installed PyYAML has it. Aliases stay names: nothing is expanded."""
 
     signs = "\"'[]{},:#-?&*!|>%@` "
-    _loader: Final = cast("type[yaml.SafeLoader]", getattr(yaml, "CSafeLoader", yaml.SafeLoader))
 
     def data(self, text: str) -> object | None:
+        import yaml
+
         result: list[object] = []
         try:
-            for event in yaml.parse(text, Loader=self._loader):
+            for event in yaml.parse(text, Loader=getattr(yaml, "CSafeLoader", yaml.SafeLoader)):
                 result.append(self._shown(event))
         except (yaml.YAMLError, UnicodeError, ValueError, RecursionError):
             return None
@@ -233,12 +243,14 @@ class StrictYaml:
 
     @staticmethod
     def _shown(event: yaml.Event) -> object:
+        import yaml
+
         kind = type(event).__name__
         if isinstance(event, yaml.ScalarEvent):
             tag = event.tag
             if tag is None:
                 implicit = (event.style is None, event.style is not None)
-                tag = _RESOLVER.resolve(yaml.ScalarNode, event.value, implicit)  # type: ignore[no-untyped-call]  # as shipped
+                tag = _resolver().resolve(yaml.ScalarNode, event.value, implicit)  # type: ignore[no-untyped-call]  # as shipped
             return kind, event.anchor, tag, event.value
         if isinstance(event, yaml.AliasEvent | yaml.CollectionStartEvent):
             return kind, event.anchor, getattr(event, "tag", None)
