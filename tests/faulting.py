@@ -74,6 +74,8 @@ COPED_WITH = (
     "lists wrong sizes", "lists for people only", "renames over no file", "lets one connection in", "ignores letter case",
     "has a clock that is off", "is slow", "fills the log with noise",
 )  # fmt: skip
+#: With these no deploy can end well, unless they begin only when the game is watched.
+NEVER_DEPLOYED = ("does not start the game", "lets the game die later", "never says it is ready")
 #: What an outcome must offer: something that a person can do next.
 NEXT_STEPS = (
     "Try again", "try again", "Is the host up", "Make room", "Does this user", "Correct", "accept it", "Is there room",
@@ -140,7 +142,10 @@ def struck_once(quick: Quick, matrix: Matrix, kind: str, stage: str, fault: str,
     """One run in which a host does something wrong; returns its letter."""
     where = f"{fault}, at {stage}, by {kind}, {'staying' if stays else 'passing'}"
     follow = Carrier(quick, kind).to_the_end if kind == "manual" else quick.end_of
-    return once(quick, matrix, kind, fault, where, struck(quick, kind, stage, fault, stays=stays), follow)
+    letter = once(quick, matrix, kind, fault, where, struck(quick, kind, stage, fault, stays=stays), follow)
+    if letter == "D" and fault in NEVER_DEPLOYED and stage != "watch":
+        matrix.faults.append(f"{where}: called deployed")
+    return letter
 
 
 def once(
