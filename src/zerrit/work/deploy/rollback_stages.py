@@ -10,6 +10,7 @@ from zerrit.core.wording import counted
 from zerrit.work.deploy.evidence import keep_evidence
 from zerrit.work.deploy.journal import Stage, StageFailed
 from zerrit.work.deploy.run_context import BEFORE_START, POLL, Facts, RunContext
+from zerrit.work.deploy.start_watch import Before, crash_evidence
 from zerrit.work.deploy.write_plan import Writes, way_back
 from zerrit.work.snapshots.live_files import FetchedFile, Taken, known_files, take
 
@@ -92,6 +93,7 @@ def _keep_what_the_start_wrote(context: RunContext, taken: Taken, stage: Stage) 
         return
     before = [(path, size, modified) for path, size, modified in context.evidence.get("outside_before", ())]
     try:
+        _note_late_crashes(context)
         said = keep_evidence(
             context.workspace, context.journal.run_id, context.connection, taken, context.files_at_start(), before
         )
@@ -100,6 +102,13 @@ def _keep_what_the_start_wrote(context: RunContext, taken: Taken, stage: Stage) 
         context.journal.add("doubts", said)
     if said:
         stage.say(said)
+
+
+def _note_late_crashes(context: RunContext) -> None:
+    """A game that dies says so in its log first; its crash file may be complete only once it has stopped."""
+    crashes = context.watched.crashes_since(Before.of_evidence(context.evidence[BEFORE_START]))
+    if len(crashes) > len(context.evidence.get("crash_files", {})):
+        context.journal.note(**crash_evidence(crashes))
 
 
 def _wanted(context: RunContext) -> dict[str, FetchedFile]:

@@ -75,15 +75,17 @@ class Verdict:
     def as_evidence(self, before: Before) -> dict[str, Any]:
         return {
             "log": self.log,
-            "crash_files": {f"{crash.place}{crash.path}": crash.text for crash in self.crashes},
-            "crash_times": {
-                f"{crash.place}{crash.path}": datetime.fromtimestamp(crash.modified, UTC).isoformat()
-                for crash in self.crashes
-            },
+            **crash_evidence(self.crashes),
             "old_crash_files": len(before.crash_files),
             "newest_old_crash": before.newest_crash(datetime.now(UTC)),
             "doubts": list(self.doubts),
         }
+
+
+def crash_evidence(crashes: Sequence[Crash]) -> dict[str, Any]:
+    """Crash files as a run keeps them: their texts and times by path."""
+    times = {f"{one.place}{one.path}": datetime.fromtimestamp(one.modified, UTC).isoformat() for one in crashes}
+    return {"crash_files": {f"{one.place}{one.path}": one.text for one in crashes}, "crash_times": times}
 
 
 @dataclass(frozen=True)
@@ -122,7 +124,7 @@ class Watched:
             began = time.monotonic()
             state = self._state(deadline)
             log = start_log.read()
-            crashes = self._new_crashes(before)
+            crashes = self.crashes_since(before)
             problem = self._problem(state, log, crashes)
             now = time.monotonic()
             if not problem and ready_since is None and now > ready_deadline:
@@ -142,7 +144,7 @@ class Watched:
         ready_pattern = self.gamebook.rules.trouble.ready_pattern if self.gamebook else ""
         log = StartLog(self.connection, self._log_pattern, before.log).read()
         is_ready = not ready_pattern or compile_pattern(ready_pattern).search(log) is not None
-        return is_ready or bool(self._problem(self._state(0), log, self._new_crashes(before)))
+        return is_ready or bool(self._problem(self._state(0), log, self.crashes_since(before)))
 
     # --- what is seen -------------------------------------------------------------------------------------------------
 
@@ -191,7 +193,8 @@ class Watched:
             found += [(place, file) for file in connection.files()]
         return found
 
-    def _new_crashes(self, before: Before) -> tuple[Crash, ...]:
+    def crashes_since(self, before: Before) -> tuple[Crash, ...]:
+        """The crash files that are there now and were not before."""
         return tuple(
             Crash(place, file.path, file.modified, self._text_of(place, file))
             for place, file in self._crash_files()
