@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+import threading
 from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
 import pytest
 
 from tests.quick import GAMEBOOK, Quick, quick_stack
 from zerrit import api
 from zerrit.client import ProblemError
+from zerrit.work.deploy.start_watch import Verdict, Watched
 
 MUST_LOAD = GAMEBOOK.replace("list: grounds}", "list: grounds, required: true}")
 
@@ -146,3 +149,22 @@ def test_what_a_failed_start_wrote_is_kept_before_it_is_removed(tmp_path: Path, 
         assert kept["logs/huge.dump"].note == f"only the last {1 << 20:,} of {len(big):,} bytes are kept"
         with pytest.raises(ProblemError, match="has no evidence file"):
             quick.zerrit.evidence_file(run.id, "sea/1.yml.old")
+
+
+def test_a_crash_file_that_is_finished_late_is_in_the_evidence(quick: Quick, monkeypatch: pytest.MonkeyPatch) -> None:
+    """The log says that the game died before its crash file is complete; the game has stopped when it is looked for again."""
+    quick.add()
+    started, seen, watching = Watched.start, Watched.crashes_since, threading.Event()
+
+    def start(self: Watched, *given: Any, **more: Any) -> Verdict:
+        watching.set()
+        try:
+            return started(self, *given, **more)
+        finally:
+            watching.clear()
+
+    monkeypatch.setattr(Watched, "start", start)
+    monkeypatch.setattr(Watched, "crashes_since", lambda self, before: () if watching.is_set() else seen(self, before))
+    run = quick.deploy("sea/2.yml#holds=6000000")
+    assert run.state == "rolled-back"
+    assert len(run.evidence.crash_files) == 1
