@@ -197,7 +197,7 @@ def test_a_setting_of_a_server_is_changed_and_the_rest_stays(run: Run, shared: S
     after = client.server("coral-gate")
     assert (after.title, after.connection, after.control) == ("The Gate", before.connection, before.control)
     refused = run("server", "set", "coral-gate", "--ftp", "127.0.0.1:1")
-    assert (refused.code, "a kept one is only used for the host, port, key and user" in refused.err) == (2, True)
+    assert (refused.code, "the saved one is only used for the host, port, key and user" in refused.err) == (2, True)
     shelf = run("server", "set", "lantern-shelf", "--folder", "nowhere")
     assert (shelf.code, "is not there. Check the path of the connection." in shelf.err) == (3, True)
 

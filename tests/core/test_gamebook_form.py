@@ -200,7 +200,7 @@ def test_a_list_from_a_broken_file_makes_no_findings() -> None:
         ("unique:\n  - {name: ids, over: 'coral-gate:a.xml#b'}\n", 4, "unique / 1 / over: `coral-gate:a.xml#b` names a server; a gamebook speaks of the files of any server.", ""),
         ("must:\n  - {let: {bus: 'a.ini#Bus'}, condition: buss > 1}\n", 4, "must / 1 / condition: `buss` is none of the names under `let`.", "Did you mean 'bus'?"),
         ("must:\n  - {let: {bus: 'a.ini#Bus'}, condition: bus / 0 > 1}\n", 4, "must / 1 / condition: `bus / 0 > 1` divides by zero", ""),
-        ("must:\n  - {let: {bus: 'a.ini#Bus'}, condition: bus >}\n", 4, "must / 1 / condition: `bus >` is not a condition; write for example `least <= holds`", ""),
+        ("must:\n  - {let: {bus: 'a.ini#Bus'}, condition: bus >}\n", 4, "must / 1 / condition: `bus >` is not a condition; write for example `least <= most`", ""),
         ("file_names:\n  - {id: a, files: 'x/*', only: y}\n  - {id: a, files: 'z/*', only: y}\n", 5, "file_names / 2: the id `a` is used by the rule in line 4 too.", ""),
         ("files:\n  a.ini:\n    entries:\n      Pumps:\n        fields: {Bus: {min: 9, max: 3}}\n", 7, "files / a.ini / entries / Pumps / fields / Bus: the range from 9 to 3 has no number in it.", ""),
         ("files:\n  a.ini:\n    entries:\n      Pumps:\n        fields: {Bus: {form: ten}, Rate: {is: integr}}\n", 7, "files / a.ini / entries / Pumps / fields / Rate / is: Input should be 'integer', 'number', 'range', 'quantity', 'switch' or 'text'", ""),

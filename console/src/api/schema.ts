@@ -3232,7 +3232,7 @@ export interface components {
         };
         /**
          * Retention
-         * @description How many snapshots stay: the last ones, and one for each of so many days, weeks and months.
+         * @description How many snapshots stay: the last ones, and one each for a number of days, weeks and months.
          */
         Retention: {
             /**

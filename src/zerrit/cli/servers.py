@@ -110,7 +110,7 @@ def add_server(server_id: str, title: str | None, gamebook: str | None, **given:
             "connection_secret": _asked_for(CONNECTIONS, connection, _password(given), "Password of the connection"),
             "control": control,
             "control_secret": _asked_for(CONTROLS, control, given["control_token"], "Token of the control"),
-            "maintenance": _care(given, {}),
+            "maintenance": _maintenance(given, {}),
         }
     )
     with connect() as zerrit:
@@ -138,7 +138,7 @@ def set_server(server_id: str, title: str | None, gamebook: str | None, **given:
                 "connection_secret": _password(given) or "",
                 "control": chosen_settings(CONTROLS, given, known.control.model_dump(), "the control"),
                 "control_secret": given["control_token"] or "",
-                "maintenance": _care(given, known.maintenance.model_dump()),
+                "maintenance": _maintenance(given, known.maintenance.model_dump()),
             }
         )
         changed = zerrit.change_server(wanted)
@@ -169,7 +169,7 @@ def _asked_for(kinds: Sequence[type[Kind]], settings: Mapping[str, Any], secret:
     return secret or ""
 
 
-def _care(given: Mapping[str, Any], known: Mapping[str, Any]) -> dict[str, Any]:
+def _maintenance(given: Mapping[str, Any], known: Mapping[str, Any]) -> dict[str, Any]:
     found = dict(known)
     for name in ("announcement", "settle", "patience", "may_rehearse", "must_rehearse"):
         if given[name] is not None:

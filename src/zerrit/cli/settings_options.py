@@ -156,5 +156,5 @@ def _read_commands(path: Path) -> dict[str, Any]:
     except yaml.YAMLError as error:
         raise click.UsageError(f"{path} cannot be read: {error}") from error
     if not isinstance(found, dict):
-        raise click.UsageError(f"{path} should hold names with commands, such as `stop: [systemctl, stop, station]`.")
+        raise click.UsageError(f"{path} should hold names with commands, such as `stop: [systemctl, stop, my-game]`.")
     return found

@@ -60,6 +60,12 @@ class RemoteConnection:
         self._change = threading.Condition()
         self._replaces = True  #: whether the host renames over a file that is there
         self.left_out: dict[str, str] = {}
+        self._retrying = Retrying(
+            retry=retry_if_exception(_may_pass),
+            stop=stop_after_attempt(limits.tries),
+            wait=wait_exponential(multiplier=limits.pause),
+            reraise=True,
+        )
         self._give_back(self._take())
 
     # --- connections --------------------------------------------------------------------------------------------------
@@ -101,13 +107,7 @@ class RemoteConnection:
 
     def _tried(self, work: Callable[[Wire], T]) -> T:
         """Do `work` on a connection; what may pass is tried again on a new one, after a pause that doubles."""
-        retrying = Retrying(
-            retry=retry_if_exception(_may_pass),
-            stop=stop_after_attempt(self._limits.tries),
-            wait=wait_exponential(multiplier=self._limits.pause),
-            reraise=True,
-        )
-        result: T = retrying(self._once, work)
+        result: T = self._retrying(self._once, work)
         return result
 
     def _once(self, work: Callable[[Wire], T]) -> T:

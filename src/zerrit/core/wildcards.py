@@ -30,7 +30,7 @@ def path_matches(pattern: str, path: str) -> bool:
 
 
 def word_in_path(pattern: str, path: str) -> str | None:
-    """What is in the place of `{}` when a path fits a pattern such as `charts/{}/**`; None when it does not."""
+    """What is in the place of `{}` when a path fits a pattern such as `maps/{}/**`; None when it does not."""
     match = _path_pattern(pattern, has_gap=True).fullmatch(_encodable(path))
     return match.group(1) if match else None
 

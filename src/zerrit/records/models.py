@@ -111,7 +111,7 @@ class Gamebook(Base):
 class Server(Base):
     """A server. `connection` and `control` are settings without secrets; those are apart, encrypted.
 
-    `maintenance` says how it is looked after: announcements, retention, places of crash files, how to rehearse. `said` is what
+    `maintenance` says how it is maintained: announcements, retention, folders with crash files, rehearsals. `reported` is what
     a person said last of a game that is stopped and started manually.
     """
 

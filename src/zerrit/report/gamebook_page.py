@@ -34,7 +34,7 @@ an entry; an *address* is `path#node`, where the path may be a pattern.
 
 ## Conditions
 
-`least <= holds`, `sum(rating) <= bus`, `first < last and not (a == "none")`. Names are fields. There are `+ - * / %`,
+`least <= most`, `sum(power) <= limit`, `first < last and not (a == "none")`. Names are fields. There are `+ - * / %`,
 `< <= > >= == !=`, `and or not`, brackets, numbers, words in quotes, and these functions:
 
 """

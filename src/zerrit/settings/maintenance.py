@@ -10,7 +10,7 @@ from zerrit.settings.kind import Place
 
 
 class Retention(BaseModel):
-    """How many snapshots stay: the last ones, and one for each of so many days, weeks and months."""
+    """How many snapshots stay: the last ones, and one each for a number of days, weeks and months."""
 
     model_config = ConfigDict(extra="forbid", frozen=True)
 

@@ -12,15 +12,14 @@ import { askAgain } from "../../api/askAgain";
 import { answer, api, type Schemas } from "../../api/client";
 import { ProblemNote } from "../../shared/ProblemNote";
 
-type Care = Schemas["Maintenance"];
-const NUMBERS: readonly { field: keyof Care["retention"]; label: string }[] = [
+const NUMBERS: readonly { field: keyof Schemas["Retention"]; label: string }[] = [
   { field: "last", label: "Last snapshots" },
   { field: "daily", label: "Days" },
   { field: "weekly", label: "Weeks" },
   { field: "monthly", label: "Months" },
 ];
 
-/** How a server is looked after: what its players are told, where crash files lie, how many snapshots stay. */
+/** How a server is maintained: what its players are told, where crash files appear, how many snapshots stay. */
 export function RetentionPanel({ server }: { server: Schemas["ServerOut"] }) {
   const [maintenance, setMaintenance] = useState(server.maintenance);
   const queries = useQueryClient();

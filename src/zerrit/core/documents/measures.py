@@ -1,5 +1,5 @@
 """
-Values with numbers in them: a range (`12..40`) or a quantity with a unit (`3 tides`, `25%`).
+Values with numbers in them: a range (`12..40`) or a quantity with a unit (`3 days`, `25%`).
 
 What a value is, a gamebook says; without one, only the forms that can be nothing else count: two numbers with `..`
 between them, and a number with a percent sign. A number alone is a number.
@@ -128,7 +128,7 @@ def amount(text: str, declared: Declared | None = None) -> Decimal | None:
 
 
 def delta(old: str, new: str, declared: Declared | None = None) -> str:
-    """How far a value moved: `+10`, `+1 tides`, `lower end +2, upper end +10`; empty where that cannot be said."""
+    """How far a value moved: `+10`, `+1 days`, `lower end +2, upper end +10`; empty where that cannot be said."""
     measure = declared.measure if declared is not None else None
     before, after = measured(old, measure), measured(new, measure)
     if before is None or after is None or before.unit != after.unit:

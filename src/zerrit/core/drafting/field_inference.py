@@ -118,7 +118,10 @@ def _infer_measure(known: Knowledge, measure: Measure, support: int) -> None:
     known.kind = measure.value
     known.plain = any(not one.is_range and not one.unit for one in found)
     least, most = min(one.low for one in found), max(one.high for one in found)
-    units = Counter(one.unit for one in found for _ in range(known.column.counts[one.text]) if one.unit)
+    units: Counter[str] = Counter()
+    for one in found:
+        units[one.unit] += known.column.counts[one.text]
+    del units[""]  # of numbers alone, and of ranges
     if units and min(units.values()) >= WORD_SEEN:
         known.units = tuple(sorted(units))
     if measure is Measure.RANGE or len(known.units) == 1:

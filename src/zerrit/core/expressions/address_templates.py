@@ -1,4 +1,4 @@
-"""Addresses of a gamebook with places of an entry in braces: `galley/house.json#prices/{name}`."""
+"""Addresses of a gamebook with places of an entry in braces: `prices.json#prices/{name}`."""
 
 from __future__ import annotations
 

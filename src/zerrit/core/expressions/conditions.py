@@ -1,5 +1,5 @@
 """
-The small language of conditions in gamebooks: `sum(holds) <= 400`, `least <= holds and holds > 0`.
+The small language of conditions in gamebooks: `sum(count) <= 400`, `least <= most and most > 0`.
 
 A gamebook may come from a stranger, so a condition is data: it is parsed with Python's own grammar (its `ast`,
 which runs nothing), every node outside a short list is refused, and the rest becomes functions of ours, once, since
@@ -147,7 +147,7 @@ def parse_expression(text: str) -> Expression:
     try:
         tree = ast.parse(text.strip(), mode="eval")
     except (SyntaxError, ValueError, RecursionError, MemoryError) as error:
-        raise ExpressionInvalid(f"`{text}` is not a condition; write for example `least <= holds`") from error
+        raise ExpressionInvalid(f"`{text}` is not a condition; write for example `least <= most`") from error
     for node in ast.walk(tree):
         if not isinstance(node, _ALLOWED):
             raise ExpressionInvalid(f"`{text}` holds something that conditions do not have ({type(node).__name__})")
@@ -176,9 +176,9 @@ def _depth(tree: ast.AST) -> int:
 def _check_call(node: ast.Call, text: str) -> None:
     name = node.func.id if isinstance(node.func, ast.Name) else ""
     if name not in FUNCTIONS or len(node.args) != 1 or node.keywords:
-        raise ExpressionInvalid(f"`{text}`: the functions are {', '.join(FUNCTIONS)}, each of one thing: sum(holds)")
+        raise ExpressionInvalid(f"`{text}`: the functions are {', '.join(FUNCTIONS)}, each of one thing: sum(amount)")
     if name in _OF_FIELDS and not isinstance(node.args[0], ast.Name):
-        raise ExpressionInvalid(f"`{text}`: {name} is of a field, such as {name}(holds)")
+        raise ExpressionInvalid(f"`{text}`: {name} is of a field, such as {name}(amount)")
 
 
 def _check_divisions(tree: ast.Expression, text: str) -> None:

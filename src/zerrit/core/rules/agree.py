@@ -23,13 +23,13 @@ if TYPE_CHECKING:
 class FolderNames(Part):
     """The names of folders."""
 
-    folder: Name = Field(description="a path pattern such as `charts/*`")
+    folder: Name = Field(description="a path pattern such as `maps/*`")
 
 
 class FileNames(Part):
     """The names of files, without their ending."""
 
-    file: Name = Field(description="a path pattern such as `seals/*.seal`")
+    file: Name = Field(description="a path pattern such as `keys/*.key`")
 
 
 class AgreeRule(ListedRule):

@@ -22,7 +22,7 @@ def _expression(value: object) -> Expression:
     if isinstance(value, Expression):
         return value
     if isinstance(value, bool) or value is None:
-        raise ValueError("a condition is a text, such as `least <= holds`")
+        raise ValueError("a condition is a text, such as `least <= most`")
     return parse_expression(str(value))
 
 
@@ -40,7 +40,7 @@ def _several(value: object) -> object:
 Condition = Annotated[
     Expression,
     BeforeValidator(_expression),
-    WithJsonSchema({"type": "string", "description": "a condition, such as `least <= holds`"}),
+    WithJsonSchema({"type": "string", "description": "a condition, such as `least <= most`"}),
 ]
 Pattern = Annotated[str, BeforeValidator(_pattern), Field(max_length=1000)]
 _TextOrTexts = str | tuple[str, ...]  # what an editor is told may be there

@@ -22,7 +22,7 @@ class FieldRules(Rule):
         None,
         alias="is",
         description="the kind of value; a switch is yes or no in any spelling that games use, a range is two numbers "
-        "(`12..40`), a quantity a number with a unit (`3 tides`)",
+        "(`12..40`), a quantity a number with a unit (`3 days`)",
     )
     min: Decimal | None = Field(None, description="the smallest number allowed; of a range at either end")
     max: Decimal | None = Field(None, description="the largest number allowed; of a range at either end")

@@ -26,14 +26,14 @@ class InUseRule(ListedRule):
     about: ClassVar[str] = "which of several folders the game reads"
     code: ClassVar[str] = "meaning.not-in-use"
 
-    files: Text = Field(description="a path pattern with {} where the word is: `charts/{}/**`")
+    files: Text = Field(description="a path pattern with {} where the word is: `maps/{}/**`")
     value: Text = Field(description="the address of the value that names the folder")
 
     @field_validator("files")
     @classmethod
     def _has_place(cls, files: str) -> str:
         if files.count(PLACE) != 1:
-            raise ValueError("the pattern has one {} where the word is, as in `charts/{}/**`")
+            raise ValueError("the pattern has one {} where the word is, as in `maps/{}/**`")
         return files
 
     def addresses(self) -> Iterator[Named]:

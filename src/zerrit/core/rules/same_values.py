@@ -27,7 +27,7 @@ class SameRule(ListedRule):
     about: ClassVar[str] = "two tables in which the same key must have the same value"
     code: ClassVar[str] = "meaning.not-same"
 
-    name: Text = Field(description="what the values are, for the message: `draughts of berths`")
+    name: Text = Field(description="what the values are, for the message: `prices of items`")
     table: Table
     other: Table = Field()
     both: bool = Field(False, description="every key of the first must be in the other")

@@ -40,7 +40,7 @@ class ListSource(Part):
     )
     only_if: Condition | None = Field(None, description="of `source` only entries whose fields fulfil this")
     file_names: str = Field("", description="a path pattern; the words are the file names without their ending")
-    folders: str = Field("", description="a path pattern such as `charts/*`; the words are the names of folders")
+    folders: str = Field("", description="a path pattern such as `maps/*`; the words are the names of folders")
     words: tuple[str, ...] = Field((), description="fixed words")
     csv: CsvColumn | None = Field(None, description="a column of a CSV file")
     sql: SqlQuery | None = Field(None, description="a query on a database file that the game uses")

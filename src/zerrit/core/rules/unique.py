@@ -26,7 +26,7 @@ class UniqueRule(ListedRule):
     about: ClassVar[str] = "families of values in which none occurs twice"
     code: ClassVar[str] = "meaning.duplicate"
 
-    name: Text = Field(description="what the values are, for the message: `berth codes`")
+    name: Text = Field(description="what the values are, for the message: `item ids`")
     over: Addresses = Field(description="the addresses of the values")
     scope: Literal["all", "file"] = Field("all", description="in all files together, or in each file for itself")
 

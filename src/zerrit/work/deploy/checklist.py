@@ -55,7 +55,7 @@ def confirm(workspace: Workspace, person: str, change_id: int, note_: str) -> Ch
 
 
 def say_held(workspace: Workspace, person: str, change_id: int, pending_id: int) -> Change:
-    """What written values waited for has come: the next chart, a new world, players who joined again."""
+    """What written values waited for has come: the next map, a new world, players who joined again."""
     with workspace.writing() as session:
         change = _in_game(session, change_id)
         wait = next((one for one in change.pending if one.id == pending_id), None)

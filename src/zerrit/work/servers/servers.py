@@ -1,4 +1,4 @@
-"""Servers: adding them, finding them, how they are looked after."""
+"""Servers: adding them, finding them, how they are maintained."""
 
 from __future__ import annotations
 
@@ -85,8 +85,8 @@ def change_server(workspace: Workspace, person: str, server_id: str, given: Serv
     return server
 
 
-_ASK_CONNECTION: Final = "Give the connection's password again: a kept one is only used for the host, port, key and user that it was given for."
-_ASK_CONTROL: Final = "Give the control's token again: a kept one is only used for the address (scheme, host and port) that it was given for."
+_ASK_CONNECTION: Final = "Give the connection's password again: the saved one is only used for the host, port, key and user that it was given for."
+_ASK_CONTROL: Final = "Give the control's token again: the saved one is only used for the address (scheme, host and port) that it was given for."
 
 
 def _require_own_secret(settings: Kind, secret: str, known: Kind, stored: bytes | None, refusal: str) -> None:

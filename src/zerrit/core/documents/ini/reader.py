@@ -4,7 +4,7 @@ Read INI text into nodes.
 We do not use configparser: it drops comments and blank lines, folds the case of keys, refuses repeated ones,
 and gives no columns. There is no INI standard; the dialect read here has sections, keys with `=` or `:`,
 repeated sections and keys, `+Key` and `-Key`, comments with `;`, `#` and `//`, quoted values, and values made
-of nested parentheses such as `(Name="Gate",Pumps=((Model=T2,Rating=4)))`, which open into nodes of their own.
+of nested parentheses such as `(Name="Mill",Parts=((Model=T2,Power=4)))`, which open into nodes of their own.
 """
 
 from __future__ import annotations

@@ -3,7 +3,7 @@ Read any other text file: a list of lines, and what can be said of it without a 
 
 Start scripts and plain lists have no common grammar; what they share is lines, so a line is what can be
 addressed (`line[#3]`), compared and changed. A line out of which a gamebook cuts slots is no `line` any more: its
-slots are in its place under their own names (`mods/[tide-watch]`), and what is around them stays closed. In files
+slots are in its place under their own names (`mods/[night-watch]`), and what is around them stays closed. In files
 that are scripts by their ending, brackets and quotation marks have to pair up, comments and texts being passed over.
 """
 

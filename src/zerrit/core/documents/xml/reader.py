@@ -74,7 +74,7 @@ def read_again(old: Node, old_text: str, source: Source, pieces: Sequence[Splice
 
 
 def _check_stray_ends(source: Source, report: Report) -> None:
-    """`band at="shelf"/>` and `rare -->` are well-formed as text; what was meant is a tag and a comment."""
+    """`item at="left"/>` and `rare -->` are well-formed as text; what was meant is a tag and a comment."""
     if _has_no_stray_end(source.text):
         return
     passed_over: list[tuple[int, int]] | None = None
