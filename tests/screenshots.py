@@ -56,7 +56,7 @@ def pages(stack: DemoStack, browser: Browser) -> None:
     page.get_by_label("File (path on the server)").fill("sea/finds.xml")
     page.get_by_label("Paste the snippet here").fill(snippet("tarnished-set.html"))
     page.get_by_role("button", name="Show the plan").click()
-    page.get_by_text("Took off").first.wait_for()
+    page.get_by_text("Removed").first.wait_for()
     shoot(page, "merge")
     with stack.client() as zerrit:
         draft = zerrit.create_change("coral-gate", "More gimbals in the old iron")
@@ -92,7 +92,7 @@ def deployed(stack: DemoStack, browser: Browser) -> None:
             page.get_by_text("preflight").wait_for()
             for _ in zerrit.follow(zerrit.runs("coral-gate")[0].id):
                 pass
-    page.get_by_text("Crash file kept").wait_for()
+    page.get_by_text("Crash file:").wait_for()
     shoot(page, "rolled-back")
     _looked_after(stack, page)
     page.goto(stack.url)

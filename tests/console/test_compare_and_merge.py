@@ -75,7 +75,7 @@ def test_a_merge_plan_is_changed_row_by_row(at: Page, shared: Shared) -> None:
     at.get_by_label("Paste the snippet here").fill(snippet("tarnished-set.html"))
     at.get_by_label("Source: web address").fill("Osric Lind, the shelf's board")
     at.get_by_role("button", name="Show the plan").click()
-    expect(at.get_by_text("Turned the web page's entities")).to_be_visible()
+    expect(at.get_by_text("Replaced the web page's entities")).to_be_visible()
     at.get_by_label("Action for find[Tarnished Star Globe]").locator("..").click()
     at.get_by_role("option", name="skip").click()
     expect(at.get_by_text("left out")).to_be_visible()

@@ -48,7 +48,7 @@ def test_the_story_in_the_console(page: Page, stack: DemoStack) -> None:
     expect(run).to_contain_text("rolled back", timeout=30_000)
     expect(run).to_contain_text("byte for byte")
     expect(page.get_by_label("Log excerpt")).to_contain_text("breaker tripped")
-    expect(page.get_by_text("Crash file kept")).to_be_visible()
+    expect(page.get_by_text("Crash file:")).to_be_visible()
 
     page.get_by_role("link", name="coral-gate").click()
     page.get_by_role("tab", name="Timeline").click()

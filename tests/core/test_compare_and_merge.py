@@ -125,8 +125,8 @@ def test_each_cleaning_is_reported() -> None:
     cleaned = clean("```\n<pre>a\u00a0=\u201cx\u201d\u200b</pre>\n```")
     assert cleaned.text == 'a ="x"'
     assert cleaned.notes == (
-        "Took off the code fence (```).",
-        "Took off the web page's <pre> tags.",
+        "Removed the code fence (```).",
+        "Removed the web page's <pre> tags.",
         "Straightened bent quotation marks.",
         "Replaced no-break spaces by plain ones.",
         "Removed invisible characters.",

@@ -170,7 +170,7 @@ def test_a_merge_is_planned_without_touching_the_change(shared: Shared) -> None:
         ("combine", "Pumps/Bus"),
         ("add", "Pumps/Spare"),
     ]
-    assert plan.notes == ["Took off the code fence (```)."]
+    assert plan.notes == ["Removed the code fence (```)."]
     assert zerrit.change(change.id).steps == 0
     with pytest.raises(ProblemError, match=r"lantern-shelf has no file station\.in"):
         zerrit.plan_merge(change.id, "station.in", "Bus=44")

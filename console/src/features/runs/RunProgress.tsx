@@ -38,16 +38,16 @@ export function RunProgress({ runId }: { runId: number }) {
   });
   if (run.error) return <ProblemNote error={run.error} />;
   if (!run.data) return null;
-  const { kind, outcome, state, cancelled_by: cancelledBy, on_cancel: onCancel } = run.data;
+  const { kind, outcome, state, result, cancelled_by: cancelledBy, on_cancel: onCancel } = run.data;
   return (
     <Paper sx={{ p: 1.5, mb: 1.5 }} aria-label={`Run ${String(runId)}`}>
       <Box sx={{ display: "flex", gap: 1, alignItems: "baseline", flexWrap: "wrap" }}>
         <Typography variant="h2" gutterBottom sx={{ flex: 1, minWidth: 160 }}>
-          {TITLES[kind]} {runId} <KindMark kind={state} />
+          {TITLES[kind]} {runId} <KindMark kind={result} />
         </Typography>
         {state === "running" && (
           <Button color="error" variant="outlined" disabled={cancel.isPending || !CANCELS[onCancel]} onClick={() => { cancel.mutate(); }}>
-            {CANCELS[onCancel] ?? (cancelledBy ? `Cancelled by ${cancelledBy}; what was written is reverted` : "What was written is taken back")}
+            {CANCELS[onCancel] ?? (cancelledBy ? `Cancelled by ${cancelledBy}; what was written is reverted` : "What was written is reverted")}
           </Button>
         )}
       </Box>
@@ -110,7 +110,7 @@ function Evidence({ run }: { run: Run }) {
       )}
       {crashFiles.map(([path, text]) => (
         <Box key={path} sx={{ mt: 1 }}>
-          <Typography variant="body2" color="error">Crash file kept: {path}{seen.crash_times?.[path] && `, written ${when(seen.crash_times[path])} by its host’s clock`}</Typography>
+          <Typography variant="body2" color="error">Crash file: {path}{seen.crash_times?.[path] && `, written ${when(seen.crash_times[path])} by its host’s clock`}</Typography>
           <Text label={`Crash file ${path}`}>{text}</Text>
         </Box>
       ))}

@@ -1020,7 +1020,7 @@ _MEANING: Final[dict[str, Code]] = {
         "A waiver accepts a finding that is no longer there.",
         "Take the waiver back, so that it does not hide the next fault at that place.",
         "a waiver for a price out of range that was put right since",
-        "the waiver was taken back",
+        "the waiver was removed",
     ),
     "waiver.ended": _told(
         _N,

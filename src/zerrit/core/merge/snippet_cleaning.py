@@ -71,21 +71,21 @@ def clean(text: str, format: Format = Format.TEXT, tolerate: Collection[str] = (
     text = text.replace("\r\n", "\n").replace("\r", "\n")
     fenced = _FENCE.match(text)
     if fenced:
-        done(fenced.group(1), "Took off the code fence (```).")
+        done(fenced.group(1), "Removed the code fence (```).")
     wrapped = _HTML_WRAP.match(text)
     while wrapped:
-        done(wrapped.group(2), f"Took off the web page's <{wrapped.group(1).lower()}> tags.")
+        done(wrapped.group(2), f"Removed the web page's <{wrapped.group(1).lower()}> tags.")
         wrapped = _HTML_WRAP.match(text)
     if format is not Format.TEXT:  # a numbered list may be what the file is
-        done(_without_numbers(text), "Took off the line numbers that were copied along.")
-    done(_without_prompt(text), "Took off the prompt signs at the start of the lines.")
+        done(_without_numbers(text), "Removed the line numbers that were copied along.")
+    done(_without_prompt(text), "Removed the prompt signs at the start of the lines.")
     is_escaped = format is not Format.XML or ("&lt;" in text and not _HTML_INSIDE.sub("", text).strip().startswith("<"))
     if is_escaped:
-        done(_HTML_INSIDE.sub("", text), "Took off the tags with which a web page had coloured it.")
-        done(_HTML_BREAK.sub("\n", text), "Turned the web page's <br> into line ends.")
+        done(_HTML_INSIDE.sub("", text), "Removed the tags with which a web page had coloured it.")
+        done(_HTML_BREAK.sub("\n", text), "Replaced the web page's <br> by line ends.")
         done(
             _ENTITY.sub(lambda match: _ENTITIES.get(match.group(), "&"), text),
-            "Turned the web page's entities (&quot; and the like) into their characters.",
+            "Replaced the web page's entities (&quot; and the like) by their characters.",
         )
     done(re.sub("|".join(_SMART), lambda m: _SMART[m.group()], text), "Straightened bent quotation marks.")
     done(_SPACES.sub(" ", text), "Replaced no-break spaces by plain ones.")
