@@ -11,7 +11,7 @@ CONSOLE_SOURCES := $(shell find console -path console/node_modules -prune -o -ty
 # An installed program has its bytecode beside it; without, every command would compile its modules again.
 unexport PYTHONDONTWRITEBYTECODE
 
-.PHONY: demo test tour console types lint screenshots docs bench conformance fuzz api-fuzz mutants quick package mistakes kills faults clean
+.PHONY: demo test tour console types lint screenshots docs bench bench-console conformance fuzz api-fuzz mutants quick package mistakes kills faults clean
 
 demo: .venv/ready src/zerrit/web/console/index.html ## start the stand-in host and the service with demo data
 	@exec .venv/bin/zerrit demo --port $(PORT) --ftp-port $(FTP_PORT) --control-port $(CONTROL_PORT)
@@ -36,6 +36,7 @@ lint: .venv/ready src/zerrit/web/console/index.html
 types: .venv/ready console/node_modules/ready ## make the console's types from the API again
 	$(PYTHON) -m zerrit.web.openapi > console/src/api/openapi.json
 	$(PYTHON) -m zerrit.settings.forms > console/src/api/serverForms.json
+	$(PYTHON) -m zerrit.report.rule_forms > console/src/api/ruleForms.json
 	cd console && npm run --silent types
 
 screenshots: .venv/ready src/zerrit/web/console/index.html ## take the pictures of docs/screenshots again
@@ -50,6 +51,10 @@ docs: .venv/ready ## make the pages that come from the code again: commands, fin
 
 bench: .venv/ready ## measure reading and editing beside general-purpose yardsticks
 	$(PYTHON) -m benchmarks.run
+
+bench-console: .venv/ready src/zerrit/web/console/index.html ## measure what one waits for in the console
+	scripts/setup-chromium
+	$(PYTHON) -m benchmarks.console
 
 conformance: .venv/ready conformance/node_modules/ready ## run the public conformance suites
 	$(PYTHON) -m conformance.run

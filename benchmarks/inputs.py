@@ -38,50 +38,55 @@ def _phrase(chance: random.Random, words: int) -> str:
 
 
 def finds_xml(size: int) -> bytes:
-    """About `size` bytes of XML; 6,000,000 of them hold 20,000 entries and 180,000 elements."""
+    """About `size` bytes of XML; 6,000,000 of them hold 20,000 entries, in shelves of 50, and 180,000 elements."""
     chance = random.Random(SEED)
     parts = ['<?xml version="1.0" encoding="UTF-8"?>\n<finds>\n']
     length = 0
     number = 0
-    while length < size - 40:
+    while length < size - 60:
+        if number % 50 == 0:
+            shelf = f'  <shelf family="{chance.choice(_WORDS)}-{number // 50:03d}">\n'
+            parts.append(f"  </shelf>\n{shelf}" if number else shelf)
+            length += len(parts[-1])
         number += 1
-        name = f"{_phrase(chance, 2).title()} {number:05d}"
+        fewest = chance.randrange(0, 40)
         entry = (
-            f'  <find name="{name}">\n'
-            f"    <kind>{chance.choice(_WORDS)}</kind>\n"
-            f"    <worth>{chance.randrange(5, 900)}</worth>\n"
-            f"    <lasts>{chance.randrange(300, 9000)}</lasts>\n"
-            f"    <note>{_phrase(chance, 3)}</note>\n"
+            f'    <find name="{_phrase(chance, 2).title()} {number:05d}" '
+            f'holds="{fewest}..{fewest + chance.randrange(1, 40)}">\n'
+            f"      <heft>{chance.randrange(1, 90) / 10} kg</heft>\n"
+            f"      <worth>{chance.randrange(5, 900)}</worth>\n"
+            f"      <note>{_phrase(chance, 1)}</note>\n"
             + "".join(
-                f'    <band at="{ground}" holds="{chance.randrange(0, 80)}"/>\n'
+                f'      <drift to="{ground}" share="{chance.randrange(1, 80)}"/>\n'
                 for ground in chance.sample(_GROUNDS, 3)
             )
-            + f"    <loss>{chance.random():.2f}</loss>\n"
-            "  </find>\n"
+            + f"      <back>{chance.randrange(2, 9)} tides</back>\n"
+            f"      <loss>{chance.randrange(1, 99)}%</loss>\n"
+            "    </find>\n"
         )
         parts.append(entry)
         length += len(entry)
-    parts.append("</finds>\n")
+    parts.append("  </shelf>\n</finds>\n")
     return "".join(parts).encode()
 
 
-def hauls_yaml(size: int) -> bytes:
-    """About `size` bytes of YAML: mappings, lists of mappings, some quoted text, comments."""
+def nets_yaml(size: int) -> bytes:
+    """About `size` bytes of YAML: a list of mappings with lists of mappings in them, some quoted text, comments."""
     chance = random.Random(SEED)
-    parts = ["# draw tables\nhauls:\n"]
+    parts = ["# what a haul brings up\nnets:\n"]
     length = 0
     number = 0
     while length < size:
         number += 1
         entry = (
-            f"  {chance.choice(_WORDS)}-{number:05d}:\n"
+            f"  - net: {chance.choice(_WORDS).title()} {number:05d}\n"
             f"    title: {_phrase(chance, 3).capitalize()}\n"
-            f"    draws: {chance.randrange(1, 9)}    # sets drawn\n"
+            f"    draws: 1..{chance.randrange(2, 9)}    # of what is in it\n"
             f'    phrase: "{_phrase(chance, 5)}"\n'
             "    of:\n"
             + "".join(
-                f"      - thing: {_phrase(chance, 2)}\n        weight: {chance.randrange(1, 90)}\n"
-                f"        count: [{chance.randrange(1, 3)}, {chance.randrange(3, 9)}]\n"
+                f"      - thing: {_phrase(chance, 2)}\n        share: {chance.randrange(1, 90)}\n"
+                f"        pieces: {chance.randrange(1, 3)}..{chance.randrange(3, 9)}\n"
                 for _ in range(3)
             )
         )
@@ -90,25 +95,25 @@ def hauls_yaml(size: int) -> bytes:
     return "".join(parts).encode()
 
 
-def stores_json(size: int) -> bytes:
+def board_json(size: int) -> bytes:
     """About `size` bytes of JSON, indented by two."""
     chance = random.Random(SEED)
-    stores: list[dict[str, Any]] = []
+    board: list[dict[str, Any]] = []
     length = 0
     while length < size:
-        store = {
-            "name": f"{_phrase(chance, 2).title()} {len(stores):05d}",
+        dish = {
+            "dish": f"{_phrase(chance, 2).title()} {len(board):05d}",
             "open": chance.random() < 0.5,
-            "tags": [chance.choice(_WORDS) for _ in range(3)],
-            "dishes": [
-                {"name": _phrase(chance, 2), "price": chance.randrange(1, 500), "share": round(chance.random(), 3)}
+            "takes": [chance.choice(_WORDS) for _ in range(3)],
+            "prices": [
+                {"watch": _phrase(chance, 2), "price": chance.randrange(1, 500), "share": round(chance.random(), 3)}
                 for _ in range(4)
             ],
             "note": None,
         }
-        stores.append(store)
-        length += len(json.dumps(store, indent=2)) + 2 * 28
-    return json.dumps({"stores": stores}, indent=2).encode()
+        board.append(dish)
+        length += len(json.dumps(dish, indent=2)) + 2 * 28
+    return json.dumps({"board": board}, indent=2).encode()
 
 
 def station_ini(size: int) -> bytes:
@@ -131,7 +136,7 @@ def changed_in(xml: bytes, entries: int) -> bytes:
     """The same with a number changed in so many places."""
     text = xml.decode()
     chance = random.Random(SEED)
-    places = chance.sample(list(re.finditer(r'holds="(\d+)"', text)), entries)
+    places = chance.sample(list(re.finditer(r'holds="\d+\.\.(\d+)"', text)), entries)
     for place in sorted(places, key=lambda match: -match.start()):
         text = f"{text[: place.start(1)]}{int(place.group(1)) + 5}{text[place.end(1) :]}"
     return text.encode()

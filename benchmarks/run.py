@@ -28,7 +28,7 @@ from ruamel.yaml import YAML
 
 from benchmarks.comparing import CompareCost
 from benchmarks.comparing import measure as measure_comparing
-from benchmarks.inputs import changed_in, finds_xml, hauls_yaml, station_ini, stores_json
+from benchmarks.inputs import board_json, changed_in, finds_xml, nets_yaml, station_ini
 from benchmarks.keeping import FILES, KeepingCost
 from benchmarks.keeping import measure as measure_keeping
 from benchmarks.server import CheckCost
@@ -106,9 +106,9 @@ def edit_time(data: bytes, address: str, rounds: int = 5) -> float:
 def address_in(data: bytes) -> str:
     """A value in the middle of the file."""
     root = read_document(data, "finds.xml").root
-    entry = root.children[len(root.children) // 2]
-    band = next(child for child in entry.children if child.name == "band")
-    return f"find[{entry.field('@name')}]/band[{band.field('@at')}]/@holds"
+    shelf = root.children[len(root.children) // 2]
+    find = next(child for child in shelf.children if child.name == "find")
+    return f"shelf[{shelf.field('@family')}]/find[{find.field('@name')}]/@holds"
 
 
 def compare_times(data: bytes, rounds: int = 5) -> tuple[float, float]:
@@ -131,9 +131,13 @@ def compare_times(data: bytes, rounds: int = 5) -> tuple[float, float]:
 def snippet_times(data: bytes, rounds: int = 7) -> tuple[float, float]:
     """Seconds of reading the file and merging a snippet of ten entries, eight of which are there; and of reading alone."""
     root = read_document(data, "finds.xml").root
-    known = [child.field("@name") for child in root.children[100 :: len(root.children) // 8][:8]]
-    entries = [f'<find name="{name}"><band at="shelf" holds="77"/></find>' for name in known]
-    entries += [f'<find name="Brand New {number}"><kind>valve</kind></find>' for number in (1, 2)]
+    shelves = root.children[5 :: len(root.children) // 8][:8]
+    entries = [
+        f'<shelf family="{shelf.field("@family")}"><find name="{shelf.children[7].field("@name")}" holds="7..77"/></shelf>'
+        for shelf in shelves
+    ]
+    new = "".join(f'<find name="Brand New {number}"><worth>5</worth></find>' for number in (1, 2))
+    entries.append(f'<shelf family="{shelves[0].field("@family")}">{new}</shelf>')
     snippet = "\n".join(entries)
 
     def run() -> bytes:
@@ -163,8 +167,8 @@ def in_turn(ours: Callable[[], object], theirs: Callable[[], object], rounds: in
 
 def measure() -> list[Row]:
     xml = finds_xml(XML_SIZE)
-    yaml = hauls_yaml(330_000)
-    stores = stores_json(5 * MB)
+    yaml = nets_yaml(330_000)
+    board = board_json(5 * MB)
     ini = station_ini(2 * MB)
     read_xml, element_tree = in_turn(
         lambda: read_document(xml, "finds.xml"),
@@ -204,20 +208,20 @@ def measure() -> list[Row]:
         Row(
             "read 330 kB of YAML",
             "ruamel.yaml, round trip",
-            *in_turn(lambda: read_document(yaml, "hauls.yml"), lambda: YAML().load(yaml), 3),
+            *in_turn(lambda: read_document(yaml, "nets.yml"), lambda: YAML().load(yaml), 3),
             0.2,
         ),
         Row(
             "read 5 MB of JSON",
             "json.loads",
-            *in_turn(lambda: read_document(stores, "stores.json"), lambda: json.loads(stores), 5),
+            *in_turn(lambda: read_document(board, "board.json"), lambda: json.loads(board), 5),
             10,
         ),
         Row(
             "the same, and every node made",
             "json.loads",
-            best(lambda: walk(read_document(stores, "stores.json")), 2),
-            best(lambda: json.loads(stores)),
+            best(lambda: walk(read_document(board, "board.json")), 2),
+            best(lambda: json.loads(board)),
             float("inf"),
         ),
         Row(
@@ -226,7 +230,7 @@ def measure() -> list[Row]:
             *compare_times(xml),
             3,
         ),
-        Row("a snippet of 10 entries into it, text to text", "reading it once", *snippet_times(xml), 1.3),
+        Row("a snippet of 10 entries into it, text to text", "reading it once", *snippet_times(xml), 1.5),
         Row("check a file of 20 entries, a process each", "python -c pass", *start_times(), 10),
         Row("read 2 MB of INI", "configparser", *in_turn(lambda: read_document(ini, "station.ini"), read_ini, 5), 1.5),
     ]
@@ -357,7 +361,9 @@ def main() -> None:
         *comparing_rows(compared),
     ]
     text = table(rows, measure_growth()) + check_table(costs) + keeping_note(keeping) + merge_table()
-    RESULTS.write_text(text)
+    # The waits in the console are measured by `make bench-console`, which writes its own section.
+    section = RESULTS.read_text().partition("\n## The console\n")
+    RESULTS.write_text(text + "".join(section[1:]))
     sys.stdout.write(text)
     sys.exit(0 if all(row.is_met for row in rows) else 1)
 

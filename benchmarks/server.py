@@ -22,30 +22,27 @@ from zerrit.demo.world_files import default_files, gamebook
 T = TypeVar("T")
 SEED = 31
 ROUNDS = 5
-GOODS = 700
+STORES = 2_000
+DISHES = 6_000
 
 
 def server_files(share: float) -> dict[str, bytes]:
     """The demo world with more of everything: at 1.0 it has 500 files and 20 MB."""
     rng = random.Random(SEED)
     files = default_files()
-    names = [f"Good {number}" for number in range(GOODS)]
-    files["galley/house.json"] = json.dumps(
-        {"prices": {name: rng.randrange(1, 99) for name in names}}, indent=2
-    ).encode()
-    for path in [path for path in files if path.startswith("galley/stores/")]:
+    for path in [path for path in files if path.startswith("galley/") and path != "galley/messes.json"]:
         del files[path]
-    for number in range(round(300 * share)):
-        rows = [_good(rng, name) for name in rng.sample(names, 680)]
-        body = ",\n".join("    " + json.dumps(row) for row in rows)
-        head = f'{{\n  "store": "Store {number}",\n  "deck": {number % 9},\n  "open": true,\n  "goods": [\n'
-        files[f"galley/stores/store-{number}.json"] = f"{head}{body}\n  ]\n}}\n".encode()
-    stores = [f"store-{number}" for number in range(round(300 * share))]
-    for number in range(round(75 * share)):
-        dishes = [{"dish": f"Dish {n}", "from": rng.choice(stores), "price": rng.randrange(1, 60)} for n in range(400)]
-        body = ",\n".join("    " + json.dumps(row) for row in dishes)
-        text = f'{{\n  "menu": "Menu {number}",\n  "dishes": [\n{body}\n  ]\n}}\n'
-        files[f"galley/menus/menu-{number}.json"] = text.encode()
+    recipes = [f"recipe-{number}" for number in range(round(375 * share))]
+    stores = [f"Store {number}" for number in range(STORES)]
+    for recipe in recipes:
+        rows = [f'    "{name}": "{rng.randrange(1, 4)}..{rng.randrange(4, 9)}"' for name in rng.sample(stores, 1_700)]
+        text = '{\n  "minutes": 20,\n  "takes": {\n' + ",\n".join(rows) + "\n  }\n}\n"
+        files[f"galley/recipes/{recipe}.json"] = text.encode()
+    dishes = [f"Dish {number}" for number in range(DISHES)]
+    board = ",\n".join("    " + json.dumps(_dish(rng, dish, rng.choice(recipes))) for dish in dishes)
+    files["galley/board.json"] = f'{{\n  "board": [\n{board}\n  ]\n}}\n'.encode()
+    prices = {dish: rng.randrange(1, 99) for dish in dishes}
+    files["galley/house.json"] = json.dumps({"prices": prices}, indent=2).encode()
     grounds = ("Coral Gate", "Needle Arch", "Pilgrim Sands", "Trench Lip", "Silent Fan")
     for number in range(round(92 * share)):
         rows_ = [
@@ -56,21 +53,22 @@ def server_files(share: float) -> dict[str, bytes]:
         text = f'<season name="Season {number}">\n' + "\n".join(rows_) + "\n</season>\n"
         files[f"sea/happenings/season-{number}.xml"] = text.encode()
     finds = files["sea/finds.xml"].decode()
-    block = finds[finds.index("  <find ") : finds.index("</finds>")]
-    more = "".join(block.replace('<find name="', f'<find name="{n} ') for n in range(round(22 * share)))
-    files["sea/finds.xml"] = finds.replace("</finds>", f"{more}</finds>").encode()
-    for key in ("galley/counters.json", "crew/keepers.yml", "galley/specials.json"):
-        files.pop(key)
+    lines = [line for line in finds.splitlines(keepends=True) if line.startswith("    <find ")]
+    more = "".join(line.replace('name="', f'name="{n} ', 1) for n in range(round(22 * share)) for line in lines)
+    head, _, tail = finds.rpartition("  </shelf>")
+    files["sea/finds.xml"] = f"{head}{more}  </shelf>{tail}".encode()
     return files
 
 
-def _good(rng: random.Random, name: str) -> dict[str, object]:
-    low = rng.randrange(1, 40)
+def _dish(rng: random.Random, dish: str, recipe: str) -> dict[str, object]:
+    fewest = rng.randrange(1, 40)
+    prices = {watch: rng.randrange(2, 60) for watch in ("morning", "evening", "night") if rng.random() < 0.8}
     return {
-        "name": name,
-        "low": low,
-        "high": low * 4,
-        "price": "as-house" if rng.random() < 0.2 else rng.randrange(2, 90),
+        "dish": dish,
+        "deck": rng.randrange(1, 9),
+        "recipe": recipe,
+        "larder": f"{fewest}..{fewest * 4}",
+        "price": prices,
     }
 
 
@@ -105,9 +103,9 @@ def measure(share: float) -> CheckCost:
 def _one(contents: dict[str, bytes], book: Gamebook) -> tuple[float, float, float, float]:
     files, read = _timed(lambda: gather_files(contents, book, query=query))
     checked, check = _timed(lambda: check_files_of(files, book))
-    path = next(path for path in files.documents if path.startswith("galley/stores/"))
+    path = next(path for path in files.documents if path.startswith("galley/recipes/"))
     document = files.documents[path]
-    edited = document.with_text(document.text.replace('"low": ', '"low": 1', 1))
+    edited = document.with_text(document.text.replace('"minutes": ', '"minutes": 1', 1))
     after = replace(files, documents={**files.documents, path: edited})
     _, again = _timed(lambda: check_files_of(after, book, before=files.documents, earlier=checked))
     fresh, reading = _timed(lambda: gather_files(contents, book, query=query))

@@ -1,7 +1,7 @@
 """
 Three-way merges with a known right answer, by meaning and by lines: ours beside `git merge-file` on the same cases.
 
-The cases are those of the tests (`tests/core/threeway_cases.py`). A result is *right* when it holds exactly what both
+The cases are those of the tests (`tests/core/merge/threeway_cases.py`). A result is *right* when it holds exactly what both
 sides changed; a *needless conflict* is a conflict where nothing conflicts; *wrong* is a result without a conflict that holds
 something else, or a true conflict that was not told.
 """
@@ -15,7 +15,7 @@ from collections import Counter
 from pathlib import Path
 from typing import Final
 
-from tests.core.threeway_cases import FORMATS, KINDS, Case, as_rendered, is_same, make, model_of, read, render
+from tests.core.merge.threeway_cases import FORMATS, KINDS, Case, as_rendered, is_same, make, model_of, read, render
 from zerrit.core.merge import merge_three
 
 SEEDS: Final = 1_300  # times four formats

@@ -127,7 +127,7 @@ def lost_signs(world: World, rng: random.Random) -> Iterator[Mistake]:
             world, path, number, match, match.group(1)[1:] if match.group(1) == "(" else match.group(1)[:-1]
         )
         yield Mistake("2", f"parenthesis lost in {path}:{number}", files, ((path, number),), NEAR)
-    for path, number, match in world.matching(r"\w(:) \S", r"(hauls|keepers|parties|settings)\.yml$"):
+    for path, number, match in world.matching(r"\w(:) \S", r"(hauls|stewards|parties|settings)\.yml$"):
         if not world.lines[path][number - 1].lstrip().startswith("#"):
             files = _replaced(world, path, number, match, "")
             yield Mistake("2", f"colon lost in {path}:{number}", files, ((path, number),), NEAR)
@@ -146,9 +146,9 @@ def commas(world: World, rng: random.Random) -> Iterator[Mistake]:
 
 def pasted(world: World, rng: random.Random) -> Iterator[Mistake]:
     finds = world.lines["sea/finds.xml"]
-    starts = [n for n, line in enumerate(finds, 1) if line.startswith("  <find ")]
+    starts = [n for n, line in enumerate(finds, 1) if line.startswith("  <shelf ")]
     for start in rng.sample(starts, 4):
-        end = next(n for n in range(start, len(finds)) if finds[n - 1].strip() == "</find>")
+        end = next(n for n in range(start, len(finds)) if finds[n - 1].strip() == "</shelf>")
         block = finds[start - 1 : end]
         twice = "\n".join([*finds[:end], *block, *finds[end:]]).encode()
         yield Mistake(
@@ -193,9 +193,9 @@ def misspelled_names(world: World, rng: random.Random) -> Iterator[Mistake]:
     """Names of fields: the game says nothing, and nothing changes."""
     patterns = (
         (r' (\w{4,})="', r"\.xml$"),
-        (r'"(\w{3,})": ', r"galley/(stores|menus|counters|specials).*\.json$"),
+        (r'"(\w{3,})": ', r"galley/(board|messes|evenings)\.json$"),
         (r"^(\w{4,})=", r"station\.ini$"),
-        (r"^ *(?:- \{?)?(\w{4,}):", r"(hauls|keepers|parties|settings)\.yml$"),
+        (r"^ *(?:- \{?)?(\w{4,}):", r"(hauls|stewards|parties|settings)\.yml$"),
     )
     for pattern, paths in patterns:
         for path, number, match in world.matching(pattern, paths):
@@ -208,10 +208,13 @@ def misspelled_names(world: World, rng: random.Random) -> Iterator[Mistake]:
 def misspelled_words(world: World, rng: random.Random) -> Iterator[Mistake]:
     """Words that must be one of a list, or stand in another file."""
     patterns = (
-        (r'(?:at|family|depth|part|lamp)="([^"]+)"', r"\.xml$"),
-        (r'"(?:from|store|menu)": "([^"]+)"', r"galley/(menus|counters|specials).*\.json$"),
-        (r"(?:find|set|store): ([A-Z][\w' ]+|[a-z-]+\d)[,}]", r"\.yml$"),
-        (r"Duty=(\w+)\)", r"station\.ini$"),
+        (r'(?:at|ground|family|part|lamp)="([^"]+)"', r"\.xml$"),
+        (r'"recipe": "([^"]+)"', r"galley/board\.json$"),
+        (r'"on": true, "dish": "([^"]+)"', r"galley/evenings\.json$"),
+        (r"(?:thing|mess): ([A-Z][\w' ]+)[,}]", r"\.yml$"),
+        (r'thing: "net\[([\w ]+)\]"', r"\.yml$"),
+        (r"Manned=(\w+ Watch)$", r"station\.ini$"),
+        (r"rights: .*?(\w{4,})[,)]", r"wardens\.txt$"),
         (r"^([A-Z]{2}-\d\d) ", r"wardens\.txt$"),
         (r"^(\w[\w -]+)$", r"(order|rotation)\.txt$"),
     )
@@ -224,14 +227,12 @@ def misspelled_words(world: World, rng: random.Random) -> Iterator[Mistake]:
 def wrong_case(world: World, rng: random.Random) -> Iterator[Mistake]:
     """A category must be the name of a file, in the same letter case."""
     del rng
-    for path, number, match in world.matching(
-        r'"(?:from|store|menu)": "([a-z]+[^"]*)"', r"galley/(menus|counters|specials).*\.json$"
-    ):
+    for path, number, match in world.matching(r'"recipe": "([a-z]+[^"]*)"', r"galley/board\.json$"):
         files = _replaced(world, path, number, match, match.group(1).title())
         yield Mistake("14", f"{match.group(1)} in another case in {path}:{number}", files, ((path, number),))
-    for path in [path for path in world.files if path.startswith("galley/stores/")]:
+    for path in [path for path in world.files if path.startswith("galley/recipes/")]:
         stem = path.rpartition("/")[2].removesuffix(".json")
-        users = [(p, n) for p, n, m in world.matching(rf'"(?:from|store)": "({stem})"', r"galley/(menus|counters)")]
+        users = [(p, n) for p, n, m in world.matching(rf'"recipe": "({stem})"', r"galley/board")]
         if users:
             renamed = {path: None, path.replace(stem, stem.title()): world.files[path]}
             yield Mistake("14", f"file {path} renamed in case", renamed, tuple(users))
@@ -243,7 +244,7 @@ def gone_elsewhere(world: World, rng: random.Random) -> Iterator[Mistake]:
     for path, number, match in world.matching(r'<ground name="([^"]+)"', r"chart\.xml$"):
         users = tuple(
             (p, n)
-            for p, n, m in world.matching(r' at="([^"]+)"', r"\.xml$")
+            for p, n, m in world.matching(r' (?:at|ground)="([^"]+)"', r"\.xml$")
             if m.group(1) == match.group(1) and p != path
         )
         if users:
@@ -256,10 +257,13 @@ def gone_elsewhere(world: World, rng: random.Random) -> Iterator[Mistake]:
 def numbers(world: World, rng: random.Random) -> Iterator[Mistake]:
     """A zero too many, a letter among digits, a sign in front."""
     patterns = (
-        (r'(?:holds|renew|house|weight|lasts|every|draught|crush|stock|crew)="([\d.]+)"', r"\.xml$"),
-        (r'"(?:low|high|price|reach)": (\d+)', r"galley/(stores|menus|counters).*\.json$"),
-        (r"^(?:Berths|DayLength|FindRate|AirUse|BendsChance|Bus)=([\d.]+)$", r"station\.ini$"),
-        (r"weight: (\d+)", r"hauls\.yml$"),
+        (r'(?:worth|lasts|every|draught|crush|stock|crew)="([\d.]+)"', r"\.xml$"),
+        (r'holds="\d+\.\.(\d+)"', r"\.xml$"),
+        (r'(?:returns|heft)="([\d.]+) ', r"\.xml$"),
+        (r'"(?:morning|evening|night|radius)": (\d+)', r"galley/(board|messes)\.json$"),
+        (r'"(?:larder|hours)": "\d+\.\.(\d+)"', r"galley/(board|evenings)\.json$"),
+        (r"^(?:Berths|DayLength|FindRate|AirUse|BendsChance|Bus|Rating|Hands)=([\d.]+)$", r"station\.ini$"),
+        (r"share: (\d+)", r"hauls\.yml$"),
     )
     for pattern, paths in patterns:
         for path, number, match in world.matching(pattern, paths):
@@ -280,27 +284,18 @@ def numbers(world: World, rng: random.Random) -> Iterator[Mistake]:
 
 
 def orders(world: World, rng: random.Random) -> Iterator[Mistake]:
-    """Two numbers of one entry in the wrong order."""
+    """The two ends of a range in the wrong order."""
     del rng
-    for path, number, match in world.matching(r'least="(\d+)" holds="(\d+)"', r"finds\.xml$"):
+    for path, number, match in world.matching(r'"(\d+)\.\.(\d+)"', r"(finds\.xml|board\.json|evenings\.json)$"):
         if int(match.group(1)) < int(match.group(2)):
             line = world.lines[path][number - 1]
-            swapped = line.replace(match.group(), f'least="{match.group(2)}" holds="{match.group(1)}"')
+            swapped = line.replace(match.group(), f'"{match.group(2)}..{match.group(1)}"')
             yield Mistake(
                 "order",
-                f"least and holds swapped in {path}:{number}",
+                f"the ends of a range swapped in {path}:{number}",
                 world.with_line(path, number, swapped),
                 ((path, number),),
             )
-    for path, number, match in world.matching(r'"low": (\d+), "high": (\d+)', r"galley/stores"):
-        line = world.lines[path][number - 1]
-        swapped = line.replace(match.group(), f'"low": {match.group(2)}, "high": {match.group(1)}')
-        yield Mistake(
-            "order",
-            f"low and high swapped in {path}:{number}",
-            world.with_line(path, number, swapped),
-            ((path, number),),
-        )
 
 
 def variants(world: World, rng: random.Random) -> Iterator[Mistake]:
@@ -308,13 +303,11 @@ def variants(world: World, rng: random.Random) -> Iterator[Mistake]:
     lines = world.lines["sea/finds.xml"]
     for number, line in enumerate(lines, 1):
         if "Float" in line:
-            for at in (number + 1, number + 2):
-                match = re.search(r'holds="(\d+)"', lines[at - 1])
-                if match:
-                    changed = _replaced(
-                        world, "sea/finds.xml", at, match, str(int(match.group(1)) + rng.choice((1, 2, 4)))
-                    )
-                    yield Mistake("9", f"one size of a float differs at {at}", changed, (("sea/finds.xml", at),))
+            match = re.search(r'holds="\d+\.\.(\d+)"', line)
+            if match:
+                other = str(int(match.group(1)) + rng.choice((1, 2, 4)))
+                changed = _replaced(world, "sea/finds.xml", number, match, other)
+                yield Mistake("9", f"one size of a float differs at {number}", changed, (("sea/finds.xml", number),))
 
 
 # --- between files ----------------------------------------------------------------------------------------------------
@@ -341,7 +334,7 @@ def codes(world: World, rng: random.Random) -> Iterator[Mistake]:
 
 def one_word(world: World, rng: random.Random) -> Iterator[Mistake]:
     """Folder, file, setting and start parameter must be one word."""
-    ends = (("station.ini", r"^Chart=(.+)$"), ("launch.sh", r'^CHART="(.+)"$'))
+    ends = (("station.ini", r"^Chart=(.+)$"), ("launch.sh", r"--chart (\S+)"))
     places = tuple((p, n) for path, pattern in ends for p, n, _ in world.matching(pattern, rf"^{path}$"))
     for path, pattern in ends:
         for _, number, match in world.matching(pattern, rf"^{path}$"):
@@ -358,19 +351,19 @@ def one_word(world: World, rng: random.Random) -> Iterator[Mistake]:
 
 
 def mods(world: World, rng: random.Random) -> Iterator[Mistake]:
-    """Order, seals, versions."""
+    """Order, checksums, versions."""
     del rng
     swapped = b"surveyor-kit\ndeepsong\n"
     yield Mistake("12", "mods in the wrong order", {"mods/order.txt": swapped}, (("mods/order.txt", ANYWHERE),))
     for mod in ("deepsong", "surveyor-kit"):
         yield Mistake(
             "12",
-            f"seal of {mod} missing",
-            {f"seals/{mod}.seal": None},
-            (("mods/order.txt", ANYWHERE), (f"seals/{mod}.seal", 0)),
+            f"checksum of {mod} missing",
+            {f"mods/{mod}.sum": None},
+            (("mods/order.txt", ANYWHERE), (f"mods/{mod}.sum", 0)),
         )
     both = world.files["mods/order.txt"] + b"surveyor-kit-1.3\n"
-    pak = {"mods/surveyor-kit-1.3.pak": b"PAK\0new", "seals/surveyor-kit-1.3.seal": b"surveyor-kit-1.3 0\n"}
+    pak = {"mods/surveyor-kit-1.3.pak": b"PAK\0new", "mods/surveyor-kit-1.3.sum": b"surveyor-kit-1.3 0\n"}
     yield Mistake("12", "two versions on", {"mods/order.txt": both, **pak}, (("mods/order.txt", ANYWHERE),))
 
 
@@ -379,7 +372,7 @@ def files_by_name(world: World, rng: random.Random) -> Iterator[Mistake]:
     del rng
     for path in (
         "crew/wardens.txt",
-        "crew/keepers.yml",
+        "crew/stewards.yml",
         "crew/parties.yml",
         "station.ini",
         "launch.sh",
@@ -421,12 +414,12 @@ def addins(world: World, rng: random.Random) -> Iterator[Mistake]:
 
 
 def sentinels(world: World, rng: random.Random) -> Iterator[Mistake]:
-    """A word means: look in another file, and there is nothing."""
+    """A price that is not there means: look in another file, and there is nothing."""
     for path, number, match in world.matching(r'"([^"]+)": \d+', r"galley/house\.json$"):
         users = tuple(
             (p, n)
-            for p, n, m in world.matching(r'"name": "([^"]+)".*as-house', r"galley/stores")
-            if m.group(1) == match.group(1)
+            for p, n, m in world.matching(r'"dish": "([^"]+)".*"price": {(.*)}', r"galley/board")
+            if m.group(1) == match.group(1) and m.group(2).count(":") < 3
         )
         if users:
             slipped = _replaced(world, path, number, match, _slips(match.group(1), rng))
@@ -434,15 +427,15 @@ def sentinels(world: World, rng: random.Random) -> Iterator[Mistake]:
 
 
 def odd_settings(world: World, rng: random.Random) -> Iterator[Mistake]:
-    """Keepers out of reach, parties closed, menus dropped, chances raised, advice, the wrong chart, packed folders."""
-    for path, number, match in world.matching(r" (?:x): (-?[\d.]+)", r"keepers\.yml$"):
+    """Stewards outside their mess, parties closed, dishes dropped, chances raised, advice, the wrong chart, packed folders."""
+    for path, number, match in world.matching(r" (?:x): (-?[\d.]+)", r"stewards\.yml$"):
         yield Mistake(
             "15",
-            f"keeper moved at {number}",
+            f"steward moved at {number}",
             _replaced(world, path, number, match, f"{float(match.group(1)) + rng.choice((40, -60)):g}"),
             ((path, number),),
         )
-    for path, number, match in world.matching(r"chance: ([\d.]+)", r"hauls\.yml$"):
+    for path, number, match in world.matching(r"chance: ([\d.]+)%", r"hauls\.yml$"):
         yield Mistake(
             "16",
             f"chance raised at {number}",
@@ -464,11 +457,12 @@ def odd_settings(world: World, rng: random.Random) -> Iterator[Mistake]:
     for path, number, match in world.matching(r"^FindRate=(.+)$", r"station\.ini$"):
         for rate in ("3.5", "4.5"):
             yield Mistake("20", f"FindRate {rate}", _replaced(world, path, number, match, rate), ((path, number),))
-    for path, number, match in world.matching(r"T2,Rating=(4)\)\)", r"station\.ini$"):
-        yield Mistake("20", "a pump above 8", _replaced(world, path, number, match, "9"), ((path, number),))
-    for menu in ("feast", "breakfast"):
-        places = tuple((p, n) for p, n, m in world.matching(rf'"menu": "{menu}"', r"specials\.json$"))
-        yield Mistake("21", f"menu {menu} dropped", {f"galley/menus/{menu}.json": None}, places)
+    for path, number, match in world.matching(r"^Rating=(6)$", r"station\.ini$"):
+        yield Mistake("20", "a pump above 18", _replaced(world, path, number, match, "19"), ((path, number),))
+    for dish in ("Oyster Tray", "Kelp Porridge"):
+        places = tuple((p, n) for p, n, m in world.matching(rf'"dish": "{dish}"', r"evenings\.json$"))
+        for path, number, _ in world.matching(rf'"dish": "({dish})"', r"board\.json$"):
+            yield Mistake("21", f"dish {dish} dropped", world.with_line(path, number, None), places)
     for chart in ("coral-gate", "lantern-shelf"):
         path = f"charts/{chart}/bearings.txt"
         for number, match in ((n, m) for _, n, m in world.matching(r"= (\d+)$", rf"^{path}$")):
@@ -498,10 +492,10 @@ def too_much(world: World, rng: random.Random) -> Iterator[Mistake]:
     del rng
     text = world.files["sea/finds.xml"].decode()
     for number in (60, 150, 390):
-        block = "".join(re.findall(r"  <find .*?</find>\n", text, re.DOTALL)[5 : 5 + number]).replace(
+        block = "".join(re.findall(r"    <find .*/>\n", text)[5 : 5 + number]).replace(
             '<find name="', '<find name="Odd '
         )
-        more = text.replace("</finds>", f"{block}</finds>").encode()
+        more = text.replace("</finds>", f'  <shelf family="odd">\n{block}  </shelf>\n</finds>').encode()
         yield Mistake("6", f"{number} finds added", {"sea/finds.xml": more}, (("sea/finds.xml", ANYWHERE),))
 
 
@@ -513,15 +507,15 @@ NOTES: Final = {
     "28": "28, a misspelled name or word; an entry gone that others name",
     "14": "14, a category in another letter case than its file",
     "number": "a zero too many, a letter among digits, a minus in front",
-    "order": "two numbers of an entry swapped",
+    "order": "the two ends of a range swapped",
     "9": "9, one of several equal edits forgotten",
     "10": "10, an id that is borne twice, or unequal in two places",
     "11": "11, folder, file and start parameter are not one word",
-    "12": "12, order, seal and versions of mods",
+    "12": "12, order, checksum and versions of mods",
     "25": "25, a file under another name",
     "19": "19, what is needed is switched off",
     "17": "17, a word sends the game elsewhere, and nothing is there",
-    "15": "15, a keeper out of reach",
+    "15": "15, a steward outside the mess",
     "16": "16, the chance of a variant raised",
     "18": "18, newcomers join a closed party",
     "20": "20, a value that veterans warn of",

@@ -5,6 +5,7 @@ from __future__ import annotations
 import shutil
 from collections.abc import Iterator
 from contextlib import contextmanager
+from typing import Literal
 
 from playwright.sync_api import Browser, Page, sync_playwright
 
@@ -31,7 +32,7 @@ def chromium() -> Iterator[Browser]:
 
 
 def new_page(browser: Browser, *, dark: bool = False, width: int = 1280, height: int = 800) -> Page:
-    scheme = "dark" if dark else "light"
+    scheme: Literal["dark", "light"] = "dark" if dark else "light"
     context = browser.new_context(
         viewport={"width": width, "height": height}, color_scheme=scheme, timezone_id="UTC", locale="en-GB"
     )

@@ -32,11 +32,19 @@ def seeded(tmp_path_factory: pytest.TempPathFactory) -> Path:
     return folder / "data"
 
 
+@pytest.fixture(scope="session")
+def empty(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """What a service keeps that knows nothing yet. It is copied, since to make the database takes half a second."""
+    folder = tmp_path_factory.mktemp("empty") / "demo"
+    with DemoStack(folder, settle=0.3):
+        return folder / "data"
+
+
 @pytest.fixture
 def stack(tmp_path: Path, request: pytest.FixtureRequest) -> Iterator[DemoStack]:
     """A fresh host with two running games, and a service that knows nothing yet, unless the test wants it seeded."""
-    if "zerrit" in request.fixturenames:
-        shutil.copytree(request.getfixturevalue("seeded"), tmp_path / "demo/data")
+    is_seeded = "zerrit" in request.fixturenames
+    shutil.copytree(request.getfixturevalue("seeded" if is_seeded else "empty"), tmp_path / "demo/data")
     with DemoStack(tmp_path / "demo", settle=0.3) as running:
         yield running
 

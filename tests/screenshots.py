@@ -17,7 +17,16 @@ from playwright.sync_api import Browser, Page
 
 from tests.browser import chromium, new_page, sign_in
 from zerrit import api
-from zerrit.demo.stack import ADMIN, PASSWORD, DemoStack, crashing_step, defaults_zip, story_steps, write_files
+from zerrit.demo.stack import (
+    ADMIN,
+    HOST_PASSWORD,
+    PASSWORD,
+    DemoStack,
+    crashing_step,
+    defaults_zip,
+    story_steps,
+    write_files,
+)
 from zerrit.demo.world_files import default_files, gamebook, server_files, snippet
 from zerrit.web import configure_log
 
@@ -30,23 +39,33 @@ def pages(stack: DemoStack, browser: Browser) -> None:
     page.get_by_role("button", name="Sign in").wait_for()
     sign_in(page, stack.url, ADMIN, PASSWORD)
     page.goto(f"{stack.url}/servers/coral-gate/files")
-    page.get_by_text("sea/finds.xml").wait_for()
+    page.get_by_text("station.ini").first.wait_for()
     shoot(page, "files")
-    page.goto(f"{stack.url}/servers/coral-gate/file/sea/finds.xml?change=1")
+    page.goto(f"{stack.url}/servers/coral-gate/files/sea/finds.xml?change=1")
     page.get_by_label("Search entries").fill("gimbal")
     page.get_by_role("gridcell", name="Ribbonwed Flats").click()
+    page.get_by_role("button", name="Rule with another field").wait_for()
     shoot(page, "entries")
     page.goto(f"{stack.url}/changes/1")
     page.get_by_text("Did you mean").wait_for()
     shoot(page, "change")
-    page.goto(f"{stack.url}/servers/coral-gate/gamebook")
-    page.get_by_text("text", exact=True).click()
-    area = page.get_by_label("Text of the gamebook")
-    area.fill(area.input_value().replace("min: 1, max: 120", "min: 1, max: 46"))
-    page.get_by_role("button", name="Test on the files").click()
-    page.get_by_text("findings would come").wait_for()
-    area.evaluate("area => { area.scrollTop = 180; }")
+    page.goto(f"{stack.url}/servers/coral-gate/gamebook?view=suggested")
+    page.get_by_role("button", name="Accept", exact=True).first.wait_for()
     shoot(page, "gamebook")
+    page.goto(f"{stack.url}/add-server")
+    page.get_by_label("Connection", exact=True).click()
+    page.get_by_role("option", name="FTP, in clear text").click()
+    for label, text in (
+        ("Host", "127.0.0.1"),
+        ("Port", str(stack.host.ftp_port)),
+        ("User", "coral-gate"),
+        ("Password", HOST_PASSWORD),
+    ):
+        page.get_by_label(label, exact=True).fill(text)
+    page.get_by_role("button", name="Test the connection").click()
+    page.get_by_text("Reached.").wait_for()
+    page.get_by_role("list", name="What is in the folder").scroll_into_view_if_needed()
+    shoot(page, "add-server")
     with stack.client() as zerrit:
         other = zerrit.create_change("lantern-shelf", "Two circuits for wet evenings")
     page.goto(f"{stack.url}/changes/{other.id}")
@@ -60,8 +79,8 @@ def pages(stack: DemoStack, browser: Browser) -> None:
     shoot(page, "merge")
     with stack.client() as zerrit:
         draft = zerrit.create_change("coral-gate", "More gimbals in the old iron")
-        weight = "dredge/hauls.yml#sets/[Old Iron]/entries/[Copper Gimbal]/weight"
-        zerrit.add_step(draft.id, api.StepIn(kind="set", address=weight, operation="=4"))
+        share = "dredge/hauls.yml#nets/[Old Iron]/of/[Copper Gimbal]/share"
+        zerrit.add_step(draft.id, api.StepIn(kind="set", address=share, operation="=4"))
         zerrit.import_defaults("coral-gate", "2.2", defaults_zip("2.2"))
     page.goto(f"{stack.url}/servers/coral-gate/upgrade")
     page.get_by_role("button", name="All as here").wait_for()
@@ -79,7 +98,7 @@ def deployed(stack: DemoStack, browser: Browser) -> None:
     with stack.client() as zerrit:
         zerrit.withdraw(1)
         for title, steps in (
-            ("Gimbals deeper, two circuits", story_steps("Ribbonweed Flats")),
+            ("Fewer gimbals, two circuits", story_steps("Ribbonweed Flats")),
             ("Stronger pumps everywhere", [crashing_step()]),
         ):
             change = zerrit.create_change("coral-gate", title)
@@ -111,9 +130,9 @@ def deployed(stack: DemoStack, browser: Browser) -> None:
 
 
 def _looked_after(stack: DemoStack, page: Page) -> None:
-    """Drift, windows and what stays; then both servers beside one another."""
+    """Drift, the schedule and what stays."""
     finds = stack.host_folder / "coral-gate" / "sea/finds.xml"
-    finds.write_text(finds.read_text().replace('holds="30"', 'holds="38"', 1))
+    finds.write_text(finds.read_text().replace('holds="12..30"', 'holds="12..38"', 1))
     with stack.client() as zerrit:
         zerrit.fetch("coral-gate")
         zerrit.add_task("coral-gate", api.TaskIn(task="restart", times=["05:00"], zone="Europe/Berlin", announce=10))
@@ -122,25 +141,12 @@ def _looked_after(stack: DemoStack, page: Page) -> None:
     page.get_by_text("every day at 05:00").wait_for()
     page.get_by_text("a person, or the host").or_(page.get_by_text("it was another person")).first.wait_for()
     shoot(page, "maintenance")
-    with stack.client() as zerrit:
-        change = zerrit.create_change("lantern-shelf", "Longer days")
-        zerrit.add_step(change.id, api.StepIn(kind="set", address="station.ini#World/DayLength", operation="=120"))
-        found = zerrit.begin_rollout(api.RolloutIn(change=change.id, waves=[["lantern-shelf"]]))
-        while zerrit.rollout(found.id).state == "running":
-            page.wait_for_timeout(300)
-    page.goto(f"{stack.url}/servers?address=station.ini%23World%2F*")
-    page.get_by_text("All servers of it have the change.").wait_for()
-    shoot(page, "all-servers")
 
 
 def commands(stack: DemoStack, browser: Browser, folder: Path) -> None:
     """Each main command as a person sees it in a terminal of 140 columns."""
     write_files(folder / "mine", server_files("coral-gate"))
-    broken = (
-        (folder / "mine" / "sea/finds.xml")
-        .read_text()
-        .replace('depth="middle" at="Needle Arch"', 'depth="middle at="Needle Arch"', 1)
-    )
+    broken = (folder / "mine" / "sea/finds.xml").read_text().replace('" heft="', '"heft="', 1)
     (folder / "mine" / "sea/finds.xml").write_text(broken)
     (folder / "fathomline.yml").write_bytes(gamebook())
     with stack.client() as zerrit:
@@ -162,7 +168,7 @@ def commands(stack: DemoStack, browser: Browser, folder: Path) -> None:
         stack,
         folder,
         "cli-figures",
-        "zerrit figures balance lantern-shelf 'sea/finds.xml#find/band/@holds' --by depth",
+        "zerrit figures balance lantern-shelf 'sea/finds.xml#shelf/find/@holds' --by family",
         "zerrit figures odds lantern-shelf 'Harbour Sweep'",
         "zerrit upgrade coral-gate --from 2.1 --to 2.2",
     )
@@ -186,7 +192,7 @@ def commands(stack: DemoStack, browser: Browser, folder: Path) -> None:
         folder,
         "cli-merge",
         "zerrit merge mine/station.ini pumps.txt --save-to station.ini",
-        "zerrit edit station.ini 'Pumps/Circuit[Wet Lab]/Pumps/*/Rating' -1",
+        "zerrit edit station.ini 'Circuit Wet Lab/Rating' -1",
         "zerrit compare mine/station.ini station.ini",
         "zerrit compare defaults mine",
     )
@@ -197,9 +203,9 @@ def commands(stack: DemoStack, browser: Browser, folder: Path) -> None:
         folder,
         "cli-gamebook",
         "zerrit gamebook draft defaults --save-to draft.yml --game fathomline",
-        "grep -A1 'find/band\\|needs:' draft.yml",
+        "grep -A1 'shelf/find\\|needs:' draft.yml",
         "zerrit about 'coral-gate:sea/chart.xml#ground[Silent Fan]' | head -12",
-        "zerrit about 'coral-gate:sea/finds.xml#find[Copper Gimbal]/band[shallow]/@holds'",
+        "zerrit about 'coral-gate:sea/finds.xml#shelf[brass]/find[Copper Gimbal]/@holds'",
         "zerrit review coral-gate addins/tidebell/settings.yml",
     )
 

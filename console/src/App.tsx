@@ -1,18 +1,24 @@
 import { useQuery } from "@tanstack/react-query";
-import { Route, Routes } from "react-router";
+import { lazy, Suspense } from "react";
+import { Navigate, Route, Routes } from "react-router";
 
 import { answer, api, ApiProblem } from "./api/client";
 import { useEvents } from "./api/useEvents";
-import { AccountPage } from "./features/account/AccountPage";
-import { ChangePage } from "./features/changes/ChangePage";
-import { FilePage } from "./features/files/FilePage";
-import { AllServersPage } from "./features/servers/AllServersPage";
 import { OverviewPage } from "./features/servers/OverviewPage";
-import { ServerPage } from "./features/servers/ServerPage";
 import { SignInPage } from "./features/signin/SignInPage";
+import { Loading } from "./shared/Loading";
 import { NoSuchPage } from "./shared/NoSuchPage";
+import { PageBody } from "./shared/PageBody";
 import { ProblemNote } from "./shared/ProblemNote";
 import { Shell } from "./shared/Shell";
+
+const AccountPage = lazy(async () => ({ default: (await import("./features/account/AccountPage")).AccountPage }));
+const AllServersPage = lazy(async () => ({ default: (await import("./features/servers/AllServersPage")).AllServersPage }));
+const AddServerPage = lazy(async () => ({ default: (await import("./features/servers/AddServerPage")).AddServerPage }));
+const ChangePage = lazy(async () => ({ default: (await import("./features/changes/ChangePage")).ChangePage }));
+const ServerArea = lazy(async () => ({ default: (await import("./features/servers/ServerArea")).ServerArea }));
+const ServerFrame = lazy(async () => ({ default: (await import("./features/servers/ServerFrame")).ServerFrame }));
+const Workspace = lazy(async () => ({ default: (await import("./features/workspace/Workspace")).Workspace }));
 
 /** Signed in: the pages. Not signed in: the one page that is for everybody. */
 export function App() {
@@ -27,15 +33,23 @@ function Pages({ name }: { name: string }) {
   useEvents();
   return (
     <Shell name={name}>
-      <Routes>
-        <Route path="/" element={<OverviewPage />} />
-        <Route path="/servers/:serverId/file/*" element={<FilePage />} />
-        <Route path="/servers/:serverId/:tab?" element={<ServerPage />} />
-        <Route path="/servers" element={<AllServersPage />} />
-        <Route path="/account" element={<AccountPage name={name} />} />
-        <Route path="/changes/:changeId" element={<ChangePage />} />
-        <Route path="*" element={<NoSuchPage />} />
-      </Routes>
+      <Suspense fallback={<Loading />}>
+        <Routes>
+          <Route path="/servers/:serverId" element={<ServerFrame />}>
+            <Route index element={<Navigate to="files" replace />} />
+            <Route path="files/*" element={<Workspace />} />
+            <Route path=":area" element={<ServerArea />} />
+          </Route>
+          <Route element={<PageBody />}>
+            <Route path="/" element={<OverviewPage />} />
+            <Route path="/add-server" element={<AddServerPage />} />
+            <Route path="/servers" element={<AllServersPage />} />
+            <Route path="/account" element={<AccountPage name={name} />} />
+            <Route path="/changes/:changeId" element={<ChangePage />} />
+            <Route path="*" element={<NoSuchPage />} />
+          </Route>
+        </Routes>
+      </Suspense>
     </Shell>
   );
 }

@@ -19,6 +19,16 @@ const queries = new QueryClient({
   },
 });
 
+const RELOADED = "zerrit.reloaded";
+
+// A page that is open while the service gets a new version asks for parts that are gone. Typed text survives the reload.
+window.addEventListener("vite:preloadError", (event) => {
+  if (Date.now() - Number(sessionStorage.getItem(RELOADED) ?? 0) < 10_000) return;
+  sessionStorage.setItem(RELOADED, String(Date.now()));
+  event.preventDefault();
+  window.location.reload();
+});
+
 const root = document.getElementById("root");
 if (root) {
   createRoot(root).render(

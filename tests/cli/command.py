@@ -6,6 +6,8 @@ import json
 import os
 import subprocess
 import sys
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -22,6 +24,15 @@ class Done:
         return json.loads(self.out)
 
 
+def signed_in(url: str, token: str, cwd: Path) -> Callable[..., Done]:
+    """Commands of a signed-in person, in a folder."""
+
+    def command(*arguments: str, stdin: str | bytes = "", **environment: str) -> Done:
+        return zerrit(*arguments, cwd=cwd, stdin=stdin, ZERRIT_URL=url, ZERRIT_TOKEN=token, **environment)
+
+    return command
+
+
 def zerrit(*arguments: str, cwd: Path, stdin: str | bytes = "", **environment: str) -> Done:
     """One command, with no sign-in of this machine in reach."""
     given = stdin.encode() if isinstance(stdin, str) else stdin
@@ -35,3 +46,17 @@ def zerrit(*arguments: str, cwd: Path, stdin: str | bytes = "", **environment: s
         env=os.environ | {"ZERRIT_CONFIG": str(cwd / "config"), "COLUMNS": "200"} | environment,
     )
     return Done(done.returncode, done.stdout.decode(), done.stderr.decode())
+
+
+@contextmanager
+def process(*arguments: str, **environment: str) -> Iterator[subprocess.Popen[str]]:
+    """A long-running program; ended at the end whatever happens."""
+    given = os.environ | {"PYTHONUNBUFFERED": "1"} | environment
+    running = subprocess.Popen(
+        [sys.executable, *arguments], stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True, env=given
+    )
+    try:
+        yield running
+    finally:
+        running.kill()
+        running.communicate()

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.cli.command import Done, zerrit
+from tests.cli.command import Done, signed_in
 from zerrit.client import Client
 from zerrit.demo.stack import ADMIN, PASSWORD, DemoStack
 
@@ -16,9 +16,4 @@ from zerrit.demo.stack import ADMIN, PASSWORD, DemoStack
 def run(shared: tuple[DemoStack, Client], tmp_path: Path) -> Callable[..., Done]:
     """A command of a signed-in person, in a folder of its own."""
     stack, client = shared
-    signed_in = {"ZERRIT_URL": stack.url, "ZERRIT_TOKEN": client.token(ADMIN, PASSWORD).token}
-
-    def command(*arguments: str, stdin: str = "") -> Done:
-        return zerrit(*arguments, cwd=tmp_path, stdin=stdin, **signed_in)
-
-    return command
+    return signed_in(stack.url, client.token(ADMIN, PASSWORD).token, tmp_path)

@@ -83,8 +83,8 @@ STEPS = [
         id="comment out",
     ),
     pytest.param(
-        ("set", "sea/finds.xml#find[Copper Gimbal]/band[*]/@holds", "*9 from 0 to 100"),
-        ["Step 1: set sea/finds.xml#find[Copper Gimbal]/band[*]/@holds *9 from 0 to 100"],
+        ("set", "sea/finds.xml#shelf[brass]/find[Copper Gimbal]/@holds", "*9 from 0 to 100"),
+        ["Step 1: set sea/finds.xml#shelf[brass]/find[Copper Gimbal]/@holds *9 from 0 to 100"],
         id="adjust within bounds",
     ),
 ]
@@ -101,12 +101,12 @@ def test_a_step_says_what_it_will_do(run: Run, change: str, arguments: tuple[str
 def test_a_snippet_comes_from_standard_input_or_a_file(run: Run, change: str, tmp_path: Path) -> None:
     (tmp_path / "pumps.txt").write_text(snippet("pump-circuits.txt"), encoding="utf-8")
     planned = run("change", "merge", change, "station.ini", "pumps.txt", "--dry-run")
-    assert "▲ add   Pumps/Circuit[Wet Lab]" in planned.out
+    assert '▲ add   "Circuit Wet Lab"' in planned.out
     assert "Step" not in planned.out
     merged = run("change", "merge", change, "station.ini", "-", stdin=(tmp_path / "pumps.txt").read_text())
     assert (
         merged.out.splitlines()[-1]
-        == "Step 1: merge station.ini a snippet of 6 lines (SHA-256 f27a81199504…), 2 places"
+        == "Step 1: merge station.ini a snippet of 13 lines (SHA-256 d20a90e1f6d0…), 2 places"
     )
     again = run("change", "merge", change, "station.ini", "pumps.txt")
     assert (again.code, "it is so already" in again.err) == (2, True)
@@ -137,11 +137,11 @@ def test_a_file_is_put_and_taken_out_again(run: Run, change: str, tmp_path: Path
 
 
 def test_a_finding_blocks_until_it_is_accepted_with_the_command_that_is_shown(run: Run, change: str) -> None:
-    run("change", "set", change, "sea/finds.xml#find[Copper Gimbal]/band[shallow]/@at", "=Kelp Hall")
+    run("change", "set", change, "sea/finds.xml#shelf[brass]/find[Copper Gimbal]/@ground", "=Kelp Hall")
     checked = run("change", "check", change)
     assert checked.code == 1
     assert f"Change {change} stays a draft." in checked.out
-    place = "sea/finds.xml#find[Copper Gimbal]/band[shallow]/@at"
+    place = "sea/finds.xml#shelf[brass]/find[Copper Gimbal]/@ground"
     assert f"    zerrit change waive {change} meaning.unknown-name '{place}' --reason '...'" in checked.out
     empty = run("change", "waive", change, "meaning.unknown-name", place, "--reason", " ")
     assert (empty.code, "Give a reason for the waiver" in empty.err) == (2, True)

@@ -12,7 +12,7 @@ from zerrit.demo.stack import defaults_zip, write_files
 from zerrit.demo.world_files import default_files, gamebook, server_files
 
 FINDS = "sea/finds.xml"
-HOLDS = f"{FINDS}#find/band/@holds"
+HOLDS = f"{FINDS}#shelf/find/@holds"
 
 
 @pytest.fixture(scope="module")
@@ -25,12 +25,12 @@ def world(tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 
 def test_the_balance_of_two_local_folders(world: Path) -> None:
-    done = zerrit("figures", "balance", "mine", HOLDS, "--by", "depth", "--before", "defaults", cwd=world)
+    done = zerrit("figures", "balance", "mine", HOLDS, "--by", "family", "--before", "defaults", cwd=world)
     assert (done.code, done.err) == (1, "")
     rows = [line.split() for line in done.out.splitlines()]
     assert rows[0] == ["from", "defaults", "to", "mine:"]
-    assert rows[2][:5] == ["shallow", "156", "4700", "4718", "+18"]
-    assert rows[-1] == ["all", "768", "21764", "21782", "+18"]
+    assert rows[2][:5] == ["float", "15", "528", "546", "+18"]
+    assert rows[-1] == ["all", "399", "11596", "11614", "+18"]
     even = zerrit("figures", "balance", "defaults", HOLDS, "--output", "json", cwd=world)
     assert (even.code, even.data["total"]["delta"]) == (0, "0")
 
@@ -46,9 +46,11 @@ def test_the_odds_of_a_local_folder_come_with_bars(world: Path) -> None:
 
 
 def test_derived_values_free_numbers_and_distances(world: Path) -> None:
-    price = zerrit("figures", "derived", "mine", "price", "--gamebook", "fathomline.yml", "--amount", "0", cwd=world)
-    assert (price.code, price.out.splitlines()[-1]) == (0, "180 entries.")
-    assert 'galley/house.json#prices/"Lamp Oil"' in price.out
+    price = zerrit(
+        "figures", "derived", "mine", "night price", "--gamebook", "fathomline.yml", "--amount", "0", cwd=world
+    )
+    assert (price.code, price.out.splitlines()[-1]) == (0, "28 entries.")
+    assert 'galley/house.json#prices/"Radish Plate"' in price.out
     free = zerrit("figures", "next", "mine", "sea/chart.xml#berth/@code", cwd=world)
     assert "CG-00       2  CG-03  none" in free.out
     far = zerrit("figures", "distance", "mine", "sea/chart.xml#ground", "--from", "0,0", "--radius", "450", cwd=world)
@@ -59,22 +61,26 @@ def test_derived_values_free_numbers_and_distances(world: Path) -> None:
 @pytest.mark.parametrize(
     ("arguments", "code", "said"),
     [
-        (("balance", "mine", f"{FINDS}#find/bnad/@holds"), 2, "Nothing is at"),
+        (("balance", "mine", f"{FINDS}#shelf/fnid/@holds"), 2, "Nothing is at"),
         (("balance", "mine", HOLDS, "--change", "1"), 2, "--change is for servers"),
         (("odds", "mine"), 2, "Give the gamebook of the folder with --gamebook"),
         (
             ("derived", "mine", "cost", "--gamebook", "fathomline.yml"),
             2,
-            "derives no value called cost. It has: price.",
+            "derives no value called cost. It has: morning price, evening price, night price.",
         ),
-        (("derived", "mine", "price", "--gamebook", "fathomline.yml", "--amount", "many"), 2, "`many` is not a number"),
+        (
+            ("derived", "mine", "night price", "--gamebook", "fathomline.yml", "--amount", "many"),
+            2,
+            "`many` is not a number",
+        ),
         (("distance", "mine", "sea/chart.xml#ground", "--from", "0,x"), 2, "`x` is not a number"),
         (
             ("distance", "mine", "sea/chart.xml#ground", "--from", "1"),
             2,
             "The centre has 1 number, but there should be one for each of 2 axes",
         ),
-        (("next", "mine", f"{FINDS}#find/@name"), 2, "has no family of numbered ids"),
+        (("next", "mine", f"{FINDS}#shelf/find/@name"), 2, "has no family of numbered ids"),
     ],
 )
 def test_a_figure_that_cannot_be_worked_out_says_why(
@@ -120,13 +126,13 @@ def test_an_upgrade_is_shown_decided_and_opened(run: Callable[..., Done], tmp_pa
     assert run("defaults", "lantern-shelf", "next.zip", "--label", "2.2").code == 0
     shown = run("upgrade", "lantern-shelf", "--from", "2.1", "--to", "2.2")
     assert shown.code == 0  # what this server changed, the vendor left alone
-    assert "galley/menus/feast.json is not shipped any more; it stays on the server." in shown.out
+    assert "galley/recipes/oyster-tray.json is not shipped any more; it stays on the server." in shown.out
     assert "How fast the water clouds behind a crew" in shown.out
     told = run("upgrade", "lantern-shelf", "--from", "2.1", "--to", "2.2", "--details").out
     assert "station.ini, the vendor changed:" in told
     assert "◆ changed  station.ini#World/Chart" in told.partition("station.ini, changed here:")[2]
     opened = run("upgrade", "lantern-shelf", "--from", "2.1", "--to", "2.2", "--create", "To 2.2")
-    assert "on lantern-shelf: To 2.2, 8 steps." in opened.out
+    assert "on lantern-shelf: To 2.2, 10 steps." in opened.out
     wrong = run("upgrade", "lantern-shelf", "--from", "2.1", "--to", "2.2", "--choose", "craft.xml#hull[Skiff]=mine")
     assert (wrong.code, "there is no such conflict; there is none at all" in wrong.err) == (2, True)
 
@@ -140,8 +146,15 @@ def test_a_change_is_replayed_from_the_command_line(run: Callable[..., Done]) ->
 
 
 def test_a_step_is_tried_from_the_command_line(run: Callable[..., Done]) -> None:
-    place = f"{FINDS}#find[*Cork Float]/band/@holds"
+    place = f"{FINDS}#shelf[float]/find[*Cork Float]/@holds"
     done = run("change", "set", "1", place, "*1.5", "--dry-run")
-    assert done.out.splitlines()[-1] == "6 places would change. Nothing was added to the change."
-    wrong = run("change", "copy-fields", "1", f"{FINDS}#find[Small Cork Float]", "find[Big*]", "--dry-run")
+    assert done.out.splitlines()[-1] == "3 places would change. Nothing was added to the change."
+    wrong = run(
+        "change",
+        "copy-fields",
+        "1",
+        f"{FINDS}#shelf[float]/find[Small Cork Float]",
+        "shelf[float]/find[Big*]",
+        "--dry-run",
+    )
     assert (wrong.code, "no find that fits [Big*]" in wrong.err) == (2, True)

@@ -28,17 +28,17 @@ def test_a_sound_folder_has_no_finding(world: Path) -> None:
     done = zerrit("check", "mine", "--gamebook", "fathomline.yml", cwd=world)
     assert (done.code, done.err) == (0, "")
     assert done.out.splitlines()[0] == "sea/buoys.xml:2:25  ○ notice  xml.comment-double-hyphen"
-    assert done.out.splitlines()[-1] == "63 files checked, 1 finding, 0 errors."
+    assert done.out.splitlines()[-1] == "60 files checked, 1 finding, 0 errors."
 
 
 def test_findings_are_told_with_their_place(world: Path, tmp_path: Path) -> None:
     write_files(tmp_path / "bad", {
         "sea/chart.xml": b'<chart>\n  <ground name="Flats" x="1" z="2" floor="5"/>\n</chart>\n',
-        FINDS: b'<finds>\n  <find name="A" family="brass" weight="1" house="1">\n    <band depth="deep" at="Falts" least="1" holds="2" renew="900"/>\n  </find>\n</finds>\n',
+        FINDS: b'<finds>\n  <shelf family="brass">\n    <find name="A" ground="Falts" holds="1..2" returns="2 tides" heft="1 kg" worth="1"/>\n  </shelf>\n</finds>\n',
     })  # fmt: skip
     done = zerrit("check", "bad", "--gamebook", str(world / "fathomline.yml"), "--output", "json", cwd=tmp_path)
     assert done.code == 1
-    assert done.data["summary"] == {"files": 2, "findings": 32, "errors": 1}
+    assert done.data["summary"] == {"files": 2, "findings": 34, "errors": 1}
     (error,) = (f for f in done.data["findings"] if f["severity"] == "error")
     assert error == {
         "code": "meaning.unknown-name",
@@ -47,9 +47,9 @@ def test_findings_are_told_with_their_place(world: Path, tmp_path: Path) -> None
         "path": FINDS,
         "line": 3,
         "column": 28,
-        "address": "sea/finds.xml#find[A]/band[deep]/@at",
+        "address": "sea/finds.xml#shelf[brass]/find[A]/@ground",
         "hint": "Did you mean 'Flats'?",
-        "rule": "sea/finds.xml#find/band/@at",
+        "rule": "sea/finds.xml#shelf/find/@ground",
         "reason": "",
     }
 
@@ -75,13 +75,16 @@ def test_two_folders_are_compared_by_address(world: Path) -> None:
     done = zerrit("compare", "defaults", "mine", "--output", "json", cwd=world)
     assert done.code == 1
     found = {d["address"]: (d["kind"], d["old"], d["new"]) for d in done.data["differences"]}
-    assert found["sea/finds.xml#find[Copper Gimbal]/@house"] == ("changed", "35", "45")
+    assert found["sea/finds.xml#shelf[brass]/find[Copper Gimbal]/@worth"] == ("changed", "35", "45")
     assert found["station.ini#Multipliers/FindRate"] == ("changed", "1.0", "1.4")
     table = zerrit("compare", f"defaults/{FINDS}", f"mine/{FINDS}", cwd=world)
-    assert "◆ changed  finds.xml#find[Copper Gimbal]/@house" in table.out
+    assert "◆ changed  finds.xml#shelf[brass]/find[Copper Gimbal]/@worth" in table.out
     assert "4 differences in 4 entries: 4 changed." in table.out
     text = zerrit("compare", f"defaults/{FINDS}", f"mine/{FINDS}", "--output", "text", cwd=world)
-    assert '+  <find name="Copper Gimbal" family="brass" weight="1.7" house="45">' in text.out
+    assert (
+        '+    <find name="Copper Gimbal" ground="Ribbonweed Flats" holds="12..40" returns="3 tides" heft="1.5 kg" worth="45"/>'
+        in text.out
+    )
 
 
 def test_equal_files_do_not_differ(world: Path) -> None:
@@ -94,9 +97,9 @@ def test_a_snippet_is_merged_once_and_then_there_already(world: Path, tmp_path: 
     done = zerrit("merge", "mine/station.ini", "pumps.txt", "--save-to", str(out), cwd=world)
     assert done.code == 0
     assert "note: Straightened bent quotation marks." in done.out
-    assert "▲ add   Pumps/Circuit[Wet Lab]" in done.out
+    assert '▲ add   "Circuit Wet Lab"' in done.out
     assert done.out.endswith(f"Written to {out}.\n")
-    assert 'Circuit=(Name="Sump Six",Deck=3,Pumps=((Model=T3,Rating=5)),Duty=Night)' in out.read_text()
+    assert "[Circuit Sump Six]\nDeck=3\nModel=T3\nRating=4\nManned=Night Watch\n" in out.read_text()
     again = zerrit("merge", str(out), "-", "--output", "json", cwd=world, stdin=(world / "pumps.txt").read_bytes())
     assert again.data["conflicts"] == []
     assert {action["kind"] for action in again.data["actions"]} == {"same"}
@@ -104,7 +107,7 @@ def test_a_snippet_is_merged_once_and_then_there_already(world: Path, tmp_path: 
 
 def test_a_snippet_that_was_cut_off_is_refused_and_nothing_is_written(world: Path, tmp_path: Path) -> None:
     out = tmp_path / "station.ini"
-    done = zerrit("merge", "mine/station.ini", "-", "--save-to", str(out), cwd=world, stdin="[Pumps]\nCircuit=(Name=\n")
+    done = zerrit("merge", "mine/station.ini", "-", "--save-to", str(out), cwd=world, stdin="[Pumps]\nSpill=((To=\n")
     assert done.code == 1
     assert done.err.startswith("zerrit: The snippet cannot be read as INI, line 2: ")
     assert not out.exists()
@@ -144,13 +147,10 @@ def test_wrong_use_is_explained(world: Path, arguments: tuple[str, ...], code: i
 
 
 def test_a_place_is_shown_with_its_comment(world: Path) -> None:
-    done = zerrit("show", f"mine/{FINDS}#find[Copper Gimbal]", cwd=world)
+    done = zerrit("show", f"mine/{FINDS}#shelf[brass]/find[Copper Gimbal]", cwd=world)
     assert done.out.splitlines() == [
-        "mine/sea/finds.xml#find[Copper Gimbal]   (line 74)",
-        '    <find name="Copper Gimbal" family="brass" weight="1.7" house="45">',
-        '      <band depth="shallow" at="Ribbonweed Flats" least="12" holds="40" renew="1800"/>',
-        '      <band depth="middle" at="Needle Arch" least="4" holds="16" renew="3600"/>',
-        "    </find>",
+        "mine/sea/finds.xml#shelf[brass]/find[Copper Gimbal]   (line 31)",
+        '    <find name="Copper Gimbal" ground="Ribbonweed Flats" holds="12..40" returns="3 tides" heft="1.5 kg" worth="45"/>',
         "  comment: Swings in a fixed ring. Crews learn to find with it; do not make it rare.",
     ]
 
@@ -280,7 +280,7 @@ def test_three_folders_are_merged_into_a_new_one(tmp_path: Path) -> None:
 
 
 def test_a_comparison_is_narrowed_and_printed_as_a_page(world: Path, tmp_path: Path) -> None:
-    done = zerrit("compare", "defaults", "mine", "--only", "sea/*.xml#find[Copper*]", cwd=world)
+    done = zerrit("compare", "defaults", "mine", "--only", "sea/*.xml#shelf[brass]/find[Copper*]", cwd=world)
     assert (done.code, done.out.splitlines()[-1]) == (1, "1 difference in 1 entry: 1 changed.")
     done = zerrit("compare", "defaults", "mine", "--only", "sea/find.xml", cwd=world)
     assert (done.code, done.out) == (2, "")
@@ -289,7 +289,7 @@ def test_a_comparison_is_narrowed_and_printed_as_a_page(world: Path, tmp_path: P
     done = zerrit("compare", "defaults", "mine", "--output", "html", "--save-to", str(page), cwd=world)
     assert done.code == 1
     html = page.read_text()
-    assert "find[Copper Gimbal]/@house" in html
+    assert "find[Copper Gimbal]/@worth" in html
     assert "&lt;find name=&#34;Copper Gimbal&#34;" in html  # what is in the files is text, not markup
     assert "<script" not in html
 

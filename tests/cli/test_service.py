@@ -3,40 +3,22 @@
 from __future__ import annotations
 
 import json
-import os
 import signal
 import socket
 import subprocess
-import sys
 import time
-from collections.abc import Iterator
-from contextlib import contextmanager
 from pathlib import Path
 
 import httpx
 import pytest
 
-from tests.cli.command import Done, zerrit
+from tests.cli.command import Done, process, zerrit
 from tests.ports import free_port
 from zerrit.client import Client
-from zerrit.demo.stack import ADMIN, PASSWORD, DemoStack
+from zerrit.demo.stack import ADMIN, HOST_PASSWORD, PASSWORD, DemoStack
 
-GIMBAL = "sea/finds.xml#find[Copper Gimbal]"
+GIMBAL = "sea/finds.xml#shelf[brass]/find[Copper Gimbal]"
 Shared = tuple[DemoStack, Client]
-
-
-@contextmanager
-def process(*arguments: str, **environment: str) -> Iterator[subprocess.Popen[str]]:
-    """A long-running program; ended at the end whatever happens."""
-    given = os.environ | {"PYTHONUNBUFFERED": "1"} | environment
-    running = subprocess.Popen(
-        [sys.executable, *arguments], stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True, env=given
-    )
-    try:
-        yield running
-    finally:
-        running.kill()
-        running.communicate()
 
 
 def wait_for(url: str, running: subprocess.Popen[str]) -> None:
@@ -137,14 +119,14 @@ def test_trouble_with_the_service_has_an_exit_code_of_its_own(shared: Shared, tm
 @pytest.mark.parametrize(
     ("arguments", "code", "said"),
     [
-        (("show", "coral-gate:sea/finds.xml#find[Coper Gimbal]"), 2, "Nearest: find[Copper Gimbal]"),
+        (("show", "coral-gate:sea/finds.xml#shelf[brass]/find[Coper Gimbal]"), 2, "Nearest: shelf[brass]/find[Copper Gimbal]"),
         (("show", "coral-gate:../etc/secret#a"), 2, "coral-gate has no file ../etc/secret."),
         (("fetch", "coral-gat"), 2, "There is no server coral-gat. Did you mean 'coral-gate'?"),
         (("change", "set", "1", f"{GIMBAL}/@name", "+1"), 2, "`Copper Gimbal` is not a number"),
-        (("change", "set", "1", "sea/finds.xml#find[Zz*]/@house", "=1"), 2, "sea/finds.xml has no find that fits [Zz*]."),
-        (("change", "deploy", "1", "--yes"), 1, "Change 1 is blocked: sea/finds.xml, line 77: `Ribbonwed Flats` is not among the grounds"),
+        (("change", "set", "1", "sea/finds.xml#shelf[brass]/find[Zz*]/@worth", "=1"), 2, "sea/finds.xml#shelf[brass] has no find that fits [Zz*]."),
+        (("change", "deploy", "1", "--yes"), 1, "Change 1 is blocked: sea/finds.xml, line 79: `Ribbonwed Flats` is not among the grounds"),
         (("change", "remove-step", "1", "99"), 2, "Change 1 has no step 99."),
-        (("change", "add", "1", GIMBAL, "band", "depth"), 2, "`depth`: write FIELD=VALUE, such as price=40."),
+        (("change", "add", "1", GIMBAL, "note", "depth"), 2, "`depth`: write FIELD=VALUE, such as price=40."),
         (("change", "create", "coral-gate", ""), 2, "title"),
         (("rollback", "coral-gate", "999", "--yes"), 2, "coral-gate has no snapshot 999."),
         (("server", "add", "x", "--control", "http://127.0.0.1:1"), 2, "Name the connection"),
@@ -179,35 +161,29 @@ def test_a_change_is_looked_at_in_json(signed_in: dict[str, str], tmp_path: Path
 def test_a_deploy_asks_before_it_stops_the_game(signed_in: dict[str, str], shared: Shared, tmp_path: Path) -> None:
     _, client = shared
     change = client.create_change("lantern-shelf", "Not tonight")
-    zerrit("change", "set", str(change.id), f"{GIMBAL}/@house", "=50", cwd=tmp_path, **signed_in)
+    zerrit("change", "set", str(change.id), f"{GIMBAL}/@worth", "=50", cwd=tmp_path, **signed_in)
     done = zerrit("change", "deploy", str(change.id), cwd=tmp_path, stdin="n\n", **signed_in)
     assert "Stop lantern-shelf, write sea/finds.xml, and start it again? [y/N]" in done.out
     assert done.code == 1
     assert client.change(change.id).runs == []
 
 
-def test_the_tour_tells_the_whole_story(tmp_path: Path) -> None:
-    with process("-m", "zerrit.demo.tour", TMPDIR=str(tmp_path)) as running:
-        told, wrong = running.communicate(timeout=180)
-    assert (running.returncode, wrong) == (0, "")
-    assert told.count("\n# ") == 7
-    assert told.rstrip().endswith("The tour is over: the game runs with the files of snapshot 1.")
-
-
-def test_the_demo_starts_twice_and_names_a_taken_port(tmp_path: Path) -> None:
-    ports = {"--port": free_port(), "--ftp-port": free_port(), "--control-port": free_port()}
-    given = [str(part) for pair in ports.items() for part in pair]
-    demo = ("-m", "zerrit", "demo", "--folder", str(tmp_path / "demo"), *given)
-    for _ in range(2):
-        with process(*demo) as running:
-            assert running.stdout is not None
-            first = [running.stdout.readline() for _ in range(4)]
-            assert f"http://127.0.0.1:{ports['--port']}" in first[1]
-            assert first[2].split()[-3:] == [ADMIN, "password:", PASSWORD]
-            with process(*demo) as second:
-                _, said = second.communicate(timeout=30)
-            assert second.returncode == 3
-            assert f"Port {ports['--port']} for the console is in use" in said
-            assert f"make demo PORT={ports['--port'] + 100}" in said
-            running.send_signal(signal.SIGINT)
-            assert running.wait(30) == 0
+def test_a_connection_is_tested_before_a_server_is_added(
+    shared: Shared, tmp_path: Path, signed_in: dict[str, str]
+) -> None:
+    stack, _ = shared
+    (tmp_path / "game").mkdir()
+    (tmp_path / "game" / "hive.ini").write_text("[A]\nb=1\n")
+    (tmp_path / "game" / "start.sh").write_text("#!/bin/sh\n")
+    control = f"http://127.0.0.1:{stack.host.control_port}/coral-gate"
+    done = zerrit(
+        "server", "check-access", "--folder", "game", "--try-write", "--control", control, "--control-token", HOST_PASSWORD,
+        cwd=tmp_path, **signed_in,
+    )  # fmt: skip
+    assert done.code == 0, done.err
+    assert "Found 2 files in 0 folders." in done.out
+    assert "A small file was written, read and removed." in done.out
+    assert "Settings: hive.ini\nScripts that may start it: start.sh\n" in done.out
+    assert "Control: running, said after" in done.out
+    wrong = zerrit("server", "check-access", "--folder", "nowhere", cwd=tmp_path, **signed_in)
+    assert (wrong.code, "is not there" in wrong.err) == (3, True)

@@ -30,16 +30,18 @@ def test_two_states_are_compared_and_narrowed(at: Page, shared: Shared) -> None:
     at.get_by_label("From").click()
     at.get_by_role("option", name="the defaults of 2.1").click()
     expect(at.get_by_text("11 differences in 11 entries.")).to_be_visible()
-    at.get_by_label("Only this address").fill("sea/*.xml#find[Copper*]")
+    at.get_by_label("Only this address").fill("sea/*.xml#shelf[*]/find[Copper*]")
     at.get_by_role("button", name="Filter").click()
     expect(at.get_by_text("1 difference in 1 entry.")).to_be_visible()
-    expect(at.get_by_role("row", name="changed sea/finds.xml#find[Copper Gimbal]/@house 35 45 +10")).to_be_visible()
+    expect(
+        at.get_by_role("row", name="changed sea/finds.xml#shelf[brass]/find[Copper Gimbal]/@worth 35 45 +10")
+    ).to_be_visible()
     with at.expect_popup() as opened:
         at.get_by_role("link", name="Print view").click()
     expect(opened.value.get_by_role("heading", level=1)).to_contain_text("From defaults 2.1 of coral-gate")
-    at.get_by_label("Only this address").fill("sea/finds.xml#find[Coper Gimbal]")
+    at.get_by_label("Only this address").fill("sea/finds.xml#shelf[brass]/find[Coper Gimbal]")
     at.get_by_role("button", name="Filter").click()
-    expect(at.get_by_role("alert")).to_contain_text("Nearest: find[Copper Gimbal]")
+    expect(at.get_by_role("alert")).to_contain_text("Nearest: shelf[brass]/find[Copper Gimbal]")
 
 
 def test_an_upgrade_is_decided_and_becomes_a_change(at: Page, shared: Shared) -> None:
@@ -48,18 +50,18 @@ def test_an_upgrade_is_decided_and_becomes_a_change(at: Page, shared: Shared) ->
     expect(at.get_by_text("5 conflicts are still to be decided.")).to_be_visible()
     expect(at.get_by_role("button", name="Create change")).to_be_disabled()
     expect(at.get_by_text("How fast the water clouds behind a crew.")).to_be_visible()
-    expect(at.get_by_text("galley/menus/feast.json")).to_be_visible()
+    expect(at.get_by_text("galley/recipes/oyster-tray.json")).to_be_visible()
     at.get_by_role("button", name="station.ini").click()
     expect(at.get_by_role("row", name="changed station.ini#World/DayLength 96 90 -6", exact=True)).to_be_visible()
     at.get_by_role("button", name="All as here").click()
-    gimbal = at.get_by_role("group", name="Decide sea/finds.xml#find[Copper Gimbal]/@house")
+    gimbal = at.get_by_role("group", name="Decide sea/finds.xml#shelf[brass]/find[Copper Gimbal]/@worth")
     gimbal.get_by_role("button", name="other value").click()
-    at.get_by_label("Value for sea/finds.xml#find[Copper Gimbal]/@house").fill("42")
+    at.get_by_label("Value for sea/finds.xml#shelf[brass]/find[Copper Gimbal]/@worth").fill("42")
     at.get_by_role("button", name="Create change").click()
     expect(at.get_by_role("heading", name="Upgrade from 2.1 to 2.2")).to_be_visible()
     change = zerrit.changes("coral-gate")[0]
     found = {d.address: d.new for d in zerrit.differences(change.id).differences}
-    assert found["sea/finds.xml#find[Copper Gimbal]/@house"] == "42"
+    assert found["sea/finds.xml#shelf[brass]/find[Copper Gimbal]/@worth"] == "42"
     assert "addins/tidebell/settings.yml#settings/volume" not in found
     zerrit.withdraw(change.id)
 
@@ -76,13 +78,13 @@ def test_a_merge_plan_is_changed_row_by_row(at: Page, shared: Shared) -> None:
     at.get_by_label("Source: web address").fill("Osric Lind, the shelf's board")
     at.get_by_role("button", name="Show the plan").click()
     expect(at.get_by_text("Replaced the web page's entities")).to_be_visible()
-    at.get_by_label("Action for find[Tarnished Star Globe]").locator("..").click()
+    at.get_by_label("Action for shelf[brass]/find[Tarnished Star Globe]").locator("..").click()
     at.get_by_role("option", name="skip").click()
     expect(at.get_by_text("left out")).to_be_visible()
     at.get_by_role("button", name="Add step").click()
     expect(at.get_by_text("from Osric Lind, the shelf's board")).to_be_visible()
     text = zerrit.file("coral-gate", "sea/finds.xml", change=change.id).text
-    assert 'depth="shallow" at="Ribbonweed Flats" least="2" holds="9" renew="3600"' in text
+    assert 'holds="2..9" returns="6 tides"' in text
     assert "Tarnished Star Globe" not in text
     zerrit.withdraw(change.id)
 
@@ -107,11 +109,11 @@ def test_a_snippet_that_fits_several_places_asks(at: Page, shared: Shared) -> No
 def test_a_bulk_step_shows_its_places_first(at: Page, shared: Shared) -> None:
     at.goto(f"{shared[0].url}/changes/1")
     at.get_by_role("button", name="Add a step").click()
-    at.get_by_label("Address: FILE").fill("sea/finds.xml#find[*Cork Float]/band/@holds")
+    at.get_by_label("Address: FILE").fill("sea/finds.xml#shelf[float]/find[*Cork Float]/@holds")
     at.get_by_label("Operation").fill("*1.5")
     at.get_by_role("button", name="Dry run").click()
-    expect(at.get_by_text("6 places change:")).to_be_visible()
-    at.get_by_label("Address: FILE").fill("sea/finds.xml#find[Cork]/band/@holds")
+    expect(at.get_by_text("3 places change:")).to_be_visible()
+    at.get_by_label("Address: FILE").fill("sea/finds.xml#shelf[float]/find[Cork]/@holds")
     at.get_by_role("button", name="Dry run").click()
     expect(at.get_by_role("alert")).to_contain_text("no find that fits [Cork]")
 
@@ -119,11 +121,11 @@ def test_a_bulk_step_shows_its_places_first(at: Page, shared: Shared) -> None:
 def test_figures_are_drawn_and_listed(at: Page, shared: Shared) -> None:
     at.goto(f"{shared[0].url}/changes/1")
     at.get_by_role("tab", name="Figures").click()
-    at.get_by_label("Address of the numbers").fill("sea/finds.xml#find/band/@holds")
-    at.get_by_label("Group by").fill("depth")
+    at.get_by_label("Address of the numbers").fill("sea/finds.xml#shelf/find/@holds")
+    at.get_by_label("Group by").fill("family")
     at.get_by_role("button", name="Calculate").click()
-    expect(at.get_by_role("row", name="deep 246 247 6692 6700 +8")).to_be_visible()
-    expect(at.locator("main svg text", has_text="shallow").first).to_be_visible()
+    expect(at.get_by_role("row", name="brass 48 49 1352 1350 -2")).to_be_visible()
+    expect(at.locator("main svg text", has_text="brass").first).to_be_visible()
     at.get_by_role("combobox", name="Figure").click()
     at.get_by_role("option", name="Odds of draw tables").click()
     expect(at.get_by_role("row", name="Green Bottle 50.1 % 0.501")).to_be_visible()

@@ -13,7 +13,7 @@ from zerrit import api
 from zerrit.client import Client
 from zerrit.demo.stack import ADMIN, PASSWORD, DemoStack
 
-HOLDS = "sea/finds.xml#find[Copper Gimbal]/band[shallow]/@holds"
+HOLDS = "sea/finds.xml#shelf[brass]/find[Copper Gimbal]/@holds"
 Shared = tuple[DemoStack, Client]
 
 
@@ -43,7 +43,9 @@ def test_signing_out_leaves_nothing_to_see(at: Page) -> None:
 def test_a_finding_is_accepted_with_a_reason(at: Page, shared: Shared) -> None:
     stack, zerrit = shared
     change = zerrit.create_change("lantern-shelf", "A ground of the next chart")
-    zerrit.add_step(change.id, api.StepIn(kind="set", address=HOLDS.replace("@holds", "@at"), operation="=Kelp Hall"))
+    zerrit.add_step(
+        change.id, api.StepIn(kind="set", address=HOLDS.replace("@holds", "@ground"), operation="=Kelp Hall")
+    )
     at.goto(f"{stack.url}/changes/{change.id}")
     expect(at.get_by_role("button", name="Deploy")).to_be_disabled()
     at.get_by_role("button", name="Waive …").click()
@@ -56,7 +58,7 @@ def test_a_finding_is_accepted_with_a_reason(at: Page, shared: Shared) -> None:
 def test_a_step_is_taken_out_and_a_change_withdrawn(at: Page, shared: Shared) -> None:
     stack, zerrit = shared
     change = zerrit.create_change("lantern-shelf", "On second thoughts")
-    zerrit.add_step(change.id, api.StepIn(kind="set", address=HOLDS, operation="=7"))
+    zerrit.add_step(change.id, api.StepIn(kind="set", address=HOLDS, operation="=7..9"))
     at.goto(f"{stack.url}/changes/{change.id}")
     at.get_by_role("button", name="Remove step 1").click()
     expect(at.get_by_text("No steps yet.")).to_be_visible()
@@ -71,10 +73,10 @@ def test_a_refused_step_says_why_in_the_dialog(at: Page, shared: Shared) -> None
     at.goto(f"{stack.url}/changes/{change.id}")
     at.get_by_role("button", name="Add a step").click()
     dialog = at.get_by_role("dialog")
-    dialog.get_by_label("Address").fill("sea/finds.xml#find[Coper Gimbal]/@house")
+    dialog.get_by_label("Address").fill("sea/finds.xml#shelf[brass]/find[Coper Gimbal]/@worth")
     dialog.get_by_label("Operation").fill("=1")
     dialog.get_by_role("button", name="Add step").click()
-    expect(dialog.get_by_role("alert")).to_contain_text("Nearest: find[Copper Gimbal]")
+    expect(dialog.get_by_role("alert")).to_contain_text("Nearest: shelf[brass]/find[Copper Gimbal]")
 
 
 def test_an_entry_is_moved_and_another_made_a_comment_in_the_dialog(at: Page, shared: Shared) -> None:
@@ -101,32 +103,31 @@ def test_an_entry_is_moved_and_another_made_a_comment_in_the_dialog(at: Page, sh
     assert text.index("Pilot Bell") < text.index('<!-- <hull name="Skiff"')
 
 
-def test_a_broken_file_shows_each_mistake_below_its_line(at: Page, shared: Shared) -> None:
+def test_a_broken_file_shows_each_mistake_at_its_place(at: Page, shared: Shared) -> None:
     stack, zerrit = shared
     change = zerrit.create_change("lantern-shelf", "Spoilt")
     spoilt = zerrit.file("lantern-shelf", "craft.xml").text.replace('crew="2"', "crew=2", 1)
     zerrit.add_step(change.id, api.StepIn(kind="put-file", address="craft.xml", content=spoilt))
-    at.goto(f"{stack.url}/servers/lantern-shelf/file/craft.xml?view=text&change={change.id}")
+    at.goto(f"{stack.url}/servers/lantern-shelf/files/craft.xml?view=text&change={change.id}")
     expect(at.get_by_text("The value of `crew` is without quotation marks.")).to_be_visible()
+    expect(at.locator(".cm-lintRange-error")).to_have_text("2")
+    at.locator(".cm-lintRange-error").hover()
     expect(at.get_by_text("xml.value-unquoted")).to_be_visible()
-    expect(at.locator("mark")).to_have_text("2")
 
 
 def test_a_setting_is_edited_in_the_grid(at: Page, shared: Shared) -> None:
     stack, zerrit = shared
-    at.goto(f"{stack.url}/servers/lantern-shelf/file/station.ini")
-    at.get_by_label("Edit in").click()
-    at.get_by_role("option", name="A new change …").click()
-    expect(at.get_by_role("combobox", name="Edit in")).to_contain_text("Edit station.ini")
-    change = zerrit.changes("lantern-shelf")[0]
-    at.get_by_role("button", name="settings").click()
+    at.goto(f"{stack.url}/servers/lantern-shelf/files/station.ini?kind=settings")
     at.get_by_label("Search entries").fill("DayLength")
     at.get_by_role("gridcell", name="96").dblclick()
     at.keyboard.press("Control+a")
     at.keyboard.type("120")
     at.keyboard.press("Enter")
     expect(at.get_by_role("gridcell", name="120")).to_have_class(re.compile("is-changed"))
-    expect(at.get_by_text("Minutes for a day under water.").last).to_be_visible()
+    expect(at.get_by_role("combobox", name="Edit in")).to_contain_text("Edit station.ini")
+    at.get_by_role("gridcell", name="120").click()
+    expect(at.get_by_role("region", name="Inspector")).to_contain_text("Minutes for a day under water.")
+    change = zerrit.changes("lantern-shelf")[0]
     assert zerrit.change(change.id).step_list[0].summary == "=120"
 
 
@@ -152,7 +153,7 @@ def test_files_that_drifted_are_said_on_the_change(at: Page, shared: Shared) -> 
     change = zerrit.create_change("coral-gate", "Fewer gimbals")
     zerrit.add_step(change.id, api.StepIn(kind="set", address=HOLDS, operation="-10"))
     finds = stack.host_folder / "coral-gate/sea/finds.xml"
-    finds.write_text(finds.read_text().replace('holds="40"', 'holds="36"'))
+    finds.write_text(finds.read_text().replace('holds="12..40"', 'holds="12..36"'))
     at.goto(f"{stack.url}/changes/{change.id}")
     at.get_by_role("button", name="Deploy").click()
     at.get_by_role("button", name="Stop, write and start").click()
@@ -163,7 +164,7 @@ def test_files_that_drifted_are_said_on_the_change(at: Page, shared: Shared) -> 
     expect(at.get_by_text("sea/finds.xml").first).to_be_visible()
     at.goto(f"{stack.url}/changes/{change.id}")
     at.get_by_role("button", name="Re-base onto the latest files").click()
-    expect(at.get_by_text("→ 26")).to_be_visible()
+    expect(at.get_by_text("→ 12..26")).to_be_visible()
 
 
 def test_a_page_follows_what_somebody_else_does(at: Page, shared: Shared) -> None:
@@ -176,9 +177,9 @@ def test_a_page_follows_what_somebody_else_does(at: Page, shared: Shared) -> Non
 
 
 def test_a_file_that_is_not_there_is_said(at: Page, shared: Shared) -> None:
-    at.goto(f"{shared[0].url}/servers/coral-gate/file/sea/find.xml")
-    expect(at.get_by_role("alert")).to_contain_text(
-        "There is not text file sea/find.xml. Did you mean 'sea/finds.xml'?"
+    at.goto(f"{shared[0].url}/servers/coral-gate/files/sea/find.xml")
+    expect(at.get_by_role("alert").first).to_contain_text(
+        "There is no text file sea/find.xml. Did you mean 'sea/finds.xml'?"
     )
 
 

@@ -13,7 +13,6 @@ from zerrit.demo import world_files
 from zerrit.demo.stack import ADMIN, HOST_PASSWORD, PASSWORD, DemoStack
 
 FINDS = "sea/finds.xml"
-GIMBAL = f"{FINDS}#find[Copper Gimbal]"
 
 
 def test_the_story_in_the_console(page: Page, stack: DemoStack) -> None:
@@ -35,12 +34,12 @@ def test_the_story_in_the_console(page: Page, stack: DemoStack) -> None:
     expect(page.get_by_label("Run 1", exact=True).get_by_role("listitem")).to_have_count(
         9
     )  # eight stages, and what it wrote when it stopped
-    assert 'at="Ribbonweed Flats" least="2"' in (game / FINDS).read_text()
-    assert 'Name="Sump Six"' in (game / "station.ini").read_text()
+    assert 'ground="Ribbonweed Flats" holds="2..8"' in (game / FINDS).read_text()
+    assert "[Circuit Sump Six]" in (game / "station.ini").read_text()
 
     page.get_by_role("link", name="coral-gate").click()
     open_a_change(page, "Stronger pumps everywhere")
-    add_step(page, "Change values", "station.ini#Pumps/Circuit[*]/Pumps/*/Rating", {"Operation": "+3"})
+    add_step(page, "Change values", "station.ini#Circuit */Rating", {"Operation": "+6"})
     page.get_by_role("button", name="Check").click()
     expect(page.get_by_text("Nothing blocks this change.")).to_be_visible()
     deploy(page)
@@ -62,7 +61,7 @@ def test_the_story_in_the_console(page: Page, stack: DemoStack) -> None:
 
 def add_the_server(page: Page, stack: DemoStack) -> None:
     expect(page.get_by_text("No servers yet.")).to_be_visible()
-    page.get_by_role("button", name="Add a server").click()
+    page.get_by_role("link", name="Add a server").click()
     page.get_by_label("Connection", exact=True).click()
     page.get_by_role("option", name="FTP, in clear text").click()
     page.get_by_label("Gamebook").click()
@@ -79,23 +78,27 @@ def add_the_server(page: Page, stack: DemoStack) -> None:
     }
     for label, text in answers.items():
         page.get_by_label(label, exact=True).fill(text)
-    page.get_by_role("button", name="Add server").click()
+    page.get_by_role("button", name="Test the connection").click()
     expect(page.get_by_text("refuses the user `coral-gate` or its password")).to_be_visible()
     page.get_by_label("Password", exact=True).fill(HOST_PASSWORD)
+    page.get_by_role("button", name="Test the connection").click()
+    expect(page.get_by_text("Reached. 66 files")).to_be_visible()
+    page.get_by_role("button", name="Test the control").click()
+    expect(page.get_by_text("It answers: running")).to_be_visible()
     page.get_by_role("button", name="Add server").click()
-    page.get_by_role("heading", name="Coral Gate").wait_for()
 
 
 def fetch_and_import_defaults(page: Page, archive: Path) -> None:
-    expect(page.get_by_text("No files are known yet.")).to_be_visible()
-    page.get_by_role("button", name="Fetch files").click()
-    expect(page.get_by_text("Snapshot 1 with 68 files.")).to_be_visible()
-    page.get_by_role("button", name="Import defaults").click()
+    expect(page.get_by_text("Snapshot 1 with 65 files.")).to_be_visible()
     page.get_by_label("Version").fill("2.1")
     page.get_by_label("ZIP of the defaults").set_input_files(archive)
     page.get_by_role("button", name="Import", exact=True).click()
-    expect(page.get_by_role("button", name="changed 5")).to_be_visible()
-    page.get_by_role("button", name="changed 5").click()
+    expect(page.get_by_text("Defaults 2.1 are imported.")).to_be_visible()
+    expect(page.get_by_text("65 files were checked: 0 errors")).to_be_visible()
+    page.get_by_role("link", name="Open the files").click()
+    page.get_by_role("heading", name="Coral Gate").wait_for()
+    page.get_by_label("Show").click()
+    page.get_by_role("option", name="Changed from the defaults (5)").click()
     expect(page.get_by_role("row")).to_have_count(6)
     expect(page.get_by_role("link", name=FINDS)).to_be_visible()
 
@@ -112,24 +115,26 @@ def write_the_steps(page: Page) -> None:
     change = page.url
     page.get_by_role("link", name="coral-gate").click()
     page.get_by_role("tab", name="Files").click()
-    page.get_by_role("link", name=FINDS).click()
+    page.get_by_role("treeitem", name="sea").click()
+    page.get_by_role("treeitem", name="finds.xml").click()
     page.get_by_label("Edit in").click()
     page.get_by_role("option", name="Change 1: Wet evenings").click()
     page.get_by_label("Search entries").fill("copper gimbal")
-    for row, old, new in ((0, "40", "30"), (1, "16", "26")):
-        cell = page.locator(f"[data-rowindex='{row}'] [data-field='@holds']")
+    for field, old, new in (("@holds", "12..40", "12..30"), ("@returns", "3 tides", "6 tides")):
+        cell = page.locator(f"[data-rowindex='0'] [data-field='{field}']")
         expect(cell).to_have_text(old)
         cell.dblclick()
         page.keyboard.press("Control+a")
         page.keyboard.type(new)
         page.keyboard.press("Enter")
         expect(cell).to_have_class(re.compile("is-changed"))
-    expect(page.get_by_text("a whole number from 1 to 120")).to_be_visible()
+    expect(page.get_by_text("a number with a unit (tides) from 1 to 40", exact=True)).to_be_visible()
     page.goto(change)
-    add_step(page, "Change values", f"{FINDS}#find[*Cork Float]/band[shallow]/@holds", {"Operation": "+5"})
-    expect(page.get_by_text("find[Great Cork Float]/band[shallow]/@holds").first).to_be_visible()
-    fields = "depth=deep\nat=Ribbonwed Flats\nleast=2\nholds=8\nrenew=5400"
-    add_step(page, "Add an entry", GIMBAL, {"Name of the new entry": "band", "Fields, one per line": fields})
+    add_step(page, "Change values", f"{FINDS}#shelf[float]/find[*Cork Float]/@holds", {"Operation": "+5"})
+    expect(page.get_by_text("find[Great Cork Float]/@holds").first).to_be_visible()
+    fields = "name=Slate Gimbal\nground=Ribbonwed Flats\nholds=2..8\nreturns=6 tides\nheft=1.9 kg\nworth=60"
+    shelf = f"{FINDS}#shelf[brass]"
+    add_step(page, "Add an entry", shelf, {"Name of the new entry": "find", "Fields, one per line": fields})
     add_step(page, "Change values", "sea/happenings/icewater.xml#happening[Lantern Fall]/@runs", {"Operation": "on"})
     page.get_by_role("button", name="Add a step").click()
     choose(page, "What to do", "Merge a published snippet")
@@ -137,7 +142,7 @@ def write_the_steps(page: Page) -> None:
     page.get_by_label("Paste the snippet here").fill(world_files.snippet("pump-circuits.txt"))
     page.get_by_role("button", name="Show the plan").click()
     expect(page.get_by_text("Straightened bent quotation marks.")).to_be_visible()
-    expect(page.get_by_role("dialog").get_by_text("Pumps/Circuit[Sump Six]")).to_be_visible()
+    expect(page.get_by_role("dialog").get_by_text('"Circuit Sump Six"')).to_be_visible()
     page.get_by_role("button", name="Add step", exact=True).click()
     expect(page.get_by_role("tab", name="Steps (6)")).to_be_visible()
 
@@ -146,10 +151,14 @@ def fix_the_slip(page: Page) -> None:
     page.get_by_role("button", name="Check").click()
     expect(page.get_by_text("Did you mean 'Ribbonweed Flats'?")).to_be_visible()
     expect(page.get_by_role("button", name="Deploy")).to_be_disabled()
-    page.get_by_role("link", name="line 77, column 28").click()
-    expect(page.get_by_label("Text of the file")).to_contain_text("is not among the grounds (20 names are known)")
+    page.get_by_role("link", name="line 79, column 39").click()
+    expect(page.get_by_label("Text of the file")).to_contain_text("Slate Gimbal")
+    expect(page.locator(".cm-lintRange-error")).to_have_text("Ribbonwed")
+    expect(page.get_by_text("is not among the grounds (20 names are known)").first).to_be_visible()
     page.go_back()
-    add_step(page, "Change values", f"{GIMBAL}/band[deep]/@at", {"Operation": "=Ribbonweed Flats"})
+    add_step(
+        page, "Change values", f"{FINDS}#shelf[brass]/find[Slate Gimbal]/@ground", {"Operation": "=Ribbonweed Flats"}
+    )
     page.get_by_role("button", name="Check").click()
     expect(page.get_by_text("Nothing blocks this change.")).to_be_visible()
     expect(page.get_by_text("checked")).to_be_visible()
@@ -159,13 +168,18 @@ def look_at_the_differences(page: Page) -> None:
     page.get_by_role("tab", name="Difference").click()
     choose(page, "Compare with", "the live files")
     expect(page.get_by_text("from coral-gate, live to change 1: 9 differences")).to_be_visible()
-    expect(page.get_by_role("row", name="sea/finds.xml#find[Copper Gimbal]", exact=True)).to_be_visible()
-    expect(page.get_by_role("row", name="changed band[shallow]/@holds 40 30 -10")).to_be_visible()
+    expect(page.get_by_role("row", name="sea/finds.xml#shelf[brass]/find[Copper Gimbal]", exact=True)).to_be_visible()
+    expect(page.get_by_role("row", name="changed @holds 12..40 12..30 upper end -10")).to_be_visible()
     choose(page, "Shown", "as text")
-    expect(page.get_by_text('+Circuit=(Name="Wet Lab"')).to_be_visible()
+    expect(page.get_by_text("+[Circuit Wet Lab]")).to_be_visible()
     choose(page, "Compare with", "the defaults")
     expect(page.get_by_text("from defaults 2.1 to change 1")).to_be_visible()
     expect(page.get_by_text("+FindRate=1.4")).to_be_visible()
+    choose(page, "Compare with", "its base")
+    choose(page, "Shown", "side by side")
+    both = page.get_by_role("group", name="sea/finds.xml in both states")
+    expect(both.locator(".cm-merge-a .cm-changedText").first).to_have_text("34")
+    expect(both.locator(".cm-merge-b .cm-changedText").first).to_have_text("39")
 
 
 def add_step(page: Page, what: str, address: str, answers: dict[str, str]) -> None:
@@ -180,7 +194,7 @@ def add_step(page: Page, what: str, address: str, answers: dict[str, str]) -> No
 
 
 def choose(page: Page, label: str, option: str) -> None:
-    page.get_by_label(label).click()
+    page.get_by_role("combobox", name=label).click()
     page.get_by_role("option", name=option).click()
 
 

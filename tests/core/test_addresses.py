@@ -21,10 +21,13 @@ FINDS = read_document(default_files()["sea/finds.xml"], "sea/finds.xml")
 @pytest.mark.parametrize(
     "text",
     [
-        "coral-gate:sea/finds.xml#find[Copper Gimbal]/band[shallow]/@holds",
-        "sea/finds.xml#find[*Float,Copper ?imbal]/band[*]/@holds",
-        'station.ini#Pumps/Circuit["a,b"]/Pumps/[#3]/Rating',
-        "galley/menus/*.json#dishes/*/from",
+        "coral-gate:sea/finds.xml#shelf[brass]/find[Copper Gimbal]/@holds",
+        "sea/finds.xml#shelf[*]/find[*Float,Copper ?imbal]/@holds",
+        'station.ini#Pumps/Spill/["a,b"]/[#3]/After',
+        "station.ini#Circuit */Rating",
+        "station.ini#C?rcuit *[a*]/Rating",
+        'station.ini#"Circuit *"/Rating',
+        "galley/recipes/*.json#takes/*/of",
         "a.yml#**/name",
         "launch.sh",
     ],
@@ -42,7 +45,7 @@ def test_any_name_and_key_survive_printing(name: str, key: str) -> None:
 
 
 @pytest.mark.parametrize(
-    "path", ["sea/finds.xml", "station.ini", "galley/menus/feast.json", "addins/tidebell/settings.yml", "launch.sh"]
+    "path", ["sea/finds.xml", "station.ini", "galley/board.json", "addins/tidebell/settings.yml", "launch.sh"]
 )
 def test_every_node_is_found_again_by_its_address(path: str) -> None:
     document = read_document(default_files()[path], path)
@@ -76,13 +79,20 @@ def test_what_is_no_address_is_explained(text: str, message: str) -> None:
 @pytest.mark.parametrize(
     ("address", "message"),
     [
-        ("find[Coper Gimbal]", "sea/finds.xml has no find that fits [Coper Gimbal]. Nearest: find[Copper Gimbal], "),
         (
-            "find[Copper Gimbal]/bnad",
-            "sea/finds.xml#find[Copper Gimbal] has no `bnad`. Nearest: find[Copper Gimbal]/band.",
+            "shelf[brass]/find[Coper Gimbal]",
+            "sea/finds.xml#shelf[brass] has no find that fits [Coper Gimbal]. Nearest: shelf[brass]/find[Copper Gimbal], ",
         ),
-        ("find[#900]", "sea/finds.xml has 399 of find, so there is no number 900."),
-        ("find[Zz*]", "sea/finds.xml has no find that fits [Zz*]. There are: find[Small Amber Float], "),
+        (
+            "shelf[brass]/find[Copper Gimbal]/@hlods",
+            "sea/finds.xml#shelf[brass]/find[Copper Gimbal] has no `@hlods`. Nearest: shelf[brass]/find[Copper Gimbal]/@holds.",
+        ),
+        ("shelf[brass]/find[#90]", "sea/finds.xml#shelf[brass] has 48 of find, so there is no number 90."),
+        (
+            "shelf[*]/find[Zz*]",
+            "sea/finds.xml#shelf[*] has no find that fits [Zz*]. There are: shelf[*]/find[Small Amber Float], ",
+        ),
+        ("sh*f[bras]", "sea/finds.xml has no sh*f that fits [bras]. Nearest: shelf[brass]"),
     ],
 )
 def test_a_wrong_address_is_answered_with_the_nearest(address: str, message: str) -> None:
@@ -108,7 +118,7 @@ def test_one_entry_pasted_twice_does_not_rename_the_others() -> None:
 
 def test_path_patterns() -> None:
     assert path_matches("galley/*.json", "galley/a.json")
-    assert not path_matches("galley/*.json", "galley/stores/a.json")
+    assert not path_matches("galley/*.json", "galley/recipes/a.json")
     assert path_matches("**/settings.yml", "addins/a/settings.yml")
 
 
@@ -163,3 +173,53 @@ def test_a_key_is_its_letters_and_their_case() -> None:
 def test_more_wildcards_than_can_be_matched_are_refused() -> None:
     with pytest.raises(AddressInvalid, match="has too many wildcards"):
         path_matches("*a" * 200_000, "a")
+
+
+SECTIONS = read_document(b"[Plot North]\nsize=4\n[Plot South]\nsize=6\n[Plot *]\nsize=9\n[Well]\nsize=1\n", "farm.ini")
+
+
+@pytest.mark.parametrize(
+    ("address", "values"),
+    [
+        ("Plot */size", ["4", "6", "9"]),
+        ("Plot ?o*/size", ["4", "6"]),
+        ("*th/size", ["4", "6"]),
+        ('"Plot *"/size', ["9"]),
+        ("*/s?ze", ["4", "6", "9", "1"]),
+        ("plot */size", []),
+    ],
+)
+def test_a_name_may_hold_wildcards_and_in_quotes_it_is_its_letters(address: str, values: list[str]) -> None:
+    assert [node.value for node in SECTIONS.select(address)] == values
+
+
+def test_a_pattern_in_a_name_meets_the_places_that_it_names() -> None:
+    assert may_meet(parse_node_address("Plot */size"), parse_node_address('"Plot North"/size'))
+    assert not may_meet(parse_node_address("Plot */size"), parse_node_address("Well/size"))
+    assert not may_meet(parse_node_address('"Plot *"/size'), parse_node_address('"Plot North"/size'))
+
+
+def test_attributes_and_keyed_entries_are_chosen_by_a_pattern_in_their_names() -> None:
+    document = read_document(
+        b'<a><lamp id="x" min="1" max="9"/><lantern id="y" min="2" max="8"/><rope id="x"/></a>', "a.xml"
+    )
+    assert [node.value for node in document.select("la*/@m*")] == ["1", "9", "2", "8"]
+    assert [node.name for node in document.select("*[x]")] == ["lamp", "rope"]
+    assert [node.name for node in document.select("l*[x,y]")] == ["lamp", "lantern"]
+    assert [node.name for node in document.select("la*[#1]")] == ["lamp"]
+
+
+@pytest.mark.parametrize(
+    ("address", "nearest"),
+    [
+        ("find[Copper Gimbal]", "shelf[brass]/find[Copper Gimbal]."),
+        ("find[Coper Gimbal]/@holds", "shelf[brass]/find[Copper Gimbal], "),
+        ("find[*Float]", "shelf/find[*Float]."),
+        ("find", "shelf/find."),
+        ("shelf[brass]/@holds", "shelf[brass]/find/@holds."),
+    ],
+)
+def test_a_level_that_was_left_out_is_named(address: str, nearest: str) -> None:
+    with pytest.raises(AddressNotFound) as caught:
+        find(FINDS, parse_node_address(address))
+    assert f"Nearest: {nearest}" in str(caught.value)

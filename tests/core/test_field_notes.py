@@ -62,7 +62,7 @@ def test_note_2_a_sign_that_was_deleted_far_from_where_one_looks() -> None:
     lost = with_text("craft.xml", '<hull name="Lugger" crew="5"', '<hull name="Lugger" crew="5')
     (finding,) = new_findings(lost)
     assert (finding.code, finding.line) == ("xml.quote-missing", 13)
-    (finding,) = new_findings(with_text("galley/specials.json", '"from_hour": 4,', '"from_hour": 4'))
+    (finding,) = new_findings(with_text("galley/evenings.json", '"Kelp Porridge",', '"Kelp Porridge"'))
     assert (finding.code, finding.line) == ("json.comma-missing", 4)
 
 
@@ -82,13 +82,13 @@ def test_note_5_what_is_written_is_not_in_force_yet() -> None:
         Step(StepKind.SET, "station.ini#Station/Welcome", operation="=Ahoy"),
         Step(StepKind.SET, "station.ini#World/DayLength", operation="=80"),
         Step(StepKind.SET, "addins/tidebell/settings.yml#settings/volume", operation="=0.4"),
-        Step(StepKind.SET, "sea/finds.xml#find[Copper Gimbal]/band[shallow]/@holds", operation="=44"),
+        Step(StepKind.SET, "sea/finds.xml#shelf[brass]/find[Copper Gimbal]/@holds", operation="+4"),
     ]
     after = replay(before, steps, BOOK.read).documents
     waits = effects(BOOK, compare_files(before, after), after)
     assert [(one.takes_effect, [a.partition("#")[2] for a in one.addresses]) for one in waits] == [
-        ("new-world", ["Station/Berths"]),
-        ("restart", ["find[Copper Gimbal]/band[shallow]/@holds", "World/DayLength"]),
+        ("new world", ["Station/Berths"]),
+        ("restart", ["shelf[brass]/find[Copper Gimbal]/@holds", "World/DayLength"]),
         ("rejoin", ["Station/Welcome"]),
         ("reload", ["settings/volume"]),
     ]
@@ -97,16 +97,18 @@ def test_note_5_what_is_written_is_not_in_force_yet() -> None:
 
 def test_note_6_things_were_added_and_nothing_taken_away() -> None:
     text = WORLD["sea/finds.xml"].decode()
-    start = text.index('  <find name="Copper Gimbal"')
-    block = text[start : text.index("  <!-- Amber:")].replace('<find name="', '<find name="Odd ')
-    ((code, path, message),) = said({"sea/finds.xml": text.replace("</finds>", f"{block}</finds>").encode()})
+    start = text.index('    <find name="Copper Gimbal"')
+    block = text[start : text.index("  </shelf>", start)].replace('<find name="', '<find name="Odd ')
+    ((code, path, message),) = said(
+        {"sea/finds.xml": text.replace(block.replace("Odd ", ""), block.replace("Odd ", "") + block).encode()}
+    )
     assert (code, path) == ("meaning.balance", "sea/finds.xml")
-    assert "goes from 2" in message and message.endswith("Was something added and nothing taken away?")
+    assert "goes from 1" in message and message.endswith("Was something added and nothing taken away?")
 
 
 def test_note_7_a_block_that_was_pasted_with_its_header_or_twice() -> None:
     again = {"station.ini": WORLD["station.ini"] + b"\n[Multipliers]\nHaulWeight=1.5\n"}
-    assert [(f.code, f.line) for f in new_findings(again)] == [("ini.section-twice", 46)]
+    assert [(f.code, f.line) for f in new_findings(again)] == [("ini.section-twice", 70)]
     station = BOOK.read(WORLD["station.ini"], "station.ini")
     plan = plan_merge(station, "<pre>[Multipliers]\nHaulWeight=1.5</pre>")
     merged = apply_plan(station, plan)
@@ -124,7 +126,7 @@ def test_note_8_the_right_file_of_the_wrong_chart() -> None:
 
 
 def test_note_9_the_same_edit_over_variants_slipped_on_one() -> None:
-    address = "sea/finds.xml#find[*Cork Float]/band[shallow]/@holds"
+    address = "sea/finds.xml#shelf[float]/find[*Cork Float]/@holds"
     before = gather_files(WORLD, BOOK, query=query).documents
     alike = replay(before, [Step(StepKind.SET, address, operation="+4")], BOOK.read)
     assert not new_findings({"sea/finds.xml": alike.documents["sea/finds.xml"].to_bytes()})
@@ -132,13 +134,13 @@ def test_note_9_the_same_edit_over_variants_slipped_on_one() -> None:
     ((code, _, message),) = said({"sea/finds.xml": one.documents["sea/finds.xml"].to_bytes()})
     assert code == "meaning.alike"
     assert message == (
-        "band[shallow]/@holds is 44 here, but 40 in Small Cork Float, Great Cork Float. These variants are kept alike."
+        "@holds is 7..32 here, but 7..28 in Small Cork Float, Great Cork Float. These variants are kept alike."
     )
 
 
 def test_note_10_an_id_that_is_unique_in_three_files_and_equal_in_two() -> None:
-    (finding,) = new_findings(with_text("crew/keepers.yml", "post: KP-02", "post: KP-01"))
-    assert finding.message == "`KP-01` occurs twice among the codes on the chart; the first is in line 3."
+    (finding,) = new_findings(with_text("crew/stewards.yml", "post: ST-02", "post: ST-01"))
+    assert finding.message == "`ST-01` occurs twice among the codes on the chart; the first is in line 3."
     taken = said(with_text("sea/buoys.xml", 'code="BY-03"', 'code="BY-01"'))
     assert ("meaning.duplicate", "sea/buoys.xml") in [(code, path) for code, path, _ in taken]
     ((code, path, message),) = said(
@@ -153,7 +155,7 @@ def test_note_10_an_id_that_is_unique_in_three_files_and_equal_in_two() -> None:
 
 
 def test_note_11_folder_file_and_start_parameter_are_one_word() -> None:
-    found = said(with_text("launch.sh", 'CHART="coral-gate"', 'CHART="coral_gate"'))
+    found = said(with_text("launch.sh", "--chart coral-gate", "--chart coral_gate"))
     assert found == [
         (
             "meaning.disagree",
@@ -161,50 +163,46 @@ def test_note_11_folder_file_and_start_parameter_are_one_word() -> None:
             "`coral_gate` is here, but station.ini#World/Chart says `coral-gate`. The two must be the same word.",
         )
     ]
-    assert new_findings(with_text("launch.sh", 'CHART="coral-gate"', 'CHART="coral_gate"'))[0].reason
+    assert new_findings(with_text("launch.sh", "--chart coral-gate", "--chart coral_gate"))[0].reason
     renamed = {
         "addins/tidebell/card.yml": WORLD["addins/tidebell/card.yml"].replace(b"name: tidebell", b"name: tide-bell")
     }
     assert ("meaning.disagree", "addins/tidebell/card.yml") in [(code, path) for code, path, _ in said(renamed)]
 
 
-def test_note_12_order_seals_and_versions_of_mods() -> None:
+def test_note_12_order_checksums_and_versions_of_mods() -> None:
     order = {"mods/order.txt": b"surveyor-kit\ndeepsong\n"}
     ((code, _, message),) = said(order)
     assert (code, message) == (
         "meaning.order",
         "surveyor-kit is before deepsong, which it needs; deepsong must come first.",
     )
-    ((code, path, message),) = said({"seals/surveyor-kit.seal": None})
+    ((code, path, message),) = said({"mods/surveyor-kit.sum": None})
     assert (code, path) == ("meaning.file-missing", "mods/order.txt")
-    assert message == "`surveyor-kit` needs the file seals/surveyor-kit.seal, which is not there."
+    assert message == "`surveyor-kit` needs the file mods/surveyor-kit.sum, which is not there."
     new = b"PAK\0"
     two = {
         "mods/order.txt": WORLD["mods/order.txt"] + b"surveyor-kit-1.3\n",
         "mods/surveyor-kit-1.3.pak": new,
-        "seals/surveyor-kit-1.3.seal": b"x",
+        "mods/surveyor-kit-1.3.sum": b"x",
     }
     assert "meaning.one-of" in [code for code, _, _ in said(two)]
 
 
 def test_note_14_a_category_is_the_name_of_a_file_in_the_same_letter_case() -> None:
-    first = WORLD["galley/menus/feast.json"].decode().split('"from": "')[1].split('"')[0]
-    changed = {
-        "galley/menus/feast.json": WORLD["galley/menus/feast.json"].replace(first.encode(), first.title().encode(), 1)
-    }
-    (finding,) = new_findings(changed)
-    assert (finding.code, finding.hint) == ("meaning.unknown-name", f"Did you mean '{first}'?")
-    assert finding.fix is not None and finding.fix.text == first
+    (finding,) = new_findings(with_text("galley/board.json", '"recipe": "eel-pie"', '"recipe": "Eel-Pie"'))
+    assert (finding.code, finding.hint) == ("meaning.unknown-name", "Did you mean 'eel-pie'?")
+    assert finding.fix is not None and finding.fix.text == "eel-pie"
 
 
-def test_note_15_a_keeper_out_of_reach() -> None:
-    ((code, path, message),) = said(with_text("crew/keepers.yml", "x: 12.5", "x: 52.5"))
-    assert (code, path) == ("meaning.far", "crew/keepers.yml")
+def test_note_15_a_steward_outside_the_mess() -> None:
+    ((code, path, message),) = said(with_text("crew/stewards.yml", "x: 12.5", "x: 52.5"))
+    assert (code, path) == ("meaning.far", "crew/stewards.yml")
     assert message == "Odile is 40.51 away, more than the 8 within which it is reached."
 
 
 def test_note_16_raising_a_variant_lowers_the_thing() -> None:
-    (finding,) = new_findings(with_text("dredge/hauls.yml", "chance: 0.25", "chance: 0.5"))
+    (finding,) = new_findings(with_text("dredge/hauls.yml", "chance: 25%", "chance: 50%"))
     assert (finding.code, finding.severity) == ("meaning.variant", Severity.NOTICE)
     assert finding.message == (
         "Tarnished Gimbal now comes in place of Copper Gimbal in 50 of 100 draws (25 before), "
@@ -213,17 +211,22 @@ def test_note_16_raising_a_variant_lowers_the_thing() -> None:
 
 
 def test_note_17_a_word_that_sends_the_game_elsewhere() -> None:
-    text = WORLD["galley/house.json"].decode()
-    goods = next(
-        line.split('"name": "')[1].split('"')[0]
-        for path in sorted(WORLD)
-        if path.startswith("galley/stores/")
-        for line in WORLD[path].decode().splitlines()
-        if "as-house" in line
-    )
-    gone = "\n".join(line for line in text.split("\n") if f'"{goods}"' not in line).encode()
-    codes = {(code, path.rpartition("/")[0]) for code, path, _ in said({"galley/house.json": gone})}
-    assert ("meaning.sentinel", "galley/stores") in codes
+    def without(path: str, dish: str) -> dict[str, bytes | None]:
+        lines = WORLD[path].decode().split("\n")
+        return {path: "\n".join(line for line in lines if f'"{dish}"' not in line).encode()}
+
+    # Without a price for the watch the house price holds; where that says so, the purser's.
+    told = said(without("galley/house.json", "Radish Plate"))
+    assert told == [
+        (
+            "meaning.sentinel",
+            "galley/board.json",
+            f'Without price/{watch}, this sends the game to {"galley/purser.json"}#prices/"Radish Plate", but nothing is there.',
+        )
+        for watch in ("evening", "night")
+    ]
+    told = said(without("galley/purser.json", "Kelp Porridge"))
+    assert [(code, path) for code, path, _ in told] == [("meaning.sentinel", "galley/board.json")] * 2
 
 
 def test_note_18_newcomers_join_a_party_that_is_closed() -> None:
@@ -257,11 +260,14 @@ def test_note_20_veterans_know_what_it_does_at_the_start() -> None:
 
 
 def test_note_21_the_switch_is_on_but_the_game_dropped_what_it_switched() -> None:
-    found = [f for f in new_findings({"galley/menus/feast.json": None}) if f.path == "galley/specials.json"]
+    def renamed(dish: str) -> dict[str, bytes | None]:
+        return with_text("galley/board.json", f'"dish": "{dish}"', f'"dish": "{dish} of Old"')
+
+    found = [f for f in new_findings(renamed("Oyster Tray")) if f.path == "galley/evenings.json"]
     assert [f.message for f in found] == [
-        "Feast of Lamps is on, but there is no menu feast; the game leaves it out and says nothing"
+        "Feast of Lamps is on, but there is no dish Oyster Tray on the board; the game leaves it out and says nothing"
     ]
-    assert not [f for f in new_findings({"galley/menus/supper.json": None}) if f.path == "galley/specials.json"]
+    assert not [f for f in new_findings(renamed("Whelk Pot")) if f.path == "galley/evenings.json"]
 
 
 def test_note_22_a_packed_folder_must_be_packed_again() -> None:
@@ -299,12 +305,12 @@ def test_note_25_a_file_bears_exactly_one_name() -> None:
 @pytest.mark.parametrize(
     ("old", "new", "code"),
     [
-        ('"reach": 8}\n', '"reach": 8},\n', "json.comma-extra"),
-        ('"reach": 10},', '"reach": 10}', "json.comma-missing"),
+        ('"radius": 8}\n', '"radius": 8},\n', "json.comma-extra"),
+        ('"radius": 10},', '"radius": 10}', "json.comma-missing"),
     ],
 )
 def test_note_27_a_comma_after_the_last_entry_none_before_it(old: str, new: str, code: str) -> None:
-    (finding,) = new_findings(with_text("galley/counters.json", old, new))
+    (finding,) = new_findings(with_text("galley/messes.json", old, new))
     assert finding.code == code and finding.fix is not None
 
 
@@ -313,12 +319,12 @@ def test_note_27_a_comma_after_the_last_entry_none_before_it(old: str, new: str,
     [
         ("station.ini", "FindRate=1.0", "FindRat=1.0", "Did you mean 'FindRate'?"),
         ("craft.xml", 'name="Skiff" crew="2"', 'name="Skiff" crw="2"', "Did you mean 'crew'?"),
-        ("galley/specials.json", '"menu": "feast"', '"meun": "feast"', "Did you mean 'menu'?"),
+        ("galley/evenings.json", '"dish": "Oyster Tray"', '"dihs": "Oyster Tray"', "Did you mean 'dish'?"),
         (
             "dredge/hauls.yml",
-            "find: Red Amber Cameo, weight",
-            "find: Red Amber Cameo, wieght",
-            "Did you mean 'weight'?",
+            "thing: Red Amber Cameo, share",
+            "thing: Red Amber Cameo, shrae",
+            "Did you mean 'share'?",
         ),
     ],
 )

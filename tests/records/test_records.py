@@ -15,9 +15,14 @@ from sqlalchemy import create_engine, event, select
 
 from zerrit.records import (
     Activity,
+    BeforeStart,
     Database,
+    FileMark,
     Person,
     RecordsUnusable,
+    Rollout,
+    Run,
+    RunOptions,
     load_content,
     migrations,
     open_database,
@@ -124,7 +129,20 @@ def test_records_of_the_form_before_get_the_new_names(tmp_path: Path) -> None:
         )
         run(
             "INSERT INTO steps (change_id, position, kind, address, data, author, created_at) "
-            "VALUES (1, 1, 'put', 'a.xml', '{}', 'a', '2026-01-01 00:00:00')"
+            "VALUES (1, 1, 'put', 'a.xml', '{}', 'a', '2026-01-01 00:00:00'), "
+            "(1, 2, 'carry', 'a.xml', '{}', 'a', '2026-01-01 00:00:00')"
+        )
+        run(
+            "INSERT INTO runs (id, server_id, kind, state, stage, asks, cancelled_by, person, started_at, outcome, options, evidence) "
+            "VALUES (1, 'reef', 'deploy', 'rolled-back', 'end', '', '', 'a', '2026-01-01 00:00:00', '', "
+            """'{"announce": 5, "wait": "", "until": "", "rehearse": false}', '{"reason": "it broke", "failed_at": "watch", """
+            """"before_start": {"crash_files": [["", "a.txt", 3, 9]], "log": {"game.log": [4, 9, "", "abc", ""]}}, """
+            """"brings": [{"change": 1, "effects": [["restart", ["a.xml#b"]]], "looks": ["x"]}]}')"""
+        )
+        run(
+            "INSERT INTO rollouts (id, change_id, waves, state, results, outcome, person, started_at) "
+            """VALUES (1, 1, '[["reef"]]', 'done', '{"": {"announce": 5, "wait": "", "until": "", "rehearse": true}, """
+            """"reef": {"change": 1, "run": 1, "state": "deployed", "said": "x"}}', '', 'a', '2026-01-01 00:00:00')"""
         )
         run(
             "INSERT INTO waits (change_id, takes_effect, addresses, held_at, person) "
@@ -141,7 +159,15 @@ def test_records_of_the_form_before_get_the_new_names(tmp_path: Path) -> None:
         assert (server.connection, server.control) == (FtpConnection(host="h", parallel=3), ManualControl())
         assert (server.maintenance, session.get_one(Snapshot, 1).pinned) == (Maintenance(settle=2), "dear")
         change = session.get_one(Change, 1)
-        assert (change.state, change.steps[0].kind) == ("confirmed", "put-file")
-        assert [one.takes_effect for one in change.pending] == ["map-change"]
+        assert (change.state, [step.kind for step in change.steps]) == ("confirmed", ["put-file", "merge-version"])
+        seen = session.get_one(Run, 1).evidence
+        assert seen.before_start == BeforeStart(
+            crash_files=frozenset({("", "a.txt", 3, 9)}), log={"game.log": FileMark(4, 9, "", "abc")}
+        )
+        assert (seen.reason, seen.failed_back, seen.brings[0].effects) == ("it broke", None, [("restart", ["a.xml#b"])])
+        assert session.get_one(Run, 1).options == RunOptions(announce=5)
+        rollout = session.get_one(Rollout, 1).results
+        assert (rollout.options.rehearse, rollout.parts["reef"].state) == (True, "deployed")
+        assert [one.takes_effect for one in change.pending] == ["map change"]
         assert session.scalars(select(ScheduledTask.task)).all() == ["snapshot"]
     opened.close()

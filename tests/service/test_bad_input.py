@@ -14,23 +14,23 @@ from zerrit.client import Client, ProblemError
 from zerrit.demo.stack import ADMIN, HOST_PASSWORD, PASSWORD, DemoStack, defaults_zip
 from zerrit.web import configure_log
 
-HOLDS = "sea/finds.xml#find[Copper Gimbal]/band[shallow]/@holds"
+HOLDS = "sea/finds.xml#shelf[brass]/find[Copper Gimbal]/@holds"
 Shared = tuple[DemoStack, Client]
 
 
 @pytest.mark.parametrize(
     ("step", "status", "kind", "detail"),
     [
-        ({"address": "sea/finds.xml#find[Coper Gimbal]/@house", "operation": "=1"}, 422, "refused", "Nearest: find[Copper Gimbal], "),
-        ({"address": "sea/finds.xml#find[Zz*]/@house", "operation": "=1"}, 422, "refused", "sea/finds.xml has no find that fits [Zz*]."),
+        ({"address": "sea/finds.xml#shelf[brass]/find[Coper Gimbal]/@worth", "operation": "=1"}, 422, "refused", "Nearest: shelf[brass]/find[Copper Gimbal], "),
+        ({"address": "sea/finds.xml#shelf[brass]/find[Zz*]/@worth", "operation": "=1"}, 422, "refused", "sea/finds.xml#shelf[brass] has no find that fits [Zz*]."),
         ({"address": "sea/fnds.xml#find", "operation": "=1"}, 422, "refused", "The server has no file sea/fnds.xml. Nearest: sea/finds.xml"),
         ({"address": "sea/finds.xml#find[", "operation": "=1"}, 422, "refused", "a bracket `[` is never closed"),
-        ({"address": "sea/finds.xml#find[Copper Gimbal]/@name", "operation": "+1"}, 422, "refused", "`Copper Gimbal` is not a number"),
+        ({"address": "sea/finds.xml#shelf[brass]/find[Copper Gimbal]/@name", "operation": "+1"}, 422, "refused", "`Copper Gimbal` is not a number"),
         ({"address": HOLDS, "operation": "more"}, 422, "refused", "`more` is not an operation."),
-        ({"address": HOLDS, "operation": "=30"}, 422, "refused", "it is so already; the step would change nothing."),
+        ({"address": HOLDS, "operation": "=12..30"}, 422, "refused", "it is so already; the step would change nothing."),
         ({"kind": "put-file", "address": "../outside.xml", "content": "<a/>"}, 422, "refused", "../outside.xml"),
         ({"kind": "put-file", "address": "/etc/outside.xml", "content": "<a/>"}, 422, "refused", "/etc/outside.xml"),
-        ({"kind": "merge", "address": "station.ini", "snippet": "[Pumps]\nCircuit=(Name="}, 422, "refused", "The snippet cannot be read as INI, line 2: "),
+        ({"kind": "merge", "address": "station.ini", "snippet": "[Pumps]\nSpill=((To="}, 422, "refused", "The snippet cannot be read as INI, line 2: "),
         ({"kind": "dance", "address": "a"}, 422, "request-invalid", "kind: Input should be"),
         ({"adress": "a"}, 422, "request-invalid", "adress: Extra inputs are not permitted"),
     ],
@@ -116,7 +116,7 @@ def test_two_people_do_not_overwrite_each_other(shared: Shared) -> None:
     step = api.StepIn(kind="set", address=HOLDS, operation="=20")
     zerrit.add_step(change.id, step, version=change.version)
     with expect("outdated", 412):
-        zerrit.add_step(change.id, step.model_copy(update={"operation": "=30"}), version=change.version)
+        zerrit.add_step(change.id, step.model_copy(update={"operation": "=12..30"}), version=change.version)
 
 
 def test_signing_in(shared: Shared) -> None:
@@ -161,7 +161,7 @@ def test_a_change_on_files_that_drifted_is_not_deployed(zerrit: Client, stack: D
     change = zerrit.create_change("coral-gate", "Fewer gimbals")
     zerrit.add_step(change.id, api.StepIn(kind="set", address=HOLDS, operation="-10"))
     finds = stack.host_folder / "coral-gate/sea/finds.xml"
-    finds.write_text(finds.read_text().replace('holds="40"', 'holds="36"'))
+    finds.write_text(finds.read_text().replace('holds="12..40"', 'holds="12..36"'))
     edited = finds.read_bytes()
     with pytest.raises(ProblemError) as caught:
         zerrit.deploy(change.id)
@@ -171,7 +171,7 @@ def test_a_change_on_files_that_drifted_is_not_deployed(zerrit: Client, stack: D
     assert zerrit.fetch("coral-gate").changed == ["sea/finds.xml"]
     assert zerrit.change(change.id).is_outdated
     refreshed = zerrit.update(change.id)
-    assert refreshed.step_list[0].outcome.changes[0].new == "26"
+    assert refreshed.step_list[0].outcome.changes[0].new == "12..26"
     *_, run = zerrit.follow(zerrit.deploy(change.id).id)
     assert run.state == "deployed"
 

@@ -15,9 +15,9 @@ from zerrit.records import open_database
 from zerrit.standin import Faults
 from zerrit.work.deploy.start_watch import Watched
 
-HOLDS = "sea/finds.xml#find[Copper Gimbal]/band[shallow]/@holds"
+HOLDS = "sea/finds.xml#shelf[brass]/find[Copper Gimbal]/@holds"
 SET = api.StepIn(kind="set", address=HOLDS, operation="-10")
-TRIPS_THE_BREAKER = api.StepIn(kind="set", address="station.ini#Pumps/Circuit[*]/Pumps/*/Rating", operation="+5")
+TRIPS_THE_BREAKER = api.StepIn(kind="set", address="station.ini#Circuit */Rating", operation="+6")
 
 
 def opened(zerrit: Client, *steps: api.StepIn) -> int:
@@ -57,7 +57,7 @@ def test_a_file_that_the_host_refuses_leads_back_to_the_snapshot(zerrit: Client,
     ]
     assert untouched(stack, before)
     assert not list(stack.host_folder.rglob(f"{PART_PREFIX}*"))
-    assert zerrit.game_state("coral-gate") == {"state": "running"}
+    assert zerrit.game_state("coral-gate").state == "running"
 
 
 def test_an_error_of_our_own_after_the_first_written_byte_leads_back_too(
@@ -76,7 +76,7 @@ def test_an_error_of_our_own_after_the_first_written_byte_leads_back_too(
     run = carried_out(zerrit, zerrit.deploy(opened(zerrit, SET)))
     assert run.state == "rolled-back"
     assert untouched(stack, before)
-    assert zerrit.game_state("coral-gate") == {"state": "running"}
+    assert zerrit.game_state("coral-gate").state == "running"
 
 
 def test_a_connection_that_drops_between_two_files_is_opened_anew_to_go_back(
@@ -99,7 +99,7 @@ def test_a_connection_that_drops_between_two_files_is_opened_anew_to_go_back(
     assert "Try again." in run.outcome
     assert untouched(stack, before)
     assert not list(stack.host_folder.rglob(f"{PART_PREFIX}*"))
-    assert zerrit.game_state("coral-gate") == {"state": "running"}
+    assert zerrit.game_state("coral-gate").state == "running"
 
 
 @pytest.mark.parametrize(
@@ -144,8 +144,8 @@ def test_a_step_that_the_held_files_do_not_take_writes_nothing(zerrit: Client, s
         "holds now"
     )
     assert zerrit.change(change).state == "checked"
-    assert 'holds="40"' in (game.folder / "sea/finds.xml").read_text()
-    assert zerrit.game_state("coral-gate")["state"] == ("running" if runs else "stopped")
+    assert 'holds="12..40"' in (game.folder / "sea/finds.xml").read_text()
+    assert zerrit.game_state("coral-gate").state == ("running" if runs else "stopped")
 
 
 def test_what_the_game_wrote_when_it_stopped_is_kept_beside_the_change(zerrit: Client, stack: DemoStack) -> None:
@@ -162,10 +162,10 @@ def test_the_live_comparison_shows_what_a_deploy_would_do_and_what_drifted(zerri
     game.stop()  # the station writes its clock
     game.start()
     finds = game.folder / "sea/finds.xml"
-    finds.write_text(finds.read_text().replace('holds="40"', 'holds="36"'))
+    finds.write_text(finds.read_text().replace('holds="12..40"', 'holds="12..36"'))
     found = zerrit.differences(change, "live")
     assert [(d.address, d.old, d.new) for d in found.differences] == [
-        (HOLDS, "36", "26"),
+        (HOLDS, "12..36", "12..26"),
         ("station.ini#World/DayLength", "96", "120"),
     ]
     assert found.notes == ["sea/finds.xml on coral-gate is not as in snapshot 1 any more."]
@@ -183,7 +183,7 @@ def test_a_change_that_was_rolled_back_can_be_fixed_and_deployed(zerrit: Client)
     assert carried_out(zerrit, zerrit.deploy(change)).state == "rolled-back"
     detail = zerrit.change(change)
     assert (detail.state, detail.is_outdated) == ("rolled-back", False)
-    zerrit.remove_step(change, detail.step_list[0].id)
+    zerrit.remove_steps(change, [detail.step_list[0].id])
     assert zerrit.add_step(change, SET).state == "draft"
     assert carried_out(zerrit, zerrit.deploy(change)).state == "deployed"
 

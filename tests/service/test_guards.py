@@ -23,13 +23,13 @@ from zerrit.connections.remote import RemoteConnection
 from zerrit.connections.wire import Entry
 from zerrit.core.retention import Retention, kept_by
 from zerrit.demo.stack import DemoStack
-from zerrit.records import Run
+from zerrit.records import Run, RunFacts
 from zerrit.standin import Faults
 from zerrit.work.deploy import run_engine
 from zerrit.work.deploy.journal import Stage
-from zerrit.work.deploy.run_context import Facts, RunContext
+from zerrit.work.deploy.run_context import RunContext
 from zerrit.work.deploy.stages import RESUMED_AT, StageName, after, after_failure
-from zerrit.work.servers.game_log import StartLog, log_mark
+from zerrit.work.servers.game_log import StartLog, log_marks
 
 
 @pytest.fixture
@@ -72,7 +72,7 @@ def test_nothing_is_written_under_a_game_that_runs_again(quick: Quick, monkeypat
     before = quick.files()["sea/1.yml"]
     real = run_engine._STAGES[StageName.SNAPSHOT]
 
-    def then_started(context: RunContext, stage: Stage, facts: Facts) -> None:
+    def then_started(context: RunContext, stage: Stage, facts: RunFacts) -> None:
         real(context, stage, facts)
         quick.game().start()
 
@@ -246,7 +246,7 @@ def test_a_log_that_is_written_over_in_place_is_read_from_its_beginning(tmp_path
     log = tmp_path / "game.log"
     log.write_text("a start of yesterday 1\n" * 5)
     with FolderConnection(tmp_path) as connection:
-        mark = log_mark(connection, "game.log")
+        mark = log_marks(connection, "game.log")
         new = "a start of today 2\n" * 20
         with log.open("w" if written == "over" else "a") as file:
             file.write(new)
@@ -260,7 +260,7 @@ def test_of_several_changes_of_one_run_each_is_taken_back_for_itself(quick: Quic
     assert [(one.address, one.old, one.new) for one in undone.differences] == [("sea/1.yml#holds", "6", "5")]
     undone = quick.zerrit.revert(first, api.RevertIn())
     assert [(one.address, one.old, one.new) for one in undone.differences] == [("sea/2.yml#holds", "5", "0")]
-    assert [(one.address, one.base, one.mine, one.theirs) for one in undone.conflicts] == [
+    assert [(one.address, one.changed_to, one.current, one.previous) for one in undone.conflicts] == [
         ("sea/1.yml#holds", "5", "6", "0")
     ]
 
@@ -269,7 +269,7 @@ def test_a_log_that_a_person_shows_again_is_read_from_where_it_was(tmp_path: Pat
     """A copy is a new file each time; an old "ready" in it must not pass for one of this start."""
     connection = ManualConnection(tmp_path / "shown")
     connection.upload({"game.log": b"server is ready\nserver closed\n"})
-    mark = log_mark(connection, "game.log")
+    mark = log_marks(connection, "game.log")
     connection.upload({"game.log": b"server is ready\nserver closed\nreading the files\n"})
     assert StartLog(connection, "game.log", mark).read() == "reading the files\n"
     connection.upload({"game.log": b"begun anew\n"})

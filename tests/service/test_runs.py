@@ -280,7 +280,7 @@ def show_again(quick: Quick, *paths: str) -> None:
 
 def test_a_server_that_is_carried_stopped_and_started_by_hand(quick: Quick) -> None:
     is_manual(quick)
-    assert "does not look stopped" in quick.zerrit.game_state("reef")["state"]
+    assert "does not look stopped" in quick.zerrit.game_state("reef").state
     run = quick.zerrit.deploy(quick.change("sea/1.yml#holds=7"))
     wait_until(lambda: "Stop reef now" in quick.zerrit.run(run.id).asks)
     with pytest.raises(ProblemError, match=r"does not look stopped.*say so once more"):
@@ -352,7 +352,7 @@ def test_a_run_that_waits_for_a_person_on_its_way_back_can_be_given_up(quick: Qu
     (quick.game().folder / "sea/1.yml").write_text("holds: 70\n")
     show_again(quick, "sea/1.yml")
     assert quick.zerrit.cancel(run.id).on_cancel == "nothing"
-    wait_until(lambda: quick.zerrit.run(run.id).on_cancel == "give-up")
+    wait_until(lambda: quick.zerrit.run(run.id).on_cancel == "abandon")
     quick.zerrit.cancel(run.id)
     ended = quick.end_of(run)
     assert ended.state == "failed"

@@ -90,6 +90,8 @@ def test_an_unknown_gamebook_or_server_is_said(shared: Shared) -> None:
     stack, zerrit = shared
     with pytest.raises(ProblemError, match=r"There is no gamebook fathomlin\. Did you mean 'fathomline'\?"):
         zerrit.change_server(settings(stack).model_copy(update={"gamebook": "fathomlin"}))
+    with pytest.raises(ProblemError, match=r"There is no gamebook without a name; leave it out"):
+        zerrit.change_server(settings(stack).model_copy(update={"gamebook": ""}))
     with pytest.raises(ProblemError, match=r"There is no server coral-gat\. Did you mean 'coral-gate'\?"):
         zerrit.change_server(settings(stack).model_copy(update={"id": "coral-gat"}))
 
@@ -111,5 +113,5 @@ def test_the_demo_goes_on_when_it_is_started_on_other_ports(tmp_path: Path) -> N
             )
             zerrit.fetch("coral-gate")
             assert [change.title for change in zerrit.changes("coral-gate")] == [
-                "Wet evenings: gimbals deeper, two pump circuits"
+                "Wet evenings: fewer gimbals, two pump circuits"
             ]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+import time
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
@@ -168,3 +169,21 @@ def test_a_crash_file_that_is_finished_late_is_in_the_evidence(quick: Quick, mon
     run = quick.deploy("sea/2.yml#holds=6000000")
     assert run.state == "rolled-back"
     assert len(run.evidence.crash_files) == 1
+
+
+def test_the_log_is_seen_while_the_game_starts(quick: Quick) -> None:
+    quick.add()
+    quick.workspace.settle = 1.5
+    change = quick.change("sea/1.yml#holds=6")
+    run = quick.zerrit.deploy(change)
+    seen = ""
+    deadline = time.monotonic() + 30
+    while time.monotonic() < deadline:
+        now = quick.zerrit.run(run.id)
+        if now.state != "running":
+            break
+        seen = now.live_log or seen
+        time.sleep(0.1)
+    assert "station is open" in seen
+    done = quick.zerrit.run(run.id)
+    assert (done.state, done.live_log) == ("deployed", "")

@@ -17,7 +17,7 @@ from zerrit.records import load_content, open_database
 from zerrit.records.models import SnapshotFile
 
 FINDS = "sea/finds.xml"
-DEEP_AT = f"{FINDS}#find[Copper Gimbal]/band[deep]/@at"
+NEW_GROUND = f"{FINDS}#shelf[brass]/find[Slate Gimbal]/@ground"
 
 
 def test_the_story_through_the_client(stack: DemoStack) -> None:
@@ -30,35 +30,35 @@ def test_the_story_through_the_client(stack: DemoStack) -> None:
         assert added.connection == api.FtpConnection(host="127.0.0.1", port=port, user="coral-gate")
         assert "clear text" in added.notes[0]
         first = zerrit.fetch("coral-gate")
-        assert (first.is_new, first.snapshot.files) == (True, 68)
+        assert (first.is_new, first.snapshot.files) == (True, 65)
         assert zerrit.import_defaults("coral-gate", "2.1", defaults_zip("2.1")).label == "2.1"
         states = {file.path: file.state for file in zerrit.files("coral-gate")}
         assert states[FINDS] == "changed"
         assert states["sea/chart.xml"] == "as-shipped"
         assert states["mods/deepsong.pak"] == "watched"
 
-        (place,) = zerrit.show("coral-gate", f"{FINDS}#find[Copper Gimbal]/band[shallow]/@holds")
-        assert (place.value, place.default, place.allowed) == ("40", "40", "a whole number from 1 to 120")
+        (place,) = zerrit.show("coral-gate", f"{FINDS}#shelf[brass]/find[Copper Gimbal]/@holds")
+        assert (place.value, place.default, place.allowed) == ("12..40", "12..40", "a range of numbers from 0 to 120")
         change = zerrit.create_change("coral-gate", "Wet evenings")
         for step in story_steps():
             zerrit.add_step(change.id, step)
 
         checked = zerrit.check(change.id)
         (finding,) = checked.findings
-        assert (checked.state, finding.path, finding.line, finding.column) == ("draft", FINDS, 77, 28)
+        assert (checked.state, finding.path, finding.line, finding.column) == ("draft", FINDS, 79, 39)
         assert finding.hint == "Did you mean 'Ribbonweed Flats'?"
         with pytest.raises(ProblemError) as refused:
             zerrit.deploy(change.id)
         assert refused.value.kind == "blocked-by-findings"
-        zerrit.add_step(change.id, api.StepIn(kind="set", address=DEEP_AT, operation="=Ribbonweed Flats"))
+        zerrit.add_step(change.id, api.StepIn(kind="set", address=NEW_GROUND, operation="=Ribbonweed Flats"))
         assert zerrit.check(change.id).state == "checked"
 
         live = zerrit.differences(change.id, "live", texts=True)
         by_address = {d.address.partition("#")[2]: (d.kind, d.delta) for d in live.differences}
-        assert by_address["find[Copper Gimbal]/band[shallow]/@holds"] == ("changed", "-10")
-        assert by_address["find[Copper Gimbal]/band[deep]"] == ("added", "")
-        assert by_address["Pumps/Circuit[Sump Six]"] == ("added", "")
-        assert '+Circuit=(Name="Wet Lab"' in "".join(text.text for text in live.texts)
+        assert by_address["shelf[brass]/find[Copper Gimbal]/@holds"] == ("changed", "upper end -10")
+        assert by_address["shelf[brass]/find[Slate Gimbal]"] == ("added", "")
+        assert by_address['"Circuit Sump Six"'] == ("added", "")
+        assert "+[Circuit Wet Lab]" in "".join(text.text for text in live.texts)
         assert len(zerrit.differences(change.id, "defaults").differences) > len(live.differences)
 
         *_, run = zerrit.follow(zerrit.deploy(change.id).id)
@@ -74,7 +74,7 @@ def test_the_story_through_the_client(stack: DemoStack) -> None:
             "watch",
         ]
         assert zerrit.change(change.id).state == "deployed"
-        assert 'at="Ribbonweed Flats" least="2"' in (game / FINDS).read_text()
+        assert 'ground="Ribbonweed Flats" holds="2..8"' in (game / FINDS).read_text()
         station = (game / "station.ini").read_text()
         assert "Starts=1" in station, "what the game wrote when it stopped is kept beside our circuits"
         assert "Sump Six" in station
@@ -88,7 +88,7 @@ def test_the_story_through_the_client(stack: DemoStack) -> None:
         assert len(failed.evidence.crash_files) == 1
         kept = zerrit.change(second.id)
         assert (kept.state, "breaker tripped" in kept.runs[0].evidence.log) == ("rolled-back", True)
-        assert zerrit.game_state("coral-gate") == {"state": "running"}
+        assert zerrit.game_state("coral-gate").state == "running"
         assert files_of(game) == snapshot_files(stack, failed.before) | {
             path: data for path, data in at_first.items() if path.endswith(".pak")
         }
@@ -96,7 +96,7 @@ def test_the_story_through_the_client(stack: DemoStack) -> None:
         *_, back = zerrit.follow(zerrit.rollback("coral-gate", first.snapshot.id).id)
         assert back.state == "done"
         assert files_of(game) == at_first
-        assert zerrit.game_state("coral-gate") == {"state": "running"}
+        assert zerrit.game_state("coral-gate").state == "running"
 
 
 def snapshot_files(stack: DemoStack, snapshot: int | None) -> dict[str, bytes]:
@@ -135,14 +135,16 @@ def test_the_story_through_plain_http(stack: DemoStack) -> None:
         assert http.post("/servers/coral-gate/fetch").json()["snapshot"]["id"] == 1
         upload = {"archive": ("defaults.zip", defaults_zip("2.1"))}
         assert http.post("/servers/coral-gate/defaults", data={"label": "2.1"}, files=upload).status_code == 201
-        shown = http.get("/servers/coral-gate/show", params={"address": f"{FINDS}#find[Copper Gimbal]"}).json()
+        shown = http.get(
+            "/servers/coral-gate/show", params={"address": f"{FINDS}#shelf[brass]/find[Copper Gimbal]"}
+        ).json()
         assert shown[0]["comment"].startswith("Swings in a fixed ring.")
         assert http.post("/servers/coral-gate/changes", json={"title": "Wet evenings"}).json()["id"] == 1
         for step in story_steps():
             made = http.post("/changes/1/steps", json=step.model_dump(exclude_defaults=True) | {"kind": step.kind})
             assert made.status_code == 201, made.text
         found = http.post("/changes/1/check").json()["findings"][0]
-        assert (found["line"], found["hint"]) == (77, "Did you mean 'Ribbonweed Flats'?")
+        assert (found["line"], found["hint"]) == (79, "Did you mean 'Ribbonweed Flats'?")
         refused = http.post("/changes/1/deploy")
         assert (refused.status_code, refused.headers["content-type"]) == (409, "application/problem+json")
         assert refused.json()["type"] == "urn:zerrit:problem:blocked-by-findings"
@@ -152,12 +154,10 @@ def test_the_story_through_plain_http(stack: DemoStack) -> None:
             "reason": "the new chart brings it tonight",
         }
         assert http.post("/changes/1/waivers", json=waiver).json()["blocking"] == []
-        http.post("/changes/1/steps", json={"kind": "set", "address": DEEP_AT, "operation": "=Ribbonweed Flats"})
+        http.post("/changes/1/steps", json={"kind": "set", "address": NEW_GROUND, "operation": "=Ribbonweed Flats"})
         assert http.post("/changes/1/check").json()["state"] == "checked"
         live = http.get("/changes/1/differences", params={"against": "live", "texts": True}).json()
-        assert ("added", "station.ini#Pumps/Circuit[Wet Lab]") in {
-            (d["kind"], d["address"]) for d in live["differences"]
-        }
+        assert ("added", 'station.ini#"Circuit Wet Lab"') in {(d["kind"], d["address"]) for d in live["differences"]}
         shipped = http.get("/changes/1/differences", params={"against": "defaults:2.1", "texts": True}).json()
         assert "+FindRate=1.4" in "".join(one["text"] for one in shipped["texts"])
         run = finished(http, http.post("/changes/1/deploy").json()["id"])

@@ -14,10 +14,10 @@ from zerrit.demo.stack import DemoStack, defaults_zip
 from zerrit.demo.world_files import default_files
 
 FINDS = "sea/finds.xml"
-GIMBAL = f"{FINDS}#find[Copper Gimbal]/@house"
+GIMBAL = f"{FINDS}#shelf[brass]/find[Copper Gimbal]/@worth"
 CONFLICTS = [
     "addins/tidebell/settings.yml#settings/volume",
-    f"{FINDS}#find[Small Cork Float]/band[shallow]/@holds",
+    f"{FINDS}#shelf[float]/find[Small Cork Float]/@holds",
     GIMBAL,
 ]
 OTHER_SIZES = [CONFLICTS[1].replace("Small", size) for size in ("Broad", "Great")]
@@ -42,9 +42,11 @@ def test_an_upgrade_shows_what_merges_and_what_conflicts(zerrit: Client) -> None
         "addins/lampwatch/settings.yml": "added",
         "addins/tidebell/settings.yml": "merged",
         "craft.xml": "merged",
-        "dredge/hauls.yml": "taken",
-        "galley/menus/banquet.json": "moved",
-        "galley/specials.json": "taken",
+        "dredge/hauls.yml": "updated",
+        "galley/board.json": "updated",
+        "galley/evenings.json": "updated",
+        "galley/house.json": "updated",
+        "galley/recipes/lamp-tray.json": "moved",
         FINDS: "merged",
         "station.ini": "merged",
     }
@@ -56,16 +58,16 @@ def test_an_upgrade_shows_what_merges_and_what_conflicts(zerrit: Client) -> None
     assert {one.new for one in files["station.ini"].own} == {"1.4", "Coral Gate: mind the tide, sign the slate."}
     assert [(conflict.address, conflict.base, conflict.mine, conflict.theirs) for conflict in found.conflicts] == [
         (CONFLICTS[0], "0.7", "0.5", "0.6"),
-        (CONFLICTS[1], "40", "46", "42"),
-        (OTHER_SIZES[0], "40", "46", "42"),
-        (OTHER_SIZES[1], "40", "46", "42"),
+        (CONFLICTS[1], "7..28", "7..34", "7..30"),
+        (OTHER_SIZES[0], "7..28", "7..34", "7..30"),
+        (OTHER_SIZES[1], "7..28", "7..34", "7..30"),
         (CONFLICTS[2], "35", "45", "40"),
     ]
     new = {note.address: note.comment for file in found.files for note in file.added}
     assert new["station.ini#Multipliers/SiltRate"].startswith("How fast the water clouds")
     dropped = {note.address: note.value for file in found.files for note in file.dropped}
     assert dropped["station.ini#Multipliers/HaulWeight"] == "1.0"
-    assert found.remaining == ["galley/menus/feast.json"]
+    assert found.remaining == ["galley/recipes/oyster-tray.json"]
 
 
 def test_an_undecided_conflict_blocks_and_decided_ones_become_a_change(zerrit: Client) -> None:
@@ -74,10 +76,10 @@ def test_an_undecided_conflict_blocks_and_decided_ones_become_a_change(zerrit: C
     choices = {CONFLICTS[0]: "mine", CONFLICTS[1]: "theirs", **dict.fromkeys(OTHER_SIZES, "theirs"), GIMBAL: "=42"}
     change = zerrit.open_upgrade("coral-gate", upgrade(choices=choices, title="To 2.2"))
     assert (change.title, change.blocking) == ("To 2.2", [])
-    assert {step.kind for step in change.step_list} == {"carry", "put-file"}
+    assert {step.kind for step in change.step_list} == {"merge-version", "put-file"}
     result = {d.address: (d.old, d.new) for d in zerrit.differences(change.id, "base").differences}
     assert result[GIMBAL] == ("45", "42")
-    assert result[CONFLICTS[1]] == ("46", "42")
+    assert result[CONFLICTS[1]] == ("7..34", "7..30")
     assert CONFLICTS[0] not in result
     assert result["station.ini#World/DayLength"] == ("96", "90")
     text = zerrit.file("coral-gate", FINDS, change=change.id).text
@@ -118,7 +120,7 @@ def test_a_step_that_fits_nothing_elsewhere_is_told_with_the_reason(zerrit: Clie
     zerrit.add_step(change.id, api.StepIn(kind="set", address="station.ini#Station/Welcome", operation="=Hello"))
     zerrit.add_step(change.id, api.StepIn(kind="put-file", address="notes/gate.txt", content="for this server\n"))
     zerrit.add_step(change.id, api.StepIn(kind="set", address="notes/gate.txt#line[#1]", operation="=ours"))
-    zerrit.remove_step(change.id, zerrit.change(change.id).step_list[1].id)
+    zerrit.remove_steps(change.id, [zerrit.change(change.id).step_list[1].id])
     found = zerrit.replay(change.id, api.ReplayIn(server="lantern-shelf"))
     assert [step.outcome.kind for step in found.steps] == ["done", "impossible"]
     assert "has no file notes/gate.txt" in found.steps[1].outcome.message
@@ -129,38 +131,35 @@ def test_a_step_that_fits_nothing_elsewhere_is_told_with_the_reason(zerrit: Clie
 
 def test_a_bulk_step_is_tried_before_it_is_made(zerrit: Client) -> None:
     before = zerrit.change(1)
-    given = api.StepIn(kind="set", address=f"{FINDS}#find[*]/band[abyss]/@holds", operation="*2 from 0 to 40")
+    given = api.StepIn(kind="set", address=f"{FINDS}#shelf[brass]/find[*]/@holds", operation="*2 from 0 to 40")
     tried = zerrit.try_step(1, given)
-    assert (tried.kind, len(tried.changes)) == ("done", 102)
-    assert all(int(one.new or "0") <= 48 for one in tried.changes)
+    assert (tried.kind, len(tried.changes)) == ("done", 49)
+    assert all(int((one.new or "..0").partition("..")[2]) <= 48 for one in tried.changes)
     fields = api.StepIn(
         kind="copy-fields",
-        address=f"{FINDS}#find[Small Cork Float]",
-        target="find[Broad Cork Float,Great Cork Float]",
-        names=["house"],
+        address=f"{FINDS}#shelf[float]/find[Small Cork Float]",
+        target="shelf[float]/find[Broad Cork Float,Great Cork Float]",
+        names=["worth"],
     )
     tried = zerrit.try_step(1, fields)
     assert [(one.address, one.new) for one in tried.changes] == [
-        (f"{FINDS}#find[Broad Cork Float]/@house", "175"),
-        (f"{FINDS}#find[Great Cork Float]/@house", "175"),
+        (f"{FINDS}#shelf[float]/find[Broad Cork Float]/@worth", "15"),
+        (f"{FINDS}#shelf[float]/find[Great Cork Float]/@worth", "15"),
     ]
-    wrong = zerrit.try_step(1, api.StepIn(kind="set", address=f"{FINDS}#find[Coper]/@house", operation="=1"))
+    wrong = zerrit.try_step(
+        1, api.StepIn(kind="set", address=f"{FINDS}#shelf[brass]/find[Coper]/@worth", operation="=1")
+    )
     assert (wrong.kind, wrong.changes) == ("impossible", [])
     assert zerrit.change(1).version == before.version
 
 
 def test_figures_of_a_change_are_before_and_after(zerrit: Client) -> None:
-    found = zerrit.balance("coral-gate", f"{FINDS}#find/band/@holds", "depth", change=1)
-    assert {row.group: row.delta for row in found.rows} == {
-        "shallow": "+5",
-        "middle": "+10",
-        "deep": "+8",
-        "abyss": "0",
-    }
-    assert (found.before, found.after, found.total.count_after) == ("snapshot 1", "change 1", 769)
+    found = zerrit.balance("coral-gate", f"{FINDS}#shelf/find/@holds", "family", change=1)
+    assert {row.group: row.delta for row in found.rows if row.delta != "0"} == {"float": "+15", "brass": "-2"}
+    assert (found.before, found.after, found.total.count_after) == ("snapshot 1", "change 1", 400)
     change = zerrit.create_change("coral-gate", "More gimbals")
-    weight = "dredge/hauls.yml#sets/[Old Iron]/entries/[Copper Gimbal]/weight"
-    zerrit.add_step(change.id, api.StepIn(kind="set", address=weight, operation="=9"))
+    share = "dredge/hauls.yml#nets/[Old Iron]/of/[Copper Gimbal]/share"
+    zerrit.add_step(change.id, api.StepIn(kind="set", address=share, operation="=9"))
     (odds,) = zerrit.odds("coral-gate", "Harbour Sweep", change=change.id)
     chances = {one.thing: one for one in odds.chances}
     assert chances["Copper Gimbal"].after > 2 * chances["Copper Gimbal"].before
@@ -172,8 +171,8 @@ def test_figures_of_a_change_are_before_and_after(zerrit: Client) -> None:
 
 def test_other_figures_come_from_the_newest_files(zerrit: Client) -> None:
     assert [one.following for one in zerrit.free_numbers("coral-gate", ["sea/chart.xml#berth/@code"])][:1] == ["CG-03"]
-    prices = zerrit.derived("coral-gate", "price", amount="0")
-    assert len(prices) == 180
+    prices = zerrit.derived("coral-gate", "evening price", amount="0")
+    assert len(prices) == 28
     assert all(one.at_amount == pytest.approx(1.5 * (one.value or 0)) for one in prices)
     near = zerrit.distances("coral-gate", "sea/chart.xml#ground", ["x", "z"], ["0", "0"], "400")
     assert [one.address for one in near if one.is_inside] == [

@@ -44,8 +44,8 @@ def test_the_game_says_what_it_loaded(host: StandinHost) -> None:
     log = log_says(host, "station is open")
     for line in (
         "chart: 20 grounds",
-        "finds: 399 read, 0 bands dropped",
-        "galley: 30 stores",
+        "finds: 399 on 9 shelves, 0 without a ground",
+        "galley: 28 of 28 dishes",
         "add-in tidebell loaded",
     ):
         assert line in log
@@ -68,8 +68,8 @@ def test_the_game_rewrites_its_file_when_it_stops(host: StandinHost) -> None:
     ("path", "old", "new", "said"),
     [
         ("sea/chart.xml", "</chart>", "</chrt>", "mismatched tag"),
-        ("station.ini", "Bus=40", "Bus=9", "breaker tripped: circuits draw 22 strokes, the bus carries 9"),
-        ("galley/stores/cellar-1.json", "}", "", "Expecting"),
+        ("station.ini", "Bus=40", "Bus=9", "breaker tripped: circuits draw 25 strokes, the bus carries 9"),
+        ("galley/board.json", "}", "", "Expecting"),
     ],
 )
 def test_a_broken_file_ends_in_a_crash_file(host: StandinHost, path: str, old: str, new: str, said: str) -> None:

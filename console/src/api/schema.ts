@@ -104,6 +104,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/changes/{change_id}/comments": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Comments
+         * @description The comments in a change, the oldest first.
+         */
+        get: operations["list_comments_api_v1_changes__change_id__comments_get"];
+        put?: never;
+        /**
+         * Add Comment
+         * @description Write a comment in a change, beside a place or on the change as a whole.
+         */
+        post: operations["add_comment_api_v1_changes__change_id__comments_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/changes/{change_id}/confirm": {
         parameters: {
             query?: never;
@@ -155,7 +179,7 @@ export interface paths {
          * Differences
          * @description What differs between the change's result and `base`, `live`, `defaults` or `defaults:LABEL`.
          *
-         *     `texts` adds the lines that differ.
+         *     `texts` adds the lines that differ, `sides` the complete text of one file in both states.
          */
         get: operations["differences_api_v1_changes__change_id__differences_get"];
         put?: never;
@@ -206,6 +230,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/changes/{change_id}/player-notes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Notes For Players
+         * @description What the change means for the players, as Markdown for a person to read over and post.
+         */
+        get: operations["notes_for_players_api_v1_changes__change_id__player_notes_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/changes/{change_id}/queue": {
         parameters: {
             query?: never;
@@ -225,6 +269,26 @@ export interface paths {
          * @description Take a change out of the queue.
          */
         delete: operations["unqueue_api_v1_changes__change_id__queue_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/changes/{change_id}/replacements": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Replace In Files
+         * @description Replace what a search finds in the files of a change, as steps by meaning.
+         */
+        post: operations["replace_in_files_api_v1_changes__change_id__replacements_post"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -270,6 +334,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/changes/{change_id}/step-list": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Steps
+         * @description Append several steps, or none of them where one is impossible or changes nothing.
+         */
+        post: operations["add_steps_api_v1_changes__change_id__step_list_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/changes/{change_id}/steps": {
         parameters: {
             query?: never;
@@ -284,13 +368,17 @@ export interface paths {
          * @description Append a step; one that is impossible, or changes nothing, is refused.
          */
         post: operations["add_step_api_v1_changes__change_id__steps_post"];
-        delete?: never;
+        /**
+         * Remove Steps
+         * @description Remove several steps, or none of them. They are returned as they were given, so that they can be added again.
+         */
+        delete: operations["remove_steps_api_v1_changes__change_id__steps_delete"];
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/v1/changes/{change_id}/steps/{step_id}": {
+    "/api/v1/changes/{change_id}/text": {
         parameters: {
             query?: never;
             header?: never;
@@ -299,12 +387,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        post?: never;
         /**
-         * Remove Step
-         * @description Remove a step; the change becomes a draft again.
+         * Save Text
+         * @description Save what was typed into a file, as steps by meaning.
          */
-        delete: operations["remove_step_api_v1_changes__change_id__steps__step_id__delete"];
+        post: operations["save_text_api_v1_changes__change_id__text_post"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -402,7 +490,8 @@ export interface paths {
          * @description What differs between two states of servers.
          *
          *     A state is SERVER@live, SERVER@latest, SERVER@NUMBER (a snapshot), SERVER@defaults or SERVER@defaults:LABEL.
-         *     `only` narrows it to what is at or below an address, which may be a pattern. `texts` adds the lines that differ.
+         *     `only` narrows it to what is at or below an address, which may be a pattern. `texts` adds the lines that differ,
+         *     `sides` the complete text of one file in both states.
          */
         get: operations["compare_states_api_v1_comparison_get"];
         put?: never;
@@ -427,6 +516,46 @@ export interface paths {
         get: operations["comparison_as_page_api_v1_comparison_page_get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/connection-test": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Test Connection
+         * @description Look at what a connection leads to, before a server is added: what is there, how quick it is, what it looks like.
+         */
+        post: operations["test_connection_api_v1_connection_test_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/control-test": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Test Control
+         * @description Ask a control whether its game runs, before a server is added. Nothing is stopped or started.
+         */
+        post: operations["test_control_api_v1_control_test_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -557,6 +686,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/notes/{note_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove Note
+         * @description Remove a note or comment of your own.
+         */
+        delete: operations["remove_note_api_v1_notes__note_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/overview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Overview
+         * @description What needs a person, over all servers.
+         */
+        get: operations["overview_api_v1_overview_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/rollouts": {
         parameters: {
             query?: never;
@@ -632,7 +801,7 @@ export interface paths {
         put?: never;
         /**
          * Cancel
-         * @description Let a run end at the next point where that is safe; what was written by then is taken back.
+         * @description Let a run end at the next point where that is safe; what was written by then is reverted.
          *
          *     One that waits for a person on its way back is abandoned, and leaves the server as it is.
          */
@@ -675,6 +844,26 @@ export interface paths {
          * @description A ZIP of the files that a run asks a person to put on the server, with numbered steps.
          */
         get: operations["run_instructions_api_v1_runs__run_id__instructions_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/search": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Find Names
+         * @description Servers, files, entries, settings, changes and snapshots with all words of `text` in their name or value.
+         */
+        get: operations["find_names_api_v1_search_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -811,6 +1000,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/servers/{server_id}/address": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Address In Text
+         * @description The entry or field that a place in the text of a file belongs to.
+         */
+        get: operations["address_in_text_api_v1_servers__server_id__address_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/servers/{server_id}/changes": {
         parameters: {
             query?: never;
@@ -844,7 +1053,7 @@ export interface paths {
         };
         /**
          * Check Server
-         * @description What is found in the latest files of a server.
+         * @description What is found in the latest files of a server; with `limit`, the first findings, and how many there are.
          */
         get: operations["check_server_api_v1_servers__server_id__check_get"];
         put?: never;
@@ -984,9 +1193,31 @@ export interface paths {
         };
         /**
          * List Entries
-         * @description The entries of a file as rows and columns; with `change`, as that change leaves them.
+         * @description The entries of a file as rows and columns, one page of them; with `change`, as that change leaves them.
+         *
+         *     With `patience`, in seconds, a first page may be incomplete; it says so.
          */
         get: operations["list_entries_api_v1_servers__server_id__entries_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/entry-groups": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Group Entries
+         * @description Entries of a file grouped by the value of a field, with counts and exact sums before and after a change.
+         */
+        get: operations["group_entries_api_v1_servers__server_id__entry_groups_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1145,8 +1376,30 @@ export interface paths {
         /**
          * List Files
          * @description The files of the last snapshot with their state against the defaults.
+         *
+         *     With `patience`, in seconds, they may come without the counts of findings.
          */
         get: operations["list_files_api_v1_servers__server_id__files_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/findings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Findings
+         * @description What is found in one file, or in all of them; with `change`, as that change leaves them. The first, and how many.
+         */
+        get: operations["list_findings_api_v1_servers__server_id__findings_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1167,8 +1420,32 @@ export interface paths {
          * @description The gamebook of a server beside its files: what it knows of each, its lists, how often each rule holds.
          */
         get: operations["gamebook_overview_api_v1_servers__server_id__gamebook_get"];
-        put?: never;
+        /**
+         * Save As Gamebook
+         * @description Save a text as the gamebook of a server. One without a gamebook gets it under its own name.
+         */
+        put: operations["save_as_gamebook_api_v1_servers__server_id__gamebook_put"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/gamebook/adjustments": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Adjust
+         * @description Change the rule behind a finding: allow its value, leave its file out, or make it an error, warning or notice.
+         */
+        post: operations["adjust_api_v1_servers__server_id__gamebook_adjustments_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1195,6 +1472,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/servers/{server_id}/gamebook/relations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Relate
+         * @description Make a rule between two fields: they must be equal, one may not exceed the other, or one is a word of the other.
+         */
+        post: operations["relate_api_v1_servers__server_id__gamebook_relations_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/gamebook/rule": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Place Of Rule
+         * @description Where the rule of a field stands in the gamebook and how it is written, or where one would stand.
+         */
+        get: operations["place_of_rule_api_v1_servers__server_id__gamebook_rule_get"];
+        /**
+         * Put Rule
+         * @description Put one rule at its place in the gamebook, or remove it; everything else in the text stays as it is.
+         */
+        put: operations["put_rule_api_v1_servers__server_id__gamebook_rule_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/servers/{server_id}/gamebook/test": {
         parameters: {
             query?: never;
@@ -1209,6 +1530,30 @@ export interface paths {
          * @description What another text of the gamebook would find in the files; nothing is kept.
          */
         post: operations["test_gamebook_api_v1_servers__server_id__gamebook_test_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/notes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Notes
+         * @description The notes beside places of a server, of one address or of all, the newest first.
+         */
+        get: operations["list_notes_api_v1_servers__server_id__notes_get"];
+        put?: never;
+        /**
+         * Add Note
+         * @description Write a note beside a place: why a value is as it is.
+         */
+        post: operations["add_note_api_v1_servers__server_id__notes_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1560,11 +1905,75 @@ export interface paths {
         };
         /**
          * Game State
-         * @description The control's own word for the state of the game.
+         * @description The control's own word for the state of the game, and how many play where it counts them.
          */
         get: operations["game_state_api_v1_servers__server_id__state_get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/suggestions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Suggestions
+         * @description Rules that were seen in the files and that no one has decided about, with what speaks for and against each.
+         */
+        get: operations["list_suggestions_api_v1_servers__server_id__suggestions_get"];
+        put?: never;
+        /**
+         * Decide
+         * @description Accept suggested rules, a single one also changed, or reject them. What is rejected is not suggested again.
+         */
+        post: operations["decide_api_v1_servers__server_id__suggestions_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/text-search": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Search Files
+         * @description Search in the text of all files of a server; with `replacement`, each place with what it would become.
+         */
+        get: operations["search_files_api_v1_servers__server_id__text_search_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/typed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Check Typed
+         * @description Check a file with text that is being typed; with `change`, on the files as that change leaves them.
+         */
+        post: operations["check_typed_api_v1_servers__server_id__typed_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1795,11 +2204,17 @@ export interface components {
         AboutOut: {
             /** History */
             history: components["schemas"]["PastOut"][];
-            place: components["schemas"]["PlaceOut"];
+            /** Notes */
+            notes: components["schemas"]["NoteOut"][];
+            /** Odds */
+            odds: components["schemas"]["PlaceOddsOut"][];
             /** Referred By */
             referred_by: components["schemas"]["ReferenceOut"][];
             /** Refers To */
             refers_to: components["schemas"]["ReferenceOut"][];
+            /** Rules */
+            rules: components["schemas"]["RuleOfPlaceOut"][];
+            shown: components["schemas"]["ShownOut"];
             /** Takes Effect */
             takes_effect: string;
         };
@@ -1816,6 +2231,68 @@ export interface components {
             detail: string;
             /** Person */
             person: string;
+        };
+        /**
+         * AddressOut
+         * @description What a place in the text of a file belongs to. `known` is what the gamebook knows of the field there.
+         */
+        AddressOut: {
+            /** Address */
+            address: string;
+            /** Kind */
+            kind: string;
+            known: components["schemas"]["ColumnOut"] | null;
+            /** Last Line */
+            last_line: number;
+            /** Line */
+            line: number;
+            /** Value */
+            value: string | null;
+        };
+        /**
+         * AdjustmentIn
+         * @description A change of the rule behind a finding: `allow` its value, `skip-file`, or another severity.
+         *
+         *     `change` is the change in which it is found; without it, the latest files.
+         */
+        AdjustmentIn: {
+            /** Address */
+            address: string;
+            /** Change */
+            change?: number | null;
+            /** Code */
+            code: string;
+            /**
+             * Dry Run
+             * @default false
+             */
+            dry_run: boolean;
+            /**
+             * How
+             * @enum {string}
+             */
+            how: "allow" | "skip-file" | "error" | "warning" | "notice";
+        };
+        /**
+         * AttentionOut
+         * @description One thing that needs a person. `server` is empty where it is about the service itself.
+         */
+        AttentionOut: {
+            /** Change */
+            change: number | null;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "run-failed" | "run-waits" | "identity" | "drift" | "findings" | "checklist" | "checklist-wrong" | "schedule" | "never-fetched" | "disk";
+            /** Message */
+            message: string;
+            /** Run */
+            run: number | null;
+            /** Server */
+            server: string;
+            /** Since */
+            since: string | null;
         };
         /** Body_import_defaults_api_v1_servers__server_id__defaults_post */
         Body_import_defaults_api_v1_servers__server_id__defaults_post: {
@@ -2002,19 +2479,30 @@ export interface components {
         };
         /**
          * CheckOut
-         * @description What is found in the latest files of a server. `blocking` counts errors that no one waived and no one shipped.
+         * @description What is found in the latest files of a server, or the first of it.
+         *
+         *     `total` counts all findings, `shipped` those that the defaults have too, `blocking` errors that no one waived and no one
+         *     shipped; `by_severity` those of each severity that no one waived and no one shipped.
          */
         CheckOut: {
             /** Blocking */
             blocking: number;
+            /** By Severity */
+            by_severity: {
+                [key: string]: number;
+            };
             /** Files */
             files: number;
             /** Findings */
             findings: components["schemas"]["FindingOut"][];
             /** Server */
             server: string;
+            /** Shipped */
+            shipped: number;
             /** Snapshot */
             snapshot: number;
+            /** Total */
+            total: number;
         };
         /**
          * ColumnOut
@@ -2085,7 +2573,7 @@ export interface components {
          * ComparisonOut
          * @description What differs between `old` and `new`; `notes` say what else one should know, such as files that drifted.
          *
-         *     `texts` are the lines that differ, where they were asked for.
+         *     `texts` are the lines that differ and `sides` one complete file, where they were asked for.
          */
         ComparisonOut: {
             /** Differences */
@@ -2096,6 +2584,7 @@ export interface components {
             notes: string[];
             /** Old */
             old: string;
+            sides?: components["schemas"]["SidesOut"] | null;
             /** Texts */
             texts: components["schemas"]["TextDifferenceOut"][];
         };
@@ -2122,6 +2611,76 @@ export interface components {
             reason: string;
             /** Theirs */
             theirs: string | null;
+        };
+        /**
+         * ConnectionTestIn
+         * @description A way to files that is tried before a server is added; with `try_write` a small file is written and removed.
+         */
+        ConnectionTestIn: {
+            /** Connection */
+            connection: components["schemas"]["SftpConnection"] | components["schemas"]["FtpsConnection"] | components["schemas"]["FtpConnection"] | components["schemas"]["FolderConnection"] | components["schemas"]["ManualConnection"];
+            /**
+             * Connection Secret
+             * Format: password
+             * @default
+             */
+            connection_secret: string;
+            /**
+             * Try Write
+             * @default false
+             */
+            try_write: boolean;
+        };
+        /**
+         * ConnectionTestOut
+         * @description What a connection leads to. Nothing of it is kept.
+         *
+         *     `here` is what is directly in the folder; `settings`, `scripts`, `logs`, `crashes` and `databases` are files further down,
+         *     by what they look like, a few of each, and `counts` says how many of each there are. `roots` are folders that may be the
+         *     game's own; the empty one is the folder itself. `is_complete` is false where there was more than was looked at. Times are
+         *     milliseconds, `read_speed` bytes for each second. `can_write` is null where it was not tried.
+         */
+        ConnectionTestOut: {
+            /** Can Write */
+            can_write: boolean | null;
+            /** Counts */
+            counts: {
+                [key: string]: number;
+            };
+            /** Crash Folders */
+            crash_folders: string[];
+            /** Crashes */
+            crashes: string[];
+            /** Databases */
+            databases: string[];
+            /** Files */
+            files: number;
+            /** Folders */
+            folders: number;
+            /** Here */
+            here: components["schemas"]["ListedOut"][];
+            /** Identity */
+            identity: string;
+            /** Is Complete */
+            is_complete: boolean;
+            /** Listing Ms */
+            listing_ms: number;
+            /** Log Folders */
+            log_folders: string[];
+            /** Logs */
+            logs: string[];
+            /** Notes */
+            notes: string[];
+            /** Read Speed */
+            read_speed: number | null;
+            /** Roots */
+            roots: string[];
+            /** Scripts */
+            scripts: string[];
+            /** Settings */
+            settings: string[];
+            /** Write Problem */
+            write_problem: string;
         };
         /**
          * ConsoleCommands
@@ -2171,6 +2730,32 @@ export interface components {
              */
             start?: string[];
         };
+        /**
+         * ControlTestIn
+         * @description A control that is asked for the state of its game before a server is added.
+         */
+        ControlTestIn: {
+            /** Control */
+            control: components["schemas"]["HttpControl"] | components["schemas"]["ConsoleControl"] | components["schemas"]["CommandControl"] | components["schemas"]["ManualControl"];
+            /**
+             * Control Secret
+             * Format: password
+             * @default
+             */
+            control_secret: string;
+        };
+        /**
+         * ControlTestOut
+         * @description What a control said: whether the game runs, in its words, and after how many milliseconds.
+         */
+        ControlTestOut: {
+            /** Is Running */
+            is_running: boolean;
+            /** Milliseconds */
+            milliseconds: number;
+            /** State */
+            state: string;
+        };
         /** Credentials */
         Credentials: {
             /** Name */
@@ -2180,6 +2765,25 @@ export interface components {
              * Format: password
              */
             password: string;
+        };
+        /**
+         * DecisionIn
+         * @description What is decided about suggested rules; `data` is a single one as it is accepted, where it was changed.
+         */
+        DecisionIn: {
+            /** Accept */
+            accept: boolean;
+            /** Data */
+            data?: {
+                [key: string]: unknown;
+            } | null;
+            /**
+             * Dry Run
+             * @default false
+             */
+            dry_run: boolean;
+            /** Suggestions */
+            suggestions: string[];
         };
         /**
          * DeployIn
@@ -2302,18 +2906,37 @@ export interface components {
             /** Takes Effect */
             takes_effect: string;
         };
-        /** EntriesOut */
+        /**
+         * EntriesOut
+         * @description One page of the entries of a file. `kinds` counts all of each kind.
+         *
+         *     `total` are the entries of the kind, `matching` those that the query fits, `offset` the place of the first row.
+         *     Where it is not complete, the rows are right, but there can be more kinds, columns and findings than it shows.
+         */
         EntriesOut: {
             /** Columns */
             columns: components["schemas"]["ColumnOut"][];
+            /**
+             * Is Complete
+             * @default true
+             */
+            is_complete: boolean;
             /** Kind */
             kind: string;
             /** Kinds */
             kinds: {
                 [key: string]: number;
             };
+            /** Matching */
+            matching: number;
+            /** Offset */
+            offset: number;
+            /** Parts */
+            parts: string[];
             /** Rows */
             rows: components["schemas"]["RowOut"][];
+            /** Total */
+            total: number;
         };
         /**
          * EvidenceFileOut
@@ -2437,12 +3060,18 @@ export interface components {
              */
             written_at_stop: string[];
         };
-        /** FetchOut */
+        /**
+         * FetchOut
+         * @description What a fetch found. `errors` and `warnings` are those in the files that are neither waived nor the vendor's own; None
+         *     where the check takes longer than one should wait.
+         */
         FetchOut: {
             /** Added */
             added: string[];
             /** Changed */
             changed: string[];
+            /** Errors */
+            errors: number | null;
             /** Is New */
             is_new: boolean;
             /** Left Out */
@@ -2454,9 +3083,16 @@ export interface components {
             /** Removed */
             removed: string[];
             snapshot: components["schemas"]["SnapshotOut"];
+            /** Warnings */
+            warnings: number | null;
         };
-        /** FileOut */
+        /**
+         * FileOut
+         * @description A text file. `digest` is that of its text, which an editor sends back with what was typed.
+         */
         FileOut: {
+            /** Digest */
+            digest: string;
             /** Encoding */
             encoding: string;
             /** Findings */
@@ -2465,6 +3101,7 @@ export interface components {
             format: string;
             /** Path */
             path: string;
+            safe_fix: components["schemas"]["OfferedFixOut"] | null;
             /** Text */
             text: string;
         };
@@ -2479,10 +3116,13 @@ export interface components {
             /** Unread */
             unread: number;
         };
-        /** FileStateOut */
+        /**
+         * FileStateOut
+         * @description A file of a server. `errors` and `warnings` are None while it is being checked and one did not want to wait for that.
+         */
         FileStateOut: {
             /** Errors */
-            errors: number;
+            errors: number | null;
             /** Format */
             format: string;
             /** Path */
@@ -2497,7 +3137,7 @@ export interface components {
              */
             state: "as-shipped" | "changed" | "own" | "unknown" | "watched";
             /** Warnings */
-            warnings: number;
+            warnings: number | null;
         };
         /** FindingOut */
         FindingOut: {
@@ -2552,6 +3192,16 @@ export interface components {
              * @default
              */
             waiver_address: string;
+        };
+        /**
+         * FindingsOut
+         * @description The first findings; `total` counts all of them.
+         */
+        FindingsOut: {
+            /** Findings */
+            findings: components["schemas"]["FindingOut"][];
+            /** Total */
+            total: number;
         };
         /**
          * FolderConnection
@@ -2672,10 +3322,43 @@ export interface components {
              */
             user: string;
         };
+        /**
+         * GamebookEditOut
+         * @description An edit of a gamebook: the lines that differ and some around them, what it finds in the latest files beside what was
+         *     found before, and the rule that it is about. `is_saved` is false for a dry run.
+         */
+        GamebookEditOut: {
+            /** Appeared */
+            appeared: components["schemas"]["FindingOut"][];
+            /** Gone */
+            gone: components["schemas"]["FindingOut"][];
+            /** Is Saved */
+            is_saved: boolean;
+            /** Lines */
+            lines: components["schemas"]["GamebookLineOut"][];
+            /** Name */
+            name: string;
+            rule: components["schemas"]["RuleOut"] | null;
+        };
         /** GamebookIn */
         GamebookIn: {
             /** Text */
             text: string;
+        };
+        /** GamebookLineOut */
+        GamebookLineOut: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "same" | "added" | "removed" | "gap";
+            /** Text */
+            text: string;
+        };
+        /** GamebookNameOut */
+        GamebookNameOut: {
+            /** Name */
+            name: string;
         };
         /** GamebookOut */
         GamebookOut: {
@@ -2690,6 +3373,8 @@ export interface components {
         /**
          * GamebookOverview
          * @description The gamebook of a server beside its files. `drafted` says from what, while it is a draft.
+         *
+         *     `trouble` is its part on logs and crash files, as it is written.
          */
         GamebookOverview: {
             /** Drafted */
@@ -2706,6 +3391,10 @@ export interface components {
             rules: components["schemas"]["RuleOut"][];
             /** Text */
             text: string;
+            /** Trouble */
+            trouble: {
+                [key: string]: unknown;
+            };
             /** Unknown */
             unknown: string[];
         };
@@ -2727,6 +3416,51 @@ export interface components {
             gone: components["schemas"]["FindingOut"][];
             /** Rules */
             rules: components["schemas"]["RuleOut"][];
+        };
+        /**
+         * GameStateOut
+         * @description What a control says of its game, in its own words; `players` is null where it runs not, or does not count them.
+         */
+        GameStateOut: {
+            /** Players */
+            players: number | null;
+            /** State */
+            state: string;
+        };
+        /**
+         * GroupOut
+         * @description The entries with one value, as they are and as the change leaves them; `is_absent` where the field is not there.
+         */
+        GroupOut: {
+            after: components["schemas"]["GroupSideOut"];
+            before: components["schemas"]["GroupSideOut"];
+            /** Is Absent */
+            is_absent: boolean;
+            /** Value */
+            value: string;
+        };
+        /**
+         * GroupSideOut
+         * @description One group in one state. `total` is the exact sum as text; `without` are entries with no number in that field.
+         */
+        GroupSideOut: {
+            /** Entries */
+            entries: number;
+            /** Total */
+            total: string;
+            /** Without */
+            without: number;
+        };
+        /**
+         * GroupsOut
+         * @description All groups, the one with the most entries first, and all of them together. `has_change`: before and after may differ.
+         */
+        GroupsOut: {
+            all: components["schemas"]["GroupOut"];
+            /** Groups */
+            groups: components["schemas"]["GroupOut"][];
+            /** Has Change */
+            has_change: boolean;
         };
         /**
          * HttpControl
@@ -2831,6 +3565,18 @@ export interface components {
             source: string;
             /** Words */
             words: string[] | null;
+        };
+        /**
+         * ListedOut
+         * @description A file in a folder, or a folder with size 0.
+         */
+        ListedOut: {
+            /** Is Folder */
+            is_folder: boolean;
+            /** Name */
+            name: string;
+            /** Size */
+            size: number;
         };
         /**
          * Maintenance
@@ -2939,6 +3685,72 @@ export interface components {
             /** Notes */
             notes: string[];
         };
+        /**
+         * NameHitOut
+         * @description Something with a fitting name. `path`, `address` and `line` are of files and entries, `number` of the rest.
+         */
+        NameHitOut: {
+            /** Address */
+            address: string;
+            /** Detail */
+            detail: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "server" | "file" | "entry" | "change" | "snapshot" | "word" | "finding";
+            /** Line */
+            line: number;
+            /** Number */
+            number: number | null;
+            /** Path */
+            path: string;
+            /** Server */
+            server: string;
+            /** Title */
+            title: string;
+        };
+        /**
+         * NameSearchOut
+         * @description `is_complete`: every file is indexed. Where it is not, the same search finds more a moment later.
+         */
+        NameSearchOut: {
+            /** Hits */
+            hits: components["schemas"]["NameHitOut"][];
+            /** Is Complete */
+            is_complete: boolean;
+        };
+        /**
+         * NoteIn
+         * @description A note beside a place. In a change the address may be empty: a comment on the change as a whole.
+         */
+        NoteIn: {
+            /** Address */
+            address: string;
+            /** Text */
+            text: string;
+        };
+        /**
+         * NoteOut
+         * @description What a person wrote beside a place: a note of the server, or a comment in a change.
+         */
+        NoteOut: {
+            /** Address */
+            address: string;
+            /** Author */
+            author: string;
+            /** Change */
+            change: number | null;
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            /** Id */
+            id: number;
+            /** Text */
+            text: string;
+        };
         /** OddsOut */
         OddsOut: {
             /** After */
@@ -2949,6 +3761,15 @@ export interface components {
             chances: components["schemas"]["ChanceOut"][];
             /** Table */
             table: string;
+        };
+        /**
+         * OfferedFixOut
+         * @description The safe fixes of a file as one edit, and how many findings they remove.
+         */
+        OfferedFixOut: {
+            /** Findings */
+            findings: number;
+            piece: components["schemas"]["PieceOut"];
         };
         /**
          * OptionsIn
@@ -2990,6 +3811,16 @@ export interface components {
             message: string;
             /** Notes */
             notes: string[];
+        };
+        /**
+         * OverviewOut
+         * @description What needs a person, over all servers, the most pressing first, and when the last run of any server ended.
+         */
+        OverviewOut: {
+            /** Items */
+            items: components["schemas"]["AttentionOut"][];
+            /** Last Run Ended */
+            last_run_ended: string | null;
         };
         /** PasswordIn */
         PasswordIn: {
@@ -3049,6 +3880,41 @@ export interface components {
             role: string;
         };
         /**
+         * PieceIn
+         * @description One edit of an editor. Lines and columns are 1-based; columns count UTF-16 units.
+         */
+        PieceIn: {
+            /** From Column */
+            from_column: number;
+            /** From Line */
+            from_line: number;
+            /**
+             * Text
+             * @default
+             */
+            text: string;
+            /** To Column */
+            to_column: number;
+            /** To Line */
+            to_line: number;
+        };
+        /**
+         * PieceOut
+         * @description One edit for an editor. Lines and columns are 1-based; columns count UTF-16 units.
+         */
+        PieceOut: {
+            /** From Column */
+            from_column: number;
+            /** From Line */
+            from_line: number;
+            /** Text */
+            text: string;
+            /** To Column */
+            to_column: number;
+            /** To Line */
+            to_line: number;
+        };
+        /**
          * PinIn
          * @description Why a snapshot is kept for good; empty lets it go again.
          */
@@ -3056,28 +3922,28 @@ export interface components {
             /** Reason */
             reason: string;
         };
-        /** PlaceOut */
-        PlaceOut: {
-            /** Address */
-            address: string;
-            /** Allowed */
-            allowed: string;
-            /** Comment */
-            comment: string;
-            /** Default */
-            default: string | null;
-            /** Findings */
-            findings: components["schemas"]["FindingOut"][];
-            /** Kind */
-            kind: string;
-            /** Line */
-            line: number;
-            /** Note */
-            note: string;
-            /** Source */
-            source: string;
-            /** Value */
-            value: string | null;
+        /**
+         * PlaceOddsOut
+         * @description What one use of a draw table brings of a thing: the chance of at least one, and the average number.
+         *
+         *     `before` is that chance before the change, where the change moves it.
+         */
+        PlaceOddsOut: {
+            /** Before */
+            before: number | null;
+            /** Chance */
+            chance: number;
+            /** Expected */
+            expected: number;
+            /** Table */
+            table: string;
+            /** Thing */
+            thing: string;
+        };
+        /** PlayerNotesOut */
+        PlayerNotesOut: {
+            /** Text */
+            text: string;
         };
         /**
          * Problem
@@ -3159,6 +4025,72 @@ export interface components {
              * @default
              */
             log: string;
+        };
+        /**
+         * RelationIn
+         * @description A rule between two fields, given by their addresses: the first is `equal` to, `at-most`, or a word of the second.
+         */
+        RelationIn: {
+            /**
+             * Dry Run
+             * @default false
+             */
+            dry_run: boolean;
+            /** First */
+            first: string;
+            /**
+             * Relation
+             * @enum {string}
+             */
+            relation: "equal" | "at-most" | "refers-to";
+            /** Second */
+            second: string;
+        };
+        /**
+         * ReplacedOut
+         * @description How many places were replaced, by how many steps of the change.
+         */
+        ReplacedOut: {
+            /** Change */
+            change: number;
+            /** Places */
+            places: number;
+            /** Step Ids */
+            step_ids: number[];
+            /** Steps */
+            steps: number;
+        };
+        /**
+         * ReplaceIn
+         * @description Replace what a search finds. `skip` are places PATH:LINE:COLUMN to leave alone.
+         */
+        ReplaceIn: {
+            /**
+             * Case
+             * @default false
+             */
+            case: boolean;
+            /**
+             * Files
+             * @default
+             */
+            files: string;
+            /**
+             * Pattern
+             * @default false
+             */
+            pattern: boolean;
+            /** Replacement */
+            replacement: string;
+            /** Skip */
+            skip?: string[];
+            /** Text */
+            text: string;
+            /**
+             * Word
+             * @default false
+             */
+            word: boolean;
         };
         /** ReplayedStepOut */
         ReplayedStepOut: {
@@ -3257,8 +4189,26 @@ export interface components {
             weekly: number;
         };
         /**
+         * RevertConflictOut
+         * @description A place that was changed again since: what the change made of it, what it is now, what it was before the change.
+         *
+         *     null where it was not there.
+         */
+        RevertConflictOut: {
+            /** Address */
+            address: string;
+            /** Changed To */
+            changed_to: string | null;
+            /** Current */
+            current: string | null;
+            /** Previous */
+            previous: string | null;
+            /** Reason */
+            reason: string;
+        };
+        /**
          * RevertIn
-         * @description Take one old change back. `choices` decides conflicts by address (mine, theirs, =VALUE), `rest` all others.
+         * @description Revert one old change. `choices` decides conflicts by address (current, previous, =VALUE), `rest` all others.
          */
         RevertIn: {
             /** Choices */
@@ -3275,7 +4225,7 @@ export interface components {
              * @default
              * @enum {string}
              */
-            rest: "" | "mine" | "theirs";
+            rest: "" | "current" | "previous";
             /**
              * Title
              * @default
@@ -3284,13 +4234,13 @@ export interface components {
         };
         /**
          * RevertOut
-         * @description What taking it back does to the latest files; `change` is the one that was opened for it.
+         * @description What reverting it does to the latest files; `change` is the one that was created for it.
          */
         RevertOut: {
             /** Change */
             change: number | null;
             /** Conflicts */
-            conflicts: components["schemas"]["ConflictOut"][];
+            conflicts: components["schemas"]["RevertConflictOut"][];
             /** Differences */
             differences: components["schemas"]["DifferenceOut"][];
         };
@@ -3366,7 +4316,7 @@ export interface components {
          * RowOut
          * @description One entry. `changed` are the fields that the open change has changed; `findings` what is wrong, by field.
          *
-         *     `known` is what the gamebook knows of a setting, which has no column of its own.
+         *     `parts` are the entries inside of it, by kind. `known` is what the gamebook knows of a setting, which has no column.
          */
         RowOut: {
             /** Address */
@@ -3386,8 +4336,53 @@ export interface components {
             known?: components["schemas"]["ColumnOut"] | null;
             /** Line */
             line: number;
+            /** Parts */
+            parts: {
+                [key: string]: string[];
+            };
             /** Trail */
             trail: string;
+        };
+        /**
+         * RuleIn
+         * @description A rule at its place in the gamebook, such as `["refers", 2]`; without `data` the one that is there is removed.
+         *
+         *     A number behind the last one of a part adds a rule.
+         */
+        RuleIn: {
+            /** Data */
+            data?: {
+                [key: string]: unknown;
+            } | null;
+            /**
+             * Dry Run
+             * @default false
+             */
+            dry_run: boolean;
+            /** Location */
+            location: (number | string)[];
+        };
+        /**
+         * RuleOfPlaceOut
+         * @description A rule that a place takes part in, in words, and where it stands in the gamebook.
+         */
+        RuleOfPlaceOut: {
+            /** Data */
+            data: {
+                [key: string]: unknown;
+            };
+            /** Id */
+            id: string;
+            /** Line */
+            line: number;
+            /** Location */
+            location: (number | string)[];
+            /** Part */
+            part: string;
+            /** Reason */
+            reason: string;
+            /** Text */
+            text: string;
         };
         /**
          * RuleOut
@@ -3398,10 +4393,16 @@ export interface components {
         RuleOut: {
             /** Approved */
             approved: boolean;
+            /** Data */
+            data: {
+                [key: string]: unknown;
+            };
             /** Id */
             id: string;
             /** Line */
             line: number;
+            /** Location */
+            location: (number | string)[];
             /** Message */
             message: string;
             /** Part */
@@ -3419,6 +4420,18 @@ export interface components {
             /** Violations */
             violations: number;
         };
+        /**
+         * RulePlaceOut
+         * @description Where the rule of a field stands in the gamebook, or would stand; `data` is empty where there is none yet.
+         */
+        RulePlaceOut: {
+            /** Data */
+            data: {
+                [key: string]: unknown;
+            };
+            /** Location */
+            location: (number | string)[];
+        };
         /** RunFileOut */
         RunFileOut: {
             /**
@@ -3434,7 +4447,8 @@ export interface components {
          * @description A deploy, rollback or restart. `result` is its state in the words that people read. `asks` is what a person is asked to do just now; `stage` where it is.
          *
          *     `on_cancel` is what cancelling it does now: it reverts what was written; or, where it waits for a person on its way
-         *     back, it is abandoned and leaves the server as it is.
+         *     back, it is abandoned and leaves the server as it is. `live_log` are the last lines of the log of a game that starts just
+         *     now; afterwards the excerpt is part of the evidence.
          */
         RunOut: {
             /** After */
@@ -3461,11 +4475,13 @@ export interface components {
              * @enum {string}
              */
             kind: "deploy" | "rollback" | "restart";
+            /** Live Log */
+            live_log: string;
             /**
              * On Cancel
              * @enum {string}
              */
-            on_cancel: "take-back" | "give-up" | "nothing";
+            on_cancel: "revert" | "abandon" | "nothing";
             /** Outcome */
             outcome: string;
             /** Person */
@@ -3498,6 +4514,40 @@ export interface components {
          * @enum {string}
          */
         RunState: "running" | "deployed" | "done" | "rolled-back" | "cancelled" | "failed";
+        /**
+         * SampleOut
+         * @description A value at a place, and how many places have the same one.
+         */
+        SampleOut: {
+            /** Address */
+            address: string;
+            /** Count */
+            count: number;
+            /** Line */
+            line: number;
+            /** Value */
+            value: string;
+        };
+        /**
+         * SavedTextOut
+         * @description Typed text that is stored as the steps `positions` of a change.
+         *
+         *     `text` is given where the file is not exactly as typed, because another person edited it as well.
+         */
+        SavedTextOut: {
+            /** Change */
+            change: number;
+            /** Digest */
+            digest: string;
+            /** Findings */
+            findings: components["schemas"]["FindingOut"][];
+            /** Positions */
+            positions: number[];
+            /** Text */
+            text: string | null;
+            /** Version */
+            version: number;
+        };
         /**
          * ServerIn
          * @description A server with the settings that it gets. A secret (password, key, token) that is empty stays as it is stored.
@@ -3550,7 +4600,8 @@ export interface components {
          * ServerOut
          * @description A server with what one looks for first. `connection`, `control` and `maintenance` contain no secrets; `last_run` may be under way.
          *
-         *     `notes` are what one should know of it, such as a connection in clear text.
+         *     `notes` are what one should know of it, such as a connection in clear text. `pending` counts values that were deployed
+         *     and wait for something before they take effect.
          */
         ServerOut: {
             /** Connection */
@@ -3572,6 +4623,8 @@ export interface components {
             notes: string[];
             /** Open Changes */
             open_changes: number;
+            /** Pending */
+            pending: number;
             /** Title */
             title: string;
         };
@@ -3670,6 +4723,41 @@ export interface components {
              * @default
              */
             user: string;
+        };
+        /** ShownOut */
+        ShownOut: {
+            /** Address */
+            address: string;
+            /** Allowed */
+            allowed: string;
+            /** Comment */
+            comment: string;
+            /** Default */
+            default: string | null;
+            /** Findings */
+            findings: components["schemas"]["FindingOut"][];
+            /** Kind */
+            kind: string;
+            /** Line */
+            line: number;
+            /** Note */
+            note: string;
+            /** Source */
+            source: string;
+            /** Value */
+            value: string | null;
+        };
+        /**
+         * SidesOut
+         * @description One file in both states, complete; null where a state has no text file at the path.
+         */
+        SidesOut: {
+            /** New */
+            new: string | null;
+            /** Old */
+            old: string | null;
+            /** Path */
+            path: string;
         };
         /**
          * SnapshotIn
@@ -3789,7 +4877,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "set" | "add" | "copy" | "copy-fields" | "remove" | "rename" | "move" | "comment-out" | "comment-in" | "merge" | "carry" | "put-file" | "remove-file";
+            kind: "set" | "add" | "copy" | "copy-fields" | "remove" | "rename" | "move" | "comment-out" | "comment-in" | "comment" | "text" | "merge" | "merge-version" | "put-file" | "remove-file";
             /**
              * Name
              * @default
@@ -3807,6 +4895,11 @@ export interface components {
              * @default
              */
             origin: string;
+            /** Replacements */
+            replacements?: [
+                string,
+                string
+            ][];
             /**
              * Snippet
              * @default
@@ -3841,6 +4934,47 @@ export interface components {
             position: number;
             /** Summary */
             summary: string;
+        };
+        /**
+         * StepsIn
+         * @description Several steps, in their order.
+         */
+        StepsIn: {
+            /** Steps */
+            steps: components["schemas"]["StepIn"][];
+        };
+        /**
+         * StepsOut
+         * @description Steps of a change as they were sent.
+         */
+        StepsOut: {
+            /** Change */
+            change: number;
+            /** Steps */
+            steps: components["schemas"]["StepIn"][];
+        };
+        /**
+         * SuggestionOut
+         * @description A rule that was seen in files and that no one has decided about.
+         *
+         *     `evidence` says what was counted in the defaults; `samples` are values in the latest files; `exceptions` are places
+         *     there that break it, a few of them. `origin`: it stands in the drafted `gamebook`, or only in a new `draft`.
+         */
+        SuggestionOut: {
+            /** Evidence */
+            evidence: string;
+            /** Exceptions */
+            exceptions: components["schemas"]["FindingOut"][];
+            /** Id */
+            id: string;
+            /**
+             * Origin
+             * @enum {string}
+             */
+            origin: "gamebook" | "draft";
+            rule: components["schemas"]["RuleOut"];
+            /** Samples */
+            samples: components["schemas"]["SampleOut"][];
         };
         /** TallyOut */
         TallyOut: {
@@ -3937,6 +5071,42 @@ export interface components {
             text: string;
         };
         /**
+         * TextHitOut
+         * @description A place in a file. `before`, `match` and `after` are its line; `replaced` is what the match would become.
+         */
+        TextHitOut: {
+            /** After */
+            after: string;
+            /** Before */
+            before: string;
+            /** Column */
+            column: number;
+            /** Line */
+            line: number;
+            /** Match */
+            match: string;
+            /** Path */
+            path: string;
+            /** Replaced */
+            replaced: string | null;
+        };
+        /**
+         * TextSearchOut
+         * @description The first places, the number of places by file, and how many files were searched.
+         */
+        TextSearchOut: {
+            /** Counts */
+            counts: {
+                [key: string]: number;
+            };
+            /** Files */
+            files: number;
+            /** Hits */
+            hits: components["schemas"]["TextHitOut"][];
+            /** Total */
+            total: number;
+        };
+        /**
          * TokenIn
          * @description `label` says what the token is for.
          */
@@ -3960,12 +5130,49 @@ export interface components {
             token: string;
         };
         /**
+         * TypedCheckOut
+         * @description The findings of a file with the typed text, and the new ones `elsewhere`; `digest` is that of the typed text.
+         */
+        TypedCheckOut: {
+            /** Digest */
+            digest: string;
+            /** Elsewhere */
+            elsewhere: components["schemas"]["FindingOut"][];
+            /** Findings */
+            findings: components["schemas"]["FindingOut"][];
+            safe_fix: components["schemas"]["OfferedFixOut"] | null;
+        };
+        /**
+         * TypedIn
+         * @description What was typed into a file: its complete `text`, or the `pieces` by which it differs from the text before.
+         *
+         *     `digest` is that of the text before, as the file came with it; empty for a file that is new. `base` is that text
+         *     itself: with it, what was typed can be saved even if another person has edited the file since.
+         */
+        TypedIn: {
+            /** Base */
+            base?: string | null;
+            /**
+             * Digest
+             * @default
+             */
+            digest: string;
+            /** Path */
+            path: string;
+            /** Pieces */
+            pieces?: components["schemas"]["PieceIn"][];
+            /** Text */
+            text?: string | null;
+        };
+        /**
          * UpgradeFileOut
          * @description One file: what the vendor changed, what was changed here, and what becomes of it.
          */
         UpgradeFileOut: {
             /** Added */
             added: components["schemas"]["KeyNoteOut"][];
+            /** Applied */
+            applied: components["schemas"]["ValueChangeOut"][];
             /** Conflicts */
             conflicts: number;
             /** Dropped */
@@ -3980,9 +5187,7 @@ export interface components {
              * State
              * @enum {string}
              */
-            state: "taken" | "added" | "moved" | "merged" | "conflict";
-            /** Taken */
-            taken: components["schemas"]["ValueChangeOut"][];
+            state: "updated" | "added" | "moved" | "merged" | "conflict";
             /** Vendor */
             vendor: components["schemas"]["DifferenceOut"][];
         };
@@ -4030,13 +5235,13 @@ export interface components {
         };
         /**
          * UploadOut
-         * @description Files that a person showed.
+         * @description Files that a person uploaded, and those that are no longer on the server.
          */
         UploadOut: {
             /** Gone */
             gone: string[];
-            /** Taken */
-            taken: string[];
+            /** Stored */
+            stored: string[];
         };
         /** ValueChangeOut */
         ValueChangeOut: {
@@ -4521,6 +5726,180 @@ export interface operations {
             };
         };
     };
+    list_comments_api_v1_changes__change_id__comments_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                change_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Another problem with the request. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem of the service, or of a server that it works on. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoteOut"][];
+                };
+            };
+            /** @description The request has no valid session or token. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What the path or the request names is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It cannot be done in the state in which things are. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request is larger than its bound. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request cannot be used; `detail` says why. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    add_comment_api_v1_changes__change_id__comments_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                change_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NoteIn"];
+            };
+        };
+        responses: {
+            /** @description Another problem with the request. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem of the service, or of a server that it works on. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoteOut"];
+                };
+            };
+            /** @description The request has no valid session or token. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What the path or the request names is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It cannot be done in the state in which things are. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request is larger than its bound. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request cannot be used; `detail` says why. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     confirm_api_v1_changes__change_id__confirm_post: {
         parameters: {
             query?: never;
@@ -4703,6 +6082,8 @@ export interface operations {
         parameters: {
             query?: {
                 against?: string;
+                /** @description The path of a file */
+                sides?: string;
                 texts?: boolean;
             };
             header?: never;
@@ -4962,6 +6343,91 @@ export interface operations {
             };
         };
     };
+    notes_for_players_api_v1_changes__change_id__player_notes_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                change_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Another problem with the request. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem of the service, or of a server that it works on. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlayerNotesOut"];
+                };
+            };
+            /** @description The request has no valid session or token. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What the path or the request names is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It cannot be done in the state in which things are. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request is larger than its bound. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request cannot be used; `detail` says why. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     queue_api_v1_changes__change_id__queue_post: {
         parameters: {
             query?: never;
@@ -5083,6 +6549,97 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ChangeDetail"];
+                };
+            };
+            /** @description The request has no valid session or token. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What the path or the request names is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It cannot be done in the state in which things are. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request is larger than its bound. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request cannot be used; `detail` says why. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    replace_in_files_api_v1_changes__change_id__replacements_post: {
+        parameters: {
+            query?: never;
+            header?: {
+                "If-Match"?: string | null;
+            };
+            path: {
+                change_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReplaceIn"];
+            };
+        };
+        responses: {
+            /** @description Another problem with the request. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem of the service, or of a server that it works on. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReplacedOut"];
                 };
             };
             /** @description The request has no valid session or token. */
@@ -5310,6 +6867,97 @@ export interface operations {
             };
         };
     };
+    add_steps_api_v1_changes__change_id__step_list_post: {
+        parameters: {
+            query?: never;
+            header?: {
+                "If-Match"?: string | null;
+            };
+            path: {
+                change_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StepsIn"];
+            };
+        };
+        responses: {
+            /** @description Another problem with the request. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem of the service, or of a server that it works on. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeDetail"];
+                };
+            };
+            /** @description The request has no valid session or token. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What the path or the request names is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It cannot be done in the state in which things are. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request is larger than its bound. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request cannot be used; `detail` says why. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     add_step_api_v1_changes__change_id__steps_post: {
         parameters: {
             query?: never;
@@ -5401,15 +7049,16 @@ export interface operations {
             };
         };
     };
-    remove_step_api_v1_changes__change_id__steps__step_id__delete: {
+    remove_steps_api_v1_changes__change_id__steps_delete: {
         parameters: {
-            query?: never;
+            query: {
+                step: number[];
+            };
             header?: {
                 "If-Match"?: string | null;
             };
             path: {
                 change_id: number;
-                step_id: number;
             };
             cookie?: never;
         };
@@ -5439,7 +7088,98 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ChangeDetail"];
+                    "application/json": components["schemas"]["StepsOut"];
+                };
+            };
+            /** @description The request has no valid session or token. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What the path or the request names is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It cannot be done in the state in which things are. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request is larger than its bound. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request cannot be used; `detail` says why. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    save_text_api_v1_changes__change_id__text_post: {
+        parameters: {
+            query?: never;
+            header?: {
+                "If-Match"?: string | null;
+            };
+            path: {
+                change_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TypedIn"];
+            };
+        };
+        responses: {
+            /** @description Another problem with the request. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem of the service, or of a server that it works on. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SavedTextOut"];
                 };
             };
             /** @description The request has no valid session or token. */
@@ -5843,6 +7583,8 @@ export interface operations {
                 new: string;
                 old: string;
                 only?: string;
+                /** @description The path of a file */
+                sides?: string;
                 texts?: boolean;
             };
             header?: never;
@@ -5963,6 +7705,180 @@ export interface operations {
                 };
                 content: {
                     "text/html": string;
+                };
+            };
+            /** @description The request has no valid session or token. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What the path or the request names is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It cannot be done in the state in which things are. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request is larger than its bound. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request cannot be used; `detail` says why. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    test_connection_api_v1_connection_test_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ConnectionTestIn"];
+            };
+        };
+        responses: {
+            /** @description Another problem with the request. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem of the service, or of a server that it works on. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConnectionTestOut"];
+                };
+            };
+            /** @description The request has no valid session or token. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What the path or the request names is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It cannot be done in the state in which things are. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request is larger than its bound. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request cannot be used; `detail` says why. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    test_control_api_v1_control_test_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ControlTestIn"];
+            };
+        };
+        responses: {
+            /** @description Another problem with the request. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem of the service, or of a server that it works on. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ControlTestOut"];
                 };
             };
             /** @description The request has no valid session or token. */
@@ -6553,6 +8469,172 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description The request has no valid session or token. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What the path or the request names is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It cannot be done in the state in which things are. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request is larger than its bound. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request cannot be used; `detail` says why. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_note_api_v1_notes__note_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                note_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Another problem with the request. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem of the service, or of a server that it works on. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The request has no valid session or token. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What the path or the request names is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It cannot be done in the state in which things are. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request is larger than its bound. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request cannot be used; `detail` says why. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    overview_api_v1_overview_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Another problem with the request. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem of the service, or of a server that it works on. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OverviewOut"];
+                };
             };
             /** @description The request has no valid session or token. */
             401: {
@@ -7193,6 +9275,92 @@ export interface operations {
             };
         };
     };
+    find_names_api_v1_search_get: {
+        parameters: {
+            query: {
+                server?: string;
+                text: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Another problem with the request. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem of the service, or of a server that it works on. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NameSearchOut"];
+                };
+            };
+            /** @description The request has no valid session or token. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What the path or the request names is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It cannot be done in the state in which things are. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request is larger than its bound. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request cannot be used; `detail` says why. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     grid_api_v1_server_values_get: {
         parameters: {
             query: {
@@ -7628,6 +9796,7 @@ export interface operations {
         parameters: {
             query: {
                 address: string;
+                change?: number | null;
             };
             header?: never;
             path: {
@@ -7885,6 +10054,96 @@ export interface operations {
             };
         };
     };
+    address_in_text_api_v1_servers__server_id__address_get: {
+        parameters: {
+            query: {
+                change?: number | null;
+                column: number;
+                line: number;
+                path: string;
+            };
+            header?: never;
+            path: {
+                server_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Another problem with the request. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem of the service, or of a server that it works on. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AddressOut"];
+                };
+            };
+            /** @description The request has no valid session or token. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What the path or the request names is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It cannot be done in the state in which things are. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request is larger than its bound. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request cannot be used; `detail` says why. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     list_changes_api_v1_servers__server_id__changes_get: {
         parameters: {
             query?: never;
@@ -8061,7 +10320,9 @@ export interface operations {
     };
     check_server_api_v1_servers__server_id__check_get: {
         parameters: {
-            query?: never;
+            query?: {
+                limit?: number | null;
+            };
             header?: never;
             path: {
                 server_id: string;
@@ -8678,9 +10939,19 @@ export interface operations {
     list_entries_api_v1_servers__server_id__entries_get: {
         parameters: {
             query: {
+                address?: string;
+                below?: string;
                 change?: number | null;
+                descending?: boolean;
                 kind?: string;
+                limit?: number;
+                offset?: number;
+                only?: "" | "changed" | "findings";
                 path: string;
+                patience?: number | null;
+                search?: string;
+                sort?: string;
+                where?: string[];
             };
             header?: never;
             path: {
@@ -8715,6 +10986,100 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["EntriesOut"];
+                };
+            };
+            /** @description The request has no valid session or token. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What the path or the request names is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It cannot be done in the state in which things are. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request is larger than its bound. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request cannot be used; `detail` says why. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    group_entries_api_v1_servers__server_id__entry_groups_get: {
+        parameters: {
+            query: {
+                below?: string;
+                by: string;
+                change?: number | null;
+                kind?: string;
+                path: string;
+                search?: string;
+                sum?: string;
+                where?: string[];
+            };
+            header?: never;
+            path: {
+                server_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Another problem with the request. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem of the service, or of a server that it works on. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GroupsOut"];
                 };
             };
             /** @description The request has no valid session or token. */
@@ -9386,7 +11751,9 @@ export interface operations {
     };
     list_files_api_v1_servers__server_id__files_get: {
         parameters: {
-            query?: never;
+            query?: {
+                patience?: number | null;
+            };
             header?: never;
             path: {
                 server_id: string;
@@ -9420,6 +11787,95 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FileStateOut"][];
+                };
+            };
+            /** @description The request has no valid session or token. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What the path or the request names is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It cannot be done in the state in which things are. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request is larger than its bound. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request cannot be used; `detail` says why. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_findings_api_v1_servers__server_id__findings_get: {
+        parameters: {
+            query?: {
+                change?: number | null;
+                limit?: number;
+                path?: string;
+            };
+            header?: never;
+            path: {
+                server_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Another problem with the request. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem of the service, or of a server that it works on. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FindingsOut"];
                 };
             };
             /** @description The request has no valid session or token. */
@@ -9554,6 +12010,184 @@ export interface operations {
             };
         };
     };
+    save_as_gamebook_api_v1_servers__server_id__gamebook_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GamebookIn"];
+            };
+        };
+        responses: {
+            /** @description Another problem with the request. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem of the service, or of a server that it works on. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GamebookNameOut"];
+                };
+            };
+            /** @description The request has no valid session or token. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What the path or the request names is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It cannot be done in the state in which things are. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request is larger than its bound. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request cannot be used; `detail` says why. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    adjust_api_v1_servers__server_id__gamebook_adjustments_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AdjustmentIn"];
+            };
+        };
+        responses: {
+            /** @description Another problem with the request. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem of the service, or of a server that it works on. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GamebookEditOut"];
+                };
+            };
+            /** @description The request has no valid session or token. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What the path or the request names is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It cannot be done in the state in which things are. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request is larger than its bound. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request cannot be used; `detail` says why. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     draft_gamebook_api_v1_servers__server_id__gamebook_draft_post: {
         parameters: {
             query?: never;
@@ -9590,6 +12224,271 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["GamebookTextOut"];
+                };
+            };
+            /** @description The request has no valid session or token. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What the path or the request names is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It cannot be done in the state in which things are. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request is larger than its bound. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request cannot be used; `detail` says why. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    relate_api_v1_servers__server_id__gamebook_relations_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RelationIn"];
+            };
+        };
+        responses: {
+            /** @description Another problem with the request. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem of the service, or of a server that it works on. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GamebookEditOut"];
+                };
+            };
+            /** @description The request has no valid session or token. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What the path or the request names is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It cannot be done in the state in which things are. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request is larger than its bound. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request cannot be used; `detail` says why. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    place_of_rule_api_v1_servers__server_id__gamebook_rule_get: {
+        parameters: {
+            query: {
+                address: string;
+            };
+            header?: never;
+            path: {
+                server_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Another problem with the request. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem of the service, or of a server that it works on. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RulePlaceOut"];
+                };
+            };
+            /** @description The request has no valid session or token. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What the path or the request names is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It cannot be done in the state in which things are. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request is larger than its bound. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request cannot be used; `detail` says why. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_rule_api_v1_servers__server_id__gamebook_rule_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RuleIn"];
+            };
+        };
+        responses: {
+            /** @description Another problem with the request. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem of the service, or of a server that it works on. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GamebookEditOut"];
                 };
             };
             /** @description The request has no valid session or token. */
@@ -9679,6 +12578,182 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["GamebookTrial"];
+                };
+            };
+            /** @description The request has no valid session or token. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What the path or the request names is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It cannot be done in the state in which things are. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request is larger than its bound. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request cannot be used; `detail` says why. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_notes_api_v1_servers__server_id__notes_get: {
+        parameters: {
+            query?: {
+                address?: string;
+            };
+            header?: never;
+            path: {
+                server_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Another problem with the request. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem of the service, or of a server that it works on. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoteOut"][];
+                };
+            };
+            /** @description The request has no valid session or token. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What the path or the request names is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It cannot be done in the state in which things are. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request is larger than its bound. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request cannot be used; `detail` says why. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    add_note_api_v1_servers__server_id__notes_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NoteIn"];
+            };
+        };
+        responses: {
+            /** @description Another problem with the request. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem of the service, or of a server that it works on. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoteOut"];
                 };
             };
             /** @description The request has no valid session or token. */
@@ -10982,7 +14057,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlaceOut"][];
+                    "application/json": components["schemas"]["ShownOut"][];
                 };
             };
             /** @description The request has no valid session or token. */
@@ -11504,9 +14579,365 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": {
-                        [key: string]: string;
-                    };
+                    "application/json": components["schemas"]["GameStateOut"];
+                };
+            };
+            /** @description The request has no valid session or token. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What the path or the request names is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It cannot be done in the state in which things are. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request is larger than its bound. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request cannot be used; `detail` says why. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_suggestions_api_v1_servers__server_id__suggestions_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Another problem with the request. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem of the service, or of a server that it works on. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SuggestionOut"][];
+                };
+            };
+            /** @description The request has no valid session or token. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What the path or the request names is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It cannot be done in the state in which things are. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request is larger than its bound. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request cannot be used; `detail` says why. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    decide_api_v1_servers__server_id__suggestions_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DecisionIn"];
+            };
+        };
+        responses: {
+            /** @description Another problem with the request. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem of the service, or of a server that it works on. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GamebookEditOut"];
+                };
+            };
+            /** @description The request has no valid session or token. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What the path or the request names is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It cannot be done in the state in which things are. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request is larger than its bound. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request cannot be used; `detail` says why. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    search_files_api_v1_servers__server_id__text_search_get: {
+        parameters: {
+            query: {
+                case?: boolean;
+                change?: number | null;
+                files?: string;
+                pattern?: boolean;
+                replacement?: string | null;
+                text: string;
+                word?: boolean;
+            };
+            header?: never;
+            path: {
+                server_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Another problem with the request. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem of the service, or of a server that it works on. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TextSearchOut"];
+                };
+            };
+            /** @description The request has no valid session or token. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What the path or the request names is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It cannot be done in the state in which things are. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request is larger than its bound. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request cannot be used; `detail` says why. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    check_typed_api_v1_servers__server_id__typed_post: {
+        parameters: {
+            query?: {
+                change?: number | null;
+            };
+            header?: never;
+            path: {
+                server_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TypedIn"];
+            };
+        };
+        responses: {
+            /** @description Another problem with the request. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem of the service, or of a server that it works on. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TypedCheckOut"];
                 };
             };
             /** @description The request has no valid session or token. */

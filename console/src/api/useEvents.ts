@@ -15,10 +15,15 @@ export function useEvents(): void {
       const { run, state } = JSON.parse(event.data) as { run: number; state: string };
       void queries.invalidateQueries({ queryKey: ["run", run] });
       // Everything around a run changes when it ends; asking at each of its stages would only slow it down.
-      if (state !== "running") again("change", "changes", "timeline", "servers", "files", "entries", "file", "drift", "schedule")();
+      if (state !== "running") again("change", "changes", "timeline", "servers", "files", "entries", "file", "findings", "about", "overview", "drift", "schedule")();
     });
-    source.addEventListener("change", again("change", "changes", "entries", "file"));
-    source.addEventListener("server", again("servers", "files", "timeline", "entries", "file", "drift", "schedule"));
+    source.addEventListener("change", again("change", "changes", "entries", "file", "findings", "about"));
+    source.addEventListener("server", again("servers", "files", "timeline", "entries", "file", "findings", "about", "overview", "drift", "schedule"));
+    source.addEventListener("fetch", (event: MessageEvent<string>) => {
+      const { server, done, of } = JSON.parse(event.data) as { server: string; done: number; of: number };
+      queries.setQueryData(["fetching", server], { done, of });
+    });
+    source.addEventListener("note", again("about", "comments"));
     source.addEventListener("rollout", again("rollouts"));
     return () => {
       source.close();

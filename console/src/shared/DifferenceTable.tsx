@@ -5,10 +5,9 @@ import TableCell from "@mui/material/TableCell";
 import TableHead from "@mui/material/TableHead";
 import TableRow from "@mui/material/TableRow";
 import Typography from "@mui/material/Typography";
-import { Fragment } from "react";
-
 import type { Schemas } from "../api/client";
 import { KindMark } from "./KindMark";
+import { ManyRows } from "./ManyRows";
 import { Mono } from "./Mono";
 
 type Difference = Schemas["DifferenceOut"];
@@ -17,7 +16,7 @@ type Difference = Schemas["DifferenceOut"];
 export function DifferenceTable({ differences }: { differences: readonly Difference[] }) {
   if (differences.length === 0) return <Typography sx={{ p: 2 }}>No difference.</Typography>;
   return (
-    <Paper sx={{ overflowX: "auto" }}>
+    <Paper sx={{ overflowX: "auto" }} tabIndex={0} role="group" aria-label="Differences">
       <Table>
         <TableHead>
           <TableRow>
@@ -29,8 +28,8 @@ export function DifferenceTable({ differences }: { differences: readonly Differe
           </TableRow>
         </TableHead>
         <TableBody>
-          {byEntry(differences).map(([entry, ones]) => (
-            <Fragment key={entry}>
+          <ManyRows rows={byEntry(differences)} word="entries" frame={(button) => <TableRow><TableCell colSpan={5}>{button}</TableCell></TableRow>}>{([entry, ones]) => (
+            <>
               {ones.length > 1 && (
                 <TableRow sx={{ bgcolor: "action.hover" }}>
                   <TableCell />
@@ -40,16 +39,16 @@ export function DifferenceTable({ differences }: { differences: readonly Differe
               {ones.map((one) => (
                 <TableRow key={one.kind + one.address}>
                   <TableCell><KindMark kind={one.kind} /></TableCell>
-                  <TableCell sx={ones.length > 1 ? { pl: 4 } : {}}>
+                  <TableCell sx={{ minWidth: 200, ...(ones.length > 1 ? { pl: 4 } : {}) }}>
                     <Mono>{ones.length > 1 && one.address.startsWith(`${entry}/`) ? one.address.slice(entry.length + 1) : one.address}</Mono>
                   </TableCell>
-                  <TableCell sx={{ maxWidth: 260 }}><Mono>{one.old ?? ""}</Mono></TableCell>
-                  <TableCell sx={{ maxWidth: 360 }}><Mono>{one.new ?? ""}</Mono></TableCell>
+                  <TableCell sx={{ minWidth: 110, maxWidth: 260 }}><Mono>{one.old ?? ""}</Mono></TableCell>
+                  <TableCell sx={{ minWidth: 110, maxWidth: 360 }}><Mono>{one.new ?? ""}</Mono></TableCell>
                   <TableCell align="right">{one.delta}</TableCell>
                 </TableRow>
               ))}
-            </Fragment>
-          ))}
+            </>
+          )}</ManyRows>
         </TableBody>
       </Table>
     </Paper>

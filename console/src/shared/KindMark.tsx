@@ -17,7 +17,7 @@ const MARKS: Record<string, { sign: string; tone: Tone; word?: string }> = {
   skip: { sign: "×", tone: "text" },
   ask: { sign: "?", tone: "error" },
   conflict: { sign: "✕", tone: "error" },
-  taken: { sign: "◆", tone: "success", word: "taken as it is" },
+  updated: { sign: "◆", tone: "success", word: "updated" },
   merged: { sign: "◈", tone: "warning", word: "both merged" },
   within: { sign: "✓", tone: "success" },
   outside: { sign: "✕", tone: "error" },
@@ -74,10 +74,16 @@ const MARKS: Record<string, { sign: string; tone: Tone; word?: string }> = {
   stopped: { sign: "■", tone: "warning" },
 };
 
-/** A kind as a shape of its own with its word beside it, so that nothing hangs on the colour. */
-export function KindMark({ kind }: { kind: string }) {
+/**
+ * A kind as a shape of its own with its word beside it, so that nothing hangs on the colour. Where there is no room the word is in the
+ * tooltip, and a screen reader says it.
+ */
+export function KindMark({ kind, isShort = false }: { kind: string; isShort?: boolean }) {
   const mark = MARKS[kind] ?? { sign: "•", tone: "text" as const };
   const color = mark.tone === "text" ? "text.secondary" : `${mark.tone}.main`;
+  if (isShort) {
+    return <Box component="span" role="img" aria-label={mark.word ?? kind} title={mark.word ?? kind} sx={{ color, fontWeight: 600, fontSize: "0.86em" }}>{mark.sign}</Box>;
+  }
   return (
     <Box component="span" sx={{ color, whiteSpace: "nowrap", fontWeight: 600, fontSize: "0.86em" }}>
       <Box component="span" aria-hidden sx={{ display: "inline-block", width: "1.3em", textAlign: "center" }}>

@@ -1,3 +1,4 @@
+import Box from "@mui/material/Box";
 import Link from "@mui/material/Link";
 import Typography from "@mui/material/Typography";
 import { Link as RouterLink } from "react-router";
@@ -5,8 +6,9 @@ import { Link as RouterLink } from "react-router";
 /** An address that leads nowhere, and the way back. */
 export function NoSuchPage() {
   return (
-    <Typography sx={{ p: 2 }}>
-      There is no such page. <Link component={RouterLink} to="/">Back to the servers</Link>
-    </Typography>
+    <Box sx={{ p: 2 }}>
+      <Typography variant="h1" gutterBottom>There is no such page.</Typography>
+      <Link component={RouterLink} to="/">Back to the servers</Link>
+    </Box>
   );
 }

@@ -1,8 +1,8 @@
 const WORDS: Record<string, string> = {
   restart: "after a restart",
   reload: "after a reload",
-  "map-change": "with the next map change",
-  "new-world": "in a new world only",
+  "map change": "with the next map change",
+  "new world": "in a new world only",
   rejoin: "when players join again",
 };
 

@@ -7,7 +7,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, Field, SecretStr
 
-from zerrit.api.request_model import Sent
+from zerrit.api.request_model import Number, Patience, Sent
 from zerrit.api.runs import RunOut
 from zerrit.core.states import ChangeState
 from zerrit.settings import AnyConnection, AnyControl, Maintenance
@@ -93,10 +93,79 @@ class ServerIn(Sent):
     maintenance: Maintenance = Maintenance()
 
 
+class ConnectionTestIn(Sent):
+    """A way to files that is tried before a server is added; with `try_write` a small file is written and removed."""
+
+    connection: AnyConnection
+    connection_secret: ServerSecret = SecretStr("")
+    try_write: bool = False
+
+
+class ListedOut(BaseModel):
+    """A file in a folder, or a folder with size 0."""
+
+    name: str
+    is_folder: bool
+    size: int
+
+
+class ConnectionTestOut(BaseModel):
+    """What a connection leads to. Nothing of it is kept.
+
+    `here` is what is directly in the folder; `settings`, `scripts`, `logs`, `crashes` and `databases` are files further down,
+    by what they look like, a few of each, and `counts` says how many of each there are. `roots` are folders that may be the
+    game's own; the empty one is the folder itself. `is_complete` is false where there was more than was looked at. Times are
+    milliseconds, `read_speed` bytes for each second. `can_write` is null where it was not tried.
+    """
+
+    identity: str
+    here: list[ListedOut]
+    files: int
+    folders: int
+    is_complete: bool
+    listing_ms: float
+    read_speed: float | None
+    can_write: bool | None
+    write_problem: str
+    notes: list[str]
+    counts: dict[str, int]
+    settings: list[str]
+    scripts: list[str]
+    logs: list[str]
+    crashes: list[str]
+    databases: list[str]
+    log_folders: list[str]
+    crash_folders: list[str]
+    roots: list[str]
+
+
+class ControlTestIn(Sent):
+    """A control that is asked for the state of its game before a server is added."""
+
+    control: AnyControl
+    control_secret: ServerSecret = SecretStr("")
+
+
+class ControlTestOut(BaseModel):
+    """What a control said: whether the game runs, in its words, and after how many milliseconds."""
+
+    is_running: bool
+    state: str
+    milliseconds: float
+
+
+class GameStateOut(BaseModel):
+    """What a control says of its game, in its own words; `players` is null where it runs not, or does not count them."""
+
+    state: str
+    players: int | None
+
+
 class ServerOut(BaseModel):
     """A server with what one looks for first. `connection`, `control` and `maintenance` contain no secrets; `last_run` may be under way.
 
-    `notes` are what one should know of it, such as a connection in clear text.
+    `notes` are what one should know of it, such as a connection in clear text. `pending` counts values that were deployed
+    and wait for something before they take effect.
     """
 
     id: str
@@ -110,6 +179,7 @@ class ServerOut(BaseModel):
     last_snapshot: SnapshotOut | None
     defaults: list[str]
     open_changes: int
+    pending: int
     last_run: RunOut | None
 
 
@@ -128,6 +198,10 @@ class SnapshotOut(BaseModel):
 
 
 class FetchOut(BaseModel):
+    """What a fetch found. `errors` and `warnings` are those in the files that are neither waived nor the vendor's own; None
+    where the check takes longer than one should wait.
+    """
+
     snapshot: SnapshotOut
     is_new: bool
     changed: list[str]
@@ -135,15 +209,19 @@ class FetchOut(BaseModel):
     removed: list[str]
     read: int
     left_out: dict[str, str]
+    errors: int | None
+    warnings: int | None
 
 
 class FileStateOut(BaseModel):
+    """A file of a server. `errors` and `warnings` are None while it is being checked and one did not want to wait for that."""
+
     path: str
     format: str
     size: int
     state: Literal["as-shipped", "changed", "own", "unknown", "watched"]
-    errors: int
-    warnings: int
+    errors: int | None
+    warnings: int | None
     purpose: str
 
 
@@ -165,12 +243,73 @@ class FindingOut(BaseModel):
     reason: str = ""
 
 
+class FindingsOut(BaseModel):
+    """The first findings; `total` counts all of them."""
+
+    findings: list[FindingOut]
+    total: int
+
+
+class PieceOut(BaseModel):
+    """One edit for an editor. Lines and columns are 1-based; columns count UTF-16 units."""
+
+    from_line: int
+    from_column: int
+    to_line: int
+    to_column: int
+    text: str
+
+
+class OfferedFixOut(BaseModel):
+    """The safe fixes of a file as one edit, and how many findings they remove."""
+
+    piece: PieceOut
+    findings: int
+
+
 class FileOut(BaseModel):
+    """A text file. `digest` is that of its text, which an editor sends back with what was typed."""
+
     path: str
     format: str
     text: str
     encoding: str
+    digest: str
     findings: list[FindingOut]
+    safe_fix: OfferedFixOut | None
+
+
+class PieceIn(Sent):
+    """One edit of an editor. Lines and columns are 1-based; columns count UTF-16 units."""
+
+    from_line: Number
+    from_column: Number
+    to_line: Number
+    to_column: Number
+    text: Annotated[str, Field(max_length=64_000_000)] = ""
+
+
+class TypedIn(Sent):
+    """What was typed into a file: its complete `text`, or the `pieces` by which it differs from the text before.
+
+    `digest` is that of the text before, as the file came with it; empty for a file that is new. `base` is that text
+    itself: with it, what was typed can be saved even if another person has edited the file since.
+    """
+
+    path: Annotated[str, Field(min_length=1, max_length=1000)]
+    digest: Annotated[str, Field(max_length=64)] = ""
+    text: Annotated[str, Field(max_length=64_000_000)] | None = None
+    pieces: Annotated[list[PieceIn], Field(max_length=100_000)] = Field(default_factory=list)
+    base: Annotated[str, Field(max_length=64_000_000)] | None = None
+
+
+class TypedCheckOut(BaseModel):
+    """The findings of a file with the typed text, and the new ones `elsewhere`; `digest` is that of the typed text."""
+
+    findings: list[FindingOut]
+    elsewhere: list[FindingOut]
+    digest: str
+    safe_fix: OfferedFixOut | None
 
 
 class ColumnOut(BaseModel):
@@ -185,10 +324,21 @@ class ColumnOut(BaseModel):
     words: list[str]
 
 
+class AddressOut(BaseModel):
+    """What a place in the text of a file belongs to. `known` is what the gamebook knows of the field there."""
+
+    address: str
+    kind: str
+    value: str | None
+    line: int
+    last_line: int
+    known: ColumnOut | None
+
+
 class RowOut(BaseModel):
     """One entry. `changed` are the fields that the open change has changed; `findings` what is wrong, by field.
 
-    `known` is what the gamebook knows of a setting, which has no column of its own.
+    `parts` are the entries inside of it, by kind. `known` is what the gamebook knows of a setting, which has no column.
     """
 
     address: str
@@ -196,19 +346,92 @@ class RowOut(BaseModel):
     line: int
     comment: str
     cells: dict[str, str]
+    parts: dict[str, list[str]]
     changed: list[str]
     findings: dict[str, str]
     known: ColumnOut | None = None
 
 
+class EntriesQuery(Sent):
+    """Which entries of a file are asked for. Without a `kind`, they are of the main one of the file.
+
+    `search`: words that all are in the entry. `where`: conditions FIELD:CONDITION, with `>10`, `<=4`, `=cloth`, `!=cloth` or
+    a part of the value. `below`: what is at or below an address. `address`: an entry or field whose page is wanted.
+    `patience`: the seconds after which a first page may be incomplete; without it, it never is.
+    """
+
+    path: Annotated[str, Field(max_length=1000)]
+    kind: Annotated[str, Field(max_length=500)] = ""
+    change: Number | None = None
+    search: Annotated[str, Field(max_length=500)] = ""
+    where: Annotated[list[Annotated[str, Field(max_length=1000)]], Field(max_length=30)] = Field(default_factory=list)
+    sort: Annotated[str, Field(max_length=500)] = ""
+    descending: bool = False
+    only: Literal["", "changed", "findings"] = ""
+    below: Annotated[str, Field(max_length=2000)] = ""
+    address: Annotated[str, Field(max_length=2000)] = ""
+    offset: Number = 0
+    limit: Annotated[int, Field(ge=1, le=1000)] = 200
+    patience: Patience | None = None
+
+
 class EntriesOut(BaseModel):
+    """One page of the entries of a file. `kinds` counts all of each kind.
+
+    `total` are the entries of the kind, `matching` those that the query fits, `offset` the place of the first row.
+    Where it is not complete, the rows are right, but there can be more kinds, columns and findings than it shows.
+    """
+
     kinds: dict[str, int]
     kind: str
     columns: list[ColumnOut]
+    parts: list[str]
     rows: list[RowOut]
+    total: int
+    matching: int
+    offset: int
+    is_complete: bool = True
 
 
-class PlaceOut(BaseModel):
+class GroupsQuery(Sent):
+    """Which entries are grouped by the value of the field `by`, and of which field `sum` the sum is wanted."""
+
+    path: Annotated[str, Field(min_length=1, max_length=2000)]
+    by: Annotated[str, Field(min_length=1, max_length=400)]
+    sum: Annotated[str, Field(max_length=400)] = ""
+    kind: Annotated[str, Field(max_length=400)] = ""
+    search: Annotated[str, Field(max_length=300)] = ""
+    where: Annotated[list[Annotated[str, Field(max_length=500)]], Field(max_length=20)] = Field(default_factory=list)
+    below: Annotated[str, Field(max_length=2000)] = ""
+    change: Number | None = None
+
+
+class GroupSideOut(BaseModel):
+    """One group in one state. `total` is the exact sum as text; `without` are entries with no number in that field."""
+
+    entries: int
+    total: str
+    without: int
+
+
+class GroupOut(BaseModel):
+    """The entries with one value, as they are and as the change leaves them; `is_absent` where the field is not there."""
+
+    value: str
+    is_absent: bool
+    before: GroupSideOut
+    after: GroupSideOut
+
+
+class GroupsOut(BaseModel):
+    """All groups, the one with the most entries first, and all of them together. `has_change`: before and after may differ."""
+
+    groups: list[GroupOut]
+    all: GroupOut
+    has_change: bool
+
+
+class ShownOut(BaseModel):
     address: str
     kind: str
     value: str | None
@@ -238,8 +461,10 @@ class StepIn(Sent):
         "move",
         "comment-out",
         "comment-in",
+        "comment",
+        "text",
         "merge",
-        "carry",
+        "merge-version",
         "put-file",
         "remove-file",
     ]
@@ -258,6 +483,7 @@ class StepIn(Sent):
     names: list[Annotated[str, Field(max_length=500)]] = Field(default_factory=list)
     base: Annotated[str, Field(max_length=64_000_000)] = ""
     content: Annotated[str, Field(max_length=64_000_000)] = ""
+    replacements: list[tuple[str, str]] = Field(default_factory=list)
 
 
 class ValueChangeOut(BaseModel):
@@ -271,6 +497,19 @@ class OutcomeOut(BaseModel):
     message: str
     notes: list[str]
     changes: list[ValueChangeOut]
+
+
+class StepsIn(Sent):
+    """Several steps, in their order."""
+
+    steps: Annotated[list[StepIn], Field(min_length=1, max_length=2000)]
+
+
+class StepsOut(BaseModel):
+    """Steps of a change as they were sent."""
+
+    change: int
+    steps: list[StepIn]
 
 
 class StepOut(BaseModel):
@@ -322,6 +561,20 @@ class ChangeDetail(ChangeOut):
     runs: list[RunOut]
     checklist: list[ChecklistItemOut]
     pending: list[PendingOut]
+
+
+class SavedTextOut(BaseModel):
+    """Typed text that is stored as the steps `positions` of a change.
+
+    `text` is given where the file is not exactly as typed, because another person edited it as well.
+    """
+
+    change: int
+    version: int
+    positions: list[int]
+    digest: str
+    text: str | None
+    findings: list[FindingOut]
 
 
 class ChecklistItemOut(BaseModel):
@@ -400,10 +653,18 @@ class StateIn(Sent):
     known: Annotated[dict[str, str], Field(default_factory=dict)]
 
 
+class SidesOut(BaseModel):
+    """One file in both states, complete; null where a state has no text file at the path."""
+
+    path: str
+    old: str | None
+    new: str | None
+
+
 class ComparisonOut(BaseModel):
     """What differs between `old` and `new`; `notes` say what else one should know, such as files that drifted.
 
-    `texts` are the lines that differ, where they were asked for.
+    `texts` are the lines that differ and `sides` one complete file, where they were asked for.
     """
 
     old: str
@@ -411,6 +672,7 @@ class ComparisonOut(BaseModel):
     notes: list[str]
     differences: list[DifferenceOut]
     texts: list[TextDifferenceOut]
+    sides: SidesOut | None = None
 
 
 class ConflictOut(BaseModel):
@@ -446,10 +708,10 @@ class UpgradeFileOut(BaseModel):
     """One file: what the vendor changed, what was changed here, and what becomes of it."""
 
     path: str
-    state: Literal["taken", "added", "moved", "merged", "conflict"]
+    state: Literal["updated", "added", "moved", "merged", "conflict"]
     vendor: list[DifferenceOut]
     own: list[DifferenceOut]
-    taken: list[ValueChangeOut]
+    applied: list[ValueChangeOut]
     left: list[str]
     conflicts: int
     added: list[KeyNoteOut]

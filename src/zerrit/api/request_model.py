@@ -8,6 +8,8 @@ from pydantic import BaseModel, ConfigDict, Field
 
 #: A number of something that is kept. The database holds none larger.
 Number = Annotated[int, Field(ge=0, le=2**63 - 1)]
+#: Seconds that one waits for an answer to be complete.
+Patience = Annotated[float, Field(ge=0, le=60)]
 
 
 class Sent(BaseModel):

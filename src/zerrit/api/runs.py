@@ -102,7 +102,8 @@ class RunOut(BaseModel):
     """A deploy, rollback or restart. `result` is its state in the words that people read. `asks` is what a person is asked to do just now; `stage` where it is.
 
     `on_cancel` is what cancelling it does now: it reverts what was written; or, where it waits for a person on its way
-    back, it is abandoned and leaves the server as it is.
+    back, it is abandoned and leaves the server as it is. `live_log` are the last lines of the log of a game that starts just
+    now; afterwards the excerpt is part of the evidence.
     """
 
     id: int
@@ -113,7 +114,7 @@ class RunOut(BaseModel):
     stage: str
     asks: str
     cancelled_by: str
-    on_cancel: Literal["take-back", "give-up", "nothing"]
+    on_cancel: Literal["revert", "abandon", "nothing"]
     changes: list[int]
     target: int | None
     before: int | None
@@ -125,6 +126,7 @@ class RunOut(BaseModel):
     stages: list[StageOut]
     files: list[RunFileOut]
     evidence: EvidenceOut
+    live_log: str
     evidence_files: list[EvidenceFileOut]
 
 
@@ -136,9 +138,9 @@ class ReportIn(Sent):
 
 
 class UploadOut(BaseModel):
-    """Files that a person showed."""
+    """Files that a person uploaded, and those that are no longer on the server."""
 
-    taken: list[str]
+    stored: list[str]
     gone: list[str]
 
 

@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, Field
 
-from zerrit.api.models import ConflictOut, DifferenceOut
+from zerrit.api.models import DifferenceOut
 from zerrit.api.request_model import Number, Sent
 from zerrit.api.runs import OptionsIn
 
@@ -51,20 +51,33 @@ class RestoreIn(Sent):
 
 
 class RevertIn(Sent):
-    """Take one old change back. `choices` decides conflicts by address (mine, theirs, =VALUE), `rest` all others."""
+    """Revert one old change. `choices` decides conflicts by address (current, previous, =VALUE), `rest` all others."""
 
     choices: dict[str, Choice] = Field(default_factory=dict)
-    rest: Literal["", "mine", "theirs"] = ""
+    rest: Literal["", "current", "previous"] = ""
     create: bool = False
     title: Annotated[str, Field(max_length=200)] = ""
 
 
+class RevertConflictOut(BaseModel):
+    """A place that was changed again since: what the change made of it, what it is now, what it was before the change.
+
+    null where it was not there.
+    """
+
+    address: str
+    changed_to: str | None
+    current: str | None
+    previous: str | None
+    reason: str
+
+
 class RevertOut(BaseModel):
-    """What taking it back does to the latest files; `change` is the one that was opened for it."""
+    """What reverting it does to the latest files; `change` is the one that was created for it."""
 
     change: int | None
     differences: list[DifferenceOut]
-    conflicts: list[ConflictOut]
+    conflicts: list[RevertConflictOut]
 
 
 class DriftFileOut(BaseModel):

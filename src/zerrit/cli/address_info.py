@@ -11,15 +11,16 @@ from zerrit.cli.completion import complete_address
 from zerrit.cli.output import echo, output_option, print_findings, print_json, short
 from zerrit.cli.session import connect
 from zerrit.core.addresses import parse_address
-from zerrit.core.wording import counted, effect_in_words
+from zerrit.core.wording import counted, effect_in_words, percent
 
 MOST_REFERENCES = 12
 
 
 @click.command()
 @click.argument("address", shell_complete=complete_address)
+@click.option("--change", "change_id", type=int, help="As this change leaves the files.")
 @output_option
-def about(address: str, output: str) -> None:
+def about(address: str, change_id: int | None, output: str) -> None:
     """Explain an address on a server: SERVER:path#node.
 
     What it holds and may hold, its default, when a change of it holds, what it refers to and what refers to it, and
@@ -29,7 +30,7 @@ def about(address: str, output: str) -> None:
     if not parsed.server:
         raise click.UsageError("Name a place on a server: SERVER:path#node. For local files there is `zerrit show`.")
     with connect() as zerrit:
-        found = zerrit.about(parsed.server, address.strip().partition(":")[2])
+        found = zerrit.about(parsed.server, address.strip().partition(":")[2], change_id)
     if output == "json":
         print_json(found.model_dump(mode="json"))
         return
@@ -37,7 +38,7 @@ def about(address: str, output: str) -> None:
 
 
 def _print(server: str, found: api.AboutOut) -> None:
-    place = found.place
+    place = found.shown
     echo(f"{server}:{place.address}   (line {place.line})")
     for line in (place.source if place.kind != "value" else place.value or "").splitlines():
         echo(f"    {line}")
@@ -51,6 +52,17 @@ def _print(server: str, found: api.AboutOut) -> None:
     ):
         if text:
             echo(f"  {word}: {short(text, 200)}")
+    if found.rules:
+        echo("  rules:")
+    for rule in found.rules:
+        echo(f"    {short(rule.text, 160)}  (line {rule.line} of the gamebook)")
+    if found.odds:
+        echo("  odds, at least one per draw:")
+    for chance in found.odds:
+        was = f", was {percent(chance.before)}" if chance.before is not None else ""
+        echo(f"    {chance.thing} from {chance.table}: {percent(chance.chance)}{was}; {chance.expected:.3g} on average")
+    for one in found.notes:
+        echo(f"  note {one.id} by {one.author}, {one.created_at:%Y-%m-%d}: {one.text}")
     _print_references("refers to", found.refers_to)
     _print_references("referred to by", found.referred_by)
     if found.history:
@@ -70,3 +82,34 @@ def _print_references(title: str, references: Sequence[api.ReferenceOut]) -> Non
         echo(f"    {reference.address}  (line {reference.line}; {reference.what})")
     if len(references) > MOST_REFERENCES:
         echo(f"    and {counted(len(references) - MOST_REFERENCES, 'other')}; --output json lists more")
+
+
+@click.command("note")
+@click.argument("address")
+@click.argument("text", default="")
+@click.option("--remove", type=int, help="Remove the note with this number instead; it must be your own.")
+@output_option
+def note(address: str, text: str, remove: int | None, output: str) -> None:
+    """Write a note beside a place, SERVER:path#node: why a value is as it is. Without a text, list the notes.
+
+    SERVER: alone lists all notes of a server.
+    """
+    server, _, place = address.strip().partition(":")
+    with connect() as zerrit:
+        if remove is not None:
+            zerrit.remove_note(remove)
+            echo(f"Removed the note {remove}.")
+            return
+        if text:
+            added = zerrit.add_note(server, place, text)
+            echo(f"Note {added.id} is beside {server}:{added.address}.")
+            return
+        found = zerrit.notes(server, place)
+    if output == "json":
+        print_json([one.model_dump(mode="json") for one in found])
+        return
+    for one in found:
+        echo(f"{one.id}  {one.created_at:%Y-%m-%d}  {one.author}  {server}:{one.address}")
+        echo(f"    {one.text}")
+    if not found:
+        echo("No note yet.")

@@ -2,19 +2,23 @@
 
 from __future__ import annotations
 
+import json
 import shlex
 import sys
+import tempfile
 from datetime import datetime
 from pathlib import Path
-from typing import Any, Final, Literal
+from typing import Any, Final, Literal, TextIO
 
 import click
+from pydantic import ValidationError
 
 from zerrit import api
 from zerrit.cli.checklist import print_checklist
 from zerrit.cli.compare import WITH_TEXTS, compared, comparison_output, save_comparison
 from zerrit.cli.compare import show as show_comparison
 from zerrit.cli.completion import complete_in_change, complete_operation
+from zerrit.cli.files import OUT, save
 from zerrit.cli.merge import ask_place, choices, choose_option, print_merge_plan, snippet_argument
 from zerrit.cli.output import echo, output_option, print_findings, print_json, print_table, short, sign
 from zerrit.cli.plan_file import into_of, plan_options, read_plan, write_plan
@@ -312,18 +316,144 @@ def put_step(change_id: int, path: str, file: Path) -> None:
     _add(change_id, "put-file", path, content=text)
 
 
-@change.command("remove-step")
+@change.command("edit")
 @click.argument("change_id", type=int)
-@click.argument("number", type=int)
-def drop_step(change_id: int, number: int) -> None:
-    """Remove step NUMBER from a change."""
+@click.argument("path")
+def edit_text(change_id: int, path: str) -> None:
+    """Edit a file in your editor (VISUAL or EDITOR). What you type becomes steps of the change: values that are set, entries
+    that are added, removed or moved, and text for the rest.
+    """
     with connect() as zerrit:
         detail = zerrit.change(change_id)
-        step = next((s for s in detail.step_list if s.position == number), None)
-        if step is None:
-            raise click.UsageError(f"Change {change_id} has no step {number}.")
-        zerrit.remove_step(change_id, step.id, detail.version)
-    echo(f"Step {number} is removed: {step.kind} {step.address}")
+        before = zerrit.file(detail.server, path, change_id)
+        after = click.edit(before.text, extension=Path(path).suffix or ".txt", require_save=True)
+        if after is None or after == before.text:
+            echo("Nothing was typed, so nothing was saved.")
+            return
+        after = _with_line_endings(after, before.text)
+        typed = api.TypedIn(path=path, digest=before.digest, text=after, base=before.text)
+        try:
+            saved = zerrit.save_text(change_id, typed)
+        except ProblemError:
+            copy = _saved_copy(path, after)
+            echo(f"Your text was not saved in the change. It is in {copy}.", err=True)
+            raise
+        detail = zerrit.change(change_id)
+    for step in detail.step_list:
+        if step.position in saved.positions:
+            echo(f"Step {step.position}: {step.kind} {step.address} {step.summary}".rstrip())
+            _print_outcome(step.outcome)
+    if saved.text is not None:
+        echo(f"Another person edited {path} as well; both edits are in the change.")
+    _print_findings(detail)
+
+
+def _with_line_endings(text: str, like: str) -> str:
+    """Editors read CRLF as LF; a file that has only CRLF gets it back."""
+    if "\r\n" in like and "\n" not in like.replace("\r\n", ""):
+        return text.replace("\r\n", "\n").replace("\n", "\r\n")
+    return text
+
+
+def _saved_copy(path: str, text: str) -> Path:
+    """What was typed, where it does not get lost."""
+    with tempfile.NamedTemporaryFile("wb", prefix="zerrit-", suffix=f"-{Path(path).name}", delete=False) as copy:
+        copy.write(text.encode("utf-8", "surrogatepass"))
+    return Path(copy.name)
+
+
+@change.command("replace")
+@click.argument("change_id", type=int)
+@click.argument("text")
+@click.argument("replacement")
+@click.option("--files", default="", help="Only these paths, with wildcards, such as '*.xml,*.yml'.")
+@click.option("--whole-word", is_flag=True, help="Only complete words.")
+@click.option("--match-case", is_flag=True, help="Capital and small letters differ.")
+@click.option("--pattern", is_flag=True, help=r"TEXT is an RE2 pattern; REPLACEMENT may name its groups as \\1.")
+@dry_run_option
+def replace_text(
+    change_id: int,
+    text: str,
+    replacement: str,
+    files: str,
+    whole_word: bool,
+    match_case: bool,
+    pattern: bool,
+    is_dry_run: bool,
+) -> None:
+    """Replace TEXT by REPLACEMENT in the files of a change, as steps."""
+    with connect() as zerrit:
+        if is_dry_run:
+            query = api.TextSearchQuery(
+                text=text,
+                word=whole_word,
+                case=match_case,
+                pattern=pattern,
+                files=files,
+                change=change_id,
+                replacement=replacement,
+            )
+            found = zerrit.search_files(zerrit.change(change_id).server, query)
+            for hit in found.hits:
+                echo(
+                    f"{hit.path}:{hit.line}:{hit.column}: {hit.before.lstrip()}[{hit.match} -> {hit.replaced}]{hit.after.rstrip()}"
+                )
+            echo(f"{counted(found.total, 'place')} would change. Nothing was added to the change.")
+            return
+        given = api.ReplaceIn(
+            text=text, replacement=replacement, word=whole_word, case=match_case, pattern=pattern, files=files
+        )
+        done = zerrit.replace_in_files(change_id, given)
+    echo(f"{counted(done.places, 'place')} replaced by {counted(done.steps, 'step')} of change {change_id}.")
+
+
+@change.command("remove-step")
+@click.argument("change_id", type=int)
+@click.argument("numbers", type=int, nargs=-1, required=True)
+def drop_steps(change_id: int, numbers: tuple[int, ...]) -> None:
+    """Remove steps from a change by their NUMBERS, all or none."""
+    with connect() as zerrit:
+        detail = zerrit.change(change_id)
+        steps = [step for step in detail.step_list if step.position in numbers]
+        missing = sorted(set(numbers) - {step.position for step in steps})
+        if missing:
+            raise click.UsageError(f"Change {change_id} has no step {missing[0]}.")
+        zerrit.remove_steps(change_id, [step.id for step in steps], detail.version)
+    for step in steps:
+        echo(f"Step {step.position} is removed: {step.kind} {step.address}")
+
+
+def _wrong_step(error: ValidationError) -> str:
+    """Where a list of steps is wrong, in words."""
+    first = error.errors()[0]
+    where = [str(part) for part in first["loc"][1:]]
+    if not where:
+        return f"This is not a list of steps: {first['msg']}."
+    number = int(where[0]) + 1
+    return f"Step {number}{', ' if where[1:] else ''}{'/'.join(where[1:])}: {first['msg']}."
+
+
+@change.command("add-steps")
+@click.argument("change_id", type=int)
+@click.argument("file", type=click.File())
+def add_steps(change_id: int, file: TextIO) -> None:
+    """Add several steps at once, all or none.
+
+    FILE is JSON (`-` reads standard input): a list of steps with `kind`, `address` and what the kind needs, such as
+    {"kind": "set", "address": "PATH#ENTRY[KEY]/FIELD", "operation": "=5"}.
+    """
+    try:
+        given = api.StepsIn.model_validate({"steps": json.load(file)})
+    except ValidationError as error:
+        raise click.UsageError(f"{file.name}: {_wrong_step(error)}") from error
+    except ValueError as error:
+        raise click.UsageError(f"{file.name} is not valid JSON: {error}") from error
+    with connect() as zerrit:
+        before = {step.id for step in zerrit.change(change_id).step_list}
+        detail = zerrit.add_steps(change_id, given.steps)
+    for step in detail.step_list:
+        if step.id not in before:
+            echo(f"Step {step.position}: {step.kind} {step.address} {step.summary}".rstrip())
 
 
 @change.command("check")
@@ -460,16 +590,16 @@ def unqueue(change_id: int) -> None:
 @change.command()
 @click.argument("change_id", type=int)
 @click.option(
-    "--choose", multiple=True, metavar="ADDRESS=WHICH", help="mine leaves the newest value, theirs the old one, =VALUE."
+    "--choose", multiple=True, metavar="ADDRESS=WHICH", help="Decide a conflict: current, previous, or ADDRESS==VALUE."
 )
-@click.option("--rest", type=click.Choice(["mine", "theirs"]), help="The same for all that is not chosen.")
+@click.option("--rest", type=click.Choice(["current", "previous"]), help="Decide all other conflicts alike.")
 @click.option("--create", is_flag=True, help="Create the change that does it.")
 @click.option("--title", default="")
 @output_option
 def revert(
     change_id: int,
     choose: tuple[str, ...],
-    rest: Literal["mine", "theirs"] | None,
+    rest: Literal["current", "previous"] | None,
     create: bool,
     title: str,
     output: str,
@@ -483,15 +613,15 @@ def revert(
         print_json(found.model_dump(mode="json"))
         sys.exit(1 if found.conflicts else 0)
     rows = [(sign(one.kind), one.address, short(one.old), short(one.new), one.delta) for one in found.differences]
-    print_table(("kind", "address", "now", "then", "delta"), rows, right=("delta",), whole=("kind", "address"))
+    print_table(("kind", "address", "current", "previous", "delta"), rows, right=("delta",), whole=("kind", "address"))
     for conflict in found.conflicts:
         echo(
-            f"{sign('conflict')}  {conflict.address}: {conflict.mine} now, {conflict.theirs} before change {change_id}; it was changed again since"
+            f"{sign('conflict')}  {conflict.address}: current {conflict.current}, previous {conflict.previous}; it was changed again since change {change_id}"
         )
     if found.change is not None:
         echo(f"Change {found.change} is open for it. Look at it: zerrit change compare {found.change}")
     elif found.conflicts:
-        echo("Decide with --choose ADDRESS=mine, ADDRESS=theirs, ADDRESS==VALUE, or --rest mine.")
+        echo("Decide with --choose ADDRESS=current, ADDRESS=previous, ADDRESS==VALUE, or --rest current.")
     else:
         echo("Nothing was changed; --create creates a change that does it.")
     sys.exit(1 if found.conflicts else 0)
@@ -499,12 +629,12 @@ def revert(
 
 def _chosen(text: str) -> tuple[str, str]:
     """An address and what is chosen; an address may hold an equals sign itself."""
-    for which in ("mine", "theirs"):
+    for which in ("current", "previous"):
         if text.endswith(f"={which}"):
             return text.removesuffix(f"={which}"), which
     address, sign_, value = text.partition("==")
     if not sign_:
-        raise click.UsageError(f"--choose {text}: write ADDRESS=mine, ADDRESS=theirs or ADDRESS==VALUE.")
+        raise click.UsageError(f"--choose {text}: write ADDRESS=current, ADDRESS=previous or ADDRESS==VALUE.")
     return address, f"={value}"
 
 
@@ -541,9 +671,44 @@ def checklist(change_id: int, number: int | None, found: str | None, note: str) 
     print_checklist(detail)
 
 
+@change.command("player-notes")
+@click.argument("change_id", type=int)
+@click.option("--save-to", type=OUT, help="Write it there instead of printing it.")
+def player_notes(change_id: int, save_to: Path | None) -> None:
+    """Print what a change means for the players, as Markdown to read over and post."""
+    with connect() as zerrit:
+        text = zerrit.player_notes(change_id).text
+    if save_to is None:
+        echo(text, is_content=True)
+        return
+    save(save_to, text.encode())
+    echo(f"Written: {save_to}")
+
+
+@change.command("comment")
+@click.argument("change_id", type=int)
+@click.argument("text", default="")
+@click.option("--at", "address", default="", help="The place that it is about; by default the change as a whole.")
+@output_option
+def comment(change_id: int, text: str, address: str, output: str) -> None:
+    """Write a comment in a change, for whoever reads it. Without a text, list the comments."""
+    with connect() as zerrit:
+        if text:
+            zerrit.add_comment(change_id, text, address)
+        found = zerrit.comments(change_id)
+    if output == "json":
+        print_json([one.model_dump(mode="json") for one in found])
+        return
+    for one in found:
+        echo(f"{one.created_at:%Y-%m-%d %H:%M}  {one.author}  {one.address or 'the change'}")
+        echo(f"    {one.text}")
+    if not found:
+        echo("No comment yet.")
+
+
 @change.command("in-effect")
 @click.argument("change_id", type=int)
-@click.argument("what", type=click.Choice(["map-change", "new-world", "rejoin", "restart"]))
+@click.argument("what", type=click.Choice(["map change", "new world", "rejoin", "restart"]))
 def in_effect(change_id: int, what: str) -> None:
     """Record that what the values of a change were waiting for has happened."""
     with connect() as zerrit:

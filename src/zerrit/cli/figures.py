@@ -17,7 +17,7 @@ from zerrit.cli.session import connect
 from zerrit.core.documents import Document
 from zerrit.core.figures import derive, distances_at, free_numbers, odds_by_table, tally
 from zerrit.core.gamebooks import Gamebook
-from zerrit.core.wording import counted
+from zerrit.core.wording import counted, percent
 from zerrit.report.figures import derived_out, distances_out, free_numbers_out, odds_out, tally_out
 
 _BAR: Final = 28  # characters of the longest bar
@@ -154,12 +154,6 @@ def odds(
         ]
         columns = ("thing", "chance", "average", *(["was"] if has_moved else []), "")
         print_table(columns, rows, right=("chance", "average", "was"), whole=("thing", ""))
-
-
-def percent(share: float) -> str:
-    """A share in per cent, with as many places as tell a small one from none."""
-    shown = share * 100
-    return f"{shown:.1f} %" if shown >= 1 or shown == 0 else f"{shown:.3g} %"
 
 
 def _moved(before: float, after: float) -> str:

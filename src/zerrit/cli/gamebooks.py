@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
+import json
 import sys
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from pathlib import Path
-from typing import Protocol
+from typing import Any, Protocol
 
 import click
 
+from zerrit.api import GamebookEditOut
 from zerrit.cli.files import FILE, FOLDER, OUT, load_gamebook, read_files, save, text_file
 from zerrit.cli.output import echo, output_option, print_findings, print_json, print_table, short
 from zerrit.cli.session import connect
+from zerrit.core.signs import SIGNS
 from zerrit.core.wording import counted
 
 
@@ -97,12 +100,12 @@ def _contents(folder: Path) -> dict[str, bytes]:
 @output_option
 def check_gamebook(file: Path, folder: Path | None, output: str) -> None:
     """Check a gamebook itself; with a folder, also how often each rule is satisfied there."""
-    from zerrit.core.checks import check_files_of, holdings  # noqa: PLC0415
+    from zerrit.core.checks import check_files_of, statistics_of  # noqa: PLC0415
     from zerrit.core.gamebooks import read_gamebook  # noqa: PLC0415
 
     book, faults = read_gamebook(file.read_bytes(), file.name)
     checked = check_files_of(read_files(folder, book), book) if folder is not None and book is not None else None
-    rules = holdings(checked) if checked is not None else []
+    rules = statistics_of(checked) if checked is not None else []
     if output == "json":
         listed = [
             {"code": f.code, "message": f.message, "line": f.line, "column": f.column, "hint": f.hint} for f in faults
@@ -187,6 +190,135 @@ def test_gamebook(server_id: str, text: str, output: str) -> None:
         print_findings(found.appeared)
         echo(f"{counted(len(found.appeared), 'finding')} would come, {len(found.gone)} would go.")
     sys.exit(1 if found.faults else 0)
+
+
+@gamebook.command("suggestions")
+@click.argument("server_id")
+@click.option("--all", "shows_all", is_flag=True, help="Show every one; by default the 20 that are most certain.")
+@output_option
+def list_suggestions(server_id: str, shows_all: bool, output: str) -> None:
+    """Show rules that were seen in the files of a server and that no one has decided about."""
+    with connect() as zerrit:
+        found = zerrit.suggestions(server_id)
+    if output == "json":
+        print_json([one.model_dump(mode="json") for one in found])
+        return
+    if not found:
+        echo(
+            "No rule is suggested. Import the defaults of the game if there are none yet; rules are drafted from them."
+        )
+        return
+    shown = found if shows_all else found[:20]
+    for one in shown:
+        echo(f"{one.id}  {one.rule.text}")
+        echo(f"    seen: {one.evidence or 'in the files, without a count'}")
+        if one.samples:
+            values = ", ".join(
+                f"{short(s.value, 30)} ({s.count})" if s.count > 1 else short(s.value, 30) for s in one.samples
+            )
+            echo(f"    values: {values}")
+        if one.rule.violations:
+            echo(f"    broken at {counted(one.rule.violations, 'place')} now, such as {one.exceptions[0].address}")
+    if len(shown) < len(found):
+        echo(f"{len(found) - len(shown)} more: --all shows them.")
+    echo(f"Accept or reject one: zerrit gamebook decide {server_id} ID --accept")
+
+
+@gamebook.command("decide")
+@click.argument("server_id")
+@click.argument("suggestions", nargs=-1, required=True)
+@click.option(
+    "--accept/--reject", "accept", required=True, help="Whether they become rules, or are not suggested again."
+)
+@click.option("--data", default="", help="A single rule as you accept it, as YAML, where it should differ.")
+@click.option("--dry-run", is_flag=True, help="Only show what would change and what it would find.")
+def decide_suggestion(server_id: str, suggestions: Sequence[str], accept: bool, data: str, dry_run: bool) -> None:
+    """Accept or reject suggested rules by their ids: all of them, or none where one is suggested no more."""
+    with connect() as zerrit:
+        print_edit(zerrit.decide(server_id, suggestions, accept=accept, data=_rule_data(data), dry_run=dry_run))
+
+
+@gamebook.command("put-rule")
+@click.argument("server_id")
+@click.argument("place")
+@click.option("--data", default="", help="The rule as YAML, such as '{every: \"a.xml#b\", list: words}'.")
+@click.option("--remove", is_flag=True, help="Remove the rule that is there.")
+@click.option("--dry-run", is_flag=True, help="Only show what would change and what it would find.")
+def put_rule(server_id: str, place: str, data: str, remove: bool, dry_run: bool) -> None:
+    """Put one rule into the gamebook of a server, or remove one.
+
+    PLACE is where it stands, as JSON: '["refers", 2]' is the third rule of that part, a number behind the last one adds
+    a rule. `zerrit gamebook rules SERVER --output json` lists the places.
+    """
+    if bool(data) is remove:
+        raise click.UsageError("Give the rule with --data, or --remove.")
+    try:
+        location = json.loads(place)
+    except ValueError:
+        raise click.UsageError("A place is JSON, such as '[\"refers\", 2]'.") from None
+    if not isinstance(location, list) or not all(isinstance(one, str | int) for one in location):
+        raise click.UsageError("A place is a list of names and numbers, such as '[\"refers\", 2]'.")
+    with connect() as zerrit:
+        print_edit(zerrit.put_rule(server_id, location, _rule_data(data), dry_run=dry_run))
+
+
+def _rule_data(text: str) -> dict[str, Any] | None:
+    """A rule that is given as YAML."""
+    from zerrit.core.documents import Format, read_document  # noqa: PLC0415
+
+    if not text:
+        return None
+    document = read_document(text.encode(), "--data", format=Format.YAML)
+    data = document.to_data()
+    if not document.ok or not isinstance(data, dict):
+        raise click.UsageError("--data is not a rule. One is written as '{every: \"a.xml#b\", list: words}'.")
+    return data
+
+
+@gamebook.command("relate")
+@click.argument("server_id")
+@click.argument("first")
+@click.argument("relation", type=click.Choice(["equal", "at-most", "refers-to"]))
+@click.argument("second")
+@click.option("--dry-run", is_flag=True, help="Only show what would change and what it would find.")
+def relate(server_id: str, first: str, relation: str, second: str, dry_run: bool) -> None:
+    """Make a rule between two fields: equal, FIRST at most SECOND, or FIRST one of the words at SECOND.
+
+    Two fields of one entry make a rule for every entry of that kind.
+    """
+    with connect() as zerrit:
+        print_edit(zerrit.relate(server_id, relation, first, second, dry_run=dry_run))
+
+
+@gamebook.command("adjust")
+@click.argument("server_id")
+@click.argument("code")
+@click.argument("address")
+@click.argument("how", type=click.Choice(["allow", "skip-file", "error", "warning", "notice"]))
+@click.option("--change", type=int, help="The change in which it is found; by default the latest files.")
+@click.option("--dry-run", is_flag=True, help="Only show what would change and what it would find.")
+def adjust(server_id: str, code: str, address: str, how: str, change: int | None, dry_run: bool) -> None:
+    """Change the rule behind a finding: allow its value, leave its file out, or make it an error, warning or notice."""
+    with connect() as zerrit:
+        print_edit(zerrit.adjust_rule(server_id, code, address, how, change=change, dry_run=dry_run))
+
+
+_LINE_SIGNS = {"added": SIGNS["added"], "removed": SIGNS["removed"], "same": " ", "gap": "…"}
+
+
+def print_edit(edit: GamebookEditOut) -> None:
+    """The lines of a gamebook that differ, and what it finds now."""
+    for line in edit.lines:
+        echo(f"{_LINE_SIGNS[line.kind]} {line.text}")
+    if edit.rule is not None:
+        places = "" if edit.rule.places is None else f" It speaks of {counted(edit.rule.places, 'place')}."
+        echo(f"Rule: {edit.rule.text}.{places}")
+    print_findings(edit.appeared)
+    echo(
+        f"In the latest files {counted(len(edit.appeared), 'finding')} would come, {len(edit.gone)} would go."
+        if not edit.is_saved
+        else f"Saved in the gamebook {edit.name}. {counted(len(edit.appeared), 'finding')} came, {len(edit.gone)} went."
+    )
 
 
 @gamebook.command("schema")

@@ -38,11 +38,11 @@ def upload(server_id: str, source: Path, path: str, gone: tuple[str, ...]) -> No
                 for file in sorted(source.rglob("*"))
                 if file.is_file() and not file.is_symlink()
             }
-            taken = zerrit.upload(server_id, shown, gone)
+            uploaded = zerrit.upload(server_id, shown, gone)
         elif path:
-            taken = zerrit.upload(server_id, {path: source.read_bytes()}, gone)
+            uploaded = zerrit.upload(server_id, {path: source.read_bytes()}, gone)
         elif zipfile.is_zipfile(source):
-            taken = zerrit.upload_zip(server_id, source.read_bytes())
+            uploaded = zerrit.upload_zip(server_id, source.read_bytes())
         else:
             raise click.UsageError(f"{source} is one file. Give its path on the server: --as PATH.")
-    echo(f"{counted(len(taken.taken), 'file')} uploaded from {source}.")
+    echo(f"{counted(len(uploaded.stored), 'file')} uploaded from {source}.")

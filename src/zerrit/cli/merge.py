@@ -21,6 +21,7 @@ from zerrit.core.errors import SnippetRefused
 from zerrit.core.merge import (
     ActionKind,
     Conflict,
+    FileMerge,
     FileState,
     MergePlan,
     apply_plan,
@@ -156,10 +157,10 @@ def _merge_three(
     if choose:
         merged = merge_three(old, own, other, dict(_chosen(text, merged.conflicts) for text in choose))
     if output == "json":
-        taken = [asdict(change) for change in merged.taken]
-        print_json({"taken": taken, "conflicts": _listed_conflicts(merged.conflicts), "left": list(merged.left)})
+        applied = [asdict(change) for change in merged.applied]
+        print_json({"applied": applied, "conflicts": _listed_conflicts(merged.conflicts), "left": list(merged.left)})
     else:
-        _print_taken(merged.taken)
+        _print_applied(merged.applied)
         for text in merged.left:
             echo(f"left: {text}")
         _print_conflicts(merged.conflicts)
@@ -184,34 +185,43 @@ def _merge_folders(
         conflicts = [conflict for merge in merges for conflict in merge.conflicts]
     touched = [merge for merge in merges if merge.state is not FileState.KEPT]
     if output == "json":
-        files = [
-            {
-                "path": m.path,
-                "state": m.state,
-                "taken": [asdict(c) for c in m.merged.taken] if m.merged else [],
-                "left": list(m.merged.left) if m.merged else [],
-            }
-            for m in touched
-        ]
-        print_json({"files": files, "conflicts": _listed_conflicts(conflicts)})
+        print_json({"files": [_listed_file(one) for one in touched], "conflicts": _listed_conflicts(conflicts)})
     else:
-        rows = [(m.path, m.state.value, str(len(m.merged.taken)) if m.merged else "") for m in touched]
-        if rows:
-            print_table(("file", "state", "taken"), rows, right=("taken",), whole=("file",))
-        for file in touched:
-            for text in file.merged.left if file.merged else ():
-                echo(f"left: {file.path}: {text}")
+        _print_files(touched)
         echo(f"{counted(len(merges) - len(touched), 'file')} kept as mine has them.")
         _print_conflicts(conflicts)
     if save_to is not None:
-        for merge in merges:
-            if merge.data is not None:
-                path = save_to / safe_path(merge.path)
-                path.parent.mkdir(parents=True, exist_ok=True)
-                save(path, merge.data)
+        _save_folder(save_to, merges)
     if output == "table":
         _say_written(save_to)
     sys.exit(1 if conflicts else 0)
+
+
+def _listed_file(file: FileMerge) -> dict[str, Any]:
+    merged = file.merged
+    return {
+        "path": file.path,
+        "state": file.state,
+        "applied": [asdict(change) for change in merged.applied] if merged else [],
+        "left": list(merged.left) if merged else [],
+    }
+
+
+def _print_files(touched: Sequence[FileMerge]) -> None:
+    rows = [(one.path, one.state.value, str(len(one.merged.applied)) if one.merged else "") for one in touched]
+    if rows:
+        print_table(("file", "state", "applied"), rows, right=("applied",), whole=("file",))
+    for file in touched:
+        for text in file.merged.left if file.merged else ():
+            echo(f"left: {file.path}: {text}")
+
+
+def _save_folder(folder: Path, merges: Sequence[FileMerge]) -> None:
+    for merge in merges:
+        if merge.data is not None:
+            path = folder / safe_path(merge.path)
+            path.parent.mkdir(parents=True, exist_ok=True)
+            save(path, merge.data)
 
 
 def _listed_conflicts(conflicts: Iterable[Conflict]) -> list[dict[str, Any]]:
@@ -230,11 +240,11 @@ def _chosen(text: str, conflicts: Sequence[Conflict]) -> tuple[str, str]:
     raise click.UsageError(f"--choose {text}: write ADDRESS=mine or ADDRESS=theirs with a conflict; there is {known}.")
 
 
-def _print_taken(taken: Sequence[ValueChange]) -> None:
-    if taken:
-        rows = [(c.address, short(c.old), short("(gone)" if c.new is None else c.new)) for c in taken]
+def _print_applied(applied: Sequence[ValueChange]) -> None:
+    if applied:
+        rows = [(c.address, short(c.old), short("(gone)" if c.new is None else c.new)) for c in applied]
         print_table(("taken from theirs", "mine", "now"), rows, whole=("taken from theirs",))
-    echo(f"{counted(len(taken), 'change')} taken from theirs.")
+    echo(f"{counted(len(applied), 'change')} taken from theirs.")
 
 
 def _print_conflicts(conflicts: Sequence[Conflict]) -> None:

@@ -87,6 +87,9 @@ def fetch(server_id: str, thorough: bool) -> None:
         echo(f"Nothing changed on {server_id} since snapshot {number}.")
         return
     echo(f"Snapshot {number} of {server_id}: {counted(found.snapshot.files, 'file')}.")
+    wrong = [counted(n, word) for n, word in ((found.errors, "error"), (found.warnings, "warning")) if n]
+    if wrong:
+        echo(f"Found in them: {' and '.join(wrong)}. See them: zerrit check {server_id}:")
     marked = (
         [(sign("changed"), p) for p in found.changed]
         + [(sign("added"), p) for p in found.added]
@@ -163,7 +166,7 @@ def show(address: str, gamebook_file: Path | None, output: str) -> None:
         _print_place(place)
 
 
-def _local_places(path: str, address: str, gamebook_file: Path | None) -> list[api.PlaceOut]:
+def _local_places(path: str, address: str, gamebook_file: Path | None) -> list[api.ShownOut]:
     file = Path(path)
     if not file.is_file():
         raise ZerritError(f"There is no file {path}. For a file on a server write SERVER:{path}.")
@@ -176,7 +179,7 @@ def _local_places(path: str, address: str, gamebook_file: Path | None) -> list[a
     (document,) = files.documents.values()
     findings = check_files_of(files, book).findings
     return [
-        api.PlaceOut(
+        api.ShownOut(
             address=f"{path}#{document.keys.address_of(node)}",
             kind=node.kind.value,
             value=node.value,
@@ -197,8 +200,8 @@ def _local_places(path: str, address: str, gamebook_file: Path | None) -> list[a
     ]
 
 
-def _binary_place(path: str, said: str) -> api.PlaceOut:
-    return api.PlaceOut(
+def _binary_place(path: str, said: str) -> api.ShownOut:
+    return api.ShownOut(
         address=path,
         kind="binary",
         value=None,
@@ -212,7 +215,7 @@ def _binary_place(path: str, said: str) -> api.PlaceOut:
     )
 
 
-def _print_place(place: api.PlaceOut) -> None:
+def _print_place(place: api.ShownOut) -> None:
     if place.kind == "binary":
         echo(f"{place.address}\n    {place.source}")
         return

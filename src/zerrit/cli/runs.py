@@ -232,7 +232,7 @@ def cancel_run(run_id: int) -> None:
     One that waits for a person on its way back is abandoned: it ends and leaves the server as it is.
     """
     with connect() as zerrit:
-        is_given_up = zerrit.run(run_id).on_cancel == "give-up"
+        is_given_up = zerrit.run(run_id).on_cancel == "abandon"
         found = zerrit.cancel(run_id)
     if is_given_up:
         echo(f"Run {run_id} is abandoned. How its server is left: zerrit run show {run_id}")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
-from typing import Any
+from typing import Any, Final
 
 import click
 
@@ -12,6 +12,7 @@ from zerrit import api
 from zerrit.cli.output import echo, output_option, print_json, print_table
 from zerrit.cli.session import connect
 from zerrit.cli.settings_options import Decorator, chosen_settings, kind_called, kind_options
+from zerrit.core.wording import counted
 from zerrit.settings import CONNECTIONS, CONTROLS, Kind
 
 
@@ -53,39 +54,39 @@ def _when(snapshot: api.SnapshotOut | None) -> str:
     return snapshot.taken_at.strftime("%Y-%m-%d %H:%M") if snapshot else "never fetched"
 
 
+#: The options that say how a server is reached, controlled and maintained; the first are made from their models.
+_SETTINGS: Final[tuple[Decorator, ...]] = (
+    click.option("--title", help="Name of the server, as people read it."),
+    click.option("--gamebook", help="Name of the gamebook of its game."),
+    *kind_options(CONNECTIONS),
+    click.option("--password", envvar="ZERRIT_CONNECTION_PASSWORD", help="Password of the connection."),
+    click.option("--key", type=click.Path(exists=True, dir_okay=False, path_type=Path), help="Private key for SFTP."),
+    *kind_options(CONTROLS),
+    click.option(
+        "--control-token",
+        envvar="ZERRIT_CONTROL_TOKEN",
+        help="Token of the HTTP control, or password of the game console.",
+    ),
+    click.option("--announcement", help="Announcement to players; {minutes} in it is the time that is left."),
+    click.option("--crash-folder", "crash_places", multiple=True, help="Another folder where crash files appear."),
+    click.option("--settle", type=float, help="Seconds that a started game must stay up."),
+    click.option("--patience", type=float, help="Seconds that it has to stop, to start and to be ready."),
+    click.option(
+        "--may-rehearse/--may-not-rehearse",
+        default=None,
+        help="The gamebook's rehearsal may run on the service's machine.",
+    ),
+    click.option("--must-rehearse/--need-not-rehearse", default=None, help="No deploy without a rehearsal."),
+    click.option(
+        "--retention",
+        metavar="LAST,DAYS,WEEKS,MONTHS",
+        help="Retention: how many of the last snapshots stay, and for how many days, weeks and months one each.",
+    ),
+)
+
+
 def _settings_options(command: Callable[..., None]) -> Callable[..., None]:
-    """The options that say how a server is reached, controlled and maintained; the first are made from their models."""
-    options: tuple[Decorator, ...] = (
-        click.option("--title", help="Name of the server, as people read it."),
-        click.option("--gamebook", help="Name of the gamebook of its game."),
-        *kind_options(CONNECTIONS),
-        click.option("--password", envvar="ZERRIT_CONNECTION_PASSWORD", help="Password of the connection."),
-        click.option(
-            "--key", type=click.Path(exists=True, dir_okay=False, path_type=Path), help="Private key for SFTP."
-        ),
-        *kind_options(CONTROLS),
-        click.option(
-            "--control-token",
-            envvar="ZERRIT_CONTROL_TOKEN",
-            help="Token of the HTTP control, or password of the game console.",
-        ),
-        click.option("--announcement", help="Announcement to players; {minutes} in it is the time that is left."),
-        click.option("--crash-folder", "crash_places", multiple=True, help="Another folder where crash files appear."),
-        click.option("--settle", type=float, help="Seconds that a started game must stay up."),
-        click.option("--patience", type=float, help="Seconds that it has to stop, to start and to be ready."),
-        click.option(
-            "--may-rehearse/--may-not-rehearse",
-            default=None,
-            help="The gamebook's rehearsal may run on the service's machine.",
-        ),
-        click.option("--must-rehearse/--need-not-rehearse", default=None, help="No deploy without a rehearsal."),
-        click.option(
-            "--retention",
-            metavar="LAST,DAYS,WEEKS,MONTHS",
-            help="Retention: how many of the last snapshots stay, and for how many days, weeks and months one each.",
-        ),
-    )
-    for option in reversed(options):
+    for option in reversed(_SETTINGS):
         command = option(command)
     return command
 
@@ -159,6 +160,66 @@ def accept_identity(server_id: str, identity: str) -> None:
 def _password(given: Mapping[str, Any]) -> str | None:
     found: str | None = given["key"].read_text() if given["key"] else given["password"]
     return found
+
+
+@server.command("check-access")
+@_settings_options
+@click.option("--try-write", is_flag=True, help="Also write a small file, and remove it again.")
+@output_option
+def check_access(try_write: bool, output: str, **given: Any) -> None:
+    """Check the access to a server before it is added, by its connection and its control; nothing is kept.
+
+    Shows what is in the folder, what the files look like, and whether the game runs.
+    """
+    connection = chosen_settings(CONNECTIONS, given, {}, "the connection")
+    control = chosen_settings(CONTROLS, given, {"kind": "manual"}, "the control")
+    secret = _asked_for(CONNECTIONS, connection, _password(given), "Password of the connection")
+    wanted = api.ConnectionTestIn.model_validate(
+        {"connection": connection, "connection_secret": secret, "try_write": try_write}
+    )
+    with connect() as zerrit:
+        seen = zerrit.test_connection(wanted)
+        said = None
+        if control["kind"] != "manual":
+            token = _asked_for(CONTROLS, control, given["control_token"], "Token of the control")
+            asked = api.ControlTestIn.model_validate({"control": control, "control_secret": token})
+            said = zerrit.test_control(asked)
+    if output == "json":
+        print_json({"connection": seen.model_dump(), "control": said.model_dump() if said else None})
+        return
+    _print_test(seen)
+    if said is not None:
+        echo(f"Control: {said.state}, said after {said.milliseconds:.0f} ms.")
+
+
+def _print_test(seen: api.ConnectionTestOut) -> None:
+    most = "" if seen.is_complete else ", and more that was not looked at"
+    echo(f"Found {counted(seen.files, 'file')} in {counted(seen.folders, 'folder')}{most}.")
+    speed = f"; reads {seen.read_speed / 1_000_000:.1f} MB each second" if seen.read_speed is not None else ""
+    echo(f"The list of the folder took {seen.listing_ms:.0f} ms{speed}.")
+    if seen.can_write is not None:
+        echo(
+            "A small file was written, read and removed." if seen.can_write else f"Writing failed: {seen.write_problem}"
+        )
+    if seen.identity:
+        echo(f"The host shows {seen.identity}")
+    for note in seen.notes:
+        echo(f"Note: {note}")
+    for one in seen.here:
+        echo(f"  {one.name}/" if one.is_folder else f"  {one.name}  ({one.size:,} bytes)")
+    for title, paths in (
+        ("Settings", seen.settings),
+        ("Scripts that may start it", seen.scripts),
+        ("Logs", seen.logs),
+        ("Crash files", [*seen.crash_folders, *seen.crashes]),
+        ("Databases", seen.databases),
+    ):
+        if paths:
+            rest = f" and {len(paths) - 8} more" if len(paths) > 8 else ""
+            echo(f"{title}: {', '.join(paths[:8])}{rest}")
+    likely = [one for one in seen.roots if one]
+    if likely:
+        echo(f"The game's own folder may be: {', '.join(likely)}")
 
 
 def _asked_for(kinds: Sequence[type[Kind]], settings: Mapping[str, Any], secret: str | None, question: str) -> str:

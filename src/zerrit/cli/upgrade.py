@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import sys
+from collections.abc import Sequence
 
 import click
 
@@ -87,47 +88,46 @@ def _print_details(planned: api.UpgradeOut) -> None:
 
 
 def _print(planned: api.UpgradeOut) -> None:
-    rows = [
-        (
-            file.path,
-            file.state,
-            str(len(file.vendor) or ""),
-            str(len(file.own) or ""),
-            str(len(file.taken) or ""),
-            str(file.conflicts or ""),
-        )
-        for file in planned.files
-    ]
-    if not rows:
+    if not planned.files:
         echo(f"Between {planned.old} and {planned.new} nothing changes for {planned.server}.")
         return
-    columns = ("file", "state", "changed by the vendor", "changed here", "taken", "conflicts")
+    columns = ("file", "state", "changed by the vendor", "changed here", "applied", "conflicts")
+    rows = [(file.path, file.state, *(str(number or "") for number in _counts(file))) for file in planned.files]
     print_table(columns, rows, right=columns[2:], whole=("file",))
-    for title, notes in (
-        ("Added by the vendor", [note for file in planned.files for note in file.added]),
-        ("Dropped by the vendor", [note for file in planned.files for note in file.dropped]),
-    ):
-        if notes:
-            echo(f"\n{title}:")
-            for note in notes:
-                echo(f"  {note.address}   {short(note.value, 60)}")
-                if note.comment:
-                    echo(f"      {short(note.comment, 110)}")
+    _print_notes("Added by the vendor", [note for file in planned.files for note in file.added])
+    _print_notes("Dropped by the vendor", [note for file in planned.files for note in file.dropped])
     for path in planned.remaining:
         echo(f"\n{path} is not shipped any more; it stays on the server.")
     for file in planned.files:
         for text in file.left:
             echo(f"left: {file.path}: {text}")
-    if planned.conflicts:
-        echo()
-        conflict_rows = [
-            (c.address, *("(none)" if value is None else short(value, 40) for value in (c.base, c.mine, c.theirs)))
-            for c in planned.conflicts
-        ]
-        print_table(("conflict", planned.old, "here", planned.new), conflict_rows, whole=("conflict",))
-        echo(
-            f"{counted(len(planned.conflicts), 'conflict', 'conflicts')} to decide: --choose ADDRESS=mine, ADDRESS=theirs, "
-            "ADDRESS==VALUE, or --rest mine for all others."
-        )
-    else:
+    _print_conflicts(planned)
+
+
+def _counts(file: api.UpgradeFileOut) -> tuple[int, int, int, int]:
+    return len(file.vendor), len(file.own), len(file.applied), file.conflicts
+
+
+def _print_notes(title: str, notes: Sequence[api.KeyNoteOut]) -> None:
+    if notes:
+        echo(f"\n{title}:")
+    for note in notes:
+        echo(f"  {note.address}   {short(note.value, 60)}")
+        if note.comment:
+            echo(f"      {short(note.comment, 110)}")
+
+
+def _print_conflicts(planned: api.UpgradeOut) -> None:
+    if not planned.conflicts:
         echo("\nNothing conflicts. --create TITLE makes a change of it.")
+        return
+    echo()
+    rows = [
+        (one.address, *("(none)" if value is None else short(value, 40) for value in (one.base, one.mine, one.theirs)))
+        for one in planned.conflicts
+    ]
+    print_table(("conflict", planned.old, "here", planned.new), rows, whole=("conflict",))
+    echo(
+        f"{counted(len(planned.conflicts), 'conflict', 'conflicts')} to decide: --choose ADDRESS=mine, ADDRESS=theirs, "
+        "ADDRESS==VALUE, or --rest mine for all others."
+    )

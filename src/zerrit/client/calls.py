@@ -136,14 +136,24 @@ def add_server(given: api.ServerIn) -> Call[api.ServerOut]:
     return Call("POST", "/servers", _one(api.ServerOut), json=_sent(given))
 
 
+def test_connection(given: api.ConnectionTestIn) -> Call[api.ConnectionTestOut]:
+    """Look at what a connection leads to, before a server is added."""
+    return Call("POST", "/connection-test", _one(api.ConnectionTestOut), json=_sent(given))
+
+
+def test_control(given: api.ControlTestIn) -> Call[api.ControlTestOut]:
+    """Ask a control whether its game runs, before a server is added."""
+    return Call("POST", "/control-test", _one(api.ControlTestOut), json=_sent(given))
+
+
 def change_server(given: api.ServerIn) -> Call[api.ServerOut]:
     """Give a server other settings. A secret that is left empty stays as it is stored."""
     return Call("PUT", _server(given.id), _one(api.ServerOut), json=_sent(given))
 
 
-def game_state(server_id: str) -> Call[dict[str, str]]:
-    """What the control says of the game, as `{"state": word}`."""
-    return Call("GET", _server(server_id, "/state"), _one(dict[str, str]))
+def game_state(server_id: str) -> Call[api.GameStateOut]:
+    """What the control says of the game, and how many play where it counts them."""
+    return Call("GET", _server(server_id, "/state"), _one(api.GameStateOut))
 
 
 def fetch(server_id: str, thorough: bool = False) -> Call[api.FetchOut]:
@@ -167,15 +177,59 @@ def file(server_id: str, path: str, change: int | None = None) -> Call[api.FileO
     return Call("GET", _server(server_id, "/file"), _one(api.FileOut), params=_given(path=path, change=change))
 
 
-def entries(server_id: str, path: str, kind: str = "", change: int | None = None) -> Call[api.EntriesOut]:
-    """The entries of a kind in a file as rows of cells, with what is known of each field."""
-    params = _given(path=path, kind=kind, change=change)
+def findings(
+    server_id: str, path: str = "", change: int | None = None, limit: int | None = None
+) -> Call[api.FindingsOut]:
+    """The first findings of one file, or of all, 1,000 without a `limit`; with `change` as that change leaves them."""
+    params = _given(path=path or None, change=change, limit=limit)
+    return Call("GET", _server(server_id, "/findings"), _one(api.FindingsOut), params=params)
+
+
+def address_in_text(
+    server_id: str, path: str, line: int, column: int, change: int | None = None
+) -> Call[api.AddressOut]:
+    """The entry or field that a line and column (1-based) of a file belong to."""
+    params = _given(path=path, line=line, column=column, change=change)
+    return Call("GET", _server(server_id, "/address"), _one(api.AddressOut), params=params)
+
+
+def entries(server_id: str, query: api.EntriesQuery) -> Call[api.EntriesOut]:
+    """One page of the entries of a file as rows of cells, with what is known of each field."""
+    params = query.model_dump(exclude_defaults=True) | {"path": query.path}
     return Call("GET", _server(server_id, "/entries"), _one(api.EntriesOut), params=params)
 
 
-def show(server_id: str, address: str) -> Call[list[api.PlaceOut]]:
+def entry_groups(server_id: str, query: api.GroupsQuery) -> Call[api.GroupsOut]:
+    """Entries grouped by the value of a field, with counts and exact sums before and after a change."""
+    params = query.model_dump(exclude_defaults=True) | {"path": query.path, "by": query.by}
+    return Call("GET", _server(server_id, "/entry-groups"), _one(api.GroupsOut), params=params)
+
+
+def overview() -> Call[api.OverviewOut]:
+    """What needs a person, over all servers, the most pressing first."""
+    return Call("GET", "/overview", _one(api.OverviewOut))
+
+
+def search(text: str, server_id: str = "") -> Call[api.NameSearchOut]:
+    """Servers, files, entries, settings, changes and snapshots with all words of `text` in their name or value."""
+    return Call("GET", "/search", _one(api.NameSearchOut), params=_given(text=text, server=server_id))
+
+
+def search_files(server_id: str, query: api.TextSearchQuery) -> Call[api.TextSearchOut]:
+    """Search in the text of all files of a server; with a `replacement`, each place with what it would become."""
+    params = query.model_dump(exclude_defaults=True) | {"text": query.text}
+    return Call("GET", _server(server_id, "/text-search"), _one(api.TextSearchOut), params=params)
+
+
+def replace_in_files(change_id: int, given: api.ReplaceIn, version: int | None = None) -> Call[api.ReplacedOut]:
+    """Replace what a search finds in the files of a change; `version` as in `add_step`."""
+    path = f"/changes/{change_id}/replacements"
+    return Call("POST", path, _one(api.ReplacedOut), json=_sent(given), headers=_version(version))
+
+
+def show(server_id: str, address: str) -> Call[list[api.ShownOut]]:
     """What is at an address: text, comment, and place in the file. A pattern gives several."""
-    return Call("GET", _server(server_id, "/show"), _many(api.PlaceOut), params={"address": address})
+    return Call("GET", _server(server_id, "/show"), _many(api.ShownOut), params={"address": address})
 
 
 def changes(server_id: str) -> Call[list[api.ChangeOut]]:
@@ -199,10 +253,29 @@ def add_step(change_id: int, step: api.StepIn, version: int | None = None) -> Ca
     return Call("POST", path, _one(api.ChangeDetail), json=_step(step), headers=_version(version))
 
 
-def remove_step(change_id: int, step_id: int, version: int | None = None) -> Call[api.ChangeDetail]:
-    """Remove a step from a change; `version` as in `add_step`."""
-    path = f"/changes/{change_id}/steps/{step_id}"
-    return Call("DELETE", path, _one(api.ChangeDetail), headers=_version(version))
+def add_steps(change_id: int, steps: Sequence[api.StepIn], version: int | None = None) -> Call[api.ChangeDetail]:
+    """Add several steps, or none of them where one is impossible or changes nothing; `version` as in `add_step`."""
+    path = f"/changes/{change_id}/step-list"
+    sent = {"steps": [_step(step) for step in steps]}
+    return Call("POST", path, _one(api.ChangeDetail), json=sent, headers=_version(version))
+
+
+def remove_steps(change_id: int, step_ids: Sequence[int], version: int | None = None) -> Call[api.StepsOut]:
+    """Remove several steps, or none of them; they are returned, so that they can be added again."""
+    path = f"/changes/{change_id}/steps"
+    return Call("DELETE", path, _one(api.StepsOut), params={"step": list(step_ids)}, headers=_version(version))
+
+
+def check_typed(server_id: str, typed: api.TypedIn, change: int | None = None) -> Call[api.TypedCheckOut]:
+    """Check a file with text that is being typed, on the latest files or as a change leaves them; nothing is saved."""
+    params = _given(change=change)
+    return Call("POST", _server(server_id, "/typed"), _one(api.TypedCheckOut), json=_sent(typed), params=params)
+
+
+def save_text(change_id: int, typed: api.TypedIn, version: int | None = None) -> Call[api.SavedTextOut]:
+    """Save what was typed into a file as steps of a change; `version` as in `add_step`."""
+    path = f"/changes/{change_id}/text"
+    return Call("POST", path, _one(api.SavedTextOut), json=_sent(typed), headers=_version(version))
 
 
 def plan_merge(change_id: int, path: str, snippet: str, into: str = "") -> Call[api.MergePlanOut]:
@@ -291,15 +364,17 @@ def withdraw(change_id: int) -> Call[api.ChangeDetail]:
     return Call("POST", f"/changes/{change_id}/withdraw", _one(api.ChangeDetail))
 
 
-def differences(change_id: int, against: str = "base", texts: bool = False) -> Call[api.ComparisonOut]:
-    """What a change does, by entry: against `base`, `live` or `defaults`. `texts` adds the differences of lines."""
-    params = {"against": against, "texts": texts}
+def differences(change_id: int, against: str = "base", texts: bool = False, sides: str = "") -> Call[api.ComparisonOut]:
+    """What a change does, by entry: against `base`, `live` or `defaults`. `texts` adds the differences of lines, `sides`
+    the complete text of one file in both states.
+    """
+    params = {"against": against, "texts": texts, "sides": sides}
     return Call("GET", f"/changes/{change_id}/differences", _one(api.ComparisonOut), params=params)
 
 
-def comparison(old: str, new: str, only: str = "", texts: bool = False) -> Call[api.ComparisonOut]:
-    """The differences between two states, such as `reef@12` and `reef@live`."""
-    params = _given(old=old, new=new, only=only) | {"texts": texts}
+def comparison(old: str, new: str, only: str = "", texts: bool = False, sides: str = "") -> Call[api.ComparisonOut]:
+    """The differences between two states, such as `reef@12` and `reef@live`; `texts` and `sides` as in `differences`."""
+    params = _given(old=old, new=new, only=only) | {"texts": texts, "sides": sides}
     return Call("GET", "/comparison", _one(api.ComparisonOut), params=params)
 
 
@@ -362,9 +437,9 @@ def remove_waiver(server_id: str, waiver: int) -> Call[None]:
     return Call("DELETE", _server(server_id, f"/waivers/{waiver}"), _nothing)
 
 
-def about(server_id: str, address: str) -> Call[api.AboutOut]:
+def about(server_id: str, address: str, change: int | None = None) -> Call[api.AboutOut]:
     """Everything that is known of an address: rules, default, references, history."""
-    return Call("GET", _server(server_id, "/about"), _one(api.AboutOut), params={"address": address})
+    return Call("GET", _server(server_id, "/about"), _one(api.AboutOut), params=_given(address=address, change=change))
 
 
 def complete(server_id: str, typed: str, value: str | None = None) -> Call[list[str]]:
@@ -386,6 +461,88 @@ def gamebook_overview(server_id: str) -> Call[api.GamebookOverview]:
 def test_gamebook(server_id: str, text: str) -> Call[api.GamebookTrial]:
     """What another text of the gamebook would find in the files; nothing is saved."""
     return Call("POST", _server(server_id, "/gamebook/test"), _one(api.GamebookTrial), json={"text": text})
+
+
+def notes(server_id: str, address: str = "") -> Call[list[api.NoteOut]]:
+    """The notes beside places of a server, of one address or of all."""
+    return Call("GET", _server(server_id, "/notes"), _many(api.NoteOut), params={"address": address})
+
+
+def add_note(server_id: str, address: str, text: str) -> Call[api.NoteOut]:
+    """Write a note beside a place of a server: why a value is as it is."""
+    return Call("POST", _server(server_id, "/notes"), _one(api.NoteOut), json={"address": address, "text": text})
+
+
+def player_notes(change: int) -> Call[api.PlayerNotesOut]:
+    """What a change means for the players, as Markdown."""
+    return Call("GET", f"/changes/{change}/player-notes", _one(api.PlayerNotesOut))
+
+
+def comments(change: int) -> Call[list[api.NoteOut]]:
+    """The comments in a change, the oldest first."""
+    return Call("GET", f"/changes/{change}/comments", _many(api.NoteOut))
+
+
+def add_comment(change: int, text: str, address: str = "") -> Call[api.NoteOut]:
+    """Write a comment in a change, beside a place or on the change as a whole."""
+    return Call("POST", f"/changes/{change}/comments", _one(api.NoteOut), json={"address": address, "text": text})
+
+
+def remove_note(note_id: int) -> Call[None]:
+    """Remove a note or comment of your own."""
+    return Call("DELETE", f"/notes/{note_id}", _nothing)
+
+
+def place_of_rule(server_id: str, address: str) -> Call[api.RulePlaceOut]:
+    """Where the rule of a field stands in the gamebook of a server, or would stand."""
+    return Call("GET", _server(server_id, "/gamebook/rule"), _one(api.RulePlaceOut), params={"address": address})
+
+
+def save_as_gamebook(server_id: str, text: str) -> Call[api.GamebookNameOut]:
+    """Save a text as the gamebook of a server; one without a gamebook gets it under its own name."""
+    return Call("PUT", _server(server_id, "/gamebook"), _one(api.GamebookNameOut), json={"text": text})
+
+
+def suggestions(server_id: str) -> Call[list[api.SuggestionOut]]:
+    """Rules that were seen in the files and that no one has decided about."""
+    return Call("GET", _server(server_id, "/suggestions"), _many(api.SuggestionOut))
+
+
+def decide(
+    server_id: str,
+    suggestions: Sequence[str],
+    *,
+    accept: bool,
+    data: Mapping[str, Any] | None = None,
+    dry_run: bool = False,
+) -> Call[api.GamebookEditOut]:
+    """Accept suggested rules, a single one also as `data` says, or reject them; all of them, or none."""
+    given = {"suggestions": list(suggestions), "accept": accept, "data": data, "dry_run": dry_run}
+    return Call("POST", _server(server_id, "/suggestions"), _one(api.GamebookEditOut), json=given)
+
+
+def put_rule(
+    server_id: str, location: Sequence[str | int], data: Mapping[str, Any] | None, *, dry_run: bool = False
+) -> Call[api.GamebookEditOut]:
+    """Put one rule at its place in the gamebook of a server, such as `["refers", 2]`; None removes what is there."""
+    given = {"location": list(location), "data": data, "dry_run": dry_run}
+    return Call("PUT", _server(server_id, "/gamebook/rule"), _one(api.GamebookEditOut), json=given)
+
+
+def relate(
+    server_id: str, relation: str, first: str, second: str, *, dry_run: bool = False
+) -> Call[api.GamebookEditOut]:
+    """Make a rule between the fields at two addresses: the first is `equal`, `at-most`, or `refers-to` the second."""
+    given = {"relation": relation, "first": first, "second": second, "dry_run": dry_run}
+    return Call("POST", _server(server_id, "/gamebook/relations"), _one(api.GamebookEditOut), json=given)
+
+
+def adjust_rule(
+    server_id: str, code: str, address: str, how: str, *, change: int | None = None, dry_run: bool = False
+) -> Call[api.GamebookEditOut]:
+    """Change the rule behind a finding: `allow` its value, `skip-file`, or make it an `error`, `warning` or `notice`."""
+    given = {"code": code, "address": address, "how": how, "change": change, "dry_run": dry_run}
+    return Call("POST", _server(server_id, "/gamebook/adjustments"), _one(api.GamebookEditOut), json=given)
 
 
 def draft_gamebook(server_id: str) -> Call[api.GamebookTextOut]:

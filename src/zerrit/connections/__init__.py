@@ -7,6 +7,7 @@ from zerrit.connections.connection import (
     ConnectionFailed,
     ConnectionFault,
     Limits,
+    Listed,
     RemoteFile,
 )
 from zerrit.connections.folder import FolderConnection
@@ -25,6 +26,7 @@ __all__ = [
     "FtpConnection",
     "FtpsConnection",
     "Limits",
+    "Listed",
     "ManualConnection",
     "RemoteFile",
     "SftpConnection",

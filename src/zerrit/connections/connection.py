@@ -9,6 +9,9 @@ from pathlib import PurePosixPath
 from types import TracebackType
 from typing import Final, NamedTuple, Protocol, Self
 
+from zerrit.core.errors import PathRefused
+from zerrit.core.paths import safe_path
+
 #: A file being written has such a name until it is complete; listings leave these out.
 PART_PREFIX: Final = ".zerrit-part-"
 MAX_FILES: Final = 100_000
@@ -73,6 +76,14 @@ class RemoteFile(NamedTuple):
     identity: str = ""
 
 
+class Listed(NamedTuple):
+    """One name in a folder: a file, or a folder with size 0."""
+
+    name: str
+    is_folder: bool
+    size: int
+
+
 class Connection(Protocol):
     """An open way to the files of one server. All paths are relative, with `/`."""
 
@@ -88,6 +99,13 @@ class Connection(Protocol):
 
     def files(self, below: str = "") -> list[RemoteFile]:
         """Every file below the server's folder, or below a folder of it, by path; none where that folder is not there."""
+        ...
+
+    def listing(self, folder: str = "") -> list[Listed]:
+        """What is directly in one folder, folders first, by name; names that no path can hold are left out.
+
+        Raises ConnectionFailed MISSING: there is no such folder. DENIED and others.
+        """
         ...
 
     def read(self, path: str, start: int = 0) -> bytes:
@@ -128,6 +146,21 @@ def part_name(path: str) -> str:
     """The name under which a file is written before it is renamed to `path`."""
     pure = PurePosixPath(path)
     return str(pure.with_name(f"{PART_PREFIX}{pure.name}"))
+
+
+def is_safe(path: str) -> bool:
+    """A path that no file system takes for something else."""
+    try:
+        path.encode()
+        safe_path(path)
+    except (PathRefused, UnicodeEncodeError):
+        return False
+    return True
+
+
+def in_listing(one: Listed) -> tuple[bool, str]:
+    """The order of a listing: folders first, each by name."""
+    return not one.is_folder, one.name.casefold()
 
 
 def missing(path: str) -> ConnectionFailed:

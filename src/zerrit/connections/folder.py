@@ -19,7 +19,10 @@ from zerrit.connections.connection import (
     PART_PREFIX,
     ConnectionFailed,
     ConnectionFault,
+    Listed,
     RemoteFile,
+    in_listing,
+    is_safe,
     missing,
     part_name,
     too_deep,
@@ -75,8 +78,8 @@ class FolderConnection:
         together = "/".join([file[0] for file in walked])
         if together.isprintable() and not any(sign in together for sign in ("\\", ":", PART_PREFIX)):
             return walked
-        self.left_out |= {ascii(file.path): "no safe file name" for file in walked if not _is_safe(file.path)}
-        return [file for file in walked if _is_safe(file.path) and not _is_part(file.path)]
+        self.left_out |= {ascii(file.path): "no safe file name" for file in walked if not is_safe(file.path)}
+        return [file for file in walked if is_safe(file.path) and not _is_part(file.path)]
 
     def _walked(self, prefix: str) -> list[RemoteFile]:
         """All files below a folder. Thousands are walked at each fetch, so it is one flat loop."""
@@ -119,6 +122,25 @@ class FolderConnection:
             finally:
                 os.close(opened)
         return found
+
+    def listing(self, folder: str = "") -> list[Listed]:
+        found: list[Listed] = []
+        with self._explained(folder or "the folder"):
+            opened = self._opened(safe_path(folder).split("/") if folder else [])
+            try:
+                with os.scandir(opened) as entries:
+                    for entry in entries:
+                        if len(found) >= MAX_FILES:
+                            raise too_many(self._folder)
+                        if not is_safe(entry.name) or _is_part(entry.name):
+                            continue
+                        if entry.is_dir(follow_symlinks=False):
+                            found.append(Listed(entry.name, True, 0))
+                        elif entry.is_file(follow_symlinks=False):
+                            found.append(Listed(entry.name, False, entry.stat(follow_symlinks=False).st_size))
+            finally:
+                os.close(opened)
+        return sorted(found, key=in_listing)
 
     def read(self, path: str, start: int = 0) -> bytes:
         with self._explained(path), self._file(path) as file:
@@ -303,12 +325,3 @@ def _make_alike(opened: int, old: os.stat_result) -> None:
 def _is_part(path: str) -> bool:
     """A file that is being written, or was when something ended."""
     return PART_PREFIX in path and path.rpartition("/")[2].startswith(PART_PREFIX)
-
-
-def _is_safe(path: str) -> bool:
-    try:
-        path.encode()
-        safe_path(path)
-    except (PathRefused, UnicodeEncodeError):
-        return False
-    return True

@@ -24,7 +24,10 @@ from zerrit.connections.connection import (
     ConnectionFailed,
     ConnectionFault,
     Limits,
+    Listed,
     RemoteFile,
+    in_listing,
+    is_safe,
     part_name,
     too_deep,
     too_many,
@@ -205,6 +208,16 @@ class RemoteConnection:
             found[path] = entry
         else:
             self.left_out[path] = "a symbolic link; they are not followed"
+
+    def listing(self, folder: str = "") -> list[Listed]:
+        if folder:
+            safe_path(folder)
+        found = [
+            Listed(entry.name, entry.kind == "folder", min(entry.size, MAX_SIZE) if entry.kind == "file" else 0)
+            for entry in self._tried(lambda wire: wire.folder(folder))
+            if entry.kind in ("file", "folder") and not entry.name.startswith(PART_PREFIX) and is_safe(entry.name)
+        ]
+        return sorted(found, key=in_listing)
 
     def read(self, path: str, start: int = 0) -> bytes:
         safe_path(path)

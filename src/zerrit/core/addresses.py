@@ -2,8 +2,8 @@
 Addresses: the names of places in files, read and printed.
 
 `[SERVER:]path#segment/segment…` where a segment is `name`, `name[key]`, `name[#3]`, `@attribute`, `*` (any
-name) or `**` (any depth). An item of a list has no name and is written `[key]` or `[#3]`. A key may hold `*`
-and `?`, or be a list `[red,blue]`; what is in double quotes is taken to the letter, a quote in it doubled.
+name) or `**` (any depth). An item of a list has no name and is written `[key]` or `[#3]`. A name and a key may hold
+`*` and `?`, a key may be a list `[red,blue]`; what is in double quotes is taken to the letter, a quote in it doubled.
 
 Here is only their form; which field is the key of an entry is in `documents/keys.py`, how an address leads to
 nodes in `documents/selecting.py` and `documents/lookup.py`.
@@ -12,10 +12,10 @@ nodes in `documents/selecting.py` and `documents/lookup.py`.
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from functools import lru_cache
-from typing import Final
+from functools import lru_cache, partial
+from typing import Final, TypeVar
 
 from zerrit.core.errors import AddressInvalid
 from zerrit.core.wildcards import key_matches
@@ -45,10 +45,14 @@ class KeyPattern:
 
 @dataclass(frozen=True, slots=True)
 class Segment:
-    """One step down. `is_deep` stands for `**`; `ordinal` is 1-based, 0 where none was given."""
+    """One step down. `is_deep` stands for `**`; `ordinal` is 1-based, 0 where none was given.
+
+    The `name` of one with `is_name_pattern` holds wildcards; that of one with `is_any_name` is empty.
+    """
 
     name: str
     is_any_name: bool = False
+    is_name_pattern: bool = False
     is_deep: bool = False
     keys: tuple[KeyPattern, ...] = ()
     ordinal: int = 0
@@ -56,7 +60,7 @@ class Segment:
     def __str__(self) -> str:
         if self.is_deep:
             return "**"
-        text = "*" if self.is_any_name else quote_name(self.name)
+        text = "*" if self.is_any_name else self.name if self.is_name_pattern else quote_name(self.name)
         if self.ordinal:
             return f"{text}[#{self.ordinal}]"
         if self.keys:
@@ -68,10 +72,15 @@ class Segment:
         """May lead to several nodes."""
         return (
             self.is_any_name
+            or self.is_name_pattern
             or self.is_deep
             or len(self.keys) > 1
-            or any(not key.is_literal and ("*" in key.text or "?" in key.text) for key in self.keys)
+            or any(not key.is_plain for key in self.keys)
         )
+
+    def fits_name(self, name: str) -> bool:
+        """Whether a node with this name is meant, whatever its key."""
+        return self.is_any_name or self.name == name or (self.is_name_pattern and key_matches(self.name, name))
 
 
 @dataclass(frozen=True, slots=True)
@@ -159,18 +168,20 @@ class _AddressScanner:
             name = match.group() if match else ""
             self.at += len(name)
         is_any = name == "*" and not is_quoted
+        is_pattern = not is_any and not is_quoted and ("*" in name or "?" in name)
+        named = partial(Segment, "" if is_any else name, is_any_name=is_any, is_name_pattern=is_pattern)
         if not self.text.startswith("[", self.at):
             if not name:
                 raise self._fault("a name is missing between two `/` or at the end")
-            return Segment("" if is_any else name, is_any_name=is_any)
+            return named()
         self.at += 1
         if self.text.startswith("#", self.at):
             match = re.compile(r"#([1-9]\d{0,8})\]").match(self.text, self.at)
             if not match:
                 raise self._fault("`[#` is followed by a number from 1 and `]`, such as [#3]")
             self.at = match.end()
-            return Segment("" if is_any else name, is_any_name=is_any, ordinal=int(match.group(1)))
-        return Segment("" if is_any else name, is_any_name=is_any, keys=tuple(self._keys()))
+            return named(ordinal=int(match.group(1)))
+        return named(keys=tuple(self._keys()))
 
     def _keys(self) -> Iterator[KeyPattern]:
         while True:
@@ -227,7 +238,7 @@ def may_meet(pattern: Sequence[Segment], place: Sequence[Segment]) -> bool:
 
 
 def _fits(pattern: Segment, segment: Segment) -> bool:
-    if not pattern.is_any_name and pattern.name != segment.name:
+    if not pattern.fits_name(segment.name):
         return False
     if pattern.ordinal:
         return pattern.ordinal == segment.ordinal
@@ -247,6 +258,66 @@ def quote_key(key: str) -> str:
     return '"' + key.replace('"', '""') + '"' if _NEEDS_QUOTES_IN_KEY.search(key) else key
 
 
+class NamePattern(str):
+    """A name with wildcards among the names of a kind."""
+
+    __slots__ = ()
+
+    def fits(self, name: str) -> bool:
+        return key_matches(self, name)
+
+
+#: The kind of the one entry that a file itself is: the values directly in it are its fields.
+FILE_ITSELF: Final = "."
+
+
+def place_in_kind(names: str, place: str) -> str:
+    """A place below the entries of a kind, from the root of their file down, as it is written in a gamebook."""
+    if names != FILE_ITSELF:
+        return f"{names}/{place}"
+    return f'"{place}"' if place == FILE_ITSELF else place  # a value that is called so
+
+
 def kind_of(names: str) -> tuple[str, ...]:
-    """The names of a kind of node as the tree has them: an item of a list has none, and `*` stands for any name."""
-    return tuple("" if segment.is_any_name else segment.name for segment in parse_node_address(names))
+    """The names of a kind of node as the tree has them: an item of a list has none, and `*` stands for any name.
+
+    The file itself has none at all.
+    """
+    if names == FILE_ITSELF:
+        return ()
+    segments = parse_node_address(names)
+    return tuple(NamePattern(one.name) if one.is_name_pattern else one.name for one in segments)
+
+
+def print_kind(kind: Iterable[str]) -> str:
+    """The names of a kind as they are written in a gamebook."""
+    text = "/".join("*" if not name else name if isinstance(name, NamePattern) else quote_name(name) for name in kind)
+    return f'"{text}"' if text == FILE_ITSELF else text
+
+
+def is_open_kind(kind: Sequence[str]) -> bool:
+    """Nodes with different names may be of this kind."""
+    return any(not name or isinstance(name, NamePattern) for name in kind)
+
+
+def fits_kind(names: Sequence[str], kind: Sequence[str]) -> bool:
+    """Whether a node with these names, from the root down, is of a kind."""
+    return len(names) == len(kind) and all(map(_fits_name, names, kind))
+
+
+def _fits_name(name: str, wanted: str) -> bool:
+    return wanted in ("", name) or (isinstance(wanted, NamePattern) and wanted.fits(name))
+
+
+_Branch = TypeVar("_Branch")
+
+
+def branch_of(tree: Mapping[str, _Branch], name: str) -> _Branch | None:
+    """What a tree of the names of kinds has for a name: by the name itself, by a pattern that fits, or for any name."""
+    found = tree.get(name)
+    if found is not None:
+        return found
+    for one in tree:
+        if isinstance(one, NamePattern) and one.fits(name):
+            return tree[one]
+    return tree.get("")

@@ -9,24 +9,21 @@ slip in them is the likeliest of all.
 from __future__ import annotations
 
 from collections.abc import Iterable
-from difflib import SequenceMatcher
 
-CLOSE_ENOUGH = 0.6  # ratio of matching characters; below it a suggestion misleads more than it helps
+CLOSE_ENOUGH = 60  # percent of matching characters; below it a suggestion misleads more than it helps
 
 
 def nearest(word: str, known: Iterable[str], most: int = 3) -> tuple[str, ...]:
-    """Return up to `most` of the `known` names that resemble `word`, the best first."""
-    wanted = folded(word)
-    matcher = SequenceMatcher(autojunk=False)
-    matcher.set_seq2(wanted)
-    scored: list[tuple[float, str]] = []
-    for name in dict.fromkeys(known):
-        matcher.set_seq1(folded(name))
-        if matcher.real_quick_ratio() >= CLOSE_ENOUGH and matcher.quick_ratio() >= CLOSE_ENOUGH:
-            ratio = matcher.ratio()
-            if ratio >= CLOSE_ENOUGH:
-                scored.append((-ratio, name))
-    return tuple(name for _, name in sorted(scored)[:most])
+    """Return up to `most` of the `known` names that resemble `word`, the best first.
+
+    The measure is the share of letters in the longest common subsequence of both (`rapidfuzz.fuzz.ratio`).
+    """
+    from rapidfuzz import fuzz, process  # noqa: PLC0415  # slow to import, and most runs look for no name
+
+    names = list(dict.fromkeys(known))
+    found = process.extract(word, names, scorer=fuzz.ratio, processor=folded, score_cutoff=CLOSE_ENOUGH, limit=None)
+    best = sorted(found, key=lambda scored: (-scored[1], scored[0]))
+    return tuple(name for name, _, _ in best[:most])
 
 
 def did_you_mean(word: str, known: Iterable[str]) -> str:

@@ -15,7 +15,8 @@ from typing import Final
 from zerrit.core.addresses import Address, Segment, parse_address, parse_node_address
 from zerrit.core.documents import Document
 from zerrit.core.documents.field_copy import copy_fields
-from zerrit.core.documents.structural_edits import Where, comment_in, comment_out, move, rename
+from zerrit.core.documents.structural_edits import Where, comment_in, comment_out, move, rename, set_comment
+from zerrit.core.documents.text_replacement import Replacement, replace_text
 from zerrit.core.documents.value_edits import (
     Edit,
     ValueChange,
@@ -43,8 +44,10 @@ class StepKind(StrEnum):
     COPY_FIELDS = "copy-fields"  #: the fields `names` of the entry (all, where none is given) to those at `target`
     COMMENT_OUT = "comment-out"  #: an entry or setting becomes a comment
     COMMENT_IN = "comment-in"  #: a comment becomes the entry again that the address names
+    COMMENT = "comment"  #: the comment above an entry or setting becomes `content`, written with its comment signs
+    TEXT = "text"  #: `replacements`, each an old stretch of the file's text and a new one
     MERGE = "merge"  #: a `snippet`, published at `origin`, into the file; `into` names the group, `choices` the actions
-    CARRY = "carry"  #: what `content`, another version of the file, changed since `base`; `choices` decide conflicts
+    MERGE_VERSION = "merge-version"  #: what `content`, another version of the file, changed since `base`; `choices` decide conflicts
     PUT_FILE = "put-file"  #: the file becomes `content`
     REMOVE_FILE = "remove-file"  #: the file is taken away
 
@@ -69,6 +72,7 @@ class Step:
     names: Sequence[str] = ()
     base: str = ""
     content: str = ""
+    replacements: Sequence[Replacement] = ()
 
 
 class OutcomeKind(StrEnum):
@@ -187,7 +191,7 @@ def _attempt(current: dict[str, Document], others: set[str], step: Step, read: R
         for path in _paths(current, address):
             if step.kind is StepKind.MERGE:
                 edit, notes = _merge(current[path], step)
-            elif step.kind is StepKind.CARRY:
+            elif step.kind is StepKind.MERGE_VERSION:
                 edit, notes = _carry(current[path], step)
             else:
                 edit = _EDITS[step.kind](current[path], address, step)
@@ -265,7 +269,7 @@ def _carry(document: Document, step: Step) -> tuple[Edit, tuple[str, ...]]:
             f"{document.path}#{conflict.address}: {conflict.reason} ({conflict.base} before, {conflict.mine} here, {conflict.theirs} "
             f"there){more}. Choose which of them holds."
         )
-    return Edit(merged.document, merged.taken), merged.left
+    return Edit(merged.document, merged.applied), merged.left
 
 
 def _set(document: Document, address: Address, step: Step) -> Edit:
@@ -327,6 +331,17 @@ def _comment_in(document: Document, address: Address, step: Step) -> Edit:
     return comment_in(document, address.segments)
 
 
+def _comment(document: Document, address: Address, step: Step) -> Edit:
+    _require_place(address, step)
+    return set_comment(document, address.segments, step.content)
+
+
+def _text(document: Document, address: Address, step: Step) -> Edit:
+    if address.segments or address.is_pattern:
+        raise EditRefused(f"{step.address} is not one file; text is replaced in one file at a time.")
+    return replace_text(document, step.replacements)
+
+
 def _require_place(address: Address, step: Step) -> None:
     if not address.segments:
         raise EditRefused(f"{step.address} is a complete file; name an entry or a field in it.")
@@ -342,4 +357,6 @@ _EDITS: Final[Mapping[StepKind, Callable[[Document, Address, Step], Edit]]] = {
     StepKind.MOVE: _move,
     StepKind.COMMENT_OUT: _comment_out,
     StepKind.COMMENT_IN: _comment_in,
+    StepKind.COMMENT: _comment,
+    StepKind.TEXT: _text,
 }

@@ -7,8 +7,8 @@ from typing import Final
 _EFFECTS: Final = {
     "restart": "after a restart",
     "reload": "after a reload",
-    "map-change": "with the next map change",
-    "new-world": "in a new world only",
+    "map change": "with the next map change",
+    "new world": "in a new world only",
     "rejoin": "when players join again",
 }
 
@@ -26,3 +26,9 @@ def counted(number: int, word: str, several: str = "") -> str:
 def effect_in_words(takes_effect: str) -> str:
     """When a written value holds, by the word that a gamebook has for it."""
     return _EFFECTS.get(takes_effect, takes_effect)
+
+
+def percent(share: float) -> str:
+    """A share in per cent, with as many places as tell a small one from none."""
+    shown = share * 100
+    return f"{shown:.1f} %" if shown >= 1 or shown == 0 else f"{shown:.3g} %"

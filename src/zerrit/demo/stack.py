@@ -136,7 +136,7 @@ class DemoStack:
                 zerrit.add_server(self.server_in(server_id))
                 zerrit.fetch(server_id)
                 zerrit.import_defaults(server_id, world_files.VERSION, defaults_zip(world_files.VERSION))
-            change = zerrit.create_change("coral-gate", "Wet evenings: gimbals deeper, two pump circuits")
+            change = zerrit.create_change("coral-gate", "Wet evenings: fewer gimbals, two pump circuits")
             for step in story_steps():
                 zerrit.add_step(change.id, step)
 
@@ -149,16 +149,23 @@ class DemoStack:
 
 def story_steps(ground: str = "Ribbonwed Flats") -> list[api.StepIn]:
     """The first change of the story; by default with a slip in the name of a ground."""
-    finds = "sea/finds.xml#find"
+    finds = "sea/finds.xml#shelf"
     return [
-        api.StepIn(kind="set", address=f"{finds}[Copper Gimbal]/band[shallow]/@holds", operation="-10"),
-        api.StepIn(kind="set", address=f"{finds}[Copper Gimbal]/band[middle]/@holds", operation="+10"),
-        api.StepIn(kind="set", address=f"{finds}[*Cork Float]/band[shallow]/@holds", operation="+5"),
+        api.StepIn(kind="set", address=f"{finds}[brass]/find[Copper Gimbal]/@holds", operation="-10"),
+        api.StepIn(kind="set", address=f"{finds}[brass]/find[Copper Gimbal]/@returns", operation="*2"),
+        api.StepIn(kind="set", address=f"{finds}[float]/find[*Cork Float]/@holds", operation="+5"),
         api.StepIn(
             kind="add",
-            address=f"{finds}[Copper Gimbal]",
-            name="band",
-            fields={"depth": "deep", "at": ground, "least": "2", "holds": "8", "renew": "5400"},
+            address=f"{finds}[brass]",
+            name="find",
+            fields={
+                "name": "Slate Gimbal",
+                "ground": ground,
+                "holds": "2..8",
+                "returns": "6 tides",
+                "heft": "1.9 kg",
+                "worth": "60",
+            },
         ),
         api.StepIn(kind="set", address="sea/happenings/icewater.xml#happening[Lantern Fall]/@runs", operation="on"),
         api.StepIn(kind="merge", address="station.ini", snippet=world_files.snippet("pump-circuits.txt")),
@@ -167,7 +174,7 @@ def story_steps(ground: str = "Ribbonwed Flats") -> list[api.StepIn]:
 
 def crashing_step() -> api.StepIn:
     """A step that no check objects to and that trips the station's breaker at its start."""
-    return api.StepIn(kind="set", address="station.ini#Pumps/Circuit[*]/Pumps/*/Rating", operation="+3")
+    return api.StepIn(kind="set", address="station.ini#Circuit */Rating", operation="+6")
 
 
 def write_files(folder: Path, files: Mapping[str, bytes]) -> None:

@@ -20,6 +20,8 @@ from zerrit.demo.stack import ADMIN, HOST_PASSWORD, PASSWORD, DemoStack, write_f
 from zerrit.web import configure_log
 
 SHOWN_LINES: Final = 22
+FINDS: Final = "sea/finds.xml#shelf"
+GIMBAL: Final = f"{FINDS}[brass]/find[Copper Gimbal]"
 
 
 class Tour:
@@ -67,10 +69,16 @@ def tour(stack: DemoStack, folder: Path) -> None:
     """The story, step by step."""
     here = Tour(stack, folder)
     files = _prepare(folder)
-    host = stack.host
+    _add_server(here, files)
+    _describe(here, files)
+    for chapter in (_check, _compare, _deploy, _break, _roll_back):
+        chapter(here)
+    print("\nThe tour is over: the game runs with the files of snapshot 1.", flush=True)
 
+
+def _add_server(here: Tour, files: Path) -> None:
     here.say("1. Add a server: its connection, its control, its gamebook. Its files are fetched and stored.")
-    here.run("sign-in", "--url", stack.url, "--name", ADMIN, secret={"ZERRIT_PASSWORD": PASSWORD})
+    here.run("sign-in", "--url", here.stack.url, "--name", ADMIN, secret={"ZERRIT_PASSWORD": PASSWORD})
     here.run("gamebook", "save", "fathomline", str(files / "fathomline.yml"))
     here.run(
         "server",
@@ -81,29 +89,35 @@ def tour(stack: DemoStack, folder: Path) -> None:
         "--gamebook",
         "fathomline",
         "--ftp",
-        f"127.0.0.1:{host.ftp_port}",
+        f"127.0.0.1:{here.stack.host.ftp_port}",
         "--user",
         "coral-gate",
         "--control",
-        f"http://127.0.0.1:{host.control_port}/coral-gate",
+        f"http://127.0.0.1:{here.stack.host.control_port}/coral-gate",
         secret={"ZERRIT_CONNECTION_PASSWORD": HOST_PASSWORD, "ZERRIT_CONTROL_TOKEN": HOST_PASSWORD},
     )
     here.run("fetch", "coral-gate", must_say="Snapshot 1")
     here.run("defaults", "coral-gate", str(files / "defaults"), "--label", world_files.VERSION, must_say="Defaults 2.1")
     here.run("files", "coral-gate", must_say="changed")
 
+
+def _describe(here: Tour, files: Path) -> None:
     here.say("2. Find the entry that matters, then describe the change. Nothing happens on the server yet.")
-    here.run("show", "coral-gate:sea/finds.xml#find[Copper Gimbal]", must_say="Ribbonweed Flats")
-    here.run("show", "coral-gate:sea/finds.xml#find[Copper Gimball]", ends=2, must_say="Nearest: find[Copper Gimbal]")
-    here.run("change", "create", "coral-gate", "Wet evenings: gimbals deeper, two pump circuits", must_say="Change 1")
-    gimbal = "sea/finds.xml#find[Copper Gimbal]"
-    here.run("change", "set", "1", f"{gimbal}/band[shallow]/@holds", "-10", must_say="40 -> 30")
-    here.run("change", "set", "1", f"{gimbal}/band[middle]/@holds", "+10", must_say="16 -> 26")
+    here.run("show", "coral-gate:sea/finds.xml#shelf[brass]/find[Copper Gimbal]", must_say="Ribbonweed Flats")
+    here.run(
+        "show",
+        "coral-gate:sea/finds.xml#shelf[brass]/find[Copper Gimball]",
+        ends=2,
+        must_say="Nearest: shelf[brass]/find[Copper Gimbal]",
+    )
+    here.run("change", "create", "coral-gate", "Wet evenings: fewer gimbals, two pump circuits", must_say="Change 1")
+    here.run("change", "set", "1", f"{GIMBAL}/@holds", "-10", must_say="12..40 -> 12..30")
+    here.run("change", "set", "1", f"{GIMBAL}/@returns", "*2", must_say="3 tides -> 6 tides")
     here.run(
         "change",
         "set",
         "1",
-        "sea/finds.xml#find[*Cork Float]/band[shallow]/@holds",
+        f"{FINDS}[float]/find[*Cork Float]/@holds",
         "+5",
         must_say="find[Great Cork Float]",
     )
@@ -111,50 +125,60 @@ def tour(stack: DemoStack, folder: Path) -> None:
         "change",
         "add",
         "1",
-        gimbal,
-        "band",
-        "depth=deep",
-        "at=Ribbonwed Flats",
-        "least=2",
-        "holds=8",
-        "renew=5400",
-        must_say="band[deep]",
+        f"{FINDS}[brass]",
+        "find",
+        "name=Slate Gimbal",
+        "ground=Ribbonwed Flats",
+        "holds=2..8",
+        "returns=6 tides",
+        "heft=1.9 kg",
+        "worth=60",
+        must_say="find[Slate Gimbal]",
     )
     here.run(
         "change", "set", "1", "sea/happenings/icewater.xml#happening[Lantern Fall]/@runs", "on", must_say="no -> yes"
     )
-    here.run("change", "merge", "1", "station.ini", str(files / "pump-circuits.txt"), must_say="Pumps/Circuit[Wet Lab]")
+    here.run("change", "merge", "1", "station.ini", str(files / "pump-circuits.txt"), must_say="Circuit Wet Lab")
 
+
+def _check(here: Tour) -> None:
     here.say("3. Check. A slip in the name of a ground is found, with its place and the nearest right name; it blocks.")
     here.run("change", "check", "1", ends=1, must_say="Did you mean 'Ribbonweed Flats'?")
     here.run("change", "deploy", "1", "--yes", ends=1, must_say="blocked")
-    here.run("change", "set", "1", f"{gimbal}/band[deep]/@at", "=Ribbonweed Flats")
+    here.run("change", "set", "1", f"{FINDS}[brass]/find[Slate Gimbal]/@ground", "=Ribbonweed Flats")
     here.run("change", "check", "1", must_say="Change 1 is checked")
 
+
+def _compare(here: Tour) -> None:
     here.say(
         "4. Look at the difference: against what runs now, and against the game's defaults; by entry, and as text."
     )
-    here.run("change", "compare", "1", "--against", "live", must_say="find[Copper Gimbal]/band[deep]")
+    here.run("change", "compare", "1", "--against", "live", must_say="find[Slate Gimbal]")
     here.run("change", "compare", "1", "--against", "defaults", must_say="FindRate")
-    here.run("change", "compare", "1", "--against", "live", "--output", "text", must_say='+Circuit=(Name="Wet Lab"')
+    here.run("change", "compare", "1", "--against", "live", "--output", "text", must_say="+[Circuit Wet Lab]")
 
+
+def _deploy(here: Tour) -> None:
     here.say("5. Deploy: stop, read again, snapshot, write, read back, start, watch.")
     here.run("change", "deploy", "1", "--yes", must_say="deployed")
 
+
+def _break(here: Tour) -> None:
     here.say(
         "6. A second change passes the check, but the game goes down at its start. Zerrit rolls back automatically."
     )
     here.run("change", "create", "coral-gate", "Stronger pumps everywhere", must_say="Change 2")
-    here.run("change", "set", "2", "station.ini#Pumps/Circuit[*]/Pumps/*/Rating", "+3")
+    here.run("change", "set", "2", "station.ini#Circuit */Rating", "+6")
     here.run("change", "check", "2", must_say="Change 2 is checked")
     here.run("change", "deploy", "2", "--yes", ends=1, must_say="byte for byte")
     here.run("change", "show", "2", must_say="breaker tripped")
 
+
+def _roll_back(here: Tour) -> None:
     here.say("7. Roll the server back to its very first snapshot, manually.")
     here.run("timeline", "coral-gate", must_say="rolled back")
     here.run("rollback", "coral-gate", "1", "--yes", must_say="done")
     here.run("fetch", "coral-gate")
-    print("\nThe tour is over: the game runs with the files of snapshot 1.", flush=True)
 
 
 def _prepare(folder: Path) -> Path:

@@ -1,7 +1,7 @@
 """
 The files of the made-up game Fathomline: its shipped defaults, and two servers that have been run for a while.
 
-The hand-written files lie in `world/`. What a game ships by the hundred (400 finds, 30 stores) is written here
+The hand-written files lie in `world/`. What a game ships by the hundred (400 finds, 30 recipes) is written here
 from lists of words with a fixed seed, so that every copy of the world is the same to the byte.
 """
 
@@ -12,19 +12,21 @@ import json
 import random
 import sqlite3
 import zipfile
-from collections.abc import Iterator, Mapping
-from functools import cache
+from collections.abc import Callable, Iterator, Mapping
+from functools import cache, wraps
 from importlib.resources import files
 from importlib.resources.abc import Traversable
-from typing import Final
+from typing import Final, ParamSpec
 
-from zerrit.core import read_document
 from zerrit.core.addresses import parse_node_address
 from zerrit.core.documents.value_edits import parse_operation, set_values
+from zerrit.core.gamebooks import Gamebook, read_gamebook
 from zerrit.core.steps import replay, step_from_words
 
 SEED: Final = 21
 VERSION: Final = "2.1"
+_FIRST_FIND: Final = "Copper Gimbal"  #: the find of the story, whose values are set by hand
+_ASK: Final = "ask the purser"
 NEXT_VERSION: Final = "2.2"  #: what the game ships next; the demo has its defaults too, to carry changes over
 
 _FAMILIES: Final = {
@@ -60,25 +62,33 @@ _GROUNDS: Final = {
     "deep": ("Wreck of the Patience", "Wreck of the Morrow", "Barge Row", "Drowned Foundry"),
     "abyss": ("Trench Lip", "Blackwater Sill", "Bone Terrace", "Hadal Steps", "Silent Fan"),
 }
-_STORES: Final = {
-    "air-and-lamps": ("Air Bottle", "Lamp Oil", "Wick", "Suit Patch", "Scrubber Salt", "Flare"),
-    "bakehouse": ("Ship Biscuit", "Seed Loaf", "Rye Round", "Yeast", "Salt Crust", "Honey Cake"),
-    "cold-room": ("Pressed Eel", "Smoked Ling", "Roe Jar", "Ice Block", "Kelp Butter", "Curd"),
-    "garden-deck": ("Sea Kale", "Samphire", "Dwarf Tomato", "Onion String", "Mint", "Radish"),
-    "dry-store": ("Split Peas", "Barley", "Rice Sack", "Salt Tub", "Dried Plum", "Lentils"),
-    "spice-locker": ("Pepper", "Clove", "Fennel Seed", "Mustard", "Ginger", "Cinnamon"),
-    "cellar": ("Small Beer", "Plum Wine", "Cider", "Ginger Cordial", "Rum Cask", "Vinegar"),
-    "kelp-lines": ("Sugar Kelp", "Dulse", "Agar Block", "Sea Lettuce", "Kelp Stock", "Nori"),
-    "shell-beds": ("Oyster", "Mussel", "Clam", "Whelk Meat", "Limpet Stew", "Cockle"),
-    "tea-chest": ("Black Tea", "Green Tea", "Rosehip", "Camomile", "Smoked Tea", "Nettle"),
-}
-_MENUS: Final = {
-    "breakfast": ("Kelp Porridge", "Bell Toast", "Smoked Ling on Rye", "Watch Tea", "Barley Milk", "Radish Plate"),
-    "supper": ("Pea Soup", "Whelk Pot", "Sea Kale Bake", "Eel Pie", "Lentil Stew", "Samphire Rice", "Plum Dumpling"),
-    "feast": ("Oyster Tray", "Great Ling", "Fennel Clams", "Honey Cake Tower", "Plum Wine Jelly", "Ginger Crab"),
-}
+_DISHES: Final = {
+    "morning": ("Kelp Porridge", "Bell Toast", "Smoked Ling on Rye", "Watch Tea", "Barley Milk", "Radish Plate", "Seed Loaf", "Curd and Mint"),
+    "evening": ("Pea Soup", "Whelk Pot", "Sea Kale Bake", "Eel Pie", "Lentil Stew", "Samphire Rice", "Plum Dumpling", "Oyster Tray", "Great Ling", "Fennel Clams", "Honey Cake Tower", "Ginger Crab"),
+    "night": ("Salt Biscuit", "Dulse Broth", "Cold Mussels", "Onion Pocket", "Black Tea", "Ginger Cordial", "Rosehip Cup", "Smoked Eel Roll"),
+}  # fmt: skip
+_STORES: Final = (
+    "Split Peas", "Barley", "Rice", "Salt", "Dried Plum", "Lentils", "Kelp", "Dulse", "Samphire", "Ling", "Eel", "Whelk",
+    "Mussel", "Oyster", "Mint", "Onion", "Ginger", "Fennel", "Honey", "Rye", "Curd", "Tea",
+)  # fmt: skip
+_WATCHES: Final = ("morning", "evening", "night")
 
 
+P = ParamSpec("P")
+
+
+def _made_once(make: Callable[P, dict[str, bytes]]) -> Callable[P, dict[str, bytes]]:
+    """The files are the same every time and take a third of a second to make; each caller gets a mapping of its own."""
+    made = cache(make)
+
+    @wraps(make)
+    def copied(*args: P.args, **kwargs: P.kwargs) -> dict[str, bytes]:
+        return dict(made(*args, **kwargs))  # type: ignore[arg-type]  # of the caller, whose arguments are hashable
+
+    return copied
+
+
+@_made_once
 def default_files() -> dict[str, bytes]:
     """The game's files as it ships them, by path."""
     result = dict(_walk(files("zerrit.demo").joinpath("world"), ""))
@@ -93,12 +103,13 @@ def default_files() -> dict[str, bytes]:
     return result
 
 
+@_made_once
 def next_default_files() -> dict[str, bytes]:
-    """The files as the game ships them in its next version: settings come and go, numbers move, a menu is renamed."""
+    """The files as the game ships them in its next version: settings come and go, numbers move, a dish is renamed."""
     result = default_files()
     for path, address, *words in _NEXT:
-        document = read_document(result[path], path)
-        outcome = replay({path: document}, [step_from_words(f"{path}#{address}", words)], read_document)
+        document = _game().read(result[path], path)
+        outcome = replay({path: document}, [step_from_words(f"{path}#{address}", words)], _game().read)
         if not outcome.is_whole:
             raise ValueError(outcome.outcomes[0].message)
         result[path] = outcome.documents[path].to_bytes()
@@ -107,25 +118,28 @@ def next_default_files() -> dict[str, bytes]:
         if old not in text:
             raise ValueError(f"{path} has no {old!r}")
         result[path] = text.replace(old, new, 1).encode()
-    result["galley/menus/banquet.json"] = result.pop("galley/menus/feast.json")
+    result["galley/recipes/lamp-tray.json"] = result.pop("galley/recipes/oyster-tray.json")
     result["addins/lampwatch/settings.yml"] = _LAMPWATCH.encode()
     return result
 
 
 _NEXT: Final = (
-    ("sea/finds.xml", "find[Copper Gimbal]/@house", "=40"),
-    ("sea/finds.xml", "find[Copper Gimbal]/band[shallow]/@renew", "=2400"),
-    ("sea/finds.xml", "find[Brass Sextant]/@house", "+15"),
-    ("sea/finds.xml", "find[*Cork Float]/band[shallow]/@holds", "+2"),
-    ("sea/finds.xml", "find[Black *]/@weight", "*1.1"),
-    ("sea/finds.xml", "find[Cracked Vial]", "remove"),
-    ("sea/finds.xml", "find[Brass Sextant]", "copy", "Salt Lantern"),
+    ("sea/finds.xml", "shelf[brass]/find[Copper Gimbal]/@worth", "=40"),
+    ("sea/finds.xml", "shelf[brass]/find[Copper Gimbal]/@returns", "=4 tides"),
+    ("sea/finds.xml", "shelf[brass]/find[Brass Sextant]/@worth", "+15"),
+    ("sea/finds.xml", "shelf[float]/find[*Cork Float]/@holds", "+2"),
+    ("sea/finds.xml", "shelf[stone]/find[Black *]/@heft", "*1.1"),
+    ("sea/finds.xml", "shelf[glass]/find[Cracked Vial]", "remove"),
+    ("sea/finds.xml", "shelf[brass]/find[Brass Sextant]", "copy", "Salt Lantern"),
     ("craft.xml", "hull[Skiff]/@crush", "=65"),
-    ("galley/specials.json", "specials/[Feast of Lamps]/menu", "=banquet"),
+    ("galley/evenings.json", "evenings/[Feast of Lamps]/dish", "=Lamp Tray"),
+    ("galley/board.json", "board/[Oyster Tray]/dish", "=Lamp Tray"),
+    ("galley/board.json", "board/[Lamp Tray]/recipe", "=lamp-tray"),
+    ("galley/house.json", 'prices/"Oyster Tray"', "rename", "Lamp Tray"),
     ("craft.xml", "hull[Lugger]", "copy", "Reef Tug"),
     ("station.ini", "World/DayLength", "=90"),
     ("station.ini", "Multipliers/HaulWeight", "remove"),
-    ("dredge/hauls.yml", "sets/[Old Iron]/entries/[Copper Gimbal]/weight", "=2"),
+    ("dredge/hauls.yml", "nets/[Old Iron]/of/[Copper Gimbal]/share", "=2"),
 )
 _NEXT_TEXTS: Final = (
     ("sea/finds.xml", "FATHOMLINE 2.1", "FATHOMLINE 2.2"),
@@ -147,6 +161,7 @@ _LAMPWATCH: Final = (
 )
 
 
+@_made_once
 def server_files(server_id: str) -> dict[str, bytes]:
     """The files of one of the two demo servers: the defaults, with what its admin changed over the months."""
     result = default_files()
@@ -154,8 +169,8 @@ def server_files(server_id: str) -> dict[str, bytes]:
         "coral-gate": (
             ("station.ini", "Multipliers/FindRate", "=1.4"),
             ("station.ini", "Station/Welcome", "=Coral Gate: mind the tide, sign the slate."),
-            ("sea/finds.xml", "find[Copper Gimbal]/@house", "=45"),
-            ("sea/finds.xml", "find[*Cork Float]/band[shallow]/@holds", "+6"),
+            ("sea/finds.xml", "shelf[brass]/find[Copper Gimbal]/@worth", "=45"),
+            ("sea/finds.xml", "shelf[float]/find[*Cork Float]/@holds", "+6"),
             ("sea/happenings/highwater.xml", "happening[Milk Bloom]/@runs", "on"),
             ("craft.xml", "hull[Skiff]/@stock", "=16"),
             ("addins/tidebell/settings.yml", "settings/volume", "=0.5"),
@@ -165,12 +180,12 @@ def server_files(server_id: str) -> dict[str, bytes]:
             ("station.ini", "Station/Port", "=27150"),
             ("station.ini", "World/Chart", "=lantern-shelf"),
             ("station.ini", "World/Season", "=Ice Water"),
-            ("launch.sh", "line[#3]", '=CHART="lantern-shelf"'),
+            ("launch.sh", "chart", "=lantern-shelf"),
             ("sea/happenings/icewater.xml", "happening[*]/@runs", "on"),
         ),
     }[server_id]
     for path, address, operation in changes:
-        document = read_document(result[path], path)
+        document = _game().read(result[path], path)
         edit = set_values(document, parse_node_address(address), parse_operation(operation))
         result[path] = edit.document.to_bytes()
     return result
@@ -184,6 +199,14 @@ def snippet(name: str) -> str:
 def gamebook() -> bytes:
     """The gamebook of the game."""
     return files("zerrit.demo").joinpath("fathomline.yml").read_bytes()
+
+
+@cache
+def _game() -> Gamebook:
+    found, _ = read_gamebook(gamebook())
+    if found is None:
+        raise ValueError("the gamebook of the demo cannot be used")
+    return found
 
 
 def _walk(folder: Traversable, prefix: str) -> Iterator[tuple[str, bytes]]:
@@ -223,92 +246,83 @@ def _finds() -> str:
     lines = [
         '<?xml version="1.0" encoding="UTF-8"?>',
         "<!--",
-        f"  FATHOMLINE {VERSION}: what is on the sea bed.",
-        "  holds: how many may lie in a band at once.   least: below this many the sea fills up again.",
-        "  renew: seconds until one is there again.   house: price in the station's own store.",
+        f"  FATHOMLINE {VERSION}: what is on the sea bed, a shelf for each family.",
+        "  ground: where it is; the floor of the ground is its depth.   holds: from the fewest to the most of it there.",
+        "  returns: tides until one is there again.   worth: coins that the purser pays.",
         "-->",
         "<finds>",
-        "  <!-- Floats: each in three sizes; keep the three alike, crews compare them. -->",
         "",
+        "  <!-- Floats: each in three sizes; keep the three alike, crews compare them. -->",
+        '  <shelf family="float">',
     ]
     for name in _FLOATS:
         for number, size in enumerate(_SIZES):
-            lines += _find(
-                rng,
-                f"{size} {name}",
-                "glass" if "Glass" in name else "amber" if "Amber" in name else "tool",
-                0.4 + 0.8 * number,
-            )
+            lines.append(_find(rng, f"{size} {name}", 0.4 + 0.8 * number, random.Random(name)))  # noqa: S311
+    lines.append("  </shelf>")
     for family, (remark, weight, firsts, seconds) in _FAMILIES.items():
-        lines += ["", f"  <!-- {family.title()}: {remark}. -->", ""]
-        names = [f"{first} {second}" for second in seconds for first in firsts]
-        for name in names:
-            lines += _find(rng, name, family, weight)
+        lines += ["", f"  <!-- {family.title()}: {remark}. -->", f'  <shelf family="{family}">']
+        for name in (f"{first} {second}" for second in seconds for first in firsts):
+            if name == _FIRST_FIND:
+                lines.append("    <!-- Swings in a fixed ring. Crews learn to find with it; do not make it rare. -->")
+            lines.append(_find(rng, name, weight))
+        lines.append("  </shelf>")
     lines.append("</finds>")
     return "\n".join(lines) + "\n"
 
 
-def _find(rng: random.Random, name: str, family: str, weight: float) -> list[str]:
-    depths = ["shallow", "middle", "deep", "abyss"]
-    start = rng.randrange(3)
-    count = rng.choice((1, 2, 2, 3))
-    if name == "Copper Gimbal" or "Float" in name:
-        start, count = 0, 2
-    alike = random.Random(name.partition(" ")[2]) if "Float" in name else None  # noqa: S311 (the sizes of a float)
-    lines = []
-    if name == "Copper Gimbal":
-        lines.append("    <!-- Swings in a fixed ring. Crews learn to find with it; do not make it rare. -->")
-    house = 35 if name == "Copper Gimbal" else rng.randrange(3, 60) * 5
-    kilograms = round(weight * rng.uniform(0.7, 1.5), 1)
-    lines.append(f'  <find name="{name}" family="{family}" weight="{kilograms}" house="{house}">')
-    for depth in depths[start : start + count]:
-        holds = rng.randrange(2, 13) * 4
-        least = holds // rng.choice((2, 3, 4))
-        renew = rng.choice((900, 1200, 1800, 2700, 3600, 5400, 7200))
-        if name == "Copper Gimbal":
-            holds, least, renew = (40, 12, 1800) if depth == "shallow" else (16, 4, 3600)
-        elif alike is not None:
-            holds = alike.randrange(2, 13) * 4
-            least, renew = holds // alike.choice((2, 3, 4)), alike.choice((900, 1200, 1800, 2700, 3600))
-        place = "Ribbonweed Flats" if name == "Copper Gimbal" and depth == "shallow" else rng.choice(_GROUNDS[depth])
-        lines.append(f'    <band depth="{depth}" at="{place}" least="{least}" holds="{holds}" renew="{renew}"/>')
-    lines.append("  </find>")
-    if lines[0].startswith("    <!--"):
-        lines[0] = lines[0][2:]
-    return lines
+def _find(rng: random.Random, name: str, weight: float, alike: random.Random | None = None) -> str:
+    """One find; `alike` gives what the sizes of one thing have in common."""
+    heft, worth = round(weight * rng.uniform(0.7, 1.5), 1), rng.randrange(3, 60) * 5
+    common = alike or rng
+    ground = common.choice(_GROUNDS[common.choice(("shallow", "shallow", "middle", "deep", "abyss"))])
+    most = common.randrange(2, 13) * 4
+    fewest, tides = most // common.choice((2, 3, 4)), common.choice((2, 2, 3, 4, 6, 8))
+    if name == _FIRST_FIND:
+        ground, fewest, most, tides, worth = "Ribbonweed Flats", 12, 40, 3, 35
+    return (
+        f'    <find name="{name}" ground="{ground}" holds="{fewest}..{most}" returns="{tides} tides" '
+        f'heft="{heft} kg" worth="{worth}"/>'
+    )
 
 
 def _galley() -> Iterator[tuple[str, bytes]]:
     rng = random.Random(SEED + 1)  # noqa: S311 (sample data)
-    for deck in (1, 2, 3):
-        for store, goods in _STORES.items():
-            rows = []
-            for name in goods:
-                low = rng.randrange(1, 9) * 5
-                price: int | str = rng.randrange(2, 40)
-                rows.append(
-                    {
-                        "name": name,
-                        "low": low,
-                        "high": low * rng.choice((3, 4, 5)),
-                        "price": "as-house" if rng.random() < 0.2 else price,
-                    }
-                )
-            body = ",\n".join("    " + json.dumps(row) for row in rows)
-            text = f'{{\n  "store": "{store.replace("-", " ").title()}, deck {deck}",\n  "deck": {deck},\n  "open": true,\n  "goods": [\n{body}\n  ]\n}}\n'
-            yield f"galley/stores/{store}-{deck}.json", text.encode()
-    prices = ",\n".join(
-        f"    {json.dumps(name)}: {rng.randrange(2, 40)}" for goods in _STORES.values() for name in goods
-    )
-    yield "galley/house.json", f'{{\n  "prices": {{\n{prices}\n  }}\n}}\n'.encode()
-    for menu, dishes in _MENUS.items():
-        rows = [
-            {
-                "dish": dish,
-                "from": f"{rng.choice(list(_STORES))}-{rng.choice((1, 2, 3))}",
-                "price": rng.randrange(3, 30),
-            }
-            for dish in dishes
-        ]
-        body = ",\n".join("    " + json.dumps(row) for row in rows)
-        yield f"galley/menus/{menu}.json", f'{{\n  "menu": "{menu.title()}",\n  "dishes": [\n{body}\n  ]\n}}\n'.encode()
+    dishes = [(watch, dish) for watch, served in _DISHES.items() for dish in served]
+    board, house, purser = [], {}, {}
+    for watch, dish in dishes:
+        fewest, price = rng.randrange(1, 9) * 5, rng.randrange(3, 30)
+        word = dish.lower().replace(" ", "-")
+        prices = {one: price + rng.randrange(0, 4) for one in _WATCHES if one == watch or rng.random() < 0.4}
+        if rng.random() < 0.2:
+            prices.pop(watch)
+        larder = f"{fewest}..{fewest * rng.choice((3, 4, 5))}"
+        board.append({"dish": dish, "deck": rng.choice((1, 2, 3)), "recipe": word, "larder": larder, "price": prices})
+        house[dish] = price if rng.random() < 0.8 else _ASK
+        if house[dish] == _ASK:
+            purser[dish] = price + 2
+        takes = {one: f"{rng.randrange(1, 3)}..{rng.randrange(3, 6)}" for one in rng.sample(_STORES, 3)}
+        yield (
+            f"galley/recipes/{word}.json",
+            _json({"minutes": rng.randrange(2, 12) * 5, "takes": takes}),
+        )
+    yield "galley/board.json", _json({"board": board})
+    yield "galley/house.json", _json({"prices": house})
+    yield "galley/purser.json", _json({"prices": purser})
+
+
+def _json(value: Mapping[str, object]) -> bytes:
+    """JSON as people write it: each entry of a list, and each of many names, on a line of its own."""
+
+    def lines(inner: object) -> str:
+        if isinstance(inner, list):
+            return "[\n" + ",\n".join(f"    {json.dumps(one)}" for one in inner) + "\n  ]"
+        if isinstance(inner, dict) and len(inner) > len(_WATCHES):
+            return (
+                "{\n"
+                + ",\n".join(f"    {json.dumps(name)}: {json.dumps(one)}" for name, one in inner.items())
+                + "\n  }"
+            )
+        return json.dumps(inner)
+
+    body = ",\n".join(f"  {json.dumps(name)}: {lines(inner)}" for name, inner in value.items())
+    return f"{{\n{body}\n}}\n".encode()

@@ -22,6 +22,7 @@ from sqlalchemy import (
 )
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 
+from zerrit.records.run_facts import RolloutFacts, RunFacts, RunOptions
 from zerrit.settings import AnyConnection, AnyControl, Maintenance
 
 
@@ -44,12 +45,15 @@ class JsonOf(TypeDecorator[Any]):
     impl = JSON
     cache_ok = True
 
-    def __init__(self, adapter: TypeAdapter[Any]) -> None:
+    def __init__(self, adapter: TypeAdapter[Any], *, is_sparse: bool = False) -> None:
         super().__init__()
         self.adapter = adapter
+        self.is_sparse = is_sparse  # what was never set is not kept
 
     def process_bind_param(self, value: Any, dialect: Dialect) -> Any:
-        return self.adapter.dump_python(value, mode="json") if value is not None else None
+        if value is None:
+            return None
+        return self.adapter.dump_python(value, mode="json", exclude_unset=self.is_sparse)
 
     def process_result_value(self, value: Any, dialect: Dialect) -> Any:
         return self.adapter.validate_python(value) if value is not None else None
@@ -243,6 +247,19 @@ class Waiver(Base):
     until: Mapped[datetime | None]
 
 
+class PlaceNote(Base):
+    """What a person wrote beside a place: why a value is as it is, or, in a change, a comment for whoever reads it."""
+
+    __tablename__ = "place_notes"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    server_id: Mapped[str] = mapped_column(ForeignKey("servers.id", ondelete="CASCADE"), index=True)
+    change_id: Mapped[int | None] = mapped_column(ForeignKey("changes.id", ondelete="CASCADE"), index=True)
+    address: Mapped[str] = mapped_column(Text)
+    text: Mapped[str] = mapped_column(Text)
+    author: Mapped[str] = mapped_column(String(80))
+    created_at: Mapped[datetime]
+
+
 class ReadMark(Base):
     """A person has looked at a setting. `default_digest` is that of its default then; another one asks again."""
 
@@ -278,8 +295,8 @@ class Run(Base):
     started_at: Mapped[datetime]
     ended_at: Mapped[datetime | None]
     outcome: Mapped[str] = mapped_column(Text, default="")
-    options: Mapped[dict[str, Any]] = mapped_column(default=dict)
-    evidence: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    options: Mapped[RunOptions] = mapped_column(JsonOf(TypeAdapter(RunOptions)), default=RunOptions)
+    evidence: Mapped[RunFacts] = mapped_column(JsonOf(TypeAdapter(RunFacts), is_sparse=True), default=RunFacts)
     stages: Mapped[list[RunStage]] = relationship(
         order_by="RunStage.position", cascade="all, delete-orphan", passive_deletes=True
     )
@@ -374,7 +391,7 @@ class Rollout(Base):
     change_id: Mapped[int] = mapped_column(ForeignKey("changes.id", ondelete="CASCADE"), index=True)
     waves: Mapped[list[Any]]
     state: Mapped[str] = mapped_column(String(20))
-    results: Mapped[dict[str, Any]]
+    results: Mapped[RolloutFacts] = mapped_column(JsonOf(TypeAdapter(RolloutFacts)))
     outcome: Mapped[str] = mapped_column(Text, default="")
     person: Mapped[str] = mapped_column(String(80))
     started_at: Mapped[datetime]

@@ -30,7 +30,8 @@ while one types. `src/zerrit/demo/fathomline.yml` is a complete one.
 * `zerrit check FOLDER --gamebook FILE` checks files by it.
 
 A mistake in a gamebook is a finding with its line in the gamebook. A *place* is a name, or names separated by `/`, below
-an entry; an *address* is `path#node`, where the path may be a pattern.
+an entry; an *address* is `path#node`, where the path may be a pattern, and so may the names in it and the names of
+entries (`Plot *` is every section that begins so).
 
 ## Conditions
 

@@ -28,7 +28,7 @@ from xml.etree import ElementTree
 
 import yaml
 
-_RATING: Final = re.compile(r"Rating=(\d+)")
+_RATING: Final = re.compile(r"^Rating=(\d+)", re.MULTILINE)
 
 
 class Trip(Exception):
@@ -85,19 +85,23 @@ class Game:
         grounds = {ground.get("name") for ground in chart.iter("ground")}
         yield f"chart: {len(grounds)} grounds"
         finds = ElementTree.parse(self.folder / "sea/finds.xml").getroot()  # noqa: S314
-        dropped = [find.get("name") for find in finds for band in find.iter("band") if band.get("at") not in grounds]
-        yield f"finds: {len(finds)} read, {len(dropped)} bands dropped"
+        found = list(finds.iter("find"))
+        dropped = [find.get("name") for find in found if find.get("ground") not in grounds]
+        for find in found:
+            fewest, most = (int(number) for number in (find.get("holds") or "").split(".."))
+            if fewest > most:
+                raise Trip(f"{find.get('name')} holds {fewest}..{most}")
+        yield f"finds: {len(found)} on {len(finds)} shelves, {len(dropped)} without a ground"
         for path in sorted((self.folder / "sea/happenings").glob("*.xml")):
             season = ElementTree.parse(path).getroot()  # noqa: S314
             running = [happening.get("name") for happening in season if happening.get("runs") == "yes"]
             yield f"{season.get('name')}: {len(running)} of {len(season)} happenings run"
-        stores = {
-            path.stem: json.loads(path.read_text("utf-8"))
-            for path in sorted((self.folder / "galley/stores").glob("*.json"))
-        }
-        yield f"galley: {len(stores)} stores"
+        board = json.loads((self.folder / "galley/board.json").read_text("utf-8"))["board"]
+        recipes = {path.stem for path in (self.folder / "galley/recipes").glob("*.json")}
+        cooked = [dish for dish in board if dish["recipe"] in recipes]
+        yield f"galley: {len(cooked)} of {len(board)} dishes"
         dredge = yaml.safe_load((self.folder / "dredge/hauls.yml").read_text("utf-8"))
-        yield f"dredge: {len(dredge['hauls'])} hauls out of {len(dredge['sets'])} sets"
+        yield f"dredge: {len(dredge['nets'])} nets"
         for path in sorted((self.folder / "addins").glob("*/settings.yml")):
             yaml.safe_load(path.read_text("utf-8"))
             yield f"add-in {path.parent.name} loaded"
@@ -116,8 +120,7 @@ class Game:
     def pumps(self) -> int:
         """The strokes of all circuits; more than the bus carries trips the breaker."""
         bus = re.search(r"^Bus=(\d+)", self.station, re.MULTILINE)
-        circuits = re.findall(r"^Circuit=(.*)$", self.station, re.MULTILINE)
-        total = sum(int(rating) for circuit in circuits for rating in _RATING.findall(circuit))
+        total = sum(int(rating) for rating in _RATING.findall(self.station))
         if bus and total > int(bus.group(1)):
             raise Trip(f"breaker tripped: circuits draw {total} strokes, the bus carries {bus.group(1)}")
         return total

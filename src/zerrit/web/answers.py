@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections import Counter
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import fields
 from datetime import UTC, datetime
 from decimal import Decimal
 from hashlib import sha256
-from typing import Literal
+from typing import Literal, TypeVar
 
-from sqlalchemy import func, select
+from sqlalchemy import ColumnElement, Select, func, select, true
 from sqlalchemy.orm import Session
 
 from zerrit import api
@@ -18,50 +19,86 @@ from zerrit.core.documents import Finding
 from zerrit.core.documents.value_edits import ValueChange
 from zerrit.core.merge import MergePlan
 from zerrit.core.states import ChangeState, RunState, result_of
-from zerrit.core.steps import Outcome
+from zerrit.core.steps import Outcome, Step
 from zerrit.core.wording import counted
-from zerrit.records import Change, Run, RunFile, Server, Snapshot, SnapshotFile
+from zerrit.records import Change, PendingEffect, Run, RunEvidence, RunFile, Server, Snapshot, SnapshotFile
 from zerrit.records import Step as StepRow
 from zerrit.work.base import run_records
-from zerrit.work.browse import file_browser, state_comparison
+from zerrit.work.browse import entry_table, file_browser, state_comparison
 from zerrit.work.changes import changes as change_work
-from zerrit.work.changes import upgrades
+from zerrit.work.changes import typed_text, upgrades
 from zerrit.work.changes.changes import Preview
 from zerrit.work.changes.finding_status import JudgedFinding, place_of
 from zerrit.work.deploy import run_requests
 from zerrit.work.deploy.stages import BEFORE_WRITING, StageName
 from zerrit.work.servers import servers
-from zerrit.work.snapshots import snapshots
 
 
 def server(session: Session, row: Server) -> api.ServerOut:
     """A server as it is answered."""
-    latest = snapshots.latest_snapshot(session, row.id)
-    listed = snapshots.list_snapshots(session, row.id)
-    open_changes = session.scalar(
-        select(func.count(Change.id)).where(
-            Change.server_id == row.id, Change.state.in_((ChangeState.DRAFT, ChangeState.CHECKED))
+    return all_servers(session, [row])[0]
+
+
+def all_servers(session: Session, rows: Sequence[Server]) -> list[api.ServerOut]:
+    """Servers as they are answered; a few queries for all of them, since an overview of 30 is looked at all the time."""
+    ids = [row.id for row in rows]
+    latest = _newest_of_each(session, Snapshot, ids, Snapshot.kind == "server")
+    last_runs = _newest_of_each(session, Run, ids, true())
+    files = _file_counts(session, [one.id for one in latest.values()])
+    named = select(Snapshot.server_id, Snapshot.label).where(
+        Snapshot.server_id.in_(ids), Snapshot.kind == "defaults", Snapshot.label.is_not(None)
+    )
+    defaults: dict[str, list[str]] = {}
+    for server_id, label in session.execute(named.order_by(Snapshot.id.desc())):
+        defaults.setdefault(server_id, []).append(label or "")
+    is_open = Change.state.in_((ChangeState.DRAFT, ChangeState.CHECKED))
+    counted = select(Change.server_id, func.count(Change.id)).where(Change.server_id.in_(ids), is_open)
+    open_changes = _by_first(session, counted.group_by(Change.server_id))
+    pending = _pending(session, ids)
+    return [
+        api.ServerOut(
+            id=row.id,
+            title=row.title,
+            gamebook=row.gamebook,
+            connection=row.connection,
+            control=row.control,
+            maintenance=row.maintenance,
+            notes=servers.notes_of(row),
+            files=files.get(latest[row.id].id, 0) if row.id in latest else 0,
+            last_snapshot=_snapshot(latest[row.id], files) if row.id in latest else None,
+            defaults=defaults.get(row.id, []),
+            open_changes=open_changes.get(row.id, 0),
+            pending=pending[row.id],
+            last_run=run(last_runs[row.id]) if row.id in last_runs else None,
         )
-    )
-    last_run = run_records.latest_run(session, row.id)
-    return api.ServerOut(
-        id=row.id,
-        title=row.title,
-        gamebook=row.gamebook,
-        connection=row.connection,
-        control=row.control,
-        maintenance=row.maintenance,
-        notes=servers.notes_of(row),
-        files=_file_count(session, latest.id) if latest else 0,
-        last_snapshot=snapshot(session, latest) if latest else None,
-        defaults=[s.label for s in listed if s.kind == "defaults" and s.label],
-        open_changes=open_changes or 0,
-        last_run=run(last_run) if last_run else None,
-    )
+        for row in rows
+    ]
+
+
+K = TypeVar("K")
+_Owned = TypeVar("_Owned", Snapshot, Run)
+
+
+def _newest_of_each(
+    session: Session, kind: type[_Owned], server_ids: Sequence[str], which: ColumnElement[bool]
+) -> dict[str, _Owned]:
+    """The newest record of each server, of those that `which` is true of."""
+    newest = select(func.max(kind.id)).where(kind.server_id.in_(server_ids), which).group_by(kind.server_id)
+    return {one.server_id: one for one in session.scalars(select(kind).where(kind.id.in_(newest)))}
 
 
 def snapshot(session: Session, row: Snapshot) -> api.SnapshotOut:
     """A snapshot as it is answered."""
+    return all_snapshots(session, [row])[0]
+
+
+def all_snapshots(session: Session, rows: Sequence[Snapshot]) -> list[api.SnapshotOut]:
+    """Snapshots as they are answered."""
+    files = _file_counts(session, [row.id for row in rows])
+    return [_snapshot(row, files) for row in rows]
+
+
+def _snapshot(row: Snapshot, files: Mapping[int, int]) -> api.SnapshotOut:
     return api.SnapshotOut(
         id=row.id,
         server=row.server_id,
@@ -71,7 +108,7 @@ def snapshot(session: Session, row: Snapshot) -> api.SnapshotOut:
         pinned=row.pinned,
         is_good=row.is_good,
         taken_at=row.taken_at,
-        files=_file_count(session, row.id),
+        files=files.get(row.id, 0),
     )
 
 
@@ -79,8 +116,14 @@ def _snapshot_kind(kind: str) -> Literal["server", "defaults", "imported"]:
     return "defaults" if kind == "defaults" else "imported" if kind == "imported" else "server"
 
 
-def _file_count(session: Session, snapshot_id: int) -> int:
-    return session.scalar(select(func.count()).where(SnapshotFile.snapshot_id == snapshot_id)) or 0
+def _file_counts(session: Session, snapshot_ids: Sequence[int]) -> dict[int, int]:
+    """How many files each snapshot has, where it has any."""
+    of_each = select(SnapshotFile.snapshot_id, func.count()).where(SnapshotFile.snapshot_id.in_(snapshot_ids))
+    return _by_first(session, of_each.group_by(SnapshotFile.snapshot_id))
+
+
+def _by_first(session: Session, query: Select[K, int]) -> dict[K, int]:
+    return {first: number for first, number in session.execute(query)}  # noqa: C416  # rows are no pairs to a type checker
 
 
 def change(row: Change) -> api.ChangeOut:
@@ -133,6 +176,14 @@ def step(row: StepRow, came: Outcome) -> api.StepOut:
     )
 
 
+def step_as_given(step: Step) -> api.StepIn:
+    """A step as it was sent."""
+    given = {one.name: getattr(step, one.name) for one in fields(step)}
+    return api.StepIn.model_validate(
+        given | {"kind": step.kind.value, "fields": dict(step.fields), "choices": dict(step.choices)}
+    )
+
+
 def outcome(found: Outcome) -> api.OutcomeOut:
     """What a step did."""
     return api.OutcomeOut(
@@ -173,7 +224,7 @@ def _upgrade_file(file: upgrades.UpgradeFile) -> api.UpgradeFileOut:
             "state": file.state.value,
             "vendor": [difference(one) for one in file.vendor],
             "own": [difference(one) for one in file.own],
-            "taken": value_changes(merged.taken) if merged else [],
+            "applied": value_changes(merged.applied) if merged else [],
             "left": list(merged.left) if merged else [],
             "conflicts": len(file.merge.conflicts),
             "added": [api.KeyNoteOut.model_validate(one, from_attributes=True) for one in file.added],
@@ -205,8 +256,12 @@ def _summary(row: StepRow) -> str:
             return f"{lines} from {given.origin}" if given.origin else lines
         case "copy-fields":
             return f"to {given.target}: {', '.join(given.names) or 'all fields'}"
-        case "carry":
+        case "merge-version":
             return "what the other version changed"
+        case "comment":
+            return "comment removed" if not given.content else given.content.splitlines()[0].strip()
+        case "text":
+            return f"{counted(len(given.replacements), 'place')} replaced"
         case "put-file":
             return counted(len(given.content.splitlines()), "line")
     return ""
@@ -222,10 +277,10 @@ def value_changes(found: Iterable[ValueChange]) -> list[api.ValueChangeOut]:
     return [api.ValueChangeOut(address=c.address, old=c.old, new=c.new) for c in found]
 
 
-def place(found: file_browser.Place) -> api.PlaceOut:
+def place(found: file_browser.Place) -> api.ShownOut:
     """A place in a file with its text and comment."""
     known = {field.name: getattr(found, field.name) for field in fields(found) if field.name != "findings"}
-    return api.PlaceOut(**known, findings=[finding(one) for one in found.findings])
+    return api.ShownOut(**known, findings=[finding(one) for one in found.findings])
 
 
 def finding(found: Finding) -> api.FindingOut:
@@ -290,11 +345,25 @@ def comparison(found: state_comparison.Comparison) -> api.ComparisonOut:
         notes=list(found.notes),
         differences=[difference(d) for d in found.differences],
         texts=[api.TextDifferenceOut(path=path, text=text) for path, text in found.texts.items()],
+        sides=api.SidesOut.model_validate(found.sides, from_attributes=True) if found.sides is not None else None,
     )
 
 
-def run(row: Run) -> api.RunOut:
-    """A run with its stages and its evidence."""
+def _pending(session: Session, server_ids: Sequence[str]) -> Counter[str]:
+    """How many values of each server wait for something before they take effect."""
+    waiting = (
+        select(Change.server_id, PendingEffect.addresses)
+        .join(Change, Change.id == PendingEffect.change_id)
+        .where(Change.server_id.in_(server_ids), PendingEffect.in_effect_at.is_(None))
+    )
+    pending: Counter[str] = Counter()
+    for server_id, addresses in session.execute(waiting):
+        pending[server_id] += len(addresses)
+    return pending
+
+
+def run(row: Run, live_log: str = "") -> api.RunOut:
+    """A run with its stages and its evidence, and what its game says just now."""
     known = set(api.EvidenceOut.model_fields)
     return api.RunOut.model_validate(
         {
@@ -317,26 +386,28 @@ def run(row: Run) -> api.RunOut:
             "outcome": row.outcome,
             "stages": [api.StageOut.model_validate(stage, from_attributes=True) for stage in row.stages],
             "files": [api.RunFileOut(path=file.path, kind=_kind_of(file)) for file in row.files],
-            "evidence_files": [
-                api.EvidenceFileOut(
-                    path=one.path,
-                    kind="added" if one.kind == "added" else "changed",
-                    size=one.size,
-                    modified=datetime.fromtimestamp(one.modified, UTC),
-                    is_kept=one.digest is not None,
-                    note=one.note,
-                )
-                for one in row.written_by_start
-            ],
-            "evidence": {name: value for name, value in row.evidence.items() if name in known},
+            "evidence_files": [_evidence_file(one) for one in row.written_by_start],
+            "evidence": row.evidence.model_dump(include=known),
+            "live_log": live_log,
         }
+    )
+
+
+def _evidence_file(row: RunEvidence) -> api.EvidenceFileOut:
+    return api.EvidenceFileOut(
+        path=row.path,
+        kind="added" if row.kind == "added" else "changed",
+        size=row.size,
+        modified=datetime.fromtimestamp(row.modified, UTC),
+        is_kept=row.digest is not None,
+        note=row.note,
     )
 
 
 def _has_written(row: Run) -> bool:
     """A run that failed got as far as writing, so the files may be other ones than before."""
-    at = row.evidence.get("failed_at")
-    return at is None or StageName(at) not in BEFORE_WRITING
+    at = row.evidence.failed_at
+    return not at or StageName(at) not in BEFORE_WRITING
 
 
 def _kind_of(file: RunFile) -> Literal["changed", "added", "removed"]:
@@ -349,7 +420,25 @@ def _plain(number: Decimal | None) -> str:
     return format(number, "f") if number is not None else ""
 
 
-def entries(found: file_browser.Entries) -> api.EntriesOut:
+def offered_fix(found: typed_text.OfferedFix | None) -> api.OfferedFixOut | None:
+    """The safe fixes of a file as one edit."""
+    return api.OfferedFixOut.model_validate(found, from_attributes=True) if found is not None else None
+
+
+def address_in_text(found: file_browser.TextPlace) -> api.AddressOut:
+    """The entry or field at a place in a text."""
+    known = _column(found.column) if found.column is not None and found.column.rules is not None else None
+    return api.AddressOut(
+        address=found.address,
+        kind=found.kind,
+        value=found.value,
+        line=found.line,
+        last_line=found.last_line,
+        known=known,
+    )
+
+
+def entries(found: entry_table.EntryPage) -> api.EntriesOut:
     """The entries of a file as rows of cells."""
     rows = [
         api.RowOut(
@@ -358,6 +447,7 @@ def entries(found: file_browser.Entries) -> api.EntriesOut:
             line=r.line,
             comment=r.comment,
             cells=dict(r.cells),
+            parts={kind: list(keys) for kind, keys in r.parts.items()},
             changed=sorted(r.changed),
             findings=dict(r.findings),
             known=_column(r.known) if r.known is not None and r.known.rules is not None else None,
@@ -365,7 +455,17 @@ def entries(found: file_browser.Entries) -> api.EntriesOut:
         for r in found.rows
     ]
     columns = [_column(column) for column in found.columns]
-    return api.EntriesOut(kinds=dict(found.kinds), kind=found.kind, columns=columns, rows=rows)
+    return api.EntriesOut(
+        kinds=dict(found.kinds),
+        kind=found.kind,
+        columns=columns,
+        parts=list(found.parts),
+        rows=rows,
+        total=found.total,
+        matching=found.matching,
+        offset=found.offset,
+        is_complete=found.is_complete,
+    )
 
 
 def _column(column: file_browser.Column) -> api.ColumnOut:

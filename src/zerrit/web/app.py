@@ -28,14 +28,20 @@ from zerrit.web.limits import MAX_BODY, BodyLimit, KnownHosts
 from zerrit.web.request_log import Logged
 from zerrit.web.routes import router
 from zerrit.web.run_routes import router as run_router
+from zerrit.web.search_routes import router as search_router
 from zerrit.web.snapshot_routes import begin_rollout_of, begin_run
 from zerrit.web.snapshot_routes import router as keeping_router
 from zerrit.work.base import accounts, activity_log
 from zerrit.work.base.workspace import Bounds, Publish, Workspace
+from zerrit.work.browse import name_search
 from zerrit.work.deploy import rollouts, run_engine, schedule
 from zerrit.work.deploy.supervisor import RunSupervisor
 
 CONSOLE: Final = Path(__file__).parent / "console"
+INDEX_PAUSE: Final = 0.2  # seconds between two turns of the indexer
+INDEX_SLICE: Final = 0.5  # seconds of one turn
+INDEX_QUIET: Final = 3.0  # seconds without a call before it takes a turn
+INDEX_REST: Final = 10.0  # seconds until it looks for new files
 
 log = structlog.get_logger("zerrit.web")
 
@@ -106,37 +112,10 @@ def _has_secrets(database: Database) -> bool:
 
 def create_app(settings: Settings) -> FastAPI:
     """The application: routes, errors as problems, limits, and the console. Nothing is opened before it starts."""
-
-    @asynccontextmanager
-    async def lifespan(app: FastAPI) -> AsyncIterator[None]:
-        events = Events()
-        workspace = open_workspace(settings, events.publish)
-        say_what_is_odd(settings, workspace)
-        here = Context(workspace, events, RunSupervisor(workspace, run_engine.carry_out))
-        app.state.context = here
-        for run_id in run_engine.open_runs(workspace):
-            here.runs.start(run_id)
-        for rollout_id in rollouts.open_rollouts(workspace):
-            begin_rollout_of(here, rollout_id)
-        clock = threading.Thread(target=_keep_time, args=(here, settings.tick), name="zerrit-clock")
-        clock.start()
-        log.info("service.started", data=str(settings.data))
-        yield
-        events.close()
-        # A deploy under way is finished rather than cut, unless it waits for something: that goes on at the next start.
-        workspace.stopping.set()
-        clock.join()
-        here.jobs.shutdown(wait=True)
-        here.runs.close()
-        workspace.database.close()
-        if workspace.data is not None:
-            workspace.data.close()
-        log.info("service.stopped")
-
     app = FastAPI(
         title="Zerrit",
         version=__version__,
-        lifespan=lifespan,
+        lifespan=partial(_lifespan, settings),
         docs_url=None,
         redoc_url=None,
         openapi_url="/api/v1/openapi.json",
@@ -145,14 +124,47 @@ def create_app(settings: Settings) -> FastAPI:
     app.add_middleware(BodyLimit, most=settings.max_body)
     app.add_middleware(KnownHosts, names=settings.hosts)
     app.add_middleware(Logged)
-    app.include_router(router)
-    app.include_router(figure_router)
-    app.include_router(gamebook_router)
-    app.include_router(run_router)
-    app.include_router(keeping_router)
+    for one in (router, figure_router, gamebook_router, run_router, search_router, keeping_router):
+        app.include_router(one)
     _serve_console(app)
     app.openapi = partial(problems.documented, app, app.openapi)  # type: ignore[method-assign]  # as FastAPI has it done
     return app
+
+
+@asynccontextmanager
+async def _lifespan(settings: Settings, app: FastAPI) -> AsyncIterator[None]:
+    """Open everything, take up what a service left open, and close it all at the end."""
+    events = Events()
+    workspace = open_workspace(settings, events.publish)
+    say_what_is_odd(settings, workspace)
+    here = Context(workspace, events, RunSupervisor(workspace, run_engine.carry_out))
+    app.state.context = here
+    for run_id in run_engine.open_runs(workspace):
+        here.runs.start(run_id)
+    for rollout_id in rollouts.open_rollouts(workspace):
+        begin_rollout_of(here, rollout_id)
+    clock = threading.Thread(target=_keep_time, args=(here, settings.tick), name="zerrit-clock")
+    clock.start()
+    indexer = threading.Thread(target=_keep_indexed, args=(here,), name="zerrit-indexer")
+    indexer.start()
+    log.info("service.started", data=str(settings.data))
+    yield
+    _close(here, clock, indexer)
+    log.info("service.stopped")
+
+
+def _close(here: Context, clock: threading.Thread, indexer: threading.Thread) -> None:
+    """A deploy under way is finished rather than cut, unless it waits for something: that goes on at the next start."""
+    here.events.close()
+    here.workspace.stopping.set()
+    clock.join()
+    indexer.join()
+    here.workspace.ahead.close()
+    here.jobs.shutdown(wait=True)
+    here.runs.close()
+    here.workspace.database.close()
+    if here.workspace.data is not None:
+        here.workspace.data.close()
 
 
 def _keep_time(here: Context, tick: float) -> None:
@@ -164,6 +176,22 @@ def _keep_time(here: Context, tick: float) -> None:
         except Exception:
             # One moment that went wrong must not stop the clock.
             log.exception("clock.failed")
+
+
+def _keep_indexed(here: Context) -> None:
+    """Read new files for the search while no one waits for the service, a short while at a time."""
+    indexer = name_search.Indexer(here.workspace)
+    pause = INDEX_REST
+    while not here.workspace.stopping.wait(pause):
+        pause = INDEX_PAUSE
+        if not here.is_quiet(INDEX_QUIET):
+            continue
+        try:
+            if indexer.turn(INDEX_SLICE):
+                pause = INDEX_REST
+        except Exception:
+            log.exception("index.failed")
+            pause = INDEX_REST
 
 
 def _serve_console(app: FastAPI) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
@@ -35,6 +36,12 @@ class Context:
     events: Events
     runs: RunSupervisor
     jobs: ThreadPoolExecutor = field(default_factory=lambda: ThreadPoolExecutor(JOBS_AT_ONCE, "zerrit-job"))
+    calls: int = 0  #: of the API that are being answered
+    last_call: float = 0.0  #: when one began or ended, in monotonic seconds
+
+    def is_quiet(self, since: float) -> bool:
+        """Whether no call of the API began, ended or ran in the last `since` seconds."""
+        return self.calls == 0 and time.monotonic() - self.last_call > since
 
     def later(self, work: Callable[[], object]) -> None:
         """Do long work in a thread; what goes wrong in it is logged."""

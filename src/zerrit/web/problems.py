@@ -85,57 +85,62 @@ def _writable(text: str) -> str:
 
 def install(app: FastAPI) -> None:
     """Turn every error of the application into a problem."""
+    app.exception_handler(ZerritError)(_ours)
+    app.exception_handler(ConnectionFailed)(_connection)
+    app.exception_handler(ControlError)(_control)
+    app.exception_handler(RequestValidationError)(_request)
+    app.exception_handler(HTTPException)(_http)
+    app.exception_handler(OperationalError)(_records)
 
-    @app.exception_handler(ZerritError)
-    async def _ours(request: Request, error: ZerritError) -> JSONResponse:
-        facts: dict[str, Any] = dict(error.facts) if isinstance(error, WrongState) else {}
-        if isinstance(error, AddressNotFound):
-            facts = {"similar": list(error.similar), "path": error.path, "line": error.line}
-        if isinstance(error, SnippetRefused):
-            facts = {"places": list(error.places)}
-        found = problem(STATUS.get(error.kind, 400), error.kind, str(error), request, **facts)
-        if isinstance(error, SignInWaits):
-            found.headers["Retry-After"] = str(math.ceil(error.seconds))
-        return found
 
-    @app.exception_handler(ConnectionFailed)
-    async def _connection(request: Request, error: ConnectionFailed) -> JSONResponse:
-        facts = {"identity": error.identity} if error.identity else {}
-        return problem(STATUS[error.fault], error.fault.value, str(error), request, **facts)
+async def _ours(request: Request, error: ZerritError) -> JSONResponse:
+    facts: dict[str, Any] = dict(error.facts) if isinstance(error, WrongState) else {}
+    if isinstance(error, AddressNotFound):
+        facts = {"similar": list(error.similar), "path": error.path, "line": error.line}
+    if isinstance(error, SnippetRefused):
+        facts = {"places": list(error.places)}
+    found = problem(STATUS.get(error.kind, 400), error.kind, str(error), request, **facts)
+    if isinstance(error, SignInWaits):
+        found.headers["Retry-After"] = str(math.ceil(error.seconds))
+    return found
 
-    @app.exception_handler(ControlError)
-    async def _control(request: Request, error: ControlError) -> JSONResponse:
-        return problem(STATUS[error.kind], error.kind, str(error), request)
 
-    @app.exception_handler(RequestValidationError)
-    async def _request(request: Request, error: RequestValidationError) -> JSONResponse:
-        # The rejected values are left out: one of them may be a password.
-        faults = [
-            {
-                "field": _writable(".".join(str(p)[:200] for p in e["loc"][1:])),
-                "message": _writable(str(e["msg"]).removeprefix("Value error, ")),
-            }
-            for e in error.errors()
-        ]
-        said = "; ".join(f"{fault['field']}: {fault['message']}" for fault in faults[:5])
-        return problem(422, "request-invalid", f"The request cannot be used. {said}", request, faults=faults)
+async def _connection(request: Request, error: ConnectionFailed) -> JSONResponse:
+    facts = {"identity": error.identity} if error.identity else {}
+    return problem(STATUS[error.fault], error.fault.value, str(error), request, **facts)
 
-    @app.exception_handler(HTTPException)
-    async def _http(request: Request, error: HTTPException) -> JSONResponse:
-        kind = _HTTP_KINDS.get(error.status_code, "http-error")
-        return problem(error.status_code, kind, str(error.detail), request)
 
-    @app.exception_handler(OperationalError)
-    async def _records(request: Request, error: OperationalError) -> JSONResponse:
-        said = str(error.orig)
-        log.error("records.failed", path=request.url.path, reason=said)
-        if is_full(error):
-            return problem(
-                507, "records-full", "The disk under Zerrit's data is full; nothing was written. Make room.", request
-            )
-        if "locked" in said:
-            return problem(503, "records-busy", "Zerrit's data are busy; nothing was written. Try again.", request)
-        return unexpected(request)
+async def _control(request: Request, error: ControlError) -> JSONResponse:
+    return problem(STATUS[error.kind], error.kind, str(error), request)
+
+
+async def _request(request: Request, error: RequestValidationError) -> JSONResponse:
+    # The rejected values are left out: one of them may be a password.
+    faults = [
+        {
+            "field": _writable(".".join(str(p)[:200] for p in e["loc"][1:])),
+            "message": _writable(str(e["msg"]).removeprefix("Value error, ")),
+        }
+        for e in error.errors()
+    ]
+    said = "; ".join(f"{fault['field']}: {fault['message']}" for fault in faults[:5])
+    return problem(422, "request-invalid", f"The request cannot be used. {said}", request, faults=faults)
+
+
+async def _http(request: Request, error: HTTPException) -> JSONResponse:
+    kind = _HTTP_KINDS.get(error.status_code, "http-error")
+    return problem(error.status_code, kind, str(error.detail), request)
+
+
+async def _records(request: Request, error: OperationalError) -> JSONResponse:
+    said = str(error.orig)
+    log.error("records.failed", path=request.url.path, reason=said)
+    if is_full(error):
+        full = "The disk under Zerrit's data is full; nothing was written. Make room."
+        return problem(507, "records-full", full, request)
+    if "locked" in said:
+        return problem(503, "records-busy", "Zerrit's data are busy; nothing was written. Try again.", request)
+    return unexpected(request)
 
 
 def documented(app: FastAPI, plain: Callable[[], dict[str, Any]]) -> dict[str, Any]:

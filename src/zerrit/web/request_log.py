@@ -8,6 +8,7 @@ import structlog
 from starlette.requests import Request
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
+from zerrit.web.context import Context
 from zerrit.web.problems import unexpected
 
 log = structlog.get_logger("zerrit.web")
@@ -32,6 +33,11 @@ class Logged:
                 status = message["status"]
             await send(message)
 
+        is_call = scope["path"].startswith("/api/") and not scope["path"].endswith("/events")
+        here: Context | None = getattr(scope["app"].state, "context", None) if is_call else None
+        if here is not None:
+            here.calls += 1
+            here.last_call = time.monotonic()
         try:
             await self._app(scope, receive, noted)
         except Exception:
@@ -40,6 +46,9 @@ class Logged:
                 raise
             await unexpected(Request(scope))(scope, receive, noted)
         finally:
+            if here is not None:
+                here.calls -= 1
+                here.last_call = time.monotonic()
             if scope["path"].startswith("/api/"):
                 took = round((time.perf_counter() - started) * 1000, 1)
                 log.info("request", method=scope["method"], path=scope["path"], status=status, ms=took)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Annotated, Final, Literal
 
 import anyio
 from fastapi import APIRouter, File, Form, Header, HTTPException, Query, Request, Response, UploadFile
@@ -10,6 +10,7 @@ from fastapi.responses import HTMLResponse
 from sse_starlette.sse import EventSourceResponse
 
 from zerrit import api
+from zerrit.core.documents import Severity
 from zerrit.core.steps import Step, StepKind
 from zerrit.records import Person
 from zerrit.report.comparison import comparison_page
@@ -18,11 +19,12 @@ from zerrit.web.context import COOKIE, ContextDep, PersonDep, WorkspaceDep, addr
 from zerrit.web.http_server import STOP_PATIENCE
 from zerrit.work.base import accounts, activity_log
 from zerrit.work.base.workspace import Workspace
-from zerrit.work.browse import file_browser, state_comparison
-from zerrit.work.changes import changes, server_check, upgrades
-from zerrit.work.servers import controls, servers, stored_gamebooks
+from zerrit.work.browse import entry_groups, entry_table, file_browser, player_notes, state_comparison
+from zerrit.work.changes import changes, server_check, typed_text, upgrades
+from zerrit.work.servers import controls, exploration, servers, stored_gamebooks
 from zerrit.work.snapshots import fetch
 
+FETCH_PATIENCE: Final = 10.0  # seconds that a fetch waits for the check of what it fetched
 router = APIRouter(prefix="/api/v1", responses={"4XX": {"model": api.Problem}, "5XX": {"model": api.Problem}})
 Version = Annotated[str | None, Header(alias="If-Match")]
 
@@ -128,7 +130,7 @@ def save_gamebook(name: str, given: api.GamebookIn, here: WorkspaceDep, who: Per
 def list_servers(here: WorkspaceDep, _who: PersonDep) -> list[api.ServerOut]:
     """All servers, each with its last snapshot and run."""
     with here.session() as session:
-        return [answers.server(session, row) for row in servers.list_servers(session)]
+        return answers.all_servers(session, servers.list_servers(session))
 
 
 @router.post("/servers", status_code=201, tags=["servers"])
@@ -136,6 +138,42 @@ def add_server(given: api.ServerIn, here: WorkspaceDep, who: PersonDep) -> api.S
     """Add a server; its connection and its control are tried at once."""
     servers.add_server(here, who.name, given.id, _settings(given))
     return get_server(given.id, here, who)
+
+
+@router.post("/connection-test", tags=["servers"])
+def test_connection(given: api.ConnectionTestIn, here: WorkspaceDep, _who: PersonDep) -> api.ConnectionTestOut:
+    """Look at what a connection leads to, before a server is added: what is there, how quick it is, what it looks like."""
+    secret = given.connection_secret.get_secret_value()
+    seen = exploration.explore(here, given.connection, secret, may_write=given.try_write)
+    named = {sort.value: list(paths) for sort, paths in seen.found.named.items()}
+    return api.ConnectionTestOut(
+        identity=seen.identity,
+        here=[api.ListedOut(**one._asdict()) for one in seen.here],
+        files=seen.files,
+        folders=seen.folders,
+        is_complete=seen.is_complete,
+        listing_ms=seen.listing_ms,
+        read_speed=seen.read_speed,
+        can_write=seen.can_write,
+        write_problem=seen.write_problem,
+        notes=list(seen.notes),
+        counts={sort.value: number for sort, number in seen.found.counts.items()},
+        settings=named["settings"],
+        scripts=named["script"],
+        logs=named["log"],
+        crashes=named["crash"],
+        databases=named["database"],
+        log_folders=list(seen.found.log_folders),
+        crash_folders=list(seen.found.crash_folders),
+        roots=list(seen.found.roots),
+    )
+
+
+@router.post("/control-test", tags=["servers"])
+def test_control(given: api.ControlTestIn, here: WorkspaceDep, _who: PersonDep) -> api.ControlTestOut:
+    """Ask a control whether its game runs, before a server is added. Nothing is stopped or started."""
+    said = exploration.test_control(here, given.control, given.control_secret.get_secret_value())
+    return api.ControlTestOut(is_running=said.is_running, state=said.state, milliseconds=said.milliseconds)
 
 
 @router.put("/servers/{server_id}", tags=["servers"])
@@ -167,17 +205,17 @@ def get_server(server_id: str, here: WorkspaceDep, _who: PersonDep) -> api.Serve
 
 
 @router.get("/servers/{server_id}/state", tags=["servers"])
-def game_state(server_id: str, here: WorkspaceDep, _who: PersonDep) -> dict[str, str]:
-    """The control's own word for the state of the game."""
-    with here.session() as session:
-        server = servers.get_server(session, server_id)
-    return {"state": controls.control_of(here, server).state().word}
+def game_state(server_id: str, here: WorkspaceDep, _who: PersonDep) -> api.GameStateOut:
+    """The control's own word for the state of the game, and how many play where it counts them."""
+    state, players = controls.game_state(here, server_id)
+    return api.GameStateOut(state=state.word, players=players)
 
 
 @router.post("/servers/{server_id}/fetch", tags=["servers"])
 def fetch_server(server_id: str, here: WorkspaceDep, who: PersonDep, thorough: bool = False) -> api.FetchOut:
     """Read what may have changed on the server, or all of it; what differs from the last snapshot becomes a new one."""
     found = fetch.fetch(here, who.name, server_id, thorough=thorough)
+    checked = server_check.check_within(here, server_id, found.snapshot.id, FETCH_PATIENCE)
     with here.session() as session:
         return api.FetchOut(
             snapshot=answers.snapshot(session, found.snapshot),
@@ -187,6 +225,8 @@ def fetch_server(server_id: str, here: WorkspaceDep, who: PersonDep, thorough: b
             removed=list(found.drift.removed),
             read=found.taken.read,
             left_out=dict(found.taken.left_out),
+            errors=checked.by_severity[Severity.ERROR] if checked is not None else None,
+            warnings=checked.by_severity[Severity.WARNING] if checked is not None else None,
         )
 
 
@@ -208,11 +248,29 @@ def import_defaults(
 
 
 @router.get("/servers/{server_id}/files", tags=["files"])
-def list_files(server_id: str, here: WorkspaceDep, _who: PersonDep) -> list[api.FileStateOut]:
-    """The files of the last snapshot with their state against the defaults."""
-    return [
-        api.FileStateOut.model_validate(file, from_attributes=True) for file in file_browser.list_files(here, server_id)
-    ]
+def list_files(
+    server_id: str, here: WorkspaceDep, _who: PersonDep, patience: api.Patience | None = None
+) -> list[api.FileStateOut]:
+    """The files of the last snapshot with their state against the defaults.
+
+    With `patience`, in seconds, they may come without the counts of findings.
+    """
+    listed = file_browser.list_files(here, server_id, patience)
+    return [api.FileStateOut.model_validate(file, from_attributes=True) for file in listed]
+
+
+@router.get("/servers/{server_id}/findings", tags=["files"])
+def list_findings(
+    server_id: str,
+    here: WorkspaceDep,
+    _who: PersonDep,
+    path: str = "",
+    change: api.Number | None = None,
+    limit: Annotated[int, Query(ge=1, le=10_000)] = 1000,
+) -> api.FindingsOut:
+    """What is found in one file, or in all of them; with `change`, as that change leaves them. The first, and how many."""
+    found = file_browser.findings_of(here, server_id, path, change)
+    return api.FindingsOut(findings=[answers.finding(one) for one in found[:limit]], total=len(found))
 
 
 @router.get("/servers/{server_id}/file", tags=["files"])
@@ -226,8 +284,29 @@ def read_file(
         format=document.format.value,
         text=document.text,
         encoding=document.source.encoding,
+        digest=typed_text.text_digest(document.text),
         findings=[answers.finding(f) for f in found],
+        safe_fix=answers.offered_fix(typed_text.offered_fix(document)),
     )
+
+
+@router.post("/servers/{server_id}/typed", tags=["files"])
+def check_typed(
+    server_id: str, given: api.TypedIn, here: WorkspaceDep, _who: PersonDep, change: api.Number | None = None
+) -> api.TypedCheckOut:
+    """Check a file with text that is being typed; with `change`, on the files as that change leaves them."""
+    found = typed_text.check_typed(here, server_id, change, _typed(given))
+    return api.TypedCheckOut(
+        findings=[answers.finding(one) for one in found.findings],
+        elsewhere=[answers.finding(one) for one in found.elsewhere],
+        digest=typed_text.text_digest(found.document.text),
+        safe_fix=answers.offered_fix(typed_text.offered_fix(found.document)),
+    )
+
+
+def _typed(given: api.TypedIn) -> typed_text.Typed:
+    pieces = [typed_text.TypedPiece(**piece.model_dump()) for piece in given.pieces]
+    return typed_text.Typed(given.path, given.digest, given.text, pieces, given.base)
 
 
 @router.get("/servers/{server_id}/raw", tags=["files"], response_class=Response)
@@ -239,20 +318,82 @@ def raw_file(server_id: str, path: str, here: WorkspaceDep, _who: PersonDep) -> 
     )
 
 
+@router.get("/servers/{server_id}/address", tags=["files"])
+def address_in_text(
+    server_id: str,
+    path: str,
+    line: api.Number,
+    column: api.Number,
+    here: WorkspaceDep,
+    _who: PersonDep,
+    change: api.Number | None = None,
+) -> api.AddressOut:
+    """The entry or field that a place in the text of a file belongs to."""
+    return answers.address_in_text(file_browser.address_in_text(here, server_id, path, (line, column), change))
+
+
 @router.get("/servers/{server_id}/entries", tags=["files"])
 def list_entries(
-    server_id: str, path: str, here: WorkspaceDep, _who: PersonDep, kind: str = "", change: api.Number | None = None
+    server_id: str, here: WorkspaceDep, _who: PersonDep, asked: Annotated[api.EntriesQuery, Query()]
 ) -> api.EntriesOut:
-    """The entries of a file as rows and columns; with `change`, as that change leaves them."""
-    return answers.entries(file_browser.list_entries(here, server_id, path, kind, change))
+    """The entries of a file as rows and columns, one page of them; with `change`, as that change leaves them.
+
+    With `patience`, in seconds, a first page may be incomplete; it says so.
+    """
+    query = entry_table.TableQuery(
+        kind=asked.kind,
+        search=asked.search,
+        where=dict(_where(text) for text in asked.where),
+        sort=asked.sort,
+        is_descending=asked.descending,
+        only=asked.only,
+        below=asked.below,
+        address=asked.address,
+        offset=asked.offset,
+        limit=asked.limit,
+    )
+    return answers.entries(entry_table.list_entries(here, server_id, asked.path, query, asked.change, asked.patience))
+
+
+@router.get("/servers/{server_id}/entry-groups", tags=["files"])
+def group_entries(
+    server_id: str, here: WorkspaceDep, _who: PersonDep, asked: Annotated[api.GroupsQuery, Query()]
+) -> api.GroupsOut:
+    """Entries of a file grouped by the value of a field, with counts and exact sums before and after a change."""
+    query = entry_table.TableQuery(
+        kind=asked.kind, search=asked.search, where=dict(_where(text) for text in asked.where), below=asked.below
+    )
+    found = entry_groups.group_entries(here, server_id, asked.path, query, asked.by, asked.sum, asked.change)
+    return api.GroupsOut(
+        groups=[_group(one) for one in found.groups], all=_group(found.all), has_change=found.has_change
+    )
+
+
+def _group(one: entry_groups.Group) -> api.GroupOut:
+    sides = (
+        api.GroupSideOut(entries=side.entries, total=f"{side.total:f}", without=side.without)
+        for side in (one.before, one.after)
+    )
+    return api.GroupOut(value=one.value, is_absent=one.is_absent, before=next(sides), after=next(sides))
+
+
+def _where(text: str) -> tuple[str, str]:
+    """`FIELD:CONDITION`, such as `@price:>10`."""
+    name, colon, condition = text.partition(":")
+    if not colon:
+        raise HTTPException(400, f"`{text}`: write FIELD:CONDITION, such as price:>10.")
+    return name, condition
 
 
 @router.get("/servers/{server_id}/show", tags=["files"])
 def show(
     server_id: str, here: WorkspaceDep, _who: PersonDep, address: Annotated[str, Query(max_length=2000)]
-) -> list[api.PlaceOut]:
+) -> list[api.ShownOut]:
     """What is at an address, with what is known of it."""
     return [answers.place(place) for place in file_browser.show(here, server_id, address)]
+
+
+SidesQuery = Annotated[str, Query(max_length=1000, description="The path of a file")]
 
 
 @router.get("/comparison", tags=["files"])
@@ -263,13 +404,16 @@ def compare_states(
     new: Annotated[str, Query(max_length=200)],
     only: Annotated[str, Query(max_length=2000)] = "",
     texts: bool = False,
+    sides: SidesQuery = "",
 ) -> api.ComparisonOut:
     """What differs between two states of servers.
 
     A state is SERVER@live, SERVER@latest, SERVER@NUMBER (a snapshot), SERVER@defaults or SERVER@defaults:LABEL.
-    `only` narrows it to what is at or below an address, which may be a pattern. `texts` adds the lines that differ.
+    `only` narrows it to what is at or below an address, which may be a pattern. `texts` adds the lines that differ,
+    `sides` the complete text of one file in both states.
     """
-    return answers.comparison(state_comparison.compare_servers(here, old, new, only, with_texts=texts))
+    wanted = state_comparison.TextsWanted(texts, sides)
+    return answers.comparison(state_comparison.compare_servers(here, old, new, only, wanted))
 
 
 @router.post("/state", tags=["files"], response_class=Response)
@@ -289,7 +433,7 @@ def comparison_as_page(
     only: Annotated[str, Query(max_length=2000)] = "",
 ) -> HTMLResponse:
     """The same as a page to print."""
-    found = state_comparison.compare_servers(here, old, new, only, with_texts=True)
+    found = state_comparison.compare_servers(here, old, new, only, state_comparison.TextsWanted(lines=True))
     page = comparison_page(found.old_name, found.new_name, found.differences, found.texts, found.notes)
     return HTMLResponse(page, headers={"X-Content-Type-Options": "nosniff"})
 
@@ -305,7 +449,8 @@ def change_as_answer(here: WorkspaceDep, change_id: api.Number, response: Respon
         return answers.change_detail(session, change, changes.preview(here, session, change))
 
 
-def _version(given: str | None) -> int | None:
+def version_of(given: str | None) -> int | None:
+    """The version in an `If-Match`; none where any will do."""
     if given is None or given == "*":
         return None
     plain = given.strip().removeprefix("W/").strip('"')
@@ -345,8 +490,28 @@ def add_step(
 ) -> api.ChangeDetail:
     """Append a step; one that is impossible, or changes nothing, is refused."""
     step = Step(StepKind(given.kind), **given.model_dump(exclude={"kind"}))
-    changes.add_step(here, who.name, change_id, step, version=_version(if_match))
+    changes.add_step(here, who.name, change_id, step, version=version_of(if_match))
     return change_as_answer(here, change_id, response)
+
+
+@router.post("/changes/{change_id}/text", status_code=201, tags=["changes"])
+def save_text(
+    change_id: api.Number, given: api.TypedIn, here: WorkspaceDep, who: PersonDep, if_match: Version = None
+) -> api.SavedTextOut:
+    """Save what was typed into a file, as steps by meaning."""
+    saved = typed_text.save_typed(here, who.name, change_id, _typed(given), version=version_of(if_match))
+    with here.session() as session:
+        change = changes.get_change(session, change_id)
+        found = changes.worked_out(here, session, change).checked.findings
+    last = len(change.steps)
+    return api.SavedTextOut(
+        change=change_id,
+        version=change.version,
+        positions=[row.position for row in change.steps][last - len(saved.steps) :],
+        digest=typed_text.text_digest(saved.document.text),
+        text=None if saved.is_exact else saved.document.text,
+        findings=[answers.finding(one) for one in found if one.path == given.path],
+    )
 
 
 @router.post("/changes/{change_id}/try", tags=["changes"])
@@ -363,18 +528,32 @@ def replay(change_id: api.Number, given: api.ReplayIn, here: WorkspaceDep, who: 
     return answers.replayed(given.server, found)
 
 
-@router.delete("/changes/{change_id}/steps/{step_id}", tags=["changes"])
-def remove_step(
+@router.post("/changes/{change_id}/step-list", status_code=201, tags=["changes"])
+def add_steps(
     change_id: api.Number,
-    step_id: api.Number,
+    given: api.StepsIn,
     response: Response,
     here: WorkspaceDep,
     who: PersonDep,
     if_match: Version = None,
 ) -> api.ChangeDetail:
-    """Remove a step; the change becomes a draft again."""
-    changes.remove_step(here, who.name, change_id, step_id, version=_version(if_match))
+    """Append several steps, or none of them where one is impossible or changes nothing."""
+    steps = [Step(StepKind(one.kind), **one.model_dump(exclude={"kind"})) for one in given.steps]
+    changes.add_steps(here, who.name, change_id, steps, version=version_of(if_match))
     return change_as_answer(here, change_id, response)
+
+
+@router.delete("/changes/{change_id}/steps", tags=["changes"])
+def remove_steps(
+    change_id: api.Number,
+    here: WorkspaceDep,
+    who: PersonDep,
+    step: Annotated[list[api.Number], Query(min_length=1, max_length=2000)],
+    if_match: Version = None,
+) -> api.StepsOut:
+    """Remove several steps, or none of them. They are returned as they were given, so that they can be added again."""
+    removed = changes.remove_steps(here, who.name, change_id, step, version=version_of(if_match))
+    return api.StepsOut(change=change_id, steps=[answers.step_as_given(one) for one in removed])
 
 
 @router.post("/changes/{change_id}/merge-plan", tags=["changes"])
@@ -415,13 +594,25 @@ def withdraw(change_id: api.Number, response: Response, here: WorkspaceDep, who:
 
 @router.get("/changes/{change_id}/differences", tags=["changes"])
 def differences(
-    change_id: api.Number, here: WorkspaceDep, _who: PersonDep, against: str = "base", texts: bool = False
+    change_id: api.Number,
+    here: WorkspaceDep,
+    _who: PersonDep,
+    against: str = "base",
+    texts: bool = False,
+    sides: SidesQuery = "",
 ) -> api.ComparisonOut:
     """What differs between the change's result and `base`, `live`, `defaults` or `defaults:LABEL`.
 
-    `texts` adds the lines that differ.
+    `texts` adds the lines that differ, `sides` the complete text of one file in both states.
     """
-    return answers.comparison(state_comparison.compare_change(here, change_id, against, with_texts=texts))
+    wanted = state_comparison.TextsWanted(texts, sides)
+    return answers.comparison(state_comparison.compare_change(here, change_id, against, wanted))
+
+
+@router.get("/changes/{change_id}/player-notes", tags=["changes"])
+def notes_for_players(change_id: api.Number, here: WorkspaceDep, _who: PersonDep) -> api.PlayerNotesOut:
+    """What the change means for the players, as Markdown for a person to read over and post."""
+    return api.PlayerNotesOut(text=player_notes.player_notes(here, change_id))
 
 
 @router.post("/servers/{server_id}/upgrade-plan", tags=["changes"])

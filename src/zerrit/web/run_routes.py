@@ -7,7 +7,8 @@ from typing import Annotated
 from fastapi import APIRouter, Body, File, Form, Response, UploadFile
 
 from zerrit import api
-from zerrit.records import Run
+from zerrit.core.states import RunState
+from zerrit.records import Run, RunOptions
 from zerrit.web import answers
 from zerrit.web.context import Context, ContextDep, PersonDep, WorkspaceDep
 from zerrit.web.routes import change_as_answer
@@ -22,8 +23,8 @@ router = APIRouter(
 Chosen = Annotated[api.OptionsIn | None, Body()]
 
 
-def _options(given: api.OptionsIn | None) -> run_requests.Options:
-    return run_requests.Options(**given.model_dump()) if given is not None else run_requests.NO_OPTIONS
+def _options(given: api.OptionsIn | None) -> RunOptions:
+    return RunOptions(**given.model_dump()) if given is not None else run_requests.NO_OPTIONS
 
 
 def _begun(here: Context, run: Run) -> api.RunOut:
@@ -59,7 +60,7 @@ def restart(server_id: str, here: ContextDep, who: PersonDep, options: Chosen = 
 
 @router.post("/runs/{run_id}/cancel")
 def cancel(run_id: api.Number, here: WorkspaceDep, who: PersonDep) -> api.RunOut:
-    """Let a run end at the next point where that is safe; what was written by then is taken back.
+    """Let a run end at the next point where that is safe; what was written by then is reverted.
 
     One that waits for a person on its way back is abandoned, and leaves the server as it is.
     """
@@ -71,7 +72,8 @@ def cancel(run_id: api.Number, here: WorkspaceDep, who: PersonDep) -> api.RunOut
 def get_run(run_id: api.Number, here: WorkspaceDep, _who: PersonDep) -> api.RunOut:
     """A run with its stages and evidence."""
     with here.session() as session:
-        return answers.run(run_records.get_run(session, run_id))
+        row = run_records.get_run(session, run_id)
+        return answers.run(row, here.live_logs.get(run_id) or "" if row.state == RunState.RUNNING else "")
 
 
 @router.get("/runs/{run_id}/evidence/{path:path}", response_class=Response)
@@ -113,8 +115,8 @@ def upload_files(
 ) -> api.UploadOut:
     """Show files as they are on the server now: each under its path, or a ZIP of many without one."""
     given = [(path, file.file.read()) for file, path in zip(files, [*paths, *[""] * len(files)], strict=False)]
-    taken = upload.upload(here, who.name, server_id, given, gone)
-    return api.UploadOut(taken=taken, gone=gone)
+    stored = upload.upload(here, who.name, server_id, given, gone)
+    return api.UploadOut(stored=stored, gone=gone)
 
 
 @router.get("/runs/{run_id}/instructions", response_class=Response)

@@ -10,14 +10,14 @@ from fastapi import APIRouter, BackgroundTasks, File, Query, Response, UploadFil
 from fastapi.responses import FileResponse
 
 from zerrit import api
-from zerrit.records import Rollout, Run, ScheduledTask, back_up
+from zerrit.records import Rollout, Run, RunOptions, ScheduledTask, back_up
 from zerrit.web import answers
 from zerrit.web.context import Context, ContextDep, PersonDep, WorkspaceDep
 from zerrit.web.routes import change_as_answer
 from zerrit.work.browse import server_values
 from zerrit.work.changes import drift as drift_work
 from zerrit.work.changes import partial_restore, revert
-from zerrit.work.deploy import rollouts, run_requests, schedule
+from zerrit.work.deploy import rollouts, schedule
 from zerrit.work.servers import servers
 from zerrit.work.snapshots import integrity, retention, snapshot_archive, snapshots
 
@@ -32,7 +32,7 @@ def list_snapshots(server_id: str, here: WorkspaceDep, _who: PersonDep) -> list[
     """The snapshots and defaults of a server, the newest first."""
     with here.session() as session:
         servers.get_server(session, server_id)
-        return [answers.snapshot(session, row) for row in snapshots.list_snapshots(session, server_id)]
+        return answers.all_snapshots(session, snapshots.list_snapshots(session, server_id))
 
 
 @router.post("/servers/{server_id}/snapshots", status_code=201, tags=["snapshots"])
@@ -132,7 +132,12 @@ def revert_change(change_id: api.Number, given: api.RevertIn, here: WorkspaceDep
     return api.RevertOut(
         change=found.change.id if found.change is not None else None,
         differences=[answers.difference(one) for one in found.differences],
-        conflicts=[api.ConflictOut.model_validate(conflict, from_attributes=True) for conflict in found.conflicts],
+        conflicts=[
+            api.RevertConflictOut(
+                address=one.address, changed_to=one.base, current=one.mine, previous=one.theirs, reason=one.reason
+            )
+            for one in found.conflicts
+        ],
     )
 
 
@@ -242,7 +247,7 @@ def begin_rollout_of(here: Context, rollout_id: api.Number) -> None:
 @router.post("/rollouts", status_code=202, tags=["rollouts"])
 def begin_rollout(given: api.RolloutIn, here: ContextDep, who: PersonDep) -> api.RolloutOut:
     """Bring a change to several servers, wave by wave; it halts at the first that goes wrong."""
-    options = run_requests.Options(**given.options.model_dump())
+    options = RunOptions(**given.options.model_dump())
     rollout = rollouts.begin_rollout(here.workspace, who.name, given.change, given.waves, options)
     begin_rollout_of(here, rollout.id)
     return _rollout(rollout)
@@ -272,7 +277,7 @@ def _rollout(row: Rollout) -> api.RolloutOut:
         started_at=row.started_at,
         ended_at=row.ended_at,
         servers=[
-            api.RolloutServerOut(server=server_id, wave=number, **row.results[server_id])
+            api.RolloutServerOut(server=server_id, wave=number, **row.results.parts[server_id].model_dump())
             for number, wave in enumerate(row.waves, 1)
             for server_id in wave
         ],

@@ -49,7 +49,7 @@ function Tokens() {
               <TableCell>Created</TableCell>
               <TableCell>Last used</TableCell>
               <TableCell>Ends</TableCell>
-              <TableCell />
+              <TableCell component="td" />
             </TableRow>
           </TableHead>
           <TableBody>

@@ -7,7 +7,7 @@ import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { useEffect, useRef, useState } from "react";
 
 import { askAgain } from "../../api/askAgain";
 import { answer, api, ApiProblem, EMPTY_STEP, type Schemas } from "../../api/client";
@@ -33,8 +33,8 @@ const KINDS: readonly { kind: Kind; label: string; address: string }[] = [
 ];
 
 /** One more step: what to do, and where. A snippet's plan is shown before it becomes a step. */
-export function AddStepDialog({ change, onClose }: { change: Schemas["ChangeDetail"]; onClose: () => void }) {
-  const [step, setStep] = useState(EMPTY_STEP);
+export function AddStepDialog({ change, initial = EMPTY_STEP, onClose }: { change: Schemas["ChangeDetail"]; initial?: StepIn; onClose: () => void }) {
+  const [step, setStep] = useState(initial);
   const [fields, setFields] = useState("");
   const queries = useQueryClient();
   const params = { path: { change_id: change.id } };
@@ -64,6 +64,13 @@ export function AddStepDialog({ change, onClose }: { change: Schemas["ChangeDeta
         }),
       ),
   });
+  const planned = useRef(false);
+  useEffect(() => {
+    // What was pasted is planned at once.
+    if (initial.kind !== "merge" || !initial.snippet || planned.current) return;
+    planned.current = true;
+    plan.mutate();
+  }, [initial, plan]);
   const set = (field: keyof StepIn) => (event: { target: { value: string } }) => {
     setStep({ ...step, choices: {}, [field]: event.target.value });
     plan.reset();

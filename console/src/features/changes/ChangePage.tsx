@@ -14,15 +14,18 @@ import { answer, api, type Schemas } from "../../api/client";
 import { KindMark } from "../../shared/KindMark";
 import { ProblemNote } from "../../shared/ProblemNote";
 import { Trail } from "../../shared/Trail";
+import { usePageTitle } from "../../shared/usePageTitle";
 import { FiguresPanel } from "../figures/FiguresPanel";
 import { RolloutDialog } from "../rollouts/RolloutDialog";
 import { DeployDialog } from "../runs/DeployDialog";
 import { RunProgress } from "../runs/RunProgress";
 import { AddStepDialog } from "./AddStepDialog";
+import { Comments } from "./Comments";
 import { DifferencePanel } from "./DifferencePanel";
 import { EffectNote } from "./EffectNote";
 import { FindingList } from "./FindingList";
 import { Checklist } from "./Checklist";
+import { PlayerNotes } from "./PlayerNotes";
 import { ReplayDialog } from "./ReplayDialog";
 import { EDITABLE } from "./states";
 import { StepList } from "./StepList";
@@ -47,6 +50,7 @@ function OpenedChange({ change }: { change: Change }) {
   const [asked, setAsked] = useState<"step" | "deploy" | "replay" | "revert" | "rollout" | null>(null);
   const close = () => { setAsked(null); };
   const [view, setView] = useState("steps");
+  usePageTitle(`Change ${String(change.id)}: ${change.title}`);
   const queries = useQueryClient();
   const params = { path: { change_id: change.id } };
   const onSuccess = () => askAgain(queries);
@@ -97,20 +101,29 @@ function OpenedChange({ change }: { change: Change }) {
         </Alert>
       )}
       {run && <RunProgress runId={run.id} />}
-      <Checklist change={change} />
-      <Paper sx={{ p: 1.5, mb: 1.5 }}>
-        <Typography variant="h2" gutterBottom>Findings</Typography>
-        <FindingList change={change} />
-      </Paper>
-      {isEditable && <EffectNote change={change} />}
-      <Tabs value={view} onChange={(_, value: string) => { setView(value); }} sx={{ borderBottom: 1, borderColor: "divider", mb: 1.5 }}>
-        <Tab value="steps" label={`Steps (${String(change.steps)})`} />
-        <Tab value="difference" label="Difference" />
-        <Tab value="figures" label="Figures" />
-      </Tabs>
-      {view === "steps" && <StepList change={change} isEditable={isEditable} />}
-      {view === "difference" && <DifferencePanel change={change} />}
-      {view === "figures" && <FiguresPanel of={{ serverId: change.server, changeId: change.id }} />}
+      <Box sx={{ display: "grid", gridTemplateColumns: { xs: "minmax(0, 1fr)", lg: "minmax(0, 1fr) 340px" }, gap: 1.5, alignItems: "start" }}>
+        <Box>
+          <Paper sx={{ p: 1.5, mb: 1.5 }}>
+            <Typography variant="h2" gutterBottom>Findings</Typography>
+            <FindingList change={change} />
+          </Paper>
+          <Tabs value={view} onChange={(_, value: string) => { setView(value); }} sx={{ borderBottom: 1, borderColor: "divider", mb: 1.5 }}>
+            <Tab value="steps" label={`Steps (${String(change.steps)})`} />
+            <Tab value="difference" label="Difference" />
+            <Tab value="figures" label="Figures" />
+            <Tab value="players" label="Notes for players" />
+          </Tabs>
+          {view === "steps" && <StepList change={change} isEditable={isEditable} />}
+          {view === "difference" && <DifferencePanel change={change} />}
+          {view === "players" && <PlayerNotes change={change} />}
+          {view === "figures" && <FiguresPanel of={{ serverId: change.server, changeId: change.id }} />}
+        </Box>
+        <Box>
+          <Checklist change={change} />
+          {isEditable && <EffectNote change={change} />}
+          <Comments change={change} />
+        </Box>
+      </Box>
       {asked === "step" && <AddStepDialog change={change} onClose={close} />}
       {asked === "revert" && <RevertDialog change={change} onClose={close} />}
       {asked === "rollout" && <RolloutDialog change={change} onClose={close} />}

@@ -13,13 +13,14 @@ import { useMutation, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link as RouterLink, useNavigate } from "react-router";
 
-import { answer, api } from "../../api/client";
+import { answer, api, type Schemas } from "../../api/client";
 import { KindMark } from "../../shared/KindMark";
 import { ProblemNote } from "../../shared/ProblemNote";
 import { when } from "../../shared/when";
 
 /** The changes of a server, and the way to open another. */
-export function ChangesTab({ serverId }: { serverId: string }) {
+export function ChangesTab({ server }: { server: Schemas["ServerOut"] }) {
+  const serverId = server.id;
   const [title, setTitle] = useState("");
   const navigate = useNavigate();
   const params = { path: { server_id: serverId } };

@@ -10,8 +10,11 @@ import { Link as RouterLink } from "react-router";
 import { askAgain } from "../../api/askAgain";
 import { answer, api, type Schemas } from "../../api/client";
 import { KindMark } from "../../shared/KindMark";
+import { ManyRows } from "../../shared/ManyRows";
 import { Mono } from "../../shared/Mono";
 import { ProblemNote } from "../../shared/ProblemNote";
+import { FindingActions } from "../rules/FindingActions";
+import { fileLink } from "../workspace/links";
 
 type Finding = Schemas["FindingOut"];
 
@@ -23,14 +26,14 @@ export function FindingList({ change }: { change: Schemas["ChangeDetail"] }) {
       {broken.map((step) => (
         <Box key={step.id}><KindMark kind="impossible" /> Step {step.position}: {step.outcome.message}</Box>
       ))}
-      {change.findings.map((finding) => (
+      <ManyRows rows={change.findings} word="findings">{(finding) => (
         <FindingRow key={`${finding.code} ${finding.waiver_address} ${finding.message}`} change={change} finding={finding} />
-      ))}
-      {change.fixed.map((finding) => (
-        <Box key={`${finding.code} ${finding.waiver_address ?? ""}`} sx={{ mb: 0.5 }}>
+      )}</ManyRows>
+      <ManyRows rows={change.fixed} word="findings">{(finding) => (
+        <Box sx={{ mb: 0.5 }}>
           <KindMark kind="fixes" /> {finding.message} <Box component="span" sx={{ color: "text.secondary" }}><Mono>{finding.address || finding.path}</Mono></Box>
         </Box>
-      ))}
+      )}</ManyRows>
       <Typography variant="body2" color="text.secondary">
         {verdictOf(change)}
         {change.old_findings === 1 && " An older one in these files is not counted."}
@@ -59,7 +62,7 @@ function FindingRow({ change, finding }: { change: Schemas["ChangeDetail"]; find
       ),
     onSuccess: () => askAgain(queries),
   });
-  const place = `/servers/${change.server}/file/${finding.path}?view=text&change=${String(change.id)}&line=${String(finding.line)}`;
+  const place = fileLink(change.server, finding.path, { view: "text", change: change.id, line: finding.line });
   return (
     <Box sx={{ py: 0.75, borderBottom: 1, borderColor: "divider", mb: 0.75 }}>
       <Box sx={{ display: "flex", gap: 1, alignItems: "baseline", flexWrap: "wrap" }}>
@@ -71,6 +74,7 @@ function FindingRow({ change, finding }: { change: Schemas["ChangeDetail"]; find
           {finding.message} <strong>{finding.hint}</strong>
         </Box>
         {finding.blocks && reason === null && <Button color="inherit" onClick={() => { setReason(""); }}>Waive …</Button>}
+        {!finding.is_shipped && !finding.waived && <FindingActions serverId={change.server} finding={finding} change={change.id} />}
       </Box>
       {finding.address && <Box sx={{ color: "text.secondary", fontSize: 12 }}><Mono>{finding.address}</Mono></Box>}
       {finding.reason && <Box sx={{ color: "text.secondary", fontSize: 12 }}>reason: {finding.reason}</Box>}

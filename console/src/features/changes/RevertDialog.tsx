@@ -13,19 +13,19 @@ import { DifferenceTable } from "../../shared/DifferenceTable";
 import { ProblemNote } from "../../shared/ProblemNote";
 import { ConflictTable } from "../upgrade/ConflictTable";
 
-/** Take one old change back and keep all that came since: shown first, with what has to be decided. */
+/** Revert one old change and keep all that came since: shown first, with what has to be decided. */
 export function RevertDialog({ change, onClose }: { change: Schemas["ChangeDetail"]; onClose: () => void }) {
-  const words = { title: "Changed again since", mine: "as now", theirs: "as before it" };
+  const words = { title: "Changed again since", mine: "current", theirs: "previous" };
   const [choices, setChoices] = useState<Record<string, string>>({});
   const navigate = useNavigate();
   const revert = (decided: Record<string, string>, create: boolean) =>
-    answer(api.POST("/api/v1/changes/{change_id}/revert", { params: { path: { change_id: change.id } }, body: { choices: decided, rest: "", create, title: "" } }));
+    answer(api.POST("/api/v1/changes/{change_id}/revert", { params: { path: { change_id: change.id } }, body: { choices: sidesOf(decided), rest: "", create, title: "" } }));
   const first = useQuery({ queryKey: ["revert", change.id], queryFn: () => revert({}, false) });
   const seen = useQuery({ queryKey: ["revert", change.id, choices], queryFn: () => revert(choices, false) });
   const open = useMutation({ mutationFn: () => revert(choices, true), onSuccess: (found) => navigate(`/changes/${String(found.change)}`) });
   return (
     <Dialog open onClose={onClose} fullWidth maxWidth="md">
-      <DialogTitle>Take change {change.id} back?</DialogTitle>
+      <DialogTitle>Revert change {change.id}?</DialogTitle>
       <DialogContent>
         <Typography gutterBottom>
           What this change did is reverted, and all that came since stays. A change is created for it; nothing happens on the
@@ -33,7 +33,7 @@ export function RevertDialog({ change, onClose }: { change: Schemas["ChangeDetai
         </Typography>
         <ProblemNote error={seen.error ?? open.error} />
         {first.data && first.data.conflicts.length > 0 && (
-          <ConflictTable conflicts={first.data.conflicts} names={["as it left it", "now", "before it"]} words={words} choices={choices} onChoose={setChoices} />
+          <ConflictTable conflicts={first.data.conflicts.map(({ changed_to: base, current: mine, previous: theirs, ...rest }) => ({ ...rest, base, mine, theirs }))} names={["changed to", "current", "previous"]} words={words} choices={choices} onChoose={setChoices} />
         )}
         {seen.data && <DifferenceTable differences={seen.data.differences} />}
       </DialogContent>
@@ -45,4 +45,10 @@ export function RevertDialog({ change, onClose }: { change: Schemas["ChangeDetai
       </DialogActions>
     </Dialog>
   );
+}
+
+/** The table knows the two sides of any conflict; here they are the current value and the previous one. */
+function sidesOf(choices: Record<string, string>): Record<string, string> {
+  const words: Record<string, string> = { mine: "current", theirs: "previous" };
+  return Object.fromEntries(Object.entries(choices).map(([address, choice]) => [address, words[choice] ?? choice]));
 }

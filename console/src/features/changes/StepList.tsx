@@ -7,6 +7,7 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { askAgain } from "../../api/askAgain";
 import { answer, api, type Schemas } from "../../api/client";
 import { KindMark } from "../../shared/KindMark";
+import { ManyRows } from "../../shared/ManyRows";
 import { Mono } from "../../shared/Mono";
 import { ProblemNote } from "../../shared/ProblemNote";
 
@@ -18,8 +19,8 @@ export function StepList({ change, isEditable }: { change: Schemas["ChangeDetail
   const drop = useMutation({
     mutationFn: (stepId: number) =>
       answer(
-        api.DELETE("/api/v1/changes/{change_id}/steps/{step_id}", {
-          params: { path: { change_id: change.id, step_id: stepId }, header: { "If-Match": `"${String(change.version)}"` } },
+        api.DELETE("/api/v1/changes/{change_id}/steps", {
+          params: { path: { change_id: change.id }, query: { step: [stepId] }, header: { "If-Match": `"${String(change.version)}"` } },
         }),
       ),
     onSettled: () => askAgain(queries),
@@ -30,7 +31,7 @@ export function StepList({ change, isEditable }: { change: Schemas["ChangeDetail
   return (
     <Paper>
       <ProblemNote error={drop.error} />
-      {change.step_list.map((step) => (
+      <ManyRows rows={change.step_list} word="steps">{(step) => (
         <Box key={step.id} sx={{ display: "flex", gap: 1.5, px: 1.5, py: 1, borderBottom: 1, borderColor: "divider" }}>
           <Box sx={{ width: 24, textAlign: "right", color: "text.secondary" }}>{step.position}.</Box>
           <Box sx={{ flex: 1, minWidth: 0 }}>
@@ -56,7 +57,7 @@ export function StepList({ change, isEditable }: { change: Schemas["ChangeDetail
             </Button>
           )}
         </Box>
-      ))}
+      )}</ManyRows>
     </Paper>
   );
 }

@@ -11,18 +11,23 @@ import { Link as RouterLink } from "react-router";
 import { askAgain } from "../../api/askAgain";
 import { answer, api, type Schemas } from "../../api/client";
 import { KindMark } from "../../shared/KindMark";
+import { ManyRows } from "../../shared/ManyRows";
 import { Mono } from "../../shared/Mono";
 import { ProblemNote } from "../../shared/ProblemNote";
+import { FindingActions } from "../rules/FindingActions";
+import { fileLink } from "../workspace/links";
 import { WaiverTable } from "./WaiverTable";
 
 type Finding = Schemas["FindingOut"];
+
+const MOST = 2000; // findings that are sent to the browser
 
 /** What is found in the files as they are on the server, and the waivers of it. */
 export function ChecksTab({ server }: { server: Schemas["ServerOut"] }) {
   const params = { path: { server_id: server.id } };
   const found = useQuery({
     queryKey: ["check", server.id, server.last_snapshot?.id],
-    queryFn: () => answer(api.GET("/api/v1/servers/{server_id}/check", { params })),
+    queryFn: () => answer(api.GET("/api/v1/servers/{server_id}/check", { params: { ...params, query: { limit: MOST } } })),
     enabled: server.last_snapshot !== null,
   });
   if (server.last_snapshot === null) return <Typography sx={{ p: 2 }}>No files are known yet. Press “Fetch files” first.</Typography>;
@@ -32,9 +37,12 @@ export function ChecksTab({ server }: { server: Schemas["ServerOut"] }) {
       {found.data && (
         <Paper sx={{ p: 1.5, mb: 1.5 }}>
           <Typography gutterBottom>{verdictOf(found.data)}</Typography>
-          {found.data.findings.map((finding) => (
+          <ManyRows rows={found.data.findings} word="findings">{(finding) => (
             <FindingRow key={`${finding.code} ${finding.waiver_address ?? ""} ${finding.message}`} serverId={server.id} finding={finding} />
-          ))}
+          )}</ManyRows>
+          {found.data.total > found.data.findings.length && (
+            <Typography variant="body2" color="text.secondary">These are the first {MOST.toLocaleString()} of {found.data.total.toLocaleString()} findings. `zerrit check {server.id}:` lists all.</Typography>
+          )}
         </Paper>
       )}
       <WaiverTable serverId={server.id} />
@@ -43,7 +51,7 @@ export function ChecksTab({ server }: { server: Schemas["ServerOut"] }) {
 }
 
 function verdictOf(check: Schemas["CheckOut"]): string {
-  const shipped = check.findings.filter((finding) => finding.is_shipped).length;
+  const { shipped } = check;
   const where = `${String(check.files)} files of snapshot ${String(check.snapshot)}`;
   const rest = shipped === 0 ? "" : shipped === 1 ? " One finding is in the defaults too and blocks no one." : ` ${String(shipped)} findings are in the defaults too and block no one.`;
   if (check.blocking === 0) return `No error in ${where} that is neither waived nor the vendor's own.${rest}`;
@@ -52,7 +60,7 @@ function verdictOf(check: Schemas["CheckOut"]): string {
 
 function FindingRow({ serverId, finding }: { serverId: string; finding: Finding }) {
   const [isOpen, setOpen] = useState(false);
-  const place = `/servers/${serverId}/file/${finding.path}?view=text&line=${String(finding.line)}`;
+  const place = fileLink(serverId, finding.path, { view: "text", line: finding.line });
   return (
     <Box sx={{ py: 0.75, borderTop: 1, borderColor: "divider" }}>
       <Box sx={{ display: "flex", gap: 1, alignItems: "baseline", flexWrap: "wrap" }}>
@@ -64,6 +72,7 @@ function FindingRow({ serverId, finding }: { serverId: string; finding: Finding 
         {!finding.waived && finding.severity !== "notice" && !isOpen && (
           <Button color="inherit" onClick={() => { setOpen(true); }}>Waive …</Button>
         )}
+        {!finding.waived && finding.severity !== "notice" && <FindingActions serverId={serverId} finding={finding} />}
       </Box>
       {finding.address && <Box sx={{ color: "text.secondary", fontSize: 12 }}><Mono>{finding.address}</Mono></Box>}
       {finding.reason && <Box sx={{ color: "text.secondary", fontSize: 12 }}>reason: {finding.reason}</Box>}

@@ -40,7 +40,7 @@ export function WaiverTable({ serverId }: { serverId: string }) {
             <TableCell>Finding and address</TableCell>
             <TableCell>Reason</TableCell>
             <TableCell>Until</TableCell>
-            <TableCell />
+            <TableCell component="td" />
           </TableRow>
         </TableHead>
         <TableBody>

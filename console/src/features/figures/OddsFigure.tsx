@@ -14,6 +14,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
 import { answer, api, type Schemas } from "../../api/client";
+import { percent } from "../../shared/percent";
 import { ProblemNote } from "../../shared/ProblemNote";
 import type { FigureOf } from "./FigureForm";
 
@@ -96,10 +97,4 @@ function Odds({ odds }: { odds: Schemas["OddsOut"] }) {
 
 function isMoved(one: Schemas["ChanceOut"]): boolean {
   return Math.abs(one.before - one.after) > 1e-12;
-}
-
-/** A share in per cent, with as many places as tell a small one from none. */
-function percent(share: number): string {
-  const shown = share * 100;
-  return `${shown >= 1 || shown === 0 ? shown.toFixed(1) : shown.toPrecision(3)} %`;
 }

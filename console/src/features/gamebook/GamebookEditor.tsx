@@ -36,7 +36,7 @@ export function GamebookEditor({ serverId, name, text, line, isNew = false }: Pr
     mutationFn: () => answer(api.POST("/api/v1/servers/{server_id}/gamebook/test", { params, body: { text: draft } })),
   });
   const keep = useMutation({
-    mutationFn: () => answer(api.PUT("/api/v1/gamebooks/{name}", { params: { path: { name } }, body: { text: draft } })),
+    mutationFn: () => answer(api.PUT("/api/v1/servers/{server_id}/gamebook", { params, body: { text: draft } })),
     onSuccess: () => askAgain(queries),
   });
   const goTo = useCallback((wanted: number) => {

@@ -8,17 +8,25 @@ import { useState } from "react";
 
 import { answer, api, ApiProblem, type Schemas } from "../../api/client";
 import { ProblemNote } from "../../shared/ProblemNote";
+import { usePageQuery } from "../../shared/usePageQuery";
+import { RuleDialog } from "../rules/RuleDialog";
+import { TROUBLE } from "../rules/ruleForm";
+import { SuggestedRules } from "../rules/SuggestedRules";
 import { GamebookEditor } from "./GamebookEditor";
 import { KnownFiles } from "./KnownFiles";
 import { KnownLists } from "./KnownLists";
 import { RuleTable } from "./RuleTable";
 
-type View = "rules" | "files" | "lists" | "text";
+const VIEWS = ["rules", "suggested", "files", "lists", "text"] as const;
+type View = (typeof VIEWS)[number];
 
 /** What is known of the server's files: rules with how often they hold, files, lists; and the text, to try and keep. */
 export function GamebookTab({ server }: { server: Schemas["ServerOut"] }) {
-  const [view, setView] = useState<View>("rules");
+  const [query, turn] = usePageQuery();
+  const view = VIEWS.find((one) => one === query.get("view")) ?? "rules";
+  const setView = (to: View) => { turn({ view: to }); };
   const [line, setLine] = useState(0);
+  const [isEditing, setEditing] = useState(false);
   const params = { path: { server_id: server.id } };
   const found = useQuery({
     queryKey: ["gamebook", server.id, server.last_snapshot?.id],
@@ -34,6 +42,7 @@ export function GamebookTab({ server }: { server: Schemas["ServerOut"] }) {
   const broken = book.rules.filter((rule) => rule.violations > 0).length;
   const views: [View, string][] = [
     ["rules", `rules ${String(book.rules.length)}`],
+    ["suggested", "suggested rules"],
     ["files", `files ${String(book.files.length)}`],
     ["lists", `lists ${String(book.lists.length)}`],
     ["text", "text"],
@@ -48,16 +57,26 @@ export function GamebookTab({ server }: { server: Schemas["ServerOut"] }) {
         {views.map(([name, word]) => (
           <Chip key={name} label={word} color={name === view ? "primary" : "default"} variant={name === view ? "filled" : "outlined"} onClick={() => { setView(name); }} />
         ))}
+        <Button onClick={() => { setEditing(true); }}>Logs and crash files …</Button>
         <Typography variant="body2" color="text.secondary" sx={{ ml: "auto" }}>
           Gamebook {book.name}. {broken === 0 ? "Every rule is satisfied by these files." : `${String(broken)} rules are violated.`}
         </Typography>
       </Box>
       {book.drafted && (
         <Alert severity="info" variant="outlined" sx={{ mb: 1 }}>
-          Drafted from {book.drafted}: its rules warn and never block. Read them, and write <code>approved: true</code> into those that you approve.
+          Drafted from {book.drafted}: rules that no one has accepted are notices and never block. Decide about each under “suggested rules”.
         </Alert>
       )}
-      {view === "rules" && <RuleTable rules={book.rules} onLine={goTo} />}
+      {isEditing && (
+        <RuleDialog
+          serverId={server.id}
+          title="Logs and crash files of the game"
+          rule={{ part: TROUBLE, location: [TROUBLE], data: book.trouble }}
+          onClose={() => { setEditing(false); }}
+        />
+      )}
+      {view === "rules" && <RuleTable serverId={server.id} rules={book.rules} onLine={goTo} />}
+      {view === "suggested" && <SuggestedRules serverId={server.id} />}
       {view === "files" && <KnownFiles files={book.files} unknown={book.unknown} onLine={goTo} />}
       {view === "lists" && <KnownLists lists={book.lists} onLine={goTo} />}
       {view === "text" && <GamebookEditor serverId={server.id} name={book.name} text={book.text} line={line} />}
@@ -82,6 +101,12 @@ function NoGamebook({ server }: { server: Schemas["ServerOut"] }) {
       </Button>
       {server.defaults.length === 0 && <Typography variant="body2" color="text.secondary">Import the defaults first.</Typography>}
       <ProblemNote error={draft.error} />
+      {server.defaults.length > 0 && (
+        <Box sx={{ mt: 2 }}>
+          <Typography variant="h2" gutterBottom>Or begin with single rules</Typography>
+          <SuggestedRules serverId={server.id} />
+        </Box>
+      )}
     </Box>
   );
 }

@@ -1,4 +1,5 @@
 import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
 import Chip from "@mui/material/Chip";
 import Link from "@mui/material/Link";
 import Paper from "@mui/material/Paper";
@@ -12,18 +13,21 @@ import { useState } from "react";
 
 import type { Schemas } from "../../api/client";
 import { KindMark } from "../../shared/KindMark";
+import { RuleDialog } from "../rules/RuleDialog";
 
 type Rule = Schemas["RuleOut"];
 
 interface Props {
+  serverId: string;
   rules: Rule[];
   onLine: (line: number) => void;
 }
 
 /** Every rule in words, how many places it speaks of, and at how many it does not hold; those that do not come first. */
-export function RuleTable({ rules, onLine }: Props) {
+export function RuleTable({ serverId, rules, onLine }: Props) {
   const [search, setSearch] = useState("");
   const [only, setOnly] = useState("");
+  const [edited, setEdited] = useState<Rule | "new" | null>(null);
   const parts = [...new Set(rules.map((rule) => rule.part))];
   const wanted = search.toLowerCase();
   const shown = rules
@@ -43,6 +47,7 @@ export function RuleTable({ rules, onLine }: Props) {
             onClick={() => { setOnly(part); }}
           />
         ))}
+        <Button variant="outlined" sx={{ ml: "auto" }} onClick={() => { setEdited("new"); }}>New rule …</Button>
       </Box>
       <Paper sx={{ overflowX: "auto" }}>
         <Table>
@@ -58,8 +63,8 @@ export function RuleTable({ rules, onLine }: Props) {
           <TableBody>
             {shown.map((rule) => (
               <TableRow key={rule.id} hover>
-                <TableCell sx={{ overflowWrap: "anywhere" }}>
-                  {rule.text}
+                <TableCell sx={{ minWidth: 220, overflowWrap: "anywhere" }}>
+                  <Link component="button" color="inherit" sx={{ textAlign: "left", font: "inherit" }} title="Edit this rule" onClick={() => { setEdited(rule); }}>{rule.text}</Link>
                   {rule.reason && <Box sx={{ color: "text.secondary", fontSize: 12 }}>reason: {rule.reason}</Box>}
                 </TableCell>
                 <TableCell>{rule.severity ? <KindMark kind={rule.severity} /> : ""}</TableCell>
@@ -73,8 +78,15 @@ export function RuleTable({ rules, onLine }: Props) {
           </TableBody>
         </Table>
       </Paper>
+      {edited === "new" && <RuleDialog serverId={serverId} title="New rule" counts={Object.fromEntries(parts.map((part) => [part, numberBehind(rules, part)]))} onClose={() => { setEdited(null); }} />}
+      {edited !== null && edited !== "new" && <RuleDialog serverId={serverId} title="Edit the rule" rule={edited} onClose={() => { setEdited(null); }} />}
     </>
   );
+}
+
+/** The number that a new rule of a part gets: behind the last one that stands in a part of its own. */
+function numberBehind(rules: Rule[], part: string): number {
+  return rules.filter((rule) => rule.location[0] === part).length;
 }
 
 function Breaches({ rule }: { rule: Rule }) {

@@ -74,7 +74,7 @@ function NewTask({ serverId }: { serverId: string }) {
       </ToggleButtonGroup>
       <TextField label="Time zone" value={zone} onChange={(event) => { setZone(event.target.value); }} sx={{ width: 180 }} />
       {task === "restart" && (
-        <TextField label="Warn players (minutes before)" type="number" value={announce} onChange={(event) => { setAnnounce(Number(event.target.value)); }} sx={{ width: 130 }} />
+        <TextField label="Warn players (minutes before)" type="number" value={announce} onChange={(event) => { setAnnounce(Number(event.target.value)); }} sx={{ width: 230 }} />
       )}
       <Button variant="outlined" disabled={add.isPending} onClick={() => { add.mutate(); }}>Add</Button>
       <ProblemNote error={add.error} />

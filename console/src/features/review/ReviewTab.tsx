@@ -19,7 +19,8 @@ import { Mono } from "../../shared/Mono";
 import { ProblemNote } from "../../shared/ProblemNote";
 
 /** Which settings no one has looked at since their defaults came in. */
-export function ReviewTab({ serverId }: { serverId: string }) {
+export function ReviewTab({ server }: { server: Schemas["ServerOut"] }) {
+  const serverId = server.id;
   const [chosen, setChosen] = useState("");
   const files = useQuery({
     queryKey: ["review", serverId],
@@ -40,7 +41,7 @@ export function ReviewTab({ serverId }: { serverId: string }) {
       </Typography>
       <Box sx={{ display: "flex", gap: 1.5, alignItems: "flex-start", flexWrap: "wrap" }}>
         <Paper sx={{ width: 330, maxHeight: "calc(100vh - 220px)", overflow: "auto" }}>
-          <List dense disablePadding>
+          <List component="div" dense disablePadding>
             {files.data.map((file) => (
               <ListItemButton key={file.path} selected={file.path === path} onClick={() => { setChosen(file.path); }} sx={{ gap: 1 }}>
                 <Box sx={{ flex: 1, minWidth: 0 }}><Mono>{file.path}</Mono></Box>
@@ -89,7 +90,7 @@ function Settings({ serverId, path }: { serverId: string; path: string }) {
               <TableCell>Value</TableCell>
               <TableCell>What it is</TableCell>
               <TableCell>State</TableCell>
-              <TableCell />
+              <TableCell component="td" />
             </TableRow>
           </TableHead>
           <TableBody>

@@ -5,6 +5,7 @@ import Link from "@mui/material/Link";
 import Paper from "@mui/material/Paper";
 import Typography from "@mui/material/Typography";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useRef } from "react";
 
 import { answer, api, type Schemas } from "../../api/client";
 import { KindMark } from "../../shared/KindMark";
@@ -12,13 +13,14 @@ import { ProblemNote } from "../../shared/ProblemNote";
 import { seconds, when } from "../../shared/when";
 import { MONO } from "../../theme";
 import { ManualRequest } from "./ManualRequest";
+import { RunNews } from "./RunNews";
 
 type Run = Schemas["RunOut"];
 
 /** What the button says, where cancelling does something. */
 const CANCELS: Partial<Record<Run["on_cancel"], string>> = {
-  "take-back": "Cancel and revert what was written",
-  "give-up": "Give up, and leave the server as it is",
+  "revert": "Cancel and revert what was written",
+  "abandon": "Give up, and leave the server as it is",
 };
 
 const TITLES: Record<Run["kind"], string> = { deploy: "Deploy", rollback: "Rollback", restart: "Restart" };
@@ -45,6 +47,7 @@ export function RunProgress({ runId }: { runId: number }) {
         <Typography variant="h2" gutterBottom sx={{ flex: 1, minWidth: 160 }}>
           {TITLES[kind]} {runId} <KindMark kind={result} />
         </Typography>
+        <RunNews run={run.data} title={`${TITLES[kind]} ${String(runId)}`} />
         {state === "running" && (
           <Button color="error" variant="outlined" disabled={cancel.isPending || !CANCELS[onCancel]} onClick={() => { cancel.mutate(); }}>
             {CANCELS[onCancel] ?? (cancelledBy ? `Cancelled by ${cancelledBy}; what was written is reverted` : "What was written is reverted")}
@@ -55,6 +58,7 @@ export function RunProgress({ runId }: { runId: number }) {
       {outcome && <Typography sx={{ mb: 0.5, fontWeight: 600 }}>{outcome}</Typography>}
       {run.data.asks && <ManualRequest run={run.data} />}
       <Stages stages={run.data.stages} />
+      {state === "running" && run.data.live_log && <LiveLog text={run.data.live_log} />}
       {state !== "running" && <Evidence run={run.data} />}
     </Paper>
   );
@@ -136,6 +140,30 @@ function Log({ of, children }: { of: string; children: string }) {
     <Box sx={{ mt: 1 }}>
       <Typography variant="body2" color="text.secondary">{of}</Typography>
       <Text label={of}>{children}</Text>
+    </Box>
+  );
+}
+
+/** The log as it arrives; the newest line stays in sight unless someone scrolled up to read. */
+function LiveLog({ text }: { text: string }) {
+  const box = useRef<HTMLPreElement>(null);
+  const follows = useRef(true);
+  useEffect(() => {
+    if (box.current && follows.current) box.current.scrollTop = box.current.scrollHeight;
+  }, [text]);
+  return (
+    <Box sx={{ mt: 1 }}>
+      <Typography variant="body2" color="text.secondary">Log of the game, as it arrives</Typography>
+      <Box
+        component="pre"
+        ref={box}
+        tabIndex={0}
+        aria-label="Log as it arrives"
+        onScroll={(event) => { follows.current = event.currentTarget.scrollTop + event.currentTarget.clientHeight > event.currentTarget.scrollHeight - 24; }}
+        sx={{ fontFamily: MONO, fontSize: 12, m: 0, mt: 0.5, p: 1, height: 160, overflow: "auto", bgcolor: "action.hover", whiteSpace: "pre-wrap", overflowWrap: "anywhere" }}
+      >
+        {text}
+      </Box>
     </Box>
   );
 }

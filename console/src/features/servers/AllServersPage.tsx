@@ -64,7 +64,7 @@ function Grid() {
               <TableRow>
                 <TableCell>Setting</TableCell>
                 {grid.data.servers.map((server) => <TableCell key={server} align="right">{server}</TableCell>)}
-                <TableCell />
+                <TableCell component="td" />
               </TableRow>
             </TableHead>
             <TableBody>

@@ -9,7 +9,6 @@ import TableHead from "@mui/material/TableHead";
 import TableRow from "@mui/material/TableRow";
 import Typography from "@mui/material/Typography";
 import { useQuery } from "@tanstack/react-query";
-import { useState } from "react";
 import { Link as RouterLink } from "react-router";
 
 import { answer, api, type Schemas } from "../../api/client";
@@ -17,11 +16,10 @@ import { KindMark } from "../../shared/KindMark";
 import { Mono } from "../../shared/Mono";
 import { ProblemNote } from "../../shared/ProblemNote";
 import { when } from "../../shared/when";
-import { ServerDialog } from "./ServerDialog";
+import { NeedsAttention } from "./NeedsAttention";
 
 /** All servers at a glance: does the game run, what is kept, what is open. */
 export function OverviewPage() {
-  const [adding, setAdding] = useState(false);
   const servers = useQuery({ queryKey: ["servers"], queryFn: () => answer(api.GET("/api/v1/servers")) });
   return (
     <>
@@ -29,14 +27,15 @@ export function OverviewPage() {
         <Typography variant="h1" sx={{ flex: 1 }}>
           Servers
         </Typography>
-        <Button variant="contained" onClick={() => { setAdding(true); }}>
+        <Button variant="contained" component={RouterLink} to="/add-server">
           Add a server
         </Button>
       </Box>
       <ProblemNote error={servers.error} />
+      <NeedsAttention />
       {servers.data?.length === 0 && (
         <Paper sx={{ p: 3 }}>
-          <Typography>No servers yet. Add the first one: its connection and its control.</Typography>
+          <Typography>No servers yet. Add the first one; you are led from the connection to a first report.</Typography>
         </Paper>
       )}
       {servers.data && servers.data.length > 0 && (
@@ -44,8 +43,8 @@ export function OverviewPage() {
           <Table>
             <TableHead>
               <TableRow>
-                {["Server", "Game", "Last run", "Last snapshot", "Files", "Defaults", "Open changes", "Connection"].map((head) => (
-                  <TableCell key={head} align={head === "Files" || head === "Open changes" ? "right" : "left"}>{head}</TableCell>
+                {["Server", "Game", "Last run", "Last snapshot", "Files", "Defaults", "Open changes", "Pending", "Connection"].map((head) => (
+                  <TableCell key={head} align={["Files", "Open changes", "Pending"].includes(head) ? "right" : "left"} title={head === "Pending" ? "Deployed values that wait before they take effect" : undefined}>{head}</TableCell>
                 ))}
               </TableRow>
             </TableHead>
@@ -57,7 +56,6 @@ export function OverviewPage() {
           </Table>
         </Paper>
       )}
-      {adding && <ServerDialog onClose={() => { setAdding(false); }} />}
     </>
   );
 }
@@ -78,18 +76,20 @@ function ServerRow({ server }: { server: Schemas["ServerOut"] }) {
         <Link component={RouterLink} to={`/servers/${server.id}`} sx={{ fontWeight: 600 }}>
           {server.title}
         </Link>
-        <Box component="span" sx={{ color: "text.secondary", ml: 1 }}>
+        <Box component="span" sx={{ color: "text.secondary", ml: { sm: 1 }, display: { xs: "block", sm: "inline" }, whiteSpace: "nowrap" }}>
           <Mono>{server.id}</Mono>
         </Box>
       </TableCell>
       <TableCell>
-        <KindMark kind={state.error ? "no answer" : (GAME_WORDS[state.data?.["state"] ?? ""] ?? state.data?.["state"] ?? "asking")} />
+        <KindMark kind={state.error ? "no answer" : (GAME_WORDS[state.data?.state ?? ""] ?? state.data?.state ?? "asking")} />
+        {state.data?.players != null && <Box component="span" sx={{ color: "text.secondary", whiteSpace: "nowrap" }}> {state.data.players.toLocaleString()} {state.data.players === 1 ? "player" : "players"}</Box>}
       </TableCell>
       <TableCell><LastRun server={server} /></TableCell>
       <TableCell>{server.last_snapshot ? `${String(server.last_snapshot.id)} · ${when(server.last_snapshot.taken_at)}` : "never fetched"}</TableCell>
       <TableCell align="right">{server.files}</TableCell>
       <TableCell>{server.defaults.join(", ") || "none"}</TableCell>
       <TableCell align="right">{server.open_changes}</TableCell>
+      <TableCell align="right">{server.pending || ""}</TableCell>
       <TableCell sx={{ maxWidth: 260 }}><Mono>{place}</Mono></TableCell>
     </TableRow>
   );

@@ -5,28 +5,46 @@ import DialogActions from "@mui/material/DialogActions";
 import DialogContent from "@mui/material/DialogContent";
 import DialogTitle from "@mui/material/DialogTitle";
 import Link from "@mui/material/Link";
+import MenuItem from "@mui/material/MenuItem";
 import Paper from "@mui/material/Paper";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { type ReactNode, useState } from "react";
-import { Link as RouterLink } from "react-router";
+import { type ReactNode, useRef, useState } from "react";
+import { Link as RouterLink, useNavigate } from "react-router";
 
 import { askAgain } from "../../api/askAgain";
 import { answer, api, AT_ONCE, type Schemas } from "../../api/client";
 import { KindMark } from "../../shared/KindMark";
 import { ProblemNote } from "../../shared/ProblemNote";
+import { usePageQuery } from "../../shared/usePageQuery";
 import { when } from "../../shared/when";
 import { OptionFields } from "../runs/OptionFields";
 import { RunProgress } from "../runs/RunProgress";
-
-type Snapshot = Schemas["SnapshotOut"];
-type Moment = { at: string; snapshot: Snapshot } | { at: string; run: Schemas["RunOut"] };
+import { RestoreDialog } from "./RestoreDialog";
+import { fits, type Moment, personOf, type Snapshot, SORTS } from "./timelineFilter";
 
 /** Snapshots, deploys and rollbacks of a server, the newest first; any snapshot can be restored with one press. */
-export function TimelineTab({ serverId }: { serverId: string }) {
+export function TimelineTab({ server }: { server: Schemas["ServerOut"] }) {
+  const serverId = server.id;
   const [asked, setAsked] = useState<Snapshot | "restart" | null>(null);
   const [runId, setRunId] = useState<number | null>(null);
+  const [restored, setRestored] = useState<Snapshot | null>(null);
+  const [first, setFirst] = useState<Snapshot | null>(null);
+  const [search, turn] = usePageQuery();
+  // The address bar follows a moment later; a field that waited for it would lose letters.
+  const [words, setWords] = useState(search.get("words") ?? "");
+  const navigate = useNavigate();
+  const top = useRef<HTMLDivElement>(null);
+  const filter = { sort: search.get("show") ?? "", person: search.get("person") ?? "", words: search.get("words") ?? "" };
+  const compare = (snapshot: Snapshot) => {
+    if (first === null || first.id === snapshot.id) {
+      setFirst(first === null ? snapshot : null);
+      return;
+    }
+    const [old, fresh] = [first, snapshot].sort((one, other) => Date.parse(one.taken_at) - Date.parse(other.taken_at));
+    if (old && fresh) void navigate(`/servers/${serverId}/compare?${new URLSearchParams({ old: stateOf(old), new: stateOf(fresh) }).toString()}`);
+  };
   const params = { path: { server_id: serverId } };
   const moments = useQuery({
     queryKey: ["timeline", serverId],
@@ -46,10 +64,12 @@ export function TimelineTab({ serverId }: { serverId: string }) {
   const newest = snapshots.find((one) => one.kind === "server");
   const lastGood = snapshots.find((one) => one.is_good && one.id !== newest?.id);
   const current = runId ?? moments.data?.flatMap((moment) => ("run" in moment && moment.run.state === "running" ? [moment.run.id] : []))[0] ?? null;
+  const people = [...new Set(moments.data?.map(personOf).filter(Boolean) ?? [])].sort();
+  const shown = moments.data?.filter((moment) => fits(moment, filter)) ?? [];
   return (
     <>
       <ProblemNote error={moments.error} />
-      <Box sx={{ display: "flex", flexWrap: "wrap", gap: 1, mb: 1.5, alignItems: "center" }}>
+      <Box ref={top} sx={{ display: "flex", flexWrap: "wrap", gap: 1, mb: 1.5, alignItems: "center" }}>
         {lastGood && (
           <Button variant="contained" color="error" size="medium" onClick={() => { setAsked(lastGood); }}>
             Roll back to the last good one ({lastGood.id})
@@ -60,15 +80,40 @@ export function TimelineTab({ serverId }: { serverId: string }) {
       </Box>
       {current !== null && <RunProgress runId={current} />}
       {moments.data?.length === 0 && <Typography sx={{ p: 2 }}>Nothing has happened yet. Fetch the files to take the first snapshot.</Typography>}
+      {(moments.data?.length ?? 0) > 0 && (
+        <Box sx={{ display: "flex", flexWrap: "wrap", gap: 1, mb: 1, alignItems: "center" }}>
+          <TextField select label="Show" value={filter.sort} onChange={(event) => { turn({ show: event.target.value }); }} sx={{ width: 230 }} slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}>
+            {SORTS.map(({ sort, word }) => <MenuItem key={sort} value={sort}>{word}</MenuItem>)}
+          </TextField>
+          <TextField select label="Person" value={people.includes(filter.person) ? filter.person : ""} onChange={(event) => { turn({ person: event.target.value }); }} sx={{ width: 150 }} slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}>
+            <MenuItem value="">everyone</MenuItem>
+            {people.map((person) => <MenuItem key={person} value={person}>{person}</MenuItem>)}
+          </TextField>
+          <TextField label="Words" value={words} onChange={(event) => { setWords(event.target.value); turn({ words: event.target.value }); }} sx={{ width: 180 }} />
+          <Typography variant="body2" color="text.secondary" role="status">
+            {first ? `Choose the state to compare ${nameOf(first).toLowerCase()} with.` : `${String(shown.length)} of ${String(moments.data?.length ?? 0)}`}
+          </Typography>
+          {first && <Button color="inherit" onClick={() => { setFirst(null); }}>Cancel the comparison</Button>}
+        </Box>
+      )}
       <Box component="ol" aria-label="Timeline" sx={{ listStyle: "none", m: 0, p: 0 }}>
-        {moments.data?.map((moment) =>
+        {shown.map((moment) =>
           "snapshot" in moment ? (
-            <SnapshotRow key={`s${String(moment.snapshot.id)}`} snapshot={moment.snapshot} isNewest={moment.snapshot === newest} onRollBack={() => { setAsked(moment.snapshot); }} />
+            <SnapshotRow
+              key={`s${String(moment.snapshot.id)}`}
+              snapshot={moment.snapshot}
+              isNewest={moment.snapshot === newest}
+              first={first}
+              onCompare={() => { compare(moment.snapshot); }}
+              onRestore={() => { setRestored(moment.snapshot); }}
+              onRollBack={() => { setAsked(moment.snapshot); }}
+            />
           ) : (
-            <RunRow key={`r${String(moment.run.id)}`} run={moment.run} onShow={() => { setRunId(moment.run.id); window.scrollTo({ top: 0 }); }} />
+            <RunRow key={`r${String(moment.run.id)}`} run={moment.run} onShow={() => { setRunId(moment.run.id); top.current?.scrollIntoView(); }} />
           ),
         )}
       </Box>
+      {restored && <RestoreDialog snapshot={restored} onClose={() => { setRestored(null); }} />}
       {asked !== null && (
         <RunDialog serverId={serverId} snapshot={asked === "restart" ? null : asked} onClose={() => { setAsked(null); }} onBegun={setRunId} />
       )}
@@ -82,7 +127,7 @@ function Row({ at, isRun, what, more, acts }: { at: string; isRun?: boolean; wha
     <Paper
       component="li"
       sx={{
-        display: "grid", gridTemplateColumns: { xs: "1fr", md: "180px minmax(240px, 1fr) minmax(200px, 1.1fr) 250px" }, columnGap: 2, rowGap: 0.25,
+        display: "grid", gridTemplateColumns: { xs: "1fr", md: "180px minmax(180px, 1fr) minmax(150px, 1.1fr) 440px" }, columnGap: 2, rowGap: 0.25,
         px: 1.5, py: 0.75, mb: 0.5, alignItems: "center", bgcolor: isRun ? "action.hover" : undefined,
       }}
     >
@@ -94,7 +139,26 @@ function Row({ at, isRun, what, more, acts }: { at: string; isRun?: boolean; wha
   );
 }
 
-function SnapshotRow({ snapshot, isNewest, onRollBack }: { snapshot: Snapshot; isNewest: boolean; onRollBack: () => void }) {
+function nameOf(snapshot: Snapshot): string {
+  return snapshot.kind === "defaults" ? `Defaults ${snapshot.label ?? ""}`.trim() : `Snapshot ${String(snapshot.id)}`;
+}
+
+/** A snapshot as a comparison names it. */
+function stateOf(snapshot: Snapshot): string {
+  return snapshot.kind === "defaults" ? `${snapshot.server}@defaults:${snapshot.label ?? ""}` : `${snapshot.server}@${String(snapshot.id)}`;
+}
+
+interface SnapshotProps {
+  snapshot: Snapshot;
+  isNewest: boolean;
+  /** The first of two that are to be compared. */
+  first: Snapshot | null;
+  onCompare: () => void;
+  onRestore: () => void;
+  onRollBack: () => void;
+}
+
+function SnapshotRow({ snapshot, isNewest, first, onCompare, onRestore, onRollBack }: SnapshotProps) {
   const queries = useQueryClient();
   const keep = useMutation({
     mutationFn: (reason: string) =>
@@ -106,7 +170,13 @@ function SnapshotRow({ snapshot, isNewest, onRollBack }: { snapshot: Snapshot; i
       ),
     onSuccess: () => queries.invalidateQueries({ queryKey: ["timeline"] }),
   });
-  const name = snapshot.kind === "defaults" ? "Defaults" : `Snapshot ${String(snapshot.id)}`;
+  const name = nameOf(snapshot);
+  const isFirst = first?.id === snapshot.id;
+  const comparing = (
+    <Button color={isFirst ? "primary" : "inherit"} variant={isFirst ? "contained" : "text"} aria-label={first && !isFirst ? `Compare with ${name}` : `Compare ${name}`} onClick={onCompare}>
+      {first && !isFirst ? "Compare with" : "Compare"}
+    </Button>
+  );
   return (
     <Row
       at={snapshot.taken_at}
@@ -118,8 +188,10 @@ function SnapshotRow({ snapshot, isNewest, onRollBack }: { snapshot: Snapshot; i
         </>
       }
       acts={
-        snapshot.kind !== "defaults" && (
+        snapshot.kind === "defaults" ? comparing : (
           <>
+            {comparing}
+            <Button color="inherit" aria-label={`Restore a part of snapshot ${String(snapshot.id)}`} onClick={onRestore}>Restore a part …</Button>
             <Button color="inherit" href={`/api/v1/servers/${snapshot.server}/snapshots/${String(snapshot.id)}/export`}>ZIP</Button>
             <Button color="inherit" disabled={keep.isPending} onClick={() => { keep.mutate(snapshot.pinned ? "" : "from the timeline"); }}>
               {snapshot.pinned ? "Unpin" : "Pin"}

@@ -58,11 +58,11 @@ function Row({ conflict, words, choice, onChoose }: { conflict: Schemas["Conflic
   const mayType = conflict.mine !== null && !conflict.mine.includes("\n");
   return (
     <TableRow>
-      <TableCell>
+      <TableCell sx={{ minWidth: 220 }}>
         <KindMark kind={choice ? "done" : "conflict"} /> <Mono>{conflict.address}</Mono>
       </TableCell>
       {[conflict.base, conflict.mine, conflict.theirs].map((value, index) => (
-        <TableCell key={index} align="right" sx={{ maxWidth: 220 }}>{value === null ? "gone" : <Mono>{value}</Mono>}</TableCell>
+        <TableCell key={index} align="right" sx={{ minWidth: 80, maxWidth: 220 }}>{value === null ? "gone" : <Mono>{value}</Mono>}</TableCell>
       ))}
       <TableCell sx={{ whiteSpace: "nowrap" }}>
         <ToggleButtonGroup size="small" exclusive value={hasOwn ? "own" : choice} onChange={(_, side: string | null) => { if (side) onChoose(side === "own" ? `=${conflict.mine ?? ""}` : side); }} aria-label={`Decide ${conflict.address}`}>

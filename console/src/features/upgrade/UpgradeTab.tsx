@@ -147,7 +147,7 @@ function FileRow({ file }: { file: Schemas["UpgradeFileOut"] }) {
         <TableCell><KindMark kind={file.state} /></TableCell>
         <TableCell align="right">{file.vendor.length || ""}</TableCell>
         <TableCell align="right">{file.own.length || ""}</TableCell>
-        <TableCell align="right">{file.state === "taken" ? file.vendor.length : file.taken.length || ""}</TableCell>
+        <TableCell align="right">{file.state === "updated" ? file.vendor.length : file.applied.length || ""}</TableCell>
         <TableCell align="right">{file.conflicts || ""}</TableCell>
       </TableRow>
       {isOpen && (

@@ -60,26 +60,28 @@ def check_files_of(
     before: Documents | None = None,
     earlier: Checked | None = None,
     uses_plain: bool = True,
+    between: Callable[[], None] | None = None,
 ) -> Checked:
     """All findings in the files of one state.
 
     `before`: the documents before the change that is checked, for rules that speak of changes. `earlier`: the check of
     another state of the same files; only what differs from it is worked out again. `uses_plain`: long files are looked at
-    without a node for each value, which changes nothing but the time.
+    without a node for each value, which changes nothing but the time. `between` is called between two parts of the work.
     """
     found = [finding for document in files.documents.values() for finding in addressed_findings(document)]
     examination = None
     if gamebook is not None:
         examination = Examination(
-            files, gamebook, before, earlier.examination if earlier else None, uses_plain=uses_plain
+            files, gamebook, before, earlier.examination if earlier else None, uses_plain=uses_plain, between=between
         )
         with no_collector():
             for one in CHECKS:
                 for finding in one(examination):
                     if finding.code == "gamebook.invalid":
                         examination.note(finding)
-                    else:
+                    elif not examination.is_skipped(finding):
                         found.append(finding)
         found.extend(examination.faults.values())
         examination.forget_earlier()
+        examination.between = None
     return Checked(in_reading_order(found), examination)

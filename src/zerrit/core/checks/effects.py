@@ -26,7 +26,7 @@ MOST_LOOKS: Final = 200
 
 @dataclass(frozen=True, slots=True)
 class Effect:
-    """When written changes hold: `restart`, `reload`, `map-change`, `new-world`, `rejoin`; and which they are."""
+    """When written changes hold: `restart`, `reload`, `map change`, `new world`, `rejoin`; and which they are."""
 
     takes_effect: str
     addresses: tuple[str, ...]
@@ -46,7 +46,7 @@ def effects(gamebook: Gamebook | None, differences: Iterable[Difference], after:
         when = gamebook.takes_effect(path, nodes[0] if nodes else None)
         if when:
             found.setdefault(when, []).append(difference.address)
-    order = ("new-world", "map-change", "restart", "rejoin", "reload")
+    order = ("new world", "map change", "restart", "rejoin", "reload")
     return [Effect(when, tuple(found[when])) for when in order if when in found]
 
 
@@ -57,7 +57,7 @@ def looks(gamebook: Gamebook | None, before: Documents, after: Documents) -> lis
     found: dict[str, None] = {}
     changed = touched(before, after)
     for rule in gamebook.rules.of(ChecklistRule):
-        address = parse_address(rule.after)
+        address = parse_address(rule.entries)
         for path in changed:
             if path in after and path_matches(address.path, path) and after[path].ok:
                 for node in _altered(before.get(path), after[path], address.segments):

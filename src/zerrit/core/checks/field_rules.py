@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 from decimal import Decimal
 
-from zerrit.core.addresses import kind_of
+from zerrit.core.addresses import branch_of, kind_of, place_in_kind
 from zerrit.core.documents import Document, Finding, Node
 from zerrit.core.documents.measures import Measure, MeasuredText, measured
 from zerrit.core.documents.scalars import as_number, as_switch
 from zerrit.core.examination.check_context import Examination, Unknown, listed
-from zerrit.core.examination.entry_rows import Column, Rows
+from zerrit.core.examination.entry_rows import Column, Rows, nodes_of_kind
 from zerrit.core.examination.plain_values import has_stranger
 from zerrit.core.examination.word_lists import known_words, words_of
 from zerrit.core.expressions import ExpressionInvalid, Fields, NotApplicable, compile_pattern
@@ -223,7 +223,7 @@ def _holds(must: MustRule, fields: Fields) -> bool:
 
 def _holds_everywhere(must: MustRule, columns: Sequence[Column], names: Sequence[str], entry: EntryRules) -> bool:
     """Looks at each combination of values once, since many entries hold the same numbers."""
-    if any(column.groups is not None for column in columns):
+    if not all(column.is_single for column in columns):
         return False
     try:
         for values in set(zip(*(column.single for column in columns), strict=True)):
@@ -266,16 +266,16 @@ def _check_names(examination: Examination, document: Document, rules: FileRules)
         at = tree
         for part in kind_of(names):
             at = at[part]
-        for node in document.select(names):
+        for node in nodes_of_kind(document, names):
             yield from _strangers(examination, document, node, at, entry.closed)
 
 
 def _places(names: str, entry: EntryRules) -> Iterator[str]:
     yield names
     if entry.key and entry.key != "=":
-        yield f"{names}/{entry.key}"
+        yield place_in_kind(names, entry.key)
     for name, one in entry.fields.items():
-        yield f"{names}/{one.path or name}"
+        yield place_in_kind(names, one.path or name)
 
 
 def _strangers(examination: Examination, document: Document, top: Node, tree: _Tree, rule: Rule) -> Iterator[Finding]:
@@ -285,7 +285,7 @@ def _strangers(examination: Examination, document: Document, top: Node, tree: _T
         if not known:
             continue
         for child in node.children:
-            below = known.get(child.name, known.get(""))
+            below = branch_of(known, child.name)
             if below is not None:
                 if below:
                     stack.append((child, below))

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
+from zerrit.core.addresses import place_in_kind
 from zerrit.core.documents import Document, Node
 from zerrit.core.examination.check_context import Examination, Placed, Unknown
 from zerrit.core.examination.word_lists import word_places
@@ -75,7 +76,7 @@ def _users(examination: Examination) -> Iterator[tuple[str, list[Placed]]]:
         for names, entry in file.entries.items():
             for name, one in entry.fields.items():
                 if isinstance(one.allowed, str):
-                    yield one.allowed, _fields(examination, gamebook, path, f"{names}/{one.path or name}")
+                    yield one.allowed, _fields(examination, gamebook, path, place_in_kind(names, one.path or name))
 
 
 def _fields(examination: Examination, gamebook: Gamebook, pattern: str, names: str) -> list[Placed]:

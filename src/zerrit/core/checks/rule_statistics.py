@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 from collections import Counter
-from dataclasses import dataclass
-from typing import Final
+from dataclasses import dataclass, replace
+from typing import Any, Final
 
+from zerrit.core.addresses import FILE_ITSELF, place_in_kind
 from zerrit.core.checks.checker import Checked
 from zerrit.core.checks.unmeasured_rules import why_unmeasured
 from zerrit.core.documents import Severity
-from zerrit.core.examination.check_context import Examination, Unknown
+from zerrit.core.examination.check_context import Examination, Unknown, listed
 from zerrit.core.gamebooks import Gamebook, PlacedRule
+from zerrit.core.gamebooks.rule_proposals import as_mapping
+from zerrit.core.gamebooks.source_lines import Location
 from zerrit.core.rules import FieldRules, ListedRule
 from zerrit.core.wording import counted
 
@@ -28,8 +31,8 @@ _KIND_WORDS: Final = {
 
 
 @dataclass(frozen=True, slots=True)
-class Holding:
-    """A rule in plain words, the number of places that it speaks of, and of those where it does not hold.
+class RuleStatistic:
+    """A rule in plain words, its place in the gamebook and how it is written there, the number of places that it speaks of, and of those where it does not hold.
 
     `severity` is how severe a breach is; None for what is only to be looked at. `places` is None where the rule does not
     speak of places that could be counted. `unmeasured` says why nothing, or not everything, could be measured; a rule with
@@ -44,12 +47,14 @@ class Holding:
     approved: bool
     severity: Severity | None
     line: int
+    location: Location
+    data: dict[str, Any]
     places: int | None
     violations: int
     unmeasured: str = ""
 
 
-def holdings(checked: Checked) -> list[Holding]:
+def statistics_of(checked: Checked) -> list[RuleStatistic]:
     """Every rule with how often it holds, in the order of the gamebook."""
     examination = checked.examination
     if examination is None:
@@ -60,11 +65,11 @@ def holdings(checked: Checked) -> list[Holding]:
     partly = Counter(finding.rule for finding in checked.findings if finding.code == NOT_MEASURED)
     found = []
     for placed in gamebook.placed:
-        if isinstance(placed.rule, FieldRules) and not _says_something(placed.rule):
+        if not placed.says_something:
             continue
         rule = placed.rule
         found.append(
-            Holding(
+            RuleStatistic(
                 placed.id,
                 placed.part,
                 rule_in_words(placed),
@@ -73,6 +78,8 @@ def holdings(checked: Checked) -> list[Holding]:
                 rule.approved,
                 _severity(gamebook, placed),
                 gamebook.line_of(placed.location),
+                placed.location,
+                as_mapping(gamebook, placed),
                 _places(examination, placed),
                 violations[placed.id],
                 why_unmeasured(examination, placed) or _partly(partly[placed.id]),
@@ -83,11 +90,6 @@ def holdings(checked: Checked) -> list[Holding]:
 
 def _partly(entries: int) -> str:
     return f"{counted(entries, 'entry', 'entries')} could not be measured" if entries else ""
-
-
-def _says_something(rule: FieldRules) -> bool:
-    limits = (rule.kind, rule.allowed, rule.matches, rule.min, rule.max)
-    return any(limit not in (None, "") for limit in limits) or rule.always
 
 
 # --- in plain words ---------------------------------------------------------------------------------------------------
@@ -102,10 +104,17 @@ def _severity(gamebook: Gamebook, placed: PlacedRule) -> Severity | None:
 def rule_in_words(placed: PlacedRule) -> str:
     """What a rule asks for, in a sentence."""
     rule, location = placed.rule, placed.location
-    where = " / ".join(str(part) for part in location[1:4:2]) if location[0] == "files" else ""
+    if rule.skip_files:
+        plain = replace(placed, rule=rule.model_copy(update={"skip_files": ()}))
+        return f"{rule_in_words(plain)}, except in {listed(rule.skip_files)}"
+    named = (str(part) for part in location[1:4:2] if part != FILE_ITSELF)
+    where = " / ".join(named) if location[0] == "files" else ""
     if isinstance(rule, FieldRules):
+        value = value_in_words(rule)
+        if rule.always and not value:
+            return f"{where}: {location[-1]} is always there"
         always = ", and is always there" if rule.always else ""
-        return f"{where}: {location[-1]} is {value_in_words(rule) or 'anything'}{always}"
+        return f"{where}: {location[-1]} is {value or 'anything'}{always}"
     if isinstance(rule, ListedRule):
         return f"{f'{where}: ' if where else ''}{rule.sentence()}"
     return f"{where or location[1]}: it holds nothing but what is named"
@@ -113,11 +122,7 @@ def rule_in_words(placed: PlacedRule) -> str:
 
 def value_in_words(rule: FieldRules, known: int | None = None) -> str:
     """What a field may hold: `a whole number from 0 to 400`. `known` is how many words its list has."""
-    parts = [_KIND_WORDS.get(rule.kind or "", "")]
-    if rule.units:
-        parts[0] = f"a number with a unit ({', '.join(rule.units)})"
-    if rule.plain:
-        parts[0] += " or a number alone"
+    parts = [_kind_in_words(rule)]
     if rule.min is not None:
         parts.append(f"from {rule.min:f}")
     if rule.max is not None:
@@ -128,9 +133,16 @@ def value_in_words(rule: FieldRules, known: int | None = None) -> str:
         parts.append(f"one of {', '.join(rule.allowed)}")
     if rule.matches:
         parts.append(rule.form or f"of the form {rule.matches}")
-    if not parts[0] and (rule.min is not None or rule.max is not None):
-        parts[0] = "a number"
     return ", ".join(part for part in parts if part).replace(", from", " from").replace(", to ", " to ")
+
+
+def _kind_in_words(rule: FieldRules) -> str:
+    kind = _KIND_WORDS.get(rule.kind or "", "")
+    if rule.units:
+        kind = f"a number with a unit ({', '.join(rule.units)})"
+    if not kind and (rule.min is not None or rule.max is not None):
+        kind = "a number"
+    return f"{kind} or a number alone" if rule.plain else kind
 
 
 # --- counting ---------------------------------------------------------------------------------------------------------
@@ -140,19 +152,29 @@ def _places(examination: Examination, placed: PlacedRule) -> int | None:
     rule, location = placed.rule, placed.location
     try:
         if isinstance(rule, FieldRules):
-            return _in_files(examination, str(location[1]), f"{location[3]}/{rule.path or location[-1]}")
+            return _in_files(examination, placed, place_in_kind(str(location[3]), rule.path or str(location[-1])))
         if location[0] != "files":
-            return rule.count(examination) if isinstance(rule, ListedRule) else None
+            return _of_listed(examination, rule) if isinstance(rule, ListedRule) else None
         names = str(location[3]) if len(location) > 3 else ""
-        documents = examination.matching(str(location[1]))
-        return _in_files(examination, str(location[1]), names) if names else len(documents)
+        documents = [one for one in examination.matching(str(location[1])) if not rule.skips(one.path)]
+        return _in_files(examination, placed, names) if names else len(documents)
     except Unknown:
         return 0
 
 
-def _in_files(examination: Examination, pattern: str, names: str) -> int:
+def _of_listed(examination: Examination, rule: ListedRule) -> int | None:
+    count = rule.count(examination)
+    first = next(rule.addresses(), None)
+    if not count or not rule.skip_files or first is None:
+        return count
+    return count - sum(rule.skips(document.path) for document, _ in examination.nodes(first.text))
+
+
+def _in_files(examination: Examination, placed: PlacedRule, names: str) -> int:
+    pattern = str(placed.location[1])
     return sum(
-        len(examination.nodes_in(document, f"{document.path}#{names}"))
+        1 if names == FILE_ITSELF else len(examination.nodes_in(document, f"{document.path}#{names}"))
         for document in examination.matching(pattern)
-        if examination.gamebook.file(document.path) is examination.gamebook.rules.files[pattern]
+        if not placed.rule.skips(document.path)
+        and examination.gamebook.file(document.path) is examination.gamebook.rules.files[pattern]
     )

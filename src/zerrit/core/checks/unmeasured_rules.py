@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from zerrit.core.addresses import place_in_kind
 from zerrit.core.examination.check_context import Examination
 from zerrit.core.gamebooks import PlacedRule
 from zerrit.core.rules import EntryRules, FieldRules, ListedRule, MustRule
@@ -31,7 +32,7 @@ def _reasons(examination: Examination, placed: PlacedRule) -> Iterator[str]:
 
 
 def _in_entry(location: tuple[int | str, ...], place: str) -> str:
-    return f"{location[1]}#{location[3]}/{place}"
+    return f"{location[1]}#{place_in_kind(str(location[3]), place)}"
 
 
 def _unknown_fields(examination: Examination, rule: MustRule, location: tuple[int | str, ...]) -> Iterator[str]:

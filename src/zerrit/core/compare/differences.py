@@ -50,17 +50,12 @@ class Difference:
     old: str | None = None
     new: str | None = None
     delta: str = ""  #: for numbers, with sign
+    within: str = ""  #: the address of the entry that it belongs to; empty for what is in no entry
 
     @property
     def entry(self) -> str:
-        """The address of the outermost entry that it belongs to; differences are grouped and counted by it."""
-        path, mark, node = self.address.partition("#")
-        depth = 0
-        for at, character in enumerate(node):
-            depth += (character == "[") - (character == "]")
-            if character == "/" and depth == 0 and "[" in node[:at]:
-                return f"{path}{mark}{node[:at]}"
-        return self.address
+        """The address that differences are grouped and counted by."""
+        return self.within or self.address
 
 
 def compare_documents(old: Document, new: Document) -> list[Difference]:
@@ -281,14 +276,19 @@ class _Comparison:
         node, document = (b, self.new) if b is not None else (a, self.old)
         if node is None:
             raise ValueError("a difference needs a node")
-        address = print_segments(self.keys.segments_of(node))
+        address, entry = self._address(document, node), self._address(document, self.keys.entry_of(node))
         return Difference(
             kind,
-            f"{document.path}#{address}" if address else document.path,
+            address,
             old,
             new,
             delta(old or "", new or "", document.declared_of(node)) if kind is DifferenceKind.CHANGED else "",
+            entry if entry != address else "",
         )
+
+    def _address(self, document: Document, node: Node) -> str:
+        address = print_segments(self.keys.segments_of(node))
+        return f"{document.path}#{address}" if address else document.path
 
 
 def _ends(parent: Node) -> list[int]:

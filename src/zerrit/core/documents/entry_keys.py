@@ -14,15 +14,19 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
+from itertools import islice
 from typing import Final, Protocol
 
 from zerrit.core.addresses import KeyPattern, Segment, keyed_segment, print_segments
 from zerrit.core.documents.format import Format
 from zerrit.core.documents.node import Node, NodeKind, fields_of
 from zerrit.core.documents.scalars import as_number
+from zerrit.core.wildcards import path_matches
 
 PREFERRED_KEYS: Final = ("name", "id", "key", "title", "code")
 SAMPLE: Final = 300
+MOST_PARTS: Final = 5  # of an entry; what holds more inner entries than that is there to hold them
+FEW_CHILDREN: Final = 16  # of a group; they are gone through each time
 
 
 class HasEntries(Protocol):
@@ -84,6 +88,8 @@ class Keys:
         self._fields: dict[tuple[str, ...], str | None] = {}
         self._kinds: dict[tuple[str, ...], _Kind] = {}
         self._siblings: dict[int, dict[str, _Siblings]] = {}
+        self._by_name: dict[int, dict[str, list[Node]]] = {}
+        self._holders: dict[int, bool] = {}
 
     @classmethod
     def of(cls, documents: Iterable[HasEntries]) -> Keys:
@@ -98,8 +104,13 @@ class Keys:
     def field_for(self, names: tuple[str, ...]) -> str | None:
         """The name of the key field of entries with these `names`; `=` where the value itself is the key."""
         if names not in self._fields:
-            self._fields[names] = self._given.get("/".join(names)) or self._choose(self._kind(names))
+            self._fields[names] = self._given_for(names) or self._choose(self._kind(names))
         return self._fields[names]
+
+    def _given_for(self, names: tuple[str, ...]) -> str | None:
+        path = "/".join(names)
+        patterns = (kind for kind in self._given if "*" in kind or "?" in kind)
+        return self._given.get(path) or next((self._given[one] for one in patterns if path_matches(one, path)), None)
 
     def _kind(self, names: tuple[str, ...]) -> _Kind:
         kind = self._kinds.get(names)
@@ -117,7 +128,7 @@ class Keys:
         for parent in parents:
             if parent is not root and not _is_below(parent, root):
                 continue
-            same = [child for child in parent.children if child.name == names[-1]]
+            same = self._called(parent, names[-1])
             is_entry = len(same) > 1 or parent.kind is NodeKind.LIST
             kind.nodes += same[: most - len(kind.nodes)]
             kind.entries += [child for child in same[:SAMPLE] if is_entry or not child.is_value]
@@ -166,12 +177,24 @@ class Keys:
         name = self.field_for((*parent_names, node.name))
         return _field_value(node, name) if name else ""
 
+    def _called(self, parent: Node, name: str) -> list[Node]:
+        """The children of `parent` called `name`; of a large group they are sorted by name once."""
+        children = parent.children
+        if len(children) <= FEW_CHILDREN:
+            return [child for child in children if child.name == name]
+        by_name = self._by_name.get(id(parent))
+        if by_name is None:
+            by_name = self._by_name[id(parent)] = {}
+            for child in children:
+                by_name.setdefault(child.name, []).append(child)
+        return by_name.get(name, [])
+
     def siblings(self, parent: Node, name: str) -> _Siblings:
         """The children of `parent` called `name`."""
         by_name = self._siblings.setdefault(id(parent), {})
         found = by_name.get(name)
         if found is None:
-            nodes = [child for child in parent.children if child.name == name]
+            nodes = self._called(parent, name)
             first: dict[str, Node] = {}
             more: dict[str, list[Node]] = {}
             key_field = self.field_for((*parent.names, name)) if nodes else None
@@ -203,6 +226,34 @@ class Keys:
         if len(siblings.nodes) == 1 and node.name and not key:
             return Segment(node.name)
         return Segment(node.name, ordinal=siblings.place_of(node))
+
+    def entry_of(self, node: Node) -> Node:
+        """The entry that a node belongs to: the outermost one, but for entries that are there to hold others.
+
+        The node itself where it is in no entry.
+        """
+        above: list[Node] = []
+        at = node
+        while at.parent is not None:
+            segment = self.segment_of(at)
+            if segment.keys or segment.ordinal:
+                above.append(at)
+            at = at.parent
+        whole = (one for one in reversed(above) if not self.holds_entries(one))
+        return next(whole, above[0] if above else node)
+
+    def holds_entries(self, node: Node) -> bool:
+        """A group with so many entries in it that these are what people think of: a shelf of things, not a thing of parts."""
+        found = self._holders.get(id(node))
+        if found is None:
+            groups = [node, *(child for child in node.children if child.kind is NodeKind.LIST)]
+            found = self._holders[id(node)] = any(self._has_many(group) for group in groups)
+        return found
+
+    def _has_many(self, group: Node) -> bool:
+        """It has more than `MOST_PARTS` entries; no more are looked into than that takes."""
+        entries = (child for child in group.children if child.has_children and self.key_of(child))
+        return sum(1 for _ in islice(entries, MOST_PARTS + 1)) > MOST_PARTS
 
     def segments_of(self, node: Node) -> tuple[Segment, ...]:
         """The address of a node, from below the root down."""

@@ -3,15 +3,17 @@
 from __future__ import annotations
 
 from bisect import bisect_right
+from itertools import islice
 from typing import Final
 
-from zerrit.core.addresses import Segment, print_segments, quote_key, quote_name
+from zerrit.core.addresses import Segment, print_kind, print_segments, quote_key, quote_name
 from zerrit.core.documents.document import Document
 from zerrit.core.documents.node import Node
 from zerrit.core.documents.selection import below, in_text_order
 from zerrit.core.errors import AddressNotFound
 from zerrit.core.nearest import nearest
 
+MAX_DEEPER: Final = 3  # places further down are named; where there are more, they say nothing
 MAX_LISTED: Final = 8  # so many existing names are shown for a wrong one without any near name
 
 
@@ -36,25 +38,56 @@ def _not_found(document: Document, segments: tuple[Segment, ...], depth: int, pa
     place = parents[0]
     where = f"{document.path}#{print_segments(segments[:depth])}" if depth else document.path
     similar: list[str] = []
-    if segment.keys and (segment.name in names or not segment.name):
-        wanted = segment.keys[0].text
-        same = [child for parent in parents for child in parent.children if child.name == segment.name]
-        keys = [key for key in map(document.keys.key_of, same) if key]
-        close = nearest(wanted.replace("*", "").replace("?", ""), keys) or tuple(keys[:MAX_LISTED])
-        similar = [f"{prefix}{quote_name(segment.name)}[{quote_key(key)}]" for key in close]
+    if segment.keys and (not segment.name or any(map(segment.fits_name, names))):
+        same = [child for parent in parents for child in parent.children if segment.fits_name(child.name)]
+        keyed = {key: child.name for child in same if (key := document.keys.key_of(child))}
+        close = nearest(_wanted(segment), list(keyed)) or tuple(keyed)[:MAX_LISTED]
+        similar = [f"{prefix}{quote_name(keyed[key])}[{quote_key(key)}]" for key in close]
         kind = segment.name or "item"
         message = f"{where} has no {kind} that fits [{','.join(k.text for k in segment.keys)}]."
     elif segment.ordinal and segment.name in names:
         count = sum(child.name == segment.name for parent in parents for child in parent.children)
         message = f"{where} has {count} of {segment.name}, so there is no number {segment.ordinal}."
     else:
-        close = nearest(segment.name, names) or tuple(names[:MAX_LISTED])
-        similar = [f"{prefix}{quote_name(name)}" for name in close]
+        similar = _deeper(document, segment, parents, prefix)
+        if not similar:
+            close = nearest(segment.name, names) or tuple(names[:MAX_LISTED])
+            similar = [f"{prefix}{quote_name(name)}" for name in close]
         message = f"{where} has no `{segment.name or segment}`."
     if similar:
         message += f" {'Nearest' if len(similar) <= 3 else 'There are'}: {', '.join(similar)}."
     line = document.line_of(place)
     return AddressNotFound(message, f"{document.path}#{print_segments(segments)}", document.path, line, tuple(similar))
+
+
+def _deeper(document: Document, segment: Segment, parents: list[Node], prefix: str) -> list[str]:
+    """Where the same name, with the same key, is further down: the level between was left out."""
+    if segment.is_any_name or not segment.name:
+        return []
+    holders = [
+        node
+        for parent in parents
+        for node in parent.walk()
+        if node is not parent and any(segment.fits_name(child.name) for child in node.children)
+    ]
+    found = list(islice(below(document.keys, holders, segment), MAX_DEEPER + 1)) or _similar(document, holders, segment)
+    if len(found) <= MAX_DEEPER:
+        return [document.keys.address_of(node) for node in found]
+    depth = len(parents[0].names)
+    kinds = dict.fromkeys(print_kind((*node.names[depth:-1], "")).removesuffix("*") for node in found)
+    return [f"{prefix}{kind}{segment}" for kind in kinds][:MAX_DEEPER]
+
+
+def _similar(document: Document, holders: list[Node], segment: Segment) -> list[Node]:
+    """Children of that name whose keys are near the one that was asked for."""
+    named = [child for node in holders for child in node.children if segment.fits_name(child.name)]
+    keyed = {key: node for node in named if (key := document.keys.key_of(node))}
+    return [keyed[key] for key in nearest(_wanted(segment), list(keyed), most=MAX_DEEPER)] if segment.keys else []
+
+
+def _wanted(segment: Segment) -> str:
+    """The key that was asked for, without its wildcards."""
+    return segment.keys[0].text.replace("*", "").replace("?", "")
 
 
 def node_at(document: Document, start: int, name: str) -> Node:

@@ -14,6 +14,7 @@ from decimal import Decimal
 from enum import StrEnum
 from typing import Final
 
+from zerrit.core.addresses import fits_kind, is_open_kind
 from zerrit.core.documents.scalars import MAX_DIGITS, as_number
 
 _NUMBER: Final = r"[-+]?(?:\d+(?:\.\d+)?|\.\d+)"
@@ -146,7 +147,7 @@ class Measures:
     def __init__(self, given: Mapping[tuple[str, ...], Declared] | None = None) -> None:
         given = given or {}
         self._exact = given
-        self._open = {names: one for names, one in given.items() if "" in names}
+        self._open = {names: one for names, one in given.items() if is_open_kind(names)}
 
     def __bool__(self) -> bool:
         return bool(self._exact)
@@ -157,9 +158,5 @@ class Measures:
             return None
         found = self._exact.get(tuple(names))
         if found is None and self._open:
-            found = next((one for wanted, one in self._open.items() if _fit(names, wanted)), None)
+            found = next((one for kind, one in self._open.items() if fits_kind(names, kind)), None)
         return found
-
-
-def _fit(names: Sequence[str], wanted: Sequence[str]) -> bool:
-    return len(names) == len(wanted) and all(w in ("", own) for own, w in zip(names, wanted, strict=True))

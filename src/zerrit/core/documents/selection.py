@@ -37,10 +37,10 @@ def below(keys: Keys, nodes: list[Node], segment: Segment) -> Iterator[Node]:
                     yield deeper
         return
     for node in nodes:
-        if segment.is_any_name:
-            chosen: Sequence[Node] = node.children
+        if segment.is_any_name or segment.is_name_pattern:
+            chosen: Sequence[Node] = [child for child in node.children if segment.fits_name(child.name)]
             if segment.keys:
-                names = dict.fromkeys(child.name for child in node.children)
+                names = dict.fromkeys(child.name for child in node.children if segment.fits_name(child.name))
                 keyed = (child for name in names for child in keys.with_key(node, name, segment.keys))
                 chosen = sorted(keyed, key=lambda child: child.start)
         elif segment.keys:

@@ -168,7 +168,7 @@ def _section_splice(document: Document, goal: Node, where: Where, source: str) -
     return Splice(at, at, newline + newline + text)
 
 
-# --- comment out and in -------------------------------------------------------------------------------------------
+# --- comments -------------------------------------------------------------------------------------------
 
 
 def comment_out(document: Document, segments: tuple[Segment, ...]) -> Edit:
@@ -312,3 +312,35 @@ def _goes_on(document: Document, first: re.Match[str], line: re.Match[str], foll
     depth = len(following.group(2)) - len(following.group(2).lstrip(" "))
     own = len(first.group(2)) - len(first.group(2).lstrip(" "))
     return not gap.strip() and gap.count("\n") <= 1 and depth > own
+
+
+def set_comment(document: Document, segments: tuple[Segment, ...], comment: str) -> Edit:
+    """Put `comment`, with its comment signs, above an entry or setting in place of the one that is there.
+
+    The lines of the comment are unindented; an empty one takes the comment away.
+
+    Raises AddressNotFound, EditRefused: the comment would be something else than a comment there.
+    """
+    node = single(document, segments)
+    if node.parent is None or node.name.startswith("@"):
+        raise EditRefused(f"{place_of(document, node)} cannot have a comment above it; write one above its entry.")
+    start = document.source.line_start(node.start)
+    lead = min(document.source.line_start(node.lead_start), start)
+    indent = document.source.indent_at(node.start)
+    newline = document.source.newline_near(node.start)
+    lines = re.split(r"\r\n|\r|\n", comment) if comment else []
+    text = "".join(f"{indent}{line}{newline}" if line else newline for line in lines)
+    if document.text[lead:start] == text:
+        return Edit(document, ())
+    edited = rewrite(document, [Splice(lead, start, text)])
+    twin = node_at(edited, node.start + len(text) - (start - lead), node.name)
+    if twin.parent is None or _texts(document, node.parent) != _texts(edited, twin.parent):
+        raise EditRefused(
+            f"{place_of(document, node)}: `{comment[:80]}` is more than a comment. Edit the text instead."
+        )
+    return Edit(edited, (ValueChange(document.keys.address_of(node), node.comment, twin.comment),))
+
+
+def _texts(document: Document, parent: Node) -> list[str]:
+    """What the children of a node are, without the comments between them."""
+    return [document.text[child.start : child.end] for child in parent.children]

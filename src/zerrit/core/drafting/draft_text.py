@@ -8,7 +8,7 @@ from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import Final
 
-from zerrit.core.addresses import quote_name
+from zerrit.core.addresses import FILE_ITSELF, NamePattern, print_kind
 from zerrit.core.drafting.field_inference import Knowledge, confidence, field_name, infer, orders
 from zerrit.core.drafting.installation_inference import Needs, in_use, narrowed, needs, packed
 from zerrit.core.drafting.observations import Column, Entries, Kind, Sort, observe
@@ -41,7 +41,7 @@ def draft(trees: Sequence[Mapping[str, bytes]], game: str, source: str) -> str:
         for column in entries.columns.values()
     }
     paths = sorted(trees[-1])
-    everything = targets(sorts, paths)
+    everything = targets(sorts, paths, sorted({path for tree in trees[:-1] for path in tree}))
     found = narrowed(references(sorts, known, everything))
     for reference in (reference for reference in found if not reference.is_open):
         known[id(reference.column)].words = ()  # where the words come from says more than the words, and is said once
@@ -111,7 +111,10 @@ def _files(sorts: Sequence[Sort], known: Mapping[int, Knowledge]) -> Iterator[st
 
 def _is_complete(sort: Sort) -> bool:
     """Every name in the file can be written into the draft."""
-    if any(entries.is_one_of_many for entries in sort.kinds.values()):
+    if any(
+        entries.is_one_of_many or any(isinstance(n, NamePattern) for n in entries.kind)
+        for entries in sort.kinds.values()
+    ):
         return False  # the next version may have one more of them
     return sort.format.value != "text" and all(
         not re.search(r'[/\[\]"#*?]', name) for entries in sort.kinds.values() for name in entries.children
@@ -121,18 +124,13 @@ def _is_complete(sort: Sort) -> bool:
 def _kinds(sort: Sort, known: Mapping[int, Knowledge]) -> Iterator[str]:
     if sort.format.value == "text":
         return
-    top = sort.kinds.get(())
-    for place in top.columns if top is not None else ():
-        # A value below the root is an entry of its own: the rules of its kind of value follow as those of a field do.
-        yield f"      {_text(place)}: {{}}" if place != "*" else '      "*": {}'
     for kind, entries in sort.kinds.items():
-        if not kind:
-            continue
-        yield from _entries(kind, entries, known)
+        if kind or entries.columns:
+            yield from _entries(kind, entries, known)
 
 
 def _entries(kind: Kind, entries: Entries, known: Mapping[int, Knowledge]) -> Iterator[str]:
-    address = "/".join(quote_name(name) if name else "*" for name in kind)
+    address = print_kind(kind) or FILE_ITSELF
     fields = {place: known[id(column)] for place, column in entries.columns.items()}
     if entries.is_one_of_many:
         for one in fields.values():  # what one section has says nothing of a range
@@ -144,7 +142,7 @@ def _entries(kind: Kind, entries: Entries, known: Mapping[int, Knowledge]) -> It
         yield f'        fields: {{each: {{path: "*"{_range_of_map(entries, known)}}}}}'
         return
     yield f"      {_text(address)}:" + (f"  # {entries.count} entries" if entries.count > 1 else "")
-    lines = []
+    lines = ["        closed: true"] if kind and isinstance(kind[-1], NamePattern) else []
     if entries.key and entries.key != "=":
         lines.append(f"        key: {_text(entries.key)}")
     names: dict[str, str] = {}

@@ -11,8 +11,9 @@ from __future__ import annotations
 import keyword
 import math
 import re
+from bisect import bisect_left
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from decimal import Decimal
 from typing import Final
@@ -29,6 +30,7 @@ MOST_WORDS: Final = 24  #: of a closed list
 WORD_SEEN: Final = 3  #: times that each word of a closed list was seen, on the average
 SWITCHES: Final = (frozenset(("yes", "no")), frozenset(("true", "false")), frozenset(("on", "off")))
 MOST_UNITS: Final = 6
+CHANCE: Final = 0.001  #: an order between two fields that is likelier than this by chance is not drafted
 _UNITS_OF_TIME: Final = frozenset(("s", "m", "h", "d", "w", "ms"))
 _INTEGER: Final = re.compile(r"-?\d+\Z")
 
@@ -164,7 +166,7 @@ def _mixed(column: Column) -> tuple[str, str]:
     if any(column.values[word] < WORD_SEEN for word in words):
         return "", ""
     digits = max(len(value) for value in numbers)
-    matches = "|".join([*map(re.escape, sorted(words)), f"[0-9]{{1,{digits}}}"])
+    matches = "|".join([*(re.escape(word).replace("\\ ", " ") for word in sorted(words)), f"[0-9]{{1,{digits}}}"])
     return matches.replace(r"\-", "-"), f"numbers, and {', '.join(sorted(words))} in their place"
 
 
@@ -217,8 +219,15 @@ def orders(entries: Entries, known: dict[str, Knowledge]) -> Iterator[tuple[str,
             if len(pairs) < 2 * FEW or any(one > other for one, other in pairs):
                 continue
             overlap = max(one for one, _ in pairs) > min(other for _, other in pairs)
-            if overlap and any(one < other for one, other in pairs):
+            if overlap and any(one < other for one, other in pairs) and _chance_of_order(pairs) < CHANCE:
                 yield small, large, len(pairs)
+
+
+def _chance_of_order(pairs: Sequence[tuple[Decimal, Decimal]]) -> float:
+    """How probable it is that no first number is larger than its second, were the second ones dealt out by chance."""
+    larger = sorted(other for _, other in pairs)
+    fitting = [(len(larger) - bisect_left(larger, one)) / len(larger) for one, _ in pairs]
+    return math.prod(fitting)
 
 
 def field_name(place: str, taken: set[str]) -> str:

@@ -7,6 +7,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import PurePosixPath
 
+from zerrit.core.addresses import print_kind
 from zerrit.core.archives import ArchiveBroken, sums_in
 from zerrit.core.documents.scalars import as_switch
 from zerrit.core.drafting.field_inference import field_name
@@ -72,8 +73,8 @@ def _needs(sort: Sort, entries: Entries, place: str, list_name: str, targets: Se
     pairs = [
         (own.value or "", need.value or "")
         for document in sort.newest
-        for own in document.select("/".join((*entries.kind, place)))
-        for need in document.select("/".join((*entries.kind, list_name, "*")))
+        for own in document.select(print_kind((*entries.kind, place)))
+        for need in document.select(print_kind((*entries.kind, list_name, "")))
     ]
     for target in targets:
         if not names <= target.words and not target.words <= names:

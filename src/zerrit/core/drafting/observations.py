@@ -15,8 +15,10 @@ from dataclasses import dataclass, field
 from pathlib import PurePosixPath
 from typing import Final
 
+from zerrit.core.addresses import NamePattern
 from zerrit.core.documents import Document, Format, Node, Severity, Slot, read_document
 from zerrit.core.documents.codes import TOLERANCES
+from zerrit.core.documents.measures import measured
 from zerrit.core.wildcards import path_matches
 
 Tree = Mapping[str, Document]
@@ -24,6 +26,7 @@ Kind = tuple[str, ...]  #: the names from below the root down; an item of a list
 
 _ODD: Final = re.compile(r'[/\[\]"#*?]')
 _ASSIGNED: Final = re.compile(r'^([A-Za-z_][A-Za-z0-9_]*)="([^"$]+)"[ \t]*$', re.MULTILINE)
+_OPTION: Final = re.compile(r"(?:^|[ \t])--([a-z][a-z0-9-]*)([ =])([A-Za-z0-9][\w.+-]*)(?=\s|$)", re.MULTILINE)
 _REMARK: Final = re.compile(r"[ \t]*(?:#|//|::|;|[rR][eE][mM][ \t])")
 MAP_OF_GROUPS_FROM: Final = 6  #: so many groups with the same fields below one group are entries, and their names data
 USUAL_SHARE: Final = (
@@ -135,14 +138,23 @@ def _shape(document: Document) -> frozenset[str]:
 
 def _are_alike(shapes: Sequence[frozenset[str]]) -> bool:
     everything, common = frozenset().union(*shapes), frozenset(shapes[0]).intersection(*shapes)
-    return bool(everything) and len(common) >= ALIKE_SHARE * len(everything)
+    if not everything or len(common) >= ALIKE_SHARE * len(everything):
+        return bool(everything)
+    # Names below a group that all files have, and that differ from file to file, are data: what a recipe takes.
+    free = {place for place in common if _below(place, common) < ALIKE_SHARE * _below(place, everything)}
+    rest = [one for one in everything if not any(one.startswith(f"{place}/") for place in free)]
+    return bool(free) and len(rest) > len(free) and len(common.intersection(rest)) >= ALIKE_SHARE * len(rest)
+
+
+def _below(place: str, shape: frozenset[str]) -> int:
+    return sum(one.rpartition("/")[0] == place for one in shape)
 
 
 # --- text files -------------------------------------------------------------------------------------------------------
 
 
 def _cut_slots(sort: Sort) -> None:
-    """Slots for lists with one word a line, for a first column, and for assignments in a script."""
+    """Slots for lists with one word a line, for a first column, and for assignments and options in a script."""
     texts = [document.text for documents in sort.documents for document in documents]
     lines = [line for text in texts for line in text.splitlines() if line.strip() and not _REMARK.match(line)]
     name = re.sub(r"[^a-z]+", "_", PurePosixPath(sort.pattern.replace("*", "")).stem.lower()).strip("_") or "entry"
@@ -157,6 +169,9 @@ def _cut_slots(sort: Sort) -> None:
     for variable, value in assigned.items():
         split = next((sign for sign in ";," if sign in value), "")
         sort.slots[variable.lower()] = Slot(f'{variable}="{{}}"', split)
+    for option, sign, _ in (m.groups() for line in lines for m in _OPTION.finditer(line)):
+        sort.slots.setdefault(option.replace("-", "_"), Slot(f"--{option}{sign}{{}}"))
+    sort.slots.pop("line", None)
     if sort.slots:
         sort.documents = [
             [read_document(d.to_bytes(), d.path, slots=sort.slots) for d in documents] for documents in sort.documents
@@ -179,9 +194,13 @@ def _tolerate(sort: Sort) -> None:
 
 
 class _Kinds:
-    """The kind of each node of a document: its names, but for names that are data, as in a map of named entries."""
+    """The kind of each node of a document: its names, but for names that are data, as in a map of named entries.
 
-    def __init__(self) -> None:
+    Sections of one form, such as `[Plot North]` and `[Plot South]`, are of one kind with a pattern for its name.
+    """
+
+    def __init__(self, sections: Mapping[str, NamePattern]) -> None:
+        self._sections = sections
         self._known: dict[int, Kind] = {}
         self._maps: dict[int, bool] = {}
 
@@ -191,6 +210,8 @@ class _Kinds:
         kind = self._known.get(id(node))
         if kind is None:
             name = "" if not node.is_value and self._is_map(node.parent) else node.name
+            if node.parent.parent is None and not node.is_value:
+                name = self._sections.get(node.name, name)
             kind = self._known[id(node)] = (*self.of(node.parent), name)
         return kind
 
@@ -213,13 +234,35 @@ def _is_map_of_groups(parent: Node) -> bool:
     return bool(usual) and has_most >= 0.9 * len(groups)
 
 
+def _section_patterns(sort: Sort) -> dict[str, NamePattern]:
+    """Sections of an INI file that share their first or last word and have the same settings, with that pattern."""
+    settings: dict[str, frozenset[str]] = {}
+    for documents in sort.documents if sort.format.traits.sections else ():
+        for section in (child for document in documents for child in document.root.children if not child.is_value):
+            own = frozenset(child.name for child in section.children)
+            settings[section.name] = settings.get(section.name, frozenset()) | own
+    found: dict[str, NamePattern] = {}
+    for form, place in ((r"(?P<word>[^\W\d_]+[ ._:/-]).+", "{} *"), (r".+(?P<word>[ ._:/-][^\W\d_]+)", "* {}")):
+        alike: dict[tuple[str, frozenset[str]], list[str]] = defaultdict(list)
+        for name, own in settings.items():
+            match = re.fullmatch(form, name)
+            if match and own and name not in found and not _ODD.search(match["word"].replace("/", "")):
+                alike[match["word"], own].append(name)
+        for (word, _), names in alike.items():
+            pattern = NamePattern(place.replace(" ", "").format(word.replace("/", "?")))
+            if len(names) >= FAMILY_FROM and not any(pattern.fits(name) for name in settings.keys() - set(names)):
+                found |= dict.fromkeys(names, pattern)
+    return found
+
+
 def _look(sort: Sort) -> None:
     newest = sort.newest
+    sections = _section_patterns(sort)
     for documents in sort.documents:
         for document in documents:
             if document.ok:
                 is_newest = documents is newest
-                kinds = _Kinds()
+                kinds = _Kinds(sections)
                 for node in document.root.walk():
                     if not node.is_value:  # an empty group or list counts, or it would be a stranger in its own file
                         _note(sort, document, node, kinds.of(node), is_newest)
@@ -268,12 +311,19 @@ def _note(sort: Sort, document: Document, node: Node, kind: Kind, is_newest: boo
 
 
 def _is_map(entries: Entries) -> bool:
-    """Its names are data: many children, all of them single values of the same sort."""
+    """Its names are data: many children, all of them single values of the same sort.
+
+    Where there are several such groups, each has other names.
+    """
     columns = [column for place, column in entries.columns.items() if place != "*"]
-    if entries.count > 1 or len(columns) < MAP_FROM or len(entries.children) != len(columns):
+    if len(columns) < MAP_FROM or len(entries.children) != len(columns):
         return False
-    values = [value for column in columns for value in column.values]
-    return all(re.fullmatch(r"-?\d+(\.\d+)?", value) for value in values)
+    if entries.count > 1 and any(column.entries >= USUAL_SHARE * entries.count for column in columns):
+        return False
+    values = Counter(value for column in columns for value in column.values)
+    others = {value: number for value, number in values.items() if measured(value) is None}
+    # One word that recurs among the numbers says "look elsewhere"; several of them are settings.
+    return len(others) <= 1 and sum(others.values()) < USUAL_SHARE * sum(values.values())
 
 
 def columns_of(sorts: Sequence[Sort]) -> Iterator[tuple[Sort, Entries, Column]]:

@@ -9,12 +9,13 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import PurePosixPath
 from typing import Final
 
-from zerrit.core.addresses import quote_key, quote_name
+from zerrit.core.addresses import print_kind, quote_key
 from zerrit.core.documents import Document, Node
+from zerrit.core.documents.measures import measured
 from zerrit.core.documents.scalars import as_number, as_switch
 from zerrit.core.drafting.field_inference import Knowledge
 from zerrit.core.drafting.observations import Column, Entries, Sort, columns_of
@@ -41,6 +42,11 @@ class Target:
     address: str = ""
     is_folders: bool = False
     is_list_file: bool = False  #: a text file with one word a line, whose order may count
+    past: frozenset[str] = frozenset()  #: names of files and folders that only an earlier tree has
+
+    def holds(self, column: Column) -> bool:
+        """Every value of the column is a word of it, in the newest tree and in those before."""
+        return frozenset(+column.counts) <= self.words and frozenset(column.values) <= self.words | self.past
 
 
 @dataclass(frozen=True)
@@ -66,48 +72,40 @@ class Agreement:
 
 def address(sort: Sort, entries: Entries, place: str) -> str:
     """The address of a field in all files of a sort."""
-    names = [*(quote_name(name) if name else "*" for name in entries.kind), place]
-    return f"{sort.pattern}#{'/'.join(names)}"
+    return f"{sort.pattern}#{'/'.join(filter(None, (print_kind(entries.kind), place)))}"
 
 
-def targets(sorts: Sequence[Sort], paths: Sequence[str]) -> list[Target]:
-    """Everything that words may refer to: keys of entries, names of a map, files, folders."""
-    found: list[Target] = []
+def targets(sorts: Sequence[Sort], paths: Sequence[str], past: Sequence[str] = ()) -> list[Target]:
+    """Everything that words may refer to: keys of entries, names of a map, files, folders.
+
+    `paths` are those of the newest tree, `past` those of the trees before it.
+    """
+    before = {target.yaml: target.words for target in _files_and_folders(past)}
+    now = (replace(one, past=before.get(one.yaml, frozenset()) - one.words) for one in _files_and_folders(paths))
+    return [*_keys_and_names(sorts), *_names_of_maps(sorts), *now]
+
+
+def _keys_and_names(sorts: Sequence[Sort]) -> Iterator[Target]:
     for sort, entries, column in columns_of(sorts):
         is_key = column.place == entries.key or (entries.key == "=" and column.place == "*")
         is_slot = not entries.kind and column.place in sort.slots
         is_name = not entries.kind and _is_name_of_file(sort, column)
         words = frozenset(column.values)
-        if (
-            (is_key or is_slot or is_name)
-            and len(words) >= REFERENCE_FROM
-            and not _are_numbers(words)
-            and not entries.is_map
-        ):
+        if not (is_key or is_slot or is_name) or entries.is_map:
+            continue
+        if len(words) >= REFERENCE_FROM and not _are_numbers(words):
             text = address(sort, entries, column.place)
-            found.append(
-                Target(
-                    _name(sort, entries, column.place),
-                    f"source: {json.dumps(text, ensure_ascii=False)}",
-                    words,
-                    column,
-                    entries,
-                    text,
-                    is_list_file=is_slot,
-                )
-            )
+            source = f"source: {json.dumps(text, ensure_ascii=False)}"
+            name = _name(sort, entries, column.place)
+            yield Target(name, source, words, column, entries, text, is_list_file=is_slot)
+
+
+def _names_of_maps(sorts: Sequence[Sort]) -> Iterator[Target]:
     for sort in sorts:
         for entries in sort.kinds.values():
             if entries.is_map:
-                text = address(sort, entries, "*")
-                name = _name(sort, entries, "names")
-                found.append(
-                    Target(
-                        name, f"source: {json.dumps(text, ensure_ascii=False)}, take: name", frozenset(entries.columns)
-                    )
-                )
-    found += _files_and_folders(paths)
-    return found
+                source = f"source: {json.dumps(address(sort, entries, '*'), ensure_ascii=False)}, take: name"
+                yield Target(_name(sort, entries, "names"), source, frozenset(entries.columns))
 
 
 def _is_name_of_file(sort: Sort, column: Column) -> bool:
@@ -154,11 +152,11 @@ def references(sorts: Sequence[Sort], known: Knowledges, targets: Sequence[Targe
         knowledge = known.get(id(column))
         if knowledge is None or knowledge.kind or entries.is_map or _are_numbers(words):
             continue
-        fitting = [t for t in targets if words <= t.words and _is_telling(words, t, support) and t.column is not column]
+        fitting = [t for t in targets if t.holds(column) and _is_telling(words, t, support) and t.column is not column]
         if column.place == entries.key or not entries.kind:
             fitting = [t for t in fitting if not _is_backward(t, entries, words)]
         where = address(sort, entries, column.place)
-        files = [t for t in fitting if t.column is None and t.words == words]
+        files = [t for t in fitting if t.column is None and t.words == frozenset(+column.counts)]
         others = [t for t in fitting if t not in files]
         if others and not files:
             files = [min(others, key=lambda t: (len(t.words), t.column is None, t.name))]
@@ -225,7 +223,7 @@ def agreements(sorts: Sequence[Sort], known: Knowledges, paths: Sequence[str]) -
 
 def _is_identifier(word: str) -> bool:
     """A word that names something, and long enough not to be shared by chance; titles have blanks."""
-    return len(word) >= LONG_ENOUGH and " " not in word
+    return len(word) >= LONG_ENOUGH and " " not in word and measured(word) is None
 
 
 def _own(sort: Sort, column: Column, where: str, entries: Entries) -> Iterator[Agreement]:
@@ -233,8 +231,7 @@ def _own(sort: Sort, column: Column, where: str, entries: Entries) -> Iterator[A
     pairs = []
     for document in sort.newest:
         path = PurePosixPath(document.path)
-        names = [quote_name(name) for name in entries.kind]
-        nodes = document.select("/".join([*names, column.place]))
+        nodes = document.select("/".join(filter(None, (print_kind(entries.kind), column.place))))
         pairs += [(node.value, path.stem, path.parent.name) for node in nodes]
     if len(pairs) < REFERENCE_FROM or len({value for value, _, _ in pairs}) < REFERENCE_FROM:
         return
@@ -290,18 +287,18 @@ def variants(sorts: Sequence[Sort]) -> Iterator[Variants]:
     """Sets of entries such as `Small Float`, `Broad Float`, `Great Float` that have the same numbers."""
     for sort in sorts:
         for kind, entries in sort.kinds.items():
-            if not kind or not entries.key or entries.key == "=" or "*" in sort.pattern or len(kind) > 1:
+            if not kind or not entries.key or entries.key == "=" or "*" in sort.pattern:
                 continue
             for document in sort.newest:
-                yield from _variants(sort, document, "/".join(name or "*" for name in kind))
+                yield from _variants(sort, document, print_kind(kind))
 
 
 def _variants(sort: Sort, document: Document, kind: str) -> Iterator[Variants]:
-    groups: dict[str, dict[str, Node]] = {}
+    groups: dict[tuple[int, str], dict[str, Node]] = {}
     for node in document.select(kind):
         first, _, rest = document.keys.key_of(node).partition(" ")
         if rest:
-            groups.setdefault(rest, {})[first] = node
+            groups.setdefault((id(node.parent), rest), {})[first] = node
     clusters: dict[frozenset[str], list[dict[str, Node]]] = {}
     for group in groups.values():
         if len(group) >= VARIANTS_FROM:
@@ -317,7 +314,7 @@ def _variants(sort: Sort, document: Document, kind: str) -> Iterator[Variants]:
 
 def _numbers(document: Document, node: Node) -> dict[str, str]:
     """The numbers of an entry, by place: its own, and those of keyed entries below it."""
-    found = {child.name: child.value for child in node.children if child.value and as_number(child.value) is not None}
+    found = {child.name: child.value for child in node.children if child.value and measured(child.value) is not None}
     for child in node.children:
         key = document.keys.key_of(child)
         if not child.is_value and key:

@@ -57,7 +57,9 @@ class Examination:
         earlier: Examination | None = None,
         *,
         uses_plain: bool = True,
+        between: Callable[[], None] | None = None,
     ) -> None:
+        self.between = between  #: called between two parts of the work
         self.uses_plain = uses_plain  #: the tests put this off, to hold one way beside the other
         self.files = files
         self.documents = files.documents
@@ -90,6 +92,8 @@ class Examination:
         self, key: Hashable, inputs: tuple[object, ...], look: Callable[..., Iterable[Finding]], *more: Any
     ) -> tuple[Finding, ...]:
         """The findings that `look(self, *more)` yields, once."""
+        if self.between is not None:
+            self.between()
         return self.once(key, inputs, lambda: tuple(look(self, *more)))
 
     def forget_earlier(self) -> None:
@@ -222,6 +226,11 @@ class Examination:
         line, column = document.source.locate(at)
         address = self.address(document, node)
         return Finding(code, severity, said, document.path, line, column, address, hint, fix, identity, rule.reason)
+
+    def is_skipped(self, finding: Finding) -> bool:
+        """The rule behind it does not speak of the file that it is in."""
+        rule = self.gamebook.by_id.get(finding.rule) if finding.rule else None
+        return rule is not None and rule.rule.skips(finding.path)
 
     def not_worked_out(self, rule: Rule, place: Placed, error: ExpressionInvalid) -> Finding:
         """A fault of the gamebook: the conditions of a rule mean nothing at a place."""

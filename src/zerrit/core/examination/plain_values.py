@@ -15,7 +15,7 @@ from collections.abc import Sequence
 from typing import Any, Final
 from xml.etree import ElementTree
 
-from zerrit.core.addresses import Segment
+from zerrit.core.addresses import Segment, branch_of
 from zerrit.core.documents import Document, Format
 
 _DECODER: Final = json.JSONDecoder(parse_int=str, parse_float=str, parse_constant=str)
@@ -56,7 +56,7 @@ def entries_at(root: Plain, segments: Sequence[Segment]) -> list[Plain] | None:
     for segment in segments:
         if segment.keys or segment.ordinal or segment.is_deep or segment.name.startswith("@"):
             return None
-        if segment.is_any_name and isinstance(root, ElementTree.Element):
+        if segment.is_name_pattern or (segment.is_any_name and isinstance(root, ElementTree.Element)):
             return None
         found = _step(found, segment)
     return found
@@ -97,6 +97,12 @@ def field_values(entries: Sequence[Plain], name: str, *, is_xml: bool) -> list[s
     return [value if isinstance(value, str) else None if value is _ABSENT else text_of(value) for value in found]
 
 
+def values_in(entry: Plain) -> list[str]:
+    """All values in an entry, whatever their names."""
+    inner = entry.values() if isinstance(entry, dict) else entry if isinstance(entry, list) else ()
+    return [text for value in inner if (text := text_of(value)) is not None]
+
+
 _ABSENT: Final = object()
 
 
@@ -107,12 +113,8 @@ def has_stranger(root: Plain, tree: dict[str, Any]) -> bool:
         value, known = stack.pop()
         anything = known.get("")
         if isinstance(value, dict):
-            for name, below in value.items():
-                branch = known.get(name, anything)
-                if branch is None:
-                    return True
-                if branch and isinstance(below, dict | list):
-                    stack.append((below, branch))
+            if _has_strange_name(value, known, stack):
+                return True
         elif isinstance(value, list):
             if value and anything is None:
                 return True
@@ -125,10 +127,10 @@ def has_stranger(root: Plain, tree: dict[str, Any]) -> bool:
             if anything:
                 stack.extend((item, anything) for item in value if isinstance(item, dict | list))
         elif isinstance(value, ElementTree.Element):
-            if anything is None and any(f"@{name}" not in known for name in value.attrib):
+            if any(branch_of(known, f"@{name}") is None for name in value.attrib):
                 return True
             for element in value:
-                branch = known.get(element.tag, anything)
+                branch = branch_of(known, element.tag)
                 if branch is None:
                     return True
                 if branch:
@@ -136,7 +138,21 @@ def has_stranger(root: Plain, tree: dict[str, Any]) -> bool:
     return False
 
 
+def _has_strange_name(
+    value: dict[str, Plain], known: dict[str, Any], stack: list[tuple[Plain, dict[str, Any]]]
+) -> bool:
+    """Some name of an object is not known; what is below the others is put on the stack."""
+    if known == {"": {}}:
+        return False  # any name will do, and nothing is known of what is below
+    for name, below in value.items():
+        branch = branch_of(known, name)
+        if branch is None:
+            return True
+        if branch and isinstance(below, dict | list):
+            stack.append((below, branch))
+    return False
+
+
 def _is_flat(names: Sequence[str], known: dict[str, Any]) -> bool:
     """All of these names are known, and nothing is known of what is below them."""
-    anything = known.get("")
-    return all((branch := known.get(name, anything)) is not None and not branch for name in names)
+    return all((branch := branch_of(known, name)) is not None and not branch for name in names)

@@ -5,14 +5,17 @@ from zerrit.core.figures.distance import Distance, distances_at
 from zerrit.core.figures.draws import odds_by_table, outer_tables
 from zerrit.core.figures.numbers import FreeNumber, free_numbers
 from zerrit.core.figures.odds import Chance, Prize, Range, Table, odds
+from zerrit.core.figures.place_odds import AllOdds, PlaceOdds
 from zerrit.core.figures.tally import Tally, TallyRow, tally
 from zerrit.core.points import distance
 
 __all__ = [
+    "AllOdds",
     "Chance",
     "DerivedRow",
     "Distance",
     "FreeNumber",
+    "PlaceOdds",
     "Prize",
     "Range",
     "Table",

@@ -17,7 +17,7 @@ from zerrit.core.documents.node import Node
 from zerrit.core.errors import FigureRefused
 from zerrit.core.expressions.address_templates import filled_address
 from zerrit.core.gamebooks import Gamebook
-from zerrit.core.rules import DerivedRules
+from zerrit.core.rules import BetweenRules, DerivedRules
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,29 +69,47 @@ def derive(gamebook: Gamebook, documents: Mapping[str, Document], name: str) -> 
 
 def _row(document: Document, node: Node, rules: DerivedRules, documents: Mapping[str, Document]) -> DerivedRow:
     address = f"{document.path}#{document.keys.address_of(node)}"
-    holder = below(node, rules.value)
-    if holder is None or holder.value is None:
-        return DerivedRow(address, "", None, fault=f"it has no {rules.value}")
-    source, text = f"{document.path}#{document.keys.address_of(holder)}", declared_text(document, holder)
-    if rules.sentinel and text == rules.sentinel:
-        elsewhere = filled_address(rules.fallback, node)
-        found = list(values_at(elsewhere, documents)) if elsewhere else []
-        if len(found) != 1 or found[0][1].value is None:
-            return DerivedRow(
-                address, elsewhere, None, fault=f"{elsewhere or rules.fallback} does not lead to one value"
-            )
-        source, text = elsewhere, declared_text(*found[0])
+    source, text, fault = _followed(document, node, rules, documents)
+    if text is None:
+        return DerivedRow(address, source, None, fault=fault)
     number = _one_number(text)
     if number is None:
         return DerivedRow(address, source, None, fault=f"`{text}` is not a number")
     value = Fraction(number)
     if rules.between is None:
         return DerivedRow(address, source, value)
-    low, high = (_amount(document, node, place) for place in (rules.between.low, rules.between.high))
+    low, high = _thresholds(document, node, rules.between)
     if low is None or high is None:
-        return DerivedRow(address, source, value, fault=f"{rules.between.low} and {rules.between.high} are no numbers")
+        return DerivedRow(address, source, value, fault=rules.between.fault)
     at_low, at_high = Fraction(rules.between.at_low), Fraction(rules.between.at_high)
     return DerivedRow(address, source, value, (Fraction(low), value * at_low), (Fraction(high), value * at_high))
+
+
+def _followed(
+    document: Document, node: Node, rules: DerivedRules, documents: Mapping[str, Document]
+) -> tuple[str, str | None, str]:
+    """Where the value of an entry comes from, the value, and why there is none."""
+    holder = below(node, rules.value)
+    source, text = "", None
+    if holder is not None and holder.value is not None:
+        source, text = f"{document.path}#{document.keys.address_of(holder)}", declared_text(document, holder)
+    for fallback in rules.fallback:
+        if not rules.sends_on(text):
+            break
+        source = filled_address(fallback, node)
+        found = [one for one in values_at(source, documents) if one[1].value is not None] if source else []
+        if len(found) > 1 or not source:
+            return source, None, f"{source or fallback} does not lead to one value"
+        text = declared_text(*found[0]) if found else None
+    return source, text, f"{source} does not lead to one value" if source else f"it has no {rules.value}"
+
+
+def _thresholds(document: Document, node: Node, rules: BetweenRules) -> tuple[Decimal | None, Decimal | None]:
+    if rules.high:
+        return _amount(document, node, rules.low), _amount(document, node, rules.high)
+    found = below(node, rules.low)
+    ends = reckoned(declared_text(document, found)) if found is not None and found.value is not None else None
+    return (ends.low, ends.high) if ends is not None and ends.is_range else (None, None)
 
 
 def _amount(document: Document, node: Node, place: str) -> Decimal | None:

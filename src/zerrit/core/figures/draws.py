@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from fractions import Fraction
 
 from zerrit.core.documents.document import Document
@@ -46,17 +46,40 @@ def odds_by_table(gamebook: Gamebook, documents: Mapping[str, Document], name: s
     return {one: odds(tables, one) for one in ([name] if name else outer)}
 
 
+def table_nodes(gamebook: Gamebook, document: Document) -> Iterator[tuple[DrawRules, Node]]:
+    """Where in a file its draw tables are."""
+    for rules in gamebook.rules.draws:
+        for _, node in values_at(rules.tables, {document.path: document}):
+            yield rules, node
+
+
+def prize_at(document: Document, table: Node, node: Node, rules: DrawRules) -> Prize | None:
+    """The prize of a table that a node is, or is in; None where it is in none. Raises FigureRefused: it cannot be read."""
+    prizes = {id(child) for child in _prize_nodes(document, table, rules)}
+    at: Node | None = node
+    while at is not None and id(at) not in prizes:
+        at = at.parent
+    return _prize(document, at, rules) if at is not None else None
+
+
+def _prize_nodes(document: Document, table: Node, rules: DrawRules) -> list[Node]:
+    group = below(table, rules.prizes) if rules.prizes else table
+    if group is None:
+        raise FigureRefused(f"{_place(document, table)} has no {rules.prizes}, where its prizes should be.")
+    return [child for child in group.children if not child.name.startswith("@")]
+
+
 def _table(document: Document, node: Node, rules: DrawRules) -> Table:
     name = document.keys.key_of(node) or node.name
-    group = below(node, rules.prizes) if rules.prizes else node
-    if group is None:
-        raise FigureRefused(f"{_place(document, node)} has no {rules.prizes}, where its prizes should be.")
-    prizes = tuple(_prize(document, child, rules) for child in group.children if not child.name.startswith("@"))
+    prizes = tuple(_prize(document, child, rules) for child in _prize_nodes(document, node, rules))
     return Table(name, _range(document, node, rules.takes), prizes, _repeats(document, node, rules))
 
 
 def _prize(document: Document, node: Node, rules: DrawRules) -> Prize:
     thing, table, variant = (_text(node, place) for place in (rules.thing, rules.table, rules.variant))
+    before, _, after = rules.nested.partition("{}")
+    if rules.nested and thing.startswith(before) and thing.endswith(after) and len(thing) > len(before + after):
+        thing, table = "", thing[len(before) : len(thing) - len(after)]
     if bool(thing) is bool(table):
         wanted = " or ".join(place for place in (rules.thing, rules.table) if place)
         raise FigureRefused(f"{_place(document, node)} does not say what it brings ({wanted}).")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 
-from zerrit.core.addresses import Address, may_meet, parse_address
+from zerrit.core.addresses import FILE_ITSELF, Address, may_meet, parse_address
 from zerrit.core.documents import Document, Finding
 from zerrit.core.errors import AddressInvalid
 from zerrit.core.expressions.address_templates import with_any
@@ -76,7 +76,8 @@ class _Search:
             yield self._at(placed.location, f"the id `{placed.id}` is used by the rule in line {line} too.")
 
     def _of_entry(self, entry: EntryRules, base: Location, names: str) -> Iterator[Finding]:
-        yield from self._address(f"file#{names}", base)
+        if names != FILE_ITSELF:
+            yield from self._address(f"file#{names}", base)
         for name, one in entry.fields.items():
             yield from self._address(f"file#{one.path or name}", (*base, "fields", name))
             if isinstance(one.allowed, str):
@@ -122,6 +123,9 @@ class _Search:
             value = getattr(draw, field)
             if isinstance(value, RangeAt):
                 yield from self._places([value.min, value.max], (*location, field))
+        if draw.nested and (draw.nested.count("{}") != 1 or draw.nested == "{}"):
+            message = f"`nested` is `{draw.nested}`; it is text with one {{}} for the name of the table: box[{{}}]."
+            yield self._at((*location, "nested"), message)
         if isinstance(draw.repeats, str):
             yield from self._places([draw.repeats], (*location, "repeats"))
 
@@ -133,16 +137,19 @@ class _Search:
         derived = self.rules.of(DerivedRules)
         values: list[Address | None] = []
         for number, rule in enumerate(derived):
-            faults = [*self._address(with_any(rule.fallback), ("derived", number, "fallback"))] if rule.fallback else []
+            at = ("derived", number, "fallback")
+            faults = [fault for address in rule.fallback for fault in self._address(with_any(address), at)]
             yield from faults
             faults += self._address(rule.each, ("derived", number))
             faults += self._places([rule.value], ("derived", number))
             values.append(None if faults else parse_address(f"{rule.each}/{rule.value}"))
         for number, rule in enumerate(derived):
-            if rule.fallback and values[number] is not None:
-                elsewhere = parse_address(with_any(rule.fallback))
+            if values[number] is not None:
+                ways = [parse_address(with_any(address)) for address in rule.fallback]
                 leads[number] = [
-                    n for n, value in enumerate(values) if value is not None and _overlap(elsewhere, value)
+                    n
+                    for n, value in enumerate(values)
+                    if value is not None and any(_overlap(way, value) for way in ways)
                 ]
         for number in _in_circles(leads):
             names = ", ".join(derived[other].name for other in leads[number])

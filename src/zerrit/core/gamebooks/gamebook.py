@@ -14,7 +14,7 @@ from typing import Any
 
 from pydantic import ValidationError
 
-from zerrit.core.addresses import kind_of
+from zerrit.core.addresses import fits_kind, is_open_kind, kind_of, place_in_kind
 from zerrit.core.documents import Document, Finding, Format, Node, Severity, Slot, read_document
 from zerrit.core.documents.codes import CODES
 from zerrit.core.gamebooks.consistency import faults_across
@@ -48,6 +48,16 @@ class Gamebook:
     @cached_property
     def _by_identity(self) -> dict[int, PlacedRule]:
         return {id(placed.rule): placed for placed in self.placed}
+
+    @cached_property
+    def data(self) -> Any:
+        """The gamebook as plain values, as it is written."""
+        return self.source.to_data()
+
+    @cached_property
+    def by_id(self) -> dict[str, PlacedRule]:
+        """Every rule by its id."""
+        return {placed.id: placed for placed in self.placed}
 
     def place_of(self, rule: Rule) -> PlacedRule:
         """A rule of this gamebook with its id and place."""
@@ -138,7 +148,11 @@ class Gamebook:
         if rules is None:
             return None
         return self._fields_by_place(rules).get(node.names) or next(
-            (known for kind, known in self._fields_by_place(rules).items() if "" in kind and _fits_kind(node, kind)),
+            (
+                known
+                for kind, known in self._fields_by_place(rules).items()
+                if is_open_kind(kind) and fits_kind(node.names, kind)
+            ),
             None,
         )
 
@@ -156,7 +170,7 @@ class Gamebook:
             cached = {}
             for entry_names, entry in rules.entries.items():
                 for name, field_rules in entry.fields.items():
-                    cached[kind_of(f"{entry_names}/{field_rules.path or name}")] = field_rules
+                    cached[kind_of(place_in_kind(entry_names, field_rules.path or name))] = field_rules
             self._places[id(rules)] = cached
         return cached
 
@@ -167,11 +181,6 @@ class Gamebook:
     @cached_property
     def _places(self) -> dict[int, dict[tuple[str, ...], FieldRules]]:
         return {}
-
-
-def _fits_kind(node: Node, kind: tuple[str, ...]) -> bool:
-    names = node.names
-    return len(names) == len(kind) and all(wanted in ("", own) for own, wanted in zip(names, kind, strict=True))
 
 
 def read_gamebook(data: bytes, path: str = "gamebook.yml") -> tuple[Gamebook | None, tuple[Finding, ...]]:

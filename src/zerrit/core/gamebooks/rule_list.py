@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
+from zerrit.core.addresses import place_in_kind
 from zerrit.core.gamebooks.schema import GamebookFile
 from zerrit.core.gamebooks.source_lines import Location
-from zerrit.core.rules import Rule
+from zerrit.core.rules import FieldRules, Rule
 
 
 @dataclass(frozen=True, slots=True)
@@ -18,6 +19,15 @@ class PlacedRule:
     part: str  #: `field`, `closed`, `must`, `refers` …
     rule: Rule
     location: Location
+
+    @property
+    def says_something(self) -> bool:
+        """It limits something; a field that is only named does not."""
+        rule = self.rule
+        if not isinstance(rule, FieldRules):
+            return True
+        limits = (rule.kind, rule.allowed, rule.matches, rule.min, rule.max)
+        return any(limit not in (None, "") for limit in limits) or rule.always
 
 
 def placed_rules(rules: GamebookFile) -> Iterator[PlacedRule]:
@@ -31,7 +41,9 @@ def placed_rules(rules: GamebookFile) -> Iterator[PlacedRule]:
                 identity = entry.closed.id or f"{path}#{names} closed"
                 yield PlacedRule(identity, "closed", entry.closed, (*base, "closed"))
             for name, one in entry.fields.items():
-                yield PlacedRule(one.id or f"{path}#{names}/{one.path or name}", "field", one, (*base, "fields", name))
+                yield PlacedRule(
+                    one.id or f"{path}#{place_in_kind(names, one.path or name)}", "field", one, (*base, "fields", name)
+                )
             for number, must in enumerate(entry.must):
                 identity = must.id or f"{path}#{names} must {number + 1}"
                 yield PlacedRule(identity, "must", must, (*base, "must", number))

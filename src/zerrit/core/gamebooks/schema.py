@@ -29,6 +29,9 @@ class _Head(Part):
         "",
         description="what it was drafted from; while this is set, rules that are not `approved` warn and never block",
     )
+    rejected: tuple[str, ...] = Field(
+        (), description="drafted rules that a person rejected, by id or in words; no later draft suggests them again"
+    )
     files: dict[Name, FileRules] = Field({}, description="what is known of each file, by path or path pattern")
     lists: dict[Name, ListSource] = Field({}, description="lists of words by their names")
 

@@ -23,7 +23,7 @@ class FileState(StrEnum):
     """What becomes of one file."""
 
     KEPT = "kept"  #: theirs did not change it
-    TAKEN = "taken"  #: only theirs changed it
+    UPDATED = "updated"  #: only theirs changed it
     ADDED = "added"  #: theirs brought it
     REMOVED = "removed"  #: theirs removed it, and mine had not changed it
     MOVED = "moved"  #: theirs gave it another name, and changed nothing else
@@ -75,7 +75,7 @@ def _merge_file(
     if other in (old, own):
         return FileMerge(path, FileState.KEPT, own)
     if own == old:
-        state = FileState.REMOVED if other is None else FileState.ADDED if old is None else FileState.TAKEN
+        state = FileState.REMOVED if other is None else FileState.ADDED if old is None else FileState.UPDATED
         return FileMerge(path, state, other)
     if mine is None or theirs is None:
         why = "it was removed here and changed there" if mine is None else "it was changed here and removed there"
@@ -108,6 +108,6 @@ def _whole(
     kept = theirs if choice == THEIRS else mine
     data = kept.to_bytes() if kept is not None else None
     if choice is not None:
-        return FileMerge(path, FileState.TAKEN if choice == THEIRS else FileState.KEPT, data)
+        return FileMerge(path, FileState.UPDATED if choice == THEIRS else FileState.KEPT, data)
     shown = [None if one is None else f"{len(one.text.splitlines())} lines" for one in sides]
     return FileMerge(path, FileState.CONFLICT, data, None, (Conflict(path, shown[0], shown[1], shown[2], reason),))

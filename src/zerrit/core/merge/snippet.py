@@ -9,7 +9,7 @@ is touched.
 from __future__ import annotations
 
 import textwrap
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from enum import StrEnum
 from typing import Final
@@ -263,6 +263,7 @@ def _list_of(target: Document, top: Node) -> Node | None:
     homes = [node for node in target.root.walk() if node.kind is NodeKind.LIST and names <= _item_fields(node)]
     if not is_list and not homes:
         return None
+    homes = _with_all(target, homes, items)
     return _only(target, homes, sorted(names))
 
 
@@ -282,7 +283,19 @@ def _place_by_content(target: Document, top: Node) -> Node:
     ]
     if not homes and target.format.traits.unique_names:
         return target.root
-    return _only(target, homes, sorted(names))
+    return _only(target, _with_all(target, homes, top.children), sorted(names))
+
+
+def _with_all(target: Document, homes: list[Node], entries: Sequence[Node]) -> list[Node]:
+    """Of several places those that have all these entries already, by their keys; all of them where none has."""
+    keyed = [
+        home
+        for home in homes
+        if all(
+            target.keys.key_among(home.names, entry) and _twins(target, home.names, entry, home) for entry in entries
+        )
+    ]
+    return keyed or homes
 
 
 def _only(target: Document, homes: list[Node], names: list[str]) -> Node:
@@ -316,35 +329,49 @@ def _plan_below(target: Document, reading: Reading, top: Node, parent: Node | No
             (top, None, target.root),
         )
         return
-    names = parent.names
     for child in top.children:
-        if top.parent is None and target.format.traits.sections and is_section(document, child):
-            continue
-        twins = _twins(target, names, child, parent)
-        if not target.keys.key_among(names, child) and parent.kind is NodeKind.LIST:
-            twins = twins[:1]  # items without a key that are alike are interchangeable
-        address = _address_under(target, parent, names, child)
-        line = reading.line_of(child)
-        if not twins:
-            change = ValueChange(address, None, source_of(document, child))
-            lacking = _lacking_key(target, names, child)
-            kind = ActionKind.ASK if lacking else ActionKind.ADD
-            yield Action(kind, address, line, (change,), lacking), (child, None, parent)
-        elif len(twins) > 1:
-            why = f"{len(twins)} entries of {target.path} have this name."
-            yield Action(ActionKind.ASK, address, line, (), why), (child, twins[0], parent)
-        elif _is_container(target, twins[0], child):
-            yield from _plan_below(target, reading, child, twins[0])
-        else:
-            yield _plan_entry(target, reading, child, twins[0], parent, address), (child, twins[0], parent)
+        if top.parent is not None or not target.format.traits.sections or not is_section(document, child):
+            yield from _plan_child(target, reading, child, parent)
+
+
+def _plan_child(target: Document, reading: Reading, child: Node, parent: Node) -> Iterator[_Planned]:
+    document, names = reading.document, parent.names
+    twins = _twins(target, names, child, parent)
+    if not target.keys.key_among(names, child) and parent.kind is NodeKind.LIST:
+        twins = twins[:1]  # items without a key that are alike are interchangeable
+    address = _address_under(target, parent, names, child)
+    line = reading.line_of(child)
+    if twins and child.is_value and target.keys.key_of(parent) and child.value == twins[0].value:
+        return  # the key, or another field, of an entry that holds the entries which the snippet is about
+    if not twins:
+        change = ValueChange(address, None, source_of(document, child))
+        lacking = _lacking_key(target, names, child)
+        kind = ActionKind.ASK if lacking else ActionKind.ADD
+        yield Action(kind, address, line, (change,), lacking), (child, None, parent)
+    elif len(twins) > 1:
+        why = f"{len(twins)} entries of {target.path} have this name."
+        yield Action(ActionKind.ASK, address, line, (), why), (child, twins[0], parent)
+    elif _is_container(target, twins[0], child):
+        yield from _plan_below(target, reading, child, twins[0])
+    else:
+        yield _plan_entry(target, reading, child, twins[0], parent, address), (child, twins[0], parent)
 
 
 def _lacking_key(target: Document, parent_names: tuple[str, ...], node: Node) -> str:
     """What is said of a new entry without the field that names all its siblings; it is mostly misspelled."""
+    field = _key_lacked(target, parent_names, node)
+    return (
+        f"It has no {field}, by which the others are told apart. Is that misspelled? Add it or skip it."
+        if field
+        else ""
+    )
+
+
+def _key_lacked(target: Document, parent_names: tuple[str, ...], node: Node) -> str:
     field = target.keys.field_for((*parent_names, node.name))
     if not field or field == "=" or target.keys.key_among(parent_names, node) or not node.children:
         return ""
-    return f"It has no {field}, by which the others are told apart. Is that misspelled? Add it or skip it."
+    return field
 
 
 def _told_once(reading: Reading, actions: list[Action], pairs: list[tuple[Node, Node | None, Node]]) -> list[Action]:
@@ -400,7 +427,7 @@ def _doubt(target: Document, node: Node, twin: Node) -> str:
     A published entry with a list of its own is a whole: with fields that it does not have left from the old one, the two
     would be mixed. Lists that go by number beside one another must keep one length.
     """
-    mixed = _mixed_list(target, node, twin)
+    mixed = _mixed_list(target, node, twin) or _nameless_part(target, node, twin)
     if mixed:
         return mixed
     lists = [(s, t) for s, t, _ in _field_pairs(target, node, twin) if t is not None and _is_whole_list(target, s, t)]
@@ -440,6 +467,16 @@ def _mixed_list(target: Document, node: Node, twin: Node) -> str:
                 f"{source.name} has {', '.join(sorted(new - old)[:3])}, and the old entry {', '.join(sorted(old - new)[:3])}. "
                 "Combine keeps both, replace takes the new entry alone, or skip it."
             )
+    return ""
+
+
+def _nameless_part(target: Document, node: Node, twin: Node) -> str:
+    """A new part of the entry without the field that names the parts beside it; it is mostly misspelled."""
+    for source, own, parent in _field_pairs(target, node, twin):
+        field = _key_lacked(target, parent.names, source) if own is None else ""
+        if field:
+            what = source.name or "item"
+            return f"A new {what} in it has no {field}, by which the others are told apart. Is that misspelled? Combine or skip it."
     return ""
 
 
@@ -495,6 +532,7 @@ def _twins(
     key = target.keys.key_among(parent_names, node)
     if key:
         return target.keys.siblings(parent, node.name).called(key)
+    by_place = by_place and not _key_lacked(target, parent_names, node)
     same = [child for child in parent.children if child.name == node.name]
     if parent.kind is NodeKind.LIST or (node.name and len(same) > 1):
         equal = [child for child in same if _content(child) == _content(node)]
@@ -509,13 +547,16 @@ def _content(node: Node) -> tuple[object, ...]:
 
 
 def _is_container(target: Document, twin: Node, node: Node) -> bool:
-    """A group without identity that holds others: its children are planned one by one."""
-    return (
-        not twin.is_value
-        and not node.is_value
-        and not target.keys.key_of(twin)
-        and any(child.children or not child.is_value for child in node.children)
-    )
+    """A group that holds others: its children are planned one by one.
+
+    It has no identity of its own, or holds so many entries that these are what people think of: a shelf of things, not
+    a thing of parts.
+    """
+    if twin.is_value or node.is_value or not any(child.children or not child.is_value for child in node.children):
+        return False
+    if target.format.traits.sections and not is_section(target, twin):
+        return False  # a value in parentheses is published as one line
+    return not target.keys.key_of(twin) or target.keys.holds_entries(twin)
 
 
 def _address_under(target: Document, parent: Node, parent_names: tuple[str, ...], node: Node) -> str:

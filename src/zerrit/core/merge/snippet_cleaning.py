@@ -7,9 +7,10 @@ spaces, the block is fenced or wrapped in tags. None of that belongs into a serv
 
 from __future__ import annotations
 
+import html
 import re
 from collections.abc import Collection
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from itertools import pairwise
 from typing import Final
 
@@ -22,8 +23,7 @@ _HTML_WRAP: Final = re.compile(
 _HTML_BREAK: Final = re.compile(r"<br\s*/?>(?:\r\n|\n)?", re.IGNORECASE)
 #: Tags with which web pages colour code; no file of settings has them.
 _HTML_INSIDE: Final = re.compile(r"</?(?:span|font|strong|em|b|i|u|mark|code|pre)(?:\s[^<>]*)?>", re.IGNORECASE)
-_ENTITIES: Final = {"&quot;": '"', "&#34;": '"', "&lt;": "<", "&gt;": ">", "&nbsp;": " ", "&#39;": "'", "&apos;": "'"}
-_ENTITY: Final = re.compile("|".join([*_ENTITIES, "&amp;"]))
+_ENTITY: Final = re.compile(r"&(?:#[0-9]{1,7}|#[xX][0-9a-fA-F]{1,6}|[A-Za-z][A-Za-z0-9]{1,31});")
 _SMART: Final = {
     "\u201c": '"',
     "\u201d": '"',
@@ -60,47 +60,74 @@ def clean(text: str, format: Format = Format.TEXT, tolerate: Collection[str] = (
 
     `tolerate` are the departures from the format that the file's game accepts.
     """
-    notes: list[str] = []
-
-    def done(changed: str, note: str) -> None:
-        nonlocal text
-        if changed != text:
-            notes.append(note)
-            text = changed
-
-    text = text.replace("\r\n", "\n").replace("\r", "\n")
-    fenced = _FENCE.match(text)
-    if fenced:
-        done(fenced.group(1), "Removed the code fence (```).")
-    wrapped = _HTML_WRAP.match(text)
-    while wrapped:
-        done(wrapped.group(2), f"Removed the web page's <{wrapped.group(1).lower()}> tags.")
-        wrapped = _HTML_WRAP.match(text)
+    washed = _Washed(text.replace("\r\n", "\n").replace("\r", "\n"))
+    _unwrap(washed)
     if format is not Format.TEXT:  # a numbered list may be what the file is
-        done(_without_numbers(text), "Removed the line numbers that were copied along.")
-    done(_without_prompt(text), "Removed the prompt signs at the start of the lines.")
-    is_escaped = format is not Format.XML or ("&lt;" in text and not _HTML_INSIDE.sub("", text).strip().startswith("<"))
-    if is_escaped:
-        done(_HTML_INSIDE.sub("", text), "Removed the tags with which a web page had coloured it.")
-        done(_HTML_BREAK.sub("\n", text), "Replaced the web page's <br> by line ends.")
-        done(
-            _ENTITY.sub(lambda match: _ENTITIES.get(match.group(), "&"), text),
-            "Replaced the web page's entities (&quot; and the like) by their characters.",
-        )
-    done(re.sub("|".join(_SMART), lambda m: _SMART[m.group()], text), "Straightened bent quotation marks.")
-    done(_SPACES.sub(" ", text), "Replaced no-break spaces by plain ones.")
-    done(_INVISIBLE.sub("", text), "Removed invisible characters.")
+        washed.becomes(_without_numbers(washed.text), "Removed the line numbers that were copied along.")
+    washed.becomes(_without_prompt(washed.text), "Removed the prompt signs at the start of the lines.")
+    if format is not Format.XML or _is_escaped_xml(washed.text):
+        _without_page(washed)
+    _plain_signs(washed)
     if format is Format.YAML:
-        done(
-            _TABS.sub(lambda match: match.group().replace("\t", "  "), text),
-            "Replaced tabs at the start of lines by two spaces each.",
-        )
+        untabbed = _TABS.sub(lambda match: match.group().replace("\t", "  "), washed.text)
+        washed.becomes(untabbed, "Replaced tabs at the start of lines by two spaces each.")
     if format is Format.JSON:
-        if "json.comment" not in tolerate:
-            done(_without_json_pieces(text, _JSON_COMMENT), "Removed comments, which JSON does not have.")
-        if "json.comma-extra" not in tolerate:
-            done(_without_json_pieces(text, _JSON_LAST_COMMA), "Removed a comma behind the last entry.")
-    return Cleaned(text.strip("\n"), tuple(notes))
+        _plain_json(washed, tolerate)
+    return Cleaned(washed.text.strip("\n"), tuple(washed.notes))
+
+
+@dataclass
+class _Washed:
+    """A text that is being cleaned, and what was done to it."""
+
+    text: str
+    notes: list[str] = field(default_factory=list)
+
+    def becomes(self, text: str, note: str) -> None:
+        if text != self.text:
+            self.notes.append(note)
+            self.text = text
+
+
+def _unwrap(washed: _Washed) -> None:
+    """Without the fence or the tags around all of it."""
+    fenced = _FENCE.match(washed.text)
+    if fenced:
+        washed.becomes(fenced.group(1), "Removed the code fence (```).")
+    wrapped = _HTML_WRAP.match(washed.text)
+    while wrapped:
+        washed.becomes(wrapped.group(2), f"Removed the web page's <{wrapped.group(1).lower()}> tags.")
+        wrapped = _HTML_WRAP.match(washed.text)
+
+
+def _is_escaped_xml(text: str) -> bool:
+    return "&lt;" in text and not _HTML_INSIDE.sub("", text).strip().startswith("<")
+
+
+def _without_page(washed: _Washed) -> None:
+    """Without what a web page put around the words and into them."""
+    washed.becomes(_HTML_INSIDE.sub("", washed.text), "Removed the tags with which a web page had coloured it.")
+    washed.becomes(_HTML_BREAK.sub("\n", washed.text), "Replaced the web page's <br> by line ends.")
+    washed.becomes(
+        _ENTITY.sub(lambda match: html.unescape(match.group()), washed.text),
+        "Replaced the web page's entities (&quot; and the like) by their characters.",
+    )
+
+
+def _plain_signs(washed: _Washed) -> None:
+    straight = re.sub("|".join(_SMART), lambda match: _SMART[match.group()], washed.text)
+    washed.becomes(straight, "Straightened bent quotation marks.")
+    washed.becomes(_SPACES.sub(" ", washed.text), "Replaced no-break spaces by plain ones.")
+    washed.becomes(_INVISIBLE.sub("", washed.text), "Removed invisible characters.")
+
+
+def _plain_json(washed: _Washed, tolerate: Collection[str]) -> None:
+    if "json.comment" not in tolerate:
+        plain = _without_json_pieces(washed.text, _JSON_COMMENT)
+        washed.becomes(plain, "Removed comments, which JSON does not have.")
+    if "json.comma-extra" not in tolerate:
+        plain = _without_json_pieces(washed.text, _JSON_LAST_COMMA)
+        washed.becomes(plain, "Removed a comma behind the last entry.")
 
 
 def _without_json_pieces(text: str, pieces: re.Pattern[str]) -> str:

@@ -58,7 +58,7 @@ class Merged:
     """
 
     document: Document
-    taken: tuple[ValueChange, ...]
+    applied: tuple[ValueChange, ...]
     conflicts: tuple[Conflict, ...]
     left: tuple[str, ...] = ()
 
@@ -105,7 +105,7 @@ def merge_three(
         document = mine.with_text(theirs.text)
     lost = _lost_comments(base, mine, theirs, document) if base is not None else []
     left = [*merge.left, *_told(text for text in lost if text not in merge.left_comments)]
-    return Merged(document, tuple(merge.taken), tuple(merge.conflicts), tuple(left))
+    return Merged(document, tuple(merge.done), tuple(merge.conflicts), tuple(left))
 
 
 def _lost_comments(base: Document, mine: Document, theirs: Document, merged: Document) -> list[str]:
@@ -141,7 +141,7 @@ class _Merge:
         self.keys = Keys.of([base, mine, theirs])
         self.writer = WRITERS[mine.format]
         self.conflicts: list[Conflict] = []
-        self.taken: list[ValueChange] = []
+        self.done: list[ValueChange] = []
         self.left: list[str] = []
         self.left_comments: set[str] = set()  #: those of theirs that `left` names already
         self.decided: set[str] = set()
@@ -280,7 +280,7 @@ class _Merge:
         if t.name in (b.name, m.name):
             return
         if m.name == b.name:
-            self.taken.append(ValueChange(self.keys.address_of(m), m.name, t.name))
+            self.done.append(ValueChange(self.keys.address_of(m), m.name, t.name))
             self._changed += self.writer.rename(self.mine, m, t.name)
         else:
             self.left.append(f"{self._named(m)}: theirs calls it {t.name}; mine's name stays.")
@@ -296,7 +296,7 @@ class _Merge:
             self.left_comments.update(t.comment.split("\n"), [t.comment])
             self.left.append(f"{self._named(m)}: theirs has another comment; mine's stays.")
             return
-        self.taken.append(ValueChange(self.keys.address_of(m), m.comment or None, t.comment or None))
+        self.done.append(ValueChange(self.keys.address_of(m), m.comment or None, t.comment or None))
         (self._changed if carried.start >= m.end else self._leads).append(carried)
 
     def _named(self, m: Node) -> str:
@@ -398,7 +398,7 @@ class _Merge:
         except EditRefused:  # mine's quotation marks cannot hold it; theirs' way of writing it can
             self._replace(m, t)
             return
-        self.taken.append(ValueChange(self.keys.address_of(m), m.value, t.value))
+        self.done.append(ValueChange(self.keys.address_of(m), m.value, t.value))
         self._changed += splices
 
     def _value_splices(self, m: Node, t: Node) -> list[Splice]:
@@ -418,12 +418,12 @@ class _Merge:
         self._insert(m.parent, t, m)
 
     def _remove(self, m: Node) -> None:
-        self.taken.append(ValueChange(self.keys.address_of(m), source_of(self.mine, m), None))
+        self.done.append(ValueChange(self.keys.address_of(m), source_of(self.mine, m), None))
         self._removed.append(m)
 
     def _insert(self, parent: Node, t: Node, anchor: Node | None) -> None:
         source = source_of(self.theirs, t)
-        self.taken.append(ValueChange(self.keys.address_of(t), None, source))
+        self.done.append(ValueChange(self.keys.address_of(t), None, source))
         if t.name.startswith("@"):
             anchor = None
         place = self._inserted.setdefault((id(parent), id(anchor)), (parent, anchor, []))
@@ -479,7 +479,7 @@ class _Merge:
             )
             self.conflicts.append(Conflict(address, base, mine, theirs, reason))
         elif choice.startswith("=") and m is not None and m.value is not None:
-            self.taken.append(ValueChange(address, m.value, choice[1:]))
+            self.done.append(ValueChange(address, m.value, choice[1:]))
             self._changed += self.writer.set_value(self.mine, m, choice[1:])
         elif choice == THEIRS:
             self._take(m, t, parent)
@@ -523,7 +523,7 @@ class _Merge:
             name = planned.identity[1] or planned.identity[0]
             self.left.append(f"{name}: theirs has it at another place; it stays where mine has it.")
             return document
-        self.taken += edit.changes
+        self.done += edit.changes
         return edit.document
 
     def _insertions(self) -> Iterator[Splice]:

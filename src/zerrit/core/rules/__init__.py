@@ -8,7 +8,7 @@ from zerrit.core.rules.alike import AlikeRule
 from zerrit.core.rules.balance import BalanceRule
 from zerrit.core.rules.base import Part, Rule
 from zerrit.core.rules.checklist import ChecklistRule
-from zerrit.core.rules.derived import DerivedRules
+from zerrit.core.rules.derived import BetweenRules, DerivedRules
 from zerrit.core.rules.draws import DrawRules, RangeAt
 from zerrit.core.rules.file_names import FileNameRule
 from zerrit.core.rules.files import EntryRules, FieldRules, FileRules, SlotRules
@@ -53,6 +53,7 @@ __all__ = [
     "AgreeRule",
     "AlikeRule",
     "BalanceRule",
+    "BetweenRules",
     "ChecklistRule",
     "DerivedRules",
     "DrawRules",

@@ -8,9 +8,10 @@ from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, WithJsonSche
 
 from zerrit.core.documents.codes import Severity
 from zerrit.core.expressions import Expression, compile_pattern, parse_expression
+from zerrit.core.wildcards import path_matches
 
 FieldKind = Literal["integer", "number", "range", "quantity", "switch", "text"]
-TakesEffect = Literal["restart", "reload", "map-change", "new-world", "rejoin"]
+TakesEffect = Literal["restart", "reload", "map change", "new world", "rejoin"]
 Text = Annotated[str, Field(min_length=1, max_length=2000)]
 Name = Annotated[str, Field(min_length=1, max_length=200)]
 Place = Annotated[
@@ -65,3 +66,8 @@ class Rule(Part):
     message: str = Field("", max_length=1000, description="the message, with fields or expressions in braces")
     reason: str = Field("", max_length=2000, description="the experience behind it")
     approved: bool = Field(False, description="in a drafted gamebook: a person has read the rule and approved it")
+    skip_files: tuple[Name, ...] = Field((), description="path patterns of files that it does not speak of")
+
+    def skips(self, path: str) -> bool:
+        """It does not speak of the file."""
+        return any(path_matches(pattern, path) for pattern in self.skip_files)

@@ -2,20 +2,20 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
-from typing import TYPE_CHECKING, ClassVar
+from typing import ClassVar, Final
 
 from pydantic import Field
 
 from zerrit.core.rules.base import Text
 from zerrit.core.rules.listed import ListedRule, Named
 
-if TYPE_CHECKING:
-    pass
+_ANY_KEY: Final = re.compile(r"\[\$\w+\]")
 
 
 class ChecklistRule(ListedRule):
-    """What to verify in the game after a change of certain places."""
+    """What to verify in the game after a change of certain entries; `[$name]` in their address is any key."""
 
     part: ClassVar[str] = "checklist"
     about: ClassVar[str] = "what to verify in the game after a change"
@@ -24,7 +24,12 @@ class ChecklistRule(ListedRule):
     do: Text = Field(description="what to do, with fields of the entry in braces")
 
     def addresses(self) -> Iterator[Named]:
-        yield Named(("after",), self.after)
+        yield Named(("after",), self.entries)
+
+    @property
+    def entries(self) -> str:
+        """The address of the entries, without the keys that only say how they are named."""
+        return _ANY_KEY.sub("", self.after)
 
     def is_idle_without(self) -> Iterator[Named]:
         yield from ()  # what is not there is not changed

@@ -2,20 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+import re
+from collections.abc import Iterator, Mapping
 from decimal import Decimal
-from typing import TYPE_CHECKING, ClassVar
+from typing import TYPE_CHECKING, ClassVar, Final
 
 from pydantic import Field
 
-from zerrit.core.addresses import parse_address
+from zerrit.core.addresses import parse_address, quote_name
 from zerrit.core.documents import Document, Finding
 from zerrit.core.examination.check_context import Unknown
 from zerrit.core.examination.condition_fields import Around
-from zerrit.core.examination.entry_rows import Rows
+from zerrit.core.examination.entry_rows import Column, Rows
 from zerrit.core.expressions.address_templates import filled_address, filled_with, places_in, with_any
 from zerrit.core.nearest import did_you_mean
-from zerrit.core.rules.base import Name, Part, Text
+from zerrit.core.rules.base import Name, Part, Text, Texts
 from zerrit.core.rules.listed import Fault, ListedRule, Named, nowhere
 
 if TYPE_CHECKING:
@@ -23,18 +24,27 @@ if TYPE_CHECKING:
 
 
 class BetweenRules(Part):
-    """A value moves along a line between two thresholds: at `low` it is `at_low` times as much, at `high` `at_high`."""
+    """A value moves along a line between two thresholds: at `low` it is `at_low` times as much, at `high` `at_high`.
+
+    Without `high` one place with a range, such as `5..30`.
+    """
 
     low: Text
-    high: Text
+    high: str = ""
     at_low: Decimal
     at_high: Decimal
+
+    @property
+    def fault(self) -> str:
+        """What is wrong where an entry has no thresholds."""
+        return f"{self.low} and {self.high} are no numbers" if self.high else f"{self.low} is no range"
 
 
 class DerivedRules(ListedRule):
     """A value that the game works out: `value` of `each` entry, or what is at `fallback` where that is `sentinel`.
 
-    In `fallback`, {field} is the entry's own field.
+    Of several fallbacks each is looked at where the one before sends the game on. In them, {field} is the entry's own
+    field.
     """
 
     part: ClassVar[str] = "derived"
@@ -45,7 +55,8 @@ class DerivedRules(ListedRule):
     each: Text
     value: Text
     sentinel: str = Field("", description="the word that sends the game to look elsewhere")
-    fallback: str = Field("", description="the address where it looks then")
+    where_absent: bool = Field(False, description="a value that is not there sends the game to look elsewhere, too")
+    fallback: Texts = Field((), description="the address where it looks then; or several, one after the other")
     between: BetweenRules | None = None
 
     @property
@@ -59,28 +70,36 @@ class DerivedRules(ListedRule):
         yield Named(("value",), self.value)
         if self.between is not None:
             yield Named(("between",), self.between.low)
-            yield Named(("between",), self.between.high)
+            if self.between.high:
+                yield Named(("between",), self.between.high)
 
     def faults(self) -> Iterator[Fault]:
-        if bool(self.sentinel) is not bool(self.fallback):
-            yield Fault((), "`sentinel` and `fallback` go together.")
+        if bool(self.sentinel or self.where_absent) is not bool(self.fallback):
+            yield Fault((), "`fallback` goes together with `sentinel` or `where_absent`.")
+
+    def sends_on(self, text: str | None) -> bool:
+        """Whether a value, None where there is none, sends the game to look elsewhere."""
+        return self.where_absent if text is None else bool(self.sentinel) and text == self.sentinel
 
     def sentence(self) -> str:
-        return f"{self.each}: where {self.value} is {self.sentinel}, it is at {self.fallback}"
+        words = [f"is {self.sentinel}" if self.sentinel else "", "is not there" if self.where_absent else ""]
+        return (
+            f"{self.each}: where {self.value} {' or '.join(filter(None, words))}, it is at {', '.join(self.fallback)}"
+        )
 
     def unmeasured(self, examination: Examination) -> Iterator[str]:
-        yield from nowhere(examination, [self.each, f"{self.each}/{self.value}"])
+        yield from nowhere(examination, [self.each, *([] if self.where_absent else [f"{self.each}/{self.value}"])])
 
     def check(self, examination: Examination, number: int) -> Iterator[Finding]:
-        """Where a value has the word that means "look elsewhere", there is something elsewhere."""
-        if not self.sentinel:
+        """Where a value sends the game to look elsewhere, there is something elsewhere."""
+        if not self.fallback:
             return
         try:
-            elsewhere = examination.sound(self.fallback)
+            elsewhere = [document for address in self.fallback for document in examination.sound(address)]
             examination.sound(self.each)
         except Unknown:
             return
-        reached: dict[str, bool] = {}
+        reached: dict[str, list[str]] = {}
         for document in examination.matching(self.each.partition("#")[0]):
             yield from examination.findings_of(
                 ("derived", number, document.path), (document, *elsewhere), _derived, document, self, reached
@@ -88,33 +107,79 @@ class DerivedRules(ListedRule):
 
 
 def _derived(
-    examination: Examination, document: Document, rule: DerivedRules, reached: dict[str, bool]
+    examination: Examination, document: Document, rule: DerivedRules, reached: dict[str, list[str]]
 ) -> Iterator[Finding]:
     rows = Rows.of(examination, document, rule.each.partition("#")[2])
     column = rows.column(rule.value)
-    own = {place: rows.column(place) for place in places_in(rule.fallback)}
-    for index, number, text in column:
-        if text != rule.sentinel:
+    own = {place: rows.column(place) for fallback in rule.fallback for place in places_in(fallback)}
+    for index, number in _sent_on(column, rule):
+        dead_end = _dead_end(examination, rule, rows, index, own, reached)
+        if dead_end is None:
             continue
-        filled = {place: one.values(index) for place, one in own.items()}
-        if all(len(values) == 1 for values in filled.values()):
-            elsewhere = filled_with(rule.fallback, {place: values[0] for place, values in filled.items()})
+        holder = column.node(index, number) if number is not None else rows.node(index)
+        elsewhere, fallback = dead_end
+        cause = f"`{rule.sentinel}`" if number is not None else f"Without {rule.value}, this"
+        if elsewhere in reached and len(reached[elsewhere]) == 1:
+            message = f"{cause} sends the game to {elsewhere}, where `{reached[elsewhere][0]}` leads nowhere."
+        elif len(reached.get(elsewhere, ())) > 1:
+            message = f"{cause} sends the game to {elsewhere}, where there are {len(reached[elsewhere])} values."
         else:
-            elsewhere = filled_address(rule.fallback, rows.node(index))
-        if elsewhere not in reached:
-            reached[elsewhere] = bool(elsewhere) and any(
-                node.value is not None for _, node in examination.nodes(elsewhere)
-            )
-        if reached[elsewhere]:
-            continue
-        holder = column.node(index, number)
-        message = f"`{rule.sentinel}` sends the game to {elsewhere or rule.fallback}, but nothing is there."
+            message = f"{cause} sends the game to {elsewhere or fallback}, but nothing is there."
         wanted = parse_address(elsewhere).segments[-1].name if elsewhere else ""
-        hint = did_you_mean(wanted, _beside(examination, rule))
+        hint = did_you_mean(wanted, _beside(examination, fallback))
         yield examination.finding(rule, "meaning.sentinel", (document, holder), message, hint, Around(document, holder))
 
 
-def _beside(examination: Examination, rule: DerivedRules) -> list[str]:
+def _sent_on(column: Column, rule: DerivedRules) -> Iterator[tuple[int, int | None]]:
+    """The entries whose value sends the game elsewhere, with the number of the value; None where it is not there."""
+    if rule.sentinel:
+        yield from ((index, number) for index, number, text in column if text == rule.sentinel)
+    if rule.where_absent:
+        yield from ((index, None) for index in column.absent())
+
+
+def _dead_end(
+    examination: Examination,
+    rule: DerivedRules,
+    rows: Rows,
+    index: int,
+    own: Mapping[str, Column],
+    reached: dict[str, list[str]],
+) -> tuple[str, str] | None:
+    """The last address to which an entry leads and its pattern, where it has no value; None where there is one."""
+    elsewhere = fallback = ""
+    for fallback in rule.fallback:
+        filled = {place: own[place].values(index) for place in places_in(fallback)}
+        if all(len(values) == 1 for values in filled.values()):
+            elsewhere = filled_with(fallback, {place: values[0] for place, values in filled.items()})
+        else:
+            elsewhere = filled_address(fallback, rows.node(index))
+        _look_up_names(examination, fallback, reached)
+        if elsewhere not in reached:
+            is_name = _LAST_IS_NAME.fullmatch(fallback) is not None  # of which all that there are were looked up
+            nodes = [node for _, node in examination.nodes(elsewhere)] if elsewhere and not is_name else []
+            reached[elsewhere] = [node.value for node in nodes if node.value is not None]
+        found = reached[elsewhere]
+        if len(found) > 1 or not rule.sends_on(found[0] if found else None):
+            return None if len(found) == 1 else (elsewhere, fallback)
+    return elsewhere, fallback
+
+
+_LAST_IS_NAME: Final = re.compile(r"([^{}]*/)\{[^{}]+\}")
+
+
+def _look_up_names(examination: Examination, fallback: str, reached: dict[str, list[str]]) -> None:
+    """All that a fallback such as `prices.json#prices/{name}` can lead to, in one go."""
+    found = _LAST_IS_NAME.fullmatch(fallback)
+    if found is None or fallback in reached:
+        return
+    reached[fallback] = []
+    for _, node in examination.nodes(with_any(fallback)):
+        if node.value is not None:
+            reached.setdefault(f"{found[1]}{quote_name(node.name)}", []).append(node.value)
+
+
+def _beside(examination: Examination, fallback: str) -> list[str]:
     """The names that there are where the value should be."""
-    parent = with_any(rule.fallback)
+    parent = with_any(fallback)
     return [document.keys.key_of(node) or node.name for document, node in examination.nodes(parent)]

@@ -25,6 +25,7 @@ class DrawRules(Part):
     weight: Text = "weight"
     thing: str = Field("", description="what a prize is")
     table: str = Field("", description="or the name of the table that it leads to")
+    nested: str = Field("", description="how `thing` names another table, with {} for its name: `box[{}]`")
     counts: int | RangeAt = Field(1, description="how many pieces, or how many uses of that table")
     variant: str = Field("", description="what may come in place of the thing")
     variant_chance: str = ""

@@ -104,7 +104,9 @@ class FileRules(Part):
     rewritten_at_stop: bool = Field(False, description="the game writes this file automatically when it stops")
     optional: bool = Field(False, description="a server may do without this file")
     closed: Closed
-    entries: dict[Name, EntryRules] = Field({}, description="what is known of its entries, by kind")
+    entries: dict[Name, EntryRules] = Field(
+        {}, description="what is known of its entries, by kind; `.` is the file itself, for the values directly in it"
+    )
     slots: dict[Name, SlotRules] = Field({}, description="parts of a text file that can be addressed")
 
     @field_validator("slots")

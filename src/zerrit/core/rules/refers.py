@@ -13,7 +13,8 @@ from zerrit.core.examination.condition_fields import Around
 from zerrit.core.examination.word_lists import known_words, words_of
 from zerrit.core.expressions import ExpressionInvalid, NotApplicable
 from zerrit.core.rules.base import Condition, Name, Text
-from zerrit.core.rules.listed import ListedRule, Named
+from zerrit.core.rules.listed import Fault, ListedRule, Named
+from zerrit.core.wildcards import key_matches
 
 if TYPE_CHECKING:
     from zerrit.core.examination.check_context import Examination
@@ -29,7 +30,8 @@ class ReferRule(ListedRule):
     every: Text = Field(description="the address of the values")
     list_name: Name = Field(alias="list", description="the list")
     only_if: Condition | None = Field(None, description="only where the fields around the value fulfil this")
-    exceptions: tuple[str, ...] = Field((), description="values that are allowed besides")
+    exceptions: tuple[str, ...] = Field((), description="values that are allowed besides; `*` is any text")
+    within: str = Field("", description="only values with this text around the word, which is at {}: `box[{}]`")
 
     def addresses(self) -> Iterator[Named]:
         yield Named(("every",), self.every)
@@ -37,9 +39,20 @@ class ReferRule(ListedRule):
     def lists(self) -> Iterator[Named]:
         yield Named(("list",), self.list_name)
 
+    def faults(self) -> Iterator[Fault]:
+        if self.within and self.within.count("{}") != 1:
+            yield Fault(("within",), f"`{self.within}` has no single {{}} where the word is, as in box[{{}}].")
+
     def sentence(self) -> str:
         when = f", where {self.only_if}" if self.only_if is not None else ""
-        return f"every {self.every} is one of the {self.list_name}{when}"
+        form = f" in {self.within}" if self.within else ""
+        return f"every {self.every} is one of the {self.list_name}{form}{when}"
+
+    def is_meant(self, value: str) -> bool:
+        """It is no exception, and has the text of `within` around it."""
+        before, _, after = self.within.partition("{}")
+        has_form = value.startswith(before) and value.endswith(after)
+        return has_form and not any(key_matches(pattern, value) for pattern in self.exceptions)
 
     def check(self, examination: Examination, number: int) -> Iterator[Finding]:
         """Every value at the address is a word of the list."""
@@ -50,6 +63,9 @@ class ReferRule(ListedRule):
             return
         if not words:
             return  # said of the list; nothing can be held against it
+        if self.within:
+            words = tuple(self.within.replace("{}", word) for word in words)
+            known = frozenset(words)
         for document in examination.matching(self.every.partition("#")[0]):
             yield from examination.findings_of(
                 ("refers", number, document.path), (document, words), _refer, document, self, words, known
@@ -61,7 +77,7 @@ def _refer(
 ) -> Iterator[Finding]:
     values = examination.values_in(document, rule.every)
     for index, value in enumerate(values.texts):
-        if value in known or value in rule.exceptions:
+        if value in known or not rule.is_meant(value):
             continue
         node = values.node(index)
         fields = Around(document, node)

@@ -38,7 +38,7 @@ class UniqueRule(ListedRule):
         yield from (Named(("over",), text) for text in self.over)
 
     def sentence(self) -> str:
-        return f"no {self.name} occur twice: {', '.join(self.over)}"
+        return f"no value occurs twice among the {self.name} ({', '.join(self.over)})"
 
     def count(self, examination: Examination) -> int:
         return sum(len(examination.nodes(address)) for address in self.over)

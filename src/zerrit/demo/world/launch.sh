@@ -1,5 +1,7 @@
 #!/bin/sh
-# Starts the station. The chart named here must be the one in station.ini.
-CHART="coral-gate"
-MODS="deepsong;surveyor-kit"
-exec ./fathomline --chart "$CHART" --mods "$MODS" --log logs/station.log
+# Starts the station. The chart named here must be the one in station.ini; the mods are loaded in this order.
+exec ./fathomline \
+  --chart coral-gate \
+  --with deepsong \
+  --with surveyor-kit \
+  --log logs/station.log

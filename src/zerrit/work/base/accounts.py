@@ -67,23 +67,20 @@ def sign_in(
             note(workspace, session, name, "person.sign-in-failed", None, f"from {address}" if address else "")
         raise SignInFailed("The name or the password is wrong.")
     workspace.sign_ins.succeeded(name, address)
-    token = secrets.token_urlsafe(32)
-    now = workspace.now()
+    return _new_token(workspace, person, kind, label)
+
+
+def _new_token(workspace: Workspace, person: Person, kind: Literal["session", "bearer"], label: str) -> str:
+    """A token for a person whose password is right; only its digest is kept. Raises SignInFailed: no longer so."""
+    token, now = secrets.token_urlsafe(32), workspace.now()
     with workspace.writing() as session:
         session.execute(delete(Token).where(Token.expires_at < now))
         if session.get_one(Person, person.id).password_hash != person.password_hash:
             raise SignInFailed("The password was changed just now.")
-        session.add(
-            Token(
-                person_id=person.id,
-                digest=_digest(token),
-                kind=kind,
-                name=label,
-                created_at=now,
-                expires_at=now + LIFETIMES[kind],
-            )
-        )
-        note(workspace, session, name, "person.signed-in", None, f"{kind} {label}".strip())
+        row = Token(person_id=person.id, digest=_digest(token), kind=kind, name=label, created_at=now)
+        row.expires_at = now + LIFETIMES[kind]
+        session.add(row)
+        note(workspace, session, person.name, "person.signed-in", None, f"{kind} {label}".strip())
     return token
 
 

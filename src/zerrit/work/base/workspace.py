@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import os
 import threading
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Hashable, Iterator, Mapping
+from concurrent.futures import Future, ThreadPoolExecutor, wait
 from contextlib import AbstractContextManager, contextmanager
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
+from functools import cached_property
 from pathlib import Path
 from typing import Any, Final, Generic, TypeVar
 
@@ -15,12 +17,13 @@ from cachetools import LRUCache
 from readerwriterlock.rwlock import RWLockFair
 from sqlalchemy.orm import Session
 
-from zerrit.connections import Connection, Limits, ManualConnection, open_connection
+from zerrit.connections import Connection, ConnectionFailed, ConnectionFault, Limits, ManualConnection, open_connection
 from zerrit.core.checks import Checked, Files
 from zerrit.core.documents import Document, Finding, read_document
 from zerrit.core.gamebooks import Gamebook
 from zerrit.core.steps import Replay
 from zerrit.records import Database, DataFolder, Server, Vault
+from zerrit.records.search_index import SearchIndex
 from zerrit.settings import FolderConnection, RemoteConnection
 from zerrit.work.base.errors import Refused, WrongState
 from zerrit.work.base.sign_in_delays import SignIns
@@ -31,9 +34,38 @@ PRUNE_PATIENCE: Final = 5.0  # seconds
 MAX_CHECKED: Final = 16  # snapshots whose checks are kept
 MAX_TAKEN: Final = 32  # of which each server has one that counts
 MAX_WORKED_OUT: Final = 16  # changes kept worked out
+MAX_HELD: Final = 64  # snapshots whose lists of files are kept
+WORKED_AHEAD: Final = 2  # threads
+MOST_GIVEN_WAY: Final = 1.0  # seconds that long work waits between two parts
+MAX_DRAFTED: Final = 4  # drafts of gamebooks, each with the check of a server by it
 WorkKey = tuple[int, str, int, str]  #: change, digest of its steps, its base, digest of the gamebook
 K = TypeVar("K")
 V = TypeVar("V")
+
+
+class Turns:
+    """One at a time for each key; what waits for another key is not held up."""
+
+    def __init__(self) -> None:
+        self._locks: dict[Hashable, tuple[threading.Lock, int]] = {}
+        self._change = threading.Lock()
+
+    @contextmanager
+    def of(self, key: Hashable) -> Iterator[None]:
+        """While no one else has the turn of that key."""
+        with self._change:
+            lock, waiting = self._locks.get(key, (threading.Lock(), 0))
+            self._locks[key] = lock, waiting + 1
+        try:
+            with lock:
+                yield
+        finally:
+            with self._change:
+                lock, waiting = self._locks[key]
+                if waiting == 1:
+                    del self._locks[key]
+                else:
+                    self._locks[key] = lock, waiting - 1
 
 
 class Recent(Generic[K, V]):
@@ -42,6 +74,7 @@ class Recent(Generic[K, V]):
     def __init__(self, most: int) -> None:
         self._values: LRUCache[K, V] = LRUCache(most)
         self._lock = threading.Lock()
+        self._making = Turns()
 
     def get(self, key: K) -> V | None:
         with self._lock:
@@ -51,6 +84,71 @@ class Recent(Generic[K, V]):
         with self._lock:
             self._values[key] = value
         return value
+
+    def get_or_make(self, key: K, make: Callable[[], V]) -> V:
+        """The value that is kept, or a new one; it is made once, however many ask for it at the same time."""
+        found = self.get(key)
+        if found is not None:
+            return found
+        with self._making.of(key):
+            found = self.get(key)
+            return found if found is not None else self.keep(key, make())
+
+
+class Ahead:
+    """Work that goes on when whoever asked for it no longer waits; the same work is done once at a time.
+
+    It gives way to what someone waits for at that moment, since threads share one processor.
+    """
+
+    def __init__(self) -> None:
+        self._first = threading.local()
+        self._hurried = 0
+        self._calm = threading.Condition()
+        self._pool = ThreadPoolExecutor(WORKED_AHEAD, "zerrit-ahead")
+        self._begun: dict[Hashable, Future[Any]] = {}
+        self._lock = threading.RLock()  # work that is done at once is forgotten while it is begun
+
+    def result(self, key: Hashable, work: Callable[[], V], patience: float | None) -> V | None:
+        """The result of the work, or None where that takes longer than `patience`, in seconds; raises what the work raises."""
+        if patience is None:
+            return work()
+        with self._lock:
+            future = self._begun.get(key)
+            if future is None:
+                future = self._begun[key] = self._pool.submit(work)
+                future.add_done_callback(lambda _: self._forget(key))
+        done, _ = wait([future], patience)
+        result: V | None = future.result() if done else None
+        return result
+
+    @contextmanager
+    def first(self) -> Iterator[None]:
+        """While long work of other threads gives way; for what is short and waits for none of that."""
+        self._first.is_here = True
+        with self._calm:
+            self._hurried += 1
+        try:
+            yield
+        finally:
+            self._first.is_here = False
+            with self._calm:
+                self._hurried -= 1
+                self._calm.notify_all()
+
+    def give_way(self) -> None:
+        """For long work, between two parts of it: wait a moment while someone is first."""
+        if self._hurried and not getattr(self._first, "is_here", False):
+            with self._calm:
+                self._calm.wait_for(lambda: not self._hurried, MOST_GIVEN_WAY)
+
+    def _forget(self, key: Hashable) -> None:
+        with self._lock:
+            self._begun.pop(key, None)
+
+    def close(self) -> None:
+        """Finish what was begun and drop what waits for its turn."""
+        self._pool.shutdown(wait=True, cancel_futures=True)
 
 
 class Storing:
@@ -97,31 +195,6 @@ class WorkedOut:
     @property
     def findings(self) -> tuple[Finding, ...]:
         return self.checked.findings
-
-
-class Turns:
-    """One at a time for each key; what waits for another key is not held up."""
-
-    def __init__(self) -> None:
-        self._locks: dict[int, tuple[threading.Lock, int]] = {}
-        self._change = threading.Lock()
-
-    @contextmanager
-    def of(self, key: int) -> Iterator[None]:
-        """While no one else has the turn of that key."""
-        with self._change:
-            lock, waiting = self._locks.get(key, (threading.Lock(), 0))
-            self._locks[key] = lock, waiting + 1
-        try:
-            with lock:
-                yield
-        finally:
-            with self._change:
-                lock, waiting = self._locks[key]
-                if waiting == 1:
-                    del self._locks[key]
-                else:
-                    self._locks[key] = lock, waiting - 1
 
 
 @dataclass(frozen=True, slots=True)
@@ -189,7 +262,22 @@ class Workspace:
     last_checked: Recent[tuple[str, str], Checked] = field(default_factory=lambda: Recent(MAX_CHECKED))
     #: What was fetched last and equals a snapshot (its id, and the digest of the gamebook): the next fetch begins there.
     taken: Recent[tuple[int, str], Any] = field(default_factory=lambda: Recent(MAX_TAKEN))
+    #: New drafts of gamebooks by the snapshots that they come from: the latest one, and all defaults.
+    drafted: Recent[tuple[int, ...], Any] = field(default_factory=lambda: Recent(MAX_DRAFTED))
+    #: What a host showed last in place of the accepted certificate or key, by server.
+    strange_identities: dict[str, str] = field(default_factory=dict)
+    #: The last lines of the log of a game that starts, by run: what is looked at while it happens, and not kept.
+    live_logs: Recent[int, str] = field(default_factory=lambda: Recent(MAX_TAKEN))
+    held: Recent[int, Mapping[str, str]] = field(
+        default_factory=lambda: Recent(MAX_HELD)
+    )  #: digests by path, by snapshot
+    ahead: Ahead = field(default_factory=Ahead)
     worked_out: Recent[WorkKey, WorkedOut] = field(default_factory=lambda: Recent(MAX_WORKED_OUT))
+
+    @cached_property
+    def search_index(self) -> SearchIndex:
+        """Where entries are found by a part of their name; it is made with the first search."""
+        return SearchIndex(self.folder / "search.sqlite")
 
     def session(self) -> AbstractContextManager[Session]:
         return self.database.session()
@@ -206,7 +294,14 @@ class Workspace:
         if isinstance(settings, FolderConnection):
             self.bounds.require_folder(Path(settings.folder), self.folder)
         secret = self.secret(server.connection_secret)
-        return open_connection(settings, secret, self.limits, self._uploaded(server.id))
+        try:
+            opened = open_connection(settings, secret, self.limits, self._uploaded(server.id))
+        except ConnectionFailed as error:
+            if error.fault is ConnectionFault.IDENTITY:
+                self.strange_identities[server.id] = error.identity
+            raise
+        self.strange_identities.pop(server.id, None)
+        return opened
 
     def hand_connection(self, server_id: str) -> ManualConnection:
         """What a person showed last of a server whose files are carried manually."""
@@ -223,9 +318,9 @@ class Workspace:
         self, load: Callable[[str], bytes], path: str, digest: str, gamebook: Gamebook | None, gamebook_digest: str
     ) -> Document:
         """Read a file, or take it from the last readings of the same bytes with the same gamebook."""
-        key = (digest, path, gamebook_digest)
-        kept = self.documents.get(key)
-        if kept is not None:
-            return kept
-        data = load(digest)
-        return self.documents.keep(key, gamebook.read(data, path) if gamebook else read_document(data, path))
+
+        def make() -> Document:
+            data = load(digest)
+            return gamebook.read(data, path) if gamebook else read_document(data, path)
+
+        return self.documents.get_or_make((digest, path, gamebook_digest), make)

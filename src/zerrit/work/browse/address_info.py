@@ -2,27 +2,35 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from datetime import datetime
-from typing import Final
+from itertools import islice
+from typing import Any, Final
+from weakref import WeakKeyDictionary
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from zerrit.core.addresses import parse_address
-from zerrit.core.checks import References, references_of
+from zerrit.core.checks import Examination, References, references_of, rule_in_words, rules_of_place
 from zerrit.core.completion import complete_node, complete_value
 from zerrit.core.documents import Document, Node
 from zerrit.core.documents.lookup import find
 from zerrit.core.documents.selection import select as select_nodes
 from zerrit.core.errors import AddressInvalid
-from zerrit.records import Change, Run, Server, Snapshot, load_content
+from zerrit.core.figures import AllOdds, PlaceOdds
+from zerrit.core.gamebooks import Gamebook
+from zerrit.core.gamebooks.rule_proposals import as_mapping
+from zerrit.core.gamebooks.source_lines import Location
+from zerrit.records import Change, PlaceNote, Run, Server, Snapshot, load_content
 from zerrit.work.base.errors import Refused
 from zerrit.work.base.workspace import Workspace
 from zerrit.work.browse.file_browser import Place, file_in, listed_words, newest_of, place_in
+from zerrit.work.changes.place_notes import notes_of_server
 from zerrit.work.servers.stored_gamebooks import gamebook_of
 
+MOST_RULES: Final = 40
 MOST_REFERENCES: Final = 60
 MOST_HISTORY: Final = 40  #: values that are listed of one place
 MOST_LOOKED_AT: Final = 500  #: snapshots that are looked at for earlier values
@@ -48,22 +56,48 @@ class About:
     takes_effect: str
     references: References
     history: tuple[Past, ...]
+    rules: tuple[RuleOfPlace, ...]
+    odds: tuple[OddsThere, ...]
+    notes: tuple[PlaceNote, ...]
 
 
-def about(workspace: Workspace, server_id: str, address_text: str) -> About:
-    """What is known of the one place that an address leads to.
+@dataclass(frozen=True, slots=True)
+class RuleOfPlace:
+    """A rule that a place takes part in, in words, and where it stands in the gamebook."""
+
+    id: str
+    part: str
+    text: str
+    reason: str
+    line: int
+    location: Location
+    data: dict[str, Any]
+
+
+@dataclass(frozen=True, slots=True)
+class OddsThere:
+    """What draws bring of a thing now, and, of a change that moves it, what they brought before."""
+
+    now: PlaceOdds
+    before: PlaceOdds | None
+
+
+def about(workspace: Workspace, server_id: str, address_text: str, change_id: int | None = None) -> About:
+    """What is known of the one place that an address leads to, in the files as they are or as a change leaves them.
 
     Raises AddressInvalid, AddressNotFound, NotFound. Refused: it leads to several places.
     """
     address = parse_address(address_text)
     with workspace.session() as session:
-        newest = newest_of(workspace, session, server_id)
+        newest = newest_of(workspace, session, server_id, change_id)
         document = file_in(newest.files, address.path, server_id)
         nodes = find(document, address.segments)
         if len(nodes) > 1:
             raise Refused(f"{address_text} leads to {len(nodes)} places. `zerrit show` lists them; name one of them.")
         node = nodes[0]
         history = _history(workspace, session, newest.server, document, node)
+        place = document.keys.address_of(node)
+        notes = notes_of_server(session, server_id, f"{document.path}#{place}" if place else document.path)
     examination, gamebook = newest.checked.examination, newest.gamebook
     references = references_of(examination, document, node) if examination is not None else References((), ())
     return About(
@@ -71,7 +105,46 @@ def about(workspace: Workspace, server_id: str, address_text: str) -> About:
         gamebook.takes_effect(document.path, node) if gamebook is not None else "",
         References(references.refers_to[:MOST_REFERENCES], references.referred_by[:MOST_REFERENCES]),
         history,
+        tuple(_rules(gamebook, document, node)) if gamebook is not None else (),
+        _odds(examination, document, node) if examination is not None else (),
+        tuple(notes),
     )
+
+
+#: Of the last states that were looked at: before, where there is one, and after.
+_ODDS: Final[WeakKeyDictionary[Examination, tuple[AllOdds | None, AllOdds]]] = WeakKeyDictionary()
+
+
+def _odds(examination: Examination, document: Document, node: Node) -> tuple[OddsThere, ...]:
+    """The odds that a place takes part in."""
+    if not examination.gamebook.rules.draws:
+        return ()
+    known = _ODDS.get(examination)
+    if known is None:
+        before = AllOdds(examination.gamebook, examination.before) if examination.before is not None else None
+        known = _ODDS[examination] = before, AllOdds(examination.gamebook, examination.documents)
+    before, after = known
+    old: dict[tuple[str, str], PlaceOdds] = {}
+    if before is not None:
+        old = {(one.table, one.thing): one for one in before.of(document, node)}
+    return tuple(
+        OddsThere(one, was if was is not None and was.at_least_one != one.at_least_one else None)
+        for one in after.of(document, node)
+        for was in (old.get((one.table, one.thing)),)
+    )
+
+
+def _rules(gamebook: Gamebook, document: Document, node: Node) -> Iterator[RuleOfPlace]:
+    for placed in islice(rules_of_place(gamebook, document, node), MOST_RULES):
+        yield RuleOfPlace(
+            placed.id,
+            placed.part,
+            rule_in_words(placed),
+            placed.rule.reason,
+            gamebook.line_of(placed.location),
+            placed.location,
+            as_mapping(gamebook, placed),
+        )
 
 
 def _history(

@@ -1,4 +1,4 @@
-"""Looking into a server's files: their state, their entries, one place in them."""
+"""A server's files: their state, their text, one place in them."""
 
 from __future__ import annotations
 
@@ -10,40 +10,49 @@ from sqlalchemy.orm import Session
 
 from zerrit.core.addresses import parse_address
 from zerrit.core.checks import Checked, Unknown, value_in_words, words_of
-from zerrit.core.compare import DifferenceKind, compare_documents
 from zerrit.core.documents import Document, Finding, Node, Severity, format_of
 from zerrit.core.documents.binary import LOOKED_AT, describe_binary
 from zerrit.core.documents.format_writer import dedented
-from zerrit.core.documents.lookup import find
+from zerrit.core.documents.lookup import enclosing, find
 from zerrit.core.errors import AddressNotFound
 from zerrit.core.gamebooks import Gamebook
 from zerrit.core.nearest import did_you_mean, nearest
 from zerrit.core.rules import FieldRules
 from zerrit.core.wildcards import path_matches
-from zerrit.records import Server, load_content
+from zerrit.records import Change, Server, load_content
 from zerrit.work.base.errors import NotFound
 from zerrit.work.base.workspace import Workspace
-from zerrit.work.changes.changes import get_change, worked_out
+from zerrit.work.changes.changes import base_of, get_change, worked_out
 from zerrit.work.servers.servers import get_server
 from zerrit.work.servers.stored_gamebooks import gamebook_of
 from zerrit.work.snapshots.live_files import Held, known_files
-from zerrit.work.snapshots.snapshots import checked_in, defaults_of, digests, documents, findings_in, require_latest
+from zerrit.work.snapshots.snapshots import (
+    checked_in,
+    defaults_of,
+    digests,
+    documents,
+    documents_of,
+    findings_in,
+    require_latest,
+)
 
-SETTINGS: Final = "settings"  #: the kind of all values that belong to no repeated entry
 FEW_WORDS: Final = 12  # of a list; so many are told one by one
 MAX_SHOWN: Final = 2000  # places that one look-up returns
 
 
 @dataclass(frozen=True, slots=True)
 class FileState:
-    """One file of a server. `state`: as-shipped, changed, own (not shipped), unknown (no defaults), watched."""
+    """One file of a server. `state`: as-shipped, changed, own (not shipped), unknown (no defaults), watched.
+
+    `errors` and `warnings` count the findings in it; None while the files are still being checked.
+    """
 
     path: str
     format: str
     size: int
     state: str
-    errors: int
-    warnings: int
+    errors: int | None
+    warnings: int | None
     purpose: str
 
 
@@ -54,28 +63,6 @@ class Column:
     field: str
     rules: FieldRules | None
     words: tuple[str, ...]
-
-
-@dataclass(frozen=True, slots=True)
-class Row:
-    """One entry. `trail` are the keys from the outermost entry down; `cells` the values by field."""
-
-    address: str
-    trail: str
-    line: int
-    comment: str
-    cells: Mapping[str, str]
-    changed: frozenset[str]  #: fields that the open change has changed
-    findings: Mapping[str, str]  #: what is wrong, by field
-    known: Column | None = None  #: of a setting, which has no column of its own: what the gamebook knows of it
-
-
-@dataclass(frozen=True, slots=True)
-class Entries:
-    kinds: Mapping[str, int]
-    kind: str
-    columns: tuple[Column, ...]
-    rows: tuple[Row, ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -94,20 +81,32 @@ class Place:
     findings: tuple[Finding, ...]  #: those whose line is one of its lines
 
 
-def list_files(workspace: Workspace, server_id: str) -> list[FileState]:
-    """All files of the latest snapshot with their state."""
+def list_files(workspace: Workspace, server_id: str, patience: float | None = None) -> list[FileState]:
+    """All files of the latest snapshot with their state; without counts where a check takes longer than `patience`, in seconds.
+
+    Raises NotFound.
+    """
+    with workspace.session() as session:
+        server = get_server(session, server_id)
+        latest = require_latest(session, server_id)
+        _, gamebook_digest = gamebook_of(session, server)
+
+    def count() -> dict[str, tuple[int, int]]:
+        with workspace.session() as own:
+            return _counts(findings_in(workspace, own, get_server(own, server_id), require_latest(own, server_id)))
+
+    counts = workspace.ahead.result(("counts", server_id, latest.id, gamebook_digest), count, patience)
     with workspace.session() as session:
         server = get_server(session, server_id)
         snapshot = require_latest(session, server_id)
         gamebook, _ = gamebook_of(session, server)
         shipped = defaults_of(session, server_id, None)
         defaults = digests(session, shipped) if shipped else None
-        counts = _counts(findings_in(workspace, session, server, snapshot))
         found = []
         for file in snapshot.files:
             rules = gamebook.file(file.path) if gamebook else None
             state = "watched" if file.digest is None else _state(file.path, file.digest, defaults)
-            errors, warnings = counts.get(file.path, (0, 0))
+            errors, warnings = (None, None) if counts is None else counts.get(file.path, (0, 0))
             purpose = rules.purpose if rules else ""
             found.append(FileState(file.path, format_of(file.path).value, file.size, state, errors, warnings, purpose))
     return found
@@ -135,8 +134,18 @@ def read_file(
 ) -> tuple[Document, tuple[Finding, ...]]:
     """One file as it is, or as a change leaves it, with all findings in it."""
     with workspace.session() as session:
-        states = _states(workspace, session, get_server(session, server_id), change_id)
-        return _one(states.after, path), states.findings_in(path)
+        states = states_of(workspace, session, get_server(session, server_id), change_id)
+        return text_file_in(states.after, path), states.findings_in(path)
+
+
+def findings_of(workspace: Workspace, server_id: str, path: str, change_id: int | None) -> tuple[Finding, ...]:
+    """What is found in one file, or, where `path` is empty, in all of them. Raises NotFound."""
+    with workspace.session() as session:
+        states = states_of(workspace, session, get_server(session, server_id), change_id)
+    if not path:
+        return states.checked.findings
+    text_file_in(states.after, path)
+    return states.findings_in(path)
 
 
 def raw_file(workspace: Workspace, server_id: str, path: str) -> bytes:
@@ -149,92 +158,14 @@ def raw_file(workspace: Workspace, server_id: str, path: str) -> bytes:
     return files[path]
 
 
-def list_entries(workspace: Workspace, server_id: str, path: str, kind: str, change_id: int | None) -> Entries:
-    """The entries of one kind in a file as rows and columns; without a kind, those there are most of."""
-    with workspace.session() as session:
-        server = get_server(session, server_id)
-        gamebook, _ = gamebook_of(session, server)
-        states = _states(workspace, session, server, change_id)
-    document = _one(states.after, path)
-    groups = _kinds(document)
-    kinds = {name: len(nodes) for name, nodes in groups.items()}
-    chosen = kind or max(kinds, key=lambda name: kinds[name], default=SETTINGS)
-    if chosen not in groups:
-        return Entries(kinds, chosen, (), ())
-    marks = _Marks(
-        _changed_addresses(states.before.get(path), document),
-        {f.address.partition("#")[2]: f"{f.message} {f.hint}".rstrip() for f in states.findings_in(path)},
-    )
-    if chosen == SETTINGS:
-        rows = tuple(
-            _setting_row(document, node, marks, _column("value", node, path, gamebook, states.checked))
-            for node in groups[chosen]
-        )
-        return Entries(kinds, chosen, (Column("value", None, ()),), rows)
-    names = list(dict.fromkeys(c.name for node in groups[chosen] for c in node.children if c.value is not None))
-    first = {name: next(c for node in groups[chosen] for c in node.children if c.name == name) for name in names}
-    columns = tuple(_column(name, first[name], path, gamebook, states.checked) for name in names)
-    rows = tuple(_row(document, node, marks) for node in groups[chosen])
-    return Entries(kinds, chosen, columns, rows)
-
-
-def _kinds(document: Document) -> dict[str, list[Node]]:
-    """Groups that have siblings of their kind, by their names; and all values that belong to none of them."""
-    groups: dict[str, list[Node]] = {}
-    settings: list[Node] = []
-    stack = [(document.root, False)]
-    while stack:
-        node, in_entry = stack.pop()
-        is_group = node.parent is not None and not node.is_value and bool(node.children)
-        is_entry = is_group and document.keys.field_for(node.names) is not None
-        if is_entry and any(child.value is not None for child in node.children):
-            groups.setdefault("/".join(name or "*" for name in node.names), []).append(node)
-        if node.value is not None and not in_entry and node.parent is not None:
-            settings.append(node)
-        stack.extend((child, in_entry or is_entry) for child in reversed(node.children))
-    if settings:
-        groups[SETTINGS] = settings
-    return groups
-
-
-@dataclass(frozen=True, slots=True)
-class _Marks:
-    """What is to be marked in a grid: addresses that a change has changed, and findings by address."""
-
-    changed: frozenset[str]
-    findings: Mapping[str, str]
-
-
-def _setting_row(document: Document, node: Node, marks: _Marks, known: Column) -> Row:
-    address = document.keys.address_of(node)
-    changed = frozenset({"value"}) if address in marks.changed else frozenset[str]()
-    wrong = {"value": marks.findings[address]} if address in marks.findings else {}
-    cells = {"value": node.value or ""}
-    return Row(address, address, document.line_of(node), node.comment, cells, changed, wrong, known)
-
-
-def _row(document: Document, node: Node, marks: _Marks) -> Row:
-    address = document.keys.address_of(node)
-    trail: list[str] = []
-    above: Node | None = node
-    while above is not None and above.parent is not None:
-        trail.append(document.keys.key_of(above) or above.name)
-        above = above.parent
-    cells = {child.name: child.value or "" for child in node.children if child.value is not None}
-    is_new = address in marks.changed
-    changed = frozenset(name for name in cells if is_new or f"{address}/{name}" in marks.changed)
-    places = {name: f"{address}/{name}" for name in cells} | {"": address}  # a rule may speak of the entry as a whole
-    wrong = {name: marks.findings[place] for name, place in places.items() if place in marks.findings}
-    return Row(address, " / ".join(reversed(trail)), document.line_of(node), node.comment, cells, changed, wrong)
-
-
-def _column(name: str, node: Node, path: str, gamebook: Gamebook | None, checked: Checked) -> Column:
+def column_of(name: str, node: Node, path: str, gamebook: Gamebook | None, checked: Checked | None) -> Column:
+    """A field with what the gamebook knows of it."""
     rules = gamebook.field_rules(path, node) if gamebook else None
     words: tuple[str, ...] = ()
     if rules is not None and isinstance(rules.allowed, tuple):
         words = rules.allowed
     elif rules is not None and isinstance(rules.allowed, str):
-        words = listed_words(checked, rules.allowed)
+        words = listed_words(checked, rules.allowed) if checked is not None else ()
     return Column(name, rules, words)
 
 
@@ -244,13 +175,6 @@ def listed_words(checked: Checked, name: str) -> tuple[str, ...]:
         return words_of(checked.examination, name) if checked.examination is not None else ()
     except Unknown:
         return ()
-
-
-def _changed_addresses(before: Document | None, after: Document) -> frozenset[str]:
-    if before is None or before.text == after.text:
-        return frozenset()
-    kinds = (DifferenceKind.CHANGED, DifferenceKind.ADDED, DifferenceKind.RENAMED)
-    return frozenset(d.address.partition("#")[2] for d in compare_documents(before, after) if d.kind in kinds)
 
 
 @dataclass(frozen=True, slots=True)
@@ -264,16 +188,14 @@ class Newest:
     defaults: Mapping[str, Document]
 
 
-def newest_of(workspace: Workspace, session: Session, server_id: str) -> Newest:
-    """Raises NotFound."""
+def newest_of(workspace: Workspace, session: Session, server_id: str, change_id: int | None = None) -> Newest:
+    """The files as they are, or as a change leaves them. Raises NotFound."""
     server = get_server(session, server_id)
     gamebook, _ = gamebook_of(session, server)
-    latest = require_latest(session, server_id)
-    files = documents(workspace, session, server, latest)
-    checked = checked_in(workspace, session, server, latest)
+    states = states_of(workspace, session, server, change_id)
     shipped = defaults_of(session, server_id, None)
     defaults = documents(workspace, session, server, shipped) if shipped else {}
-    return Newest(server, gamebook, files, checked, defaults)
+    return Newest(server, gamebook, states.after, states.checked, defaults)
 
 
 def show(workspace: Workspace, server_id: str, address_text: str) -> list[Place]:
@@ -318,7 +240,7 @@ def _other_places(workspace: Workspace, server_id: str, pattern: str) -> list[Pl
 
 def place_in(document: Document, node: Node, newest: Newest) -> Place:
     """What is at a node, with what is known of it."""
-    column = _column(node.name, node, document.path, newest.gamebook, newest.checked)
+    column = column_of(node.name, node, document.path, newest.gamebook, newest.checked)
     default = newest.defaults.get(document.path)
     address = document.keys.address_of(node)
     shipped = default.select(address) if default is not None and address else []
@@ -333,6 +255,40 @@ def place_in(document: Document, node: Node, newest: Newest) -> Place:
         shipped[0].value if len(shipped) == 1 else None,
         allowed_text(column),
         findings_at(document, node, newest.checked.findings),
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class TextPlace:
+    """The innermost entry or field at a place in a text, and what the gamebook knows of it."""
+
+    address: str
+    kind: str
+    value: str | None
+    line: int
+    last_line: int
+    column: Column | None
+
+
+def address_in_text(
+    workspace: Workspace, server_id: str, path: str, at: tuple[int, int], change_id: int | None
+) -> TextPlace:
+    """What is at a line and column (both 1-based) of a file, as it is or as a change leaves it. Raises NotFound."""
+    with workspace.session() as session:
+        server = get_server(session, server_id)
+        gamebook, _ = gamebook_of(session, server)
+        states = states_of(workspace, session, server, change_id)
+    document = text_file_in(states.after, path)
+    line = min(max(1, at[0]), len(document.source.line_starts))
+    node = enclosing(document, document.source.offset_of(line, max(1, at[1])))
+    known = column_of(node.name, node, path, gamebook, states.checked) if node.value is not None else None
+    return TextPlace(
+        document.keys.address_of(node),
+        node.kind.value,
+        node.value,
+        document.line_of(node),
+        document.source.line_at(node.end),
+        known,
     )
 
 
@@ -352,7 +308,7 @@ def allowed_text(column: Column) -> str:
 
 
 @dataclass(frozen=True, slots=True)
-class _States:
+class States:
     """The files before and after a change, with what is found in them after it; without a change both are the newest."""
 
     before: Mapping[str, Document]
@@ -360,19 +316,72 @@ class _States:
     checked: Checked
 
     def findings_in(self, path: str) -> tuple[Finding, ...]:
+        """Those of one file."""
         return tuple(finding for finding in self.checked.findings if finding.path == path)
 
 
-def _states(workspace: Workspace, session: Session, server: Server, change_id: int | None) -> _States:
+def states_of(workspace: Workspace, session: Session, server: Server, change_id: int | None) -> States:
+    """The files of a server, or of a change of it. Raises NotFound."""
     if change_id is None:
         snapshot = require_latest(session, server.id)
         newest = documents(workspace, session, server, snapshot)
-        return _States(newest, newest, checked_in(workspace, session, server, snapshot))
+        return States(newest, newest, checked_in(workspace, session, server, snapshot))
+    known = worked_out(workspace, session, _change_of(session, server, change_id))
+    return States(known.before, known.replayed.documents, known.checked)
+
+
+def _change_of(session: Session, server: Server, change_id: int) -> Change:
     change = get_change(session, change_id)
     if change.server_id != server.id:
         raise NotFound(f"Change {change_id} belongs to {change.server_id}, not to {server.id}.")
-    known = worked_out(workspace, session, change)
-    return _States(known.before, known.replayed.documents, known.checked)
+    return change
+
+
+@dataclass(frozen=True, slots=True)
+class SeenFile:
+    """A file before and after a change; `states` are all files with what is found in them, where that is known already."""
+
+    before: Document | None
+    after: Document
+    gamebook: Gamebook | None
+    states: States | None
+
+    @property
+    def findings(self) -> tuple[Finding, ...]:
+        return self.states.findings_in(self.after.path) if self.states is not None else ()
+
+
+def file_within(
+    workspace: Workspace, server_id: str, path: str, change_id: int | None, patience: float | None
+) -> SeenFile:
+    """A file of a server, or as a change leaves it; without findings where these take longer than `patience`, in seconds.
+
+    Raises NotFound.
+    """
+    with workspace.session() as session:
+        server = get_server(session, server_id)
+        gamebook, gamebook_digest = gamebook_of(session, server)
+        latest = require_latest(session, server_id)
+        change = _change_of(session, server, change_id) if change_id is not None else None
+        has_steps = change is not None and bool(change.steps)
+        base = base_of(session, change) if change is not None else latest
+        held, base_id = digests(session, base), base.id
+        version = change.version if change is not None else 0
+
+    def work_out() -> States:
+        with workspace.session() as own:
+            return states_of(workspace, own, get_server(own, server_id), change_id)
+
+    key = ("states", base_id, gamebook_digest, change_id, version)
+    is_checked = workspace.checked.get((base_id, gamebook_digest)) is not None
+    states = workspace.ahead.result(key, work_out, None if has_steps or is_checked else patience)
+    if states is not None:
+        return SeenFile(states.before.get(path), text_file_in(states.after, path), gamebook, states)
+    with workspace.ahead.first(), workspace.session() as session:
+        server = get_server(session, server_id)
+        wanted = {path: held[path]} if path in held else {}
+        document = text_file_in(documents_of(workspace, session, server, wanted), path)
+    return SeenFile(document, document, gamebook, None)
 
 
 def file_in(files: Mapping[str, Document], path: str, server_id: str) -> Document:
@@ -384,7 +393,8 @@ def file_in(files: Mapping[str, Document], path: str, server_id: str) -> Documen
     return files[path]
 
 
-def _one(files: Mapping[str, Document], path: str) -> Document:
+def text_file_in(files: Mapping[str, Document], path: str) -> Document:
+    """The text file at a path. Raises NotFound, with the nearest one."""
     if path not in files:
-        raise NotFound(f"There is not text file {path}. {did_you_mean(path, files)}".strip())
+        raise NotFound(f"There is no text file {path}. {did_you_mean(path, files)}".strip())
     return files[path]

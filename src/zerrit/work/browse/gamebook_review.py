@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
+from typing import Any
 
 from sqlalchemy.orm import Session
 
-from zerrit.core.checks import Checked, Holding, Unknown, check_files_of, gather_files, holdings, words_of
+from zerrit.core.checks import Checked, RuleStatistic, Unknown, check_files_of, gather_files, statistics_of, words_of
+from zerrit.core.discovery import SeenFile, Sort, discover
 from zerrit.core.documents import Finding
 from zerrit.core.documents.findings import known_again
 from zerrit.core.drafting import draft
 from zerrit.core.gamebooks import Gamebook, read_gamebook
+from zerrit.core.gamebooks.rule_edits import data_at, with_part
 from zerrit.core.nearest import did_you_mean
 from zerrit.core.wildcards import path_matches
 from zerrit.databases import query
@@ -22,7 +25,7 @@ from zerrit.work.base.workspace import Workspace
 from zerrit.work.servers.servers import get_server
 from zerrit.work.servers.stored_gamebooks import gamebook_of, list_gamebooks
 from zerrit.work.snapshots.live_files import Held
-from zerrit.work.snapshots.snapshots import checked_in, digests, list_snapshots, require_latest
+from zerrit.work.snapshots.snapshots import checked_in, digests, latest_snapshot, list_snapshots, require_latest
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,10 +58,11 @@ class Overview:
     name: str
     text: str
     drafted: str
+    trouble: Mapping[str, Any]  #: that part as it is written
     files: tuple[KnownFile, ...]
     unknown: tuple[str, ...]  #: paths of text files that no rule knows
     lists: tuple[KnownList, ...]
-    rules: tuple[Holding, ...]
+    rules: tuple[RuleStatistic, ...]
     findings: int
 
 
@@ -69,7 +73,7 @@ class Trial:
     faults: tuple[Finding, ...]
     appeared: tuple[Finding, ...]
     gone: tuple[Finding, ...]
-    rules: tuple[Holding, ...]
+    rules: tuple[RuleStatistic, ...]
 
 
 def gamebook_text(workspace: Workspace, name: str) -> str:
@@ -87,13 +91,14 @@ def overview(workspace: Workspace, server_id: str) -> Overview:
     with workspace.session() as session:
         server, gamebook, latest = _needed(session, server_id)
         checked = checked_in(workspace, session, server, latest)
-        rules = holdings(checked)
+        rules = statistics_of(checked)
         texts = checked.examination.documents if checked.examination is not None else {}
         unknown = tuple(path for path in texts if gamebook.file(path) is None)
         return Overview(
             server.gamebook or "",
             gamebook.source.text,
             gamebook.rules.drafted,
+            data_at(gamebook.source.text, ("trouble",)) or {},
             _files(gamebook, tuple(texts), rules),
             unknown,
             _lists(gamebook, checked),
@@ -110,7 +115,7 @@ def _needed(session: Session, server_id: str) -> tuple[Server, Gamebook, Snapsho
     return server, gamebook, require_latest(session, server_id)
 
 
-def _files(gamebook: Gamebook, paths: Sequence[str], rules: Sequence[Holding]) -> tuple[KnownFile, ...]:
+def _files(gamebook: Gamebook, paths: Sequence[str], rules: Sequence[RuleStatistic]) -> tuple[KnownFile, ...]:
     lines = {pattern: gamebook.line_of(("files", pattern)) for pattern in gamebook.rules.files}
     ids = {placed.id: placed.location for placed in gamebook.placed}
     found = []
@@ -164,12 +169,15 @@ def test_gamebook(workspace: Workspace, server_id: str, text: str) -> Trial:
         faults,
         tuple(f for f, is_known in zip(new.findings, was_there, strict=True) if not is_known),
         tuple(f for f, is_known in zip(old.findings, is_left, strict=True) if not is_known),
-        tuple(holdings(new)),
+        tuple(statistics_of(new)),
     )
 
 
 def draft_from_defaults(workspace: Workspace, server_id: str) -> str:
-    """A gamebook drafted from all defaults that were imported for a server. Raises NotFound."""
+    """A gamebook drafted from all defaults that were imported for a server; the logs that are on it are ignored.
+
+    Raises NotFound.
+    """
     with workspace.session() as session:
         server = get_server(session, server_id)
         shipped = [one for one in reversed(list_snapshots(session, server_id)) if one.kind == "defaults"]
@@ -182,4 +190,17 @@ def draft_from_defaults(workspace: Workspace, server_id: str) -> str:
         ]
         labels = " and ".join(snapshot.label or "" for snapshot in shipped)
         game = server.gamebook or server_id
-    return draft(trees, game, f"defaults {labels}")
+        latest = latest_snapshot(session, server_id)
+        own = {file.path for file in latest.files} if latest is not None else set()
+    text = draft(trees, game, f"defaults {labels}")
+    ignored = _written_by_the_game(own - trees[-1].keys())
+    return with_part(text, ("ignore",), ignored) if ignored else text
+
+
+def _written_by_the_game(paths: Iterable[str]) -> list[str]:
+    """Patterns of the logs and crash files among files that no defaults have."""
+    seen = discover(SeenFile(path, 0) for path in paths)
+    folders = [*seen.log_folders, *seen.crash_folders]
+    files = [path for sort in (Sort.LOG, Sort.CRASH) for path in seen.named[sort]]
+    alone = [path for path in files if not any(path.startswith(f"{folder}/") for folder in folders)]
+    return [*(f"{folder}/**" for folder in folders), *alone]

@@ -58,9 +58,30 @@ class Comparison:
     old_name: str
     new_name: str
     notes: tuple[str, ...] = ()
+    sides: Sides | None = None
 
 
-def compare_change(workspace: Workspace, change_id: int, against: str, *, with_texts: bool = False) -> Comparison:
+@dataclass(frozen=True, slots=True)
+class Sides:
+    """One file in both states, complete; none where a state has no text file at the path."""
+
+    path: str
+    old: str | None
+    new: str | None
+
+
+@dataclass(frozen=True, slots=True)
+class TextsWanted:
+    """What is asked for beside the differences by entry: the lines that differ, and one file complete."""
+
+    lines: bool = False
+    sides: str = ""
+
+
+NO_TEXTS: Final = TextsWanted()
+
+
+def compare_change(workspace: Workspace, change_id: int, against: str, texts: TextsWanted = NO_TEXTS) -> Comparison:
     """What the change does (`base`), what it would do to the files on the server now (`live`), or how its result
     differs from the defaults (`defaults` or `defaults:LABEL`).
 
@@ -68,7 +89,7 @@ def compare_change(workspace: Workspace, change_id: int, against: str, *, with_t
     """
     kind, _, label = against.partition(":")
     if kind == "live":
-        return _compare_live(workspace, change_id, with_texts=with_texts)
+        return _compare_live(workspace, change_id, texts)
     with workspace.session() as session:
         change = get_change(session, change_id)
         server = get_server(session, change.server_id)
@@ -78,11 +99,11 @@ def compare_change(workspace: Workspace, change_id: int, against: str, *, with_t
         after = _after(base, known.replayed)
         if kind == "base":
             before = FileSet(known.before, base.others)
-            return compare_states(before, after, f"snapshot {change.base_id}", new_name, with_texts=with_texts)
+            return compare_states(before, after, f"snapshot {change.base_id}", new_name, texts=texts)
         if kind == "defaults":
             defaults = require_defaults(session, server.id, label or None)
             shipped = file_set(workspace, session, server, known_files(session, defaults.id).values())
-            return compare_states(shipped, after, f"defaults {defaults.label}", new_name, with_texts=with_texts)
+            return compare_states(shipped, after, f"defaults {defaults.label}", new_name, texts=texts)
     raise Refused(f"`{against}` is not a known state. Write base, live, defaults or defaults:LABEL.")
 
 
@@ -91,7 +112,7 @@ def _after(before: FileSet, replayed: Replay) -> FileSet:
     return FileSet(replayed.documents, others)
 
 
-def _compare_live(workspace: Workspace, change_id: int, *, with_texts: bool) -> Comparison:
+def _compare_live(workspace: Workspace, change_id: int, texts: TextsWanted) -> Comparison:
     """An open change is replayed on the live files, as its deploy would; of one that was deployed, what was written."""
     with workspace.session() as session:
         change = get_change(session, change_id)
@@ -118,26 +139,32 @@ def _compare_live(workspace: Workspace, change_id: int, *, with_texts: bool) -> 
         after = _after(live, replayed)
         notes += impossible_steps(replayed)
         notes += [f"{path} on {server.id} is not as in snapshot {change.base_id} any more." for path in drifted]
-    found = compare_states(live, after, f"{server.id}, live", f"change {change.id}", with_texts=with_texts)
+    found = compare_states(live, after, f"{server.id}, live", f"change {change.id}", texts=texts)
     return replace(found, notes=(*notes, *found.notes))
 
 
 def compare_states(
-    old: FileSet, new: FileSet, old_name: str, new_name: str, *, only: str = "", with_texts: bool = False
+    old: FileSet, new: FileSet, old_name: str, new_name: str, *, only: str = "", texts: TextsWanted = NO_TEXTS
 ) -> Comparison:
     """What differs between two states, at or below `only` where that is given. Texts are compared only where asked for."""
     found = tuple(compare_file_sets(old, new))
     if only:
         found = tuple(differences_at(found, only))
         require_place(only, old, new)
-    texts: dict[str, str] = {}
-    for path in sorted({difference.address.partition("#")[0] for difference in found}) if with_texts else ():
+    lines: dict[str, str] = {}
+    for path in sorted({difference.address.partition("#")[0] for difference in found}) if texts.lines else ():
         if path in old.others or path in new.others:
             continue
         before = old.documents[path].text if path in old.documents else ""
         after = new.documents[path].text if path in new.documents else ""
-        texts[path] = text_difference(before, after, f"{path} ({old_name})", f"{path} ({new_name})")
-    return Comparison(found, texts, old_name, new_name, tuple(_undecided(old, new)))
+        lines[path] = text_difference(before, after, f"{path} ({old_name})", f"{path} ({new_name})")
+    sides = Sides(texts.sides, _text_of(old, texts.sides), _text_of(new, texts.sides)) if texts.sides else None
+    return Comparison(found, lines, old_name, new_name, tuple(_undecided(old, new)), sides)
+
+
+def _text_of(files: FileSet, path: str) -> str | None:
+    document = files.documents.get(path)
+    return document.text if document is not None else None
 
 
 def _undecided(old: FileSet, new: FileSet) -> list[str]:
@@ -151,7 +178,7 @@ def _undecided(old: FileSet, new: FileSet) -> list[str]:
     ]
 
 
-def compare_servers(workspace: Workspace, old: str, new: str, only: str, *, with_texts: bool = False) -> Comparison:
+def compare_servers(workspace: Workspace, old: str, new: str, only: str, texts: TextsWanted = NO_TEXTS) -> Comparison:
     """What differs between two states of servers, each SERVER@live, @latest, @NUMBER, @defaults or @defaults:LABEL.
 
     `only` is an address pattern that narrows it; empty for all.
@@ -163,7 +190,7 @@ def compare_servers(workspace: Workspace, old: str, new: str, only: str, *, with
         one, other = (
             file_set(workspace, session, get_server(session, state.server_id), state.files) for state in (before, after)
         )
-    return compare_states(one, other, before.name, after.name, only=only, with_texts=with_texts)
+    return compare_states(one, other, before.name, after.name, only=only, texts=texts)
 
 
 @dataclass(frozen=True, slots=True)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import json
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, fields, replace
 from datetime import datetime
 from typing import Any, Final
@@ -118,41 +118,61 @@ def add_step(workspace: Workspace, person: str, change_id: int, step: Step, *, v
 
     Raises NotFound, WrongState, Outdated, Refused.
     """
+    return add_steps(workspace, person, change_id, [step], version=version)
+
+
+def add_steps(
+    workspace: Workspace, person: str, change_id: int, steps: Sequence[Step], *, version: int | None = None
+) -> Change:
+    """Append several steps, or none of them where one is impossible or changes nothing.
+
+    Raises NotFound, WrongState, Outdated, Refused.
+    """
     with workspace.editing.of(change_id):
-        change = _added_step(workspace, person, change_id, step, version)
+        change = _added_steps(workspace, person, change_id, steps, version)
     workspace.publish("change", {"change": change_id, "server": change.server_id})
     return change
 
 
-def _added_step(workspace: Workspace, person: str, change_id: int, step: Step, version: int | None) -> Change:
-    """Try the step without holding up others, then append it if nothing has changed since."""
+def _added_steps(
+    workspace: Workspace, person: str, change_id: int, steps: Sequence[Step], version: int | None
+) -> Change:
+    """Try the steps without holding up others, then append them if nothing has changed since."""
     with workspace.session() as session:
         change = _editable(session, change_id, version)
-        if len(change.steps) >= MAX_STEPS:
+        if len(change.steps) + len(steps) > MAX_STEPS:
             raise Refused(f"A change holds at most {MAX_STEPS} steps. Open another.")
         seen = change.version
         known = worked_out(workspace, session, change)
         gamebook, gamebook_digest = gamebook_of(session, get_server(session, change.server_id))
-        _require_kept(gamebook, change.server_id, step)
-        others = set(known.files.others) - known.replayed.gone
-        tried = replay(known.replayed.documents, [step], reader(gamebook), others)
-        outcome = tried.outcomes[0]
+        tried = _tried(known, steps, gamebook, change.server_id)
+    with workspace.writing() as session:
+        change = _editable(session, change_id, seen)
+        position = max((row.position for row in change.steps), default=0)
+        for number, step in enumerate(steps, position + 1):
+            change.steps.append(row_of_step(step, number, person, workspace.now()))
+            _edited(workspace, session, change, person, f"step {number}: {step.kind.value} {step.address}")
+        key = _work_key(change, gamebook_digest)
+    gone = known.replayed.gone | tried.gone
+    touched = touched_paths(known.before, tried.documents) | gone
+    whole = Replay(tried.documents, (*known.replayed.outcomes, *tried.outcomes), touched, gone)
+    checked = _after(known.files, whole, gamebook, known.checked)
+    workspace.worked_out.keep(key, WorkedOut(known.files, whole, known.checked_before, checked))
+    return change
+
+
+def _tried(known: WorkedOut, steps: Sequence[Step], gamebook: Gamebook | None, server_id: str) -> Replay:
+    """The steps made on the files as a change leaves them. Raises Refused: one cannot be made, or changes nothing."""
+    for step in steps:
+        _require_kept(gamebook, server_id, step)
+    others = set(known.files.others) - known.replayed.gone
+    tried = replay(known.replayed.documents, steps, reader(gamebook), others)
+    for step, outcome in zip(steps, tried.outcomes, strict=True):
         if outcome.kind is OutcomeKind.IMPOSSIBLE:
             raise Refused(outcome.message)
         if outcome.kind is OutcomeKind.SAME:
             raise Refused(f"{step.address}: it is so already; the step would change nothing.")
-    with workspace.writing() as session:
-        change = _editable(session, change_id, seen)
-        position = max((row.position for row in change.steps), default=0) + 1
-        change.steps.append(row_of_step(step, position, person, workspace.now()))
-        _edited(workspace, session, change, person, f"step {position}: {step.kind.value} {step.address}")
-        key = _work_key(change, gamebook_digest)
-    gone = known.replayed.gone | tried.gone
-    touched = touched_paths(known.before, tried.documents) | gone
-    whole = Replay(tried.documents, (*known.replayed.outcomes, outcome), touched, gone)
-    checked = _after(known.files, whole, gamebook, known.checked)
-    workspace.worked_out.keep(key, WorkedOut(known.files, whole, known.checked_before, checked))
-    return change
+    return tried
 
 
 def _require_kept(gamebook: Gamebook | None, server_id: str, step: Step) -> None:
@@ -240,19 +260,23 @@ def replay_on(
     return replace(found, change=create_with_steps(workspace, person, server_id, title or original.title, doing))
 
 
-def remove_step(
-    workspace: Workspace, person: str, change_id: int, step_id: int, *, version: int | None = None
-) -> Change:
-    """Take a step out again. Raises NotFound, WrongState, Outdated."""
+def remove_steps(
+    workspace: Workspace, person: str, change_id: int, step_ids: Collection[int], *, version: int | None = None
+) -> list[Step]:
+    """Remove steps, all or none; they are returned in their order. Raises NotFound, WrongState, Outdated."""
     with workspace.editing.of(change_id), workspace.writing() as session:
         change = _editable(session, change_id, version)
-        row = next((row for row in change.steps if row.id == step_id), None)
-        if row is None:
-            raise NotFound(f"Change {change_id} has no step with the number {step_id}.")
-        change.steps.remove(row)
-        _edited(workspace, session, change, person, f"took out: {row.kind} {row.address}")
-    workspace.publish("change", {"change": change_id, "server": change.server_id})
-    return change
+        rows = [row for row in change.steps if row.id in step_ids]
+        missing = sorted(set(step_ids) - {row.id for row in rows})
+        if missing:
+            raise NotFound(f"Change {change_id} has no step with the number {missing[0]}.")
+        removed = [step_of(row) for row in rows]
+        for row in rows:
+            change.steps.remove(row)
+            _edited(workspace, session, change, person, f"removed: {row.kind} {row.address}")
+        server = change.server_id
+    workspace.publish("change", {"change": change_id, "server": server})
+    return removed
 
 
 def preview(workspace: Workspace, session: Session, change: Change) -> Preview:
@@ -374,14 +398,15 @@ def worked_out(workspace: Workspace, session: Session, change: Change) -> Worked
     server = get_server(session, change.server_id)
     gamebook, gamebook_digest = gamebook_of(session, server)
     key = _work_key(change, gamebook_digest)
-    kept = workspace.worked_out.get(key)
-    if kept is not None:
-        return kept
-    base = base_of(session, change)
-    files, old = files_of(workspace, session, server, base), checked_in(workspace, session, server, base)
-    replayed = replay(files.documents, [step_of(row) for row in change.steps], reader(gamebook), files.others)
-    new = _after(files, replayed, gamebook, old) if replayed.touched else old
-    return workspace.worked_out.keep(key, WorkedOut(files, replayed, old, new))
+
+    def work_out() -> WorkedOut:
+        base = base_of(session, change)
+        files, old = files_of(workspace, session, server, base), checked_in(workspace, session, server, base)
+        replayed = replay(files.documents, [step_of(row) for row in change.steps], reader(gamebook), files.others)
+        new = _after(files, replayed, gamebook, old) if replayed.touched else old
+        return WorkedOut(files, replayed, old, new)
+
+    return workspace.worked_out.get_or_make(key, work_out)
 
 
 def _work_key(change: Change, gamebook_digest: str) -> WorkKey:

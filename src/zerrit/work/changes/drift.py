@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from datetime import datetime
 from itertools import pairwise
 from typing import Literal
 
@@ -127,7 +128,7 @@ def _drifted(
 def _written_at_stop(session: Session, server_id: str) -> dict[int, frozenset[str]]:
     """By snapshot, the files that the game or its host wrote when a run stopped it, right before the snapshot."""
     rows = session.execute(select(Run.before_id, Run.evidence).where(Run.server_id == server_id))
-    return {before: frozenset(evidence.get("written_at_stop", ())) for before, evidence in rows if before is not None}
+    return {before: frozenset(evidence.written_at_stop) for before, evidence in rows if before is not None}
 
 
 def _writer(session: Session, server_id: str, gamebook: Gamebook | None, path: str, by_game: frozenset[str]) -> str:
@@ -149,34 +150,35 @@ def adopt_drift(workspace: Workspace, person: str, server_id: str, snapshot_id: 
         server = get_server(session, server_id)
         before, after = (get_snapshot(session, server_id, one) for one in (found.before, found.after))
         paths = tuple(file.path for file in found.files)
-        steps = _drift_steps(
-            _texts(workspace, session, server, before, paths), _texts(workspace, session, server, after, paths)
-        )
+        steps = _drift_steps(*(_texts(workspace, session, server, one, paths) for one in (before, after)))
         if not steps:
             raise Refused("What drifted is not text; a change cannot describe it.")
-        now = workspace.now()
-        change = Change(
-            server_id=server_id,
-            title=(title or f"Found on the server with snapshot {after.id}")[:200],
-            state=ChangeState.DEPLOYED,
-            base_id=before.id,
-            adopted_id=after.id,
-            author=person,
-            version=1,
-            created_at=now,
-            updated_at=now,
-            steps=[],
-            checklist=[],
-            pending=[],
-        )
-        change.steps = [row_of_step(step, number, person, now) for number, step in enumerate(steps, 1)]
+        change = _adopted(before, after, title, person, workspace.now())
+        change.steps = [row_of_step(step, number, person, change.created_at) for number, step in enumerate(steps, 1)]
         session.add(change)
         session.flush()
-        note(
-            workspace, session, person, "drift.adopted", server_id, f"{change.id}: snapshots {before.id} to {after.id}"
-        )
+        said = f"{change.id}: snapshots {before.id} to {after.id}"
+        note(workspace, session, person, "drift.adopted", server_id, said)
     workspace.publish("change", {"change": change.id, "server": server_id})
     return change
+
+
+def _adopted(before: Snapshot, after: Snapshot, title: str, person: str, now: datetime) -> Change:
+    """A change without steps that leads from one snapshot to another and is deployed already."""
+    return Change(
+        server_id=after.server_id,
+        title=(title or f"Found on the server with snapshot {after.id}")[:200],
+        state=ChangeState.DEPLOYED,
+        base_id=before.id,
+        adopted_id=after.id,
+        author=person,
+        version=1,
+        created_at=now,
+        updated_at=now,
+        steps=[],
+        checklist=[],
+        pending=[],
+    )
 
 
 def revert_drift(workspace: Workspace, person: str, server_id: str, snapshot_id: int | None, title: str) -> Change:
@@ -204,5 +206,5 @@ def _drift_steps(before: Texts, after: Texts) -> list[Step]:
         elif path not in before or not (before[path].ok and after[path].ok):
             steps.append(Step(StepKind.PUT_FILE, path, content=after[path].text))
         else:
-            steps.append(Step(StepKind.CARRY, path, base=before[path].text, content=after[path].text))
+            steps.append(Step(StepKind.MERGE_VERSION, path, base=before[path].text, content=after[path].text))
     return steps

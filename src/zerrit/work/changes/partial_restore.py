@@ -87,9 +87,9 @@ def _entry_step(old: Texts, new: Texts, address: Address, what: str) -> Step:
     wanted = old[path].text[there[0].start : there[0].end]
     if not here:  # what the snapshot has more than itself without the entry
         without = _without(old[path], address.segments)
-        return Step(StepKind.CARRY, path, base=without.text, content=old[path].text)
+        return Step(StepKind.MERGE_VERSION, path, base=without.text, content=old[path].text)
     text = new[path].text
-    return Step(StepKind.CARRY, path, base=text, content=text[: here[0].start] + wanted + text[here[0].end :])
+    return Step(StepKind.MERGE_VERSION, path, base=text, content=text[: here[0].start] + wanted + text[here[0].end :])
 
 
 def _without(document: Document, segments: tuple[Segment, ...]) -> Document:

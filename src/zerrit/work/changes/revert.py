@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Literal
+from typing import Final, Literal
 
 from sqlalchemy.orm import Session
 
@@ -49,15 +49,15 @@ def revert_change(
     change_id: int,
     choices: Mapping[str, str],
     *,
-    rest: Literal["", "mine", "theirs"] = "",
+    rest: Literal["", "current", "previous"] = "",
     create: bool = False,
     title: str = "",
 ) -> Reversion:
     """Revert what one deployed change did, and keep all that came since.
 
     It is a three-way merge: from what the change made back to what was before it, brought into the latest files. Where
-    later changes touched the same places, those conflict; `choices` decides them by address (`mine` leaves the newest,
-    `theirs` takes the old one, or `=VALUE`), `rest` all others. With `create` a change is opened.
+    later changes touched the same places, those conflict; `choices` decides them by address (`current` leaves the
+    newest, `previous` takes the old one, or `=VALUE`), `rest` all others. With `create` a change is opened.
 
     Raises NotFound, WrongState: it was never deployed. Refused: it would do nothing, or something is undecided.
     """
@@ -68,11 +68,12 @@ def revert_change(
         before, after = _around(workspace, session, server, gamebook, change)
         now = documents(workspace, session, server, require_latest(session, server.id))
         default_title = f"Revert change {change_id}: {change.title}"[:200]
+    sides = {address: _SIDES.get(choice, choice) for address, choice in choices.items()}
     steps: list[Step] = []
     conflicts: list[Conflict] = []
     became: dict[str, Document] = dict(now)
     for path in touched(before, after):
-        made = _reverted(path, before.get(path), after.get(path), now.get(path), choices, rest)
+        made = _reverted(path, before.get(path), after.get(path), now.get(path), sides, _SIDES.get(rest, ""))
         conflicts += made.conflicts
         if made.step is not None:
             steps.append(made.step)
@@ -95,6 +96,10 @@ def revert_change(
         raise Refused(f"Nothing of change {change_id} is left to be taken back.")
     opened = create_with_steps(workspace, person, server.id, title or default_title, steps)
     return Reversion(change_id, found.steps, found.differences, (), opened)
+
+
+#: The sides of the merge that reverts a change: the latest files, and what was before the change.
+_SIDES: Final = {"current": "mine", "previous": "theirs"}
 
 
 @dataclass(frozen=True, slots=True)
@@ -140,7 +145,7 @@ def _reverted(
     )
     if merged.document.text == now.text:
         return _Reverted(conflicts=conflicts)
-    step = Step(StepKind.CARRY, path, base=after.text, content=before.text, choices=decided)
+    step = Step(StepKind.MERGE_VERSION, path, base=after.text, content=before.text, choices=decided)
     return _Reverted(step, merged.document, conflicts)
 
 

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from dataclasses import dataclass
 from datetime import datetime
 
 from sqlalchemy.orm import Session
 
-from zerrit.core.documents import Finding
+from zerrit.core.documents import Finding, Severity
 from zerrit.records import Server, Waiver
 from zerrit.work.base.activity_log import note
 from zerrit.work.base.errors import NotFound, Refused
@@ -38,6 +39,11 @@ class ServerCheck:
         """Errors that are neither waived nor the vendor's own."""
         return [one for one in self.findings if one.finding.blocks and not one.is_shipped and one.waiver is None]
 
+    @property
+    def by_severity(self) -> Counter[Severity]:
+        """How many findings of each severity are neither waived nor the vendor's own."""
+        return Counter(one.finding.severity for one in self.findings if not one.is_shipped and one.waiver is None)
+
 
 def check_server(workspace: Workspace, server_id: str) -> ServerCheck:
     """Check the latest files of a server. Raises NotFound."""
@@ -48,6 +54,11 @@ def check_server(workspace: Workspace, server_id: str) -> ServerCheck:
         states = waiver_states(workspace, session, server_id, found)
         judged = judge(workspace, session, server, (), [*found, *waiver_findings(states)])
         return ServerCheck(judged, len(latest.files), latest.id)
+
+
+def check_within(workspace: Workspace, server_id: str, snapshot_id: int, patience: float) -> ServerCheck | None:
+    """The check of what was just fetched, so that no one waits for it later; None where it takes longer than `patience`."""
+    return workspace.ahead.result(("check", snapshot_id), lambda: check_server(workspace, server_id), patience)
 
 
 def list_waivers(workspace: Workspace, server_id: str) -> list[WaiverState]:
@@ -143,4 +154,4 @@ def remove_waiver(workspace: Workspace, person: str, server_id: str, waiver_id: 
         if waiver is None or waiver.server_id != server_id:
             raise NotFound(f"{server_id} has no waiver {waiver_id}. `zerrit waiver list {server_id}` lists them.")
         session.delete(waiver)
-        note(workspace, session, person, "waiver.taken-back", server_id, f"{waiver.code} at {waiver.address}")
+        note(workspace, session, person, "waiver.removed", server_id, f"{waiver.code} at {waiver.address}")

@@ -177,4 +177,4 @@ def _steps(file: UpgradeFile, sides: _Sides, choices: Mapping[str, str]) -> list
     prefix = f"{path}#"
     chosen = {address.removeprefix(prefix): word for address, word in choices.items() if address.startswith(prefix)}
     old, new = sides.base[path].text, sides.theirs[path].text
-    return [Step(StepKind.CARRY, path, base=old, content=new, choices=chosen)]
+    return [Step(StepKind.MERGE_VERSION, path, base=old, content=new, choices=chosen)]

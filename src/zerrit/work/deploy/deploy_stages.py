@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import datetime, timedelta
+from datetime import timedelta
 from typing import Final
 
 from sqlalchemy import select
@@ -11,12 +11,12 @@ from sqlalchemy.orm import Session
 from zerrit.connections import ManualConnection
 from zerrit.control import Act, ControlError
 from zerrit.core.wording import counted
-from zerrit.records import Run, RunFile, content_sizes, digest_of
+from zerrit.records import BroughtFacts, RehearsalFacts, Run, RunFacts, RunFile, content_sizes, digest_of
 from zerrit.work.base.run_records import get_run
 from zerrit.work.changes.changes import get_change, worked_out
 from zerrit.work.deploy import rehearsal
 from zerrit.work.deploy.journal import Stage, StageFailed
-from zerrit.work.deploy.run_context import BEFORE_START, MANUAL_POLL, Facts, RunContext
+from zerrit.work.deploy.run_context import MANUAL_POLL, RunContext
 from zerrit.work.deploy.stages import StageName
 from zerrit.work.deploy.start_watch import Verdict
 from zerrit.work.deploy.write_plan import Plan, can_reload, plan_changes, plan_restart, plan_rollback, require_whole
@@ -34,19 +34,19 @@ def words_ahead(minutes: int) -> list[int]:
     return [minutes, *(m for m in REMINDERS if m < minutes)]
 
 
-def preflight(context: RunContext, stage: Stage, facts: Facts) -> None:
+def preflight(context: RunContext, stage: Stage, facts: RunFacts) -> None:
     """Try connection and control, look at free space, and plan."""
     _require_room(context)
     swept = 0 if context.connection.is_manual else context.connection.sweep()
     state = context.control.state()
-    facts["was_running"] = state.is_running
+    facts.was_running = state.is_running
     if context.target_id is not None:
         require_whole(context.workspace, context.server.id, context.target_id)
     paths = _touched(context)
-    facts["in_place"] = state.is_running and Act.RELOAD in context.control.can and can_reload(context.gamebook, paths)
+    facts.in_place = state.is_running and Act.RELOAD in context.control.can and can_reload(context.gamebook, paths)
     said = [f"connection and control answer; the game {'runs' if state.is_running else 'does not run'}"]
     said += [f"{counted(swept, 'left-over part file')} removed"] if swept else []
-    said += ["the game reads these files at a reload, so it runs on"] if facts["in_place"] else []
+    said += ["the game reads these files at a reload, so it runs on"] if facts.in_place else []
     stage.say("; ".join(said))
 
 
@@ -73,7 +73,7 @@ def _touched(context: RunContext) -> list[str]:
     return sorted(found)
 
 
-def rehearse(context: RunContext, stage: Stage, facts: Facts) -> None:
+def rehearse(context: RunContext, stage: Stage, facts: RunFacts) -> None:
     """Start a copy with the files as the run would leave them."""
     taken = take_live(context.workspace, context.server)
     plan = plan_changes(context.workspace, context.server.id, context.change_ids, taken)
@@ -92,31 +92,31 @@ def rehearse(context: RunContext, stage: Stage, facts: Facts) -> None:
         say=stage.say,
         pause=lambda seconds: context.pause(stage, seconds),
     )
-    facts["rehearsal"] = {"log": verdict.log, "doubts": list(verdict.doubts)}
+    facts.rehearsal = RehearsalFacts(log=verdict.log, doubts=list(verdict.doubts))
     if verdict.trouble:
         raise StageFailed(f"the rehearsal failed: {verdict.trouble}")
     stage.say("; ".join(["a copy started with it and stayed up", *verdict.doubts]))
 
 
-def announce(context: RunContext, stage: Stage, facts: Facts) -> None:
+def announce(context: RunContext, stage: Stage, facts: RunFacts) -> None:
     """Tell the players, or wait until no one plays."""
     if not context.is_running():
         stage.say("no one to tell: the game does not run")
         return
     _count_down(context, stage)
-    if context.options.get("wait") == "empty":
+    if context.options.wait == "empty":
         _wait_until_empty(context, stage)
 
 
 def _count_down(context: RunContext, stage: Stage) -> None:
-    minutes = int(context.options.get("announce", 0))
+    minutes = context.options.announce
     if not minutes:
         return
-    kept = context.evidence.get("stop_at")
-    stop_at = datetime.fromisoformat(kept) if kept else context.workspace.now() + timedelta(minutes=minutes)
-    if not kept:
-        context.journal.note(stop_at=stop_at.isoformat())
-    told: set[int] = set(context.evidence.get("told", ()))
+    stop_at = context.evidence.stop_at
+    if stop_at is None:
+        stop_at = context.workspace.now() + timedelta(minutes=minutes)
+        context.journal.note(RunFacts(stop_at=stop_at))
+    told = set(context.evidence.told)
     for left in words_ahead(minutes):
         if left in told:
             continue
@@ -127,7 +127,7 @@ def _count_down(context: RunContext, stage: Stage) -> None:
             context.park(stage, min(1.0, max(0.05, (at - context.workspace.now()).total_seconds())))
         if context.workspace.now() < stop_at:
             _tell(context, left, stage)
-        context.journal.add("told", left)
+        context.journal.note(RunFacts(told=[*context.evidence.told, left]))
     while context.workspace.now() < stop_at:
         context.park(stage, min(1.0, max(0.05, (stop_at - context.workspace.now()).total_seconds())))
     stage.say(f"told {counted(minutes, 'minute')} ahead")
@@ -139,13 +139,12 @@ def _tell(context: RunContext, left: int, stage: Stage) -> None:
         context.control.announce(text.replace("{minutes}", counted(left, "minute")))
     except ControlError as error:
         # Who cannot be told is not a reason to leave a server as it is.
-        context.journal.add("doubts", f"no one could be told: {error}")
+        context.journal.doubt(f"no one could be told: {error}")
         stage.say(str(error))
 
 
 def _wait_until_empty(context: RunContext, stage: Stage) -> None:
-    until = context.options.get("until")
-    limit = datetime.fromisoformat(until) if until else None
+    limit = context.options.until
     while True:
         players = context.control.players()
         if players == 0:
@@ -158,11 +157,12 @@ def _wait_until_empty(context: RunContext, stage: Stage) -> None:
         context.park(stage, MANUAL_POLL)
 
 
-def stop(context: RunContext, stage: Stage, facts: Facts) -> None:
+def stop(context: RunContext, stage: Stage, facts: RunFacts) -> None:
     """Stop the game and see that it has stopped."""
-    if "changed_before_stop" not in context.evidence and not context.connection.is_manual and context.is_running():
-        context.journal.note(changed_before_stop=_changed_since_last(context))
-    context.journal.note(told_to_stop=True)
+    is_new = context.evidence.changed_before_stop is None
+    if is_new and not context.connection.is_manual and context.is_running():
+        context.journal.note(RunFacts(changed_before_stop=_changed_since_last(context)))
+    context.journal.note(RunFacts(told_to_stop=True))
     context.stop_game(stage)
 
 
@@ -189,7 +189,7 @@ def _newest_files(context: RunContext) -> Known:
         return known_files(session, newest.id) if newest is not None else {}
 
 
-def read(context: RunContext, stage: Stage, facts: Facts) -> None:
+def read(context: RunContext, stage: Stage, facts: RunFacts) -> None:
     """Read the files again: the game may have written some when it stopped."""
     _require_stopped(context)
     known = _newest_files(context)
@@ -203,17 +203,17 @@ def read(context: RunContext, stage: Stage, facts: Facts) -> None:
     )
     at_stop = _written_at_stop(context, known, context.taken)
     others = [path for path in drifted if path not in at_stop]
-    facts["drifted"] = others
-    facts["written_at_stop"] = sorted(at_stop)
-    facts["left_out"] = dict(context.taken.left_out)
-    facts["expected"] = {name: list(words) for name, words in context.plan.expected.items()}
-    facts["expected_back"] = {name: list(words) for name, words in context.plan.expected_back.items()}
-    facts["brings"] = [
-        {
-            "change": one.change_id,
-            "effects": [[effect.takes_effect, list(effect.addresses)] for effect in one.effects],
-            "looks": list(one.looks),
-        }
+    facts.drifted = others
+    facts.written_at_stop = sorted(at_stop)
+    facts.left_out = dict(context.taken.left_out)
+    facts.expected = {name: list(words) for name, words in context.plan.expected.items()}
+    facts.expected_back = {name: list(words) for name, words in context.plan.expected_back.items()}
+    facts.brings = [
+        BroughtFacts(
+            change=one.change_id,
+            effects=[(effect.takes_effect, list(effect.addresses)) for effect in one.effects],
+            looks=list(one.looks),
+        )
         for one in context.plan.changes
     ]
     said = f"{counted(len(context.taken.files), 'file')}, {counted(context.taken.read, 'of them read', 'of them read')}"
@@ -227,9 +227,10 @@ def _written_at_stop(context: RunContext, known: Known, taken: Taken) -> dict[st
 
     The game or its host wrote them. Where it is not known how they were before the stop, none are.
     """
-    if "changed_before_stop" not in context.evidence:
+    changed = context.evidence.changed_before_stop
+    if changed is None:
         return {}
-    before = set(context.evidence["changed_before_stop"])
+    before = set(changed)
     now = taken.digests
     return {
         path: file.digest
@@ -280,7 +281,7 @@ def _require_stopped(context: RunContext) -> None:
         raise StageFailed("the game runs again; something outside of Zerrit started it")
 
 
-def snapshot(context: RunContext, stage: Stage, facts: Facts) -> None:
+def snapshot(context: RunContext, stage: Stage, facts: RunFacts) -> None:
     """Store what the server has now, and what is to be written."""
     taken, plan = context.taken, context.plan
     assert taken is not None  # noqa: S101 (a run that was killed begins again with `read`)
@@ -288,11 +289,9 @@ def snapshot(context: RunContext, stage: Stage, facts: Facts) -> None:
     files = [RunFile(path=path, old=taken.digests.get(path), new=new) for path, new in plan.writes.items()]
     # What the game itself rewrites does not make other files of those that it ran with.
     drifted = [
-        path
-        for path in context.evidence.get("drifted", ())
-        if context.gamebook is None or not context.gamebook.is_rewritten(path)
+        path for path in context.evidence.drifted if context.gamebook is None or not context.gamebook.is_rewritten(path)
     ]
-    was_good = bool(context.evidence.get("was_running")) and not drifted
+    was_good = context.evidence.was_running and not drifted
 
     def keep(session: Session) -> int:
         reason = f"before {context.title(session)}"
@@ -302,7 +301,7 @@ def snapshot(context: RunContext, stage: Stage, facts: Facts) -> None:
     stage.say(f"snapshot {before_id}; {counted(len(files), 'file')} to write")
 
 
-def write(context: RunContext, stage: Stage, facts: Facts) -> None:
+def write(context: RunContext, stage: Stage, facts: RunFacts) -> None:
     """Write each file beside its target and rename it."""
     _require_stopped(context)
     writes = context.writes()
@@ -313,7 +312,7 @@ def write(context: RunContext, stage: Stage, facts: Facts) -> None:
     stage.say(f"{counted(len(writes), 'file')} written")
 
 
-def verify(context: RunContext, stage: Stage, facts: Facts) -> None:
+def verify(context: RunContext, stage: Stage, facts: RunFacts) -> None:
     """Read back what was written and compare the hashes."""
     writes = context.writes()
     present = {file.path for file in context.connection.files()}
@@ -325,52 +324,51 @@ def verify(context: RunContext, stage: Stage, facts: Facts) -> None:
     stage.say(f"{counted(len(writes), 'file')} read back, all as written")
 
 
-def start(context: RunContext, stage: Stage, facts: Facts) -> None:
+def start(context: RunContext, stage: Stage, facts: RunFacts) -> None:
     """Start the game."""
-    context.look_before(BEFORE_START)
+    context.look_before_start()
     context.start_game(stage)
 
 
-def reload(context: RunContext, stage: Stage, facts: Facts) -> None:
+def reload(context: RunContext, stage: Stage, facts: RunFacts) -> None:
     """Have the running game read its files again."""
-    context.look_before(BEFORE_START)
+    context.look_before_start()
     context.control.reload()
     stage.say("told to read its files again")
 
 
-def watch(context: RunContext, stage: Stage, facts: Facts) -> None:
+def watch(context: RunContext, stage: Stage, facts: RunFacts) -> None:
     """Watch the game come up: its state, its log, crash files."""
-    verdict, evidence = context.watch_from(BEFORE_START, stage)
-    doubts = [*context.evidence.get("doubts", ()), *verdict.doubts]
-    facts |= evidence | {"doubts": doubts}
+    verdict, seen = context.watch_start(stage)
+    doubts = [*context.evidence.doubts, *verdict.doubts]
+    facts.take_over(seen)
+    facts.doubts = doubts
     if verdict.trouble:
         raise StageFailed(verdict.trouble)
     if not context.in_place:  # after a reload the log has only a part of what a start says
-        facts["lines"] = sorted(verdict.lines)
-        facts |= _against_last_good(context, verdict)
+        facts.lines = sorted(verdict.lines)
+        facts.take_over(_against_last_good(context, verdict))
     at_start = _accept(context)
-    facts["written_at_start"] = at_start
+    facts.written_at_start = at_start
     said = ["up, no crash file, nothing bad in the log"]
     said += [f"written while it started: {', '.join(at_start[:5])}"] if at_start else []
     stage.say("; ".join([*said, *doubts]))
 
 
-def _against_last_good(context: RunContext, verdict: Verdict) -> dict[str, object]:
+def _against_last_good(context: RunContext, verdict: Verdict) -> RunFacts:
     """What this start's log says that the last good one did not, and the other way round."""
     with context.workspace.session() as session:
         query = select(Run).where(
             Run.server_id == context.server.id, Run.after_id.is_not(None), Run.id != context.journal.run_id
         )
         earlier = session.scalars(query.order_by(Run.id.desc()).limit(MOST_EARLIER))
-        last = next((run for run in earlier if run.evidence.get("lines")), None)
-    lines = set(last.evidence.get("lines", ())) if last is not None else set()
-    if last is None or not lines:
-        return {}
-    return {
-        "log_new": sorted(verdict.lines - lines)[:50],
-        "log_gone": sorted(lines - verdict.lines)[:50],
-        "log_against": last.id,
-    }
+        last = next((run for run in earlier if run.evidence.lines), None)
+    if last is None:
+        return RunFacts()
+    lines = set(last.evidence.lines)
+    return RunFacts(
+        log_new=sorted(verdict.lines - lines)[:50], log_gone=sorted(lines - verdict.lines)[:50], log_against=last.id
+    )
 
 
 def _accept(context: RunContext) -> list[str]:
@@ -380,7 +378,7 @@ def _accept(context: RunContext) -> list[str]:
     """
     run = context.journal.run()
     if run.before_id is None or run.after_id is not None:
-        return list(context.evidence.get("written_at_start", ()))
+        return context.evidence.written_at_start
     wanted = context.files_at_start()
     if context.connection.is_manual:
         with context.workspace.session() as session:

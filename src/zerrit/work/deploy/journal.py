@@ -8,14 +8,14 @@ of a stage and where the run goes from there are one transaction.
 from __future__ import annotations
 
 import time
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable
 from typing import Final
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from zerrit.core.states import StageState
-from zerrit.records import Run, RunFile, RunStage
+from zerrit.records import Run, RunFacts, RunFile, RunStage, StartFacts
 from zerrit.work.base.errors import NotFound
 from zerrit.work.base.workspace import Workspace
 from zerrit.work.deploy.stages import StageName
@@ -90,7 +90,7 @@ class Journal:
                 row.detail = detail
         self._tell()
 
-    def finish(self, stage: Stage, state: str, detail: str, following: StageName, **facts: object) -> None:
+    def finish(self, stage: Stage, state: str, detail: str, following: StageName, facts: RunFacts) -> None:
         """End a stage, keep facts, and say where the run goes from here; all of it or nothing."""
         with self._workspace.writing() as session:
             run = self._found(session.get(Run, self.run_id))
@@ -99,7 +99,7 @@ class Journal:
                 row.state, row.detail, row.ended_at = state, detail, self._workspace.now()
             run.stage = following
             run.asks = ""
-            self._put(run, facts)
+            run.evidence = run.evidence.with_more(facts)
         self._tell()
 
     def interrupt(self, stage: Stage, reason: str) -> None:
@@ -119,19 +119,24 @@ class Journal:
                     stage.state, stage.ended_at = StageState.INTERRUPTED, self._workspace.now()
                     stage.detail = f"{stage.detail} ({reason})".strip()
 
-    def note(self, **facts: object) -> None:
-        """Keep facts on the run: `before_id`, `after_id`, `asks`, or evidence by name."""
+    def note(self, facts: StartFacts) -> None:
+        """Keep facts on the run."""
         with self._workspace.writing() as session:
             run = self._found(session.get(Run, self.run_id))
-            self._put(run, facts)
+            run.evidence = run.evidence.with_more(facts)
             state = run.state
         self._tell(state)
 
-    def add(self, name: str, item: object) -> None:
-        """Add to a list of the evidence: a decision, a doubt."""
+    def ask(self, asks: str) -> None:
+        """Say what a person is asked to do just now; nothing where it is empty."""
         with self._workspace.writing() as session:
             run = self._found(session.get(Run, self.run_id))
-            run.evidence = run.evidence | {name: [*run.evidence.get(name, ()), item]}
+            run.asks, state = asks, run.state
+        self._tell(state)
+
+    def doubt(self, said: str) -> None:
+        """Keep what one should know of the run anyway."""
+        self.note(RunFacts(doubts=[*self.run().evidence.doubts, said]))
 
     def plan(self, files: Iterable[RunFile], keep: Callable[[Session], int]) -> int:
         """Keep the snapshot to go back to and what is to be written, in one transaction. Returns the snapshot's id."""
@@ -148,16 +153,6 @@ class Journal:
             run.outcome = outcome
             run.ended_at = self._workspace.now()
         self._tell(state)
-
-    @staticmethod
-    def _put(run: Run, facts: Mapping[str, object]) -> None:
-        evidence = dict(run.evidence)
-        for name, value in facts.items():
-            if name in ("before_id", "after_id", "asks"):
-                setattr(run, name, value)
-            else:
-                evidence[name] = value
-        run.evidence = evidence
 
     def _tell(self, state: str = "running") -> None:
         self._workspace.publish("run", {"run": self.run_id, "state": state})

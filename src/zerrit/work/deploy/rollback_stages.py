@@ -7,10 +7,11 @@ from typing import Final
 
 from zerrit.connections import PASSING, ConnectionFailed
 from zerrit.core.wording import counted
+from zerrit.records import BeforeStart, RunFacts, StartFacts
 from zerrit.work.deploy.evidence import keep_evidence
 from zerrit.work.deploy.journal import Stage, StageFailed
-from zerrit.work.deploy.run_context import BEFORE_START, POLL, Facts, RunContext
-from zerrit.work.deploy.start_watch import Before, crash_evidence
+from zerrit.work.deploy.run_context import POLL, RunContext
+from zerrit.work.deploy.start_watch import crash_texts, crash_times
 from zerrit.work.deploy.write_plan import Writes, way_back
 from zerrit.work.snapshots.live_files import FetchedFile, Taken, known_files, take
 
@@ -18,14 +19,14 @@ RESTORE_PAUSE: Final = 0.5  # seconds before the second try; doubled up to the l
 LONGEST_PAUSE: Final = 10.0
 
 
-def release(context: RunContext, stage: Stage, facts: Facts) -> None:
+def release(context: RunContext, stage: Stage, facts: RunFacts) -> None:
     """Nothing was written: let the game run again, if it did."""
     if not _is_free_of_parts(context):
         stage.say("left-over part files could not be removed")
-    if not context.evidence.get("was_running"):
+    if not context.evidence.was_running:
         stage.say("the game is left as it was")
         return
-    if context.evidence.get("told_to_stop") and not context.control.is_manual:
+    if context.evidence.told_to_stop and not context.control.is_manual:
         _see_whether_it_stops_late(context, stage)
     context.start_game(stage)
     context.wait(stage, context.is_running, "the game did not start")
@@ -49,7 +50,7 @@ def _is_free_of_parts(context: RunContext) -> bool:
     return True
 
 
-def stop_again(context: RunContext, stage: Stage, facts: Facts) -> None:
+def stop_again(context: RunContext, stage: Stage, facts: RunFacts) -> None:
     """Stop the game on the way back."""
     if context.in_place:
         stage.say("the game runs on; it reads these files at a reload")
@@ -57,7 +58,7 @@ def stop_again(context: RunContext, stage: Stage, facts: Facts) -> None:
     context.stop_game(stage)
 
 
-def restore(context: RunContext, stage: Stage, facts: Facts) -> None:
+def restore(context: RunContext, stage: Stage, facts: RunFacts) -> None:
     """Write what differs from the snapshot. The way there may be what broke, so it is tried for as long as it takes."""
     deadline = time.monotonic() + context.patience
     pause = RESTORE_PAUSE
@@ -89,26 +90,30 @@ def _put_back(context: RunContext, stage: Stage) -> Writes:
 
 def _keep_what_the_start_wrote(context: RunContext, taken: Taken, stage: Stage) -> None:
     """Evidence that cannot be had must not keep the files from going back."""
-    if BEFORE_START not in context.evidence or context.connection.is_manual:
+    evidence = context.evidence
+    if evidence.before_start is None or context.connection.is_manual:
         return
-    before = [(path, size, modified) for path, size, modified in context.evidence.get("outside_before", ())]
     try:
-        _note_late_crashes(context)
+        _note_late_crashes(context, evidence.before_start)
         said = keep_evidence(
-            context.workspace, context.journal.run_id, context.connection, taken, context.files_at_start(), before
+            context.workspace,
+            context.journal.run_id,
+            context.connection,
+            taken,
+            context.files_at_start(),
+            evidence.outside_before,
         )
     except ConnectionFailed as error:
         said = f"what the start wrote could not be kept: {error}"
-        context.journal.add("doubts", said)
-    if said:
-        stage.say(said)
+        context.journal.doubt(said)
+    stage.say(said or stage.detail)
 
 
-def _note_late_crashes(context: RunContext) -> None:
+def _note_late_crashes(context: RunContext, before: BeforeStart) -> None:
     """A game that dies says so in its log first; its crash file may be complete only once it has stopped."""
-    crashes = context.watched.crashes_since(Before.of_evidence(context.evidence[BEFORE_START]))
-    if len(crashes) > len(context.evidence.get("crash_files", {})):
-        context.journal.note(**crash_evidence(crashes))
+    crashes = context.watched.crashes_since(before)
+    if len(crashes) > len(context.evidence.crash_files):
+        context.journal.note(StartFacts(crash_files=crash_texts(crashes), crash_times=crash_times(crashes)))
 
 
 def _wanted(context: RunContext) -> dict[str, FetchedFile]:
@@ -141,24 +146,24 @@ def _take_again(context: RunContext) -> Taken:
     return take(context.workspace, context.connection, context.gamebook, known)
 
 
-def verify_again(context: RunContext, stage: Stage, facts: Facts) -> None:
+def verify_again(context: RunContext, stage: Stage, facts: RunFacts) -> None:
     """Read the restored files back and compare the hashes."""
     unlike = sorted(_way_back(context, _take_again(context)))
     if unlike:
         raise StageFailed(f"these files are not as in the snapshot: {', '.join(unlike[:5])}")
-    facts["is_back"] = True
+    facts.is_back = True
     if _leads_back_its_own(context):
         stage.say(f"{counted(len(context.writes()), 'file')} of this run equal the snapshot, byte for byte")
     else:
         stage.say(f"all {counted(len(_wanted(context)), 'file')} equal the snapshot, byte for byte")
 
 
-def start_again(context: RunContext, stage: Stage, facts: Facts) -> None:
+def start_again(context: RunContext, stage: Stage, facts: RunFacts) -> None:
     """Start the game with the restored files."""
-    if not context.evidence.get("was_running"):
+    if not context.evidence.was_running:
         stage.say("the game is left stopped, as it was before")
         return
-    context.look_before("before_start_again")
+    context.look_before_start_again()
     if context.in_place and context.is_running():
         context.control.reload()
         stage.say("told to read its files again")
@@ -166,15 +171,14 @@ def start_again(context: RunContext, stage: Stage, facts: Facts) -> None:
     context.start_game(stage)
 
 
-def watch_again(context: RunContext, stage: Stage, facts: Facts) -> None:
+def watch_again(context: RunContext, stage: Stage, facts: RunFacts) -> None:
     """Watch the game come up with the restored files."""
-    if not context.evidence.get("was_running"):
+    if not context.evidence.was_running:
         stage.say("nothing to watch")
         return
-    verdict, evidence = context.watch_from("before_start_again", stage)
-    facts["back"] = evidence
+    verdict, facts.back = context.watch_start(stage)
     if verdict.trouble and not verdict.is_up:
         raise StageFailed(verdict.trouble)
     if verdict.trouble:
-        facts["lacks"] = verdict.trouble
+        facts.lacks = verdict.trouble
     stage.say("; ".join(["the game runs again", *([verdict.trouble] if verdict.trouble else [])]))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Callable, Sequence
-from typing import Any, Final
+from typing import Final
 
 import structlog
 from sqlalchemy import select
@@ -15,13 +15,13 @@ from zerrit.control import ControlError
 from zerrit.core.errors import ZerritError
 from zerrit.core.states import RunState
 from zerrit.core.wording import sentence
-from zerrit.records import Rollout, Run
+from zerrit.records import Rollout, RolloutFacts, RolloutPart, Run, RunOptions
 from zerrit.work.base.activity_log import note
 from zerrit.work.base.errors import NotFound, Refused
 from zerrit.work.base.run_records import get_run
 from zerrit.work.base.workspace import Workspace
 from zerrit.work.changes.changes import get_change, replay_on
-from zerrit.work.deploy.run_requests import Options, begin_deploy
+from zerrit.work.deploy.run_requests import begin_deploy
 from zerrit.work.servers.servers import get_server
 
 log = structlog.get_logger("zerrit.rollouts")
@@ -32,18 +32,13 @@ DONE: Final = "done"
 
 
 def begin_rollout(
-    workspace: Workspace, person: str, change_id: int, waves: Sequence[Sequence[str]], options: Options
+    workspace: Workspace, person: str, change_id: int, waves: Sequence[Sequence[str]], options: RunOptions
 ) -> Rollout:
     """Begin to bring a change to several servers. It is replayed on each first; where that is impossible, nothing begins.
 
     Raises NotFound, WrongState. Refused: a server is named twice, or a step is impossible on one.
     """
-    named = [server_id for wave in waves for server_id in wave]
-    if not named:
-        raise Refused("Name at least one server for the first wave.")
-    twice = next((one for one, times in Counter(named).items() if times > 1), "")
-    if twice:
-        raise Refused(f"{twice} is named twice; each server takes part in one wave.")
+    named = _named_once(waves)
     with workspace.session() as session:
         change = get_change(session, change_id)
         home, title = change.server_id, change.title
@@ -52,20 +47,18 @@ def begin_rollout(
     for server_id in named:
         if server_id != home:
             _require_possible(workspace, person, change_id, server_id)
-    results: dict[str, Any] = {}
+    parts = {home: RolloutPart(change=change_id)} if home in named else {}
     for server_id in named:
-        if server_id == home:
-            results[server_id] = {"change": change_id, "run": None, "state": "waits", "said": ""}
-            continue
-        opened = replay_on(workspace, person, change_id, server_id, title=title, create=True).change
-        assert opened is not None  # noqa: S101 (`keep` opens one, or raises)
-        results[server_id] = {"change": opened.id, "run": None, "state": "waits", "said": ""}
+        if server_id != home:
+            opened = replay_on(workspace, person, change_id, server_id, title=title, create=True).change
+            assert opened is not None  # noqa: S101 (`create` opens one, or raises)
+            parts[server_id] = RolloutPart(change=opened.id)
     with workspace.session() as session:
         rollout = Rollout(
             change_id=change_id,
             waves=[list(wave) for wave in waves if wave],
             state=RunState.RUNNING,
-            results=results,
+            results=RolloutFacts(parts=parts, options=options),
             person=person,
             started_at=workspace.now(),
         )
@@ -73,8 +66,18 @@ def begin_rollout(
         session.flush()
         said = f"{change_id} to {', '.join(named)}"
         note(workspace, session, person, "rollout.begun", None, said)
-        rollout.results = results | {"": options.as_row()}
     return rollout
+
+
+def _named_once(waves: Sequence[Sequence[str]]) -> list[str]:
+    """All servers of the waves. Raises Refused: there is none, or one is named twice."""
+    named = [server_id for wave in waves for server_id in wave]
+    if not named:
+        raise Refused("Name at least one server for the first wave.")
+    twice = next((one for one, times in Counter(named).items() if times > 1), "")
+    if twice:
+        raise Refused(f"{twice} is named twice; each server takes part in one wave.")
+    return named
 
 
 def _require_possible(workspace: Workspace, person: str, change_id: int, server_id: str) -> None:
@@ -102,9 +105,7 @@ def carry_out_rollout(workspace: Workspace, rollout_id: int, begin: Callable[[Ru
             _begin_one(workspace, rollout_id, server_id, begin)
         if not _await_wave(workspace, rollout_id, wave):
             return  # the service stops; it goes on at its next start
-        bad = [
-            server_id for server_id in wave if _result(workspace, rollout_id, server_id)["state"] != RunState.DEPLOYED
-        ]
+        bad = [server_id for server_id in wave if _part(workspace, rollout_id, server_id).state != RunState.DEPLOYED]
         if bad:
             rest = [one for later in waves[number:] for one in later]
             said = f"Wave {number} went wrong on {', '.join(bad)}."
@@ -115,15 +116,14 @@ def carry_out_rollout(workspace: Workspace, rollout_id: int, begin: Callable[[Ru
 
 
 def _begin_one(workspace: Workspace, rollout_id: int, server_id: str, begin: Callable[[Run], None]) -> None:
-    result = _result(workspace, rollout_id, server_id)
-    if result["run"] is not None or result["state"] != "waits":
+    part = _part(workspace, rollout_id, server_id)
+    if part.run is not None or part.state != "waits":
         return
     with workspace.session() as session:
         rollout = _rollout(session, rollout_id)
-        given, person = dict(rollout.results[""]), rollout.person
-    options = Options(announce=given["announce"], wait=given["wait"], rehearse=given["rehearse"])
+        options, person = rollout.results.options, rollout.person
     try:
-        run = begin_deploy(workspace, person, [result["change"]], options)
+        run = begin_deploy(workspace, person, [part.change], options)
     except (ZerritError, ConnectionFailed, ControlError) as error:
         _note(workspace, rollout_id, server_id, state="refused", said=str(error))
         return
@@ -133,7 +133,7 @@ def _begin_one(workspace: Workspace, rollout_id: int, server_id: str, begin: Cal
 
 def _await_wave(workspace: Workspace, rollout_id: int, wave: Sequence[str]) -> bool:
     for server_id in wave:
-        run_id = _result(workspace, rollout_id, server_id)["run"]
+        run_id = _part(workspace, rollout_id, server_id).run
         while run_id is not None:
             with workspace.session() as session:
                 run = get_run(session, run_id)
@@ -146,15 +146,15 @@ def _await_wave(workspace: Workspace, rollout_id: int, wave: Sequence[str]) -> b
     return True
 
 
-def _result(workspace: Workspace, rollout_id: int, server_id: str) -> dict[str, Any]:
+def _part(workspace: Workspace, rollout_id: int, server_id: str) -> RolloutPart:
     with workspace.session() as session:
-        return dict(_rollout(session, rollout_id).results[server_id])
+        return _rollout(session, rollout_id).results.parts[server_id]
 
 
 def _note(workspace: Workspace, rollout_id: int, server_id: str, **facts: object) -> None:
     with workspace.session() as session:
         rollout = _rollout(session, rollout_id)
-        rollout.results = rollout.results | {server_id: rollout.results[server_id] | facts}
+        rollout.results = rollout.results.with_part(server_id, **facts)
     workspace.publish("rollout", {"rollout": rollout_id})
 
 

@@ -3,25 +3,26 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
 from contextlib import ExitStack
 from functools import cached_property
-from typing import Any, Final, NoReturn
+from typing import Final, NoReturn
 
 from sqlalchemy.orm import Session
 
 from zerrit.connections import Connection
 from zerrit.control import Act, Control, ControlError
 from zerrit.core.gamebooks import Gamebook
+from zerrit.core.states import RunState
 from zerrit.core.wording import counted
-from zerrit.records import Change, Server
+from zerrit.records import Change, RunFacts, Server, StartFacts
 from zerrit.work.base.run_records import get_run
 from zerrit.work.base.workspace import Workspace
 from zerrit.work.deploy.evidence import outside_of
 from zerrit.work.deploy.instructions import lacking
 from zerrit.work.deploy.journal import Journal, Stage, StageFailed
 from zerrit.work.deploy.stages import GOING_BACK, StageName
-from zerrit.work.deploy.start_watch import Before, Verdict, Watched
+from zerrit.work.deploy.start_watch import Verdict, Watched
 from zerrit.work.deploy.write_plan import Plan, Writes
 from zerrit.work.servers.controls import control_of
 from zerrit.work.servers.servers import get_server
@@ -29,10 +30,7 @@ from zerrit.work.servers.stored_gamebooks import gamebook_of
 from zerrit.work.snapshots.live_files import FetchedFile, Held, Taken, known_files
 
 POLL: Final = 0.2  # seconds
-BEFORE_START: Final = "before_start"  #: the evidence of what was there before the game was started
 MANUAL_POLL: Final = 1.0  # seconds between two looks at what a person was asked to do
-
-Facts = dict[str, object]
 
 
 class Suspended(Exception):
@@ -66,7 +64,7 @@ class RunContext:
             self.gamebook: Gamebook | None = gamebook_of(session, self.server)[0]
             self.kind = run.kind
             self.person = run.person
-            self.options: Mapping[str, Any] = run.options
+            self.options = run.options
             self.change_ids = tuple(run.change_ids)
             self.target_id = run.target_id
         self.taken: Taken | None = None
@@ -79,21 +77,21 @@ class RunContext:
         self._open.close()
 
     @property
-    def evidence(self) -> Mapping[str, Any]:
+    def evidence(self) -> RunFacts:
+        """What the run has kept until now."""
         return self.journal.run().evidence
 
     @property
     def in_place(self) -> bool:
         """The game runs on; it reads the new files at a reload."""
-        return bool(self.evidence.get("in_place"))
+        return self.evidence.in_place
 
     def require_wanted(self, name: StageName) -> None:
         """No one has cancelled the run, or given it up on its way back."""
         run = self.journal.run()
         if name in GOING_BACK or name is StageName.RELEASE:
-            by = run.options.get("given_up")
-            if by:
-                raise StageFailed(f"{by} gave up waiting")
+            if run.options.given_up:
+                raise StageFailed(f"{run.options.given_up} gave up waiting")
         elif run.cancelled_by:
             raise Cancelled(f"cancelled by {run.cancelled_by}")
 
@@ -147,7 +145,7 @@ class RunContext:
     def wait(self, stage: Stage, is_so: Callable[[], bool], else_say: str, asks: str = "") -> None:
         """Wait until it is so: for the server's patience, or for as long as a person needs."""
         if asks and self.journal.run().asks != asks:
-            self.journal.note(asks=asks)
+            self.journal.ask(asks)
         deadline = time.monotonic() + self.patience
         while True:
             try:
@@ -164,7 +162,7 @@ class RunContext:
                 self.park(stage, MANUAL_POLL)
             self.pause(stage, POLL)
         if asks:
-            self.journal.note(asks="")
+            self.journal.ask("")
 
     def stop_game(self, stage: Stage) -> None:
         state = self.control.state()
@@ -231,13 +229,18 @@ class RunContext:
         )
         self.wait(stage, is_there, "", asks if writes else "")
 
-    def look_before(self, name: str) -> None:
-        """What is there before the game is started; after a kill, what lay there the first time."""
-        if name in self.evidence:
+    def look_before_start(self) -> None:
+        """What is there before the game is started; after a kill, what was there the first time."""
+        if self.evidence.before_start is not None:
             return
-        self.journal.note(**{name: self.watched.look_before().as_evidence()})
-        if name == BEFORE_START and not self.connection.is_manual:
-            self.journal.note(outside_before=outside_of(self.connection.files(), self.files_at_start()))
+        self.journal.note(RunFacts(before_start=self.watched.look_before()))
+        if not self.connection.is_manual:
+            self.journal.note(RunFacts(outside_before=outside_of(self.connection.files(), self.files_at_start())))
+
+    def look_before_start_again(self) -> None:
+        """The same on the way back."""
+        if self.evidence.before_start_again is None:
+            self.journal.note(RunFacts(before_start_again=self.watched.look_before()))
 
     def files_at_start(self) -> dict[str, FetchedFile]:
         """The files as they were when the game was started: those of the snapshot before, with what the run wrote."""
@@ -251,17 +254,18 @@ class RunContext:
                 found[path] = FetchedFile(path, 0, 0, digest)
         return found
 
-    def watch_from(self, before: str, stage: Stage) -> tuple[Verdict, dict[str, Any]]:
-        """Watch the game since its start; `before` names the evidence of what lay there then. Verdict and evidence."""
+    def watch_start(self, stage: Stage) -> tuple[Verdict, StartFacts]:
+        """Watch the game since its start, or since that on the way back. Verdict, and what the run keeps of it."""
         evidence = self.evidence
-        seen = Before.of_evidence(evidence[before])
-        in_place = bool(evidence.get("in_place")) and stage.name is StageName.WATCH
+        is_first = stage.name is StageName.WATCH
+        seen = evidence.before_start if is_first else evidence.before_start_again
+        assert seen is not None  # noqa: S101 (the stage before has looked)
         watched = self.watched
         # What the old files load is another list than that of the new ones.
-        expected = evidence.get("expected" if stage.name is StageName.WATCH else "expected_back", {})
-        if in_place or (evidence.get("in_place") and stage.name is StageName.WATCH_AGAIN):
+        expected = evidence.expected if is_first else evidence.expected_back
+        if evidence.in_place:
             expected = {}
-        if in_place:  # it was ready all the time, and does not say so again
+        if evidence.in_place and is_first:  # it was ready all the time, and does not say so again
             watched = Watched(watched.connection, watched.control, _without_ready(self.gamebook), watched.elsewhere)
         self._have_log_shown(watched.gamebook)
         if self.connection.is_manual and not watched.says_something(seen):
@@ -273,8 +277,16 @@ class RunContext:
             say=stage.say,
             pause=lambda seconds: self.pause(stage, seconds),
             expected=expected,
+            hear=self._hear,
         )
-        return verdict, verdict.as_evidence(seen)
+        return verdict, verdict.facts(seen)
+
+    def _hear(self, log: str) -> None:
+        """Hold ready what the log of the game says just now, for whoever watches the run."""
+        run_id = self.journal.run_id
+        if self.workspace.live_logs.get(run_id) != log:
+            self.workspace.live_logs.keep(run_id, log)
+            self.workspace.publish("run", {"run": run_id, "state": RunState.RUNNING.value})
 
     def _have_log_shown(self, gamebook: Gamebook | None) -> None:
         """A manual connection shows no log."""
@@ -285,7 +297,7 @@ class RunContext:
                 f"zerrit run cancel {self.journal.run_id}."
             )
             if self.journal.run().asks != asks:
-                self.journal.note(asks=asks)
+                self.journal.ask(asks)
 
 
 def _without_ready(gamebook: Gamebook | None) -> Gamebook | None:

@@ -9,7 +9,7 @@ its turn. No stage relies on what an earlier one had in memory: a service that w
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from typing import Any, Final
+from typing import Final
 
 import structlog
 from sqlalchemy import select
@@ -21,7 +21,7 @@ from zerrit.control import ControlError
 from zerrit.core.errors import ZerritError
 from zerrit.core.states import ChangeState, RunState, StageState
 from zerrit.core.wording import sentence
-from zerrit.records import Change, ChecklistItem, PendingEffect, Run, is_full
+from zerrit.records import BroughtFacts, Change, ChecklistItem, PendingEffect, Run, RunFacts, is_full
 from zerrit.work.base.activity_log import note
 from zerrit.work.base.run_records import get_run
 from zerrit.work.base.workspace import Workspace
@@ -29,7 +29,7 @@ from zerrit.work.deploy import deploy_stages, rollback_stages
 from zerrit.work.deploy.bisection import find_culprit
 from zerrit.work.deploy.journal import Journal, Stage, StageFailed
 from zerrit.work.deploy.outcome import outcome_of
-from zerrit.work.deploy.run_context import Facts, Parked, RunContext, Suspended
+from zerrit.work.deploy.run_context import Parked, RunContext, Suspended
 from zerrit.work.deploy.stages import BEFORE_WRITING, GOING_BACK, RESUMED_AT, StageName, after, after_failure
 
 log = structlog.get_logger("zerrit.deploys")
@@ -76,7 +76,7 @@ def open_runs(workspace: Workspace) -> list[int]:
         log.warning("run.resuming", run=run_id)
         journal = Journal(workspace, run_id)
         journal.close_open_stages("the service ended here")
-        journal.note(resumed=journal.run().evidence.get("resumed", 0) + 1)
+        journal.note(RunFacts(resumed=journal.run().evidence.resumed + 1))
     return found
 
 
@@ -84,8 +84,9 @@ def _go(context: RunContext) -> None:
     run = context.journal.run()
     stage = StageName(run.stage)
     stage = RESUMED_AT.get(stage, stage)
-    if run.evidence.get("resumed", 0) > MOST_RESUMES and stage not in GOING_BACK:
-        context.journal.note(reason="the service ended again and again during this run")
+    if run.evidence.resumed > MOST_RESUMES and stage not in GOING_BACK:
+        said = "the service ended again and again during this run"
+        context.journal.note(RunFacts(reason=said, failed_at=stage))
         stage = after_failure(stage)
     try:
         while stage is not StageName.END:
@@ -97,18 +98,16 @@ def _go(context: RunContext) -> None:
 
 def _is_asked_for(context: RunContext, name: StageName) -> bool:
     if name is StageName.REHEARSE:
-        return bool(context.options.get("rehearse") or context.server.maintenance.must_rehearse) and bool(
-            context.change_ids
-        )
+        return (context.options.rehearse or context.server.maintenance.must_rehearse) and bool(context.change_ids)
     if name is StageName.ANNOUNCE:
-        return bool(context.options.get("announce") or context.options.get("wait"))
+        return bool(context.options.announce or context.options.wait)
     return True
 
 
 def _do(context: RunContext, name: StageName) -> StageName:
     """One stage, with its journal; returns the one that follows."""
     stage = context.journal.begin(name)
-    facts: Facts = {}
+    facts = RunFacts()
     try:
         context.require_wanted(name)
         _STAGES[name](context, stage, facts)
@@ -127,15 +126,14 @@ def _do(context: RunContext, name: StageName) -> StageName:
         if not isinstance(error, EXPECTED_ERRORS):
             log.error("run.unexpected", run=context.journal.run_id, stage=name, exc_info=error)
         following = after_failure(name)
-        is_first = "reason" not in context.evidence
-        if is_first:
-            facts |= {"reason": str(error), "failed_at": name}
+        if context.evidence.reason is None:
+            facts.reason, facts.failed_at = str(error), name
         elif following is StageName.END:
-            facts |= {"failed_back": str(error), "runs_now": _runs_now(context)}
-        context.journal.finish(stage, StageState.FAILED, str(error) or type(error).__name__, following, **facts)
+            facts.failed_back, facts.runs_now = str(error), _runs_now(context)
+        context.journal.finish(stage, StageState.FAILED, str(error) or type(error).__name__, following, facts)
         return following
-    following = after(name, in_place=bool(facts.get("in_place", context.in_place)))
-    context.journal.finish(stage, StageState.DONE, stage.detail, following, **facts)
+    following = after(name, in_place=facts.in_place if "in_place" in facts.model_fields_set else context.in_place)
+    context.journal.finish(stage, StageState.DONE, stage.detail, following, facts)
     return following
 
 
@@ -151,16 +149,11 @@ def _search_culprit(context: RunContext) -> None:
     """After a start that failed, name the step that did it, where a copy of the server can be started."""
     run = context.journal.run()
     may = context.server.maintenance.may_rehearse and context.gamebook is not None and context.gamebook.rules.rehearse
-    if (
-        run.state != RunState.ROLLED_BACK
-        or run.evidence.get("failed_at") != StageName.WATCH
-        or not may
-        or run.cancelled_by
-    ):
+    if run.state != RunState.ROLLED_BACK or run.evidence.failed_at != StageName.WATCH or not may or run.cancelled_by:
         return
 
     def say(text: str) -> None:
-        context.journal.note(culprit=f"searching: {text}")
+        context.journal.note(RunFacts(culprit=f"searching: {text}"))
 
     def pause(seconds: float) -> None:
         if context.workspace.stopping.wait(seconds):
@@ -169,11 +162,11 @@ def _search_culprit(context: RunContext) -> None:
     try:
         found = find_culprit(context.workspace, context.journal.run_id, say, pause)
     except Suspended:
-        context.journal.note(culprit="")
+        context.journal.note(RunFacts(culprit=""))
         raise
     except EXPECTED_ERRORS as error:
         found = f"The culprit could not be searched for: {error}"
-    context.journal.note(culprit=found)
+    context.journal.note(RunFacts(culprit=found))
     with context.workspace.session() as session:
         note(context.workspace, session, context.person, f"{context.kind}.culprit", context.server.id, found)
 
@@ -192,12 +185,12 @@ def _end(context: RunContext) -> None:
     context.workspace.publish("server", {"server": context.server.id})
 
 
-def _set_changes(context: RunContext, session: Session, state: RunState, evidence: Mapping[str, Any]) -> None:
+def _set_changes(context: RunContext, session: Session, state: RunState, evidence: RunFacts) -> None:
     became = {
         RunState.DEPLOYED: ChangeState.DEPLOYED,
         RunState.ROLLED_BACK: ChangeState.ROLLED_BACK,
     }.get(state, ChangeState.CHECKED)
-    brings = {one["change"]: one for one in evidence.get("brings", ())}
+    brings = {one.change: one for one in evidence.brings}
     now = context.workspace.now()
     for change_id in context.change_ids:
         change = session.get(Change, change_id)
@@ -206,18 +199,18 @@ def _set_changes(context: RunContext, session: Session, state: RunState, evidenc
         change.state, change.queue_place, change.updated_at = became, None, now
         if became != ChangeState.DEPLOYED:
             continue
-        brought = brings.get(change_id, {})
-        change.checklist = [ChecklistItem(text=text, note="", person="") for text in brought.get("looks", ())]
-        holds = ("reload",) if evidence.get("in_place") else ("reload", "restart")
+        brought = brings.get(change_id, BroughtFacts(change=change_id))
+        change.checklist = [ChecklistItem(text=text, note="", person="") for text in brought.looks]
+        holds = ("reload",) if evidence.in_place else ("reload", "restart")
         change.pending = [
             PendingEffect(
                 takes_effect=when, addresses=addresses, in_effect_at=now if when in holds else None, person=""
             )
-            for when, addresses in brought.get("effects", ())
+            for when, addresses in brought.effects
         ]
 
 
-_STAGES: Final[Mapping[StageName, Callable[[RunContext, Stage, Facts], None]]] = {
+_STAGES: Final[Mapping[StageName, Callable[[RunContext, Stage, RunFacts], None]]] = {
     StageName.PREFLIGHT: deploy_stages.preflight,
     StageName.REHEARSE: deploy_stages.rehearse,
     StageName.ANNOUNCE: deploy_stages.announce,

@@ -3,17 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
-from datetime import datetime
 from enum import StrEnum
-from typing import Any, Final, Literal
+from typing import Final
 
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
 from zerrit.core.gamebooks import Gamebook
 from zerrit.core.states import EDITABLE, ChangeState, RunState
-from zerrit.records import Change, Run, RunChange, Server, digest_of
+from zerrit.records import Change, Run, RunChange, RunFacts, RunOptions, Server, digest_of
 from zerrit.work.base.activity_log import note
 from zerrit.work.base.errors import Blocked, Drifted, Refused, WrongState
 from zerrit.work.base.run_records import get_run, require_no_run
@@ -28,28 +26,10 @@ from zerrit.work.snapshots.snapshots import digests, get_snapshot
 MOST_ANNOUNCED: Final = 120  # minutes
 
 
-@dataclass(frozen=True, slots=True)
-class Options:
-    """How a run goes about it: minutes of announcement, waiting until no one plays (until a time at most), a rehearsal."""
-
-    announce: int = 0
-    wait: Literal["", "empty"] = ""
-    until: datetime | None = None
-    rehearse: bool = False
-
-    def as_row(self) -> dict[str, Any]:
-        return {
-            "announce": self.announce,
-            "wait": self.wait,
-            "until": self.until.isoformat() if self.until else "",
-            "rehearse": self.rehearse,
-        }
+NO_OPTIONS: Final = RunOptions()
 
 
-NO_OPTIONS: Final = Options()
-
-
-def begin_deploy(workspace: Workspace, person: str, change_ids: Sequence[int], options: Options = NO_OPTIONS) -> Run:
+def begin_deploy(workspace: Workspace, person: str, change_ids: Sequence[int], options: RunOptions = NO_OPTIONS) -> Run:
     """Check once more, then begin a run of one change, or of several in order; `deploys.carry_out` does it.
 
     Raises Blocked: findings or impossible steps. Drifted: the files are no longer those that a change was built on.
@@ -76,20 +56,25 @@ def begin_deploy(workspace: Workspace, person: str, change_ids: Sequence[int], o
                 paths=drifted,
             )
     control_of(workspace, server).state()
+    return _begin_changes(workspace, person, changes, options)
+
+
+def _begin_changes(workspace: Workspace, person: str, changes: Sequence[Change], options: RunOptions) -> Run:
+    """The run of changes that were found to be deployable. Raises WrongState: one was edited in the meantime."""
+    server_id = changes[0].server_id
     with workspace.writing() as session:
-        for change, _ in seen:
+        for change in changes:
             now = get_change(session, change.id)
             if now.version != change.version or now.state not in (*EDITABLE, ChangeState.QUEUED):
                 raise WrongState(
                     f"Change {change.id} was edited in the meantime (it is {now.state}). Read it again first."
                 )
-        run = Run(server_id=server.id, kind="deploy", person=person, options=options.as_row())
+        run = Run(server_id=server_id, kind="deploy", person=person, options=options)
         run.parts = [RunChange(change_id=change.id, position=number) for number, change in enumerate(changes, 1)]
         _begin(workspace, session, run)
-        for change_id in change_ids:
-            change = get_change(session, change_id)
-            change.state = ChangeState.DEPLOYING
-            note(workspace, session, person, "deploy.begun", server.id, f"{change_id}: {change.title}")
+        for one in changes:
+            get_change(session, one.id).state = ChangeState.DEPLOYING
+            note(workspace, session, person, "deploy.begun", server_id, f"{one.id}: {one.title}")
     return run
 
 
@@ -117,23 +102,23 @@ def require_deployable(workspace: Workspace, session: Session, change: Change) -
 
 
 def begin_rollback(
-    workspace: Workspace, person: str, server_id: str, snapshot_id: int, options: Options = NO_OPTIONS
+    workspace: Workspace, person: str, server_id: str, snapshot_id: int, options: RunOptions = NO_OPTIONS
 ) -> Run:
     """Begin a run that puts the server back to a snapshot. Raises NotFound, WrongState."""
     with workspace.writing() as session:
         server = get_server(session, server_id)
         snapshot = get_snapshot(session, server_id, snapshot_id)
-        run = Run(server_id=server.id, target_id=snapshot.id, kind="rollback", person=person, options=options.as_row())
+        run = Run(server_id=server.id, target_id=snapshot.id, kind="rollback", person=person, options=options)
         _begin(workspace, session, run)
         note(workspace, session, person, "rollback.begun", server.id, f"to snapshot {snapshot_id}")
     return run
 
 
-def begin_restart(workspace: Workspace, person: str, server_id: str, options: Options = NO_OPTIONS) -> Run:
+def begin_restart(workspace: Workspace, person: str, server_id: str, options: RunOptions = NO_OPTIONS) -> Run:
     """Begin a run that takes a snapshot while the game is stopped, and starts it again. Raises NotFound, WrongState."""
     with workspace.writing() as session:
         server = get_server(session, server_id)
-        run = Run(server_id=server.id, kind="restart", person=person, options=options.as_row())
+        run = Run(server_id=server.id, kind="restart", person=person, options=options)
         _begin(workspace, session, run)
         note(workspace, session, person, "restart.begun", server.id, "")
     return run
@@ -143,7 +128,7 @@ def _begin(workspace: Workspace, session: Session, run: Run) -> None:
     """Note a run as under way. Two people may ask at once; the database lets one of them through."""
     require_no_run(session, run.server_id)
     run.state, run.stage, run.started_at = RunState.RUNNING, StageName.PREFLIGHT, workspace.now()
-    run.asks, run.cancelled_by, run.evidence, run.stages, run.files = "", "", {}, [], []
+    run.asks, run.cancelled_by, run.evidence, run.stages, run.files = "", "", RunFacts(), [], []
     run.outcome, run.parts, run.written_by_start = "", list(run.parts), []
     try:
         session.add(run)
@@ -157,8 +142,8 @@ def _begin(workspace: Workspace, session: Session, run: Run) -> None:
 class OnCancel(StrEnum):
     """What cancelling a run does just now."""
 
-    TAKE_BACK = "take-back"
-    GIVE_UP = "give-up"
+    REVERT = "revert"
+    ABANDON = "abandon"
     NOTHING = "nothing"
 
 
@@ -167,8 +152,8 @@ def on_cancel(run: Run) -> OnCancel:
     if run.state != RunState.RUNNING:
         return OnCancel.NOTHING
     if StageName(run.stage) in (*GOING_BACK, StageName.RELEASE):
-        return OnCancel.GIVE_UP if run.asks and not run.options.get("given_up") else OnCancel.NOTHING
-    return OnCancel.NOTHING if run.cancelled_by else OnCancel.TAKE_BACK
+        return OnCancel.ABANDON if run.asks and not run.options.given_up else OnCancel.NOTHING
+    return OnCancel.NOTHING if run.cancelled_by else OnCancel.REVERT
 
 
 def cancel_run(workspace: Workspace, person: str, run_id: int) -> None:
@@ -184,12 +169,12 @@ def cancel_run(workspace: Workspace, person: str, run_id: int) -> None:
         if run.state != RunState.RUNNING:
             raise WrongState(f"Run {run_id} has ended: {run.state}. A rollback puts its server back.")
         match on_cancel(run):
-            case OnCancel.TAKE_BACK:
+            case OnCancel.REVERT:
                 run.cancelled_by = person
                 did = "cancelled"
-            case OnCancel.GIVE_UP:
-                run.options = {**run.options, "given_up": person}
-                did = "given-up"
+            case OnCancel.ABANDON:
+                run.options = run.options.model_copy(update={"given_up": person})
+                did = "abandoned"
             case OnCancel.NOTHING:
                 raise WrongState(f"Run {run_id} is ending already; it reverts what it wrote.")
         note(workspace, session, person, f"{run.kind}.{did}", run.server_id, f"run {run_id}, at {run.stage}")

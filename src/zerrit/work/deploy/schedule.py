@@ -21,12 +21,12 @@ from zerrit.control import ControlError
 from zerrit.core.errors import ZerritError
 from zerrit.core.schedule_times import Moment, next_moment
 from zerrit.core.states import EDITABLE, ChangeState
-from zerrit.records import Change, Run, ScheduledTask
+from zerrit.records import Change, Run, RunOptions, ScheduledTask
 from zerrit.work.base.activity_log import note
 from zerrit.work.base.errors import NotFound, Refused, WrongState
 from zerrit.work.base.workspace import Workspace
 from zerrit.work.changes.changes import get_change
-from zerrit.work.deploy.run_requests import Options, begin_deploy, begin_restart, require_deployable
+from zerrit.work.deploy.run_requests import begin_deploy, begin_restart, require_deployable
 from zerrit.work.servers.servers import get_server
 from zerrit.work.snapshots.fetch import fetch
 from zerrit.work.snapshots.retention import prune
@@ -239,7 +239,7 @@ def _do(workspace: Workspace, task: ScheduledTask, begin: Callable[[Run], None])
 
 def _restart(workspace: Workspace, task: ScheduledTask) -> Run:
     """Begin the run of a restart task: with all queued changes that may go, in their order."""
-    options = Options(announce=task.announce)
+    options = RunOptions(announce=task.announce)
     ready: list[int] = []
     with workspace.session() as session:
         for change in queued_changes(session, task.server_id):

@@ -8,7 +8,7 @@ import time
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
-from typing import Any, Final
+from typing import Final
 
 from zerrit.connections import PASSING, Connection, ConnectionFailed, RemoteFile
 from zerrit.control import Control, ControlError, GameState
@@ -18,34 +18,14 @@ from zerrit.core.paths import fixed_folder
 from zerrit.core.rules import LoadedRules
 from zerrit.core.wildcards import path_matches
 from zerrit.core.wording import counted
-from zerrit.work.servers.game_log import LogMark, StartLog, log_mark
+from zerrit.records import BeforeStart, StartFacts
+from zerrit.work.servers.game_log import StartLog, log_marks
 
 EXCERPT_LINES: Final = 40
+LIVE_LINES: Final = 200  # of a log, while a game starts
 MOST_OF_A_CRASH: Final = 20_000  # characters
 POLL: Final = 0.25  # seconds
 _HERE: Final = ""  #: the game's own folder among the places of crash files
-
-
-@dataclass(frozen=True, slots=True)
-class Before:
-    """What lay there before the start: an old crash file must not be taken for a new one."""
-
-    crash_files: frozenset[tuple[str, str, int, int]]  #: place, path, size, time
-    log: LogMark
-
-    def as_evidence(self) -> dict[str, Any]:
-        return {"crash_files": sorted(self.crash_files), "log": self.log.as_evidence()}
-
-    def newest_crash(self, now: datetime) -> str:
-        """The newest of the crash files that lay there, with its age, in words; empty where there was none."""
-        if not self.crash_files:
-            return ""
-        place, path, _, modified = max(self.crash_files, key=lambda one: one[3])
-        return f"{place}{path}, {age_in_words(modified, now)}"
-
-    @classmethod
-    def of_evidence(cls, kept: Mapping[str, Any]) -> Before:
-        return cls(frozenset(tuple(one) for one in kept["crash_files"]), LogMark.of_evidence(kept["log"]))
 
 
 @dataclass(frozen=True, slots=True)
@@ -72,20 +52,34 @@ class Verdict:
     is_up: bool = False
     lines: frozenset[str] = field(default_factory=frozenset)  #: what the log says, without times and numbers
 
-    def as_evidence(self, before: Before) -> dict[str, Any]:
-        return {
-            "log": self.log,
-            **crash_evidence(self.crashes),
-            "old_crash_files": len(before.crash_files),
-            "newest_old_crash": before.newest_crash(datetime.now(UTC)),
-            "doubts": list(self.doubts),
-        }
+    def facts(self, before: BeforeStart) -> StartFacts:
+        """What a run keeps of it."""
+        return StartFacts(
+            log=self.log,
+            crash_files=crash_texts(self.crashes),
+            crash_times=crash_times(self.crashes),
+            old_crash_files=len(before.crash_files),
+            newest_old_crash=_newest_crash(before, datetime.now(UTC)),
+            doubts=list(self.doubts),
+        )
 
 
-def crash_evidence(crashes: Sequence[Crash]) -> dict[str, Any]:
-    """Crash files as a run keeps them: their texts and times by path."""
-    times = {f"{one.place}{one.path}": datetime.fromtimestamp(one.modified, UTC).isoformat() for one in crashes}
-    return {"crash_files": {f"{one.place}{one.path}": one.text for one in crashes}, "crash_times": times}
+def crash_texts(crashes: Sequence[Crash]) -> dict[str, str]:
+    """The texts of crash files by path."""
+    return {f"{one.place}{one.path}": one.text for one in crashes}
+
+
+def crash_times(crashes: Sequence[Crash]) -> dict[str, datetime]:
+    """When crash files were written, by their host's clock, by path."""
+    return {f"{one.place}{one.path}": datetime.fromtimestamp(one.modified, UTC) for one in crashes}
+
+
+def _newest_crash(before: BeforeStart, now: datetime) -> str:
+    """The newest of the crash files that were there, with its age, in words; empty where there was none."""
+    if not before.crash_files:
+        return ""
+    place, path, _, modified = max(before.crash_files, key=lambda one: one[3])
+    return f"{place}{path}, {age_in_words(modified, now)}"
 
 
 @dataclass(frozen=True)
@@ -97,21 +91,25 @@ class Watched:
     gamebook: Gamebook | None
     elsewhere: Mapping[str, Connection] = field(default_factory=dict)
 
-    def look_before(self) -> Before:
+    def look_before(self) -> BeforeStart:
+        """What is there before a start."""
         crash_files = frozenset((place, file.path, file.size, file.modified) for place, file in self._crash_files())
-        return Before(crash_files, log_mark(self.connection, self._log_pattern))
+        return BeforeStart(crash_files=crash_files, log=log_marks(self.connection, self._log_pattern))
 
     def start(
         self,
-        before: Before,
+        before: BeforeStart,
         *,
         settle: float,
         patience: float,
         say: Callable[[str], None],
         pause: Callable[[float], None],
         expected: Mapping[str, Sequence[str]],
+        hear: Callable[[str], None] | None = None,
     ) -> Verdict:
         """Wait until the game says that it is ready and has stayed up for `settle` seconds, or until trouble shows.
+
+        `hear` is given the last lines of its log, each time that it was looked at.
 
         Patience is for programs: where a person carries the log, it is waited for as long as they need.
         """
@@ -124,13 +122,18 @@ class Watched:
             began = time.monotonic()
             state = self._state(deadline)
             log = start_log.read()
+            if hear is not None:
+                hear("\n".join(log.splitlines()[-LIVE_LINES:]))
             crashes = self.crashes_since(before)
             problem = self._problem(state, log, crashes)
             now = time.monotonic()
             if not problem and ready_since is None and now > ready_deadline:
                 problem = f"the game did not say that it is ready within {patience:g} s; its log shows how far it came"
             if problem:
-                return Verdict(problem, self._excerpt(log), crashes)
+                # A game that goes down writes its log and its crash file at about the same time, in either order.
+                pause(POLL)
+                log, crashes = start_log.read(), self.crashes_since(before)
+                return Verdict(self._problem(state, log, crashes) or problem, self._excerpt(log), crashes)
             if ready_since is None and (not ready_pattern or compile_pattern(ready_pattern).search(log)):
                 ready_since = now
                 say(f"the game is up; seeing whether it stays up for {settle:g} s")
@@ -139,7 +142,7 @@ class Watched:
             # A host that is slow to list is not asked without a break.
             pause(max(POLL, now - began))
 
-    def says_something(self, before: Before) -> bool:
+    def says_something(self, before: BeforeStart) -> bool:
         """Whether there is trouble to see, or the log says that the game is ready, or would never say so."""
         ready_pattern = self.gamebook.rules.trouble.ready_pattern if self.gamebook else ""
         log = StartLog(self.connection, self._log_pattern, before.log).read()
@@ -193,7 +196,7 @@ class Watched:
             found += [(place, file) for file in connection.files()]
         return found
 
-    def crashes_since(self, before: Before) -> tuple[Crash, ...]:
+    def crashes_since(self, before: BeforeStart) -> tuple[Crash, ...]:
         """The crash files that are there now and were not before."""
         return tuple(
             Crash(place, file.path, file.modified, self._text_of(place, file))

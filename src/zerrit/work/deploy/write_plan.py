@@ -4,7 +4,7 @@ What a run has to write: worked out from what the stopped server holds, and kept
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from types import MappingProxyType
 
@@ -12,7 +12,7 @@ from zerrit.core.checks import Checked, Effect, Files, Unknown, check_files_of, 
 from zerrit.core.compare import compare_files
 from zerrit.core.documents import Document
 from zerrit.core.gamebooks import Gamebook
-from zerrit.core.steps import Step, replay
+from zerrit.core.steps import Replay, Step, replay
 from zerrit.databases import query
 from zerrit.records import store_contents
 from zerrit.work.base.workspace import Workspace
@@ -109,43 +109,49 @@ def plan_changes(
         # Files that are as they were read last are not read again: the game does not write in the meantime.
         before = documents_of(workspace, session, server, taken.digests)
         earlier = workspace.last_checked.get((server_id, gamebook_digest))
-    read = reader(gamebook)
     current: Mapping[str, Document] = before
     changes: list[ChangePlan] = []
     others = {file.path for file in taken.files} - before.keys()
-    all_others = frozenset(others)
+    files = Files(before, frozenset(others), held.get, query)
     gone: set[str] = set()
     for change_id in change_ids:
-        steps = _steps(workspace, change_id)
-        replayed = replay(current, steps, read, others)
-        if not replayed.is_whole:
-            reason = next(outcome.message for outcome in replayed.outcomes if outcome.message)
-            raise StageFailed(
-                f"A step of change {change_id} cannot be made on the files that the server holds now: {reason}"
-            )
-        _require_not_drifted(
-            workspace,
-            gamebook,
-            change_id,
-            [*touched(current, replayed.documents), *replayed.gone],
-            taken,
-            written_at_stop,
-        )
+        replayed = _replayed(workspace, gamebook, change_id, current, others)
+        paths = [*touched(current, replayed.documents), *replayed.gone]
+        _require_not_drifted(workspace, gamebook, change_id, paths, taken, written_at_stop)
         changes.append(_brings(gamebook, change_id, current, replayed.documents))
         current = replayed.documents
         others -= replayed.gone
         gone |= replayed.gone
-    files = Files(before, all_others, held.get, query)
     old = check_files_of(files, gamebook, earlier=earlier)
     after = replace(files, documents=current, others=frozenset(others))
     checked = _require_sound(workspace, server_id, gamebook, files, old, after)
+    writes = _stored(workspace, before, current) | dict.fromkeys(gone)
+    return Plan(writes, tuple(changes), _expected(gamebook, checked), _expected(gamebook, old))
+
+
+def _replayed(
+    workspace: Workspace,
+    gamebook: Gamebook | None,
+    change_id: int,
+    current: Mapping[str, Document],
+    others: Collection[str],
+) -> Replay:
+    """The steps of a change made on these files. Raises StageFailed: one is impossible."""
+    replayed = replay(current, _steps(workspace, change_id), reader(gamebook), others)
+    if not replayed.is_whole:
+        reason = next(outcome.message for outcome in replayed.outcomes if outcome.message)
+        raise StageFailed(
+            f"A step of change {change_id} cannot be made on the files that the server holds now: {reason}"
+        )
+    return replayed
+
+
+def _stored(workspace: Workspace, before: Mapping[str, Document], current: Mapping[str, Document]) -> Writes:
+    """What is to be written so that the files become these; their contents are stored."""
     paths = touched(before, current)
     with workspace.session() as session:
-        kept = store_contents(session, [current[path].to_bytes() for path in paths if path in current])
-    new = iter(kept)
-    writes: Writes = {path: next(new) if path in current else None for path in paths}
-    writes.update(dict.fromkeys(gone))
-    return Plan(writes, tuple(changes), _expected(gamebook, checked), _expected(gamebook, old))
+        new = iter(store_contents(session, [current[path].to_bytes() for path in paths if path in current]))
+    return {path: next(new) if path in current else None for path in paths}
 
 
 def _steps(workspace: Workspace, change_id: int) -> list[Step]:

@@ -2,10 +2,20 @@
 
 from __future__ import annotations
 
+import contextlib
 from typing import Any, assert_never
 
 from zerrit import settings as kinds
-from zerrit.control import CommandControl, ConsoleControl, Control, GameState, HttpHook, ManualControl
+from zerrit.control import (
+    Act,
+    CommandControl,
+    ConsoleControl,
+    Control,
+    ControlError,
+    GameState,
+    HttpHook,
+    ManualControl,
+)
 from zerrit.records import Server
 from zerrit.work.base.activity_log import note
 from zerrit.work.base.errors import NotFound, Refused, WrongState
@@ -32,6 +42,24 @@ def control_of(workspace: Workspace, server: Server) -> Control:
             return ManualControl(lambda: _looked_at(workspace, server.id))
         case _:
             assert_never(settings)
+
+
+def game_state(workspace: Workspace, server_id: str) -> tuple[GameState, int | None]:
+    """What a control says of its game, and how many play; None where the game is stopped or they are not counted.
+
+    Raises NotFound, Refused, ControlError.
+    """
+    with workspace.session() as session:
+        server = session.get(Server, server_id)
+        if server is None:
+            raise NotFound(f"There is no server {server_id}.")
+    control = control_of(workspace, server)
+    state = control.state()
+    players = None
+    if state.is_running and Act.PLAYERS in control.can - control.is_manual:
+        with contextlib.suppress(ControlError):  # that it runs is known; a count that fails says nothing against it
+            players = control.players()
+    return state, players
 
 
 def _looked_at(workspace: Workspace, server_id: str) -> GameState:

@@ -10,8 +10,7 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Mapping
-from dataclasses import dataclass
-from typing import Any, Final
+from typing import Final
 
 from zerrit.connections import Connection, ConnectionFailed, ConnectionFault, RemoteFile
 from zerrit.control import GameState
@@ -19,50 +18,20 @@ from zerrit.core.expressions import compile_pattern
 from zerrit.core.gamebooks import Gamebook
 from zerrit.core.paths import fixed_folder
 from zerrit.core.wildcards import path_matches
+from zerrit.records import FileMark
 
 EDGE: Final = 512  # bytes before the end of a marked log; in a file that was only appended to they are still there
 MOST_FOR_HEAD: Final = 1 << 20  # bytes of a log of which the first line is looked at
 MOST: Final = 8 << 20  # bytes of a log that are read from one start; a game that writes more is read from its end
 
 
-@dataclass(frozen=True, slots=True)
-class FileMark:
-    """One log file at one moment. `identity` is empty where the connection does not tell it."""
-
-    size: int
-    modified: int
-    identity: str
-    edge: str  #: digest of the bytes before its end
-    head: str = ""  #: its first line, where that is without numbers, so that each start may begin with it
-
-    def is_replaced(self, now: RemoteFile) -> bool:
-        """The listing alone says that the file was written anew."""
-        is_other = bool(self.identity and now.identity and self.identity != now.identity)
-        is_rewritten = now.size == self.size and now.modified != self.modified
-        return is_other or now.size < self.size or is_rewritten
-
-
-@dataclass(frozen=True, slots=True)
-class LogMark:
-    """All files that fit the log's pattern before a start."""
-
-    files: Mapping[str, FileMark]
-
-    def as_evidence(self) -> dict[str, Any]:
-        return {path: [one.size, one.modified, one.identity, one.edge, one.head] for path, one in self.files.items()}
-
-    @classmethod
-    def of_evidence(cls, kept: Mapping[str, Any]) -> LogMark:
-        return cls({path: FileMark(*one) for path, one in kept.items()})
-
-
 class StartLog:
     """Reads what was written to a log since a mark; remembers which files were seen to be written anew."""
 
-    def __init__(self, connection: Connection, pattern: str, mark: LogMark) -> None:
+    def __init__(self, connection: Connection, pattern: str, marks: Mapping[str, FileMark]) -> None:
         self._connection = connection
         self._pattern = pattern
-        self._mark = mark
+        self._marks = marks
         self._replaced: set[str] = set()
         self.path = ""  #: the file that was read last
         self.doubt = ""  #: what is not sure about where the start begins in it
@@ -74,7 +43,7 @@ class StartLog:
         changed = [file for file in log_files(self._connection, self._pattern) if self._is_changed(file)]
         if not changed:
             return ""
-        log = max(changed, key=lambda file: (file.modified, file.path not in self._mark.files, file.path))
+        log = max(changed, key=lambda file: (file.modified, file.path not in self._marks, file.path))
         self.path = log.path
         try:
             return self._since(log).decode("utf-8", "replace")
@@ -84,13 +53,13 @@ class StartLog:
             raise
 
     def _is_changed(self, file: RemoteFile) -> bool:
-        marked = self._mark.files.get(file.path)
-        if marked is not None and marked.is_replaced(file):
+        marked = self._marks.get(file.path)
+        if marked is not None and _is_replaced(marked, file):
             self._replaced.add(file.path)
         return marked is None or file.path in self._replaced or file.size > marked.size
 
     def _since(self, log: RemoteFile) -> bytes:
-        marked = self._mark.files.get(log.path)
+        marked = self._marks.get(log.path)
         first = max(0, log.size - MOST)
         self.doubt = f"only the last {MOST >> 20} MB of {log.path} were read" if first else ""
         if marked is None or log.path in self._replaced:
@@ -114,16 +83,23 @@ _DOUBT: Final = (
 )
 
 
-def log_mark(connection: Connection, pattern: str) -> LogMark:
-    """What fits the log's pattern now."""
-    marks = {}
+def _is_replaced(marked: FileMark, now: RemoteFile) -> bool:
+    """The listing alone says that the file was written anew."""
+    is_other = bool(marked.identity and now.identity and marked.identity != now.identity)
+    is_rewritten = now.size == marked.size and now.modified != marked.modified
+    return is_other or now.size < marked.size or is_rewritten
+
+
+def log_marks(connection: Connection, pattern: str) -> dict[str, FileMark]:
+    """The files that fit the log's pattern now, by path."""
+    marks: dict[str, FileMark] = {}
     files = log_files(connection, pattern)
     newest = sorted(files, key=lambda file: (file.modified, file.path))[-1:]
     for file in files:
         # Only the newest can be appended to; reading the edges of all rotated ones would take long.
         edge, head = _edge_of(connection, file) if file in newest else ("", "")
         marks[file.path] = FileMark(file.size, file.modified, file.identity, edge, head)
-    return LogMark(marks)
+    return marks
 
 
 def log_files(connection: Connection, pattern: str) -> list[RemoteFile]:

@@ -148,9 +148,11 @@ def notes_of(server: Server) -> list[str]:
 
 
 def _require_gamebook(session: Session, name: str | None) -> None:
-    if name and session.get(GamebookRow, name) is None:
+    if name is not None and session.get(GamebookRow, name) is None:
         names = [row.name for row in list_gamebooks(session)]
-        raise NotFound(f"There is no gamebook {name}. {did_you_mean(name, names)}".strip())
+        raise NotFound(
+            f"There is no gamebook {name or 'without a name; leave it out to have none'}. {did_you_mean(name, names)}".strip()
+        )
 
 
 def get_server(session: Session, server_id: str) -> Server:

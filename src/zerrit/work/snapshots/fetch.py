@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Iterable
 from dataclasses import dataclass
+from typing import Final
 
 from sqlalchemy import update
 from sqlalchemy.orm import Session
@@ -26,6 +28,8 @@ from zerrit.work.snapshots.snapshots import (
     store_snapshot,
 )
 
+PROGRESS_EVERY: Final = 0.25  # seconds
+
 
 @dataclass(frozen=True, slots=True)
 class Fetched:
@@ -35,6 +39,21 @@ class Fetched:
     is_new: bool
     drift: PathDifferences
     taken: Taken
+
+
+class _Progress:
+    """Tells whoever listens how far a fetch is, a few times each second."""
+
+    def __init__(self, workspace: Workspace, server_id: str) -> None:
+        self._workspace = workspace
+        self._server_id = server_id
+        self._said = time.monotonic()
+
+    def __call__(self, done: int, of: int) -> None:
+        now = time.monotonic()
+        if now - self._said >= PROGRESS_EVERY:
+            self._said = now
+            self._workspace.publish("fetch", {"server": self._server_id, "done": done, "of": of})
 
 
 def fetch(workspace: Workspace, person: str, server_id: str, *, thorough: bool = False) -> Fetched:
@@ -54,7 +73,8 @@ def fetch(workspace: Workspace, person: str, server_id: str, *, thorough: bool =
         known = last.by_path if last is not None else known_files(session, key[0])
     with workspace.storing.shared():
         with workspace.connection_to(server) as connection:
-            taken = take(workspace, connection, gamebook, known, last=last, thorough=thorough)
+            progress = _Progress(workspace, server_id)
+            taken = take(workspace, connection, gamebook, known, last=last, thorough=thorough, progress=progress)
         if taken.is_same and before is not None:
             workspace.taken.keep(key, taken)
             return Fetched(before, False, PathDifferences((), (), ()), taken)

@@ -7,7 +7,7 @@ memory and no long transaction holds up a journal.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Final, NamedTuple
@@ -64,6 +64,10 @@ class Taken:
         return {file.path: file.digest for file in self.files if file.digest is not None}
 
 
+def no_progress(_done: int, _of: int) -> None:
+    """No one waits for it."""
+
+
 def take(
     workspace: Workspace,
     connection: Connection,
@@ -72,12 +76,15 @@ def take(
     *,
     last: Taken | None = None,
     thorough: bool = False,
+    progress: Callable[[int, int], None] = no_progress,
 ) -> Taken:
     """Read every tracked file that is not `known` to be as it was; of watched ones only size and time.
 
     Ignored files (logs, crash files) are left out. What is larger than any text that Zerrit reads is watched, whether the
     gamebook says so or not. `thorough` reads all of them. `last` is what was taken the last time; a listing that is the
     same says all.
+
+    `progress` is told now and then how many of how many files are read.
 
     Raises ConnectionFailed: also where a file that was readable before is not so now.
     """
@@ -108,7 +115,8 @@ def take(
             wanted.append(file)
     left_out = dict(connection.left_out)
     _require_reachable(left_out, before)
-    for file, data in _kept(workspace, connection, wanted):
+    for count, (file, data) in enumerate(_kept(workspace, connection, wanted)):
+        progress(count, len(wanted))
         if isinstance(data, ConnectionFailed):
             if file.path in before:
                 raise data

@@ -116,10 +116,10 @@ def documents_of(
 ) -> dict[str, Document]:
     """The text files among kept contents, by path and digest, read as the server's gamebook says."""
     gamebook, gamebook_digest = gamebook_of(session, server)
-    read = {
-        path: workspace.read(lambda d: load_content(session, d), path, digest, gamebook, gamebook_digest)
-        for path, digest in wanted.items()
-    }
+    read: dict[str, Document] = {}
+    for path, digest in wanted.items():
+        workspace.ahead.give_way()
+        read[path] = workspace.read(lambda d: load_content(session, d), path, digest, gamebook, gamebook_digest)
     return {path: document for path, document in read.items() if not document.is_binary}
 
 
@@ -159,15 +159,21 @@ def checked_in(workspace: Workspace, session: Session, server: Server, snapshot:
     """The check of the files of a snapshot."""
     gamebook, gamebook_digest = gamebook_of(session, server)
     key = (snapshot.id, gamebook_digest)
-    kept = workspace.checked.get(key)
-    if kept is not None:
-        return kept
-    # The last check of this server is where most of a new one comes from: few files differ between two snapshots.
-    earlier = workspace.last_checked.get((server.id, gamebook_digest))
-    found = check_files_of(files_of(workspace, session, server, snapshot), gamebook, earlier=earlier)
-    if snapshot.kind == "server":
-        workspace.last_checked.keep((server.id, gamebook_digest), found)
-    return workspace.checked.keep(key, found)
+
+    def check() -> Checked:
+        # The last check of this server is where most of a new one comes from: few files differ between two snapshots.
+        earlier = workspace.last_checked.get((server.id, gamebook_digest))
+        found = check_files_of(
+            files_of(workspace, session, server, snapshot),
+            gamebook,
+            earlier=earlier,
+            between=workspace.ahead.give_way,
+        )
+        if snapshot.kind == "server":
+            workspace.last_checked.keep((server.id, gamebook_digest), found)
+        return found
+
+    return workspace.checked.get_or_make(key, check)
 
 
 def findings_in(workspace: Workspace, session: Session, server: Server, snapshot: Snapshot) -> tuple[Finding, ...]:

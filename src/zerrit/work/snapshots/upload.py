@@ -39,6 +39,6 @@ def upload(
         connection.upload(files, away)
     with workspace.session() as session:
         said = counted(len(files), "file") + (f", {len(away)} gone" if away else "")
-        note(workspace, session, person, "server.taken-in", server_id, said)
+        note(workspace, session, person, "server.uploaded", server_id, said)
     workspace.publish("server", {"server": server_id})
     return sorted(files)

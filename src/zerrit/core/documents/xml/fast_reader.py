@@ -187,6 +187,14 @@ def _siblings_like(name: str) -> tuple[re.Pattern[str], re.Pattern[str]]:
     return re.compile(rf"{tag}(?=[ \t\r\n]*<[^/!?])"), re.compile(rf"<!|<\?|<{re.escape(name)}[ \t\r\n/>]")
 
 
+FLAT_LEVELS: Final = 6
+_NO_TAG: Final = re.compile(r"<!--.*?-->|<!\[CDATA\[.*?\]\]>|<\?.*?\?>", re.DOTALL)
+#: An element with nothing but text in it. What it is in is well-formed, so the end tag is its own.
+_INNERMOST: Final = re.compile(
+    r"""<[^/!?<>"'][^<>"']*+(?:"[^"]*+"[^<>"']*+|'[^']*+'[^<>"']*+)*+(?:(?<=/)>|>[^<]*+</[^<>]*+>)"""
+)
+
+
 @lru_cache(maxsize=256)
 def _first_attribute(element: str, field: str) -> re.Pattern[str]:
     """An element whose first attribute is `field`, with a value that needs no unescaping."""
@@ -211,7 +219,7 @@ class _Levels:
 
     def is_deep(self, node: Node) -> bool:
         """It may hold levels beyond `SOUND_DEPTH`."""
-        if self.text.count("</", node.start, node.end) <= SOUND_DEPTH:
+        if self.text.count("</", node.start, node.end) <= SOUND_DEPTH or self._is_flat(node):
             return False
         depth = 0
         for tag in _ANY_TAG.finditer(self.text, node.start, node.end):
@@ -220,6 +228,20 @@ class _Levels:
                 if depth > SOUND_DEPTH:
                     return True
         return False
+
+    def _is_flat(self, node: Node) -> bool:
+        """It has few levels: taking out the elements without elements in them a few times leaves nothing of it.
+
+        That is quick where most are of that kind; what is deep is walked through tag by tag.
+        """
+        left = self.text[node.start : node.end]
+        if "<!" in left or "<?" in left:
+            left = _NO_TAG.sub("", left)
+        for _ in range(FLAT_LEVELS):
+            left, number = _INNERMOST.subn("", left)
+            if not number or not left:
+                break
+        return not left
 
     def moved(self, node: Node, parent: Node | None, by: int) -> Node:
         """The same node `by` characters further on in this text, its inside unread."""

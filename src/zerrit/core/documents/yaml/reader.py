@@ -346,8 +346,15 @@ class _YamlReader(Brackets):
         self.at = colon.end() if colon else key_start + 1
         self.comments.ended(child, self.at)
         self._block_node(child, column, is_compact=False, may_be_list=True)
-        if child.kind is NodeKind.VALUE:
-            self.comments.ended(child, child.end)
+        self._ended(child)
+
+    def _ended(self, node: Node) -> None:
+        """A comment behind a value, or behind the bracket that closes a group, is about that and not about what follows."""
+        is_flow = node.kind is not NodeKind.VALUE and self.text.startswith(("{", "["), node.value_start)
+        if is_flow:
+            self.comments.forget()
+        if is_flow or node.kind is NodeKind.VALUE:
+            self.comments.ended(node, node.end)
 
     def _explicit_entry(self, node: Node, column: int, seen: dict[str, int]) -> None:
         """`? key` and `: value`, each of which may be anything."""
@@ -456,8 +463,7 @@ class _YamlReader(Brackets):
         item = Node(NodeKind.VALUE, "", -1, -1)
         node.adopt(item)
         self._block_node(item, column, is_compact=True, may_be_list=False)
-        if item.kind is NodeKind.VALUE:
-            self.comments.ended(item, item.end)
+        self._ended(item)
 
     def _check_tab_behind(self) -> None:
         """Behind a dash, or the `?` and `:` of a long key, a tab may part a single value, but no list or mapping."""
