@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import re
 import shutil
 from collections.abc import Iterator
 from contextlib import contextmanager
 from typing import Literal
 
-from playwright.sync_api import Browser, Page, sync_playwright
+from playwright.sync_api import Browser, Locator, Page, expect, sync_playwright
 
 ARGUMENTS = [
     "--no-sandbox",
@@ -45,3 +46,9 @@ def sign_in(page: Page, url: str, name: str, password: str) -> None:
     page.get_by_label("Password").fill(password)
     page.get_by_role("button", name="Sign in").click()
     page.get_by_role("heading", name="Servers").wait_for()
+
+
+def search_entries(within: Page | Locator, words: str) -> None:
+    """Wait for what the service finds: the rows before it are those of the complete file."""
+    within.get_by_label("Search entries").fill(words)
+    expect(within.get_by_text(re.compile(r"^1–\d of \d$"))).to_be_visible()

@@ -8,7 +8,7 @@ from collections.abc import Iterator
 import pytest
 from playwright.sync_api import Browser, Page, expect
 
-from tests.browser import new_page, sign_in
+from tests.browser import new_page, search_entries, sign_in
 from zerrit import api
 from zerrit.client import Client
 from zerrit.demo.stack import ADMIN, PASSWORD, DemoStack
@@ -118,7 +118,7 @@ def test_a_broken_file_shows_each_mistake_at_its_place(at: Page, shared: Shared)
 def test_a_setting_is_edited_in_the_grid(at: Page, shared: Shared) -> None:
     stack, zerrit = shared
     at.goto(f"{stack.url}/servers/lantern-shelf/files/station.ini?kind=settings")
-    at.get_by_label("Search entries").fill("DayLength")
+    search_entries(at, "DayLength")
     at.get_by_role("gridcell", name="96").dblclick()
     at.keyboard.press("Control+a")
     at.keyboard.type("120")

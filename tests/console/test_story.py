@@ -7,7 +7,7 @@ from pathlib import Path
 
 from playwright.sync_api import Page, expect
 
-from tests.browser import sign_in
+from tests.browser import search_entries, sign_in
 from tests.files import files_of
 from zerrit.demo import world_files
 from zerrit.demo.stack import ADMIN, HOST_PASSWORD, PASSWORD, DemoStack
@@ -119,7 +119,7 @@ def write_the_steps(page: Page) -> None:
     page.get_by_role("treeitem", name="finds.xml").click()
     page.get_by_label("Edit in").click()
     page.get_by_role("option", name="Change 1: Wet evenings").click()
-    page.get_by_label("Search entries").fill("copper gimbal")
+    search_entries(page, "copper gimbal")
     for field, old, new in (("@holds", "12..40", "12..30"), ("@returns", "3 tides", "6 tides")):
         cell = page.locator(f"[data-rowindex='0'] [data-field='{field}']")
         expect(cell).to_have_text(old)

@@ -8,7 +8,7 @@ from collections.abc import Iterator
 import pytest
 from playwright.sync_api import Browser, Locator, Page, Route, expect
 
-from tests.browser import new_page, sign_in
+from tests.browser import new_page, search_entries, sign_in
 from zerrit import api
 from zerrit.client import Client
 from zerrit.demo.stack import ADMIN, PASSWORD, DemoStack
@@ -38,16 +38,10 @@ def cell(at: Page, field: str, row: int = 0) -> Locator:
     return at.locator(f"[data-rowindex='{row}'] [data-field='{field}']")
 
 
-def search(at: Page, words: str) -> None:
-    """Wait for what the service finds: the rows before it are those of the complete file."""
-    at.get_by_label("Search entries").fill(words)
-    expect(at.get_by_text(re.compile(r"^1–\d of \d$"))).to_be_visible()
-
-
 def test_the_first_edit_creates_a_change_and_undo_and_redo_work_on_steps(at: Page, shared: Shared) -> None:
     _, zerrit = shared
     open_file(at, shared, "lantern-shelf", FINDS)
-    search(at, "copper gimbal")
+    search_entries(at, "copper gimbal")
     holds = cell(at, "@holds")
     expect(holds).to_have_text("12..40")
     holds.click()
@@ -68,7 +62,7 @@ def test_the_first_edit_creates_a_change_and_undo_and_redo_work_on_steps(at: Pag
 def test_a_link_names_file_view_selection_and_change(at: Page, shared: Shared) -> None:
     change = new_change(shared, "coral-gate", "A link to send")
     open_file(at, shared, "coral-gate", FINDS, f"?change={change}")
-    search(at, "copper gimbal")
+    search_entries(at, "copper gimbal")
     cell(at, "@worth").click()
     expect(at.get_by_role("region", name="Inspector")).to_contain_text(f"{GIMBAL}/@worth")
     link = at.url
@@ -101,7 +95,7 @@ def test_a_choice_made_while_a_file_is_being_opened_leaves_that_file_open(at: Pa
 
 def test_a_change_that_is_created_late_does_not_lead_back_to_the_file_before(at: Page, shared: Shared) -> None:
     open_file(at, shared, "lantern-shelf", FINDS)
-    search(at, "copper gimbal")
+    search_entries(at, "copper gimbal")
     held: list[Route] = []
     at.route(
         "**/api/v1/servers/lantern-shelf/changes",
@@ -121,7 +115,7 @@ def test_a_selected_value_says_what_is_known_and_goes_back_to_its_default(at: Pa
     _, zerrit = shared
     change = new_change(shared, "coral-gate", "Less, then not")
     open_file(at, shared, "coral-gate", FINDS, f"?change={change}")
-    search(at, "copper gimbal")
+    search_entries(at, "copper gimbal")
     cell(at, "@holds").click()
     at.keyboard.type("1..2")
     at.keyboard.press("Enter")
@@ -186,7 +180,7 @@ def test_rows_are_changed_together_and_cells_are_pasted_as_a_table(at: Page, sha
     _, zerrit = shared
     change = new_change(shared, "lantern-shelf", "Many at once")
     open_file(at, shared, "lantern-shelf", FINDS, f"?change={change}")
-    search(at, "amber float")
+    search_entries(at, "amber float")
     at.get_by_role("checkbox", name="Select all rows").check()
     bar = at.get_by_role("toolbar", name="Selected rows")
     bar.get_by_role("combobox", name="Column").click()
@@ -227,7 +221,7 @@ def test_the_selected_rows_are_filled_with_the_value_of_the_first(at: Page, shar
     _, zerrit = shared
     change = new_change(shared, "lantern-shelf", "Alike")
     open_file(at, shared, "lantern-shelf", FINDS, f"?change={change}")
-    search(at, "cork float")
+    search_entries(at, "cork float")
     at.get_by_role("checkbox", name="Select all rows").check()
     first = cell(at, "@heft").inner_text()
     cell(at, "@heft").click()
@@ -263,7 +257,7 @@ def test_inner_entries_are_opened_from_their_row_and_edited(at: Page, shared: Sh
     open_file(at, shared, "coral-gate", "sea/finds.xml", f"?kind=shelf&change={change}")
     at.get_by_title("Open find of brass").click()
     dialog = at.get_by_role("dialog")
-    dialog.get_by_label("Search entries").fill("copper gimbal")
+    search_entries(dialog, "copper gimbal")
     worth = dialog.locator("[data-rowindex='0'] [data-field='@worth']")
     worth.dblclick()
     at.keyboard.press("Control+a")
@@ -325,7 +319,7 @@ def test_two_people_in_one_change_see_each_others_steps(at: Page, shared: Shared
     sign_in(other, shared[0].url, ADMIN, PASSWORD)
     for page in (at, other):
         open_file(page, shared, "lantern-shelf", FINDS, f"?change={change}")
-        search(page, "copper gimbal")
+        search_entries(page, "copper gimbal")
     cell(at, "@worth").click()
     at.keyboard.type("55")
     at.keyboard.press("Enter")

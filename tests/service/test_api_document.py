@@ -6,6 +6,6 @@ from fuzzing.api import run
 
 
 def test_requests_made_from_the_document_are_answered_as_it_says() -> None:
-    statuses, wrong = run(250, 7)
+    statuses, wrong = run(120, 7)
     assert wrong == {}
-    assert sum(statuses.values()) >= 100
+    assert sum(statuses.values()) >= 50

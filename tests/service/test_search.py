@@ -140,9 +140,8 @@ def test_entries_are_paged_filtered_and_sorted_by_the_service(shared: Shared) ->
     worth = [int(row.cells["@worth"]) for row in page.rows]
     assert worth == sorted(worth)
     assert (min(worth) > 200, page.matching, page.total) == (True, len(worth), 399)
-    assert rows(where=["@ground:=coral gate"], limit=1000) == [
-        row for row in everything if row in rows(where=["@ground:coral"], limit=1000)
-    ]
+    coral = rows(where=["@ground:coral"], limit=1000)
+    assert rows(where=["@ground:=coral gate"], limit=1000) == [row for row in everything if row in coral]
     at = zerrit.entries(
         "coral-gate", api.EntriesQuery(path=FINDS, address="shelf[brass]/find[Copper Gimbal]", limit=20)
     )

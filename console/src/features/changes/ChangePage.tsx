@@ -12,6 +12,7 @@ import { useParams } from "react-router";
 import { askAgain } from "../../api/askAgain";
 import { answer, api, type Schemas } from "../../api/client";
 import { KindMark } from "../../shared/KindMark";
+import { Loading } from "../../shared/Loading";
 import { ProblemNote } from "../../shared/ProblemNote";
 import { Trail } from "../../shared/Trail";
 import { usePageTitle } from "../../shared/usePageTitle";
@@ -42,7 +43,7 @@ export function ChangePage() {
     queryFn: () => answer(api.GET("/api/v1/changes/{change_id}", { params })),
   });
   if (change.error) return <ProblemNote error={change.error} />;
-  if (!change.data) return null;
+  if (!change.data) return <Loading />;
   return <OpenedChange change={change.data} />;
 }
 

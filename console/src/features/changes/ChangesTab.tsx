@@ -15,6 +15,7 @@ import { Link as RouterLink, useNavigate } from "react-router";
 
 import { answer, api, type Schemas } from "../../api/client";
 import { KindMark } from "../../shared/KindMark";
+import { Loading } from "../../shared/Loading";
 import { ProblemNote } from "../../shared/ProblemNote";
 import { when } from "../../shared/when";
 
@@ -49,6 +50,7 @@ export function ChangesTab({ server }: { server: Schemas["ServerOut"] }) {
       </Box>
       <ProblemNote error={changes.error ?? open.error} />
       {changes.data?.length === 0 && <Typography sx={{ p: 2 }}>No changes yet. Enter a title to create the first one.</Typography>}
+      {changes.isLoading && <Loading />}
       {changes.data && changes.data.length > 0 && (
         <Paper sx={{ overflowX: "auto" }}>
           <Table>

@@ -7,6 +7,7 @@ import { useState } from "react";
 
 import { answer, api, type Schemas } from "../../api/client";
 import { summary } from "../../shared/DifferenceTable";
+import { Loading } from "../../shared/Loading";
 import { ProblemNote } from "../../shared/ProblemNote";
 import { ComparisonView, SHAPES, type Shape } from "../compare/ComparisonView";
 
@@ -37,6 +38,7 @@ export function DifferencePanel({ change }: { change: Schemas["ChangeDetail"] })
         )}
       </Box>
       <ProblemNote error={comparison.error} />
+      {comparison.isLoading && <Loading />}
       {comparison.data && <ComparisonView found={comparison.data} shape={shape} queryKey={queryKey} ask={(sides) => ask({ sides })} />}
     </>
   );

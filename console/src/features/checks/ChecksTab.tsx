@@ -11,6 +11,7 @@ import { Link as RouterLink } from "react-router";
 import { askAgain } from "../../api/askAgain";
 import { answer, api, type Schemas } from "../../api/client";
 import { KindMark } from "../../shared/KindMark";
+import { Loading } from "../../shared/Loading";
 import { ManyRows } from "../../shared/ManyRows";
 import { Mono } from "../../shared/Mono";
 import { ProblemNote } from "../../shared/ProblemNote";
@@ -34,6 +35,7 @@ export function ChecksTab({ server }: { server: Schemas["ServerOut"] }) {
   return (
     <>
       <ProblemNote error={found.error} />
+      {found.isLoading && <Loading />}
       {found.data && (
         <Paper sx={{ p: 1.5, mb: 1.5 }}>
           <Typography gutterBottom>{verdictOf(found.data)}</Typography>

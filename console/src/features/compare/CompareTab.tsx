@@ -8,6 +8,7 @@ import { useState } from "react";
 
 import { answer, api, type Schemas } from "../../api/client";
 import { summary } from "../../shared/DifferenceTable";
+import { Loading } from "../../shared/Loading";
 import { ProblemNote } from "../../shared/ProblemNote";
 import { usePageQuery } from "../../shared/usePageQuery";
 import { MONO } from "../../theme";
@@ -45,6 +46,7 @@ export function CompareTab({ server }: { server: Schemas["ServerOut"] }) {
         <Button href={page} target="_blank" rel="noopener">Print view</Button>
       </Box>
       <ProblemNote error={found.error} />
+      {found.isLoading && <Loading />}
       {found.data && !found.error && (
         <>
           <Typography variant="body2" color="text.secondary" gutterBottom>

@@ -11,6 +11,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
 import { answer, api, type Schemas } from "../../api/client";
+import { Loading } from "../../shared/Loading";
 import { ProblemNote } from "../../shared/ProblemNote";
 import { MONO } from "../../theme";
 import { FigureForm, type FigureOf } from "./FigureForm";
@@ -40,6 +41,7 @@ export function BalanceFigure({ of }: { of: FigureOf }) {
         <TextField label="Group by (field)" value={by} onChange={(event) => { setBy(event.target.value); }} sx={{ width: 220 }} />
       </FigureForm>
       <ProblemNote error={found.error} />
+      {found.isLoading && <Loading />}
       {found.data && !found.error && <Balance tally={found.data} />}
     </>
   );

@@ -10,6 +10,7 @@ import { type ReactNode, useState } from "react";
 
 import { answer, api } from "../../api/client";
 import { KindMark } from "../../shared/KindMark";
+import { Loading } from "../../shared/Loading";
 import { Mono } from "../../shared/Mono";
 import { ProblemNote } from "../../shared/ProblemNote";
 import { MONO } from "../../theme";
@@ -37,6 +38,7 @@ export function Derived({ of }: { of: FigureOf }) {
         <TextField label="Amount in stock" type="number" value={amount} onChange={(event) => { setAmount(event.target.value); }} sx={{ width: 200 }} />
       </FigureForm>
       <ProblemNote error={found.error} />
+      {found.isLoading && <Loading lines={4} />}
       {found.data && (
         <Rows
           heads={["Entry", asked?.name ?? "", "Taken from", "At the low end", "At the high end", asked?.amount ? `At ${asked.amount}` : ""]}
@@ -74,6 +76,7 @@ export function FreeNumbers({ of }: { of: FigureOf }) {
         <TextField required label="Addresses of the ids (several form one set)" value={address} onChange={(event) => { setAddress(event.target.value); }} sx={{ width: 480 }} slotProps={{ htmlInput: { style: { fontFamily: MONO, fontSize: 12 } } }} />
       </FigureForm>
       <ProblemNote error={found.error} />
+      {found.isLoading && <Loading lines={4} />}
       {found.data && (
         <Rows
           heads={["Family", "Taken", "Next", "Lowest gap"]}
@@ -111,6 +114,7 @@ export function Distances({ of }: { of: FigureOf }) {
         <TextField label="Radius" type="number" value={radius} onChange={(event) => { setRadius(event.target.value); }} sx={{ width: 110 }} />
       </FigureForm>
       <ProblemNote error={found.error} />
+      {found.isLoading && <Loading lines={4} />}
       {found.data && (
         <Rows
           heads={["Entry", "At", "Distance", ""]}

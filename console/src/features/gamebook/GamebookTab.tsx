@@ -7,6 +7,7 @@ import { useMutation, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
 import { answer, api, ApiProblem, type Schemas } from "../../api/client";
+import { Loading } from "../../shared/Loading";
 import { ProblemNote } from "../../shared/ProblemNote";
 import { usePageQuery } from "../../shared/usePageQuery";
 import { RuleDialog } from "../rules/RuleDialog";
@@ -37,7 +38,7 @@ export function GamebookTab({ server }: { server: Schemas["ServerOut"] }) {
   if (server.last_snapshot === null) return <Typography sx={{ p: 2 }}>No files are known yet. Press “Fetch files” first.</Typography>;
   if (found.error instanceof ApiProblem && found.error.status === 404) return <NoGamebook server={server} />;
   if (found.error) return <ProblemNote error={found.error} />;
-  if (!found.data) return null;
+  if (!found.data) return <Loading />;
   const book = found.data;
   const broken = book.rules.filter((rule) => rule.violations > 0).length;
   const views: [View, string][] = [

@@ -9,6 +9,7 @@ import { askAgain } from "../../api/askAgain";
 import { answer, api, ApiProblem } from "../../api/client";
 import { DifferenceTable } from "../../shared/DifferenceTable";
 import { KindMark } from "../../shared/KindMark";
+import { Loading } from "../../shared/Loading";
 import { Mono } from "../../shared/Mono";
 import { ProblemNote } from "../../shared/ProblemNote";
 
@@ -34,6 +35,7 @@ export function DriftPanel({ serverId }: { serverId: string }) {
     <Paper sx={{ p: 1.5, mb: 1.5 }} aria-label="Drift">
       <Typography variant="h2" gutterBottom>Changed outside</Typography>
       {isNone ? <Typography color="text.secondary">{drift.error?.message}</Typography> : <ProblemNote error={drift.error ?? adopt.error ?? undo.error} />}
+      {drift.isLoading && <Loading lines={3} />}
       {drift.data && (
         <>
           <Typography sx={{ mb: 0.5 }}>Found between snapshots {drift.data.before} and {drift.data.after}:</Typography>

@@ -15,6 +15,7 @@ import { useState } from "react";
 
 import { answer, api, ApiProblem, type Schemas } from "../../api/client";
 import { KindMark } from "../../shared/KindMark";
+import { Loading } from "../../shared/Loading";
 import { Mono } from "../../shared/Mono";
 import { ProblemNote } from "../../shared/ProblemNote";
 
@@ -31,7 +32,7 @@ export function ReviewTab({ server }: { server: Schemas["ServerOut"] }) {
     return <Typography sx={{ p: 2 }}>{files.error.message}</Typography>;
   }
   if (files.error) return <ProblemNote error={files.error} />;
-  if (!files.data) return null;
+  if (!files.data) return <Loading />;
   const path = chosen || (files.data.find((file) => file.unread > 0) ?? files.data[0])?.path || "";
   const unread = files.data.reduce((sum, file) => sum + file.unread, 0);
   return (
@@ -73,7 +74,7 @@ function Settings({ serverId, path }: { serverId: string; path: string }) {
     onSuccess: () => queries.invalidateQueries({ queryKey: ["review"] }),
   });
   if (settings.error) return <ProblemNote error={settings.error} />;
-  if (!settings.data) return null;
+  if (!settings.data) return <Loading />;
   const unread = settings.data.filter((one) => one.state === "unread").length;
   return (
     <>

@@ -9,6 +9,7 @@ import { useEffect, useRef } from "react";
 
 import { answer, api, type Schemas } from "../../api/client";
 import { KindMark } from "../../shared/KindMark";
+import { Loading } from "../../shared/Loading";
 import { ProblemNote } from "../../shared/ProblemNote";
 import { seconds, when } from "../../shared/when";
 import { MONO } from "../../theme";
@@ -39,7 +40,7 @@ export function RunProgress({ runId }: { runId: number }) {
     onSuccess: () => queries.invalidateQueries({ queryKey: ["run", runId] }),
   });
   if (run.error) return <ProblemNote error={run.error} />;
-  if (!run.data) return null;
+  if (!run.data) return <Loading lines={3} />;
   const { kind, outcome, state, result, cancelled_by: cancelledBy, on_cancel: onCancel } = run.data;
   return (
     <Paper sx={{ p: 1.5, mb: 1.5 }} aria-label={`Run ${String(runId)}`}>

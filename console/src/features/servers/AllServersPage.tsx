@@ -17,6 +17,7 @@ import { Link as RouterLink, useSearchParams } from "react-router";
 
 import { answer, api, type Schemas } from "../../api/client";
 import { KindMark } from "../../shared/KindMark";
+import { Loading } from "../../shared/Loading";
 import { Mono } from "../../shared/Mono";
 import { ProblemNote } from "../../shared/ProblemNote";
 import { Trail } from "../../shared/Trail";
@@ -57,6 +58,7 @@ function Grid() {
       <ProblemNote error={grid.error} />
       {address === "" && <Typography color="text.secondary">For example <Mono>FILE#SECTION/*</Mono> or <Mono>FILE#ENTRY[*]/@FIELD</Mono>.</Typography>}
       {grid.data?.rows.length === 0 && <Typography>All servers have the same values.</Typography>}
+      {grid.isLoading && <Loading />}
       {grid.data && grid.data.rows.length > 0 && (
         <Box sx={{ overflowX: "auto" }}>
           <Table>

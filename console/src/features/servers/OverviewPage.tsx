@@ -13,6 +13,7 @@ import { Link as RouterLink } from "react-router";
 
 import { answer, api, type Schemas } from "../../api/client";
 import { KindMark } from "../../shared/KindMark";
+import { Loading } from "../../shared/Loading";
 import { Mono } from "../../shared/Mono";
 import { ProblemNote } from "../../shared/ProblemNote";
 import { when } from "../../shared/when";
@@ -38,6 +39,7 @@ export function OverviewPage() {
           <Typography>No servers yet. Add the first one; you are led from the connection to a first report.</Typography>
         </Paper>
       )}
+      {servers.isLoading && <Loading />}
       {servers.data && servers.data.length > 0 && (
         <Paper sx={{ overflowX: "auto" }}>
           <Table>

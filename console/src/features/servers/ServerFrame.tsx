@@ -47,7 +47,7 @@ export function ServerFrame() {
   const fetched = fetchFiles.data;
   return (
     <Box sx={{ flex: 1, minHeight: 0, display: "flex", flexDirection: "column" }}>
-      <Box sx={{ display: "flex", alignItems: "center", columnGap: 2, flexWrap: { xs: "wrap", md: "nowrap" }, px: { xs: 1.5, sm: 2 }, borderBottom: 1, borderColor: "divider", flexShrink: 0 }}>
+      <Box sx={{ display: "flex", alignItems: "center", columnGap: 2, flexWrap: { xs: "wrap", md: "nowrap" }, px: { xs: 1.5, sm: 2 }, pt: { xs: 0.75, md: 0 }, borderBottom: 1, borderColor: "divider", flexShrink: 0 }}>
         <Trail steps={[{ name: "Servers", to: "/" }]} title={server.data.title} isShort />
         <Tabs value={AREAS.includes(area) ? area : false} variant="scrollable" scrollButtons={false} sx={{ flex: 1, minWidth: { xs: "100%", md: 0 }, order: { xs: 3, md: 0 }, "& .MuiTab-root": { minWidth: 0, px: 1.25 } }}>
           {AREAS.map((name) => (

@@ -16,6 +16,7 @@ import { Link as RouterLink, useNavigate } from "react-router";
 import { askAgain } from "../../api/askAgain";
 import { answer, api, AT_ONCE, type Schemas } from "../../api/client";
 import { KindMark } from "../../shared/KindMark";
+import { Loading } from "../../shared/Loading";
 import { ProblemNote } from "../../shared/ProblemNote";
 import { usePageQuery } from "../../shared/usePageQuery";
 import { when } from "../../shared/when";
@@ -79,6 +80,7 @@ export function TimelineTab({ server }: { server: Schemas["ServerOut"] }) {
         <Button variant="outlined" onClick={() => { setAsked("restart"); }}>Restart the game …</Button>
       </Box>
       {current !== null && <RunProgress runId={current} />}
+      {moments.isLoading && <Loading />}
       {moments.data?.length === 0 && <Typography sx={{ p: 2 }}>Nothing has happened yet. Fetch the files to take the first snapshot.</Typography>}
       {(moments.data?.length ?? 0) > 0 && (
         <Box sx={{ display: "flex", flexWrap: "wrap", gap: 1, mb: 1, alignItems: "center" }}>

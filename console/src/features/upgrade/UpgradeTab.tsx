@@ -17,6 +17,7 @@ import { useNavigate } from "react-router";
 import { answer, api, type Schemas } from "../../api/client";
 import { counted, DifferenceTable } from "../../shared/DifferenceTable";
 import { KindMark } from "../../shared/KindMark";
+import { Loading } from "../../shared/Loading";
 import { Mono } from "../../shared/Mono";
 import { ProblemNote } from "../../shared/ProblemNote";
 import { ConflictTable } from "./ConflictTable";
@@ -53,6 +54,7 @@ export function UpgradeTab({ server }: { server: Schemas["ServerOut"] }) {
         {!isPair && <Typography variant="body2" color="text.secondary">Choose two different versions.</Typography>}
       </Box>
       <ProblemNote error={plan.error} />
+      {plan.isLoading && <Loading />}
       {isPair && plan.data && <Planned key={`${old} ${fresh}`} upgrade={plan.data} />}
     </>
   );
@@ -97,7 +99,7 @@ function Planned({ upgrade }: { upgrade: Upgrade }) {
         <Alert key={text} severity="info" variant="outlined">{text}</Alert>
       ))}
       <Box sx={{ display: "flex", gap: 1, alignItems: "center" }}>
-        <TextField label="Title of the change" value={title} onChange={(event) => { setTitle(event.target.value); }} sx={{ width: 360 }} />
+        <TextField label="Title of the change" value={title} onChange={(event) => { setTitle(event.target.value); }} sx={{ width: 360, maxWidth: "100%" }} />
         <Button variant="contained" disabled={undecided > 0 || open.isPending} onClick={() => { open.mutate(); }}>Create change</Button>
         {undecided > 0 && <Typography variant="body2" color="text.secondary">{counted(undecided, "conflict is", "conflicts are")} still to be decided.</Typography>}
       </Box>
