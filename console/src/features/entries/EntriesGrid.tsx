@@ -7,7 +7,6 @@ import { type ClipboardEvent, type KeyboardEvent, useDeferredValue, useMemo, use
 
 import { answer, api, type Schemas } from "../../api/client";
 import { isTyped } from "../../shared/isTyped";
-import { Loading } from "../../shared/Loading";
 import { ProblemNote } from "../../shared/ProblemNote";
 import type { FilePlace } from "../workspace/links";
 import type { ChosenChange } from "../workspace/useChosenChange";
@@ -39,6 +38,7 @@ const PAGE = 100;
 const PATIENCE = 0.25;
 const ASK_AGAIN = 400; // milliseconds
 const NONE: GridRowSelectionModel = { type: "include", ids: new Set() };
+const NOTHING_YET: Entries = { kinds: {}, kind: "", columns: [], parts: [], rows: [], total: 0, matching: 0, offset: 0, is_complete: true };
 
 /** The entries of one kind, by page, as the service sorts and filters them. An edited cell becomes a step. */
 export function EntriesGrid({ serverId, path, kind, address, below = "", change, edits, onTurn }: Props) {
@@ -88,14 +88,15 @@ export function EntriesGrid({ serverId, path, kind, address, below = "", change,
     refetchInterval: (asking) => (asking.state.data?.is_complete === false ? ASK_AGAIN : false),
     retry: false,
   });
-  const shown = held ?? entries.data;
-  const columns = useMemo(() => (shown ? columnsOf(shown, (row, name) => { setPart({ row, part: name }); }) : []), [shown]);
+  // The empty table is there while the service reads: to build it takes the browser as long.
+  const isRead = entries.data !== undefined;
+  const shown = held ?? entries.data ?? NOTHING_YET;
+  const columns = useMemo(() => columnsOf(shown, (row, name) => { setPart({ row, part: name }); }), [shown]);
   // After each save the rows are handed to the grid anew: it keeps the row that it edited, which knows nothing of the
   // marks, findings and other key that the service has answered with in the meantime.
   // eslint-disable-next-line react-hooks/exhaustive-deps -- a new count of saves makes new rows
-  const rows = useMemo(() => [...(shown?.rows ?? [])], [shown, saves]);
+  const rows = useMemo(() => [...shown.rows], [shown, saves]);
   if (entries.error && !entries.data) return <Box sx={{ p: 1 }}><ProblemNote error={entries.error} /></Box>;
-  if (!shown) return <Loading />;
 
   const refresh = () => { setTimeout(() => { if (!isEditing.current) setSaves((count) => count + 1); }); };
   const turnKind = (next: string) => {
@@ -178,7 +179,7 @@ export function EntriesGrid({ serverId, path, kind, address, below = "", change,
       <ProblemNote error={entries.error ?? null} />
       {problem && <Alert severity="info" variant="outlined" onClose={() => { setProblem(""); }} sx={{ py: 0 }}>{problem}</Alert>}
       {!shown.is_complete && <Typography role="status" variant="body2" color="text.secondary" sx={{ px: 1 }}>The rest of the file is being read and checked …</Typography>}
-      {shown.is_complete && shown.total === 0 && <Alert severity="info" variant="outlined" sx={{ m: 1 }}>This file has no entries. Its text is in the Text tab.</Alert>}
+      {isRead && shown.is_complete && shown.total === 0 && <Alert severity="info" variant="outlined" sx={{ m: 1 }}>This file has no entries. Its text is in the Text tab.</Alert>}
       {grouping.by && (
         <Box sx={{ flex: 1, minHeight: 120 }}>
           <GroupTable
@@ -205,7 +206,7 @@ export function EntriesGrid({ serverId, path, kind, address, below = "", change,
           getRowId={(one: Row) => one.address}
           rowHeight={28}
           columnHeaderHeight={32}
-          slotProps={{ baseCheckbox: { size: "small" } }}
+          slotProps={{ baseCheckbox: { size: "small" }, loadingOverlay: { noRowsVariant: "skeleton" } }}
           disableColumnFilter
           checkboxSelection
           disableRowSelectionOnClick
@@ -220,7 +221,7 @@ export function EntriesGrid({ serverId, path, kind, address, below = "", change,
           onPaginationModelChange={(next) => { setPage(next.page); }}
           sortModel={sort}
           onSortModelChange={(next) => { setSort(next); setPage(0); }}
-          loading={entries.isPlaceholderData}
+          loading={!isRead || entries.isPlaceholderData}
           onCellEditStart={() => { isEditing.current = true; setHeld(shown); }}
           onCellEditStop={() => { isEditing.current = false; setHeld(null); refresh(); }}
           onCellClick={({ row, field }) => { select(row as Row, field); }}

@@ -32,8 +32,8 @@ export function FilterBar({ entries, filter, onFilter, grouping, onGrouping, onK
   const [anchor, setAnchor] = useState<HTMLElement | null>(null);
   return (
     <Box sx={{ display: "flex", gap: 1, alignItems: "center", px: 1, py: 0.75, flexWrap: "wrap", flexShrink: 0 }}>
-      {onKind && Object.keys(entries.kinds).length > 1 && (
-        <TextField select label="Kind" value={entries.kind in entries.kinds ? entries.kind : ""} onChange={(event) => { onKind(event.target.value); }} sx={{ minWidth: 130 }}>
+      {onKind && (
+        <TextField select label="Kind" disabled={Object.keys(entries.kinds).length < 2} value={entries.kind in entries.kinds ? entries.kind : ""} onChange={(event) => { onKind(event.target.value); }} sx={{ minWidth: 130 }}>
           {Object.entries(entries.kinds).map(([name, count]) => <MenuItem key={name} value={name}>{name} ({count.toLocaleString()})</MenuItem>)}
         </TextField>
       )}

@@ -6,7 +6,7 @@ import os
 import threading
 from collections.abc import Callable, Hashable, Iterator, Mapping
 from concurrent.futures import Future, ThreadPoolExecutor, wait
-from contextlib import AbstractContextManager, contextmanager
+from contextlib import AbstractContextManager, contextmanager, suppress
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from functools import cached_property
@@ -31,7 +31,8 @@ from zerrit.work.base.sign_in_delays import SignIns
 Publish = Callable[[str, Mapping[str, Any]], None]
 MAX_DOCUMENTS: Final = 1200  # kept read; a large server has some hundred files, and two states of them are looked at
 PRUNE_PATIENCE: Final = 5.0  # seconds
-MAX_CHECKED: Final = 16  # snapshots whose checks are kept
+MAX_CHECKED: Final = 16  # snapshots whose checks are kept, with all that was worked out for them
+MAX_FINDINGS: Final = 100_000  # kept of many more snapshots: of each server, and of its defaults
 MAX_TAKEN: Final = 32  # of which each server has one that counts
 MAX_WORKED_OUT: Final = 16  # changes kept worked out
 MAX_HELD: Final = 64  # snapshots whose lists of files are kept
@@ -69,10 +70,10 @@ class Turns:
 
 
 class Recent(Generic[K, V]):
-    """The last values that were worked out, at most so many. Safe between threads."""
+    """The last values that were worked out, at most so many, or of that size together. Safe between threads."""
 
-    def __init__(self, most: int) -> None:
-        self._values: LRUCache[K, V] = LRUCache(most)
+    def __init__(self, most: int, size_of: Callable[[V], int] = lambda _: 1) -> None:
+        self._values: LRUCache[K, V] = LRUCache(most, size_of)
         self._lock = threading.Lock()
         self._making = Turns()
 
@@ -81,7 +82,7 @@ class Recent(Generic[K, V]):
             return self._values.get(key)
 
     def keep(self, key: K, value: V) -> V:
-        with self._lock:
+        with self._lock, suppress(ValueError):  # it alone is larger than all that may be kept
             self._values[key] = value
         return value
 
@@ -259,6 +260,9 @@ class Workspace:
     data: DataFolder | None = None  #: the folder, where this process holds it alone
     documents: Recent[tuple[str, str, str], Document] = field(default_factory=lambda: Recent(MAX_DOCUMENTS))
     checked: Recent[tuple[int, str], Checked] = field(default_factory=lambda: Recent(MAX_CHECKED))
+    findings: Recent[tuple[int, str], tuple[Finding, ...]] = field(
+        default_factory=lambda: Recent(MAX_FINDINGS, lambda found: len(found) + 1)
+    )
     last_checked: Recent[tuple[str, str], Checked] = field(default_factory=lambda: Recent(MAX_CHECKED))
     #: What was fetched last and equals a snapshot (its id, and the digest of the gamebook): the next fetch begins there.
     taken: Recent[tuple[int, str], Any] = field(default_factory=lambda: Recent(MAX_TAKEN))

@@ -178,7 +178,10 @@ def checked_in(workspace: Workspace, session: Session, server: Server, snapshot:
 
 def findings_in(workspace: Workspace, session: Session, server: Server, snapshot: Snapshot) -> tuple[Finding, ...]:
     """All findings in the files of a snapshot."""
-    return checked_in(workspace, session, server, snapshot).findings
+    _, gamebook_digest = gamebook_of(session, server)
+    return workspace.findings.get_or_make(
+        (snapshot.id, gamebook_digest), lambda: checked_in(workspace, session, server, snapshot).findings
+    )
 
 
 @dataclass(frozen=True, slots=True)
