@@ -25,6 +25,7 @@ from zerrit.web.events import Events
 from zerrit.web.figure_routes import router as figure_router
 from zerrit.web.gamebook_routes import router as gamebook_router
 from zerrit.web.limits import MAX_BODY, BodyLimit, KnownHosts
+from zerrit.web.process_settings import collect_if_due, quick_answers
 from zerrit.web.request_log import Logged
 from zerrit.web.routes import router
 from zerrit.web.run_routes import router as run_router
@@ -148,7 +149,8 @@ async def _lifespan(settings: Settings, app: FastAPI) -> AsyncIterator[None]:
     indexer = threading.Thread(target=_keep_indexed, args=(here,), name="zerrit-indexer")
     indexer.start()
     log.info("service.started", data=str(settings.data))
-    yield
+    with quick_answers():
+        yield
     _close(here, clock, indexer)
     log.info("service.stopped")
 
@@ -179,12 +181,14 @@ def _keep_time(here: Context, tick: float) -> None:
 
 
 def _keep_indexed(here: Context) -> None:
-    """Read new files for the search while no one waits for the service, a short while at a time."""
+    """Read new files for the search, and collect garbage, while no one waits for the service, a short while at a time."""
     indexer = name_search.Indexer(here.workspace)
     pause = INDEX_REST
     while not here.workspace.stopping.wait(pause):
         pause = INDEX_PAUSE
-        if not here.is_quiet(INDEX_QUIET):
+        is_quiet = here.is_quiet(INDEX_QUIET)
+        collect_if_due(is_quiet=is_quiet)
+        if not is_quiet:
             continue
         try:
             if indexer.turn(INDEX_SLICE):

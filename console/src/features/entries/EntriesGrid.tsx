@@ -5,14 +5,14 @@ import { DataGrid, type GridRowModel, type GridRowSelectionModel, type GridSortM
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { type ClipboardEvent, type KeyboardEvent, useDeferredValue, useMemo, useRef, useState } from "react";
 
-import { answer, api, type Schemas } from "../../api/client";
+import type { Schemas } from "../../api/client";
 import { isTyped } from "../../shared/isTyped";
 import { ProblemNote } from "../../shared/ProblemNote";
 import type { FilePlace } from "../workspace/links";
 import type { ChosenChange } from "../workspace/useChosenChange";
 import type { Edits } from "../workspace/useEdits";
 import { columnsOf } from "./columns";
-import { addressOf, type Entries, type EntryFilter, isOwn, NO_FILTER, NO_GROUPS, type Row, SETTINGS, titleOf, TRAIL } from "./entryQuery";
+import { addressOf, type Entries, type EntryFilter, isOwn, NO_FILTER, NO_GROUPS, PAGE, pageOfEntries, type Row, SETTINGS, titleOf, TRAIL } from "./entryQuery";
 import { FilterBar } from "./FilterBar";
 import { GroupTable } from "./GroupTable";
 import { PartsDialog } from "./PartsDialog";
@@ -33,10 +33,6 @@ interface Props {
   onTurn: (to: FilePlace) => void;
 }
 
-const PAGE = 100;
-/** Seconds after which a first page may come before everything is read and checked; then it is asked for again. */
-const PATIENCE = 0.25;
-const ASK_AGAIN = 400; // milliseconds
 const NONE: GridRowSelectionModel = { type: "include", ids: new Set() };
 const NOTHING_YET: Entries = { kinds: {}, kind: "", columns: [], parts: [], rows: [], total: 0, matching: 0, offset: 0, is_complete: true };
 
@@ -66,27 +62,19 @@ export function EntriesGrid({ serverId, path, kind, address, below = "", change,
   const [held, setHeld] = useState<Entries | null>(null);
   const isEditing = useRef(false);
   const asked = useDeferredValue(filter);
-  const query = {
-    path,
-    kind,
-    change: change.id ?? null,
-    search: asked.search,
-    only: asked.only,
-    where: asked.where.map((one) => `${one.field}:${one.text}`),
-    sort: sort[0]?.field ?? "",
-    descending: sort[0]?.sort === "desc",
-    below,
-    address: page === null ? seek : "",
-    offset: (page ?? 0) * PAGE,
-    limit: PAGE,
-    patience: PATIENCE,
-  };
   const entries = useQuery({
-    queryKey: ["entries", serverId, query],
-    queryFn: () => answer(api.GET("/api/v1/servers/{server_id}/entries", { params: { path: { server_id: serverId }, query } })),
+    ...pageOfEntries(serverId, {
+      path,
+      kind,
+      change: change.id ?? null,
+      filter: asked,
+      sort: sort[0]?.field ?? "",
+      descending: sort[0]?.sort === "desc",
+      below,
+      address: page === null ? seek : "",
+      page: page ?? 0,
+    }),
     placeholderData: keepPreviousData,
-    refetchInterval: (asking) => (asking.state.data?.is_complete === false ? ASK_AGAIN : false),
-    retry: false,
   });
   // The empty table is there while the service reads: to build it takes the browser as long.
   const isRead = entries.data !== undefined;

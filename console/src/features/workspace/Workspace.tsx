@@ -1,7 +1,7 @@
 import Box from "@mui/material/Box";
 import Typography from "@mui/material/Typography";
 import useMediaQuery from "@mui/material/useMediaQuery";
-import { useQuery } from "@tanstack/react-query";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { lazy, Suspense, useEffect, useMemo, useState } from "react";
 import { useNavigate, useParams } from "react-router";
 
@@ -9,6 +9,7 @@ import { answer, api, EMPTY_STEP } from "../../api/client";
 import { Loading } from "../../shared/Loading";
 import { ProblemNote } from "../../shared/ProblemNote";
 import { usePageQuery } from "../../shared/usePageQuery";
+import { pageOfEntries } from "../entries/entryQuery";
 import { useServer } from "../servers/ServerFrame";
 import { ChangeTray } from "./ChangeTray";
 import type { DroppedFile } from "./droppedFiles";
@@ -50,6 +51,7 @@ export function Workspace() {
   const [dropped, setDropped] = useState<{ files: DroppedFile[]; folder: string } | null>(null);
   const [book, setBook] = useState<{ name: string; text: string } | null>(null);
   const navigate = useNavigate();
+  const queries = useQueryClient();
   const isNarrow = useMediaQuery("(max-width: 760px)");
   const change = useChosenChange(server.id);
   const edits = useEdits(change);
@@ -69,6 +71,11 @@ export function Workspace() {
     turnQuery({ ...to });
   };
   const open = (to: string, view: FilePlace = {}) => { void navigate(fileLink(server.id, to, { change: change.id, ...view })); };
+  // The service reads the file while the browser builds the empty table.
+  const openFromTree = (to: string) => {
+    void queries.prefetchQuery(pageOfEntries(server.id, { path: to, change: change.id ?? null }));
+    open(to);
+  };
   usePasted((text) => {
     if (!path) return;
     setPasted(text);
@@ -92,7 +99,7 @@ export function Workspace() {
   if (server.last_snapshot === null) return <Typography sx={{ p: 2 }}>No files are known yet. Press “Fetch files” to take the first snapshot.</Typography>;
   if (files.error) return <ProblemNote error={files.error} />;
   if (!files.data || !change.isReady) return <Loading />;
-  const tree = <FileTree files={files.data} filter={filter} onFilter={setFilter} touched={touched} chosen={path} onOpen={(to) => { open(to); }} />;
+  const tree = <FileTree files={files.data} filter={filter} onFilter={setFilter} touched={touched} chosen={path} onOpen={openFromTree} />;
   const file = path ? (
     <OpenFile key={path} serverId={server.id} path={path} place={place} change={change} edits={edits} onTurn={turn} />
   ) : (

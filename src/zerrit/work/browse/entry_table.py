@@ -20,12 +20,13 @@ from zerrit.core.documents.entry_keys import MOST_PARTS
 from zerrit.core.errors import ZerritError
 from zerrit.work.base.errors import Refused
 from zerrit.work.base.workspace import Workspace
-from zerrit.work.browse.entry_lines import SETTINGS, EntryLines, Line, kind_name, lines_of
+from zerrit.work.browse.entry_lines import AT_ONCE, SETTINGS, EntryLines, Line, kind_name, lines_of
 from zerrit.work.browse.file_browser import Column, SeenFile, column_of, file_within
 
 TRAIL: Final = "trail"  #: the column of the entries' own names
 COMMENT: Final = "comment"
 MOST_ROWS: Final = 1000  #: of one page
+PART_OF_INDEXING: Final = 0.02  # seconds
 _NUMBER: Final = re.compile(r"-?\d+(?:\.\d+)?")
 _COMPARED: Final = re.compile(r"(<=|>=|!=|=|<|>)\s*(.*)", re.DOTALL)
 
@@ -154,12 +155,18 @@ def fitting_entries(document: Document, query: TableQuery) -> Iterator[tuple[Nod
             yield line.node, line.cells
 
 
-def indexed_entries(document: Document) -> Iterator[tuple[str, str, str, int]]:
-    """Address, name, values and line of every entry and setting of a file, for an index."""
+def indexed_entries(document: Document, between: Callable[[], None]) -> Iterator[tuple[str, str, str, int]]:
+    """Address, name, values and line of every entry and setting of a file, for an index.
+
+    `between` is called between two parts of the work.
+    """
     table = EntryLines(document)
-    table.look()
+    while not table.look(PART_OF_INDEXING):
+        between()
     for name in table.counts():
-        for line in table.kind(name).lines:
+        for number, line in enumerate(table.kind(name).lines):
+            if number % AT_ONCE == 0:
+                between()
             values = " ".join(value for value in line.cells.values() if value)
             yield document.keys.address_of(line.node), line.trail, values, document.line_of(line.node)
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import time
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 from itertools import islice
@@ -245,7 +245,8 @@ def _index(workspace: Workspace, files: Sequence[_Files], patience: float) -> bo
             gamebook, _ = gamebook_of(session, one.server)
             # Read apart from what is kept: to index a file makes all of its nodes, which take twenty times its size.
             document = (gamebook.read if gamebook else read_document)(load_content(session, one.digests[path]), path)
-        workspace.search_index.add(key, _indexed(document) if not document.is_binary else ())
+        found = () if document.is_binary else tuple(_indexed(document, workspace.ahead.give_way))
+        workspace.search_index.add(key, found)
     return True
 
 
@@ -259,8 +260,8 @@ def _index_check(workspace: Workspace, files: _Files) -> None:
     workspace.search_index.add(files.words, _words(checked.examination) if checked.examination is not None else ())
 
 
-def _indexed(document: Document) -> Iterator[IndexedEntry]:
-    for address, label, detail, line in indexed_entries(document):
+def _indexed(document: Document, between: Callable[[], None]) -> Iterator[IndexedEntry]:
+    for address, label, detail, line in indexed_entries(document, between):
         yield IndexedEntry(label, detail, address, line)
 
 
