@@ -19,7 +19,7 @@ demo: .venv/ready src/zerrit/web/console/index.html ## start the stand-in host a
 test: lint conformance/node_modules/ready ## set up everything and run every test
 	scripts/setup-chromium
 	scripts/setup-servers
-	$(PYTHON) -m pytest --numprocesses 3 --dist loadfile
+	$(PYTHON) -m pytest --numprocesses 3 --dist loadfile --no-loadscope-reorder
 
 tour: .venv/ready ## run the main job without a person and print it
 	@$(PYTHON) -m zerrit.demo.tour

@@ -566,7 +566,7 @@ class Bench:
             if data is not None and self.book.is_tracked(path):
                 documents[path] = self.book.read(data, path)
         documents = {path: one for path, one in documents.items() if not one.is_binary}
-        others = [path for path in files if path not in documents]
+        others = {path: "" for path in files if path not in documents}
         before = {path: one for path, one in self.documents.items() if not one.is_binary} if changed else None
         earlier = self.base if changed else None
         return check_files_of(Files(documents, others, files.get, query), self.book, before=before, earlier=earlier)

@@ -18,6 +18,18 @@ settings.register_profile("shared", deadline=None)
 settings.load_profile("shared")
 
 
+#: Folders whose tests take long, the longest first: begun first, so that no worker is left alone with them at the end.
+LONG = ("cli/test_demo.py", "cli/test_maintenance.py", "console", "cli", "service")
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    def place(item: pytest.Item) -> int:
+        path = item.path.as_posix()
+        return next((number for number, part in enumerate(LONG) if f"/tests/{part}" in path), len(LONG))
+
+    items.sort(key=place)
+
+
 @pytest.fixture(scope="session", autouse=True)
 def _quiet() -> None:
     configure_log(as_json=True, least="error")

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+import shutil
 from collections.abc import Callable
 from pathlib import Path
 
@@ -130,10 +132,37 @@ def test_a_file_is_put_and_taken_out_again(run: Run, change: str, tmp_path: Path
         "Step 1: put-file crew/rules.txt 1 line"
     )
     assert run("change", "remove-step", change, "1").out == "Step 1 is removed: put-file crew/rules.txt\n"
-    (tmp_path / "rules.bin").write_bytes(b"caf\xe9")
-    assert "rules.bin is not UTF-8 text." in run("change", "put-file", change, "crew/rules.txt", "rules.bin").err
     ignored = run("change", "put-file", change, "logs/a.log", "rules.txt")
     assert "logs/a.log is none of the files that Zerrit keeps for lantern-shelf" in ignored.err
+
+
+def test_files_of_any_bytes_and_folders_are_put_moved_and_removed(run: Run, change: str, tmp_path: Path) -> None:
+    kit = tmp_path / "kit"
+    (kit / "deep").mkdir(parents=True)
+    (kit / "lamp.bin").write_bytes(b"\x00lamp")
+    (kit / "deep/rules.txt").write_text("no diving alone\n")
+    (kit / "setup.exe").write_bytes(b"MZ\x00")
+    shutil.make_archive(str(tmp_path / "kit"), "zip", kit)
+    put = run("change", "put-file", change, "crew/lamp.bin", "kit/lamp.bin")
+    assert put.out.startswith("Step 1: put-file crew/lamp.bin SHA-256 "), put.err
+    assert "        crew/lamp.bin: new: 5 bytes" in put.out
+    folder = run("change", "put-folder", change, "addins/tidebell", "kit", "--without", "*.exe", "--replace-all")
+    assert "Step 2: put-folder addins/tidebell 2 files, in place of all that is there" in folder.out
+    assert re.search(r"addins/tidebell/settings\.yml: \d+ lines -> \(gone\)", folder.out)
+    assert "        addins/tidebell/deep/rules.txt: new: 1 line" in folder.out
+    archive = run("change", "put-folder", change, "kit", "kit.zip", "--only", "deep/**")
+    assert "Step 3: put-folder kit 1 file\n        kit/deep/rules.txt: new: 1 line\n" in archive.out
+    moved = run("change", "move-file", change, "kit", "stored/kit")
+    assert "Step 4: move-file kit to stored/kit" in moved.out
+    assert "stored/kit/deep/rules.txt" in moved.out
+    removed = run("change", "remove-file", change, "stored/kit/")
+    assert "        stored/kit/deep/rules.txt: 1 line -> (gone)" in removed.out
+    for arguments, why in (
+        (("kit", "--only", "*.pak"), "None of the 3 files of kit is left by --only and --without."),
+        (("kit/lamp.bin",), "kit/lamp.bin: This is not a ZIP"),
+    ):
+        refused = run("change", "put-folder", change, "crew", *arguments)
+        assert (refused.code, why in refused.err) == (2, True), refused.err
 
 
 def test_a_finding_blocks_until_it_is_accepted_with_the_command_that_is_shown(run: Run, change: str) -> None:

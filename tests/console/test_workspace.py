@@ -392,9 +392,12 @@ def test_a_dropped_file_is_put_into_the_folder_it_falls_on(at: Page, shared: Sha
     assert [(step.kind, step.address) for step in zerrit.change(change).step_list] == [
         ("put-file", "galley/extra.json")
     ]
-    drop(at, "[data-folder='galley/']", "picture.bin", "\x89PNG\x00\xff")
-    expect(dialog.get_by_text("is not text")).to_be_visible()
-    expect(dialog.get_by_role("button", name="Put 0 of 1")).to_be_disabled()
+    drop(at, "[data-folder='mods/']", "picture.bin", "\x89PNG\x00\xff")
+    expect(dialog.get_by_role("row", name="mods/picture.bin")).to_contain_text("added")
+    dialog.get_by_role("button", name="Put", exact=True).click()
+    expect(dialog).to_be_hidden()
+    step = zerrit.change(change).step_list[-1]
+    assert (step.kind, step.address, step.outcome.changes[0].new) == ("put-file", "mods/picture.bin", "8 bytes")
 
 
 def test_a_dropped_gamebook_is_tested_before_it_is_saved(at: Page, shared: Shared) -> None:

@@ -542,6 +542,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/contents": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Save Contents
+         * @description Store files of any bytes, so that `put-file` and `put-folder` steps can name them by their SHA-256.
+         */
+        post: operations["save_contents_api_v1_contents_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/contents/missing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Missing Contents
+         * @description Which contents are not stored yet, by their SHA-256; the others need not be sent.
+         */
+        post: operations["missing_contents_api_v1_contents_missing_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/control-test": {
         parameters: {
             query?: never;
@@ -2306,6 +2346,11 @@ export interface components {
             /** Archive */
             archive: string;
         };
+        /** Body_save_contents_api_v1_contents_post */
+        Body_save_contents_api_v1_contents_post: {
+            /** Files */
+            files: string[];
+        };
         /** Body_upload_files_api_v1_servers__server_id__upload_post */
         Body_upload_files_api_v1_servers__server_id__upload_post: {
             /**
@@ -2731,6 +2776,16 @@ export interface components {
             start?: string[];
         };
         /**
+         * ContentOut
+         * @description A stored content: its SHA-256, and how many bytes it has.
+         */
+        ContentOut: {
+            /** Digest */
+            digest: string;
+            /** Size */
+            size: number;
+        };
+        /**
          * ControlTestIn
          * @description A control that is asked for the state of its game before a server is added.
          */
@@ -2841,6 +2896,14 @@ export interface components {
             new: string | null;
             /** Old */
             old: string | null;
+        };
+        /**
+         * DigestsIn
+         * @description Contents by their SHA-256.
+         */
+        DigestsIn: {
+            /** Digests */
+            digests: string[];
         };
         /** DistanceOut */
         DistanceOut: {
@@ -4859,8 +4922,17 @@ export interface components {
              * @default
              */
             content: string;
+            /**
+             * Digest
+             * @default
+             */
+            digest: string;
             /** Fields */
             fields?: {
+                [key: string]: string;
+            };
+            /** Files */
+            files?: {
                 [key: string]: string;
             };
             /**
@@ -4877,7 +4949,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "set" | "add" | "copy" | "copy-fields" | "remove" | "rename" | "move" | "comment-out" | "comment-in" | "comment" | "text" | "merge" | "merge-version" | "put-file" | "remove-file";
+            kind: "set" | "add" | "copy" | "copy-fields" | "remove" | "rename" | "move" | "comment-out" | "comment-in" | "comment" | "text" | "merge" | "merge-version" | "put-file" | "put-folder" | "move-file" | "remove-file";
             /**
              * Name
              * @default
@@ -4918,6 +4990,11 @@ export interface components {
              * @enum {string}
              */
             where: "" | "before" | "after" | "into";
+            /**
+             * Whole
+             * @default false
+             */
+            whole: boolean;
         };
         /** StepOut */
         StepOut: {
@@ -7792,6 +7869,180 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ConnectionTestOut"];
+                };
+            };
+            /** @description The request has no valid session or token. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What the path or the request names is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It cannot be done in the state in which things are. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request is larger than its bound. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request cannot be used; `detail` says why. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    save_contents_api_v1_contents_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_save_contents_api_v1_contents_post"];
+            };
+        };
+        responses: {
+            /** @description Another problem with the request. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem of the service, or of a server that it works on. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ContentOut"][];
+                };
+            };
+            /** @description The request has no valid session or token. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What the path or the request names is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It cannot be done in the state in which things are. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request is larger than its bound. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request cannot be used; `detail` says why. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    missing_contents_api_v1_contents_missing_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DigestsIn"];
+            };
+        };
+        responses: {
+            /** @description Another problem with the request. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem of the service, or of a server that it works on. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
                 };
             };
             /** @description The request has no valid session or token. */

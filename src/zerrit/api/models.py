@@ -448,6 +448,10 @@ class ChangeIn(Sent):
     title: Annotated[str, Field(min_length=1, max_length=200)]
 
 
+#: A SHA-256 in hexadecimal.
+Digest = Annotated[str, Field(pattern=r"^[0-9a-f]{64}$")]
+
+
 class StepIn(Sent):
     """One step. Which fields it needs depends on `kind`; see `zerrit.core.steps`."""
 
@@ -466,6 +470,8 @@ class StepIn(Sent):
         "merge",
         "merge-version",
         "put-file",
+        "put-folder",
+        "move-file",
         "remove-file",
     ]
     address: Annotated[str, Field(min_length=1, max_length=2000)]
@@ -484,6 +490,24 @@ class StepIn(Sent):
     base: Annotated[str, Field(max_length=64_000_000)] = ""
     content: Annotated[str, Field(max_length=64_000_000)] = ""
     replacements: list[tuple[str, str]] = Field(default_factory=list)
+    digest: Annotated[str, Field(pattern=r"^([0-9a-f]{64})?$")] = ""
+    files: Annotated[dict[Annotated[str, Field(max_length=2000)], Digest], Field(max_length=20_000)] = Field(
+        default_factory=dict
+    )
+    whole: bool = False
+
+
+class DigestsIn(Sent):
+    """Contents by their SHA-256."""
+
+    digests: Annotated[list[Digest], Field(max_length=20_000)]
+
+
+class ContentOut(BaseModel):
+    """A stored content: its SHA-256, and how many bytes it has."""
+
+    digest: str
+    size: int
 
 
 class ValueChangeOut(BaseModel):

@@ -19,6 +19,7 @@ from zerrit.cli.compare import WITH_TEXTS, compared, comparison_output, save_com
 from zerrit.cli.compare import show as show_comparison
 from zerrit.cli.completion import complete_in_change, complete_operation
 from zerrit.cli.files import OUT, save
+from zerrit.cli.local_folder import chosen_files
 from zerrit.cli.merge import ask_place, choices, choose_option, print_merge_plan, snippet_argument
 from zerrit.cli.output import echo, output_option, print_findings, print_json, print_table, short, sign
 from zerrit.cli.plan_file import into_of, plan_options, read_plan, write_plan
@@ -138,6 +139,10 @@ def _add(change_id: int, kind: str, address: str, *, is_dry_run: bool = False, *
             _print_trial(zerrit.try_step(change_id, given))
             return
         detail = zerrit.add_step(change_id, given)
+    _print_added(detail)
+
+
+def _print_added(detail: api.ChangeDetail) -> None:
     step = detail.step_list[-1]
     echo(f"Step {step.position}: {step.kind} {step.address} {step.summary}".rstrip())
     _print_outcome(step.outcome)
@@ -308,12 +313,52 @@ def _planned(zerrit: Client, change_id: int, path: str, snippet: str, into: str)
 @click.argument("path")
 @click.argument("file", type=click.Path(exists=True, dir_okay=False, path_type=Path))
 def put_step(change_id: int, path: str, file: Path) -> None:
-    """Add a step: put a complete file. The file PATH on the server becomes the local FILE (UTF-8 text)."""
+    """Add a step: put a complete file of any kind. The file PATH on the server becomes the local FILE.
+
+    Text in UTF-8 keeps the encoding that the file has on the server; all else is put byte for byte.
+    """
+    data = file.read_bytes()
+    text = _as_text(data)
+    if text is not None:
+        _add(change_id, "put-file", path, content=text)
+        return
+    with connect() as zerrit:
+        _print_added(zerrit.put_file(change_id, path, data))
+
+
+def _as_text(data: bytes) -> str | None:
     try:
-        text = file.read_bytes().decode("utf-8")
-    except UnicodeDecodeError as error:
-        raise click.UsageError(f"{file} is not UTF-8 text.") from error
-    _add(change_id, "put-file", path, content=text)
+        return data.decode("utf-8") if b"\0" not in data else None
+    except UnicodeDecodeError:
+        return None
+
+
+@change.command("put-folder")
+@click.argument("change_id", type=int)
+@click.argument("path")
+@click.argument("source", type=click.Path(exists=True, path_type=Path))
+@click.option("--only", multiple=True, metavar="PATTERN", help="Only files that fit, such as '*.yml' or 'maps/**'.")
+@click.option("--without", multiple=True, metavar="PATTERN", help="Leave out files that fit.")
+@click.option("--replace-all", "whole", is_flag=True, help="Remove what else is in the folder on the server.")
+def put_folder_step(
+    change_id: int, path: str, source: Path, only: tuple[str, ...], without: tuple[str, ...], whole: bool
+) -> None:
+    """Add a step: put a folder. SOURCE is a local folder or a ZIP; its files go into the folder PATH on the server.
+
+    What the service has already is not sent again. The step lists each file that is new, differs or is removed.
+    """
+    files = chosen_files(source, only, without)
+    with connect() as zerrit:
+        _print_added(zerrit.put_folder(change_id, path, files, whole=whole))
+
+
+@change.command("move-file")
+@click.argument("change_id", type=int)
+@click.argument("path")
+@click.argument("new_path")
+def move_file_step(change_id: int, path: str, new_path: str) -> None:
+    """Add a step: move a file, or a folder with all that is in it. It gets the path NEW_PATH."""
+    _add(change_id, "move-file", path, target=new_path)
 
 
 @change.command("edit")
@@ -642,7 +687,7 @@ def _chosen(text: str) -> tuple[str, str]:
 @click.argument("change_id", type=int)
 @click.argument("path")
 def remove_file_step(change_id: int, path: str) -> None:
-    """Add a step: remove a file."""
+    """Add a step: remove a file, or a folder with all that is in it."""
     _add(change_id, "remove-file", path)
 
 

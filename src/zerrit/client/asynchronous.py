@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import asyncio
-from collections.abc import AsyncIterator
+from collections.abc import AsyncIterator, Mapping
 from types import TracebackType
 from typing import Any, Self, TypeVar
 
@@ -15,6 +15,7 @@ from zerrit.client.answers import POLL, answer, connection, unreachable
 from zerrit.client.calls import Call
 from zerrit.client.endpoints import Endpoints
 from zerrit.client.errors import ProblemError
+from zerrit.client.uploads import digests_by_path, folder_step, parts_of
 
 T = TypeVar("T")
 
@@ -55,6 +56,27 @@ class AsyncClient(Endpoints):
         self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
     ) -> None:
         await self.close()
+
+    async def put_file(self, change_id: int, path: str, data: bytes) -> api.ChangeDetail:
+        """Add a step to a change that puts a file of any bytes. Raises ProblemError."""
+        await self._upload({path: data})
+        step = api.StepIn(kind="put-file", address=path, digest=digests_by_path({path: data})[path])
+        return await self.add_step(change_id, step)
+
+    async def put_folder(
+        self, change_id: int, path: str, files: Mapping[str, bytes], *, whole: bool = False
+    ) -> api.ChangeDetail:
+        """Add a step to a change that puts files into a folder, by their paths in it; only what the service lacks is sent.
+
+        With `whole`, what else is in the folder is removed. Raises ProblemError.
+        """
+        await self._upload(files)
+        return await self.add_step(change_id, folder_step(path, digests_by_path(files), whole=whole))
+
+    async def _upload(self, files: Mapping[str, bytes]) -> None:
+        digests = digests_by_path(files)
+        for part in parts_of(files, digests, await self.missing_contents(list(digests.values()))):
+            await self.save_contents(part)
 
     async def follow(self, run_id: int) -> AsyncIterator[api.RunOut]:
         """The run at every step of its progress, until it has ended."""

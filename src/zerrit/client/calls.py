@@ -253,6 +253,17 @@ def add_step(change_id: int, step: api.StepIn, version: int | None = None) -> Ca
     return Call("POST", path, _one(api.ChangeDetail), json=_step(step), headers=_version(version))
 
 
+def missing_contents(digests: Sequence[str]) -> Call[list[str]]:
+    """Which contents the service does not have, by their SHA-256; the others need not be sent."""
+    return Call("POST", "/contents/missing", _many(str), json={"digests": list(digests)})
+
+
+def save_contents(files: Mapping[str, bytes]) -> Call[list[api.ContentOut]]:
+    """Send contents for the steps of a change; they are named by their SHA-256 then."""
+    parts = [("files", (path.rpartition("/")[2], data, "application/octet-stream")) for path, data in files.items()]
+    return Call("POST", "/contents", _many(api.ContentOut), files=parts)
+
+
 def add_steps(change_id: int, steps: Sequence[api.StepIn], version: int | None = None) -> Call[api.ChangeDetail]:
     """Add several steps, or none of them where one is impossible or changes nothing; `version` as in `add_step`."""
     path = f"/changes/{change_id}/step-list"

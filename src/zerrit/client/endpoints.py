@@ -71,6 +71,8 @@ class Endpoints:
     entries = Endpoint(calls.entries)
     show = Endpoint(calls.show)
     changes = Endpoint(calls.changes)
+    missing_contents = Endpoint(calls.missing_contents)
+    save_contents = Endpoint(calls.save_contents)
     create_change = Endpoint(calls.create_change)
     change = Endpoint(calls.change)
     add_step = Endpoint(calls.add_step)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from types import TracebackType
 from typing import Any, Self, TypeVar
 
@@ -15,6 +15,7 @@ from zerrit.client.answers import POLL, answer, connection, unreachable
 from zerrit.client.calls import Call
 from zerrit.client.endpoints import Endpoints
 from zerrit.client.errors import ProblemError
+from zerrit.client.uploads import digests_by_path, folder_step, parts_of
 
 T = TypeVar("T")
 
@@ -55,6 +56,27 @@ class Client(Endpoints):
         self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
     ) -> None:
         self.close()
+
+    def put_file(self, change_id: int, path: str, data: bytes) -> api.ChangeDetail:
+        """Add a step to a change that puts a file of any bytes. Raises ProblemError."""
+        self._upload({path: data})
+        step = api.StepIn(kind="put-file", address=path, digest=digests_by_path({path: data})[path])
+        return self.add_step(change_id, step)
+
+    def put_folder(
+        self, change_id: int, path: str, files: Mapping[str, bytes], *, whole: bool = False
+    ) -> api.ChangeDetail:
+        """Add a step to a change that puts files into a folder, by their paths in it; only what the service lacks is sent.
+
+        With `whole`, what else is in the folder is removed. Raises ProblemError.
+        """
+        self._upload(files)
+        return self.add_step(change_id, folder_step(path, digests_by_path(files), whole=whole))
+
+    def _upload(self, files: Mapping[str, bytes]) -> None:
+        digests = digests_by_path(files)
+        for part in parts_of(files, digests, self.missing_contents(list(digests.values()))):
+            self.save_contents(part)
 
     def follow(self, run_id: int) -> Iterator[api.RunOut]:
         """The run at every step of its progress, until it has ended."""

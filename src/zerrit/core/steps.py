@@ -7,9 +7,10 @@ survive a file that the game rewrote in the meantime, and what carries it to ano
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
+from types import MappingProxyType
 from typing import Final
 
 from zerrit.core.addresses import Address, Segment, parse_address, parse_node_address
@@ -28,10 +29,9 @@ from zerrit.core.documents.value_edits import (
     set_values,
 )
 from zerrit.core.errors import AddressNotFound, EditRefused, MergeRefused, SnippetRefused, ZerritError
+from zerrit.core.file_steps import FileState, Load, Read, move_file, no_contents, put_file, put_folder, remove_file
 from zerrit.core.nearest import nearest
-from zerrit.core.paths import safe_path
 from zerrit.core.wildcards import path_matches
-from zerrit.core.wording import counted
 
 
 class StepKind(StrEnum):
@@ -48,8 +48,10 @@ class StepKind(StrEnum):
     TEXT = "text"  #: `replacements`, each an old stretch of the file's text and a new one
     MERGE = "merge"  #: a `snippet`, published at `origin`, into the file; `into` names the group, `choices` the actions
     MERGE_VERSION = "merge-version"  #: what `content`, another version of the file, changed since `base`; `choices` decide conflicts
-    PUT_FILE = "put-file"  #: the file becomes `content`
-    REMOVE_FILE = "remove-file"  #: the file is taken away
+    PUT_FILE = "put-file"  #: the file becomes the text `content`, or the bytes with the `digest`
+    PUT_FOLDER = "put-folder"  #: `files` of a folder, digests by path in it; with `whole`, what else is in it goes
+    MOVE_FILE = "move-file"  #: a file, or a folder with all that is in it, gets the path `target`
+    REMOVE_FILE = "remove-file"  #: a file, or a folder with all that is in it, is taken away
 
 
 @dataclass(frozen=True, slots=True)
@@ -73,6 +75,14 @@ class Step:
     base: str = ""
     content: str = ""
     replacements: Sequence[Replacement] = ()
+    digest: str = ""
+    files: Mapping[str, str] = field(default_factory=dict)
+    whole: bool = False
+
+    @property
+    def digests(self) -> tuple[str, ...]:
+        """The contents that it brings along."""
+        return (*((self.digest,) if self.digest else ()), *self.files.values())
 
 
 class OutcomeKind(StrEnum):
@@ -93,12 +103,12 @@ class Outcome:
 
 @dataclass(frozen=True, slots=True)
 class Replay:
-    """All documents after the steps, and the outcome of each step in order."""
+    """All files after the steps, and the outcome of each step in order."""
 
     documents: Mapping[str, Document]
     outcomes: tuple[Outcome, ...]
     touched: frozenset[str]  #: paths of files that are not as before
-    gone: frozenset[str] = frozenset()  #: of those, the removed ones that are no text
+    others: Mapping[str, str] = field(default_factory=dict)  #: the files that are no text, with their digests
 
     @property
     def is_whole(self) -> bool:
@@ -155,21 +165,28 @@ def _addition(address: str, words: Sequence[str]) -> Step:
     return Step(StepKind.ADD, address, name=name, fields=fields)
 
 
-Read = Callable[[bytes, str], Document]
-
-
 def replay(
-    documents: Mapping[str, Document], steps: Iterable[Step], read: Read, others: Collection[str] = ()
+    documents: Mapping[str, Document],
+    steps: Iterable[Step],
+    read: Read,
+    others: Mapping[str, str] = MappingProxyType({}),
+    load: Load = no_contents,
 ) -> Replay:
     """Make the steps one after the other. An impossible one is reported and left out; the rest goes on.
 
-    `read` reads a file that a step brings along; `others` are the paths of files that are no text.
+    `read` reads a file that a step brings along, `load` loads its bytes by their digest. `others` are the files that are no
+    text, with the digests of their contents; empty where a content is not kept.
     """
-    current = dict(documents)
-    left = set(others)
-    outcomes = tuple(_attempt(current, left, step, read) for step in steps)
-    gone = frozenset(others) - left
-    return Replay(current, outcomes, touched_paths(documents, current) | gone, gone)
+    state = FileState(read, load, dict(documents), dict(others))
+    outcomes = tuple(_attempt(state, step) for step in steps)
+    touched = touched_paths(documents, state.documents) | touched_others(others, state.others)
+    return Replay(state.documents, outcomes, touched, state.others)
+
+
+def touched_others(before: Mapping[str, str], after: Mapping[str, str]) -> frozenset[str]:
+    """Paths of files that are no text and are new, differ or are gone."""
+    changed = {path for path, digest in after.items() if before.get(path) != digest}
+    return frozenset(changed | (before.keys() - after.keys()))
 
 
 def touched_paths(before: Mapping[str, Document], after: Mapping[str, Document]) -> frozenset[str]:
@@ -178,13 +195,12 @@ def touched_paths(before: Mapping[str, Document], after: Mapping[str, Document])
     return frozenset(changed | (before.keys() - after.keys()))
 
 
-def _attempt(current: dict[str, Document], others: set[str], step: Step, read: Read) -> Outcome:
+def _attempt(state: FileState, step: Step) -> Outcome:
     try:
+        if step.kind in _FILE_STEPS:
+            return _made_on_files(state, step)
         address = parse_address(step.address)
-        if step.kind is StepKind.PUT_FILE:
-            return _put(current, address, step, read)
-        if step.kind is StepKind.REMOVE_FILE:
-            return _remove_file(current, others, address, step)
+        current = state.documents
         changes: list[ValueChange] = []
         notes: tuple[str, ...] = ()
         edited: dict[str, Document] = {}
@@ -206,6 +222,14 @@ def _attempt(current: dict[str, Document], others: set[str], step: Step, read: R
     return Outcome(OutcomeKind.DONE if changes else OutcomeKind.SAME, tuple(changes), notes=notes)
 
 
+def _made_on_files(state: FileState, step: Step) -> Outcome:
+    """A step on whole files: on a copy first, since it is made on all of them or on none."""
+    tried = FileState(state.read, state.load, dict(state.documents), dict(state.others))
+    changes = _FILE_STEPS[step.kind](tried, step)
+    state.documents, state.others = tried.documents, tried.others
+    return Outcome(OutcomeKind.DONE if changes else OutcomeKind.SAME, tuple(changes))
+
+
 def _paths(current: Mapping[str, Document], address: Address) -> list[str]:
     paths = [path for path in current if path_matches(address.path, path)]
     if not paths:
@@ -213,34 +237,6 @@ def _paths(current: Mapping[str, Document], address: Address) -> list[str]:
         hint = f" Nearest: {', '.join(close)}." if close else ""
         raise AddressNotFound(f"The server has no file {address.path}.{hint}", str(address), address.path, 0, close)
     return paths
-
-
-def _put(current: dict[str, Document], address: Address, step: Step, read: Read) -> Outcome:
-    if address.segments or address.is_pattern:
-        raise EditRefused(f"{step.address} is not one file; a file is put by its path alone.")
-    safe_path(address.path)
-    before = current.get(address.path)
-    if before is not None and before.text == step.content:
-        return Outcome(OutcomeKind.SAME)
-    if before is not None:
-        current[address.path] = before.with_text(step.content)
-    else:
-        current[address.path] = read(step.content.encode(), address.path)
-    lines = len(step.content.splitlines())
-    old = counted(len(before.text.splitlines()), "line") if before is not None else None
-    return Outcome(OutcomeKind.DONE, (ValueChange(address.path, old, counted(lines, "line")),))
-
-
-def _remove_file(current: dict[str, Document], others: set[str], address: Address, step: Step) -> Outcome:
-    if address.segments or address.is_pattern:
-        raise EditRefused(f"{step.address} is not one file; a file is removed by its path alone.")
-    if address.path in others:
-        others.remove(address.path)
-        return Outcome(OutcomeKind.DONE, (ValueChange(address.path, "a binary file", None),))
-    before = current.pop(address.path, None)
-    if before is None:
-        return Outcome(OutcomeKind.SAME)
-    return Outcome(OutcomeKind.DONE, (ValueChange(address.path, counted(len(before.text.splitlines()), "line"), None),))
 
 
 def _merge(document: Document, step: Step) -> tuple[Edit, tuple[str, ...]]:
@@ -359,4 +355,11 @@ _EDITS: Final[Mapping[StepKind, Callable[[Document, Address, Step], Edit]]] = {
     StepKind.COMMENT_IN: _comment_in,
     StepKind.COMMENT: _comment,
     StepKind.TEXT: _text,
+}
+
+_FILE_STEPS: Final[Mapping[StepKind, Callable[[FileState, Step], list[ValueChange]]]] = {
+    StepKind.PUT_FILE: lambda state, step: put_file(state, step.address, step.content, step.digest),
+    StepKind.PUT_FOLDER: lambda state, step: put_folder(state, step.address, step.files, whole=step.whole),
+    StepKind.MOVE_FILE: lambda state, step: move_file(state, step.address, step.target),
+    StepKind.REMOVE_FILE: lambda state, step: remove_file(state, step.address),
 }

@@ -262,8 +262,14 @@ def _summary(row: StepRow) -> str:
             return "comment removed" if not given.content else given.content.splitlines()[0].strip()
         case "text":
             return f"{counted(len(given.replacements), 'place')} replaced"
+        case "put-file" if given.digest:
+            return f"SHA-256 {given.digest[:12]}…"
         case "put-file":
             return counted(len(given.content.splitlines()), "line")
+        case "put-folder":
+            return counted(len(given.files), "file") + (", in place of all that is there" if given.whole else "")
+        case "move-file":
+            return f"to {given.target}"
     return ""
 
 

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Protocol
 
 from zerrit.core.documents import Document, read_document
@@ -47,12 +47,12 @@ def no_query(database: bytes, query: str) -> Sequence[tuple[str, ...]]:
 class Files:
     """The files of one state of a server or folder.
 
-    `others`: paths of files that are no text or whose content is not kept. `data`: the bytes of one of them, as far as
-    they are kept. `is_whole`: these are all files, so that one that is not here is missing.
+    `others`: files that are no text or whose content is not kept, with the digests of what is kept, else empty. `data`: the
+    bytes of one of them, as far as they are kept. `is_whole`: these are all files, so that one that is not here is missing.
     """
 
     documents: Documents
-    others: Collection[str] = ()
+    others: Mapping[str, str] = field(default_factory=dict)
     data: Callable[[str], bytes | None] = _no_data
     query: Query = no_query
     is_whole: bool = True
@@ -65,7 +65,7 @@ def gather_files(
     tracked = {p: data for p, data in contents.items() if gamebook is None or gamebook.is_tracked(p)}
     read = {p: gamebook.read(data, p) if gamebook else read_document(data, p) for p, data in tracked.items()}
     documents = {path: document for path, document in read.items() if not document.is_binary}
-    others = [p for p in contents if p not in documents and not (gamebook is not None and gamebook.is_ignored(p))]
+    others = {p: "" for p in contents if p not in documents and not (gamebook is not None and gamebook.is_ignored(p))}
     return Files(documents, others, contents.get, query, is_whole)
 
 

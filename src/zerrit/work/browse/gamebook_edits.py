@@ -28,6 +28,7 @@ from zerrit.core.checks import (
 )
 from zerrit.core.documents import Document, Finding, Severity
 from zerrit.core.errors import GamebookInvalid
+from zerrit.core.file_steps import NOT_KEPT
 from zerrit.core.gamebooks import Gamebook, PlacedRule, read_gamebook
 from zerrit.core.gamebooks.rule_edits import with_part, without_part
 from zerrit.core.gamebooks.rule_proposals import (
@@ -177,7 +178,9 @@ def _checked(workspace: Workspace, server_id: str, gamebook: Gamebook) -> Checke
         contents = Held(workspace, digests(session, latest))
         watched = [file.path for file in latest.files if file.digest is None]
     files = gather_files(contents, gamebook, query=query)
-    return check_files_of(Files(files.documents, [*files.others, *watched], files.data, files.query), gamebook)
+    return check_files_of(
+        Files(files.documents, {**files.others, **dict.fromkeys(watched, NOT_KEPT)}, files.data, files.query), gamebook
+    )
 
 
 def _is_suggested(book: _Book, source: _Source, placed: PlacedRule) -> bool:

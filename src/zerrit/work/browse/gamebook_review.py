@@ -13,6 +13,7 @@ from zerrit.core.discovery import SeenFile, Sort, discover
 from zerrit.core.documents import Finding
 from zerrit.core.documents.findings import known_again
 from zerrit.core.drafting import draft
+from zerrit.core.file_steps import NOT_KEPT
 from zerrit.core.gamebooks import Gamebook, read_gamebook
 from zerrit.core.gamebooks.rule_edits import data_at, with_part
 from zerrit.core.nearest import did_you_mean
@@ -161,7 +162,7 @@ def test_gamebook(workspace: Workspace, server_id: str, text: str) -> Trial:
     if book is None:
         return Trial(faults, (), (), ())
     files = gather_files(held, book, query=query)
-    files = replace(files, others=[*files.others, *watched])
+    files = replace(files, others={**files.others, **dict.fromkeys(watched, NOT_KEPT)})
     new = check_files_of(files, book)
     was_there = known_again(old.findings, new.findings)
     is_left = known_again(new.findings, old.findings)

@@ -11,10 +11,13 @@ from dataclasses import dataclass, replace
 from typing import Final
 
 from sqlalchemy import select
+from sqlalchemy.orm import Session
 
+from zerrit.core.checks import Files
 from zerrit.core.compare import (
     Difference,
     FileSet,
+    OtherFile,
     compare_file_sets,
     differences_at,
     require_place,
@@ -22,11 +25,11 @@ from zerrit.core.compare import (
     undecided,
 )
 from zerrit.core.states import EDITABLE
-from zerrit.core.steps import Replay, replay
-from zerrit.records import Run, RunChange, load_content
+from zerrit.core.steps import Replay
+from zerrit.records import Run, RunChange, content_sizes, load_content
 from zerrit.work.base.errors import Refused
 from zerrit.work.base.workspace import Workspace
-from zerrit.work.changes.changes import base_of, get_change, impossible_steps, reader, step_of, worked_out
+from zerrit.work.changes.changes import base_of, get_change, impossible_steps, replayed_on, step_of, worked_out
 from zerrit.work.servers.servers import get_server
 from zerrit.work.servers.stored_gamebooks import gamebook_of
 from zerrit.work.snapshots.live_files import FetchedFile, known_files
@@ -96,7 +99,7 @@ def compare_change(workspace: Workspace, change_id: int, against: str, texts: Te
         known = worked_out(workspace, session, change)
         new_name = f"change {change.id}"
         base = file_set(workspace, session, server, known_files(session, change.base_id).values())
-        after = _after(base, known.replayed)
+        after = _after(session, base, known.replayed)
         if kind == "base":
             before = FileSet(known.before, base.others)
             return compare_states(before, after, f"snapshot {change.base_id}", new_name, texts=texts)
@@ -107,9 +110,13 @@ def compare_change(workspace: Workspace, change_id: int, against: str, texts: Te
     raise Refused(f"`{against}` is not a known state. Write base, live, defaults or defaults:LABEL.")
 
 
-def _after(before: FileSet, replayed: Replay) -> FileSet:
-    others = {path: file for path, file in before.others.items() if path not in replayed.gone}
-    return FileSet(replayed.documents, others)
+def _after(session: Session, before: FileSet, replayed: Replay) -> FileSet:
+    """The files as steps leave them; of a binary file that a step put, its size is that of its content."""
+    known = {path: file for path, file in before.others.items() if replayed.others.get(path) == file.digest}
+    put = {path: digest for path, digest in replayed.others.items() if path not in known}
+    sizes = content_sizes(session, put.values())
+    others = {path: OtherFile(sizes.get(digest, 0), digest) for path, digest in put.items()}
+    return FileSet(replayed.documents, known | others)
 
 
 def _compare_live(workspace: Workspace, change_id: int, texts: TextsWanted) -> Comparison:
@@ -135,8 +142,10 @@ def _compare_live(workspace: Workspace, change_id: int, texts: TextsWanted) -> C
     ]
     notes: list[str] = []
     if change.state in EDITABLE:
-        replayed = replay(live.documents, steps, reader(gamebook), live.others)
-        after = _after(live, replayed)
+        others = {path: file.digest for path, file in live.others.items()}
+        with workspace.session() as session:
+            replayed = replayed_on(session, gamebook, Files(live.documents, others), steps)
+            after = _after(session, live, replayed)
         notes += impossible_steps(replayed)
         notes += [f"{path} on {server.id} is not as in snapshot {change.base_id} any more." for path in drifted]
     found = compare_states(live, after, f"{server.id}, live", f"change {change.id}", texts=texts)

@@ -16,11 +16,12 @@ from zerrit.core.checks import Checked, Effect, Files, check_files_of, effects, 
 from zerrit.core.compare import Difference, compare_files
 from zerrit.core.documents import Document, Finding, read_document
 from zerrit.core.documents.findings import known_again
+from zerrit.core.file_steps import NOT_KEPT, Read
 from zerrit.core.gamebooks import Gamebook
 from zerrit.core.merge import MergePlan, plan_merge
 from zerrit.core.states import EDITABLE, ChangeState
-from zerrit.core.steps import Outcome, OutcomeKind, Read, Replay, Step, StepKind, replay, touched_paths
-from zerrit.records import Change, Snapshot
+from zerrit.core.steps import Outcome, OutcomeKind, Replay, Step, StepKind, replay, touched_others, touched_paths
+from zerrit.records import Change, Snapshot, load_content
 from zerrit.records import Step as StepRow
 from zerrit.work.base.activity_log import note
 from zerrit.work.base.errors import NotFound, Outdated, Refused, WrongState
@@ -28,6 +29,7 @@ from zerrit.work.base.workspace import WorkedOut, WorkKey, Workspace
 from zerrit.work.changes.finding_status import JudgedFinding, judge
 from zerrit.work.servers.servers import get_server
 from zerrit.work.servers.stored_gamebooks import gamebook_of
+from zerrit.work.snapshots.live_files import Held
 from zerrit.work.snapshots.snapshots import (
     checked_in,
     differing_paths,
@@ -145,7 +147,7 @@ def _added_steps(
         seen = change.version
         known = worked_out(workspace, session, change)
         gamebook, gamebook_digest = gamebook_of(session, get_server(session, change.server_id))
-        tried = _tried(known, steps, gamebook, change.server_id)
+        tried = _tried(workspace, session, known, steps, gamebook, change.server_id)
     with workspace.writing() as session:
         change = _editable(session, change_id, seen)
         position = max((row.position for row in change.steps), default=0)
@@ -153,39 +155,40 @@ def _added_steps(
             change.steps.append(row_of_step(step, number, person, workspace.now()))
             _edited(workspace, session, change, person, f"step {number}: {step.kind.value} {step.address}")
         key = _work_key(change, gamebook_digest)
-    gone = known.replayed.gone | tried.gone
-    touched = touched_paths(known.before, tried.documents) | gone
-    whole = Replay(tried.documents, (*known.replayed.outcomes, *tried.outcomes), touched, gone)
-    checked = _after(known.files, whole, gamebook, known.checked)
+    touched = touched_paths(known.before, tried.documents) | touched_others(known.files.others, tried.others)
+    whole = Replay(tried.documents, (*known.replayed.outcomes, *tried.outcomes), touched, tried.others)
+    checked = _after(workspace, known.files, whole, gamebook, known.checked)
     workspace.worked_out.keep(key, WorkedOut(known.files, whole, known.checked_before, checked))
     return change
 
 
-def _tried(known: WorkedOut, steps: Sequence[Step], gamebook: Gamebook | None, server_id: str) -> Replay:
+def _tried(
+    workspace: Workspace,
+    session: Session,
+    known: WorkedOut,
+    steps: Sequence[Step],
+    gamebook: Gamebook | None,
+    server_id: str,
+) -> Replay:
     """The steps made on the files as a change leaves them. Raises Refused: one cannot be made, or changes nothing."""
-    for step in steps:
-        _require_kept(gamebook, server_id, step)
-    others = set(known.files.others) - known.replayed.gone
-    tried = replay(known.replayed.documents, steps, reader(gamebook), others)
+    tried = replayed_on(session, gamebook, files_after(workspace, known.files, known.replayed), steps)
     for step, outcome in zip(steps, tried.outcomes, strict=True):
         if outcome.kind is OutcomeKind.IMPOSSIBLE:
             raise Refused(outcome.message)
         if outcome.kind is OutcomeKind.SAME:
             raise Refused(f"{step.address}: it is so already; the step would change nothing.")
+    _require_kept(gamebook, server_id, tried.touched)
     return tried
 
 
-def _require_kept(gamebook: Gamebook | None, server_id: str, step: Step) -> None:
-    """A file that is put must be one that a rollback could take back."""
-    if (
-        step.kind in (StepKind.PUT_FILE, StepKind.REMOVE_FILE)
-        and gamebook is not None
-        and not gamebook.is_tracked(step.address)
-    ):
-        raise Refused(
-            f"{step.address} is none of the files that Zerrit keeps for {server_id} (see `ignore` and `watch` in the "
-            "gamebook), so a rollback could not take it back. Choose another path."
-        )
+def _require_kept(gamebook: Gamebook | None, server_id: str, paths: Collection[str]) -> None:
+    """What steps touch must be files that a rollback could take back."""
+    for path in sorted(paths) if gamebook is not None else ():
+        if gamebook is not None and not gamebook.is_tracked(path):
+            raise Refused(
+                f"{path} is none of the files that Zerrit keeps for {server_id} (see `ignore` and `watch` in the "
+                "gamebook), so a rollback could not take it back. Choose another path."
+            )
 
 
 def create_with_steps(workspace: Workspace, person: str, server_id: str, title: str, steps: Sequence[Step]) -> Change:
@@ -197,11 +200,9 @@ def create_with_steps(workspace: Workspace, person: str, server_id: str, title: 
         server = get_server(session, server_id)
         gamebook, _ = gamebook_of(session, server)
         newest = files_of(workspace, session, server, require_latest(session, server_id))
-    for step in steps:
-        _require_kept(gamebook, server_id, step)
-    for step, outcome in zip(
-        steps, replay(newest.documents, steps, reader(gamebook), newest.others).outcomes, strict=True
-    ):
+        tried = replayed_on(session, gamebook, newest, steps)
+    _require_kept(gamebook, server_id, tried.touched)
+    for step, outcome in zip(steps, tried.outcomes, strict=True):
         if outcome.kind is not OutcomeKind.DONE:
             why = outcome.message or "it is so already; the step would change nothing."
             raise Refused(f"{step.kind.value} {step.address}: {why} No change was opened.")
@@ -217,8 +218,8 @@ def try_step(workspace: Workspace, change_id: int, step: Step) -> Outcome:
         change = get_change(session, change_id)
         known = worked_out(workspace, session, change)
         gamebook, _ = gamebook_of(session, get_server(session, change.server_id))
-    others = set(known.files.others) - known.replayed.gone
-    return replay(known.replayed.documents, [step], reader(gamebook), others).outcomes[0]
+        tried = replayed_on(session, gamebook, files_after(workspace, known.files, known.replayed), [step])
+    return tried.outcomes[0]
 
 
 @dataclass(frozen=True, slots=True)
@@ -247,9 +248,9 @@ def replay_on(
         latest = require_latest(session, server_id)
         gamebook, _ = gamebook_of(session, server)
         files = files_of(workspace, session, server, latest)
-        replayed = replay(files.documents, steps, reader(gamebook), files.others)
+        replayed = replayed_on(session, gamebook, files, steps)
         old = checked_in(workspace, session, server, latest)
-        new = _after(files, replayed, gamebook, old) if replayed.touched else old
+        new = _after(workspace, files, replayed, gamebook, old) if replayed.touched else old
         judged = tuple(one for one in judge(workspace, session, server, old.findings, new.findings) if one.is_new)
     found = ReplayedElsewhere(tuple(steps), replayed.outcomes, judged)
     if not create:
@@ -402,8 +403,8 @@ def worked_out(workspace: Workspace, session: Session, change: Change) -> Worked
     def work_out() -> WorkedOut:
         base = base_of(session, change)
         files, old = files_of(workspace, session, server, base), checked_in(workspace, session, server, base)
-        replayed = replay(files.documents, [step_of(row) for row in change.steps], reader(gamebook), files.others)
-        new = _after(files, replayed, gamebook, old) if replayed.touched else old
+        replayed = replayed_on(session, gamebook, files, [step_of(row) for row in change.steps])
+        new = _after(workspace, files, replayed, gamebook, old) if replayed.touched else old
         return WorkedOut(files, replayed, old, new)
 
     return workspace.worked_out.get_or_make(key, work_out)
@@ -416,10 +417,27 @@ def _work_key(change: Change, gamebook_digest: str) -> WorkKey:
     return change.id, digest.hexdigest(), change.base_id, gamebook_digest
 
 
-def _after(files: Files, replayed: Replay, gamebook: Gamebook | None, earlier: Checked) -> Checked:
+def replayed_on(session: Session, gamebook: Gamebook | None, files: Files, steps: Sequence[Step]) -> Replay:
+    """Steps made on files, with the contents that they bring along."""
+    return replay(files.documents, steps, reader(gamebook), files.others, lambda digest: load_content(session, digest))
+
+
+def files_after(workspace: Workspace, files: Files, replayed: Replay) -> Files:
+    """What steps made of files."""
+    put = {path: one for path, one in replayed.others.items() if one != NOT_KEPT and files.others.get(path) != one}
+    held = Held(workspace, put)
+
+    def data(path: str) -> bytes | None:
+        return held[path] if path in held else files.data(path)
+
+    return replace(files, documents=replayed.documents, others=replayed.others, data=data if put else files.data)
+
+
+def _after(
+    workspace: Workspace, files: Files, replayed: Replay, gamebook: Gamebook | None, earlier: Checked
+) -> Checked:
     """The check of what steps made of files."""
-    others = [path for path in files.others if path not in replayed.gone]
-    after = replace(files, documents=replayed.documents, others=others)
+    after = files_after(workspace, files, replayed)
     return check_files_of(after, gamebook, before=files.documents, earlier=earlier)
 
 

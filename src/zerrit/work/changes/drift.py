@@ -11,7 +11,6 @@ from typing import Literal
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from zerrit.core.checks import touched
 from zerrit.core.compare import Difference, compare_files
 from zerrit.core.documents import Document
 from zerrit.core.gamebooks import Gamebook
@@ -85,15 +84,22 @@ def drift_of(workspace: Workspace, server_id: str, snapshot_id: int | None = Non
             for kind, some in listed
             for path in some
         )
-        old, new = (_texts(workspace, session, server, one, paths.all) for one in (before, after))
-    return Drift(server_id, before.id, after.id, files, tuple(compare_files(old, new)))
+        old, new = (_side(workspace, session, server, one, paths.all) for one in (before, after))
+    return Drift(server_id, before.id, after.id, files, tuple(compare_files(old.texts, new.texts)))
 
 
-def _texts(
-    workspace: Workspace, session: Session, server: Server, snapshot: Snapshot, paths: tuple[str, ...]
-) -> dict[str, Document]:
+@dataclass(frozen=True, slots=True)
+class _Side:
+    """Files of a snapshot: their digests, and those of them that are texts."""
+
+    digests: Mapping[str, str]
+    texts: Texts
+
+
+def _side(workspace: Workspace, session: Session, server: Server, snapshot: Snapshot, paths: tuple[str, ...]) -> _Side:
     held = digests(session, snapshot)
-    return documents_of(workspace, session, server, {path: held[path] for path in paths if path in held})
+    wanted = {path: held[path] for path in sorted(paths) if path in held}
+    return _Side(wanted, documents_of(workspace, session, server, wanted))
 
 
 def _drifted(
@@ -150,9 +156,7 @@ def adopt_drift(workspace: Workspace, person: str, server_id: str, snapshot_id: 
         server = get_server(session, server_id)
         before, after = (get_snapshot(session, server_id, one) for one in (found.before, found.after))
         paths = tuple(file.path for file in found.files)
-        steps = _drift_steps(*(_texts(workspace, session, server, one, paths) for one in (before, after)))
-        if not steps:
-            raise Refused("What drifted is not text; a change cannot describe it.")
+        steps = _drift_steps(*(_side(workspace, session, server, one, paths) for one in (before, after)))
         change = _adopted(before, after, title, person, workspace.now())
         change.steps = [row_of_step(step, number, person, change.created_at) for number, step in enumerate(steps, 1)]
         session.add(change)
@@ -191,20 +195,24 @@ def revert_drift(workspace: Workspace, person: str, server_id: str, snapshot_id:
         paths = tuple(file.path for file in found.files if gamebook is None or not gamebook.is_rewritten(file.path))
         if not paths:
             raise Refused("Only the game itself wrote there, and it will again; there is nothing to revert.")
-        old = _texts(workspace, session, server, before, paths)
-        new = _texts(workspace, session, server, after, paths)
+        old = _side(workspace, session, server, before, paths)
+        new = _side(workspace, session, server, after, paths)
     steps = _drift_steps(new, old)
     return create_with_steps(workspace, person, server_id, title or f"Revert what snapshot {found.after} found", steps)
 
 
-def _drift_steps(before: Texts, after: Texts) -> list[Step]:
+def _drift_steps(before: _Side, after: _Side) -> list[Step]:
     """The steps that make one state of files another one."""
-    steps = []
-    for path in touched(before, after):
-        if path not in after:
-            steps.append(Step(StepKind.REMOVE_FILE, path))
-        elif path not in before or not (before[path].ok and after[path].ok):
-            steps.append(Step(StepKind.PUT_FILE, path, content=after[path].text))
-        else:
-            steps.append(Step(StepKind.MERGE_VERSION, path, base=before[path].text, content=after[path].text))
-    return steps
+    paths = sorted(before.digests.keys() | after.digests.keys())
+    return [_drift_step(path, before, after) for path in paths if before.digests.get(path) != after.digests.get(path)]
+
+
+def _drift_step(path: str, before: _Side, after: _Side) -> Step:
+    if path not in after.digests:
+        return Step(StepKind.REMOVE_FILE, path)
+    old, new = before.texts.get(path), after.texts.get(path)
+    if new is None or (old is not None and old.text == new.text):  # no text, or another encoding of the same
+        return Step(StepKind.PUT_FILE, path, digest=after.digests[path])
+    if old is None or not (old.ok and new.ok):
+        return Step(StepKind.PUT_FILE, path, content=new.text)
+    return Step(StepKind.MERGE_VERSION, path, base=old.text, content=new.text)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 
 from zerrit.core.addresses import Address, Segment, parse_address
 from zerrit.core.documents import Document
@@ -27,7 +27,7 @@ from zerrit.work.snapshots.snapshots import (
 def restore_part(workspace: Workspace, person: str, server_id: str, snapshot_id: int, what: str, title: str) -> Change:
     """Open a change that makes a folder (`configs/`), a file or an entry as it was in a snapshot.
 
-    Raises NotFound: there is no such thing in either state. Refused: it is so already, or it is not text.
+    Raises NotFound: there is no such thing in either state. Refused: it is so already.
     """
     with workspace.session() as session:
         server = get_server(session, server_id)
@@ -53,22 +53,19 @@ def restore_part(workspace: Workspace, person: str, server_id: str, snapshot_id:
     differing = [path for path in paths if all_old.get(path) != all_new.get(path)]
     if not differing:
         raise Refused(f"{what} is as in snapshot {snapshot_id} already.")
-    for path in differing:
-        if (path in all_old and path not in old) or (path in all_new and path not in new):
-            raise Refused(
-                f"{path} is not a text file, so no step can put it back. A rollback can, and so can the exported snapshot."
-            )
-    steps = list(_whole_files(new, old, differing))
+    steps = list(_whole_files(old, all_old, differing))
     return create_with_steps(workspace, person, server_id, title or f"{what} as in snapshot {snapshot_id}", steps)
 
 
-def _whole_files(now: Texts, wanted: Texts, paths: list[str]) -> Iterator[Step]:
-    """The steps that make files the wanted ones."""
+def _whole_files(texts: Texts, wanted: Mapping[str, str], paths: list[str]) -> Iterator[Step]:
+    """The steps that make files the wanted ones, of which some are texts."""
     for path in paths:
         if path not in wanted:
             yield Step(StepKind.REMOVE_FILE, path)
+        elif path in texts:
+            yield Step(StepKind.PUT_FILE, path, content=texts[path].text)
         else:
-            yield Step(StepKind.PUT_FILE, path, content=wanted[path].text)
+            yield Step(StepKind.PUT_FILE, path, digest=wanted[path])
 
 
 def _entry_step(old: Texts, new: Texts, address: Address, what: str) -> Step:

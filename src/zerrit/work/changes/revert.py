@@ -3,30 +3,29 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Final, Literal
 
 from sqlalchemy.orm import Session
 
-from zerrit.core.checks import touched
-from zerrit.core.compare import Difference, compare_files
+from zerrit.core.checks import Files, touched
+from zerrit.core.compare import Difference, FileSet, OtherFile, compare_file_sets
 from zerrit.core.documents import Document
 from zerrit.core.errors import MergeRefused
 from zerrit.core.gamebooks import Gamebook
 from zerrit.core.merge import Conflict, merge_three
 from zerrit.core.states import ChangeState, RunState
-from zerrit.core.steps import Step, StepKind, replay
+from zerrit.core.steps import Step, StepKind, touched_others
 from zerrit.core.wording import counted
-from zerrit.records import Change, Server
+from zerrit.records import Change, Server, content_sizes
 from zerrit.work.base.errors import Refused, WrongState
 from zerrit.work.base.run_records import runs_of_change
 from zerrit.work.base.workspace import Workspace
-from zerrit.work.changes.changes import create_with_steps, get_change, reader, step_of
-from zerrit.work.changes.drift import Texts
+from zerrit.work.changes.changes import create_with_steps, files_after, get_change, replayed_on, step_of
 from zerrit.work.servers.servers import get_server
 from zerrit.work.servers.stored_gamebooks import gamebook_of
 from zerrit.work.snapshots.snapshots import (
-    documents,
+    files_of,
     get_snapshot,
     require_latest,
 )
@@ -66,25 +65,25 @@ def revert_change(
         server = get_server(session, change.server_id)
         gamebook, _ = gamebook_of(session, server)
         before, after = _around(workspace, session, server, gamebook, change)
-        now = documents(workspace, session, server, require_latest(session, server.id))
+        now = files_of(workspace, session, server, require_latest(session, server.id))
         default_title = f"Revert change {change_id}: {change.title}"[:200]
     sides = {address: _SIDES.get(choice, choice) for address, choice in choices.items()}
     steps: list[Step] = []
     conflicts: list[Conflict] = []
-    became: dict[str, Document] = dict(now)
-    for path in touched(before, after):
-        made = _reverted(path, before.get(path), after.get(path), now.get(path), sides, _SIDES.get(rest, ""))
+    became, others = dict(now.documents), dict(now.others)
+    for path in sorted({*touched(before.documents, after.documents), *touched_others(before.others, after.others)}):
+        made = _reverted_file(path, (before, after, now), sides, _SIDES.get(rest, ""))
         conflicts += made.conflicts
         if made.step is not None:
             steps.append(made.step)
+            others.pop(path, None)
+            became.pop(path, None)
         if made.document is not None:
             became[path] = made.document
-        elif made.step is not None and made.step.kind is StepKind.REMOVE_FILE:
-            became.pop(path, None)
-    paths = touched(now, became)
-    differences = tuple(
-        compare_files({p: now[p] for p in paths if p in now}, {p: became[p] for p in paths if p in became})
-    )
+        elif made.step is not None and made.step.digest:
+            others[path] = made.step.digest
+    with workspace.session() as session:
+        differences = _differing(session, now, replace(now, documents=became, others=others))
     found = Reversion(change_id, tuple(steps), differences, tuple(conflicts))
     if not create:
         return found
@@ -92,7 +91,7 @@ def revert_change(
         raise Refused(
             f"{counted(len(conflicts), 'place')} changed since; decide first which value holds: {conflicts[0].address}."
         )
-    if not differences:
+    if not steps:
         raise Refused(f"Nothing of change {change_id} is left to be taken back.")
     opened = create_with_steps(workspace, person, server.id, title or default_title, steps)
     return Reversion(change_id, found.steps, found.differences, (), opened)
@@ -107,6 +106,51 @@ class _Reverted:
     step: Step | None = None
     document: Document | None = None
     conflicts: tuple[Conflict, ...] = ()
+
+
+def _differing(session: Session, now: Files, became: Files) -> tuple[Difference, ...]:
+    paths = {*touched(now.documents, became.documents), *touched_others(now.others, became.others)}
+    sizes = content_sizes(session, [files.others[p] for files in (now, became) for p in paths if p in files.others])
+    old, new = (
+        FileSet(
+            {p: one.documents[p] for p in paths if p in one.documents},
+            {p: OtherFile(sizes.get(one.others[p], 0), one.others[p]) for p in paths if p in one.others},
+        )
+        for one in (now, became)
+    )
+    return tuple(compare_file_sets(old, new))
+
+
+def _reverted_file(path: str, states: tuple[Files, Files, Files], choices: Mapping[str, str], rest: str) -> _Reverted:
+    """The same for a file that may be no text before the change, after it, or now."""
+    if not any(path in files.others for files in states):
+        texts = [files.documents.get(path) for files in states]
+        return _reverted(path, texts[0], texts[1], texts[2], choices, rest)
+    before, after, now = (_content(files, path) for files in states)
+    if _is_same(now, before) or (now is None and after is not None):  # it is so already, or someone took it away since
+        return _Reverted()
+    if not _is_same(now, after):
+        if after is None:  # the change took it away, and someone brought another one
+            return _Reverted()
+        conflict = Conflict(path, None, "changed since", None, "the change wrote this file, and it was changed since")
+        if _decided(conflict, choices, rest) != "theirs":
+            return _Reverted(conflicts=() if _decided(conflict, choices, rest) else (conflict,))
+    if before is None:
+        return _Reverted(Step(StepKind.REMOVE_FILE, path))
+    if isinstance(before, Document):
+        return _Reverted(Step(StepKind.PUT_FILE, path, content=before.text), before)
+    return _Reverted(Step(StepKind.PUT_FILE, path, digest=before))
+
+
+def _content(files: Files, path: str) -> Document | str | None:
+    """A text, or the digest of what is none."""
+    return files.documents.get(path) or files.others.get(path)
+
+
+def _is_same(one: Document | str | None, other: Document | str | None) -> bool:
+    if isinstance(one, Document) and isinstance(other, Document):
+        return one.text == other.text
+    return one == other
 
 
 def _reverted(
@@ -155,20 +199,19 @@ def _decided(conflict: Conflict, choices: Mapping[str, str], rest: str) -> str:
 
 def _around(
     workspace: Workspace, session: Session, server: Server, gamebook: Gamebook | None, change: Change
-) -> tuple[Texts, Texts]:
+) -> tuple[Files, Files]:
     """The files as a change found them and as it left them, by the run that deployed it."""
     run = next((one for one in runs_of_change(session, change.id) if one.state == RunState.DEPLOYED), None)
     if run is None and change.state == ChangeState.DEPLOYED and change.adopted_id is not None:
         after_id, before_id = change.adopted_id, change.base_id
-        before = documents(workspace, session, server, get_snapshot(session, server.id, before_id))
-        return before, documents(workspace, session, server, get_snapshot(session, server.id, after_id))
+        before = files_of(workspace, session, server, get_snapshot(session, server.id, before_id))
+        return before, files_of(workspace, session, server, get_snapshot(session, server.id, after_id))
     if run is None or run.before_id is None:
         raise WrongState(f"Change {change.id} is {change.state}; only a change that was deployed can be taken back.")
-    found = documents(workspace, session, server, get_snapshot(session, server.id, run.before_id))
-    current: Texts = found
+    current = files_of(workspace, session, server, get_snapshot(session, server.id, run.before_id))
     for change_id in run.change_ids:
         steps = [step_of(row) for row in get_change(session, change_id).steps]
-        after = replay(current, steps, reader(gamebook)).documents
+        after = files_after(workspace, current, replayed_on(session, gamebook, current, steps))
         if change_id == change.id:
             return current, after
         current = after

@@ -23,7 +23,7 @@ from zerrit.core.typed_text import same_ends, steps_of_typing
 from zerrit.records import Change
 from zerrit.work.base.errors import NotFound, Outdated, Refused
 from zerrit.work.base.workspace import Workspace
-from zerrit.work.changes.changes import add_steps, get_change, reader, worked_out
+from zerrit.work.changes.changes import add_steps, files_after, get_change, reader, worked_out
 from zerrit.work.servers.servers import get_server
 from zerrit.work.servers.stored_gamebooks import gamebook_of
 from zerrit.work.snapshots.snapshots import checked_in, files_of, require_latest
@@ -136,8 +136,7 @@ def present_files(
     if change.server_id != server_id:
         raise NotFound(f"Change {change_id} belongs to {change.server_id}, not to {server_id}.")
     known = worked_out(workspace, session, change)
-    others = [path for path in known.files.others if path not in known.replayed.gone]
-    return replace(known.files, documents=known.replayed.documents, others=others), known.checked
+    return files_after(workspace, known.files, known.replayed), known.checked
 
 
 def save_typed(

@@ -58,6 +58,8 @@ def blocks_to_paste(old: bytes, new: bytes) -> str:
     """What differs between two texts as blocks to find and paste, numbered, from the last line to the first: so the line
     numbers stay true while one works. Empty where one of them is not text.
     """
+    if b"\0" in old + new:
+        return ""
     try:
         before, after = old.decode().splitlines(), new.decode().splitlines()
     except UnicodeDecodeError:

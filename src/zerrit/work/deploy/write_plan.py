@@ -4,19 +4,20 @@ What a run has to write: worked out from what the stopped server holds, and kept
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 from types import MappingProxyType
 
 from zerrit.core.checks import Checked, Effect, Files, Unknown, check_files_of, effects, looks, touched, words_of
 from zerrit.core.compare import compare_files
 from zerrit.core.documents import Document
+from zerrit.core.file_steps import NOT_KEPT
 from zerrit.core.gamebooks import Gamebook
-from zerrit.core.steps import Replay, Step, replay
+from zerrit.core.steps import Replay, Step, touched_others
 from zerrit.databases import query
 from zerrit.records import store_contents
 from zerrit.work.base.workspace import Workspace
-from zerrit.work.changes.changes import get_change, reader, said, step_of
+from zerrit.work.changes.changes import files_after, get_change, replayed_on, said, step_of
 from zerrit.work.changes.finding_status import judge
 from zerrit.work.deploy.journal import StageFailed
 from zerrit.work.servers.servers import get_server
@@ -70,7 +71,8 @@ def _loaded_by(workspace: Workspace, server_id: str, held: Mapping[str, str]) ->
         if gamebook is None or not gamebook.rules.trouble.loaded:
             return {}
         found = documents_of(workspace, session, server, held)
-    files = Files(found, frozenset(held.keys() - found.keys()), Held(workspace, held).get, query)
+    others = {path: digest for path, digest in held.items() if path not in found}
+    files = Files(found, others, Held(workspace, held).get, query)
     return _expected(gamebook, check_files_of(files, gamebook))
 
 
@@ -111,33 +113,28 @@ def plan_changes(
         earlier = workspace.last_checked.get((server_id, gamebook_digest))
     current: Mapping[str, Document] = before
     changes: list[ChangePlan] = []
-    others = {file.path for file in taken.files} - before.keys()
-    files = Files(before, frozenset(others), held.get, query)
-    gone: set[str] = set()
+    others: Mapping[str, str] = {file.path: file.digest or NOT_KEPT for file in taken.files if file.path not in before}
+    files = after = Files(before, others, held.get, query)
     for change_id in change_ids:
-        replayed = _replayed(workspace, gamebook, change_id, current, others)
-        paths = [*touched(current, replayed.documents), *replayed.gone]
+        replayed = _replayed(workspace, gamebook, change_id, after)
+        paths = sorted(replayed.touched)
         _require_not_drifted(workspace, gamebook, change_id, paths, taken, written_at_stop)
         changes.append(_brings(gamebook, change_id, current, replayed.documents))
-        current = replayed.documents
-        others -= replayed.gone
-        gone |= replayed.gone
+        current, after = replayed.documents, files_after(workspace, after, replayed)
     old = check_files_of(files, gamebook, earlier=earlier)
-    after = replace(files, documents=current, others=frozenset(others))
     checked = _require_sound(workspace, server_id, gamebook, files, old, after)
-    writes = _stored(workspace, before, current) | dict.fromkeys(gone)
+    writes = _stored(workspace, before, current)
+    for path in touched_others(others, after.others):
+        digest = after.others.get(path)
+        if digest is not None or path not in current:  # else it became a text, which is to be written
+            writes[path] = digest
     return Plan(writes, tuple(changes), _expected(gamebook, checked), _expected(gamebook, old))
 
 
-def _replayed(
-    workspace: Workspace,
-    gamebook: Gamebook | None,
-    change_id: int,
-    current: Mapping[str, Document],
-    others: Collection[str],
-) -> Replay:
+def _replayed(workspace: Workspace, gamebook: Gamebook | None, change_id: int, files: Files) -> Replay:
     """The steps of a change made on these files. Raises StageFailed: one is impossible."""
-    replayed = replay(current, _steps(workspace, change_id), reader(gamebook), others)
+    with workspace.session() as session:
+        replayed = replayed_on(session, gamebook, files, _steps(workspace, change_id))
     if not replayed.is_whole:
         reason = next(outcome.message for outcome in replayed.outcomes if outcome.message)
         raise StageFailed(

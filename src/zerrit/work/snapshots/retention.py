@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 from datetime import UTC
 from typing import Final
 
-from sqlalchemy import delete, exists, or_, select
+from sqlalchemy import delete, exists, or_, select, text
 from sqlalchemy.orm import Session
 
 from zerrit.core.retention import Retention, kept_by
@@ -113,8 +113,8 @@ def prune(workspace: Workspace, person: str, server_id: str) -> Pruning:
         planned = plan_pruning(session, server)
         for snapshot_id in planned.pruned:
             _forget(session, snapshot_id)
+        _drop_unused(session)  # also what was uploaded for a step that never came
         if planned.pruned:
-            _drop_unused(session)
             note(workspace, session, person, "snapshots.pruned", server_id, counted(len(planned.pruned), "snapshot"))
     if planned.pruned:
         workspace.publish("server", {"server": server_id})
@@ -141,13 +141,18 @@ def _forget(session: Session, snapshot_id: int) -> None:
 
 
 def _drop_unused(session: Session) -> None:
-    """Contents that no snapshot, run or gamebook names."""
+    """Contents that no snapshot, run, gamebook or step names."""
+    named = text(
+        "SELECT json_tree.atom FROM steps, json_tree(steps.data) "
+        "WHERE steps.kind IN ('put-file', 'put-folder') AND json_tree.type = 'text' AND length(json_tree.atom) = 64"
+    ).columns(Content.digest)
     used = or_(
         exists().where(SnapshotFile.digest == Content.digest),
         exists().where(RunFile.old == Content.digest),
         exists().where(RunFile.new == Content.digest),
         exists().where(RunEvidence.digest == Content.digest),
         exists().where(Gamebook.digest == Content.digest),
+        Content.digest.in_(named),
     )
     session.execute(delete(Content).where(~used))
 

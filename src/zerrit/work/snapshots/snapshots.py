@@ -14,6 +14,7 @@ from zerrit.core.compare import (
     OtherFile,
 )
 from zerrit.core.documents import Document, Finding
+from zerrit.core.file_steps import NOT_KEPT
 from zerrit.databases import query
 from zerrit.records import Server, Snapshot, SnapshotFile, load_content
 from zerrit.work.base.errors import NotFound
@@ -151,7 +152,7 @@ def files_of(workspace: Workspace, session: Session, server: Server, snapshot: S
     data = {
         path: load_content(session, digest) for path, digest in digests(session, snapshot).items() if path in wanted
     }
-    others = frozenset(file.path for file in snapshot.files if file.path not in texts)
+    others = {file.path: file.digest or NOT_KEPT for file in snapshot.files if file.path not in texts}
     return Files(texts, others, data.get, query)
 
 

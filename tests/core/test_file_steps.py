@@ -1,0 +1,121 @@
+"""Steps on whole files and folders, of any bytes."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+import pytest
+
+from zerrit.core.documents import Document, read_document
+from zerrit.core.file_steps import NOT_KEPT
+from zerrit.core.steps import OutcomeKind, Replay, Step, StepKind, replay
+
+PACK, NEWER = b"PK\x03\x04\x00\x00one", b"PK\x03\x04\x00\x00two"
+CONTENTS = {"a" * 64: PACK, "b" * 64: NEWER, "c" * 64: b"lamps: 3\n", "d" * 64: b"\xef\xbb\xbflamps: 4\r\n"}
+OLD, NEW, TEXT, MARKED = CONTENTS
+
+
+def texts() -> dict[str, Document]:
+    given = {"kit/lamps.yml": b"lamps: 2\n", "kit/deep/notes.txt": b"dim\n", "hut.ini": b"[Hut]\nrope=2\n"}
+    return {path: read_document(data, path) for path, data in given.items()}
+
+
+OTHERS: Mapping[str, str] = {"kit/shell.pak": OLD, "maps/far.pak": NOT_KEPT}
+
+
+def made(*steps: Step) -> Replay:
+    return replay(texts(), steps, read_document, OTHERS, CONTENTS.__getitem__)
+
+
+def files(replayed: Replay) -> dict[str, bytes]:
+    found = {path: document.to_bytes() for path, document in replayed.documents.items()}
+    return found | {path: CONTENTS.get(digest, b"?") for path, digest in replayed.others.items()}
+
+
+BEFORE = files(made())
+
+
+def test_a_file_of_any_bytes_is_put_and_a_text_becomes_one() -> None:
+    done = made(
+        Step(StepKind.PUT_FILE, "kit/shell.pak", digest=NEW),
+        Step(StepKind.PUT_FILE, "kit/lamps.yml", digest=MARKED),
+        Step(StepKind.PUT_FILE, "hut.ini", digest=OLD),
+        Step(StepKind.PUT_FILE, "new/one.yml", digest=TEXT),
+    )
+    assert done.is_whole
+    put = {"kit/shell.pak": NEWER, "kit/lamps.yml": CONTENTS[MARKED], "hut.ini": PACK, "new/one.yml": CONTENTS[TEXT]}
+    assert files(done) == BEFORE | put
+    assert done.touched == put.keys()
+    assert "hut.ini" not in done.documents
+    assert [one.new for one in done.outcomes[0].changes] == ["9 bytes"]
+
+
+def test_what_is_so_already_changes_nothing() -> None:
+    done = made(
+        Step(StepKind.PUT_FILE, "kit/shell.pak", digest=OLD),
+        Step(StepKind.PUT_FILE, "kit/lamps.yml", content="lamps: 2\n"),
+        Step(StepKind.REMOVE_FILE, "kit/none.pak"),
+        Step(StepKind.PUT_FOLDER, "kit", files={"shell.pak": OLD}),
+    )
+    assert {one.kind for one in done.outcomes} == {OutcomeKind.SAME}
+    assert (files(done), done.touched) == (BEFORE, frozenset())
+
+
+def test_a_folder_is_put_beside_what_is_there_or_in_place_of_it() -> None:
+    beside = made(Step(StepKind.PUT_FOLDER, "kit/", files={"shell.pak": NEW, "more/lamps.yml": TEXT}))
+    assert files(beside) == BEFORE | {"kit/shell.pak": NEWER, "kit/more/lamps.yml": CONTENTS[TEXT]}
+    whole = made(Step(StepKind.PUT_FOLDER, "kit", files={"lamps.yml": TEXT}, whole=True))
+    assert files(whole).keys() == {"hut.ini", "maps/far.pak", "kit/lamps.yml"}
+    assert [(one.address, one.new) for one in whole.outcomes[0].changes] == [
+        ("kit/deep/notes.txt", None),
+        ("kit/shell.pak", None),
+        ("kit/lamps.yml", "1 line"),
+    ]
+
+
+def test_files_and_folders_are_moved_and_removed() -> None:
+    moved = made(
+        Step(StepKind.MOVE_FILE, "kit", target="stored/kit"), Step(StepKind.MOVE_FILE, "hut.ini", target="HUT.ini")
+    )
+    assert files(moved) == {
+        path.replace("kit/", "stored/kit/").replace("hut", "HUT"): data for path, data in BEFORE.items()
+    }
+    assert moved.documents["stored/kit/lamps.yml"].path == "stored/kit/lamps.yml"
+    removed = made(Step(StepKind.REMOVE_FILE, "kit/"))
+    assert files(removed).keys() == {"hut.ini", "maps/far.pak"}
+    assert removed.touched == {"kit/lamps.yml", "kit/deep/notes.txt", "kit/shell.pak"}
+
+
+@pytest.mark.parametrize(
+    ("step", "why"),
+    [
+        (Step(StepKind.PUT_FILE, "kit/x.pak", digest="e" * 64), "is not here any more. Put the file again"),
+        (Step(StepKind.PUT_FILE, "../x.pak", digest=OLD), "leaves the server's folder"),
+        (Step(StepKind.PUT_FOLDER, "kit", files={"../../x": OLD}), "leaves the server's folder"),
+        (Step(StepKind.PUT_FOLDER, "hut.ini", files={"x": OLD}), "is a file on the server"),
+        (Step(StepKind.PUT_FOLDER, "kit", files={}), "no files"),
+        (Step(StepKind.PUT_FOLDER, "maps", files={"x": OLD}, whole=True), "far.pak is not kept"),
+        (Step(StepKind.PUT_FILE, "maps/far.pak", digest=OLD), "is not kept"),
+        (Step(StepKind.REMOVE_FILE, "maps"), "is not kept"),
+        (Step(StepKind.MOVE_FILE, "maps/far.pak", target="near.pak"), "is not kept"),
+        (Step(StepKind.MOVE_FILE, "kit/lamp.yml", target="x.yml"), "Nearest: kit/lamps.yml"),
+        (Step(StepKind.MOVE_FILE, "kit/lamps.yml", target="hut.ini"), "is there already"),
+        (Step(StepKind.MOVE_FILE, "hut.ini", target="kit"), "Write the new path of the file: kit/hut.ini"),
+        (Step(StepKind.MOVE_FILE, "kit", target="kit/inner"), "into itself"),
+        (Step(StepKind.MOVE_FILE, "kit", target="../kit"), "leaves the server's folder"),
+        (Step(StepKind.REMOVE_FILE, "kit/*"), "is not one file"),
+    ],
+)
+def test_what_cannot_be_done_says_why_and_changes_nothing(step: Step, why: str) -> None:
+    done = made(step)
+    (outcome,) = done.outcomes
+    assert outcome.kind is OutcomeKind.IMPOSSIBLE
+    assert why in outcome.message
+    assert (files(done), done.touched) == (BEFORE, frozenset())
+
+
+def test_a_step_over_many_files_is_made_on_all_or_none() -> None:
+    done = made(
+        Step(StepKind.PUT_FOLDER, "kit", files={"a.yml": TEXT, "shell.pak": NEW, "z.pak": "e" * 64}, whole=True)
+    )
+    assert (files(done), done.touched) == (BEFORE, frozenset())
