@@ -6,6 +6,7 @@ from collections.abc import Mapping
 
 import pytest
 
+from zerrit.core.checks import touched
 from zerrit.core.documents import Document, read_document
 from zerrit.core.file_steps import NOT_KEPT
 from zerrit.core.steps import OutcomeKind, Replay, Step, StepKind, replay
@@ -48,6 +49,15 @@ def test_a_file_of_any_bytes_is_put_and_a_text_becomes_one() -> None:
     assert done.touched == put.keys()
     assert "hut.ini" not in done.documents
     assert [one.new for one in done.outcomes[0].changes] == ["9 bytes"]
+
+
+def test_another_encoding_of_the_same_text_is_another_file() -> None:
+    marked = b"\xef\xbb\xbf" + texts()["kit/lamps.yml"].to_bytes()
+    step = Step(StepKind.PUT_FILE, "kit/lamps.yml", digest="m")
+    done = replay(texts(), [step], read_document, OTHERS, {"m": marked}.__getitem__)
+    assert (done.outcomes[0].kind, done.touched) == (OutcomeKind.DONE, {"kit/lamps.yml"})
+    assert touched(texts(), done.documents) == ["kit/lamps.yml"]
+    assert done.documents["kit/lamps.yml"].to_bytes() == marked
 
 
 def test_what_is_so_already_changes_nothing() -> None:

@@ -154,6 +154,18 @@ def test_binaries_are_reverted_restored_and_adopted_like_texts(quick: Quick) -> 
     assert quick.files()["packs/shell.pak"] == PACK
 
 
+def test_the_same_text_in_another_encoding_is_written_and_adopted(quick: Quick) -> None:
+    marked = b"\xef\xbb\xbf" + quick.files()["live/bell.yml"]
+    change = quick.zerrit.create_change("reef", "With a mark").id
+    quick.zerrit.put_file(change, "live/bell.yml", marked)
+    assert quick.end_of(quick.zerrit.deploy(change)).state == "deployed"
+    assert quick.files()["live/bell.yml"] == marked
+    (quick.game().folder / "live/bell.yml").write_bytes(marked[3:])
+    quick.zerrit.fetch("reef")
+    adopted = quick.zerrit.adopt_drift("reef")
+    assert [(step.kind, step.outcome.kind) for step in adopted.step_list] == [("put-file", "done")]
+
+
 def test_what_changed_since_is_asked_about_before_it_is_reverted(quick: Quick) -> None:
     change = quick.zerrit.create_change("reef", "A newer shell").id
     quick.zerrit.put_file(change, "packs/shell.pak", NEWER)

@@ -190,8 +190,8 @@ def touched_others(before: Mapping[str, str], after: Mapping[str, str]) -> froze
 
 
 def touched_paths(before: Mapping[str, Document], after: Mapping[str, Document]) -> frozenset[str]:
-    """Paths of files that are new, whose text differs, or that are gone."""
-    changed = {p for p, d in after.items() if p not in before or (d is not before[p] and d.text != before[p].text)}
+    """Paths of files that are new, whose bytes differ, or that are gone."""
+    changed = {p for p, d in after.items() if p not in before or not d.is_same_file(before[p])}
     return frozenset(changed | (before.keys() - after.keys()))
 
 

@@ -77,6 +77,11 @@ class Document:
         """The bytes of the text in the encoding that it came in; of an unedited document its very input."""
         return self.source.to_bytes()
 
+    def is_same_file(self, other: Document) -> bool:
+        """Both have the same bytes: the same text in the same encoding, with the same mark before it."""
+        one, two = self.source, other.source
+        return one is two or (one.text, one.encoding, one.bom) == (two.text, two.encoding, two.bom)
+
     def to_data(self) -> Any:
         """Plain values: dicts, lists, text, numbers, truth values, None. Repeated names become lists."""
         if self.format is Format.YAML:

@@ -74,6 +74,5 @@ def touched(before: Documents, after: Documents) -> list[str]:
     return [
         path
         for path in sorted(before.keys() | after.keys())
-        if before.get(path) is not after.get(path)
-        and (path not in before or path not in after or before[path].text != after[path].text)
+        if path not in before or path not in after or not before[path].is_same_file(after[path])
     ]
