@@ -397,7 +397,7 @@ def test_a_dropped_file_is_put_into_the_folder_it_falls_on(at: Page, shared: Sha
     dialog.get_by_role("button", name="Put", exact=True).click()
     expect(dialog).to_be_hidden()
     step = zerrit.change(change).step_list[-1]
-    assert (step.kind, step.address, step.outcome.changes[0].new) == ("put-file", "mods/picture.bin", "8 bytes")
+    assert (step.kind, step.address, step.outcome.changes[0].new) == ("put-file", "mods/picture.bin", "6 bytes")
 
 
 def test_a_dropped_gamebook_is_tested_before_it_is_saved(at: Page, shared: Shared) -> None:
