@@ -74,7 +74,7 @@ def test_what_is_so_already_changes_nothing() -> None:
 def test_a_folder_is_put_beside_what_is_there_or_in_place_of_it() -> None:
     beside = made(Step(StepKind.PUT_FOLDER, "kit/", files={"shell.pak": NEW, "more/lamps.yml": TEXT}))
     assert files(beside) == BEFORE | {"kit/shell.pak": NEWER, "kit/more/lamps.yml": CONTENTS[TEXT]}
-    whole = made(Step(StepKind.PUT_FOLDER, "kit", files={"lamps.yml": TEXT}, whole=True))
+    whole = made(Step(StepKind.PUT_FOLDER, "kit", files={"lamps.yml": TEXT}, replace_all=True))
     assert files(whole).keys() == {"hut.ini", "maps/far.pak", "kit/lamps.yml"}
     assert [(one.address, one.new) for one in whole.outcomes[0].changes] == [
         ("kit/deep/notes.txt", None),
@@ -99,12 +99,16 @@ def test_files_and_folders_are_moved_and_removed() -> None:
 @pytest.mark.parametrize(
     ("step", "why"),
     [
-        (Step(StepKind.PUT_FILE, "kit/x.pak", digest="e" * 64), "is not here any more. Put the file again"),
+        (Step(StepKind.PUT_FILE, "kit/x.pak", digest="e" * 64), "is not stored any more. Put the file again"),
         (Step(StepKind.PUT_FILE, "../x.pak", digest=OLD), "leaves the server's folder"),
         (Step(StepKind.PUT_FOLDER, "kit", files={"../../x": OLD}), "leaves the server's folder"),
         (Step(StepKind.PUT_FOLDER, "hut.ini", files={"x": OLD}), "is a file on the server"),
         (Step(StepKind.PUT_FOLDER, "kit", files={}), "no files"),
-        (Step(StepKind.PUT_FOLDER, "maps", files={"x": OLD}, whole=True), "far.pak is not kept"),
+        (Step(StepKind.PUT_FILE, "kit", digest=OLD), "kit would be a file and a folder"),
+        (Step(StepKind.PUT_FILE, "hut.ini/deep.txt", content="x"), "hut.ini would be a file and a folder"),
+        (Step(StepKind.PUT_FOLDER, "new", files={"a": OLD, "a/b": OLD}), "new/a would be a file and a folder"),
+        (Step(StepKind.MOVE_FILE, "kit/lamps.yml", target="hut.ini/x"), "hut.ini would be a file and a folder"),
+        (Step(StepKind.PUT_FOLDER, "maps", files={"x": OLD}, replace_all=True), "far.pak is not kept"),
         (Step(StepKind.PUT_FILE, "maps/far.pak", digest=OLD), "is not kept"),
         (Step(StepKind.REMOVE_FILE, "maps"), "is not kept"),
         (Step(StepKind.MOVE_FILE, "maps/far.pak", target="near.pak"), "is not kept"),
@@ -126,6 +130,6 @@ def test_what_cannot_be_done_says_why_and_changes_nothing(step: Step, why: str) 
 
 def test_a_step_over_many_files_is_made_on_all_or_none() -> None:
     done = made(
-        Step(StepKind.PUT_FOLDER, "kit", files={"a.yml": TEXT, "shell.pak": NEW, "z.pak": "e" * 64}, whole=True)
+        Step(StepKind.PUT_FOLDER, "kit", files={"a.yml": TEXT, "shell.pak": NEW, "z.pak": "e" * 64}, replace_all=True)
     )
     assert (files(done), done.touched) == (BEFORE, frozenset())

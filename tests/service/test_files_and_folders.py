@@ -37,7 +37,7 @@ def _lay_packs(quick: Quick, name: str) -> None:
 def _whole_change(quick: Quick, name: str) -> int:
     """A new folder in place of one, a file moved, another one removed, all in one change."""
     change = quick.zerrit.create_change(name, "New packs").id
-    quick.zerrit.put_folder(change, "packs", KIT, whole=True)
+    quick.zerrit.put_folder(change, "packs", KIT, replace_all=True)
     quick.zerrit.add_step(change, api.StepIn(kind="move-file", address="packs/maps", target="charts/2"))
     quick.zerrit.add_step(change, api.StepIn(kind="remove-file", address="live"))
     return change
@@ -92,7 +92,7 @@ def test_binaries_are_carried_by_a_person_with_a_step_sheet(tmp_path: Path) -> N
         _lay_packs(quick, "reef")
         quick.carry("reef")
         change = quick.zerrit.create_change("reef", "New packs").id
-        quick.zerrit.put_folder(change, "packs", {"deep/kit.pak": NEWER, "shell.pak": NEWER}, whole=True)
+        quick.zerrit.put_folder(change, "packs", {"deep/kit.pak": NEWER, "shell.pak": NEWER}, replace_all=True)
         run = quick.zerrit.deploy(change)
         wait_until(lambda: "Put 3 files" in quick.zerrit.run(run.id).asks)
         folder = quick.game().folder
@@ -126,7 +126,7 @@ def test_a_content_stays_while_a_step_names_it(quick: Quick) -> None:
     quick.zerrit.prune("reef")
     left = [sha256(data).hexdigest() for data in (NEWER, b"\x00lone", b"\x00left")]
     assert quick.zerrit.missing_contents(left) == [left[2]]
-    with pytest.raises(ProblemError, match="not here any more"):
+    with pytest.raises(ProblemError, match="not stored any more"):
         quick.zerrit.add_step(change, api.StepIn(kind="put-file", address="packs/left.bin", digest=left[2]))
 
 
@@ -166,6 +166,18 @@ def test_the_same_text_in_another_encoding_is_written_and_adopted(quick: Quick) 
     assert [(step.kind, step.outcome.kind) for step in adopted.step_list] == [("put-file", "done")]
 
 
+def test_a_watched_file_does_not_keep_drift_from_being_reverted(quick: Quick) -> None:
+    text = quick.zerrit.gamebook_overview("reef").text
+    quick.zerrit.save_gamebook("quick", text + "watch: [packs/big.pak]\n")
+    quick.zerrit.fetch("reef")
+    (quick.game().folder / "packs/big.pak").write_bytes(b"\x00big")
+    (quick.game().folder / "packs/shell.pak").write_bytes(NEWER)
+    quick.zerrit.fetch("reef")
+    adopted = quick.zerrit.adopt_drift("reef")
+    reverted = quick.zerrit.revert(adopted.id, api.RevertIn(create=True))
+    assert [(one.kind, one.address) for one in reverted.differences] == [("changed", "packs/shell.pak")]
+
+
 def test_what_changed_since_is_asked_about_before_it_is_reverted(quick: Quick) -> None:
     change = quick.zerrit.create_change("reef", "A newer shell").id
     quick.zerrit.put_file(change, "packs/shell.pak", NEWER)
@@ -192,7 +204,7 @@ def test_a_binary_that_another_person_changed_halts_the_deploy(quick: Quick) -> 
 @pytest.mark.parametrize(
     ("step", "why"),
     [
-        ({"kind": "put-folder", "address": "logs", "files": {"x.bin": "0" * 64}}, "is not here any more"),
+        ({"kind": "put-folder", "address": "logs", "files": {"x.bin": "0" * 64}}, "is not stored any more"),
         ({"kind": "put-folder", "address": "packs", "files": {"x.bin": "zz"}}, "String should match"),
         ({"kind": "move-file", "address": "packs", "target": "logs/packs"}, "none of the files that Zerrit keeps"),
         ({"kind": "move-file", "address": "pack", "target": "x"}, "no file or folder pack"),
@@ -206,5 +218,5 @@ def test_a_step_that_a_rollback_could_not_take_back_is_refused(quick: Quick, ste
 
 
 def test_a_file_that_is_too_large_is_refused_by_name(quick: Quick) -> None:
-    with pytest.raises(ProblemError, match=r"huge\.bin has"):
+    with pytest.raises(ProblemError, match=r"huge\.bin has more than"):
         quick.zerrit.save_contents({"huge.bin": bytes(MAX_BYTES + 1)})

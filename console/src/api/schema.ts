@@ -4967,6 +4967,11 @@ export interface components {
              * @default
              */
             origin: string;
+            /**
+             * Replace All
+             * @default false
+             */
+            replace_all: boolean;
             /** Replacements */
             replacements?: [
                 string,
@@ -4990,11 +4995,6 @@ export interface components {
              * @enum {string}
              */
             where: "" | "before" | "after" | "into";
-            /**
-             * Whole
-             * @default false
-             */
-            whole: boolean;
         };
         /** StepOut */
         StepOut: {

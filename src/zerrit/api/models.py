@@ -494,7 +494,7 @@ class StepIn(Sent):
     files: Annotated[dict[Annotated[str, Field(max_length=2000)], Digest], Field(max_length=20_000)] = Field(
         default_factory=dict
     )
-    whole: bool = False
+    replace_all: bool = False
 
 
 class DigestsIn(Sent):

@@ -15,7 +15,7 @@ from zerrit.core.wildcards import path_matches
 def chosen_files(source: Path, only: Sequence[str], without: Sequence[str]) -> dict[str, bytes]:
     """The files of a folder or ZIP by their paths in it, those that fit a pattern of `only` and none of `without`.
 
-    Symbolic links are left out, since they may lead anywhere. Raises UsageError: none is left, or it is no ZIP.
+    Symbolic links are left out, since they may lead anywhere. Raises UsageError: none is left, or SOURCE is not a ZIP.
     """
     files = _in_folder(source) if source.is_dir() else _in_archive(source)
     chosen = {

@@ -64,14 +64,14 @@ class Client(Endpoints):
         return self.add_step(change_id, step)
 
     def put_folder(
-        self, change_id: int, path: str, files: Mapping[str, bytes], *, whole: bool = False
+        self, change_id: int, path: str, files: Mapping[str, bytes], *, replace_all: bool = False
     ) -> api.ChangeDetail:
         """Add a step to a change that puts files into a folder, by their paths in it; only what the service lacks is sent.
 
-        With `whole`, what else is in the folder is removed. Raises ProblemError.
+        With `replace_all`, what else is in the folder is removed. Raises ProblemError.
         """
         self._upload(files)
-        return self.add_step(change_id, folder_step(path, digests_by_path(files), whole=whole))
+        return self.add_step(change_id, folder_step(path, digests_by_path(files), replace_all=replace_all))
 
     def _upload(self, files: Mapping[str, bytes]) -> None:
         digests = digests_by_path(files)

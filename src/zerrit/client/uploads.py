@@ -37,6 +37,6 @@ def parts_of(
         yield part
 
 
-def folder_step(path: str, digests: Mapping[str, str], *, whole: bool) -> api.StepIn:
+def folder_step(path: str, digests: Mapping[str, str], *, replace_all: bool) -> api.StepIn:
     """The step that puts a folder."""
-    return api.StepIn(kind="put-folder", address=path, files=dict(digests), whole=whole)
+    return api.StepIn(kind="put-folder", address=path, files=dict(digests), replace_all=replace_all)

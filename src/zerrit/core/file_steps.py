@@ -60,7 +60,7 @@ class FileState:
         try:
             data = self.load(digest)
         except LookupError as error:
-            raise EditRefused(f"The content of {path} is not here any more. Put the file again.") from error
+            raise EditRefused(f"The content of {path} is not stored any more. Put the file again.") from error
         before = self.documents.get(path)
         if before is not None and before.to_bytes() == data:
             return []
@@ -95,6 +95,18 @@ class FileState:
             self.others[target] = self.others.pop(path)
         return ValueChange(path, path, target)
 
+    def require_no_file_in_the_place_of_a_folder(self) -> None:
+        """Raises EditRefused: a path is that of a file and of a folder."""
+        folders: set[str] = set()
+        for path in (*self.documents, *self.others):
+            above = path.rpartition("/")[0]
+            while above and above not in folders:  # those above a known one are known
+                folders.add(above)
+                above = above.rpartition("/")[0]
+        twice = next((path for path in sorted(folders) if path in self), None)
+        if twice is not None:
+            raise EditRefused(f"{twice} would be a file and a folder at the same time. Choose another path.")
+
     def _described(self, path: str) -> str | None:
         if path in self.documents:
             return counted(len(self.documents[path].text.splitlines()), "line")
@@ -115,8 +127,8 @@ def put_file(state: FileState, address: str, content: str, digest: str) -> list[
     return state.put(path, digest) if digest else state.put_text(path, content)
 
 
-def put_folder(state: FileState, address: str, files: Mapping[str, str], *, whole: bool) -> list[ValueChange]:
-    """Files, by their paths in the folder and the digests of their contents; with `whole`, what else is in it goes."""
+def put_folder(state: FileState, address: str, files: Mapping[str, str], *, replace_all: bool) -> list[ValueChange]:
+    """Files, by their paths in the folder and the digests of their contents; with `replace_all`, what else is in it goes."""
     folder = _one_path(address)
     wanted = {safe_path(f"{folder}/{inside}"): digest for inside, digest in files.items()}
     if not wanted:
@@ -124,7 +136,7 @@ def put_folder(state: FileState, address: str, files: Mapping[str, str], *, whol
     if folder in state:
         raise EditRefused(f"{folder} is a file on the server, and not a folder.")
     changes: list[ValueChange] = []
-    if whole:
+    if replace_all:
         changes += [state.remove(path) for path in state.below(folder) if path not in wanted]
     for path, digest in wanted.items():
         changes += state.put(path, digest)

@@ -49,7 +49,9 @@ class StepKind(StrEnum):
     MERGE = "merge"  #: a `snippet`, published at `origin`, into the file; `into` names the group, `choices` the actions
     MERGE_VERSION = "merge-version"  #: what `content`, another version of the file, changed since `base`; `choices` decide conflicts
     PUT_FILE = "put-file"  #: the file becomes the text `content`, or the bytes with the `digest`
-    PUT_FOLDER = "put-folder"  #: `files` of a folder, digests by path in it; with `whole`, what else is in it goes
+    PUT_FOLDER = (
+        "put-folder"  #: `files` of a folder, digests by path in it; with `replace_all`, what else is in it goes
+    )
     MOVE_FILE = "move-file"  #: a file, or a folder with all that is in it, gets the path `target`
     REMOVE_FILE = "remove-file"  #: a file, or a folder with all that is in it, is taken away
 
@@ -77,12 +79,7 @@ class Step:
     replacements: Sequence[Replacement] = ()
     digest: str = ""
     files: Mapping[str, str] = field(default_factory=dict)
-    whole: bool = False
-
-    @property
-    def digests(self) -> tuple[str, ...]:
-        """The contents that it brings along."""
-        return (*((self.digest,) if self.digest else ()), *self.files.values())
+    replace_all: bool = False
 
 
 class OutcomeKind(StrEnum):
@@ -226,6 +223,8 @@ def _made_on_files(state: FileState, step: Step) -> Outcome:
     """A step on whole files: on a copy first, since it is made on all of them or on none."""
     tried = FileState(state.read, state.load, dict(state.documents), dict(state.others))
     changes = _FILE_STEPS[step.kind](tried, step)
+    if changes:
+        tried.require_no_file_in_the_place_of_a_folder()
     state.documents, state.others = tried.documents, tried.others
     return Outcome(OutcomeKind.DONE if changes else OutcomeKind.SAME, tuple(changes))
 
@@ -359,7 +358,7 @@ _EDITS: Final[Mapping[StepKind, Callable[[Document, Address, Step], Edit]]] = {
 
 _FILE_STEPS: Final[Mapping[StepKind, Callable[[FileState, Step], list[ValueChange]]]] = {
     StepKind.PUT_FILE: lambda state, step: put_file(state, step.address, step.content, step.digest),
-    StepKind.PUT_FOLDER: lambda state, step: put_folder(state, step.address, step.files, whole=step.whole),
+    StepKind.PUT_FOLDER: lambda state, step: put_folder(state, step.address, step.files, replace_all=step.replace_all),
     StepKind.MOVE_FILE: lambda state, step: move_file(state, step.address, step.target),
     StepKind.REMOVE_FILE: lambda state, step: remove_file(state, step.address),
 }

@@ -267,7 +267,7 @@ def _summary(row: StepRow) -> str:
         case "put-file":
             return counted(len(given.content.splitlines()), "line")
         case "put-folder":
-            return counted(len(given.files), "file") + (", in place of all that is there" if given.whole else "")
+            return counted(len(given.files), "file") + (", in place of all that is there" if given.replace_all else "")
         case "move-file":
             return f"to {given.target}"
     return ""

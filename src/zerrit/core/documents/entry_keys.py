@@ -243,7 +243,7 @@ class Keys:
         return next(whole, above[0] if above else node)
 
     def holds_entries(self, node: Node) -> bool:
-        """A group with so many entries in it that these are what people think of: a shelf of things, not a thing of parts."""
+        """A group that people see as a shelf of things and not as a thing of parts, since it has many entries."""
         found = self._holders.get(id(node))
         if found is None:
             groups = [node, *(child for child in node.children if child.kind is NodeKind.LIST)]

@@ -549,8 +549,8 @@ def _content(node: Node) -> tuple[object, ...]:
 def _is_container(target: Document, twin: Node, node: Node) -> bool:
     """A group that holds others: its children are planned one by one.
 
-    It has no identity of its own, or holds so many entries that these are what people think of: a shelf of things, not
-    a thing of parts.
+    It has no identity of its own, or it has many entries, so that people see it as a shelf of things and not as a thing of
+    parts.
     """
     if twin.is_value or node.is_value or not any(child.children or not child.is_value for child in node.children):
         return False

@@ -70,7 +70,7 @@ class Turns:
 
 
 class Recent(Generic[K, V]):
-    """The last values that were worked out, at most so many, or of that size together. Safe between threads."""
+    """The last values that were worked out, up to a number of them, or up to a size of all together. Safe between threads."""
 
     def __init__(self, most: int, size_of: Callable[[V], int] = lambda _: 1) -> None:
         self._values: LRUCache[K, V] = LRUCache(most, size_of)

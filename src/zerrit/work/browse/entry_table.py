@@ -182,7 +182,7 @@ def _main_kind(kinds: Mapping[str, int], looked_into: Mapping[str, int]) -> str:
 
     How many others an entry holds is seen from those that were looked into.
     """
-    entries = {name: count for name, count in looked_into.items() if name in kinds}
+    entries = {name: many for name, many in looked_into.items() if name in kinds}
     if not entries:
         return SETTINGS
     chosen = max(_outermost(entries), key=lambda name: kinds[name])

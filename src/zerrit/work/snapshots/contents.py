@@ -23,6 +23,8 @@ def save_content(workspace: Workspace, name: str, data: bytes) -> str:
     Raises Refused: it is larger than Zerrit keeps.
     """
     if len(data) > MAX_BYTES:
-        raise Refused(f"{name} has {len(data):,} bytes; a step takes files of at most {MAX_BYTES:,} bytes.")
+        raise Refused(
+            f"{name} has more than {MAX_BYTES:,} bytes, the most that a step takes. Carry it to the server another way."
+        )
     with workspace.storing.shared(), workspace.session() as session:
         return store_content(session, data)
