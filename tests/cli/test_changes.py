@@ -152,6 +152,8 @@ def test_files_of_any_bytes_and_folders_are_put_moved_and_removed(run: Run, chan
     assert "        addins/tidebell/deep/rules.txt: new: 1 line" in folder.out
     archive = run("change", "put-folder", change, "kit", "kit.zip", "--only", "deep/**")
     assert "Step 3: put-folder kit 1 file\n        kit/deep/rules.txt: new: 1 line\n" in archive.out
+    tried = run("change", "move-file", change, "kit", "stored/kit", "--dry-run")
+    assert "1 place would change. Nothing was added to the change." in tried.out
     moved = run("change", "move-file", change, "kit", "stored/kit")
     assert "Step 4: move-file kit to stored/kit" in moved.out
     assert "stored/kit/deep/rules.txt" in moved.out

@@ -106,6 +106,32 @@ def test_a_snippet_that_fits_several_places_asks(at: Page, shared: Shared) -> No
     zerrit.withdraw(change.id)
 
 
+def test_folders_are_moved_and_removed_by_the_form(at: Page, shared: Shared) -> None:
+    stack, zerrit = shared
+    change = zerrit.create_change("lantern-shelf", "Folders")
+    at.goto(f"{stack.url}/changes/{change.id}")
+    for kind, path, target in (
+        ("Move a file or folder", "shelved", "stored"),
+        ("Remove a file or folder", "stored/", ""),
+    ):
+        at.get_by_role("button", name="Add a step").click()
+        at.get_by_label("What to do").click()
+        at.get_by_role("option", name=kind, exact=True).click()
+        at.get_by_label("Path of the file or folder").fill(path)
+        if target:
+            at.get_by_label("New path").fill(target)
+        at.get_by_role("button", name="Dry run").click()
+        expect(at.get_by_role("dialog").get_by_text(f"{path.rstrip('/')}/").first).to_be_visible()
+        at.get_by_role("button", name="Add step").click()
+        expect(at.get_by_role("dialog")).to_be_hidden()
+    assert [(step.kind, step.outcome.kind) for step in zerrit.change(change.id).step_list] == [
+        ("move-file", "done"),
+        ("remove-file", "done"),
+    ]
+    assert not [file for file in zerrit.differences(change.id).differences if file.kind != "removed"]
+    zerrit.withdraw(change.id)
+
+
 def test_a_bulk_step_shows_its_places_first(at: Page, shared: Shared) -> None:
     at.goto(f"{shared[0].url}/changes/1")
     at.get_by_role("button", name="Add a step").click()

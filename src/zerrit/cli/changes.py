@@ -356,9 +356,10 @@ def put_folder_step(
 @click.argument("change_id", type=int)
 @click.argument("path")
 @click.argument("new_path")
-def move_file_step(change_id: int, path: str, new_path: str) -> None:
+@dry_run_option
+def move_file_step(change_id: int, path: str, new_path: str, is_dry_run: bool) -> None:
     """Add a step: move a file, or a folder with all that is in it. It gets the path NEW_PATH."""
-    _add(change_id, "move-file", path, target=new_path)
+    _add(change_id, "move-file", path, is_dry_run=is_dry_run, target=new_path)
 
 
 @change.command("edit")
@@ -686,9 +687,10 @@ def _chosen(text: str) -> tuple[str, str]:
 @change.command("remove-file")
 @click.argument("change_id", type=int)
 @click.argument("path")
-def remove_file_step(change_id: int, path: str) -> None:
+@dry_run_option
+def remove_file_step(change_id: int, path: str, is_dry_run: bool) -> None:
     """Add a step: remove a file, or a folder with all that is in it."""
-    _add(change_id, "remove-file", path)
+    _add(change_id, "remove-file", path, is_dry_run=is_dry_run)
 
 
 @change.command("checklist")

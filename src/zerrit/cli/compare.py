@@ -16,7 +16,7 @@ from typing import TYPE_CHECKING, Final
 
 import click
 
-from zerrit.cli.files import FILE_OR_FOLDER, save
+from zerrit.cli.files import FILE_OR_FOLDER, contents_of, save
 from zerrit.cli.output import echo, print_json, print_table, short, sign
 from zerrit.core.compare import (
     Difference,
@@ -129,8 +129,7 @@ def _local(old: Path, new: Path, only: str, *, with_texts: bool) -> Compared:
 def _local_side(path: Path) -> _Side:
     """A folder, a ZIP (of an exported snapshot its files), or one file."""
     if path.is_dir():
-        files = (file for file in sorted(path.rglob("*")) if file.is_file() and not file.is_symlink())
-        return _Side(str(path), {file.relative_to(path).as_posix(): file.read_bytes() for file in files}, {})
+        return _Side(str(path), contents_of(path), {})
     data = path.read_bytes()
     if path.suffix.lower() == ".zip" and data.startswith(b"PK"):
         from zerrit.core.archives import unpack  # noqa: PLC0415  # few comparisons are of archives

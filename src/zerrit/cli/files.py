@@ -69,10 +69,15 @@ def _query(database: bytes, statement: str) -> Sequence[tuple[str, ...]]:
     return query(database, statement)
 
 
-def read_all(folder: Path) -> dict[str, Document]:
+def contents_of(folder: Path) -> dict[str, bytes]:
     """Every file of a folder by its path in it; symbolic links are left out, since they may lead anywhere."""
     files = (file for file in sorted(folder.rglob("*")) if file.is_file() and not file.is_symlink())
-    return {(name := file.relative_to(folder).as_posix()): read_document(file.read_bytes(), name) for file in files}
+    return {file.relative_to(folder).as_posix(): file.read_bytes() for file in files}
+
+
+def read_all(folder: Path) -> dict[str, Document]:
+    """The documents of a folder by their paths in it."""
+    return {path: read_document(data, path) for path, data in contents_of(folder).items()}
 
 
 def save(path: Path, data: bytes) -> None:

@@ -11,7 +11,7 @@ from typing import Any, Protocol
 import click
 
 from zerrit.api import GamebookEditOut
-from zerrit.cli.files import FILE, FOLDER, OUT, load_gamebook, read_files, save, text_file
+from zerrit.cli.files import FILE, FOLDER, OUT, contents_of, load_gamebook, read_files, save, text_file
 from zerrit.cli.output import echo, output_option, print_findings, print_json, print_table, short
 from zerrit.cli.session import connect
 from zerrit.core.signs import SIGNS
@@ -74,7 +74,7 @@ def draft_gamebook(folders: tuple[Path, ...], save_to: Path | None, game: str) -
     """
     from zerrit.core.drafting import draft  # noqa: PLC0415  # only this command drafts
 
-    trees = [_contents(folder) for folder in folders]
+    trees = [contents_of(folder) for folder in folders]
     if not trees[-1]:
         raise click.ClickException(f"There are no files in {folders[-1]}.")
     text = draft(trees, game or folders[0].resolve().name, " and ".join(folder.name for folder in folders))
@@ -87,11 +87,6 @@ def draft_gamebook(folders: tuple[Path, ...], save_to: Path | None, game: str) -
         f"Drafted from {counted(len(trees[-1]), 'file')}: {counted(len(book.placed), 'rule')}, "
         f"{counted(len(book.rules.lists), 'list')}. Read {save_to}, and remove what is only chance."
     )
-
-
-def _contents(folder: Path) -> dict[str, bytes]:
-    files = (file for file in sorted(folder.rglob("*")) if file.is_file() and not file.is_symlink())
-    return {file.relative_to(folder).as_posix(): file.read_bytes() for file in files}
 
 
 @gamebook.command("check")

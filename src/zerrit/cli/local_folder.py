@@ -7,6 +7,7 @@ from pathlib import Path
 
 import click
 
+from zerrit.cli.files import contents_of
 from zerrit.core.archives import unpack
 from zerrit.core.errors import ArchiveRefused
 from zerrit.core.wildcards import path_matches
@@ -17,7 +18,9 @@ def chosen_files(source: Path, only: Sequence[str], without: Sequence[str]) -> d
 
     Symbolic links are left out, since they may lead anywhere. Raises UsageError: none is left, or SOURCE is not a ZIP.
     """
-    files = _in_folder(source) if source.is_dir() else _in_archive(source)
+    files = contents_of(source) if source.is_dir() else _in_archive(source)
+    if not files:
+        raise click.UsageError(f"{source} holds no file.")
     chosen = {
         path: data for path, data in files.items() if (not only or _fits(only, path)) and not _fits(without, path)
     }
@@ -29,14 +32,6 @@ def chosen_files(source: Path, only: Sequence[str], without: Sequence[str]) -> d
 def _fits(patterns: Sequence[str], path: str) -> bool:
     """A pattern without a folder, such as `*.pak`, is about the name alone."""
     return any(path_matches(pattern, path if "/" in pattern else path.rpartition("/")[2]) for pattern in patterns)
-
-
-def _in_folder(folder: Path) -> dict[str, bytes]:
-    files = (file for file in sorted(folder.rglob("*")) if file.is_file() and not file.is_symlink())
-    found = {file.relative_to(folder).as_posix(): file.read_bytes() for file in files}
-    if not found:
-        raise click.UsageError(f"{folder} holds no file.")
-    return found
 
 
 def _in_archive(archive: Path) -> dict[str, bytes]:

@@ -7,6 +7,7 @@ from pathlib import Path
 
 import click
 
+from zerrit.cli.files import contents_of
 from zerrit.cli.output import echo
 from zerrit.cli.servers import server
 from zerrit.cli.session import connect
@@ -33,12 +34,7 @@ def upload(server_id: str, source: Path, path: str, gone: tuple[str, ...]) -> No
     """Upload the files of a server with a manual connection. SOURCE is a folder, a ZIP, or one file with --as PATH."""
     with connect() as zerrit:
         if source.is_dir():
-            shown = {
-                str(file.relative_to(source)).replace("\\", "/"): file.read_bytes()
-                for file in sorted(source.rglob("*"))
-                if file.is_file() and not file.is_symlink()
-            }
-            uploaded = zerrit.upload(server_id, shown, gone)
+            uploaded = zerrit.upload(server_id, contents_of(source), gone)
         elif path:
             uploaded = zerrit.upload(server_id, {path: source.read_bytes()}, gone)
         elif zipfile.is_zipfile(source):

@@ -13,7 +13,7 @@ import click
 
 from zerrit import api
 from zerrit.cli.completion import complete_address
-from zerrit.cli.files import FILE, load_gamebook, read_files
+from zerrit.cli.files import FILE, contents_of, load_gamebook, read_files
 from zerrit.cli.output import echo, output_option, print_findings, print_json, print_table, short, sign
 from zerrit.cli.session import connect
 from zerrit.core.addresses import parse_address
@@ -117,9 +117,8 @@ def _zipped(source: Path) -> bytes:
         return source.read_bytes()
     buffer = io.BytesIO()
     with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED) as packed:
-        for file in sorted(source.rglob("*")):
-            if file.is_file() and not file.is_symlink():
-                packed.writestr(file.relative_to(source).as_posix(), file.read_bytes())
+        for path, data in contents_of(source).items():
+            packed.writestr(path, data)
     return buffer.getvalue()
 
 

@@ -30,6 +30,8 @@ const KINDS: readonly { kind: Kind; label: string; address: string }[] = [
   { kind: "comment-out", label: "Make it a comment", address: "Address of the entry or setting" },
   { kind: "comment-in", label: "Bring back from a comment", address: "What it is called without the comment signs" },
   { kind: "merge", label: "Merge a published snippet", address: "File (path on the server)" },
+  { kind: "move-file", label: "Move a file or folder", address: "Path of the file or folder on the server" },
+  { kind: "remove-file", label: "Remove a file or folder", address: "Path of the file or folder on the server" },
 ];
 
 /** One more step: what to do, and where. A snippet's plan is shown before it becomes a step. */
@@ -104,6 +106,7 @@ export function AddStepDialog({ change, initial = EMPTY_STEP, onClose }: { chang
           </>
         )}
         {step.kind === "copy" && <TextField label="Key of the copy" value={step.key} onChange={set("key")} />}
+        {step.kind === "move-file" && <TextField label="New path" value={step.target} onChange={set("target")} slotProps={{ htmlInput: { style: { fontFamily: MONO } } }} />}
         {step.kind === "rename" && <TextField label="New key or name" value={step.name} onChange={set("name")} />}
         {step.kind === "move" && (
           <>
