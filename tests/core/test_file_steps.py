@@ -113,6 +113,7 @@ def test_files_and_folders_are_moved_and_removed() -> None:
         (Step(StepKind.REMOVE_FILE, "maps"), "is not kept"),
         (Step(StepKind.MOVE_FILE, "maps/far.pak", target="near.pak"), "is not kept"),
         (Step(StepKind.MOVE_FILE, "kit/lamp.yml", target="x.yml"), "Nearest: kit/lamps.yml"),
+        (Step(StepKind.MOVE_FILE, "kit/dep", target="x"), "Nearest: kit/deep"),
         (Step(StepKind.MOVE_FILE, "kit/lamps.yml", target="hut.ini"), "is there already"),
         (Step(StepKind.MOVE_FILE, "hut.ini", target="kit"), "Write the new path of the file: kit/hut.ini"),
         (Step(StepKind.MOVE_FILE, "kit", target="kit/inner"), "into itself"),

@@ -12,7 +12,7 @@ import pytest
 
 from tests.quick import Quick, quick_stack, wait_until
 from zerrit import api
-from zerrit.client import ProblemError
+from zerrit.client import Client, ProblemError
 from zerrit.core.documents import MAX_BYTES
 
 PACK, NEWER = b"PK\x03\x04\x00\x00 one \xff", b"PK\x03\x04\x00\x00 two \xfe"
@@ -108,6 +108,13 @@ def test_binaries_are_carried_by_a_person_with_a_step_sheet(tmp_path: Path) -> N
         wait_until(lambda: quick.zerrit.run(run.id).stage == "watch")
         quick.show("reef")
         assert quick.end_of(run).state == "deployed"
+
+
+def test_a_packed_file_that_was_removed_is_not_looked_into_any_more(zerrit: Client) -> None:
+    change = zerrit.create_change("coral-gate", "No charts").id
+    found = zerrit.add_step(change, api.StepIn(kind="remove-file", address="charts")).findings
+    assert {one.code for one in found if one.path == "charts/coral-gate.zip"} == {"gamebook.file-missing"}
+    assert [one.line for one in found if one.path == "charts/coral-gate.zip"] == [0]
 
 
 def test_only_what_the_service_lacks_is_sent(quick: Quick) -> None:

@@ -138,7 +138,8 @@ def print_findings(findings: Iterable[FindingLike], texts: Mapping[str, str] | N
             continue  # the hundredth of a kind tells no one anything, and hides the one of another kind
         waived = getattr(finding, "waived", None)  # only those of a change can be
         mark = "waived" if waived else finding.severity
-        echo(f"{finding.path}:{finding.line}:{finding.column}  {sign(str(mark))}  {finding.code}")
+        place = f"{finding.path}:{finding.line}:{finding.column}" if finding.line else finding.path
+        echo(f"{place}  {sign(str(mark))}  {finding.code}")
         if finding.path in lines and 0 < finding.line <= len(lines[finding.path]):
             _print_line(lines[finding.path][finding.line - 1], finding.line, finding.column)
         echo(f"    {finding.message}" + (f" {finding.hint}" if finding.hint else ""))

@@ -95,15 +95,19 @@ class FileState:
             self.others[target] = self.others.pop(path)
         return ValueChange(path, path, target)
 
-    def require_no_file_in_the_place_of_a_folder(self) -> None:
-        """Raises EditRefused: a path is that of a file and of a folder."""
+    def folders(self) -> set[str]:
+        """Every folder that a file is in."""
         folders: set[str] = set()
         for path in (*self.documents, *self.others):
             above = path.rpartition("/")[0]
             while above and above not in folders:  # those above a known one are known
                 folders.add(above)
                 above = above.rpartition("/")[0]
-        twice = next((path for path in sorted(folders) if path in self), None)
+        return folders
+
+    def require_no_file_in_the_place_of_a_folder(self) -> None:
+        """Raises EditRefused: a path is that of a file and of a folder."""
+        twice = next((path for path in sorted(self.folders()) if path in self), None)
         if twice is not None:
             raise EditRefused(f"{twice} would be a file and a folder at the same time. Choose another path.")
 
@@ -165,7 +169,7 @@ def remove_file(state: FileState, address: str) -> list[ValueChange]:
 def _required_below(state: FileState, folder: str) -> list[str]:
     inside = state.below(folder)
     if not inside:
-        close = nearest(folder, [*state.documents, *state.others])
+        close = nearest(folder, [*state.folders(), *state.documents, *state.others])
         hint = f" Nearest: {', '.join(close)}." if close else ""
         raise AddressNotFound(f"The server has no file or folder {folder}.{hint}", folder, folder, 0, close)
     return inside

@@ -68,7 +68,7 @@ function FindingRow({ change, finding }: { change: Schemas["ChangeDetail"]; find
       <Box sx={{ display: "flex", gap: 1, alignItems: "baseline", flexWrap: "wrap" }}>
         <KindMark kind={finding.waived ? "waived" : finding.is_shipped ? "as-shipped" : finding.severity} />
         <Link component={RouterLink} to={place}>
-          <Mono>{finding.path}</Mono> line {finding.line}, column {finding.column}
+          <Mono>{finding.path}</Mono>{finding.line > 0 && ` line ${String(finding.line)}, column ${String(finding.column)}`}
         </Link>
         <Box sx={{ flex: 1 }}>
           {finding.message} <strong>{finding.hint}</strong>

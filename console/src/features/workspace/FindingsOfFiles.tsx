@@ -58,7 +58,7 @@ function FindingLine({ finding, onOpen }: { finding: Schemas["FindingOut"]; onOp
         sx={{ display: "flex", gap: 1, alignItems: "baseline", justifyContent: "flex-start", textAlign: "left", width: "100%", px: 1.5, py: 0.5, fontSize: 12.5, "&:hover, &:focus-visible": { bgcolor: "action.hover" } }}
       >
         <Box component="span" sx={{ width: 84, flexShrink: 0 }}><KindMark kind={finding.waived ? "waived" : finding.is_shipped ? "as-shipped" : finding.severity} /></Box>
-        <Box component="span" sx={{ width: 62, flexShrink: 0, color: "text.secondary" }}>line {finding.line}</Box>
+        <Box component="span" sx={{ width: 62, flexShrink: 0, color: "text.secondary" }}>{finding.line > 0 ? `line ${String(finding.line)}` : "the file"}</Box>
         <Box component="span">{finding.message} <strong>{finding.hint}</strong></Box>
       </ButtonBase>
     </li>

@@ -75,7 +75,7 @@ export function PutDialog({ files, folder, present, edits, onClose }: Props) {
                 <TableCell>
                   {one.refused ? <Box component="span" sx={{ color: "error.main" }}>{one.refused}</Box> : <KindMark kind={present.has(pathOf(one)) ? "replace" : "added"} />}
                 </TableCell>
-                <TableCell align="right">{one.file.size.toLocaleString()}</TableCell>
+                <TableCell align="right">{one.file.size.toLocaleString()} bytes</TableCell>
               </TableRow>
             ))}
           </TableBody>

@@ -72,7 +72,8 @@ def impossible_steps(replayed: Replay) -> list[str]:
 
 def said(finding: Finding) -> str:
     """A finding as one line: its place, what is wrong, and the fix if there is one."""
-    return f"{finding.path}, line {finding.line}: {finding.message} {finding.hint}".rstrip()
+    place = f"{finding.path}, line {finding.line}" if finding.line else finding.path
+    return f"{place}: {finding.message} {finding.hint}".rstrip()
 
 
 def create_change(workspace: Workspace, person: str, server_id: str, title: str) -> Change:
@@ -428,9 +429,12 @@ def files_after(workspace: Workspace, files: Files, replayed: Replay) -> Files:
     held = Held(workspace, put)
 
     def data(path: str) -> bytes | None:
-        return held[path] if path in held else files.data(path)
+        if path in held:
+            return held[path]
+        # What steps took away is not there any more, though its bytes are still kept.
+        return files.data(path) if path in replayed.others or path in replayed.documents else None
 
-    return replace(files, documents=replayed.documents, others=replayed.others, data=data if put else files.data)
+    return replace(files, documents=replayed.documents, others=replayed.others, data=data)
 
 
 def _after(

@@ -18,6 +18,7 @@ from zerrit.records import Activity, Change, Run, Server
 from zerrit.work.base import run_records
 from zerrit.work.base.errors import NotFound
 from zerrit.work.base.workspace import Workspace
+from zerrit.work.changes import changes
 from zerrit.work.changes.drift import drift_of
 from zerrit.work.changes.server_check import check_server
 from zerrit.work.servers.servers import list_servers
@@ -155,9 +156,8 @@ def _drift(workspace: Workspace, server: Server) -> Iterator[Attention]:
 def _findings(workspace: Workspace, server: Server) -> Iterator[Attention]:
     blocking = check_server(workspace, server.id).blocking
     if blocking:
-        first = blocking[0].finding
-        said = f"{counted(len(blocking), 'error')} in the files as they are. {first.path}, line {first.line}: {first.message}"
-        yield Attention(AttentionKind.FINDINGS, server.id, said)
+        text = f"{counted(len(blocking), 'error')} in the files as they are. {changes.said(blocking[0].finding)}"
+        yield Attention(AttentionKind.FINDINGS, server.id, text)
 
 
 def _of_disk(workspace: Workspace) -> Iterator[Attention]:
