@@ -1,4 +1,4 @@
-"""Steps on whole files and folders, of any bytes: they are put, moved and removed."""
+"""Steps on complete files and folders, of any bytes: they are put, moved and removed."""
 
 from __future__ import annotations
 
@@ -161,7 +161,7 @@ def move_file(state: FileState, address: str, target: str) -> list[ValueChange]:
 
 
 def remove_file(state: FileState, address: str) -> list[ValueChange]:
-    """A file, or a folder with all that is in it, is taken away; one that is not there is no fault."""
+    """A file, or a folder with all that is in it, is taken away; one that is not there needs nothing."""
     path = _one_path(address)
     return [state.remove(one) for one in ([path] if path in state else state.below(path))]
 

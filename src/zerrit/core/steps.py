@@ -220,7 +220,7 @@ def _attempt(state: FileState, step: Step) -> Outcome:
 
 
 def _made_on_files(state: FileState, step: Step) -> Outcome:
-    """A step on whole files: on a copy first, since it is made on all of them or on none."""
+    """A step on complete files: on a copy first, since it is made on all of them or on none."""
     tried = FileState(state.read, state.load, dict(state.documents), dict(state.others))
     changes = _FILE_STEPS[step.kind](tried, step)
     if changes:

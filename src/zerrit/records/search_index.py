@@ -128,7 +128,7 @@ class SearchIndex:
                 text = "label" if columns == "label" else "label || ' ' || detail"
                 terms.append(f"{text} LIKE ? ESCAPE '\\'")
                 given.append(f"%{_escaped(word)}%")
-        # A number is no text from outside, so the list of contents can stand in the statement however long it is.
+        # A number is not text from outside, so the list of contents can stand in the statement however long it is.
         terms.append(f"content IN ({','.join(map(str, ids))})")
         statement = f"SELECT label, detail, address, line, content FROM entries WHERE {' AND '.join(terms)} LIMIT ?"  # noqa: S608  # terms of this module
         with self._lock, contextlib.closing(self._connection.execute(statement, (*given, most))) as cursor:

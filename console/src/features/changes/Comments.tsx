@@ -22,7 +22,7 @@ export function Comments({ change }: { change: Schemas["ChangeDetail"] }) {
       <ProblemNote error={found.error} />
       {found.data?.length === 0 && <Typography variant="body2" color="text.secondary" sx={{ mb: 1 }}>No one has said anything yet.</Typography>}
       <Box sx={{ mb: 1 }}>
-        <Autocomplete freeSolo options={places} inputValue={address} onInputChange={(_, value) => { setAddress(value); }} renderInput={(input) => <TextField {...input} label="About the place (empty: the whole change)" />} />
+        <Autocomplete freeSolo options={places} inputValue={address} onInputChange={(_, value) => { setAddress(value); }} renderInput={(input) => <TextField {...input} label="About the place (empty: the complete change)" />} />
       </Box>
       <NoteList
         notes={found.data ?? []}

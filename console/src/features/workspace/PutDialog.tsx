@@ -36,7 +36,7 @@ const SENT_AT_ONCE = 16_000_000; // bytes
 interface Dropped {
   name: string;
   file: File;
-  /** Null for what is no text: its bytes are sent apart from the step. */
+  /** Null where it is not text: its bytes are sent apart from the step. */
   text: string | null;
   /** Why it cannot be put; empty where it can. */
   refused: string;

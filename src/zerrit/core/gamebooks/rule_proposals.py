@@ -229,7 +229,7 @@ def place_of_field(gamebook: Gamebook, field: Placed) -> Part:
     if placed is not None:
         return Part(placed.location, as_mapping(gamebook, placed))
     if node.parent is None:
-        raise EditRefused("A gamebook has rules for values, and this is a whole file. Choose a value in it.")
+        raise EditRefused("A gamebook has rules for values, and this is a complete file. Choose a value in it.")
     base, known = _entry_of(gamebook, document, node.parent, [node.names[-1]])
     place = print_kind(node.names[-1:])
     name = place if _is_name(place) else _field_name(place, known)

@@ -37,7 +37,7 @@ class BetweenRules(Part):
     @property
     def fault(self) -> str:
         """What is wrong where an entry has no thresholds."""
-        return f"{self.low} and {self.high} are no numbers" if self.high else f"{self.low} is no range"
+        return f"{self.low} and {self.high} are not numbers" if self.high else f"{self.low} is not a range"
 
 
 class DerivedRules(ListedRule):

@@ -230,7 +230,7 @@ def decide(
 
     A single one can be accepted as `data` says.
 
-    Raises NotFound: one is suggested no more. Refused: `data` is given for several. GamebookInvalid: what it says is no rule.
+    Raises NotFound: one is suggested no more. Refused: `data` is given for several. GamebookInvalid: it does not make a valid rule.
     EditRefused.
     """
     if data is not None and len(suggestions) != 1:
@@ -282,7 +282,7 @@ def put_rule(
 ) -> GamebookEdit:
     """Put a rule at a place of the gamebook, in place of what is there; without `data` it is removed.
 
-    Raises GamebookInvalid: it is no rule. EditRefused.
+    Raises GamebookInvalid: it does not make a valid rule. EditRefused.
     """
 
     def edit(gamebook: Gamebook) -> tuple[str, Location]:
