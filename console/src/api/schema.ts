@@ -3034,7 +3034,8 @@ export interface components {
          *     `crash_times` when they were written by their host's clock; one that does not begin with a path of the game is
          *     elsewhere. `old_crash_files` lay there before; `newest_old_crash` is the newest of them with its age. `drifted` are files that
          *     were not as Zerrit last saw them, `written_at_stop` and `written_at_start` those that the game or its host wrote while
-         *     it stopped and started, `left_out` those that could not be read. `in_place`: the game ran on. `resumed`: so
+         *     it stopped and started, `left_out` those that could not be read, `refused` those
+         *     of the change that the host does not take and that were left out. `in_place`: the game ran on. `resumed`: so
          *     often the service was started again in the meantime. `rehearsal` is what a copy did before, where one was started.
          */
         EvidenceOut: {
@@ -3106,6 +3107,13 @@ export interface components {
              * @default 0
              */
             old_crash_files: number;
+            /**
+             * Refused
+             * @default {}
+             */
+            refused: {
+                [key: string]: string;
+            };
             rehearsal?: components["schemas"]["RehearsalOut"] | null;
             /**
              * Resumed
@@ -3649,7 +3657,7 @@ export interface components {
          *     of the game's own where crash files appear, reached by the same connection. `settle` is how many seconds a started game
          *     must stay up, `patience` how many it has to stop, to start and to say that it is ready; zero for the service's own.
          *     `may_rehearse`: the gamebook's command for a rehearsal may be run on the machine of the service; `must_rehearse`: no
-         *     deploy without one.
+         *     deploy without one. `refused_files` are patterns of names, such as `*.exe`, that the host does not take.
          */
         Maintenance: {
             /**
@@ -3674,6 +3682,8 @@ export interface components {
              * @default 0
              */
             patience: number;
+            /** Refused Files */
+            refused_files?: string[];
             /**
              * @default {
              *       "daily": 14,
@@ -4643,6 +4653,7 @@ export interface components {
              *       "may_rehearse": false,
              *       "must_rehearse": false,
              *       "patience": 0,
+             *       "refused_files": [],
              *       "retention": {
              *         "daily": 14,
              *         "last": 20,
@@ -4935,6 +4946,12 @@ export interface components {
             files?: {
                 [key: string]: string;
             };
+            /**
+             * If Refused
+             * @default
+             * @enum {string}
+             */
+            if_refused: "" | "fail" | "leave-out";
             /**
              * Into
              * @default

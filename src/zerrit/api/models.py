@@ -495,6 +495,7 @@ class StepIn(Sent):
         default_factory=dict
     )
     replace_all: bool = False
+    if_refused: Literal["", "fail", "leave-out"] = ""
 
 
 class DigestsIn(Sent):

@@ -75,7 +75,8 @@ class EvidenceOut(BaseModel):
     `crash_times` when they were written by their host's clock; one that does not begin with a path of the game is
     elsewhere. `old_crash_files` lay there before; `newest_old_crash` is the newest of them with its age. `drifted` are files that
     were not as Zerrit last saw them, `written_at_stop` and `written_at_start` those that the game or its host wrote while
-    it stopped and started, `left_out` those that could not be read. `in_place`: the game ran on. `resumed`: so
+    it stopped and started, `left_out` those that could not be read, `refused` those
+    of the change that the host does not take and that were left out. `in_place`: the game ran on. `resumed`: so
     often the service was started again in the meantime. `rehearsal` is what a copy did before, where one was started.
     """
 
@@ -89,6 +90,7 @@ class EvidenceOut(BaseModel):
     written_at_stop: list[str] = []
     written_at_start: list[str] = []
     left_out: dict[str, str] = {}
+    refused: dict[str, str] = {}
     log_new: list[str] = []
     log_gone: list[str] = []
     log_against: int | None = None

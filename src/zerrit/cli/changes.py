@@ -340,8 +340,21 @@ def _as_text(data: bytes) -> str | None:
 @click.option("--only", multiple=True, metavar="PATTERN", help="Only files that fit, such as '*.yml' or 'maps/**'.")
 @click.option("--without", multiple=True, metavar="PATTERN", help="Leave out files that fit.")
 @click.option("--replace-all", is_flag=True, help="Remove what else is in the folder on the server.")
+@click.option(
+    "--if-refused",
+    type=click.Choice(["fail", "leave-out"]),
+    default="fail",
+    show_default=True,
+    help="What a deploy does where the host refuses one of the files.",
+)
 def put_folder_step(
-    change_id: int, path: str, source: Path, only: tuple[str, ...], without: tuple[str, ...], replace_all: bool
+    change_id: int,
+    path: str,
+    source: Path,
+    only: tuple[str, ...],
+    without: tuple[str, ...],
+    replace_all: bool,
+    if_refused: Literal["fail", "leave-out"],
 ) -> None:
     """Add a step: put a folder. SOURCE is a local folder or a ZIP; its files go into the folder PATH on the server.
 
@@ -349,7 +362,7 @@ def put_folder_step(
     """
     files = chosen_files(source, only, without)
     with connect() as zerrit:
-        _print_added(zerrit.put_folder(change_id, path, files, replace_all=replace_all))
+        _print_added(zerrit.put_folder(change_id, path, files, replace_all=replace_all, if_refused=if_refused))
 
 
 @change.command("move-file")

@@ -68,6 +68,9 @@ _SETTINGS: Final[tuple[Decorator, ...]] = (
         help="Token of the HTTP control, or password of the game console.",
     ),
     click.option("--announcement", help="Announcement to players; {minutes} in it is the time that is left."),
+    click.option(
+        "--refused-files", multiple=True, metavar="PATTERN", help="Files that the host refuses, such as '*.exe'."
+    ),
     click.option("--crash-folder", "crash_places", multiple=True, help="Another folder where crash files appear."),
     click.option("--settle", type=float, help="Seconds that a started game must stay up."),
     click.option("--patience", type=float, help="Seconds that it has to stop, to start and to be ready."),
@@ -235,6 +238,8 @@ def _maintenance(given: Mapping[str, Any], known: Mapping[str, Any]) -> dict[str
     for name in ("announcement", "settle", "patience", "may_rehearse", "must_rehearse"):
         if given[name] is not None:
             found[name] = given[name]
+    if given["refused_files"]:
+        found["refused_files"] = list(given["refused_files"])
     if given["crash_places"]:
         found["crash_places"] = list(given["crash_places"])
     if given["retention"]:

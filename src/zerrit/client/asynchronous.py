@@ -5,7 +5,7 @@ from __future__ import annotations
 import asyncio
 from collections.abc import AsyncIterator, Mapping
 from types import TracebackType
-from typing import Any, Self, TypeVar
+from typing import Any, Literal, Self, TypeVar
 
 import httpx
 from httpx_sse import aconnect_sse
@@ -64,14 +64,23 @@ class AsyncClient(Endpoints):
         return await self.add_step(change_id, step)
 
     async def put_folder(
-        self, change_id: int, path: str, files: Mapping[str, bytes], *, replace_all: bool = False
+        self,
+        change_id: int,
+        path: str,
+        files: Mapping[str, bytes],
+        *,
+        replace_all: bool = False,
+        if_refused: Literal["fail", "leave-out"] = "fail",
     ) -> api.ChangeDetail:
         """Add a step to a change that puts files into a folder, by their paths in it; only what the service lacks is sent.
 
-        With `replace_all`, what else is in the folder is removed. Raises ProblemError.
+        With `replace_all`, what else is in the folder is removed. `if_refused` says what a deploy does where the host
+        refuses a file: it fails, or it goes on without it. Raises ProblemError.
         """
         await self._upload(files)
-        return await self.add_step(change_id, folder_step(path, digests_by_path(files), replace_all=replace_all))
+        return await self.add_step(
+            change_id, folder_step(path, digests_by_path(files), replace_all=replace_all, if_refused=if_refused)
+        )
 
     async def _upload(self, files: Mapping[str, bytes]) -> None:
         digests = digests_by_path(files)

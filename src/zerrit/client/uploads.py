@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Collection, Iterator, Mapping
 from hashlib import sha256
-from typing import Final
+from typing import Final, Literal
 
 from zerrit import api
 
@@ -37,6 +37,9 @@ def parts_of(
         yield part
 
 
-def folder_step(path: str, digests: Mapping[str, str], *, replace_all: bool) -> api.StepIn:
+def folder_step(
+    path: str, digests: Mapping[str, str], *, replace_all: bool, if_refused: Literal["fail", "leave-out"]
+) -> api.StepIn:
     """The step that puts a folder."""
-    return api.StepIn(kind="put-folder", address=path, files=dict(digests), replace_all=replace_all)
+    files = dict(digests)
+    return api.StepIn(kind="put-folder", address=path, files=files, replace_all=replace_all, if_refused=if_refused)

@@ -125,8 +125,26 @@ class Connection(Protocol):
         """Write beside the target under another name, then rename; a failure leaves the target as it was."""
         ...
 
+    def write_many(self, files: Iterable[tuple[str, bytes]]) -> Iterator[tuple[str, int | ConnectionFailed]]:
+        """Write files as `write` does, as many at once as the server likes; they come in any order.
+
+        `files` is read as the writing goes on, so that only a few contents are in memory. Each path comes with the number
+        of its bytes, or with the reason where the server refuses that file.
+
+        Raises ConnectionFailed: FULL, BROKEN and others.
+        """
+        ...
+
     def remove(self, path: str) -> None:
         """Remove a file; one that is not there is no fault."""
+        ...
+
+    def remove_many(self, paths: Iterable[str]) -> Iterator[str]:
+        """Remove files as `remove` does, as many at once as the server likes; they come in any order."""
+        ...
+
+    def remove_folder(self, path: str) -> bool:
+        """Remove a folder that is empty. Returns whether it is gone; one that holds something stays."""
         ...
 
     def sweep(self) -> int:

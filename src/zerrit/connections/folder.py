@@ -205,6 +205,17 @@ class FolderConnection:
             finally:
                 os.close(here)
 
+    def write_many(self, files: Iterable[tuple[str, bytes]]) -> Iterator[tuple[str, int | ConnectionFailed]]:
+        for path, data in files:
+            try:
+                self.write(path, data)
+            except ConnectionFailed as error:
+                if error.fault is not ConnectionFault.DENIED:
+                    raise
+                yield path, error
+            else:
+                yield path, len(data)
+
     def remove(self, path: str) -> None:
         *folders, name = safe_path(path).split("/")
         with self._explained(path), contextlib.suppress(FileNotFoundError):
@@ -216,6 +227,30 @@ class FolderConnection:
                 os.unlink(name, dir_fd=here)
             finally:
                 os.close(here)
+
+    def remove_many(self, paths: Iterable[str]) -> Iterator[str]:
+        for path in paths:
+            self.remove(path)
+            yield path
+
+    def remove_folder(self, path: str) -> bool:
+        *folders, name = safe_path(path).split("/")
+        with self._explained(path):
+            try:
+                here = self._opened(folders)
+            except FileNotFoundError:
+                return True
+            try:
+                os.rmdir(name, dir_fd=here)
+            except FileNotFoundError:
+                return True
+            except OSError as error:
+                if error.errno in (errno.ENOTEMPTY, errno.EEXIST, errno.ENOTDIR):
+                    return False
+                raise
+            finally:
+                os.close(here)
+        return True
 
     def sweep(self) -> int:
         with self._explained("the list of files"):

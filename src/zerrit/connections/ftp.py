@@ -403,6 +403,10 @@ class _FtpWire:
         with _explained(self._where, path), contextlib.suppress(ftplib.error_perm):  # it is there already
             self._ftp.mkd(self._at(path))
 
+    def remove_folder(self, path: str) -> None:
+        with _explained(self._where, path):
+            self._ftp.rmd(self._at(path))
+
     def close(self) -> None:
         # Not QUIT: a host that hangs would be waited for once more, and one that does not needs no farewell.
         self._ftp.close()

@@ -35,6 +35,10 @@ class ManualConnection(FolderConnection):
     def remove(self, path: str) -> None:
         raise _needs_a_person(path)
 
+    def remove_folder(self, path: str) -> bool:
+        """What was shown has no empty folders: a copy of files is made without them."""
+        return False
+
     def upload(self, files: Mapping[str, bytes], gone: Iterable[str] = ()) -> None:
         """A person shows files as they are on the server now, and says which are gone."""
         lying = {file.path: file for file in self.files()}

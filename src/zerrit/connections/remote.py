@@ -294,9 +294,28 @@ class RemoteConnection:
         if is_aside:
             _remove(wire, aside)
 
+    def write_many(self, files: Iterable[tuple[str, bytes]]) -> Iterator[tuple[str, int | ConnectionFailed]]:
+        return ((path, done) for (path, _), done in self._results(self._write_or_refused, files))
+
+    def _write_or_refused(self, file: tuple[str, bytes]) -> int | ConnectionFailed:
+        path, data = file
+        try:
+            self.write(path, data)
+        except ConnectionFailed as error:
+            if error.fault is ConnectionFault.DENIED:
+                return error
+            raise
+        return len(data)
+
     def remove(self, path: str) -> None:
         safe_path(path)
         self._tried(lambda wire: _remove(wire, path))
+
+    def remove_many(self, paths: Iterable[str]) -> Iterator[str]:
+        return (path for path, _ in self._results(self.remove, paths))
+
+    def remove_folder(self, path: str) -> bool:
+        return self._tried(lambda wire: _remove_folder(wire, safe_path(path)))
 
     def sweep(self) -> int:
         parts = [path for path, entry in self._walked() if entry.name.startswith(PART_PREFIX)]
@@ -327,6 +346,20 @@ def _remove(wire: Wire, path: str) -> None:
         # Hosts tell a file that is not there and one that may not be removed apart badly; the listing knows.
         if error.fault in PASSING or _is_there(wire, path):
             raise
+
+
+def _remove_folder(wire: Wire, path: str) -> bool:
+    """Remove a folder that is listed as empty: some hosts remove a folder with all that is in it."""
+    try:
+        if wire.folder(path):
+            return False
+        wire.remove_folder(path)
+    except ConnectionFailed as error:
+        if error.fault in PASSING:
+            raise
+        # One with files that no listing shows is refused, and stays.
+        return error.fault is ConnectionFault.MISSING
+    return True
 
 
 def _rename(wire: Wire, old: str, new: str) -> None:

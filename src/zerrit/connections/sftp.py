@@ -282,6 +282,10 @@ class _SftpWire:
             except OSError:
                 self._sftp.stat(self._at(path))  # it is there already, or it is an error
 
+    def remove_folder(self, path: str) -> None:
+        with self._explained(path):
+            self._sftp.rmdir(self._at(path))
+
     def close(self) -> None:
         self._transport.close()
 

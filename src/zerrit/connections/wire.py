@@ -45,6 +45,10 @@ class Wire(Protocol):
         """Make one folder; one that is there is no fault."""
         ...
 
+    def remove_folder(self, path: str) -> None:
+        """Remove one folder that is empty."""
+        ...
+
     def close(self) -> None: ...
 
 

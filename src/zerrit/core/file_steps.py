@@ -10,7 +10,7 @@ from zerrit.core.documents import Document
 from zerrit.core.documents.value_edits import ValueChange
 from zerrit.core.errors import AddressNotFound, EditRefused
 from zerrit.core.nearest import nearest
-from zerrit.core.paths import safe_path
+from zerrit.core.paths import folders_of, safe_path
 from zerrit.core.wording import counted
 
 Read = Callable[[bytes, str], Document]  #: how a file with these bytes at a path is read
@@ -97,13 +97,7 @@ class FileState:
 
     def folders(self) -> set[str]:
         """Every folder that a file is in."""
-        folders: set[str] = set()
-        for path in (*self.documents, *self.others):
-            above = path.rpartition("/")[0]
-            while above and above not in folders:  # those above a known one are known
-                folders.add(above)
-                above = above.rpartition("/")[0]
-        return folders
+        return folders_of((*self.documents, *self.others))
 
     def require_no_file_in_the_place_of_a_folder(self) -> None:
         """Raises EditRefused: a path is that of a file and of a folder."""

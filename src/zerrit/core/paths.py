@@ -42,6 +42,23 @@ def folder_names(pattern: str, paths: Iterable[str]) -> list[str]:
     return [folder.name for folder in folders if path_matches(pattern, str(folder))]
 
 
+def folders_of(paths: Iterable[str]) -> set[str]:
+    """Every folder that one of the paths is in."""
+    found: set[str] = set()
+    for path in paths:
+        above = path.rpartition("/")[0]
+        while above and above not in found:  # those above a known one are known
+            found.add(above)
+            above = above.rpartition("/")[0]
+    return found
+
+
+def name_matches(pattern: str, path: str) -> bool:
+    """Whether a file fits a pattern in any letter case: by its name alone, or by its path where the pattern has a `/`."""
+    name = path if "/" in pattern else path.rpartition("/")[2]
+    return path_matches(pattern.casefold(), name.casefold())
+
+
 def fixed_folder(pattern: str) -> str:
     """The folder that every path that fits a pattern is in; empty for the server's own folder."""
     folder = re.split(r"[*?]", pattern, maxsplit=1)[0].rpartition("/")[0]

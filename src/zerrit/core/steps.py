@@ -80,6 +80,7 @@ class Step:
     digest: str = ""
     files: Mapping[str, str] = field(default_factory=dict)
     replace_all: bool = False
+    if_refused: str = ""  #: `leave-out`: where the host refuses a file, the deploy goes on without it; else it fails
 
 
 class OutcomeKind(StrEnum):

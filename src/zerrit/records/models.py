@@ -324,13 +324,19 @@ class RunChange(Base):
 
 
 class RunFile(Base):
-    """A file that a run makes different, with its content before and after; empty where there is no such file."""
+    """A file that a run makes different, with its content before and after; empty where there is no such file.
+
+    `is_written`: it is as it will be, also where the run is taken up later. `may_be_left_out`: where the host refuses it,
+    the run goes on without it.
+    """
 
     __tablename__ = "run_files"
     run_id: Mapped[int] = mapped_column(ForeignKey("runs.id", ondelete="CASCADE"), primary_key=True)
     path: Mapped[str] = mapped_column(Text, primary_key=True)
     old: Mapped[str | None] = mapped_column(ForeignKey("contents.digest"))
     new: Mapped[str | None] = mapped_column(ForeignKey("contents.digest"))
+    is_written: Mapped[bool] = mapped_column(default=False)
+    may_be_left_out: Mapped[bool] = mapped_column(default=False)
 
 
 class RunEvidence(Base):

@@ -79,7 +79,8 @@ class RunFacts(StartFacts):
     the game did not load after it; `is_back`: the files are those of the snapshot again; `runs_now`: whether the game
     runs at the end, None where that is not known. `changed_before_stop`: files that were not as Zerrit last saw them
     while the game still ran. `lines`: what the log says, without times and numbers. `told`: the minutes ahead of which
-    players were told. `back`: what was seen of the start on the way back.
+    players were told. `back`: what was seen of the start on the way back. `folders_made`: those that were not there
+    before. `refused`: files that the host does not take and that the change may leave out, with the host's words.
     """
 
     was_running: bool = False
@@ -94,6 +95,8 @@ class RunFacts(StartFacts):
     written_at_stop: list[str] = []
     written_at_start: list[str] = []
     left_out: dict[str, str] = {}
+    folders_made: list[str] | None = None
+    refused: dict[str, str] = {}
     expected: dict[str, list[str]] = {}
     expected_back: dict[str, list[str]] = {}
     brings: list[BroughtFacts] = []

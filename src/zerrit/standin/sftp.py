@@ -155,6 +155,9 @@ class _Files(paramiko.SFTPServerInterface):
     def mkdir(self, path: str, attr: paramiko.SFTPAttributes) -> int:
         return self._done(lambda: self._real(path).mkdir())
 
+    def rmdir(self, path: str) -> int:
+        return self._done(lambda: self._real(path).rmdir())
+
     def _done(self, work: Callable[[], object]) -> int:
         try:
             work()

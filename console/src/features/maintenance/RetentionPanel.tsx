@@ -11,6 +11,7 @@ import { useState } from "react";
 import { askAgain } from "../../api/askAgain";
 import { answer, api, type Schemas } from "../../api/client";
 import { ProblemNote } from "../../shared/ProblemNote";
+import { WordsField } from "./WordsField";
 
 const NUMBERS: readonly { field: keyof Schemas["Retention"]; label: string }[] = [
   { field: "last", label: "Last snapshots" },
@@ -50,12 +51,8 @@ export function RetentionPanel({ server }: { server: Schemas["ServerOut"] }) {
           onChange={(event) => { setMaintenance({ ...maintenance, announcement: event.target.value }); }}
           sx={{ width: 300 }}
         />
-        <TextField
-          label="Other folders with crash files"
-          value={(maintenance.crash_places ?? []).join(", ")}
-          onChange={(event) => { setMaintenance({ ...maintenance, crash_places: event.target.value.split(/,\s*/).filter(Boolean) }); }}
-          sx={{ width: 300 }}
-        />
+        <WordsField label="Other folders with crash files" words={maintenance.crash_places ?? []} onWords={(words) => { setMaintenance({ ...maintenance, crash_places: words }); }} />
+        <WordsField label="Files that the host refuses" placeholder="*.exe, *.dll" words={maintenance.refused_files ?? []} onWords={(words) => { setMaintenance({ ...maintenance, refused_files: words }); }} />
         <FormControlLabel
           control={<Switch checked={maintenance.may_rehearse} onChange={(_, on) => { setMaintenance({ ...maintenance, may_rehearse: on, must_rehearse: on && maintenance.must_rehearse }); }} />}
           label="Allow the gamebook’s rehearsal on this machine"

@@ -93,6 +93,7 @@ function Evidence({ run }: { run: Run }) {
     ...written("started", seen.written_at_start),
     ...(seen.log_new ?? []).map((line) => `Its log says now, and did not at run ${String(seen.log_against)}: ${line}`),
     ...(seen.log_gone ?? []).map((line) => `Its log does not say any more what it said at run ${String(seen.log_against)}: ${line}`),
+    ...Object.entries(seen.refused ?? {}).map(([path, reason]) => `Left out, refused by the host: ${path}: ${reason}`),
     ...Object.entries(seen.left_out ?? {}).map(([path, reason]) => `Left out: ${path}: ${reason}`),
   ];
   return (

@@ -1052,6 +1052,21 @@ _MEANING: Final[dict[str, Code]] = {
         '<map>\n  <seat name="North" x="10" z="20"/>\n  <guard name="Oda" x="11" z="20"/>\n</map>\n',
         "near:\n  - {each: 'example.xml#guard', coordinates: ['@x', '@z'], target: 'example.xml#seat', distance: 5}\n",
     ),
+    "host.refuses": _told(
+        _E,
+        "The host of the server does not take a file that the change puts there.",
+        "Leave the file out of the change, or choose that such files may be left out (`--if-refused leave-out`). Which files "
+        "the host refuses is in the settings of the server.",
+        "a plugin folder with setup.exe, for a host that refuses *.exe",
+        "the folder put with `--without '*.exe'`",
+    ),
+    "host.leaves-out": _told(
+        _N,
+        "The host of the server does not take a file, and the change goes on without it.",
+        "Check that the mod or plugin works without the file.",
+        "a plugin folder with setup.exe, put with `--if-refused leave-out`",
+        "the same folder without setup.exe",
+    ),
     "gamebook.checks-nothing": _meaning(
         _N,
         "A rule of the gamebook leads nowhere, so it checks nothing.",

@@ -27,6 +27,7 @@ from zerrit.work.base.activity_log import note
 from zerrit.work.base.errors import NotFound, Outdated, Refused, WrongState
 from zerrit.work.base.workspace import WorkedOut, WorkKey, Workspace
 from zerrit.work.changes.finding_status import JudgedFinding, judge
+from zerrit.work.changes.refused_files import refused_by
 from zerrit.work.servers.servers import get_server
 from zerrit.work.servers.stored_gamebooks import gamebook_of
 from zerrit.work.snapshots.live_files import Held
@@ -285,7 +286,8 @@ def preview(workspace: Workspace, session: Session, change: Change) -> Preview:
     """Work the change out on the snapshot that it is based on."""
     known = worked_out(workspace, session, change)
     server = get_server(session, change.server_id)
-    judged = judge(workspace, session, server, known.old_findings, known.findings)
+    refused = refused_by(server, [step_of(row) for row in change.steps], known.replayed).findings()
+    judged = judge(workspace, session, server, known.old_findings, [*known.findings, *refused])
     gamebook, _ = gamebook_of(session, server)
     return Preview(
         known.before,

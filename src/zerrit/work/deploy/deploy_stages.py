@@ -8,18 +8,29 @@ from typing import Final
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from zerrit.connections import ManualConnection
+from zerrit.connections import PASSING, ConnectionFailed, ManualConnection
 from zerrit.control import Act, ControlError
+from zerrit.core.paths import folders_of
 from zerrit.core.wording import counted
 from zerrit.records import BroughtFacts, RehearsalFacts, Run, RunFacts, RunFile, content_sizes, digest_of
 from zerrit.work.base.run_records import get_run
 from zerrit.work.changes.changes import get_change, worked_out
 from zerrit.work.deploy import rehearsal
+from zerrit.work.deploy.file_writing import Written, read_back, write_files
 from zerrit.work.deploy.journal import Stage, StageFailed
 from zerrit.work.deploy.run_context import MANUAL_POLL, RunContext
+from zerrit.work.deploy.run_folders import emptied_by, made_by_runs, paths_after, to_be_made
 from zerrit.work.deploy.stages import StageName
 from zerrit.work.deploy.start_watch import Verdict
-from zerrit.work.deploy.write_plan import Plan, can_reload, plan_changes, plan_restart, plan_rollback, require_whole
+from zerrit.work.deploy.write_plan import (
+    Plan,
+    Writes,
+    can_reload,
+    plan_changes,
+    plan_restart,
+    plan_rollback,
+    require_whole,
+)
 from zerrit.work.snapshots.live_files import Known, Taken, known_files, take
 from zerrit.work.snapshots.snapshots import latest_snapshot, store_snapshot, take_live
 
@@ -206,6 +217,7 @@ def read(context: RunContext, stage: Stage, facts: RunFacts) -> None:
     facts.drifted = others
     facts.written_at_stop = sorted(at_stop)
     facts.left_out = dict(context.taken.left_out)
+    facts.refused = dict.fromkeys(context.plan.left_out, "the settings of the server say that its host refuses it")
     facts.expected = {name: list(words) for name, words in context.plan.expected.items()}
     facts.expected_back = {name: list(words) for name, words in context.plan.expected_back.items()}
     facts.brings = [
@@ -286,7 +298,10 @@ def snapshot(context: RunContext, stage: Stage, facts: RunFacts) -> None:
     taken, plan = context.taken, context.plan
     assert taken is not None  # noqa: S101 (a run that was killed begins again with `read`)
     assert plan is not None  # noqa: S101
-    files = [RunFile(path=path, old=taken.digests.get(path), new=new) for path, new in plan.writes.items()]
+    files = [
+        RunFile(path=path, old=taken.digests.get(path), new=new, may_be_left_out=path in plan.may_leave_out)
+        for path, new in plan.writes.items()
+    ]
     # What the game itself rewrites does not make other files of those that it ran with.
     drifted = [
         path for path in context.evidence.drifted if context.gamebook is None or not context.gamebook.is_rewritten(path)
@@ -308,19 +323,51 @@ def write(context: RunContext, stage: Stage, facts: RunFacts) -> None:
     if context.connection.is_manual:
         context.instructions(writes, stage)
         return
-    context.put(writes, stage)
-    stage.say(f"{counted(len(writes), 'file')} written")
+    before = context.files_before()
+    if context.evidence.folders_made is None:
+        context.journal.note(RunFacts(folders_made=to_be_made(context.connection, before, writes)))
+    with context.workspace.session() as session:
+        emptied = emptied_by(session, context.change_ids, before, writes)
+        if context.target_id is not None:
+            gone = folders_of(before) - folders_of(paths_after(before, writes))
+            emptied = sorted(gone & made_by_runs(session, context.server.id))
+    written = _written_persistently(context, writes, emptied, stage)
+    if written.refused:
+        facts.refused = {**context.evidence.refused, **written.refused}
+        context.journal.leave_out(written.refused)
+    said = [f"{counted(len(context.writes()), 'file')} written"]
+    said += [f"{counted(len(written.removed_folders), 'empty folder')} removed"] if written.removed_folders else []
+    said += [f"the host refused {counted(len(written.refused), 'file')}, left out"] if written.refused else []
+    stage.say("; ".join(said))
+
+
+def _written_persistently(context: RunContext, writes: Writes, emptied: list[str], stage: Stage) -> Written:
+    """Write the files; where the connection breaks, go on with those that lack, as long as each try brings some further."""
+    done, optional = context.journal.written()
+    while True:
+        left = {path: digest for path, digest in writes.items() if path not in done}
+        try:
+            return write_files(
+                context.workspace,
+                context.connection,
+                left,
+                context.saying(stage),
+                may_leave_out=optional,
+                emptied=emptied,
+                note=context.journal.note_written,
+            )
+        except ConnectionFailed as error:
+            now, _ = context.journal.written()
+            if error.fault not in PASSING or len(now) <= len(done):
+                raise
+            stage.say(f"{error} Going on with the files that lack.")
+            done = now
 
 
 def verify(context: RunContext, stage: Stage, facts: RunFacts) -> None:
     """Read back what was written and compare the hashes."""
     writes = context.writes()
-    present = {file.path for file in context.connection.files()}
-    for path, digest in writes.items():
-        if digest is None and path in present:
-            raise StageFailed(f"{path} should be gone, but is still there")
-        if digest is not None and (path not in present or digest_of(context.connection.read(path)) != digest):
-            raise StageFailed(f"{path} was read back and is not what was written")
+    read_back(context.connection, writes, context.saying(stage))
     stage.say(f"{counted(len(writes), 'file')} read back, all as written")
 
 

@@ -8,10 +8,10 @@ of a stage and where the run goes from there are one transaction.
 from __future__ import annotations
 
 import time
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 from typing import Final
 
-from sqlalchemy import select
+from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
 from zerrit.core.states import StageState
@@ -145,6 +145,28 @@ class Journal:
             run.before_id = before_id = keep(session)
             run.files = list(files)
             return before_id
+
+    def written(self) -> tuple[frozenset[str], frozenset[str]]:
+        """The files of the run that are written already, and those that it may go on without."""
+        with self._workspace.session() as session:
+            files = self._found(session.get(Run, self.run_id)).files
+            return (
+                frozenset(file.path for file in files if file.is_written),
+                frozenset(file.path for file in files if file.may_be_left_out),
+            )
+
+    def note_written(self, paths: Sequence[str]) -> None:
+        """Keep that these files are written: they are not written again where the run is taken up later."""
+        with self._workspace.writing() as session:
+            rows = [{"run_id": self.run_id, "path": path, "is_written": True} for path in paths]
+            session.execute(update(RunFile), rows)
+
+    def leave_out(self, paths: Iterable[str]) -> None:
+        """These files are none of the run any more: the host refuses them."""
+        with self._workspace.writing() as session:
+            run = self._found(session.get(Run, self.run_id))
+            left = set(paths)
+            run.files = [file for file in run.files if file.path not in left]
 
     def end(self, state: str, outcome: str) -> None:
         with self._workspace.writing() as session:

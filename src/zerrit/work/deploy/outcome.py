@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+from typing import Final
+
 from zerrit.core.states import RunState, StageState
 from zerrit.core.wording import counted, sentence
 from zerrit.records import Run
 from zerrit.work.deploy.stages import BEFORE_WRITING, StageName
+
+MOST_NAMED: Final = 5
 
 
 def outcome_of(run: Run) -> tuple[RunState, str]:
@@ -32,7 +36,10 @@ def _well(run: Run) -> str:
     if run.kind == "restart":
         what = f"Stopped, kept as snapshot {run.before_id}, started"
     doubts = (sentence(doubt[:1].upper() + doubt[1:]) for doubt in run.evidence.doubts)
-    return " ".join([f"{what}; the game is up.", *doubts])
+    refused = sorted(run.evidence.refused)
+    named = ", ".join(refused[:MOST_NAMED]) + (", …" if len(refused) > MOST_NAMED else "")
+    left_out = [f"Left out, since the host refuses them: {named} ({counted(len(refused), 'file')})."] if refused else []
+    return " ".join([f"{what}; the game is up.", *left_out, *doubts])
 
 
 def _left_alone(run: Run) -> str:

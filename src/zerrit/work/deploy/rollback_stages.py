@@ -9,11 +9,12 @@ from zerrit.connections import PASSING, ConnectionFailed
 from zerrit.core.wording import counted
 from zerrit.records import BeforeStart, RunFacts, StartFacts
 from zerrit.work.deploy.evidence import keep_evidence
+from zerrit.work.deploy.file_writing import write_files
 from zerrit.work.deploy.journal import Stage, StageFailed
 from zerrit.work.deploy.run_context import POLL, RunContext
 from zerrit.work.deploy.start_watch import crash_texts, crash_times
 from zerrit.work.deploy.write_plan import Writes, way_back
-from zerrit.work.snapshots.live_files import FetchedFile, Taken, known_files, take
+from zerrit.work.snapshots.live_files import Taken, take
 
 RESTORE_PAUSE: Final = 0.5  # seconds before the second try; doubled up to the longest
 LONGEST_PAUSE: Final = 10.0
@@ -84,7 +85,8 @@ def _put_back(context: RunContext, stage: Stage) -> Writes:
     if context.connection.is_manual:
         context.instructions(writes, stage)
     else:
-        context.put(writes, stage)
+        made = context.evidence.folders_made or ()
+        write_files(context.workspace, context.connection, writes, context.saying(stage), emptied=made)
     return writes
 
 
@@ -116,13 +118,6 @@ def _note_late_crashes(context: RunContext, before: BeforeStart) -> None:
         context.journal.note(StartFacts(crash_files=crash_texts(crashes), crash_times=crash_times(crashes)))
 
 
-def _wanted(context: RunContext) -> dict[str, FetchedFile]:
-    before_id = context.journal.run().before_id
-    assert before_id is not None  # noqa: S101 (nothing is written before there is one)
-    with context.workspace.session() as session:
-        return known_files(session, before_id)
-
-
 def _leads_back_its_own(context: RunContext) -> bool:
     """Where the game runs on, or a person carries the files, only those that the run wrote are led back: what else differs
     from the snapshot is the game's, or was shown since.
@@ -132,7 +127,9 @@ def _leads_back_its_own(context: RunContext) -> bool:
 
 def _way_back(context: RunContext, taken: Taken) -> Writes:
     """What differs from the snapshot, of the files that are led back."""
-    writes = way_back(taken.digests, {path: file.digest for path, file in _wanted(context).items() if file.digest})
+    writes = way_back(
+        taken.digests, {path: file.digest for path, file in context.files_before().items() if file.digest}
+    )
     if not _leads_back_its_own(context):
         return writes
     planned = context.writes()
@@ -142,7 +139,7 @@ def _way_back(context: RunContext, taken: Taken) -> Writes:
 def _take_again(context: RunContext) -> Taken:
     """What the server holds now. What the run wrote is read, whatever its time says."""
     planned = context.writes()
-    known = {path: file for path, file in _wanted(context).items() if path not in planned}
+    known = {path: file for path, file in context.files_before().items() if path not in planned}
     return take(context.workspace, context.connection, context.gamebook, known)
 
 
@@ -155,7 +152,7 @@ def verify_again(context: RunContext, stage: Stage, facts: RunFacts) -> None:
     if _leads_back_its_own(context):
         stage.say(f"{counted(len(context.writes()), 'file')} of this run equal the snapshot, byte for byte")
     else:
-        stage.say(f"all {counted(len(_wanted(context)), 'file')} equal the snapshot, byte for byte")
+        stage.say(f"all {counted(len(context.files_before()), 'file')} equal the snapshot, byte for byte")
 
 
 def start_again(context: RunContext, stage: Stage, facts: RunFacts) -> None:

@@ -27,7 +27,7 @@ from zerrit.work.deploy.write_plan import Plan, Writes
 from zerrit.work.servers.controls import control_of
 from zerrit.work.servers.servers import get_server
 from zerrit.work.servers.stored_gamebooks import gamebook_of
-from zerrit.work.snapshots.live_files import FetchedFile, Held, Taken, known_files
+from zerrit.work.snapshots.live_files import FetchedFile, Taken, known_files
 
 POLL: Final = 0.2  # seconds
 MANUAL_POLL: Final = 1.0  # seconds between two looks at what a person was asked to do
@@ -203,17 +203,21 @@ class RunContext:
             return ", ".join(f"change {id_}: {title}" for id_, title in titles)
         return f"rollback to snapshot {self.target_id}" if self.target_id else "restart"
 
-    def put(self, writes: Writes, stage: Stage) -> None:
-        """Take away first, then write: on a host that ignores letter case a new name may be an old one."""
-        held = Held(self.workspace, {path: digest for path, digest in writes.items() if digest is not None})
-        order = sorted(writes.items(), key=lambda one: one[1] is not None)
-        for number, (path, digest) in enumerate(order, 1):
+    def files_before(self) -> dict[str, FetchedFile]:
+        """The files of the snapshot that was taken on the way."""
+        before_id = self.journal.run().before_id
+        assert before_id is not None  # noqa: S101 (nothing is written before there is one)
+        with self.workspace.session() as session:
+            return known_files(session, before_id)
+
+    def saying(self, stage: Stage) -> Callable[[str], None]:
+        """Says how far a stage is, as long as no one has cancelled it."""
+
+        def say(said: str) -> None:
             self.require_wanted(stage.name)
-            stage.say(f"{path} ({number} of {len(order)})")
-            if digest is None:
-                self.connection.remove(path)
-            else:
-                self.connection.write(path, held[path])
+            stage.say(said)
+
+        return say
 
     def instructions(self, writes: Writes, stage: Stage) -> None:
         """Ask a person to carry the files, until what is uploaded again is what should be there."""

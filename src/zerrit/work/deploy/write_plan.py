@@ -10,7 +10,7 @@ from types import MappingProxyType
 
 from zerrit.core.checks import Checked, Effect, Files, Unknown, check_files_of, effects, looks, touched, words_of
 from zerrit.core.compare import compare_files
-from zerrit.core.documents import Document
+from zerrit.core.documents import Document, Finding
 from zerrit.core.file_steps import NOT_KEPT
 from zerrit.core.gamebooks import Gamebook
 from zerrit.core.steps import Replay, Step, touched_others
@@ -19,6 +19,7 @@ from zerrit.records import store_contents
 from zerrit.work.base.workspace import Workspace
 from zerrit.work.changes.changes import files_after, get_change, replayed_on, said, step_of
 from zerrit.work.changes.finding_status import judge
+from zerrit.work.changes.refused_files import RefusedFiles, may_be_left_out, refused_by
 from zerrit.work.deploy.journal import StageFailed
 from zerrit.work.servers.servers import get_server
 from zerrit.work.servers.stored_gamebooks import gamebook_of
@@ -40,6 +41,8 @@ class ChangePlan:
 @dataclass(frozen=True)
 class Plan:
     writes: Writes
+    may_leave_out: frozenset[str] = frozenset()  #: files that the run may go on without where the host refuses them
+    left_out: tuple[str, ...] = ()  #: files that the host refuses by the settings of the server
     changes: tuple[ChangePlan, ...] = ()
     #: Words that the game should say it loaded, of the files as they will be, and as they are now.
     expected: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
@@ -115,26 +118,44 @@ def plan_changes(
     changes: list[ChangePlan] = []
     others: Mapping[str, str] = {file.path: file.digest or NOT_KEPT for file in taken.files if file.path not in before}
     files = after = Files(before, others, held.get, query)
+    refused: list[RefusedFiles] = []
+    optional: set[str] = set()
     for change_id in change_ids:
-        replayed = _replayed(workspace, gamebook, change_id, after)
+        steps = _steps(workspace, change_id)
+        replayed = _replayed(workspace, gamebook, change_id, after, steps)
+        refused.append(refused_by(server, steps, replayed))
+        optional |= may_be_left_out(steps)
         paths = sorted(replayed.touched)
         _require_not_drifted(workspace, gamebook, change_id, paths, taken, written_at_stop)
         changes.append(_brings(gamebook, change_id, current, replayed.documents))
         current, after = replayed.documents, files_after(workspace, after, replayed)
     old = check_files_of(files, gamebook, earlier=earlier)
-    checked = _require_sound(workspace, server_id, gamebook, files, old, after)
+    of_host = [finding for one in refused for finding in one.findings()]
+    checked = _require_sound(workspace, server_id, gamebook, files, old, after, of_host)
     writes = _stored(workspace, before, current)
     for path in touched_others(others, after.others):
         digest = after.others.get(path)
         if digest is not None or path not in current:  # else it became a text, which is to be written
             writes[path] = digest
-    return Plan(writes, tuple(changes), _expected(gamebook, checked), _expected(gamebook, old))
+    left_out = tuple(path for one in refused for path in one.left_out)
+    for path in left_out:
+        writes.pop(path, None)
+    return Plan(
+        writes,
+        frozenset(optional & writes.keys()),
+        left_out,
+        tuple(changes),
+        _expected(gamebook, checked),
+        _expected(gamebook, old),
+    )
 
 
-def _replayed(workspace: Workspace, gamebook: Gamebook | None, change_id: int, files: Files) -> Replay:
+def _replayed(
+    workspace: Workspace, gamebook: Gamebook | None, change_id: int, files: Files, steps: Sequence[Step]
+) -> Replay:
     """The steps of a change made on these files. Raises StageFailed: one is impossible."""
     with workspace.session() as session:
-        replayed = replayed_on(session, gamebook, files, _steps(workspace, change_id))
+        replayed = replayed_on(session, gamebook, files, steps)
     if not replayed.is_whole:
         reason = next(outcome.message for outcome in replayed.outcomes if outcome.message)
         raise StageFailed(
@@ -196,10 +217,12 @@ def _require_sound(
     files: Files,
     old: Checked,
     after: Files,
+    of_host: Sequence[Finding],
 ) -> Checked:
     new = check_files_of(after, gamebook, before=files.documents, earlier=old)
     with workspace.session() as session:
-        judged = judge(workspace, session, get_server(session, server_id), old.findings, new.findings)
+        found = [*new.findings, *of_host]
+        judged = judge(workspace, session, get_server(session, server_id), old.findings, found)
     blocking = next((one.finding for one in judged if one.blocks), None)
     if blocking is not None:
         raise StageFailed(said(blocking))
