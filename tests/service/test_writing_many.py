@@ -12,7 +12,12 @@ from zerrit.client import Client
 from zerrit.connections.ftp import FtpConnection
 
 MANY = {f"part-{number // 40}/piece {number}.bin": b"\x00piece %d" % number * 40 for number in range(200)}
-TOOLS = {"setup.exe": b"MZ\x00setup", "bin/patch.exe": b"MZ\x00patch", "bin/list.txt": b"one\n", "read-me.txt": b"Read.\n"}
+TOOLS = {
+    "setup.exe": b"MZ\x00setup",
+    "bin/patch.exe": b"MZ\x00patch",
+    "bin/list.txt": b"one\n",
+    "read-me.txt": b"Read.\n",
+}
 
 
 def _change(zerrit: Client, name: str, files: dict[str, bytes], **more: object) -> int:
