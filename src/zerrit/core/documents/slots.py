@@ -83,6 +83,17 @@ def cuts(slot: Slot, text: str, start: int, end: int) -> Iterator[Cut]:
         at = max(at, begin)
 
 
+def around(slot: Slot, text: str, start: int, end: int, value: tuple[int, int]) -> tuple[int, int]:
+    """Where the text of a slot around a value begins and ends in its line, the marks around a quoted value included."""
+    first, last = value
+    before, after = _patterns(slot.pattern)
+    is_quoted = text[first - 1 : first] in ("'", '"') and text[first - 1 : first] == text[last : last + 1]
+    begins = [match for match in before.finditer(text, start, end) if match.end() in (first, first - is_quoted)]
+    closing = after.match(text, last, end) if after is not None else None
+    stop = closing.end() if closing is not None else last + is_quoted
+    return (begins[-1].start() if begins else first), stop
+
+
 @lru_cache(maxsize=256)
 def _patterns(at: str) -> tuple[re.Pattern[str], re.Pattern[str] | None]:
     """What is before and behind the place; a run of blanks fits any other."""

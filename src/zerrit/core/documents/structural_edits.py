@@ -18,6 +18,7 @@ from zerrit.core.documents.lookup import node_at
 from zerrit.core.documents.node import Node, NodeKind
 from zerrit.core.documents.source import Splice, splice
 from zerrit.core.documents.text.languages import comment_sign
+from zerrit.core.documents.text.slot_edits import added_before, is_repeated
 from zerrit.core.documents.value_edits import WRITERS, Edit, ValueChange, place_of, rewrite, single
 from zerrit.core.errors import AddressNotFound, EditRefused
 
@@ -140,6 +141,8 @@ def _moved(document: Document, node: Node, where: Where, goal: Node) -> Document
         raise EditRefused(f"{place_of(document, goal)} holds nothing that it could be among.")
     if document.format.traits.sections and _is_section(without, twin) and where is not Where.INTO:
         return rewrite(without, [_section_splice(without, twin, where, source)])
+    if where is Where.BEFORE and document.format.traits.line_based and is_repeated(without, twin):
+        return rewrite(without, [added_before(without, twin, source)])
     if where is Where.BEFORE:
         return rewrite(without, [insert_before(without, twin, [source])])
     return rewrite(without, WRITERS[document.format].insert(without, parent, [source], after))

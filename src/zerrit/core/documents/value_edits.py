@@ -244,7 +244,10 @@ def add_field(document: Document, parent_segments: tuple[Segment, ...], name: st
     if twin is not None:
         raise EditRefused(f"{place_of(document, twin)} has the value `{value}` already.")
     source = WRITERS[document.format].render_field(document, parent, name, value)
-    return _added(document, parent, name, source, None)
+    # A value of a script's slot is known by the text around it, which is beside its like.
+    is_slot = document.format.traits.line_based and name in document.reading.slots
+    after = next((child for child in reversed(parent.children) if child.name == name), None) if is_slot else None
+    return _added(document, parent, name, source, after)
 
 
 def _may_repeat(document: Document, parent: Node, name: str) -> bool:

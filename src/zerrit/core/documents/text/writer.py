@@ -12,6 +12,7 @@ from zerrit.core.documents.node import Node, NodeKind
 from zerrit.core.documents.scalars import as_switch
 from zerrit.core.documents.slots import PLACE
 from zerrit.core.documents.source import Splice
+from zerrit.core.documents.text.slot_edits import added_behind, is_repeated, removed
 from zerrit.core.errors import EditRefused
 
 _SWITCH: Final = re.compile(r"[ \t]*[=:][ \t]*([\w.]+)")
@@ -37,11 +38,16 @@ class TextWriter:
         separator = document.reading.slots[parent.name].separator if _is_slot(parent) else ""
         if separator and (separator in value or "\n" in value or "\r" in value):
             raise EditRefused(f"`{value}` holds `{separator}`, which parts the entries of {parent.name}.")
+        like = _last_of(document, parent, name)
+        if like is not None:
+            self.set_value(document, like, value)  # refuses what does not fit into the slot
         return value
 
     def insert(self, document: Document, parent: Node, sources: Sequence[str], after: Node | None) -> list[Splice]:
         if parent.kind is NodeKind.LIST:
             return _insert_items(document, parent, sources, after)
+        if after is not None and is_repeated(document, after):
+            return [added_behind(document, after, source) for source in sources]
         after = after or (parent.children[-1] if parent.children else None)
         if after is None:
             return [Splice(0, len(document.text), "".join(source + "\n" for source in sources))]
@@ -53,7 +59,10 @@ class TextWriter:
     def remove(self, document: Document, node: Node) -> list[Splice]:
         if node.parent is not None and _is_slot(node.parent):
             return _remove_item(node, node.parent)
-        if _is_slot(node):
+        if is_repeated(document, node):
+            return removed(document, node)
+        slot = document.reading.slots.get(node.name)
+        if slot is not None and slot.pattern != "^{}":
             raise EditRefused(f"`{node.name}` is cut out of a line of the script. Set its value, or remove the line.")
         lines = whole_lines(document, node)
         return [lines] if lines else [Splice(node.start, node.end, "")]
@@ -88,6 +97,12 @@ def _require_fits(document: Document, node: Node, value: str) -> None:
         raise EditRefused(
             f"`{value}` is more than one word, and is without quotation marks here. Set the line instead."
         )
+
+
+def _last_of(document: Document, parent: Node, name: str) -> Node | None:
+    """The last value of a slot beside which another one can be written."""
+    found = next((child for child in reversed(parent.children) if child.name == name), None)
+    return found if found is not None and is_repeated(document, found) else None
 
 
 def _is_slot(node: Node) -> bool:
