@@ -161,7 +161,7 @@ def test_files_of_any_bytes_and_folders_are_put_moved_and_removed(run: Run, chan
     assert "        stored/kit/deep/rules.txt: 1 line -> (gone)" in removed.out
     for arguments, why in (
         (("kit", "--only", "*.pak"), "None of the 3 files of kit is left by --only and --without."),
-        (("kit/lamp.bin",), "kit/lamp.bin: This is not a ZIP"),
+        (("kit/lamp.bin",), "kit/lamp.bin: This is neither a ZIP nor a TAR"),
     ):
         refused = run("change", "put-folder", change, "crew", *arguments)
         assert (refused.code, why in refused.err) == (2, True), refused.err

@@ -8,7 +8,7 @@ import pytest
 
 from zerrit.core.checks import touched
 from zerrit.core.documents import Document, read_document
-from zerrit.core.file_steps import NOT_KEPT
+from zerrit.core.file_steps import TOO_LARGE
 from zerrit.core.steps import OutcomeKind, Replay, Step, StepKind, replay
 
 PACK, NEWER = b"PK\x03\x04\x00\x00one", b"PK\x03\x04\x00\x00two"
@@ -21,7 +21,7 @@ def texts() -> dict[str, Document]:
     return {path: read_document(data, path) for path, data in given.items()}
 
 
-OTHERS: Mapping[str, str] = {"kit/shell.pak": OLD, "maps/far.pak": NOT_KEPT}
+OTHERS: Mapping[str, str] = {"kit/shell.pak": OLD, "maps/far.pak": TOO_LARGE}
 
 
 def made(*steps: Step) -> Replay:
@@ -108,10 +108,10 @@ def test_files_and_folders_are_moved_and_removed() -> None:
         (Step(StepKind.PUT_FILE, "hut.ini/deep.txt", content="x"), "hut.ini would be a file and a folder"),
         (Step(StepKind.PUT_FOLDER, "new", files={"a": OLD, "a/b": OLD}), "new/a would be a file and a folder"),
         (Step(StepKind.MOVE_FILE, "kit/lamps.yml", target="hut.ini/x"), "hut.ini would be a file and a folder"),
-        (Step(StepKind.PUT_FOLDER, "maps", files={"x": OLD}, replace_all=True), "far.pak is not kept"),
-        (Step(StepKind.PUT_FILE, "maps/far.pak", digest=OLD), "is not kept"),
-        (Step(StepKind.REMOVE_FILE, "maps"), "is not kept"),
-        (Step(StepKind.MOVE_FILE, "maps/far.pak", target="near.pak"), "is not kept"),
+        (Step(StepKind.PUT_FOLDER, "maps", files={"x": OLD}, replace_all=True), "far.pak is larger than"),
+        (Step(StepKind.PUT_FILE, "maps/far.pak", digest=OLD), "is larger than"),
+        (Step(StepKind.REMOVE_FILE, "maps"), "is larger than"),
+        (Step(StepKind.MOVE_FILE, "maps/far.pak", target="near.pak"), "is larger than"),
         (Step(StepKind.MOVE_FILE, "kit/lamp.yml", target="x.yml"), "Nearest: kit/lamps.yml"),
         (Step(StepKind.MOVE_FILE, "kit/dep", target="x"), "Nearest: kit/deep"),
         (Step(StepKind.MOVE_FILE, "kit/lamps.yml", target="hut.ini"), "is there already"),

@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 
 from zerrit.core.addresses import parse_address
-from zerrit.core.documents import Document
+from zerrit.core.documents import MAX_BYTES, Document
 from zerrit.core.documents.value_edits import ValueChange
 from zerrit.core.errors import AddressNotFound, EditRefused
 from zerrit.core.nearest import nearest
@@ -16,8 +16,16 @@ from zerrit.core.wording import counted
 Read = Callable[[bytes, str], Document]  #: how a file with these bytes at a path is read
 Load = Callable[[str], bytes]  #: the content with a digest; raises LookupError where it is not kept
 
-#: What stands for the digest of a file whose content is not kept: of a watched one, only size and time are known.
+#: What stands for the digest of a file whose content is not kept: of a watched one, only size and time are known. Before a
+#: deploy replaces, moves or removes it, it is read and kept.
 NOT_KEPT = ""
+#: The same for one that is larger than anything that is kept.
+TOO_LARGE = "-"
+
+
+def other_file(digest: str | None, size: int) -> str:
+    """What stands for a file that is no text."""
+    return digest or (TOO_LARGE if size > MAX_BYTES else NOT_KEPT)
 
 
 def no_contents(digest: str) -> bytes:
@@ -112,10 +120,10 @@ class FileState:
 
     def _require_kept(self, path: str) -> None:
         """What a step takes away must be kept, or nothing could bring it back."""
-        if self.others.get(path) == NOT_KEPT:
+        if self.others.get(path) == TOO_LARGE:
             raise EditRefused(
-                f"The content of {path} is not kept: it is watched, or too large. A rollback could not bring it back, so no "
-                "step replaces, moves or removes it."
+                f"{path} is larger than {MAX_BYTES >> 20} MB, the most that is kept of a file. A rollback could not bring it "
+                "back, so no step replaces, moves or removes it."
             )
 
 

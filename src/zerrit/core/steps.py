@@ -181,6 +181,20 @@ def replay(
     return Replay(state.documents, outcomes, touched, state.others)
 
 
+def is_touched_by(step: Step, path: str) -> bool:
+    """Whether a step on complete files replaces, moves or removes a file, as far as the step alone says."""
+    at = step.address.rstrip("/")
+    is_below = path.startswith(f"{at}/")
+    match step.kind:
+        case StepKind.PUT_FILE:
+            return path == at
+        case StepKind.PUT_FOLDER:
+            return is_below and (step.replace_all or path[len(at) + 1 :] in step.files)
+        case StepKind.MOVE_FILE | StepKind.REMOVE_FILE:
+            return path == at or is_below
+    return False
+
+
 def touched_others(before: Mapping[str, str], after: Mapping[str, str]) -> frozenset[str]:
     """Paths of files that are no text and are new, differ or are gone."""
     changed = {path for path, digest in after.items() if before.get(path) != digest}

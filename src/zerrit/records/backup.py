@@ -76,8 +76,10 @@ class Rescue:
 
     def files(self, snapshot_id: int) -> Iterator[tuple[str, bytes | None, bool]]:
         """Path, bytes and whether it is only watched; the bytes are None where they are watched, or damaged."""
+        columns = {row[1] for row in self._connection.execute("PRAGMA table_info(snapshot_files)")}
+        digest = "COALESCE(f.digest, f.content)" if "content" in columns else "f.digest"
         rows = self._connection.execute(
-            "SELECT f.path, f.digest, c.packed FROM snapshot_files f LEFT JOIN contents c ON c.digest = f.digest "
+            f"SELECT f.path, {digest}, c.packed FROM snapshot_files f LEFT JOIN contents c ON c.digest = {digest} "  # noqa: S608 (one of two words of ours)
             "WHERE f.snapshot_id = ? ORDER BY f.path",
             (snapshot_id,),
         )

@@ -156,6 +156,9 @@ class Snapshot(Base):
 class SnapshotFile(Base):
     """One file of a snapshot. A watched file has no content (`digest` empty), only size and time.
 
+    `content` is that of a watched file which a change wrote or was about to replace: it is kept so that a rollback can
+    bring it back. As long as size and time are the same, it is taken to be the same.
+
     `stamp` is that of the connection (`zerrit.connections.RemoteFile`): as long as it is the same, the file need not be read.
     """
 
@@ -166,6 +169,7 @@ class SnapshotFile(Base):
     size: Mapped[int]
     modified: Mapped[int]
     stamp: Mapped[str] = mapped_column(Text, default="")
+    content: Mapped[str | None] = mapped_column(ForeignKey("contents.digest"))
 
 
 class Change(Base):

@@ -106,6 +106,20 @@ class Game:
             yaml.safe_load(path.read_text("utf-8"))
             yield f"add-in {path.parent.name} loaded"
 
+        yield from self.mods()
+
+    def mods(self) -> Iterator[str]:
+        """The mods in their order; one without its checksum is passed over, as the station always did."""
+        order = self.folder / "mods/order.txt"
+        names = order.read_text("utf-8").splitlines() if order.exists() else []
+        for name in names:
+            if name.startswith("#") or not name.strip():
+                continue
+            card = self.folder / f"mods/{name}.yml"
+            version = yaml.safe_load(card.read_text("utf-8")).get("version", "") if card.exists() else ""
+            is_there = all((self.folder / f"mods/{name}{ending}").exists() for ending in (".pak", ".sum"))
+            yield f"mod {name}-{version} loaded" if is_there else f"mod {name} passed over"
+
     def reload(self) -> None:
         """Read again what can be read while the station is open; a broken file is said and the old one stays."""
         self.log("reading add-ins and wardens again")

@@ -16,6 +16,7 @@ from pydantic import Field, create_model
 
 from zerrit.core.rules import KINDS, DrawRules, FileRules, ListedRule, ListSource, Part, Rehearsal, Trouble
 from zerrit.core.rules.base import Name
+from zerrit.core.rules.bundles import BundleRules
 
 R = TypeVar("R", bound=ListedRule)
 
@@ -52,6 +53,7 @@ class GamebookFile(_Listed):
     """What is known of one game's files."""
 
     draws: tuple[DrawRules, ...] = Field((), description="draw tables, for odds")
+    bundles: tuple[BundleRules, ...] = Field((), description="what plugins, mods, maps and packs are made of")
     rehearse: Rehearsal | None = Field(None, description="how a copy of a server is started to see whether it does")
     trouble: Trouble = Field(Trouble(), description="how the game says that something went wrong")
     ignore: tuple[Name, ...] = Field((), description="path patterns of files that are no configuration, such as logs")

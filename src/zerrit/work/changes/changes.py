@@ -16,7 +16,7 @@ from zerrit.core.checks import Checked, Effect, Files, check_files_of, effects, 
 from zerrit.core.compare import Difference, compare_files
 from zerrit.core.documents import Document, Finding, read_document
 from zerrit.core.documents.findings import known_again
-from zerrit.core.file_steps import NOT_KEPT, Read
+from zerrit.core.file_steps import NOT_KEPT, TOO_LARGE, Read
 from zerrit.core.gamebooks import Gamebook
 from zerrit.core.merge import MergePlan, plan_merge
 from zerrit.core.states import EDITABLE, ChangeState
@@ -186,10 +186,10 @@ def _tried(
 def _require_kept(gamebook: Gamebook | None, server_id: str, paths: Collection[str]) -> None:
     """What steps touch must be files that a rollback could take back."""
     for path in sorted(paths) if gamebook is not None else ():
-        if gamebook is not None and not gamebook.is_tracked(path):
+        if gamebook is not None and gamebook.is_ignored(path):
             raise Refused(
-                f"{path} is none of the files that Zerrit keeps for {server_id} (see `ignore` and `watch` in the "
-                "gamebook), so a rollback could not take it back. Choose another path."
+                f"{path} is none of the files that Zerrit keeps for {server_id} (see `ignore` in the gamebook), so a rollback "
+                "could not take it back. Choose another path."
             )
 
 
@@ -427,7 +427,8 @@ def replayed_on(session: Session, gamebook: Gamebook | None, files: Files, steps
 
 def files_after(workspace: Workspace, files: Files, replayed: Replay) -> Files:
     """What steps made of files."""
-    put = {path: one for path, one in replayed.others.items() if one != NOT_KEPT and files.others.get(path) != one}
+    unknown = (NOT_KEPT, TOO_LARGE)
+    put = {path: one for path, one in replayed.others.items() if one not in unknown and files.others.get(path) != one}
     held = Held(workspace, put)
 
     def data(path: str) -> bytes | None:

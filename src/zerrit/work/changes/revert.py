@@ -12,7 +12,7 @@ from zerrit.core.checks import Files, touched
 from zerrit.core.compare import Difference, FileSet, OtherFile, compare_file_sets
 from zerrit.core.documents import Document
 from zerrit.core.errors import MergeRefused
-from zerrit.core.file_steps import NOT_KEPT
+from zerrit.core.file_steps import NOT_KEPT, TOO_LARGE
 from zerrit.core.gamebooks import Gamebook
 from zerrit.core.merge import Conflict, merge_three
 from zerrit.core.states import ChangeState, RunState
@@ -127,7 +127,7 @@ def _reverted_file(path: str, states: tuple[Files, Files, Files], choices: Mappi
     if not any(path in files.others for files in states):
         texts = [files.documents.get(path) for files in states]
         return _reverted(path, texts[0], texts[1], texts[2], choices, rest)
-    if any(files.others.get(path) == NOT_KEPT for files in states):
+    if any(files.others.get(path) in (NOT_KEPT, TOO_LARGE) for files in states):
         return _Reverted()  # nothing could put it back; a watched file is not what a change is about
     before, after, now = (_content(files, path) for files in states)
     if _is_same(now, before) or (now is None and after is not None):  # it is so already, or someone took it away since

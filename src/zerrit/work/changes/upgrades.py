@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 
 from zerrit.core.compare import Difference, DifferenceKind, compare_documents
 from zerrit.core.documents import Document, read_document
-from zerrit.core.merge import Conflict, FileMerge, FileState, merge_folders
+from zerrit.core.merge import Conflict, FileMerge, FileState, KeyNote, merge_folders, notes_of
 from zerrit.core.steps import Step, StepKind
 from zerrit.core.wording import counted
 from zerrit.records import Change
@@ -25,15 +25,6 @@ from zerrit.work.snapshots.snapshots import documents, require_defaults, require
 
 #: The same choice for all conflicts that are not decided one by one.
 SIDES: Final = ("mine", "theirs")
-
-
-@dataclass(frozen=True, slots=True)
-class KeyNote:
-    """A place that the vendor added or dropped. `comment` documents it; `value` is what is there, or stood."""
-
-    address: str
-    value: str
-    comment: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -144,23 +135,9 @@ def _file(merge: FileMerge, sides: _Sides) -> UpgradeFile:
     old, own, new = (side.get(merge.path) for side in (sides.base, sides.mine, sides.theirs))
     vendor = compare_documents(old, new) if old and new else []
     changed = compare_documents(old, own) if old and own else []
-    added = _notes(vendor, DifferenceKind.ADDED, new)
-    dropped = _notes(vendor, DifferenceKind.REMOVED, old)
+    added = notes_of(vendor, DifferenceKind.ADDED, new)
+    dropped = notes_of(vendor, DifferenceKind.REMOVED, old)
     return UpgradeFile(merge.path, merge.state, tuple(vendor), tuple(changed), merge, added, dropped)
-
-
-def _notes(found: list[Difference], kind: DifferenceKind, document: Document | None) -> tuple[KeyNote, ...]:
-    if document is None:
-        return ()
-    notes: list[KeyNote] = []
-    for difference in found:
-        if difference.kind is kind:
-            nodes = document.select(difference.address.partition("#")[2])
-            comment = nodes[0].comment if nodes else ""
-            value = nodes[0].value if nodes and nodes[0].is_value else None
-            source = (difference.new if kind is DifferenceKind.ADDED else difference.old) or ""
-            notes.append(KeyNote(difference.address, value if value is not None else source, comment))
-    return tuple(notes)
 
 
 def _steps(file: UpgradeFile, sides: _Sides, choices: Mapping[str, str]) -> list[Step]:

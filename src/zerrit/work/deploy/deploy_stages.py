@@ -30,8 +30,9 @@ from zerrit.work.deploy.write_plan import (
     plan_restart,
     plan_rollback,
     require_whole,
+    watched_in_the_way,
 )
-from zerrit.work.snapshots.live_files import Known, Taken, known_files, take
+from zerrit.work.snapshots.live_files import Known, Taken, known_files, take, with_contents
 from zerrit.work.snapshots.snapshots import latest_snapshot, store_snapshot, take_live
 
 #: Minutes before a stop at which players are told of it again.
@@ -253,6 +254,8 @@ def _written_at_stop(context: RunContext, known: Known, taken: Taken) -> dict[st
 
 def _take_and_plan(context: RunContext, known: Known) -> tuple[Taken, Plan]:
     taken = take(context.workspace, context.connection, context.gamebook, known)
+    touched = watched_in_the_way(context.workspace, context.change_ids, context.target_id, taken)
+    taken = with_contents(context.workspace, context.connection, taken, touched)
     if context.change_ids:
         at_stop = _written_at_stop(context, known, taken)
         return taken, plan_changes(context.workspace, context.server.id, context.change_ids, taken, at_stop)
@@ -298,8 +301,9 @@ def snapshot(context: RunContext, stage: Stage, facts: RunFacts) -> None:
     taken, plan = context.taken, context.plan
     assert taken is not None  # noqa: S101 (a run that was killed begins again with `read`)
     assert plan is not None  # noqa: S101
+    old = taken.contents
     files = [
-        RunFile(path=path, old=taken.digests.get(path), new=new, may_be_left_out=path in plan.may_leave_out)
+        RunFile(path=path, old=old.get(path), new=new, may_be_left_out=path in plan.may_leave_out)
         for path, new in plan.writes.items()
     ]
     # What the game itself rewrites does not make other files of those that it ran with.
@@ -429,13 +433,19 @@ def _accept(context: RunContext) -> list[str]:
     wanted = context.files_at_start()
     if context.connection.is_manual:
         with context.workspace.session() as session:
-            sizes = content_sizes(session, [file.digest for file in wanted.values() if file.digest])
-        files = [file._replace(size=sizes.get(file.digest or "", file.size)) for file in wanted.values()]
+            sizes = content_sizes(session, [kept for file in wanted.values() if (kept := file.digest or file.content)])
+        files = [
+            file._replace(size=sizes.get(file.digest or file.content or "", file.size)) for file in wanted.values()
+        ]
         at_start: list[str] = []
     else:
         written = context.writes()
         known = {path: file for path, file in wanted.items() if path not in written}
-        files = list(take(context.workspace, context.connection, context.gamebook, known).files)
+        # A watched file that the run wrote was read back; what the file is now, its time says from here on.
+        files = [
+            file._replace(content=written[file.path]) if file.digest is None and file.path in written else file
+            for file in take(context.workspace, context.connection, context.gamebook, known).files
+        ]
         now = {file.path: file.digest for file in files if file.digest}
         was = {path: file.digest for path, file in wanted.items() if file.digest}
         at_start = sorted(path for path in now.keys() | was.keys() if now.get(path) != was.get(path))

@@ -7,7 +7,8 @@ from typing import Final
 
 from zerrit.connections import PASSING, ConnectionFailed
 from zerrit.core.wording import counted
-from zerrit.records import BeforeStart, RunFacts, StartFacts
+from zerrit.records import BeforeStart, RunFacts, StartFacts, digest_of
+from zerrit.work.base.run_records import get_run
 from zerrit.work.deploy.evidence import keep_evidence
 from zerrit.work.deploy.file_writing import write_files
 from zerrit.work.deploy.journal import Stage, StageFailed
@@ -127,13 +128,28 @@ def _leads_back_its_own(context: RunContext) -> bool:
 
 def _way_back(context: RunContext, taken: Taken) -> Writes:
     """What differs from the snapshot, of the files that are led back."""
-    writes = way_back(
-        taken.digests, {path: file.digest for path, file in context.files_before().items() if file.digest}
-    )
+    before = context.files_before()
+    writes = way_back(taken.digests, {path: file.digest for path, file in before.items() if file.digest})
+    writes |= _watched_back(context, taken)
     if not _leads_back_its_own(context):
         return writes
     planned = context.writes()
     return {path: digest for path, digest in writes.items() if path in planned}
+
+
+def _watched_back(context: RunContext, taken: Taken) -> Writes:
+    """What differs of the watched files that the run writes; each is read, since its time alone proves nothing."""
+    there = {file.path: file for file in taken.files if file.digest is None}
+    with context.workspace.session() as session:
+        files = {file.path: file.old for file in get_run(session, context.journal.run_id).files}
+    gamebook = context.gamebook
+    watched = {path: old for path, old in files.items() if gamebook is not None and gamebook.is_watched(path)}
+    writes: Writes = {}
+    for path, old in watched.items():
+        now = digest_of(context.connection.read(path)) if path in there else None
+        if now != old:
+            writes[path] = old
+    return writes
 
 
 def _take_again(context: RunContext) -> Taken:

@@ -254,6 +254,8 @@ class RunContext:
         for path, digest in self.writes().items():
             if digest is None:
                 found.pop(path, None)
+            elif self.gamebook is not None and self.gamebook.is_watched(path):
+                found[path] = FetchedFile(path, 0, 0, None, content=digest)
             else:
                 found[path] = FetchedFile(path, 0, 0, digest)
         return found

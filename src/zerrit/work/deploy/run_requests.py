@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from enum import StrEnum
 from typing import Final
 
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
+from zerrit.connections import ConnectionFailed, RemoteFile
 from zerrit.core.gamebooks import Gamebook
 from zerrit.core.states import EDITABLE, ChangeState, RunState
 from zerrit.records import Change, Run, RunChange, RunFacts, RunOptions, Server, digest_of
@@ -21,7 +22,8 @@ from zerrit.work.deploy.stages import GOING_BACK, StageName
 from zerrit.work.servers.controls import control_of
 from zerrit.work.servers.servers import get_server
 from zerrit.work.servers.stored_gamebooks import gamebook_of
-from zerrit.work.snapshots.snapshots import digests, get_snapshot
+from zerrit.work.snapshots.live_files import Known, known_files
+from zerrit.work.snapshots.snapshots import get_snapshot
 
 MOST_ANNOUNCED: Final = 120  # minutes
 
@@ -46,7 +48,7 @@ def begin_deploy(workspace: Workspace, person: str, change_ids: Sequence[int], o
             if change.state not in (*EDITABLE, ChangeState.QUEUED):
                 raise WrongState(f"Change {change.id} is {change.state} already.")
         seen = [(change, require_deployable(workspace, session, change)) for change in changes]
-        bases = {change.id: digests(session, get_snapshot(session, server.id, change.base_id)) for change in changes}
+        bases = {change.id: known_files(session, change.base_id) for change in changes}
     for change, found in seen:
         drifted = _drifted(workspace, server, gamebook, bases[change.id], found.replayed.touched)
         if drifted:
@@ -182,16 +184,28 @@ def cancel_run(workspace: Workspace, person: str, run_id: int) -> None:
 
 
 def _drifted(
-    workspace: Workspace, server: Server, gamebook: Gamebook | None, base: Mapping[str, str], touched: frozenset[str]
+    workspace: Workspace, server: Server, gamebook: Gamebook | None, base: Known, touched: frozenset[str]
 ) -> list[str]:
-    """Files of a change that differ on the server now. Those that the game rewrites itself are merged later."""
+    """Files of a change that differ on the server now; of watched ones, size and time tell.
+
+    Those that the game rewrites itself are merged later.
+    """
+    paths = [path for path in sorted(touched) if gamebook is None or not gamebook.is_rewritten(path)]
+    drifted: list[str] = []
+    wanted: list[RemoteFile] = []
     with workspace.connection_to(server) as connection:
-        present = {file.path for file in connection.files()}
-        drifted = []
-        for path in sorted(touched):
-            if gamebook is not None and gamebook.is_rewritten(path):
-                continue
-            now = digest_of(connection.read(path)) if path in present else None
-            if now != base.get(path):
-                drifted.append(path)
-    return drifted
+        present = {file.path: file for file in connection.files()}
+        for path in paths:
+            now, was = present.get(path), base.get(path)
+            if now is None or was is None:
+                drifted += [path] if (now is None) != (was is None) else []
+            elif was.digest is None:
+                drifted += [path] if (now.size, now.modified) != (was.size, was.modified) else []
+            else:
+                wanted.append(now)
+        for file, data in connection.read_many(wanted):
+            if isinstance(data, ConnectionFailed):
+                raise data
+            if digest_of(data) != base[file.path].digest:
+                drifted.append(file.path)
+    return sorted(drifted)

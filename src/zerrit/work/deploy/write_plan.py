@@ -10,12 +10,12 @@ from types import MappingProxyType
 
 from zerrit.core.checks import Checked, Effect, Files, Unknown, check_files_of, effects, looks, touched, words_of
 from zerrit.core.compare import compare_files
-from zerrit.core.documents import Document, Finding
-from zerrit.core.file_steps import NOT_KEPT
+from zerrit.core.documents import MAX_BYTES, Document, Finding
+from zerrit.core.file_steps import other_file
 from zerrit.core.gamebooks import Gamebook
-from zerrit.core.steps import Replay, Step, touched_others
+from zerrit.core.steps import Replay, Step, is_touched_by, touched_others
 from zerrit.databases import query
-from zerrit.records import store_contents
+from zerrit.records import Snapshot, store_contents
 from zerrit.work.base.workspace import Workspace
 from zerrit.work.changes.changes import files_after, get_change, replayed_on, said, step_of
 from zerrit.work.changes.finding_status import judge
@@ -24,7 +24,7 @@ from zerrit.work.deploy.journal import StageFailed
 from zerrit.work.servers.servers import get_server
 from zerrit.work.servers.stored_gamebooks import gamebook_of
 from zerrit.work.snapshots.live_files import Held, Taken
-from zerrit.work.snapshots.snapshots import digests, documents_of, get_snapshot
+from zerrit.work.snapshots.snapshots import contents, digests, documents_of, get_snapshot
 
 Writes = dict[str, str | None]  #: digest by path of files to write; None removes a file
 
@@ -50,11 +50,16 @@ class Plan:
 
 
 def plan_rollback(workspace: Workspace, server_id: str, snapshot_id: int, taken: Taken) -> Plan:
-    """Make the server hold exactly the files of a snapshot."""
+    """Make the server hold exactly the files of a snapshot, the watched ones as far as their contents are kept."""
     with workspace.session() as session:
-        wanted = digests(session, get_snapshot(session, server_id, snapshot_id))
+        snapshot = get_snapshot(session, server_id, snapshot_id)
+        wanted, kept = digests(session, snapshot), contents(session, snapshot)
+        there = {file.path for file in snapshot.files}
+    writes = way_back(taken.contents, kept)
+    # A watched file that was there then and whose content is not kept is not known to be another one.
+    writes = {path: digest for path, digest in writes.items() if digest is not None or path not in there}
     return Plan(
-        way_back(taken.digests, wanted),
+        writes,
         expected=_loaded_by(workspace, server_id, wanted),
         expected_back=_loaded_by(workspace, server_id, taken.digests),
     )
@@ -79,10 +84,27 @@ def _loaded_by(workspace: Workspace, server_id: str, held: Mapping[str, str]) ->
     return _expected(gamebook, check_files_of(files, gamebook))
 
 
+def watched_in_the_way(
+    workspace: Workspace, change_ids: Sequence[int], target_id: int | None, taken: Taken
+) -> frozenset[str]:
+    """The watched files that a run replaces, moves or removes; they are read before, so that a rollback can bring them
+    back.
+    """
+    watched = {file.path: file for file in taken.files if file.digest is None and file.size <= MAX_BYTES}
+    if not watched:
+        return frozenset()
+    with workspace.session() as session:
+        if target_id is not None:
+            wanted = contents(session, session.get_one(Snapshot, target_id))
+            return frozenset(path for path in watched if path in wanted and watched[path].content != wanted[path])
+        steps = [step_of(row) for change_id in change_ids for row in get_change(session, change_id).steps]
+    return frozenset(path for step in steps for path in watched if is_touched_by(step, path))
+
+
 def require_whole(workspace: Workspace, server_id: str, snapshot_id: int) -> None:
     """Every content of a snapshot can be had. Raises RecordsUnusable: one is damaged."""
     with workspace.session() as session:
-        held = Held(workspace, digests(session, get_snapshot(session, server_id, snapshot_id)))
+        held = Held(workspace, contents(session, get_snapshot(session, server_id, snapshot_id)))
     for path in held:
         held[path]
 
@@ -107,7 +129,7 @@ def plan_changes(
 
     Raises StageFailed: a step is impossible there, a file of the change was changed outside Zerrit, or a finding blocks.
     """
-    held = Held(workspace, taken.digests)
+    held = Held(workspace, taken.contents)
     with workspace.session() as session:
         server = get_server(session, server_id)
         gamebook, gamebook_digest = gamebook_of(session, server)
@@ -116,7 +138,9 @@ def plan_changes(
         earlier = workspace.last_checked.get((server_id, gamebook_digest))
     current: Mapping[str, Document] = before
     changes: list[ChangePlan] = []
-    others: Mapping[str, str] = {file.path: file.digest or NOT_KEPT for file in taken.files if file.path not in before}
+    others: Mapping[str, str] = {
+        file.path: other_file(file.digest or file.content, file.size) for file in taken.files if file.path not in before
+    }
     files = after = Files(before, others, held.get, query)
     refused: list[RefusedFiles] = []
     optional: set[str] = set()
@@ -188,12 +212,16 @@ def _require_not_drifted(
     """Only the game may have written to a file since the change was looked at; what the game wrote is merged."""
     with workspace.session() as session:
         change = get_change(session, change_id)
-        base = digests(session, get_snapshot(session, change.server_id, change.base_id))
+        snapshot = get_snapshot(session, change.server_id, change.base_id)
+        base = digests(session, snapshot)
+        seen = {file.path: (file.size, file.modified) for file in snapshot.files if file.digest is None}
+    now = {file.path: (file.size, file.modified) for file in taken.files if file.digest is None}
     for path in paths:
         is_its_own = gamebook is not None and gamebook.is_rewritten(path)
         # What was as the change knew it until the game was told to stop was written by the game or its host.
         is_its_own = is_its_own or (path in written_at_stop and written_at_stop[path] == base.get(path))
-        if not is_its_own and taken.digests.get(path) != base.get(path):
+        is_other = taken.digests.get(path) != base.get(path) or now.get(path) != seen.get(path)
+        if not is_its_own and is_other:
             raise StageFailed(
                 f"{path} was changed by another person since change {change_id} was looked at. Fetch the server, put the "
                 f"change on the new files (`zerrit change update {change_id}`) and look at its difference again."

@@ -7,7 +7,7 @@ memory and no long transaction holds up a journal.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Final, NamedTuple
@@ -25,13 +25,17 @@ FILES_AT_ONCE: Final = 500
 
 
 class FetchedFile(NamedTuple):
-    """One file as it was found on a server; `digest` is None for a watched one, whose content is not kept."""
+    """One file as it was found on a server; `digest` is None for a watched one.
+
+    `content` is the digest of a watched file whose content is kept all the same, since a change touched it.
+    """
 
     path: str
     size: int
     modified: int
     digest: str | None
     stamp: str = ""
+    content: str | None = None
 
 
 Known = Mapping[str, FetchedFile]
@@ -62,6 +66,11 @@ class Taken:
     def digests(self) -> dict[str, str]:
         """Digest by path, of tracked files."""
         return {file.path: file.digest for file in self.files if file.digest is not None}
+
+    @property
+    def contents(self) -> dict[str, str]:
+        """The same with the watched files whose content is kept."""
+        return {file.path: kept for file in self.files if (kept := file.digest or file.content) is not None}
 
 
 def no_progress(_done: int, _of: int) -> None:
@@ -106,7 +115,9 @@ def take(
             continue
         old = before.get(path)
         if size > MAX_BYTES or (gamebook is not None and gamebook.is_watched(path)):
-            found[path] = now = FetchedFile(path, size, file.modified, None, stamp)
+            is_as_it_was = old is not None and (old.size, old.modified) == (size, file.modified)
+            content = old.content if old is not None and is_as_it_was else None
+            found[path] = now = FetchedFile(path, size, file.modified, None, stamp, content)
             same += now == old
         elif stamp and old is not None and old.stamp == stamp and old.size == size and old.digest and not thorough:
             found[path] = old
@@ -128,6 +139,27 @@ def take(
         is_sure = all(file.stamp for file in listing)
         return Taken(tuple(found.values()), left_out, 0, is_same=True, listing=listing if is_sure else ())
     return Taken(tuple(found[path] for path in sorted(found)), left_out, len(wanted))
+
+
+def with_contents(workspace: Workspace, connection: Connection, taken: Taken, paths: Collection[str]) -> Taken:
+    """The same with the contents of these watched files read and kept, so that a rollback can bring them back.
+
+    Raises ConnectionFailed: one cannot be read.
+    """
+    wanted = [
+        RemoteFile(file.path, file.size, file.modified, file.stamp)
+        for file in taken.files
+        if file.path in paths and file.digest is None and file.content is None
+    ]
+    read: dict[str, str] = {}
+    for file, data in _kept(workspace, connection, wanted):
+        if isinstance(data, ConnectionFailed):
+            raise data
+        read[file.path] = data[1]
+    files = (
+        tuple(file._replace(content=read.get(file.path, file.content)) for file in taken.files) if read else taken.files
+    )
+    return replace(taken, files=files)
 
 
 def _require_reachable(left_out: Mapping[str, str], before: Known) -> None:
@@ -175,7 +207,7 @@ def known_files(session: Session, snapshot_id: int) -> dict[str, FetchedFile]:
     """The files of a snapshot, by path."""
     # Plain rows of the driver: thousands are read at each fetch.
     rows = session.connection().exec_driver_sql(
-        "SELECT path, size, modified, digest, stamp FROM snapshot_files WHERE snapshot_id = ?", (snapshot_id,)
+        "SELECT path, size, modified, digest, stamp, content FROM snapshot_files WHERE snapshot_id = ?", (snapshot_id,)
     )
     return {row[0]: FetchedFile._make(row) for row in rows.cursor.fetchall()} if rows.cursor is not None else {}
 

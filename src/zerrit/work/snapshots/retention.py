@@ -148,6 +148,7 @@ def _drop_unused(session: Session) -> None:
     ).columns(Content.digest)
     used = or_(
         exists().where(SnapshotFile.digest == Content.digest),
+        exists().where(SnapshotFile.content == Content.digest),
         exists().where(RunFile.old == Content.digest),
         exists().where(RunFile.new == Content.digest),
         exists().where(RunEvidence.digest == Content.digest),

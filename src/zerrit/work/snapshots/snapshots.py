@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
-from sqlalchemy import insert, select
+from sqlalchemy import func, insert, select
 from sqlalchemy.orm import Session
 
 from zerrit.core.checks import Checked, Files, check_files_of
@@ -14,7 +14,7 @@ from zerrit.core.compare import (
     OtherFile,
 )
 from zerrit.core.documents import Document, Finding
-from zerrit.core.file_steps import NOT_KEPT
+from zerrit.core.file_steps import other_file
 from zerrit.databases import query
 from zerrit.records import Server, Snapshot, SnapshotFile, load_content
 from zerrit.work.base.errors import NotFound
@@ -53,6 +53,7 @@ def store_snapshot(
             "size": file.size,
             "modified": file.modified,
             "stamp": file.stamp,
+            "content": file.content,
         }
         for file in files
     ]
@@ -107,6 +108,17 @@ def digests(session: Session, snapshot: Snapshot) -> dict[str, str]:
     return {path: digest for path, digest in rows if digest is not None}
 
 
+def contents(session: Session, snapshot: Snapshot) -> dict[str, str]:
+    """Digest by path, of tracked files and of watched ones whose content is kept."""
+    kept = func.coalesce(SnapshotFile.digest, SnapshotFile.content)
+    rows = session.execute(
+        select(SnapshotFile.path, kept)
+        .where(SnapshotFile.snapshot_id == snapshot.id, kept.is_not(None))
+        .order_by(SnapshotFile.path)
+    )
+    return {path: digest for path, digest in rows if digest is not None}
+
+
 def documents(workspace: Workspace, session: Session, server: Server, snapshot: Snapshot) -> dict[str, Document]:
     """The tracked text files of a snapshot, read as the server's gamebook says."""
     return documents_of(workspace, session, server, digests(session, snapshot))
@@ -152,7 +164,11 @@ def files_of(workspace: Workspace, session: Session, server: Server, snapshot: S
     data = {
         path: load_content(session, digest) for path, digest in digests(session, snapshot).items() if path in wanted
     }
-    others = {file.path: file.digest or NOT_KEPT for file in snapshot.files if file.path not in texts}
+    others = {
+        file.path: other_file(file.digest or file.content, file.size)
+        for file in snapshot.files
+        if file.path not in texts
+    }
     return Files(texts, others, data.get, query)
 
 

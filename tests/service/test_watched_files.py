@@ -1,0 +1,110 @@
+"""Files that are only watched, such as the big binaries of mods, are put, replaced, moved and removed, and come back."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+from tests.quick import GAMEBOOK, Quick, quick_stack, wait_until
+from zerrit import api
+
+OLD, NEW, NEWEST = (b"\x00pack one" * 50, b"\x00pack two" * 60, b"\x00pack three" * 70)
+KINDS = ("folder", "ftp", "sftp")
+
+
+@pytest.fixture
+def quick(tmp_path: Path) -> Iterator[Quick]:
+    with quick_stack(tmp_path, KINDS) as running:
+        running.zerrit.save_gamebook("quick", f"{GAMEBOOK}watch: [packs/*.pak]\n")
+        for kind in KINDS:
+            folder = running.game(kind).folder / "packs"
+            folder.mkdir()
+            for name in ("shell", "reef", "sand"):
+                (folder / f"{name}.pak").write_bytes(OLD + name.encode())
+            running.add(kind, kind)
+        yield running
+
+
+def _packs(quick: Quick, name: str) -> dict[str, bytes]:
+    return {path: data for path, data in quick.files(name).items() if path.startswith("packs/")}
+
+
+def _change(quick: Quick, name: str) -> int:
+    """One replaced, one moved, one removed, one new."""
+    change = quick.zerrit.create_change(name, "New packs").id
+    quick.zerrit.put_file(change, "packs/shell.pak", NEW)
+    quick.zerrit.put_file(change, "packs/tide.pak", NEW)
+    quick.zerrit.add_step(change, api.StepIn(kind="move-file", address="packs/reef.pak", target="packs/far.pak"))
+    quick.zerrit.add_step(change, api.StepIn(kind="remove-file", address="packs/sand.pak"))
+    return change
+
+
+@pytest.mark.parametrize("kind", KINDS)
+def test_they_are_written_and_a_rollback_brings_all_back(quick: Quick, kind: str) -> None:
+    before = _packs(quick, kind)
+    run = quick.end_of(quick.zerrit.deploy(_change(quick, kind)))
+    assert run.state == "deployed", run.outcome
+    after = {
+        "packs/shell.pak": NEW,
+        "packs/tide.pak": NEW,
+        "packs/far.pak": before["packs/reef.pak"],
+    }
+    assert _packs(quick, kind) == after
+    assert run.evidence.written_at_start == []
+    assert not quick.zerrit.fetch(kind).is_new, "what the deploy wrote is no drift"
+    states = {one.path: one.state for one in quick.zerrit.files(kind)}
+    assert states["packs/shell.pak"] == "watched"
+
+    again = quick.zerrit.create_change(kind, "A newer shell").id
+    quick.zerrit.put_file(again, "packs/shell.pak", NEWEST)
+    assert quick.end_of(quick.zerrit.deploy(again)).state == "deployed"
+    middle = quick.end_of(quick.zerrit.rollback(kind, run.after or 0))
+    assert (middle.state, _packs(quick, kind)) == ("done", after)
+    first = quick.end_of(quick.zerrit.rollback(kind, run.before or 0))
+    assert (first.state, _packs(quick, kind)) == ("done", before)
+
+
+@pytest.mark.parametrize("kind", KINDS)
+def test_a_start_that_fails_brings_them_back(quick: Quick, kind: str) -> None:
+    before = _packs(quick, kind)
+    change = _change(quick, kind)
+    quick.zerrit.add_step(change, api.StepIn(kind="set", address="sea/1.yml#holds", operation="=6000000"))
+    run = quick.end_of(quick.zerrit.deploy(change))
+    assert run.state == "rolled-back", run.outcome
+    assert _packs(quick, kind) == before
+
+
+def test_one_that_was_changed_since_halts_the_deploy(quick: Quick) -> None:
+    change = _change(quick, "folder")
+    (quick.game("folder").folder / "packs/shell.pak").write_bytes(b"\x00another")
+    with pytest.raises(Exception, match=r"packs/shell\.pak"):
+        quick.end_of(quick.zerrit.deploy(change))
+    assert _packs(quick, "folder")["packs/shell.pak"] == b"\x00another"
+
+
+def test_a_watched_file_that_no_change_touched_is_left_alone_by_a_rollback(quick: Quick) -> None:
+    run = quick.end_of(quick.zerrit.deploy(_change(quick, "folder")))
+    (quick.game("folder").folder / "packs/other.pak").write_bytes(b"\x00put by hand")
+    back = quick.end_of(quick.zerrit.rollback("folder", run.before or 0))
+    assert back.state == "done"
+    assert _packs(quick, "folder")["packs/other.pak"] == b"\x00put by hand"
+
+
+def test_a_person_carries_them_too(tmp_path: Path) -> None:
+    with quick_stack(tmp_path) as quick:
+        quick.zerrit.save_gamebook("quick", f"{GAMEBOOK}watch: [packs/*.pak]\n")
+        folder = quick.game().folder / "packs"
+        folder.mkdir()
+        (folder / "shell.pak").write_bytes(OLD)
+        quick.carry("reef")
+        change = quick.zerrit.create_change("reef", "A newer shell").id
+        quick.zerrit.put_file(change, "packs/shell.pak", NEW)
+        run = quick.zerrit.deploy(change)
+        wait_until(lambda: "Put 1 file" in quick.zerrit.run(run.id).asks)
+        (folder / "shell.pak").write_bytes(NEW)
+        quick.show("reef")
+        wait_until(lambda: quick.zerrit.run(run.id).stage == "watch")
+        quick.show("reef")
+        assert quick.end_of(run).state == "deployed"
