@@ -72,7 +72,7 @@ def test_both_clients_have_every_call() -> None:
     for client in (Client, AsyncClient):
         own = {name for name in vars(client) if not name.startswith("_")}
         assert {name for name in vars(Endpoints) if not name.startswith("_")} == described
-        assert own == {"send", "close", "follow", "events", "put_file", "put_folder"}
+        assert own == {"send", "close", "follow", "events", "put_file", "put_folder", "keep_bundle"}
 
 
 def test_every_public_function_says_what_it_does() -> None:

@@ -140,7 +140,7 @@ def test_a_spoilt_or_foreign_snapshot_is_not_taken_in(quick: Quick) -> None:
             "This is a snapshot of the game bathyscaphe; reef runs quick",
         ),
         (spoilt(data, "files/../../outside", b"x"), "refused"),
-        (b"no zip", "not a ZIP"),
+        (b"no zip", "neither a ZIP"),
     ):
         with pytest.raises(ProblemError, match=said):
             quick.zerrit.import_snapshot("reef", archive)

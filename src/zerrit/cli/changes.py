@@ -19,7 +19,7 @@ from zerrit.cli.compare import WITH_TEXTS, compared, comparison_output, save_com
 from zerrit.cli.compare import show as show_comparison
 from zerrit.cli.completion import complete_in_change, complete_operation
 from zerrit.cli.files import OUT, save
-from zerrit.cli.local_folder import chosen_files
+from zerrit.cli.local_folder import chosen_files, sending
 from zerrit.cli.merge import ask_place, choices, choose_option, print_merge_plan, snippet_argument
 from zerrit.cli.output import echo, output_option, print_findings, print_json, print_table, short, sign
 from zerrit.cli.plan_file import into_of, plan_options, read_plan, write_plan
@@ -356,13 +356,21 @@ def put_folder_step(
     replace_all: bool,
     if_refused: Literal["fail", "leave-out"],
 ) -> None:
-    """Add a step: put a folder. SOURCE is a local folder or a ZIP; its files go into the folder PATH on the server.
+    """Add a step: put a folder. SOURCE is a local folder, ZIP or TAR; its files go into the folder PATH on the server.
 
     What the service has already is not sent again. The step lists each file that is new, differs or is removed.
     """
-    files = chosen_files(source, only, without)
-    with connect() as zerrit:
-        _print_added(zerrit.put_folder(change_id, path, files, replace_all=replace_all, if_refused=if_refused))
+    with chosen_files(source, only, without) as files, connect() as zerrit:
+        _print_added(
+            zerrit.put_folder(
+                change_id,
+                path,
+                files,
+                replace_all=replace_all,
+                if_refused=if_refused,
+                progress=sending(files.size),
+            )
+        )
 
 
 @change.command("move-file")

@@ -58,6 +58,9 @@ SECTIONS: Final[Mapping[str, Mapping[str, tuple[str, str]]]] = {
         "drift": ("snapshots", "Show what was changed on a server outside Zerrit, and who usually changes it."),
         "review": ("review", "Show which settings no one has reviewed since their defaults were imported."),
     },
+    "Plugins, mods, maps and packs": {
+        "bundle": ("bundles", "Bundles: look into an archive, install it, switch it on or off, remove it."),
+    },
     "What the game accepts": {
         "gamebook": (
             "gamebooks",

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import asyncio
-from collections.abc import AsyncIterator, Mapping
+from collections.abc import AsyncIterator, Collection, Mapping
 from types import TracebackType
 from typing import Any, Literal, Self, TypeVar
 
@@ -15,7 +15,7 @@ from zerrit.client.answers import POLL, answer, connection, unreachable
 from zerrit.client.calls import Call
 from zerrit.client.endpoints import Endpoints
 from zerrit.client.errors import ProblemError
-from zerrit.client.uploads import digests_by_path, folder_step, parts_of
+from zerrit.client.uploads import Progress, bundle_of, digests_by_path, folder_step, no_progress, parts_of
 
 T = TypeVar("T")
 
@@ -71,21 +71,45 @@ class AsyncClient(Endpoints):
         *,
         replace_all: bool = False,
         if_refused: Literal["fail", "leave-out"] = "fail",
+        progress: Progress = no_progress,
     ) -> api.ChangeDetail:
         """Add a step to a change that puts files into a folder, by their paths in it; only what the service lacks is sent.
 
-        With `replace_all`, what else is in the folder is removed. `if_refused` says what a deploy does where the host
-        refuses a file: it fails, or it goes on without it. Raises ProblemError.
+        `files` may read each content when it is asked for. With `replace_all`, what else is in the folder is removed.
+        `if_refused` says what a deploy does where the host refuses a file: it fails, or it goes on without it. `progress` is
+        told how many bytes are sent. Raises ProblemError.
         """
-        await self._upload(files)
+        digests = await self._upload(files, progress)
         return await self.add_step(
-            change_id, folder_step(path, digests_by_path(files), replace_all=replace_all, if_refused=if_refused)
+            change_id, folder_step(path, digests, replace_all=replace_all, if_refused=if_refused)
         )
 
-    async def _upload(self, files: Mapping[str, bytes]) -> None:
+    async def keep_bundle(
+        self,
+        file_name: str,
+        files: Mapping[str, bytes],
+        *,
+        digest: str = "",
+        origin: str = "",
+        programs: Collection[str] = (),
+        progress: Progress = no_progress,
+    ) -> api.BundleOut:
+        """Keep a bundle by its files; only what the service lacks is sent. `digest` is the SHA-256 of its archive.
+
+        `files` may read each content when it is asked for, so that no large archive is in memory. `programs` are paths that
+        may be executed; `progress` is told how many bytes of how many are sent. Raises ProblemError.
+        """
+        digests = await self._upload(files, progress)
+        return await self.save_bundle(bundle_of(file_name, digest, origin, digests, programs))
+
+    async def _upload(self, files: Mapping[str, bytes], progress: Progress = no_progress) -> dict[str, str]:
         digests = digests_by_path(files)
+        sent = 0
         for part in parts_of(files, digests, await self.missing_contents(list(digests.values()))):
             await self.save_contents(part)
+            sent += sum(len(data) for data in part.values())
+            progress(sent)
+        return digests
 
     async def follow(self, run_id: int) -> AsyncIterator[api.RunOut]:
         """The run at every step of its progress, until it has ended."""

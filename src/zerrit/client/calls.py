@@ -264,6 +264,63 @@ def save_contents(files: Mapping[str, bytes]) -> Call[list[api.ContentOut]]:
     return Call("POST", "/contents", _many(api.ContentOut), files=parts)
 
 
+def bundles() -> Call[list[api.BundleOut]]:
+    """The kept bundles, the newest first."""
+    return Call("GET", "/bundles", _many(api.BundleOut))
+
+
+def bundle(bundle_id: int) -> Call[api.BundleOut]:
+    """A kept bundle."""
+    return Call("GET", f"/bundles/{bundle_id}", _one(api.BundleOut))
+
+
+def save_bundle(given: api.BundleIn) -> Call[api.BundleOut]:
+    """Keep a bundle whose contents were sent before; the same archive is kept once."""
+    return Call("POST", "/bundles", _one(api.BundleOut), json=_sent(given))
+
+
+def save_archive(file_name: str, archive: bytes, origin: str = "") -> Call[api.BundleOut]:
+    """Keep a bundle from its archive (ZIP or TAR), which the service unpacks."""
+    files = [("file", (file_name, archive, "application/octet-stream"))]
+    return Call("POST", "/bundles/archive", _one(api.BundleOut), data={"origin": origin}, files=files)
+
+
+def forget_bundle(bundle_id: int) -> Call[None]:
+    """Keep a bundle no longer; what is installed of it stays."""
+    return Call("DELETE", f"/bundles/{bundle_id}", _nothing)
+
+
+def bundle_inventory(bundle_id: int, server_id: str = "") -> Call[api.InventoryOut]:
+    """What a bundle holds; beside a server also where it goes and what is there already."""
+    path = f"/bundles/{bundle_id}/inventory"
+    return Call("GET", path, _one(api.InventoryOut), params=_given(server=server_id))
+
+
+def server_bundles(server_id: str) -> Call[list[api.ServerBundleOut]]:
+    """The bundles of a server: version, on or off, place in the order, edited files, loaded at the last start."""
+    return Call("GET", _server(server_id, "/bundles"), _many(api.ServerBundleOut))
+
+
+def install_bundle(server_id: str, given: api.InstallIn) -> Call[api.InstallOut]:
+    """What installing a kept bundle comes to; with `create` a change is opened for it."""
+    return Call("POST", _server(server_id, "/bundles/install"), _one(api.InstallOut), json=_sent(given))
+
+
+def switch_bundle(server_id: str, given: api.SwitchIn) -> Call[api.SwitchOut]:
+    """What switching a bundle on or off comes to; with `create` a change is opened for it."""
+    return Call("POST", _server(server_id, "/bundles/switch"), _one(api.SwitchOut), json=_sent(given))
+
+
+def remove_bundle(server_id: str, given: api.RemoveBundleIn) -> Call[api.SwitchOut]:
+    """What removing a bundle comes to; with `create` a change is opened for it."""
+    return Call("POST", _server(server_id, "/bundles/remove"), _one(api.SwitchOut), json=_sent(given))
+
+
+def same_bundles(server_id: str, given: api.SameBundlesIn) -> Call[api.SwitchOut]:
+    """What it takes to have the same bundles on as another server; with `create` a change is opened for it."""
+    return Call("POST", _server(server_id, "/bundles/same"), _one(api.SwitchOut), json=_sent(given))
+
+
 def add_steps(change_id: int, steps: Sequence[api.StepIn], version: int | None = None) -> Call[api.ChangeDetail]:
     """Add several steps, or none of them where one is impossible or changes nothing; `version` as in `add_step`."""
     path = f"/changes/{change_id}/step-list"

@@ -2,11 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterator, Mapping
+from collections.abc import Callable, Collection, Iterator, Mapping
 from hashlib import sha256
 from typing import Final, Literal
 
 from zerrit import api
+
+Progress = Callable[[int], None]  #: told how many bytes are sent
+
+
+def no_progress(_sent: int) -> None:
+    """No one waits for it."""
+
 
 PART: Final = 16 << 20  # bytes that are sent at once, unless one file has more
 FILES_OF_PART: Final = 200
@@ -35,6 +42,15 @@ def parts_of(
         weight += len(data)
     if part:
         yield part
+
+
+def bundle_of(
+    file_name: str, digest: str, origin: str, digests: Mapping[str, str], programs: Collection[str]
+) -> api.BundleIn:
+    """A bundle whose contents were sent; without a digest of its archive, it is that of its paths and contents."""
+    own = digest or sha256("\n".join(f"{digests[path]}  {path}" for path in sorted(digests)).encode()).hexdigest()
+    files = [api.BundleFileIn(path=path, digest=one, is_program=path in programs) for path, one in digests.items()]
+    return api.BundleIn(file_name=file_name, digest=own, origin=origin, files=files)
 
 
 def folder_step(

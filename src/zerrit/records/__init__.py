@@ -14,6 +14,8 @@ from zerrit.records.database import Database, open_database
 from zerrit.records.errors import RecordsUnusable
 from zerrit.records.models import (
     Activity,
+    Bundle,
+    BundleFile,
     Change,
     ChecklistItem,
     Content,
@@ -54,6 +56,8 @@ __all__ = [
     "Activity",
     "BeforeStart",
     "BroughtFacts",
+    "Bundle",
+    "BundleFile",
     "Change",
     "ChecklistItem",
     "Content",

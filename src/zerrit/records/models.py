@@ -275,6 +275,40 @@ class ReadMark(Base):
     at: Mapped[datetime]
 
 
+class Bundle(Base):
+    """A plugin, mod, map or pack as it was downloaded. `digest` is that of the archive, `origin` where it is from.
+
+    `placement` is how a person placed it, where the gamebook did not say: it is proposed for the next version.
+    """
+
+    __tablename__ = "bundles"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    file_name: Mapped[str] = mapped_column(String(300))
+    name: Mapped[str] = mapped_column(String(200))
+    version: Mapped[str] = mapped_column(String(100), default="")
+    origin: Mapped[str] = mapped_column(String(500), default="")
+    digest: Mapped[str] = mapped_column(String(64), unique=True)
+    size: Mapped[int]
+    placement: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    person: Mapped[str] = mapped_column(String(80))
+    kept_at: Mapped[datetime]
+    files: Mapped[list[BundleFile]] = relationship(
+        order_by="BundleFile.position", cascade="all, delete-orphan", passive_deletes=True
+    )
+
+
+class BundleFile(Base):
+    """One file of a bundle, in the order of its archive."""
+
+    __tablename__ = "bundle_files"
+    bundle_id: Mapped[int] = mapped_column(ForeignKey("bundles.id", ondelete="CASCADE"), primary_key=True)
+    path: Mapped[str] = mapped_column(Text, primary_key=True)
+    position: Mapped[int]
+    digest: Mapped[str] = mapped_column(ForeignKey("contents.digest"), index=True)
+    size: Mapped[int]
+    is_program: Mapped[bool] = mapped_column(default=False)
+
+
 class Run(Base):
     """A deploy or a rollback. `before_id` is the snapshot taken on the way, to which a failure goes back.
 

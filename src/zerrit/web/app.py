@@ -20,6 +20,7 @@ from starlette.exceptions import HTTPException
 from zerrit import __version__
 from zerrit.records import Database, Server, hold_data_folder, open_database, open_vault
 from zerrit.web import problems
+from zerrit.web.bundle_routes import router as bundle_router
 from zerrit.web.content_routes import router as content_router
 from zerrit.web.context import Context
 from zerrit.web.events import Events
@@ -126,7 +127,16 @@ def create_app(settings: Settings) -> FastAPI:
     app.add_middleware(BodyLimit, most=settings.max_body)
     app.add_middleware(KnownHosts, names=settings.hosts)
     app.add_middleware(Logged)
-    for one in (router, content_router, figure_router, gamebook_router, run_router, search_router, keeping_router):
+    for one in (
+        router,
+        bundle_router,
+        content_router,
+        figure_router,
+        gamebook_router,
+        run_router,
+        search_router,
+        keeping_router,
+    ):
         app.include_router(one)
     _serve_console(app)
     app.openapi = partial(problems.documented, app, app.openapi)  # type: ignore[method-assign]  # as FastAPI has it done

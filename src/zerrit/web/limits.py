@@ -28,7 +28,7 @@ MAX_JSON: Final = 8 * 1024 * 1024
 #: Archives and files of a form, and steps that hold the complete text of a file.
 _LARGE: Final = re.compile(
     r"/api/v1/(?:servers/[^/]+/(?:defaults|snapshots/import|hand(?:/[^/]+)?)|changes/\d+/(?:steps|step-list|text|try|replay)"
-    r"|servers/[^/]+/typed|contents(?:/missing)?)"
+    r"|servers/[^/]+/typed|contents(?:/missing)?|bundles(?:/archive)?)"
 )
 _SIGN_IN: Final = ("/api/v1/session", "/api/v1/tokens")
 

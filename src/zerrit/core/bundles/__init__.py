@@ -6,11 +6,11 @@ switch and remove one with all that belongs to it.
 """
 
 from zerrit.core.bundles.installed import InstalledBundle, installed_bundles
-from zerrit.core.bundles.installing import BundleInstall, plan_install
+from zerrit.core.bundles.installing import BundleInstall, Sources, plan_install
 from zerrit.core.bundles.inventory import BundlePart, Inventory, look_into
-from zerrit.core.bundles.manifest import Manifest, name_and_version, newer
-from zerrit.core.bundles.placement import Placement, placed
-from zerrit.core.bundles.switching import Switched, steps_to_remove, steps_to_switch
+from zerrit.core.bundles.manifest import Manifest, is_archive_name, name_and_version, newer
+from zerrit.core.bundles.placement import Placement, in_folder, kind_called, placed
+from zerrit.core.bundles.switching import Switched, needed_by, steps_to_remove, steps_to_switch
 
 __all__ = [
     "BundleInstall",
@@ -19,10 +19,15 @@ __all__ = [
     "Inventory",
     "Manifest",
     "Placement",
+    "Sources",
     "Switched",
+    "in_folder",
     "installed_bundles",
+    "is_archive_name",
+    "kind_called",
     "look_into",
     "name_and_version",
+    "needed_by",
     "newer",
     "placed",
     "plan_install",

@@ -33,6 +33,7 @@ MAX_DOCUMENTS: Final = 1200  # kept read; a large server has some hundred files,
 PRUNE_PATIENCE: Final = 5.0  # seconds
 MAX_CHECKED: Final = 16  # snapshots whose checks are kept, with all that was worked out for them
 MAX_FINDINGS: Final = 100_000  # kept of many more snapshots: of each server, and of its defaults
+MAX_INVENTORIES: Final = 200
 MAX_TAKEN: Final = 32  # of which each server has one that counts
 MAX_WORKED_OUT: Final = 16  # changes kept worked out
 MAX_HELD: Final = 64  # snapshots whose lists of files are kept
@@ -275,6 +276,8 @@ class Workspace:
     held: Recent[int, Mapping[str, str]] = field(
         default_factory=lambda: Recent(MAX_HELD)
     )  #: digests by path, by snapshot
+    #: What is in a kept bundle, by its number, the digest of the gamebook and the server's snapshot.
+    inventories: Recent[tuple[int, str, int], Any] = field(default_factory=lambda: Recent(MAX_INVENTORIES))
     ahead: Ahead = field(default_factory=Ahead)
     worked_out: Recent[WorkKey, WorkedOut] = field(default_factory=lambda: Recent(MAX_WORKED_OUT))
 

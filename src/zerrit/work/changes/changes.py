@@ -209,9 +209,7 @@ def create_with_steps(workspace: Workspace, person: str, server_id: str, title: 
             why = outcome.message or "it is so already; the step would change nothing."
             raise Refused(f"{step.kind.value} {step.address}: {why} No change was opened.")
     change = create_change(workspace, person, server_id, title)
-    for step in steps:
-        change = add_step(workspace, person, change.id, step)
-    return change
+    return add_steps(workspace, person, change.id, steps)
 
 
 def try_step(workspace: Workspace, change_id: int, step: Step) -> Outcome:

@@ -13,6 +13,7 @@ from zerrit.core.retention import Retention, kept_by
 from zerrit.core.states import ChangeState, RunState
 from zerrit.core.wording import counted
 from zerrit.records import (
+    BundleFile,
     Change,
     Content,
     Gamebook,
@@ -141,7 +142,7 @@ def _forget(session: Session, snapshot_id: int) -> None:
 
 
 def _drop_unused(session: Session) -> None:
-    """Contents that no snapshot, run, gamebook or step names."""
+    """Contents that no snapshot, run, bundle, gamebook or step names."""
     named = text(
         "SELECT json_tree.atom FROM steps, json_tree(steps.data) "
         "WHERE steps.kind IN ('put-file', 'put-folder') AND json_tree.type = 'text' AND length(json_tree.atom) = 64"
@@ -149,6 +150,7 @@ def _drop_unused(session: Session) -> None:
     used = or_(
         exists().where(SnapshotFile.digest == Content.digest),
         exists().where(SnapshotFile.content == Content.digest),
+        exists().where(BundleFile.digest == Content.digest),
         exists().where(RunFile.old == Content.digest),
         exists().where(RunFile.new == Content.digest),
         exists().where(RunEvidence.digest == Content.digest),
