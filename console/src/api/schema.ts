@@ -44,6 +44,94 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/bundles": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Bundles
+         * @description The kept bundles, the newest first.
+         */
+        get: operations["list_bundles_api_v1_bundles_get"];
+        put?: never;
+        /**
+         * Save Bundle
+         * @description Keep a bundle whose contents were sent before (`POST /contents`); the same archive is kept once.
+         */
+        post: operations["save_bundle_api_v1_bundles_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/bundles/{bundle_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Bundle
+         * @description A kept bundle.
+         */
+        get: operations["get_bundle_api_v1_bundles__bundle_id__get"];
+        put?: never;
+        post?: never;
+        /**
+         * Forget Bundle
+         * @description Keep a bundle no longer; what is installed of it stays.
+         */
+        delete: operations["forget_bundle_api_v1_bundles__bundle_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/bundles/{bundle_id}/inventory": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Bundle Inventory
+         * @description What a bundle holds: files, manifest, parts; beside a server also where they go and what is there already.
+         */
+        get: operations["bundle_inventory_api_v1_bundles__bundle_id__inventory_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/bundles/archive": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Save Archive
+         * @description Keep a bundle from its archive (ZIP or TAR), which is unpacked here.
+         */
+        post: operations["save_archive_api_v1_bundles_archive_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/changes/{change_id}": {
         parameters: {
             query?: never;
@@ -1054,6 +1142,106 @@ export interface paths {
         get: operations["address_in_text_api_v1_servers__server_id__address_get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/bundles": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Server Bundles
+         * @description The bundles of a server: version, on or off, place in the order, edited files, loaded at the last start.
+         */
+        get: operations["server_bundles_api_v1_servers__server_id__bundles_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/bundles/install": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Install Bundle
+         * @description What installing a kept bundle comes to; with `create` a change is opened for it.
+         */
+        post: operations["install_bundle_api_v1_servers__server_id__bundles_install_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/bundles/remove": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Remove Bundle
+         * @description What removing a bundle comes to; with `create` a change is opened for it.
+         */
+        post: operations["remove_bundle_api_v1_servers__server_id__bundles_remove_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/bundles/same": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Same Bundles
+         * @description What it takes to have the same bundles on as another server; with `create` a change is opened for it.
+         */
+        post: operations["same_bundles_api_v1_servers__server_id__bundles_same_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/bundles/switch": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Switch Bundle
+         * @description What switching a bundle on or off comes to; with `create` a change is opened for it.
+         */
+        post: operations["switch_bundle_api_v1_servers__server_id__bundles_switch_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2346,6 +2534,16 @@ export interface components {
             /** Archive */
             archive: string;
         };
+        /** Body_save_archive_api_v1_bundles_archive_post */
+        Body_save_archive_api_v1_bundles_archive_post: {
+            /** File */
+            file: string;
+            /**
+             * Origin
+             * @default
+             */
+            origin: string;
+        };
         /** Body_save_contents_api_v1_contents_post */
         Body_save_contents_api_v1_contents_post: {
             /** Files */
@@ -2368,6 +2566,101 @@ export interface components {
              * @default []
              */
             paths: string[];
+        };
+        /**
+         * BundleFileIn
+         * @description One file of a bundle, whose content was sent before.
+         */
+        BundleFileIn: {
+            /** Digest */
+            digest: string;
+            /**
+             * Is Program
+             * @default false
+             */
+            is_program: boolean;
+            /** Path */
+            path: string;
+        };
+        /**
+         * BundleIn
+         * @description A bundle to be kept. `digest` is that of its archive, `origin` where it was downloaded.
+         */
+        BundleIn: {
+            /** Digest */
+            digest: string;
+            /** File Name */
+            file_name: string;
+            /** Files */
+            files: components["schemas"]["BundleFileIn"][];
+            /**
+             * Origin
+             * @default
+             */
+            origin: string;
+        };
+        /**
+         * BundleOut
+         * @description A kept bundle; `size` in bytes, unpacked.
+         */
+        BundleOut: {
+            /** Digest */
+            digest: string;
+            /** File Name */
+            file_name: string;
+            /** Files */
+            files: number;
+            /** Id */
+            id: number;
+            /**
+             * Kept At
+             * Format: date-time
+             */
+            kept_at: string;
+            /** Name */
+            name: string;
+            /** Origin */
+            origin: string;
+            /** Person */
+            person: string;
+            /** Size */
+            size: number;
+            /** Version */
+            version: string;
+        };
+        /**
+         * BundlePartOut
+         * @description One bundle of an archive: where its files go, and what of it is on the server.
+         *
+         *     `why` says how it was recognised. `collisions` are on the server and belong to something else; `left_over` are files of
+         *     the installed version that this one does not have.
+         */
+        BundlePartOut: {
+            /** Collisions */
+            collisions: string[];
+            /** Files */
+            files: {
+                [key: string]: string;
+            };
+            /** Installed State */
+            installed_state: string | null;
+            /** Installed Version */
+            installed_version: string | null;
+            /** Kind */
+            kind: string;
+            /** Left Over */
+            left_over: string[];
+            /** Made */
+            made: string[];
+            manifest: components["schemas"]["ManifestOut"];
+            /** Name */
+            name: string;
+            /** Root */
+            root: string;
+            /** Settings */
+            settings: string[];
+            /** Why */
+            why: string;
         };
         /**
          * ChainOut
@@ -3290,6 +3583,18 @@ export interface components {
              */
             kind: "folder";
         };
+        /**
+         * FolderOut
+         * @description A folder of an archive, with the files and bytes in it.
+         */
+        FolderOut: {
+            /** Files */
+            files: number;
+            /** Path */
+            path: string;
+            /** Size */
+            size: number;
+        };
         /** FreeNumberOut */
         FreeNumberOut: {
             /** Family */
@@ -3558,6 +3863,109 @@ export interface components {
             identity: string;
         };
         /**
+         * InstallIn
+         * @description Install a kept bundle. What is not said is recognised, or was chosen for another version of it.
+         *
+         *     `part`: the folder or name of the part, where it holds several. `kind` and `name`: as what; `to`: as it is, into a folder.
+         *     `choices` decides conflicts by address (mine, theirs, or =VALUE), `rest` all others. With `create` as a change.
+         */
+        InstallIn: {
+            /** Bundle */
+            bundle: number;
+            /** Choices */
+            choices?: {
+                [key: string]: string;
+            };
+            /**
+             * Create
+             * @default false
+             */
+            create: boolean;
+            /**
+             * If Refused
+             * @default fail
+             * @enum {string}
+             */
+            if_refused: "fail" | "leave-out";
+            /**
+             * Kind
+             * @default
+             */
+            kind: string;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /** Part */
+            part?: string | null;
+            /**
+             * Rest
+             * @default
+             * @enum {string}
+             */
+            rest: "" | "mine" | "theirs";
+            /**
+             * Title
+             * @default
+             */
+            title: string;
+            /**
+             * To
+             * @default
+             */
+            to: string;
+        };
+        /**
+         * InstallOut
+         * @description What installing comes to; `change` was opened for it.
+         *
+         *     `old_version` is that which it replaces, null for a new one. `left` are files of the old version that stay, with the
+         *     reason. `is_base_known`: it is known how the installed version came, so that one's own edits are told from it.
+         */
+        InstallOut: {
+            /** Added */
+            added: components["schemas"]["KeyNoteOut"][];
+            /** Change */
+            change: number | null;
+            /** Conflicts */
+            conflicts: components["schemas"]["ConflictOut"][];
+            /** Dropped */
+            dropped: components["schemas"]["KeyNoteOut"][];
+            /** Is Base Known */
+            is_base_known: boolean;
+            /** Kept */
+            kept: string[];
+            /** Kind */
+            kind: string;
+            /** Left */
+            left: {
+                [key: string]: string;
+            };
+            /** Merged */
+            merged: string[];
+            /** Name */
+            name: string;
+            /** Needs Missing */
+            needs_missing: string[];
+            /** Needs Off */
+            needs_off: string[];
+            /** New */
+            new: string[];
+            /** Old Version */
+            old_version: string | null;
+            /** Refused */
+            refused: string[];
+            /** Removed */
+            removed: string[];
+            /** Replaced */
+            replaced: string[];
+            /** Steps */
+            steps: components["schemas"]["PlannedStepOut"][];
+            /** Version */
+            version: string;
+        };
+        /**
          * IntegrityOut
          * @description What hashing every kept content again gave. `damaged`: paths by snapshot.
          */
@@ -3570,6 +3978,41 @@ export interface components {
             };
             /** Size */
             size: number;
+        };
+        /**
+         * InventoryOut
+         * @description What a bundle holds. `sorts` counts its files by what they are; `rest` belongs to no part.
+         */
+        InventoryOut: {
+            /** Archives */
+            archives: string[];
+            /** Files */
+            files: number;
+            /** Folders */
+            folders: components["schemas"]["FolderOut"][];
+            manifest: components["schemas"]["ManifestOut"] | null;
+            /** Name */
+            name: string;
+            /** Parts */
+            parts: components["schemas"]["BundlePartOut"][];
+            /** Programs */
+            programs: string[];
+            /** Readme */
+            readme: string;
+            /** Readme Path */
+            readme_path: string;
+            /** Refused */
+            refused: string[];
+            /** Rest */
+            rest: string[];
+            /** Size */
+            size: number;
+            /** Sorts */
+            sorts: {
+                [key: string]: number;
+            };
+            /** Version */
+            version: string;
         };
         /**
          * KeptTokenOut
@@ -3698,6 +4141,26 @@ export interface components {
              * @default 0
              */
             settle: number;
+        };
+        /**
+         * ManifestOut
+         * @description What a bundle says of itself; `is_guessed`: no gamebook says where its manifest is.
+         */
+        ManifestOut: {
+            /** Game */
+            game: string;
+            /** Is Guessed */
+            is_guessed: boolean;
+            /** Name */
+            name: string;
+            /** Needs */
+            needs: string[];
+            /** Path */
+            path: string;
+            /** Title */
+            title: string;
+            /** Version */
+            version: string;
         };
         /**
          * ManualConnection
@@ -4013,6 +4476,18 @@ export interface components {
             /** Thing */
             thing: string;
         };
+        /**
+         * PlannedStepOut
+         * @description A step as it will be: its kind, its place, and more of it in words.
+         */
+        PlannedStepOut: {
+            /** Address */
+            address: string;
+            /** Kind */
+            kind: string;
+            /** Summary */
+            summary: string;
+        };
         /** PlayerNotesOut */
         PlayerNotesOut: {
             /** Text */
@@ -4118,6 +4593,24 @@ export interface components {
             relation: "equal" | "at-most" | "refers-to";
             /** Second */
             second: string;
+        };
+        /**
+         * RemoveBundleIn
+         * @description Remove a bundle with all that belongs to it; with `create` as a change.
+         */
+        RemoveBundleIn: {
+            /**
+             * Create
+             * @default false
+             */
+            create: boolean;
+            /**
+             * Kind
+             * @default
+             */
+            kind: string;
+            /** Name */
+            name: string;
         };
         /**
          * ReplacedOut
@@ -4588,6 +5081,19 @@ export interface components {
          */
         RunState: "running" | "deployed" | "done" | "rolled-back" | "cancelled" | "failed";
         /**
+         * SameBundlesIn
+         * @description Have the bundles on that are on at another server; with `create` as a change.
+         */
+        SameBundlesIn: {
+            /**
+             * Create
+             * @default false
+             */
+            create: boolean;
+            /** Server */
+            server: string;
+        };
+        /**
          * SampleOut
          * @description A value at a place, and how many places have the same one.
          */
@@ -4620,6 +5126,56 @@ export interface components {
             text: string | null;
             /** Version */
             version: number;
+        };
+        /**
+         * ServerBundleOut
+         * @description A bundle of a server. `edited` are files that are not as they came; null where it is not known how they came.
+         *
+         *     `is_loaded` is null where no log of a start says it. `newer_on` are servers with a newer version, `newer_kept` the kept
+         *     bundle that is newer.
+         */
+        ServerBundleOut: {
+            /** Doubt */
+            doubt: string;
+            /** Edited */
+            edited: string[] | null;
+            /** Files */
+            files: string[];
+            /** Game */
+            game: string;
+            /** Is Loaded */
+            is_loaded: boolean | null;
+            /** Kept */
+            kept: number | null;
+            /** Kind */
+            kind: string;
+            /** Name */
+            name: string;
+            /** Needs */
+            needs: string[];
+            /** Newer Kept */
+            newer_kept: number | null;
+            /** Newer On */
+            newer_on: {
+                [key: string]: string;
+            };
+            /** Newer Version */
+            newer_version: string;
+            /** On Paths */
+            on_paths: string[];
+            /** Place */
+            place: number | null;
+            /** Reload */
+            reload: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "on" | "off" | "unclear";
+            /** Title */
+            title: string;
+            /** Version */
+            version: string;
         };
         /**
          * ServerIn
@@ -5070,6 +5626,56 @@ export interface components {
             /** Samples */
             samples: components["schemas"]["SampleOut"][];
         };
+        /**
+         * SwitchIn
+         * @description Switch a bundle on or off; `with_needed`: also on what it needs and is off. With `create` as a change.
+         */
+        SwitchIn: {
+            /**
+             * Create
+             * @default false
+             */
+            create: boolean;
+            /**
+             * Kind
+             * @default
+             */
+            kind: string;
+            /** Name */
+            name: string;
+            /** On */
+            on: boolean;
+            /**
+             * With Needed
+             * @default false
+             */
+            with_needed: boolean;
+        };
+        /**
+         * SwitchOut
+         * @description What switching, removing or having the same set comes to; `change` was opened for it.
+         *
+         *     `needs_off`: what it needs and is off. `needs_missing`: what it needs and is not there, with where it can be had.
+         *     `needed_by`: what is on and needs it. `differs`: bundles of another version at the other server.
+         */
+        SwitchOut: {
+            /** Bundles */
+            bundles: string[];
+            /** Change */
+            change: number | null;
+            /** Differs */
+            differs: string[];
+            /** Needed By */
+            needed_by: string[];
+            /** Needs Missing */
+            needs_missing: {
+                [key: string]: string;
+            };
+            /** Needs Off */
+            needs_off: string[];
+            /** Steps */
+            steps: components["schemas"]["PlannedStepOut"][];
+        };
         /** TallyOut */
         TallyOut: {
             /** After */
@@ -5512,6 +6118,518 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description The request has no valid session or token. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What the path or the request names is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It cannot be done in the state in which things are. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request is larger than its bound. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request cannot be used; `detail` says why. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_bundles_api_v1_bundles_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Another problem with the request. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem of the service, or of a server that it works on. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BundleOut"][];
+                };
+            };
+            /** @description The request has no valid session or token. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What the path or the request names is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It cannot be done in the state in which things are. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request is larger than its bound. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request cannot be used; `detail` says why. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    save_bundle_api_v1_bundles_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BundleIn"];
+            };
+        };
+        responses: {
+            /** @description Another problem with the request. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem of the service, or of a server that it works on. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BundleOut"];
+                };
+            };
+            /** @description The request has no valid session or token. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What the path or the request names is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It cannot be done in the state in which things are. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request is larger than its bound. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request cannot be used; `detail` says why. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_bundle_api_v1_bundles__bundle_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                bundle_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Another problem with the request. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem of the service, or of a server that it works on. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BundleOut"];
+                };
+            };
+            /** @description The request has no valid session or token. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What the path or the request names is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It cannot be done in the state in which things are. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request is larger than its bound. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request cannot be used; `detail` says why. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    forget_bundle_api_v1_bundles__bundle_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                bundle_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Another problem with the request. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem of the service, or of a server that it works on. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The request has no valid session or token. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What the path or the request names is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It cannot be done in the state in which things are. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request is larger than its bound. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request cannot be used; `detail` says why. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    bundle_inventory_api_v1_bundles__bundle_id__inventory_get: {
+        parameters: {
+            query?: {
+                server?: string;
+            };
+            header?: never;
+            path: {
+                bundle_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Another problem with the request. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem of the service, or of a server that it works on. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InventoryOut"];
+                };
+            };
+            /** @description The request has no valid session or token. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What the path or the request names is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It cannot be done in the state in which things are. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request is larger than its bound. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request cannot be used; `detail` says why. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    save_archive_api_v1_bundles_archive_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_save_archive_api_v1_bundles_archive_post"];
+            };
+        };
+        responses: {
+            /** @description Another problem with the request. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem of the service, or of a server that it works on. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BundleOut"];
+                };
             };
             /** @description The request has no valid session or token. */
             401: {
@@ -10363,6 +11481,447 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AddressOut"];
+                };
+            };
+            /** @description The request has no valid session or token. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What the path or the request names is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It cannot be done in the state in which things are. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request is larger than its bound. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request cannot be used; `detail` says why. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    server_bundles_api_v1_servers__server_id__bundles_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Another problem with the request. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem of the service, or of a server that it works on. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ServerBundleOut"][];
+                };
+            };
+            /** @description The request has no valid session or token. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What the path or the request names is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It cannot be done in the state in which things are. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request is larger than its bound. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request cannot be used; `detail` says why. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    install_bundle_api_v1_servers__server_id__bundles_install_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["InstallIn"];
+            };
+        };
+        responses: {
+            /** @description Another problem with the request. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem of the service, or of a server that it works on. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InstallOut"];
+                };
+            };
+            /** @description The request has no valid session or token. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What the path or the request names is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It cannot be done in the state in which things are. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request is larger than its bound. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request cannot be used; `detail` says why. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_bundle_api_v1_servers__server_id__bundles_remove_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RemoveBundleIn"];
+            };
+        };
+        responses: {
+            /** @description Another problem with the request. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem of the service, or of a server that it works on. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SwitchOut"];
+                };
+            };
+            /** @description The request has no valid session or token. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What the path or the request names is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It cannot be done in the state in which things are. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request is larger than its bound. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request cannot be used; `detail` says why. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    same_bundles_api_v1_servers__server_id__bundles_same_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SameBundlesIn"];
+            };
+        };
+        responses: {
+            /** @description Another problem with the request. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem of the service, or of a server that it works on. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SwitchOut"];
+                };
+            };
+            /** @description The request has no valid session or token. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What the path or the request names is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It cannot be done in the state in which things are. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request is larger than its bound. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request cannot be used; `detail` says why. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    switch_bundle_api_v1_servers__server_id__bundles_switch_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SwitchIn"];
+            };
+        };
+        responses: {
+            /** @description Another problem with the request. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem of the service, or of a server that it works on. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SwitchOut"];
                 };
             };
             /** @description The request has no valid session or token. */

@@ -27,6 +27,7 @@ from zerrit.core.bundles.manifest import (
 from zerrit.core.bundles.paths import is_folder, name_in, path_for
 from zerrit.core.bundles.placement import Placement, in_folder, placed
 from zerrit.core.discovery import Sort, sort_of
+from zerrit.core.documents.slots import PLACE
 from zerrit.core.documents.source import decode
 from zerrit.core.errors import EditRefused, PathRefused
 from zerrit.core.paths import name_matches
@@ -216,14 +217,19 @@ def _places_on_server(kinds: Sequence[BundleRules], path: str) -> Iterator[tuple
                 *zip(rules.when_on, rules.when_on, strict=True),
                 *zip(rules.when_off, rules.when_on[: len(rules.when_off)], strict=True),
             ):
-                name = name_in(pattern, inner) if "/" in pattern else None
+                name = name_in(pattern, inner) if _is_telling(pattern) else None
                 if name is not None:
                     tail = inner[len(path_for(pattern, name)) :]
                     yield number, "/".join(pieces[:start]), name, path_for(target, name) + tail
             for pattern in rules.beside:
-                name = name_in(pattern, inner) if "/" in pattern else None
+                name = name_in(pattern, inner) if _is_telling(pattern) else None
                 if name is not None:
                     yield number, "/".join(pieces[:start]), name, inner
+
+
+def _is_telling(pattern: str) -> bool:
+    """Something is before the name, so that not every path fits."""
+    return not pattern.startswith(PLACE)
 
 
 def _manifest(read: Read, rules: BundleRules, placement: Placement) -> Manifest:

@@ -21,6 +21,8 @@ _VERSIONED: Final = re.compile(
     r"(?P<name>.+?)[-_ .]+v?(?P<version>\d+(?:\.\d+)*(?:[-.+]?[a-z]+\.?\d*)?)", re.IGNORECASE
 )
 _ARCHIVES: Final = re.compile(r"\.(?:zip|tar|tgz|tbz2|txz|tar\.(?:gz|bz2|xz))$", re.IGNORECASE)
+_NUMBERS: Final = re.compile(r"v?(\d+(?:\.\d+)*)")
+_BEFORE: Final = frozenset(("alpha", "beta", "dev", "pre", "preview", "rc", "snapshot", "test"))
 _SEVERAL: Final = re.compile(r"\s*[,;]\s*")
 _KEYS: Final = {
     "name": ("name", "id", "mod", "plugin"),
@@ -61,16 +63,19 @@ def name_and_version(file_name: str) -> tuple[str, str]:
 
 
 def newer(version: str, than: str) -> bool:
-    """Whether a version is newer than another one; numbers count as numbers, and a text such as `beta` is before none."""
+    """Whether a version is newer than another one: numbers count as numbers, and one such as `2.0-beta` is before 2.0."""
     return bool(version) and bool(than) and _order(version) > _order(than)
 
 
-def _order(version: str) -> list[tuple[int, int, str]]:
-    parts = re.findall(r"\d+|[a-z]+", version.lower())
-    order = [(1, int(part), "") if part.isdigit() else (-1, 0, part) for part in parts]
-    while order and order[-1] == (1, 0, ""):
-        order.pop()  # 1.0 is 1
-    return [*order, (0, 0, "")]
+def _order(version: str) -> tuple[tuple[int, ...], int, tuple[tuple[int, int, str], ...]]:
+    found = _NUMBERS.match(version.strip().lower())
+    numbers = [int(one) for one in re.findall(r"\d+", found.group(1))] if found is not None else []
+    rest = version.strip().lower()[found.end() :] if found is not None else version.lower()
+    while numbers and not numbers[-1]:
+        numbers.pop()  # 1.0 is 1
+    parts = tuple((1, int(one), "") if one.isdigit() else (0, 0, one) for one in re.findall(r"\d+|[a-z]+", rest))
+    stage = 0 if not parts else -1 if parts[0][2] in _BEFORE else 1
+    return tuple(numbers), stage, parts
 
 
 def manifest_path(rules: BundleRules, name: str) -> tuple[str, str]:

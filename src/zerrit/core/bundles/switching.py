@@ -13,7 +13,7 @@ from zerrit.core.documents.selection import select
 from zerrit.core.errors import EditRefused
 from zerrit.core.file_steps import Read
 from zerrit.core.rules.bundles import BundleRules
-from zerrit.core.steps import Step, StepKind, replay
+from zerrit.core.steps import OutcomeKind, Step, StepKind, replay
 
 Documents = Mapping[str, Document]
 
@@ -159,7 +159,10 @@ def _addition(rules: BundleRules, address: str, name: str, documents: Documents)
 
 def _moved_before(address: str, addition: Step, name: str, before: str, documents: Documents, read: Read) -> Step:
     """The step that moves a name that was just added before another one."""
-    after = replay(documents, [addition], read).documents
+    made = replay(documents, [addition], read)
+    if made.outcomes[0].kind is not OutcomeKind.DONE:
+        raise EditRefused(f"{name} cannot be added to {address}: {made.outcomes[0].message}")
+    after = made.documents
     path, document, _ = next(iter(_places(address, after)))
     nodes = [found for _, _, node in _places(address, after) for found in (*_named(node, name), *_named(node, before))]
     by_value = {node.value: _entry_of(node) for node in nodes}

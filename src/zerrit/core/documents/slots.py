@@ -20,6 +20,7 @@ LINE_START: Final = "^"
 _BLANKS: Final = re.compile(r"[ \t]+")
 _QUOTED: Final = re.compile(r"\"[^\"]*\"|'[^']*'")
 _WORD: Final = re.compile(r"[^\s\"';]*")
+_LIST: Final = re.compile(r"[^\s\"']*")
 
 
 @dataclass(frozen=True, slots=True)
@@ -72,7 +73,8 @@ def cuts(slot: Slot, text: str, start: int, end: int) -> Iterator[Cut]:
             begin, stop = quoted.start() + 1, quoted.end() - 1
             at = quoted.end()
         elif after is None:
-            word = _WORD.match(text, begin, end)
+            # What parts the entries of a list does not end it, though it may end a command elsewhere.
+            word = (_LIST if slot.separator.strip() else _WORD).match(text, begin, end)
             stop = at = word.end() if word else begin
         else:
             closing = after.search(text, begin, end)
