@@ -4144,7 +4144,7 @@ export interface components {
         };
         /**
          * ManifestOut
-         * @description What a bundle says of itself; `is_guessed`: no gamebook says where its manifest is.
+         * @description What the manifest of a bundle says; `is_guessed`: no gamebook says where its manifest is.
          */
         ManifestOut: {
             /** Game */

@@ -47,7 +47,7 @@ class BundleOut(BaseModel):
 
 
 class ManifestOut(BaseModel):
-    """What a bundle says of itself; `is_guessed`: no gamebook says where its manifest is."""
+    """What the manifest of a bundle says; `is_guessed`: no gamebook says where its manifest is."""
 
     name: str
     title: str

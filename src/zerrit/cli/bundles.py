@@ -21,12 +21,13 @@ from zerrit.core.gamebooks import Gamebook, read_gamebook
 from zerrit.core.wording import counted
 
 MOST_NAMED = 8
+_SORTS = {"others": "other files"}
 _SIGNS = {"on": "on", "off": "off", "unclear": "unclear"}
 
 
 @click.group()
 def bundle() -> None:
-    """Plugins, mods, maps and packs: look into an archive, install it, switch it on or off, remove it."""
+    """Bundles: look into an archive, install it, switch it on or off, remove it."""
 
 
 # --- archives ---------------------------------------------------------------------------------------------------------
@@ -42,7 +43,7 @@ def bundle() -> None:
 def look(file: Path, server_id: str | None, gamebook: Path | None, output: str) -> None:
     """Look into an archive or folder before any of it goes to a server. Nothing is sent or kept.
 
-    Shows its files, what it says of itself, the bundles in it, programs, and the readme. Exit code 1 when something of it
+    Shows its files, its manifest, the bundles in it, programs, and the readme. Exit code 1 when something of it
     collides or is refused.
     """
     with opened_bundle(file) as archive:
@@ -83,11 +84,12 @@ def _server_view(zerrit: Client, server_id: str) -> tuple[Gamebook | None, list[
 
 
 def _print_inventory(found: Inventory, file_name: str, *, is_beside_server: bool) -> None:
-    what = ", ".join(f"{count:,} {sort}" for sort, count in sorted(found.sorts.items(), key=lambda one: -one[1]))
+    by_count = sorted(found.sorts.items(), key=lambda one: -one[1])
+    what = ", ".join(f"{_SORTS.get(sort, sort)} {count:,}" for sort, count in by_count)
     echo(f"{file_name}: {counted(found.files, 'file')}, {_size(found.size)} unpacked ({what})")
     if found.manifest is not None and not found.parts:
         guessed = "guessed" if found.manifest.is_guessed else "by the gamebook"
-        echo(f"It says of itself in {found.manifest.path} ({guessed}): {_titled(found.manifest)}")
+        echo(f"Manifest {found.manifest.path} ({guessed}): {_titled(found.manifest)}")
     for folder, files, size in [one for one in found.folders if "/" not in one[0]][:MOST_NAMED]:
         echo(f"  {folder}/   {counted(files, 'file')}, {_size(size)}")
     for part in found.parts:

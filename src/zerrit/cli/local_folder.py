@@ -118,7 +118,7 @@ def chosen_files(source: Path, only: Sequence[str] = (), without: Sequence[str] 
 
 @contextmanager
 def opened_bundle(source: Path) -> Iterator[Archive]:
-    """The same for a bundle: a file that is called like no archive is one by itself, such as `lamps.pak`."""
+    """The same for a bundle: a single file that has no name of an archive is a bundle too, such as `lamps.pak`."""
     if source.is_file() and not is_archive_name(source.name):
         yield SingleFile(source)
         return

@@ -1,5 +1,5 @@
 """
-What is in an archive before any of it is on a server: its files, what it says of itself, which bundles it holds.
+What is in an archive before any of it is on a server: its files, its manifest, which bundles it holds.
 
 Only the directory of the archive is read, and the few files that say what it is.
 """

@@ -1,4 +1,4 @@
-"""What a bundle says of itself: its name, its version, what it needs."""
+"""The manifest of a bundle: its name, its version, what it needs."""
 
 from __future__ import annotations
 
@@ -39,7 +39,7 @@ Read = Callable[[str], bytes]
 
 @dataclass(frozen=True, slots=True)
 class Manifest:
-    """What a bundle says of itself; empty where it does not. `path` is the file that says it."""
+    """What the manifest of a bundle says; empty where it does not. `path` is the file that says it."""
 
     name: str = ""
     title: str = ""

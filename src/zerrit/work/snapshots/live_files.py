@@ -27,7 +27,7 @@ FILES_AT_ONCE: Final = 500
 class FetchedFile(NamedTuple):
     """One file as it was found on a server; `digest` is None for a watched one.
 
-    `content` is the digest of a watched file whose content is kept all the same, since a change touched it.
+    `content` is the digest of a watched file whose content is kept anyway, since a change touched it.
     """
 
     path: str

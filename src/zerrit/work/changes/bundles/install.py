@@ -129,6 +129,7 @@ def install(
 
 
 def content_of(workspace: Workspace, digest: str) -> bytes:
+    """The bytes with a digest."""
     with workspace.session() as session:
         return load_content(session, digest)
 

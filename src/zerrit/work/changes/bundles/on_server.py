@@ -99,6 +99,7 @@ def _server_bundle(
 
 
 def version_of(bundle: Bundle, part: BundlePart) -> str:
+    """The version of a part: that of its manifest, else that of the file name of its archive."""
     return part.manifest.version or bundle.version
 
 
@@ -123,6 +124,7 @@ def _as_on(one: InstalledBundle) -> dict[str, str]:
 
 
 def digest_on(files: Files, path: str) -> str:
+    """The digest of a file on a server; empty where its content is not kept."""
     document = files.documents.get(path)
     if document is not None:
         return sha256(document.to_bytes()).hexdigest()

@@ -41,6 +41,7 @@ class ServerView:
 
 
 def server_view(workspace: Workspace, session: Session, server_id: str) -> ServerView:
+    """A server with its latest files and the bundles in them. Raises NotFound."""
     server = get_server(session, server_id)
     gamebook, digest = gamebook_of(session, server)
     snapshot = require_latest(session, server_id)
@@ -67,6 +68,7 @@ def look(workspace: Workspace, bundle_id: int, server_id: str = "") -> Inventory
 
 
 def looked(workspace: Workspace, bundle: Bundle, here: ServerView | None) -> Inventory:
+    """What is in a kept bundle, beside a server where one is given; kept until one of the two changes."""
     key = (bundle.id, here.gamebook_digest if here else "", here.snapshot_id if here else 0)
 
     def make() -> Inventory:
