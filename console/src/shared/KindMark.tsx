@@ -72,6 +72,11 @@ const MARKS: Record<string, { sign: string; tone: Tone; word?: string }> = {
   "no answer": { sign: "✗", tone: "error" },
   crashed: { sign: "✗", tone: "error" },
   stopped: { sign: "■", tone: "warning" },
+  on: { sign: "✓", tone: "success" },
+  off: { sign: "×", tone: "text" },
+  unclear: { sign: "?", tone: "warning" },
+  loaded: { sign: "✓", tone: "success" },
+  "not loaded": { sign: "✗", tone: "error" },
 };
 
 /**

@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import sys
 from collections.abc import Sequence
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Literal
 
@@ -49,22 +50,32 @@ def look(file: Path, server_id: str | None, gamebook: Path | None, output: str) 
     with opened_bundle(file) as archive:
         if server_id is not None:
             with connect() as zerrit:
-                book, installed, paths, refused = _server_view(zerrit, server_id)
+                here = _server_view(zerrit, server_id)
         else:
-            book, installed, paths, refused = (load_gamebook(gamebook) if gamebook else None), [], [], []
-        kinds = book.rules.bundles if book is not None else ()
-        found = look_into(archive, file.name, kinds, installed, paths, refused)
+            here = _Here(load_gamebook(gamebook) if gamebook else None)
+        kinds = here.gamebook.rules.bundles if here.gamebook is not None else ()
+        found = look_into(archive, file.name, kinds, here.installed, here.paths, here.refused)
     if output == "json":
         from zerrit.report.inventory import inventory  # noqa: PLC0415  # only for JSON
 
         print_json(inventory(found).model_dump(mode="json"))
     else:
-        _print_inventory(found, file.name, is_beside_server=server_id is not None)
+        _print_inventory(found, file.name, here.game, is_beside_server=server_id is not None)
     sys.exit(1 if found.refused or any(part.collisions for part in found.parts) else 0)
 
 
-def _server_view(zerrit: Client, server_id: str) -> tuple[Gamebook | None, list[InstalledBundle], list[str], list[str]]:
-    """What of a server is needed to look into an archive beside it."""
+@dataclass(frozen=True, slots=True)
+class _Here:
+    """What of a server is needed to look into an archive beside it; `game` is the version of its newest defaults."""
+
+    gamebook: Gamebook | None
+    installed: Sequence[InstalledBundle] = ()
+    paths: Sequence[str] = ()
+    refused: Sequence[str] = ()
+    game: str = ""
+
+
+def _server_view(zerrit: Client, server_id: str) -> _Here:
     server = zerrit.server(server_id)
     book = read_gamebook(zerrit.gamebook_overview(server_id).text.encode())[0] if server.gamebook else None
     installed = [
@@ -80,10 +91,12 @@ def _server_view(zerrit: Client, server_id: str) -> tuple[Gamebook | None, list[
         )
         for one in zerrit.server_bundles(server_id)
     ]
-    return book, installed, [file.path for file in zerrit.files(server_id)], server.maintenance.refused_files
+    paths = [file.path for file in zerrit.files(server_id)]
+    game = server.defaults[0] if server.defaults else ""
+    return _Here(book, installed, paths, server.maintenance.refused_files, game)
 
 
-def _print_inventory(found: Inventory, file_name: str, *, is_beside_server: bool) -> None:
+def _print_inventory(found: Inventory, file_name: str, game: str, *, is_beside_server: bool) -> None:
     by_count = sorted(found.sorts.items(), key=lambda one: -one[1])
     what = ", ".join(f"{_SORTS.get(sort, sort)} {count:,}" for sort, count in by_count)
     echo(f"{file_name}: {counted(found.files, 'file')}, {_size(found.size)} unpacked ({what})")
@@ -103,7 +116,8 @@ def _print_inventory(found: Inventory, file_name: str, *, is_beside_server: bool
         if part.manifest.needs:
             echo(f"  needs: {', '.join(part.manifest.needs)}")
         if part.manifest.game:
-            echo(f"  made for version {part.manifest.game} of the game")
+            other = f"; the newest defaults of the server are {game}" if game and game != part.manifest.game else ""
+            echo(f"  made for version {part.manifest.game} of the game{other}")
         if part.installed is not None:
             version = part.installed.manifest.version or "a version that it does not say"
             echo(f"  {version} is on the server now ({part.installed.state})")

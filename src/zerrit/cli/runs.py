@@ -164,7 +164,7 @@ def print_evidence(run: api.RunOut) -> None:
     for line in seen.log_gone[:5]:
         echo(f"  its log does not say any more what it said at run {seen.log_against}: {short(line, 100)}")
     for path, reason in seen.refused.items():
-        echo(f"Left out, refused by the host: {path}: {reason}")
+        echo(f"  left out, refused by the host: {path}: {reason.removeprefix(f'{path}: ')}")
     for path, reason in seen.left_out.items():
         echo(f"  left out: {path}: {reason}")
     for name, paths in (("stopped", seen.written_at_stop), ("started", seen.written_at_start)):

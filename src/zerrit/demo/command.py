@@ -44,6 +44,7 @@ def demo(folder: Path, port: int, ftp_port: int, control_port: int) -> None:
 
   Two games run on the stand-in host: coral-gate (by FTP on port {stack.host.ftp_port}) and lantern-shelf (by folder).
   The game's files:  {stack.host_folder}
+  Archives to try:   {stack.folder / "downloads"}
   From a terminal:   zerrit sign-in --url {stack.url} --name {ADMIN} --password {PASSWORD}
                      zerrit server list
 

@@ -18,6 +18,7 @@ from pydantic import SecretStr
 from zerrit import api
 from zerrit.client import Client
 from zerrit.demo import world_files
+from zerrit.demo.downloads import downloads
 from zerrit.standin import StandinHost
 from zerrit.web import MAX_BODY, Service, Settings, bound_socket, create_app
 from zerrit.work.base.workspace import Bounds
@@ -80,6 +81,11 @@ class DemoStack:
                 write_files(self.host_folder / game, world_files.server_files(game))
         for version in (world_files.VERSION, world_files.NEXT_VERSION):
             (self.folder / f"fathomline-{version}-defaults.zip").write_bytes(defaults_zip(version))
+        for name, archive in downloads().items():
+            file = self.folder / "downloads" / name
+            file.parent.mkdir(exist_ok=True)
+            if not file.exists():
+                file.write_bytes(archive)
 
     def __enter__(self) -> Self:
         self.host.start()

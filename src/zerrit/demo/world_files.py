@@ -97,6 +97,7 @@ def default_files() -> dict[str, bytes]:
     rng = random.Random(SEED)  # noqa: S311 (stand-ins for big binaries)
     result["mods/deepsong.pak"] = b"PAK\0" + rng.randbytes(4096)
     result["mods/surveyor-kit.pak"] = b"PAK\0" + rng.randbytes(2048)
+    result["mods/undertow.pak"] = b"PAK\0" + rng.randbytes(1024)
     result["ledger.db"] = _ledger()
     for chart in ("coral-gate", "lantern-shelf"):
         result[f"charts/{chart}.zip"] = _packed(result, f"charts/{chart}/")

@@ -10,6 +10,7 @@ from fastapi import APIRouter, File, Form, UploadFile
 from zerrit import api
 from zerrit.core.archives import open_archive
 from zerrit.core.steps import Step
+from zerrit.core.wording import counted
 from zerrit.records import Bundle
 from zerrit.report.inventory import inventory
 from zerrit.web.context import PersonDep, WorkspaceDep
@@ -185,7 +186,7 @@ def _step(step: Step) -> api.PlannedStepOut:
     more = {
         "move-file": f"to {step.target}",
         "move": f"{step.where} {step.target}",
-        "put-folder": f"{len(step.files):,} files",
+        "put-folder": counted(len(step.files), "file"),
         "add": f"{step.name} {step.value or ''}".strip(),
         "merge-version": "what the new version changed, with your edits kept",
     }.get(step.kind.value, "")

@@ -14,6 +14,7 @@ const AREAS: Record<string, Area> = {
   changes: lazy(async () => ({ default: (await import("../changes/ChangesTab")).ChangesTab })),
   compare: lazy(async () => ({ default: (await import("../compare/CompareTab")).CompareTab })),
   figures: lazy(async () => ({ default: (await import("../figures/ServerFigures")).ServerFigures })),
+  bundles: lazy(async () => ({ default: (await import("../bundles/BundlesTab")).BundlesTab })),
   upgrade: lazy(async () => ({ default: (await import("../upgrade/UpgradeTab")).UpgradeTab })),
   gamebook: lazy(async () => ({ default: (await import("../gamebook/GamebookTab")).GamebookTab })),
   review: lazy(async () => ({ default: (await import("../review/ReviewTab")).ReviewTab })),

@@ -16,7 +16,7 @@ import { usePageTitle } from "../../shared/usePageTitle";
 import { DefaultsDialog } from "./DefaultsDialog";
 import { ServerDialog } from "./ServerDialog";
 
-const AREAS = ["files", "findings", "changes", "compare", "figures", "upgrade", "gamebook", "review", "timeline", "maintenance"];
+const AREAS = ["files", "findings", "changes", "compare", "figures", "bundles", "upgrade", "gamebook", "review", "timeline", "maintenance"];
 
 /** The server whose page is open. */
 export function useServer(): Schemas["ServerOut"] {
@@ -47,9 +47,9 @@ export function ServerFrame() {
   const fetched = fetchFiles.data;
   return (
     <Box sx={{ flex: 1, minHeight: 0, display: "flex", flexDirection: "column" }}>
-      <Box sx={{ display: "flex", alignItems: "center", columnGap: 2, flexWrap: { xs: "wrap", md: "nowrap" }, px: { xs: 1.5, sm: 2 }, pt: { xs: 0.75, md: 0 }, borderBottom: 1, borderColor: "divider", flexShrink: 0 }}>
+      <Box sx={{ display: "flex", alignItems: "center", columnGap: 1.5, flexWrap: { xs: "wrap", md: "nowrap" }, px: { xs: 1.5, sm: 2 }, pt: { xs: 0.75, md: 0 }, borderBottom: 1, borderColor: "divider", flexShrink: 0 }}>
         <Trail steps={[{ name: "Servers", to: "/" }]} title={server.data.title} isShort />
-        <Tabs value={AREAS.includes(area) ? area : false} variant="scrollable" scrollButtons={false} sx={{ flex: 1, minWidth: { xs: "100%", md: 0 }, order: { xs: 3, md: 0 }, "& .MuiTab-root": { minWidth: 0, px: 1.25 } }}>
+        <Tabs value={AREAS.includes(area) ? area : false} variant="scrollable" scrollButtons={false} sx={{ flex: 1, minWidth: { xs: "100%", md: 0 }, order: { xs: 3, md: 0 }, "& .MuiTab-root": { minWidth: 0, px: 1 } }}>
           {AREAS.map((name) => (
             <Tab key={name} value={name} label={name[0]?.toUpperCase() + name.slice(1)} component={RouterLink} to={`/servers/${serverId}/${name}`} />
           ))}

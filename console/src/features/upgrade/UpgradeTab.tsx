@@ -21,6 +21,7 @@ import { Loading } from "../../shared/Loading";
 import { Mono } from "../../shared/Mono";
 import { ProblemNote } from "../../shared/ProblemNote";
 import { ConflictTable } from "./ConflictTable";
+import { KeyNotes } from "./KeyNotes";
 
 type Upgrade = Schemas["UpgradeOut"];
 
@@ -90,8 +91,8 @@ function Planned({ upgrade }: { upgrade: Upgrade }) {
         <ConflictTable words={VENDOR_WORDS} conflicts={upgrade.conflicts} names={[upgrade.old, "here", upgrade.new]} choices={choices} onChoose={setChoices} />
       )}
       <Files upgrade={upgrade} />
-      <Keys title="Added by the vendor" notes={upgrade.files.flatMap((file) => file.added)} />
-      <Keys title="Dropped by the vendor" notes={upgrade.files.flatMap((file) => file.dropped)} />
+      <KeyNotes title="Added by the vendor" notes={upgrade.files.flatMap((file) => file.added)} />
+      <KeyNotes title="Dropped by the vendor" notes={upgrade.files.flatMap((file) => file.dropped)} />
       {upgrade.remaining.length > 0 && (
         <Alert severity="info" variant="outlined">Not shipped any more, and left on the server: {upgrade.remaining.join(", ")}</Alert>
       )}
@@ -163,21 +164,5 @@ function FileRow({ file }: { file: Schemas["UpgradeFileOut"] }) {
         </TableRow>
       )}
     </>
-  );
-}
-
-function Keys({ title, notes }: { title: string; notes: readonly Schemas["KeyNoteOut"][] }) {
-  if (notes.length === 0) return null;
-  return (
-    <Paper sx={{ p: 1.5 }}>
-      <Typography variant="h2" gutterBottom>{title}</Typography>
-      {notes.map((note) => (
-        <Box key={note.address} sx={{ py: 0.25, display: "grid", gridTemplateColumns: "minmax(260px, 2fr) minmax(120px, 2fr) 3fr", gap: 1.5, alignItems: "baseline" }}>
-          <Mono>{note.address}</Mono>
-          <Mono>{note.value.length > 90 ? `${note.value.slice(0, 90)} …` : note.value}</Mono>
-          <Typography variant="body2" color="text.secondary">{note.comment}</Typography>
-        </Box>
-      ))}
-    </Paper>
   );
 }

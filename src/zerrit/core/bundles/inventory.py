@@ -9,11 +9,13 @@ from __future__ import annotations
 import re
 from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
+from io import BytesIO
 from pathlib import PurePosixPath
 from typing import Final
 
-from zerrit.core.archives import Archive, Member
+from zerrit.core.archives import Archive, Member, open_archive
 from zerrit.core.bundles.installed import InstalledBundle
 from zerrit.core.bundles.manifest import (
     Manifest,
@@ -28,8 +30,8 @@ from zerrit.core.bundles.paths import is_folder, name_in, path_for
 from zerrit.core.bundles.placement import Placement, in_folder, placed
 from zerrit.core.discovery import Sort, sort_of
 from zerrit.core.documents.slots import PLACE
-from zerrit.core.documents.source import decode
-from zerrit.core.errors import EditRefused, PathRefused
+from zerrit.core.documents.source import MAX_BYTES, decode
+from zerrit.core.errors import ArchiveRefused, EditRefused, PathRefused
 from zerrit.core.paths import name_matches
 from zerrit.core.rules.bundles import BundleRules
 
@@ -37,6 +39,9 @@ _PROGRAMS: Final = frozenset((".exe", ".dll", ".so", ".bat", ".cmd", ".com", ".m
 _PICTURES: Final = frozenset((".png", ".jpg", ".jpeg", ".gif", ".bmp", ".svg", ".webp", ".ico"))
 _READABLE: Final = re.compile(r"(?:^|/)(?:read[-_ ]?me|install|liesmich)[^/]*?(?:\.(?:txt|md|html?))?$", re.IGNORECASE)
 _MOST_README: Final = 20_000  #: characters
+_MOST_INNER: Final = 20  #: archives in an archive that are looked into
+#: What is between the path of an archive and a path in it.
+INSIDE: Final = "!/"
 _ALIKE: Final = 0.5  #: share of the names that a bundle has in common with those that are installed
 
 Read = Callable[[str], bytes]
@@ -107,7 +112,7 @@ def look_into(
         _beside_server(part, kinds, installed, on_server)
         for part in _parts(archive, name, version, kinds, installed, on_server)
     ]
-    taken = {path for part in parts for path in part.placement.files.values()}
+    taken = {path.partition(INSIDE)[0] for part in parts for path in part.placement.files.values()}
     manifest = parts[0].manifest if len(parts) == 1 else None
     if manifest is None and not parts:
         manifest = guess_manifest([one.path for one in members], [one.size for one in members], archive.read)
@@ -186,8 +191,44 @@ def _parts(
     if not found:
         found += _by_likeness(archive, kinds, left, installed, name, version)
     if not found:
+        found += _in_archives(archive, kinds, installed, on_server)
+    if not found:
         found += _by_folders(left, on_server)
     return found
+
+
+def _in_archives(
+    archive: Archive, kinds: Sequence[BundleRules], installed: Sequence[InstalledBundle], on_server: frozenset[str]
+) -> Iterator[BundlePart]:
+    """Bundles in the archives that an archive holds, one level deep."""
+    if isinstance(archive, _Inner):
+        return
+    inner = [one for one in archive.members if is_archive_name(one.path) and one.size <= MAX_BYTES]
+    for member in inner[:_MOST_INNER]:
+        with opened_inside(archive, member.path) as opened:
+            name, version = name_and_version(member.path)
+            for part in _parts(opened, name, version, kinds, installed, on_server) if opened is not None else ():
+                files = {path: f"{member.path}{INSIDE}{inside}" for path, inside in part.placement.files.items()}
+                root = f"{member.path}{INSIDE}{part.root}".rstrip("/")
+                yield replace(part, root=root, placement=replace(part.placement, files=files))
+
+
+class _Inner:
+    """An archive that was in another one; what is in archives in it is not looked at."""
+
+    def __init__(self, archive: Archive) -> None:
+        self.members, self.empty_folders = archive.members, archive.empty_folders
+        self.read, self.contents = archive.read, archive.contents
+
+
+@contextmanager
+def opened_inside(archive: Archive, path: str) -> Iterator[Archive | None]:
+    """An archive in an archive; None where it cannot be read."""
+    try:
+        with open_archive(BytesIO(archive.read(path))) as opened:
+            yield _Inner(opened)
+    except ArchiveRefused:
+        yield None
 
 
 def _as_on_server(archive: Archive, kinds: Sequence[BundleRules], paths: Sequence[str]) -> Iterator[BundlePart]:

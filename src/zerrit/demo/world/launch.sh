@@ -4,4 +4,5 @@ exec ./fathomline \
   --chart coral-gate \
   --with deepsong \
   --with surveyor-kit \
+  --with undertow \
   --log logs/station.log

@@ -9,6 +9,7 @@ from pathlib import PurePosixPath
 from typing import Final
 
 from zerrit.connections import Connection, ConnectionFailed, ConnectionFault
+from zerrit.core.paths import folders_of
 from zerrit.core.wording import counted
 from zerrit.records import content_sizes, digest_of
 from zerrit.work.base.workspace import Workspace
@@ -94,6 +95,10 @@ def write_files(
             say(f"{progress} written")
     finally:
         noted.flush()
+    for folder in sorted(
+        folders_of(done.refused) - folders_of(held.digests.keys() - done.refused), key=lambda one: -one.count("/")
+    ):
+        connection.remove_folder(folder)  # one that was made for a refused file only; one that holds anything stays
     done.count = len(removed) + len(held) - len(done.refused)
     return done
 

@@ -8,6 +8,7 @@ from dataclasses import dataclass, field, replace
 from sqlalchemy import select
 
 from zerrit.core.bundles import (
+    INSIDE,
     BundleInstall,
     BundlePart,
     InstalledBundle,
@@ -16,6 +17,7 @@ from zerrit.core.bundles import (
     Sources,
     in_folder,
     kind_called,
+    opened_inside,
     placed,
     plan_install,
 )
@@ -25,10 +27,11 @@ from zerrit.core.wording import counted
 from zerrit.records import Bundle, Change, load_content
 from zerrit.work.base.errors import Refused
 from zerrit.work.base.workspace import Workspace
-from zerrit.work.changes.bundles.kept import get_bundle, list_bundles
+from zerrit.work.changes.bundles.kept import KeptArchive, get_bundle, list_bundles
 from zerrit.work.changes.bundles.on_server import version_of
 from zerrit.work.changes.bundles.view import ServerView, looked, server_view
 from zerrit.work.changes.changes import create_with_steps, reader
+from zerrit.work.snapshots.contents import save_content
 
 
 @dataclass(frozen=True, slots=True)
@@ -81,7 +84,7 @@ def install(
     old = next((one for one in here.installed if (one.kind, one.name) == (placement.kind, placement.name)), None)
     needs = part.manifest.needs if part is not None else ()
     base = _base(workspace, here, kept, old) if old is not None else None
-    digests = {file.path: file.digest for file in bundle.files}
+    digests = _digests_of(workspace, bundle, placement)
     sources = Sources(here.files, reader(here.gamebook), lambda digest: content_of(workspace, digest))
 
     def planned(choices: Mapping[str, str]) -> BundleInstall:
@@ -126,6 +129,18 @@ def install(
     change = create_with_steps(workspace, person, server_id, said, plan.steps)
     _remember(workspace, bundle.id, choice)
     return replace(found, change=change)
+
+
+def _digests_of(workspace: Workspace, bundle: Bundle, placement: Placement) -> dict[str, str]:
+    """The digests of a bundle's files by their path in it; what is in an archive in it is stored first."""
+    digests = {file.path: file.digest for file in bundle.files}
+    archive = KeptArchive(workspace, bundle)
+    inner = {source.partition(INSIDE)[0] for source in placement.files.values() if INSIDE in source}
+    for path in sorted(inner):
+        with opened_inside(archive, path) as opened:
+            for member, data in opened.contents() if opened is not None else ():
+                digests[f"{path}{INSIDE}{member.path}"] = save_content(workspace, member.path, data)
+    return digests
 
 
 def content_of(workspace: Workspace, digest: str) -> bytes:
@@ -209,6 +224,6 @@ def _base(
     for bundle in kept:
         for part in looked(workspace, bundle, here).parts:
             if (part.kind, part.name) == (old.kind, old.name) and version_of(bundle, part) == old.manifest.version:
-                digests = {file.path: file.digest for file in bundle.files}
+                digests = _digests_of(workspace, bundle, part.placement)
                 return {path: digests[inside] for path, inside in part.placement.files.items()}
     return None

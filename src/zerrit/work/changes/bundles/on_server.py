@@ -103,9 +103,11 @@ def version_of(bundle: Bundle, part: BundlePart) -> str:
     return part.manifest.version or bundle.version
 
 
-def _edited(one: InstalledBundle, here: ServerView, source: tuple[Bundle, BundlePart]) -> tuple[str, ...]:
+def _edited(one: InstalledBundle, here: ServerView, source: tuple[Bundle, BundlePart]) -> tuple[str, ...] | None:
     bundle, part = source
     digests = {file.path: file.digest for file in bundle.files}
+    if any(inside not in digests for inside in part.placement.files.values()):
+        return None  # what was in an archive in it has no digest of its own
     came = {path: digests[inside] for path, inside in part.placement.files.items()}
     now = dict(zip(one.files, one.files, strict=True)) if one.state != "off" else _as_on(one)
     return tuple(
