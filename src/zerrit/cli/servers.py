@@ -235,7 +235,7 @@ def _asked_for(kinds: Sequence[type[Kind]], settings: Mapping[str, Any], secret:
 
 def _maintenance(given: Mapping[str, Any], known: Mapping[str, Any]) -> dict[str, Any]:
     found = dict(known)
-    for name in ("announcement", "settle", "patience", "may_rehearse", "must_rehearse"):
+    for name in ("announcement", "settle", "patience", "may_rehearse", "must_rehearse", "may_pack"):
         if given[name] is not None:
             found[name] = given[name]
     if given["refused_files"]:

@@ -10,7 +10,7 @@ from zerrit.core.documents import MAX_BYTES, Document
 from zerrit.core.documents.value_edits import ValueChange
 from zerrit.core.errors import AddressNotFound, EditRefused
 from zerrit.core.nearest import nearest
-from zerrit.core.paths import folders_of, safe_path
+from zerrit.core.paths import folders_of, pack_of, safe_path
 from zerrit.core.wording import counted
 
 Read = Callable[[bytes, str], Document]  #: how a file with these bytes at a path is read
@@ -74,6 +74,7 @@ class FileState:
             return []
         old = self._described(path)
         self._require_kept(path)
+        self._forget_inside(path)
         document = self.read(data, path)
         if document.is_binary:
             self.documents.pop(path, None)
@@ -83,10 +84,17 @@ class FileState:
         self.documents[path] = document
         return [ValueChange(path, old, counted(len(document.text.splitlines()), "line"))]
 
+    def _forget_inside(self, path: str) -> None:
+        """What was in a packed file goes with it; what is in another one is known once it is on the server."""
+        for inside in self.below(f"{path}!"):
+            self.documents.pop(inside, None)
+            self.others.pop(inside, None)
+
     def remove(self, path: str) -> ValueChange:
         """Take a file away."""
         self._require_kept(path)
         old = self._described(path)
+        self._forget_inside(path)
         self.others.pop(path, None)
         self.documents.pop(path, None)
         return ValueChange(path, old, None)
@@ -97,6 +105,8 @@ class FileState:
         if target in self:
             raise EditRefused(f"{target} is there already. Remove it first, or choose another name.")
         self._require_kept(path)
+        for inside in self.below(f"{path}!"):
+            self.move(inside, target + inside[len(path) :])
         if path in self.documents:
             self.documents[target] = self.read(self.documents.pop(path).to_bytes(), target)
         else:
@@ -143,7 +153,7 @@ def put_folder(state: FileState, address: str, files: Mapping[str, str], *, repl
         raise EditRefused(f"{folder} is a file on the server, and not a folder.")
     changes: list[ValueChange] = []
     if replace_all:
-        changes += [state.remove(path) for path in state.below(folder) if path not in wanted]
+        changes += [state.remove(path) for path in state.below(folder) if path not in wanted and not pack_of(path)]
     for path, digest in wanted.items():
         changes += state.put(path, digest)
     return changes
@@ -159,13 +169,15 @@ def move_file(state: FileState, address: str, target: str) -> list[ValueChange]:
     inside = _required_below(state, path)
     if new == path or new.startswith(f"{path}/"):
         raise EditRefused(f"{path} cannot be moved into itself.")
-    return [state.move(one, new + one[len(path) :]) for one in inside]
+    # What is in a packed file moves with it.
+    return [state.move(one, new + one[len(path) :]) for one in inside if not pack_of(one)]
 
 
 def remove_file(state: FileState, address: str) -> list[ValueChange]:
     """A file, or a folder with all that is in it, is taken away; one that is not there needs nothing."""
     path = _one_path(address)
-    return [state.remove(one) for one in ([path] if path in state else state.below(path))]
+    gone = [path] if path in state else [one for one in state.below(path) if not pack_of(one)]
+    return [state.remove(one) for one in gone]
 
 
 def _required_below(state: FileState, folder: str) -> list[str]:

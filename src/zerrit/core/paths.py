@@ -9,6 +9,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable
 from pathlib import PurePosixPath
+from typing import Final
 
 from zerrit.core.errors import PathRefused
 from zerrit.core.wildcards import path_matches
@@ -29,6 +30,24 @@ def safe_path(path: str) -> str:
     if is_bad:
         raise PathRefused(f"`{path[:120]!s}` leaves the server's folder or is not a file name; such a path is refused.")
     return path
+
+
+#: What is between the path of a packed file and the path of a file in it.
+INSIDE = "!/"
+
+
+_PACK: Final = re.compile(r"((?:[^/]+/)*?[^/]*\.[A-Za-z0-9]+)!/", re.DOTALL)
+
+
+def pack_of(path: str) -> str:
+    """The packed file that a path is inside of, such as `maps.zip` of `maps.zip!/north.xml`; empty for a file of its own.
+
+    A folder that is called `Mods!` is a folder: only what has an ending before the `!` is a packed file.
+    """
+    if INSIDE not in path:
+        return ""
+    found = _PACK.match(path)
+    return found.group(1) if found is not None else ""
 
 
 def file_stems(pattern: str, paths: Iterable[str]) -> list[str]:

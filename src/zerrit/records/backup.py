@@ -8,6 +8,7 @@ from contextlib import closing, contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 
+from zerrit.core.paths import pack_of
 from zerrit.records.contents import unpacked
 from zerrit.records.database import Database
 from zerrit.records.errors import RecordsUnusable
@@ -84,6 +85,8 @@ class Rescue:
             (snapshot_id,),
         )
         for path, digest, packed in rows:
+            if pack_of(path):  # it is in a packed file, which is there
+                continue
             yield path, (unpacked(digest, packed) if packed is not None else None), digest is None
 
 

@@ -27,7 +27,7 @@ class Maintenance(BaseModel):
     of the game's own where crash files appear, reached by the same connection. `settle` is how many seconds a started game
     must stay up, `patience` how many it has to stop, to start and to say that it is ready; zero for the service's own.
     `may_rehearse`: the gamebook's command for a rehearsal may be run on the machine of the service; `must_rehearse`: no
-    deploy without one. `refused_files` are patterns of names, such as `*.exe`, that the host does not take.
+    deploy without one. `may_pack`: commands of the gamebook that pack folders may be run there. `refused_files` are patterns of names, such as `*.exe`, that the host does not take.
     """
 
     model_config = ConfigDict(extra="forbid", frozen=True)
@@ -39,6 +39,7 @@ class Maintenance(BaseModel):
     retention: Retention = Retention()
     may_rehearse: bool = False
     must_rehearse: bool = False
+    may_pack: bool = False
     refused_files: Annotated[list[Annotated[str, Field(min_length=1, max_length=200)]], Field(max_length=50)] = Field(
         default_factory=list
     )

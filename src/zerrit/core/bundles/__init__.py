@@ -7,13 +7,12 @@ switch and remove one with all that belongs to it.
 
 from zerrit.core.bundles.installed import InstalledBundle, installed_bundles
 from zerrit.core.bundles.installing import BundleInstall, Sources, plan_install
-from zerrit.core.bundles.inventory import INSIDE, BundlePart, Inventory, look_into, opened_inside
+from zerrit.core.bundles.inventory import BundlePart, Inventory, look_into, opened_inside
 from zerrit.core.bundles.manifest import Manifest, is_archive_name, name_and_version, newer
 from zerrit.core.bundles.placement import Placement, in_folder, kind_called, placed
 from zerrit.core.bundles.switching import Switched, needed_by, steps_to_remove, steps_to_switch
 
 __all__ = [
-    "INSIDE",
     "BundleInstall",
     "BundlePart",
     "InstalledBundle",

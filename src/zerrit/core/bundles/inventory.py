@@ -32,7 +32,7 @@ from zerrit.core.discovery import Sort, sort_of
 from zerrit.core.documents.slots import PLACE
 from zerrit.core.documents.source import MAX_BYTES, decode
 from zerrit.core.errors import ArchiveRefused, EditRefused, PathRefused
-from zerrit.core.paths import name_matches
+from zerrit.core.paths import INSIDE, name_matches
 from zerrit.core.rules.bundles import BundleRules
 
 _PROGRAMS: Final = frozenset((".exe", ".dll", ".so", ".bat", ".cmd", ".com", ".msi", ".scr", ".sh", ".ps1", ".vbs"))
@@ -40,8 +40,6 @@ _PICTURES: Final = frozenset((".png", ".jpg", ".jpeg", ".gif", ".bmp", ".svg", "
 _READABLE: Final = re.compile(r"(?:^|/)(?:read[-_ ]?me|install|liesmich)[^/]*?(?:\.(?:txt|md|html?))?$", re.IGNORECASE)
 _MOST_README: Final = 20_000  #: characters
 _MOST_INNER: Final = 20  #: archives in an archive that are looked into
-#: What is between the path of an archive and a path in it.
-INSIDE: Final = "!/"
 _ALIKE: Final = 0.5  #: share of the names that a bundle has in common with those that are installed
 
 Read = Callable[[str], bytes]

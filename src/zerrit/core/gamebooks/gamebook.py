@@ -22,7 +22,7 @@ from zerrit.core.gamebooks.rule_list import PlacedRule, placed_rules
 from zerrit.core.gamebooks.schema import GamebookFile
 from zerrit.core.gamebooks.source_lines import Location, finding_at, locate
 from zerrit.core.nearest import did_you_mean
-from zerrit.core.rules import FieldRules, FileRules, Rule
+from zerrit.core.rules import FieldRules, FileRules, PackedRule, Rule
 from zerrit.core.wildcards import path_matches
 
 
@@ -139,8 +139,17 @@ class Gamebook:
         return frozenset((*of_lists, *(path for _, rule in rules.listed() for path in rule.binaries())))
 
     def is_rewritten(self, path: str) -> bool:
+        """Whether the game or its host writes the file: when it stops, or packed at each start."""
         rules = self.file(path)
-        return rules is not None and rules.rewritten_at_stop
+        return (rules is not None and rules.rewritten_at_stop) or path in self._packed_by_host
+
+    @cached_property
+    def _packed_by_host(self) -> frozenset[str]:
+        return frozenset(rule.into for rule in self.rules.of(PackedRule) if rule.packed_by == "host")
+
+    def is_opened(self, path: str) -> bool:
+        """Whether the files in a packed file are read and edited one by one."""
+        return any(path_matches(pattern, path) for pattern in self.rules.opened)
 
     def field_rules(self, path: str, node: Node) -> FieldRules | None:
         """What is known of the field that a node is."""

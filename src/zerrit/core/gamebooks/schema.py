@@ -54,6 +54,10 @@ class GamebookFile(_Listed):
 
     draws: tuple[DrawRules, ...] = Field((), description="draw tables, for odds")
     bundles: tuple[BundleRules, ...] = Field((), description="what plugins, mods, maps and packs are made of")
+    opened: tuple[Name, ...] = Field(
+        (),
+        description="path patterns of ZIP and TAR files whose files are read and edited one by one, as in `maps.zip!/north.xml`",
+    )
     rehearse: Rehearsal | None = Field(None, description="how a copy of a server is started to see whether it does")
     trouble: Trouble = Field(Trouble(), description="how the game says that something went wrong")
     ignore: tuple[Name, ...] = Field((), description="path patterns of files that are no configuration, such as logs")

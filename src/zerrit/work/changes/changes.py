@@ -19,6 +19,7 @@ from zerrit.core.documents.findings import known_again
 from zerrit.core.file_steps import NOT_KEPT, TOO_LARGE, Read
 from zerrit.core.gamebooks import Gamebook
 from zerrit.core.merge import MergePlan, plan_merge
+from zerrit.core.paths import pack_of
 from zerrit.core.states import EDITABLE, ChangeState
 from zerrit.core.steps import Outcome, OutcomeKind, Replay, Step, StepKind, replay, touched_others, touched_paths
 from zerrit.records import Change, Snapshot, load_content
@@ -185,11 +186,16 @@ def _tried(
 
 def _require_kept(gamebook: Gamebook | None, server_id: str, paths: Collection[str]) -> None:
     """What steps touch must be files that a rollback could take back."""
-    for path in sorted(paths) if gamebook is not None else ():
+    for path in sorted(paths):
         if gamebook is not None and gamebook.is_ignored(path):
             raise Refused(
                 f"{path} is none of the files that Zerrit keeps for {server_id} (see `ignore` in the gamebook), so a rollback "
                 "could not take it back. Choose another path."
+            )
+        if pack_of(path) and (gamebook is None or not gamebook.is_opened(pack_of(path))):
+            raise Refused(
+                f"{path} is in a packed file that is not opened, so nothing in it can be changed. Add {pack_of(path)} to `opened` "
+                "in the gamebook and fetch the files again."
             )
 
 

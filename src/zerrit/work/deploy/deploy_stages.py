@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 
 from zerrit.connections import PASSING, ConnectionFailed, ManualConnection
 from zerrit.control import Act, ControlError
-from zerrit.core.paths import folders_of
+from zerrit.core.paths import folders_of, pack_of
 from zerrit.core.wording import counted
 from zerrit.records import BroughtFacts, RehearsalFacts, Run, RunFacts, RunFile, content_sizes, digest_of
 from zerrit.work.base.run_records import get_run
@@ -18,13 +18,13 @@ from zerrit.work.changes.changes import get_change, worked_out
 from zerrit.work.deploy import rehearsal
 from zerrit.work.deploy.file_writing import Written, read_back, write_files
 from zerrit.work.deploy.journal import Stage, StageFailed
+from zerrit.work.deploy.packing import Writes, packed_by_host
 from zerrit.work.deploy.run_context import MANUAL_POLL, RunContext
 from zerrit.work.deploy.run_folders import emptied_by, made_by_runs, paths_after, to_be_made
 from zerrit.work.deploy.stages import StageName
 from zerrit.work.deploy.start_watch import Verdict
 from zerrit.work.deploy.write_plan import (
     Plan,
-    Writes,
     can_reload,
     plan_changes,
     plan_restart,
@@ -32,8 +32,8 @@ from zerrit.work.deploy.write_plan import (
     require_whole,
     watched_in_the_way,
 )
-from zerrit.work.snapshots.live_files import Known, Taken, known_files, take, with_contents
-from zerrit.work.snapshots.snapshots import latest_snapshot, store_snapshot, take_live
+from zerrit.work.snapshots.live_files import Known, Taken, known_files, take, with_contents, with_insides
+from zerrit.work.snapshots.snapshots import digests, get_snapshot, latest_snapshot, store_snapshot, take_live
 
 #: Minutes before a stop at which players are told of it again.
 LEAST_FREE: Final = 64 << 20  #: bytes of the data folder's disk; a quarter of the server's files is added
@@ -192,7 +192,7 @@ def _changed_since_last(context: RunContext) -> list[str]:
         is_same = bool(file.stamp) and file.stamp == was.stamp and file.size == was.size
         if not is_same and (was.size != file.size or digest_of(context.connection.read(file.path)) != was.digest):
             changed.append(file.path)
-    return sorted([*changed, *(path for path in known if path not in seen)])
+    return sorted([*changed, *(path for path in known if path not in seen and not pack_of(path))])
 
 
 def _newest_files(context: RunContext) -> Known:
@@ -333,7 +333,7 @@ def write(context: RunContext, stage: Stage, facts: RunFacts) -> None:
     with context.workspace.session() as session:
         emptied = emptied_by(session, context.change_ids, before, writes)
         if context.target_id is not None:
-            gone = folders_of(before) - folders_of(paths_after(before, writes))
+            gone = folders_of(paths_after(before, {})) - folders_of(paths_after(before, writes))
             emptied = sorted(gone & made_by_runs(session, context.server.id))
     written = _written_persistently(context, writes, emptied, stage)
     if written.refused:
@@ -393,7 +393,6 @@ def watch(context: RunContext, stage: Stage, facts: RunFacts) -> None:
     verdict, seen = context.watch_start(stage)
     doubts = [*context.evidence.doubts, *verdict.doubts]
     facts.take_over(seen)
-    facts.doubts = doubts
     if verdict.trouble:
         raise StageFailed(verdict.trouble)
     if not context.in_place:  # after a reload the log has only a part of what a start says
@@ -401,6 +400,12 @@ def watch(context: RunContext, stage: Stage, facts: RunFacts) -> None:
         facts.take_over(_against_last_good(context, verdict))
     at_start = _accept(context)
     facts.written_at_start = at_start
+    after_id = context.journal.run().after_id
+    if after_id is not None and not context.connection.is_manual:
+        with context.workspace.session() as session:
+            held = digests(session, get_snapshot(session, context.server.id, after_id))
+        doubts += packed_by_host(context.workspace, context.gamebook, held)
+    facts.doubts = doubts
     said = ["up, no crash file, nothing bad in the log"]
     said += [f"written while it started: {', '.join(at_start[:5])}"] if at_start else []
     stage.say("; ".join([*said, *doubts]))
@@ -437,6 +442,7 @@ def _accept(context: RunContext) -> list[str]:
         files = [
             file._replace(size=sizes.get(file.digest or file.content or "", file.size)) for file in wanted.values()
         ]
+        files, _ = with_insides(context.workspace, context.gamebook, files, context.files_before())
         at_start: list[str] = []
     else:
         written = context.writes()

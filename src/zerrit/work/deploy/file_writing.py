@@ -14,7 +14,7 @@ from zerrit.core.wording import counted
 from zerrit.records import content_sizes, digest_of
 from zerrit.work.base.workspace import Workspace
 from zerrit.work.deploy.journal import StageFailed
-from zerrit.work.deploy.write_plan import Writes
+from zerrit.work.deploy.packing import Writes
 from zerrit.work.snapshots.live_files import Held
 
 NOTED_EVERY: Final = 0.5  # seconds between two notes of which files are written

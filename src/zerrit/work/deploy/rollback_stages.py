@@ -12,9 +12,10 @@ from zerrit.work.base.run_records import get_run
 from zerrit.work.deploy.evidence import keep_evidence
 from zerrit.work.deploy.file_writing import write_files
 from zerrit.work.deploy.journal import Stage, StageFailed
+from zerrit.work.deploy.packing import Writes
 from zerrit.work.deploy.run_context import POLL, RunContext
 from zerrit.work.deploy.start_watch import crash_texts, crash_times
-from zerrit.work.deploy.write_plan import Writes, way_back
+from zerrit.work.deploy.write_plan import way_back
 from zerrit.work.snapshots.live_files import Taken, take
 
 RESTORE_PAUSE: Final = 0.5  # seconds before the second try; doubled up to the longest

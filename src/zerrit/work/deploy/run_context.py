@@ -21,9 +21,10 @@ from zerrit.work.base.workspace import Workspace
 from zerrit.work.deploy.evidence import outside_of
 from zerrit.work.deploy.instructions import lacking
 from zerrit.work.deploy.journal import Journal, Stage, StageFailed
+from zerrit.work.deploy.packing import Writes
 from zerrit.work.deploy.stages import GOING_BACK, StageName
 from zerrit.work.deploy.start_watch import Verdict, Watched
-from zerrit.work.deploy.write_plan import Plan, Writes
+from zerrit.work.deploy.write_plan import Plan
 from zerrit.work.servers.controls import control_of
 from zerrit.work.servers.servers import get_server
 from zerrit.work.servers.stored_gamebooks import gamebook_of
@@ -204,7 +205,7 @@ class RunContext:
         return f"rollback to snapshot {self.target_id}" if self.target_id else "restart"
 
     def files_before(self) -> dict[str, FetchedFile]:
-        """The files of the snapshot that was taken on the way."""
+        """The files of the snapshot that was taken on the way, those in packed files included."""
         before_id = self.journal.run().before_id
         assert before_id is not None  # noqa: S101 (nothing is written before there is one)
         with self.workspace.session() as session:

@@ -8,17 +8,17 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from zerrit.connections import Connection, ConnectionFailed, ConnectionFault
-from zerrit.core.paths import folders_of
+from zerrit.core.paths import folders_of, pack_of
 from zerrit.core.steps import StepKind
 from zerrit.records import Run
 from zerrit.work.changes.changes import get_change
-from zerrit.work.deploy.write_plan import Writes
+from zerrit.work.deploy.packing import Writes
 
 
 def paths_after(before: Collection[str], writes: Writes) -> set[str]:
-    """The paths that there are once the files are written."""
+    """The paths that there are once the files are written, without those in packed files."""
     gone = {path for path, digest in writes.items() if digest is None}
-    return (set(before) | writes.keys()) - gone
+    return {path for path in (set(before) | writes.keys()) - gone if not pack_of(path)}
 
 
 def emptied_by(session: Session, change_ids: Sequence[int], before: Collection[str], writes: Writes) -> list[str]:
@@ -27,7 +27,7 @@ def emptied_by(session: Session, change_ids: Sequence[int], before: Collection[s
     A folder that only lost its last file, such as the one of add-ins that are off, stays.
     """
     taken_away = [root for change_id in change_ids for root in _taken_away(session, change_id)]
-    emptied = folders_of(before) - folders_of(paths_after(before, writes))
+    emptied = folders_of(paths_after(before, {})) - folders_of(paths_after(before, writes))
     return sorted(one for one in emptied if any(one == root or one.startswith(f"{root}/") for root in taken_away))
 
 
@@ -48,7 +48,7 @@ def made_by_runs(session: Session, server_id: str) -> set[str]:
 
 def to_be_made(connection: Connection, before: Collection[str], writes: Writes) -> list[str]:
     """The folders that are not on the server yet, of those that the files will be in."""
-    new = folders_of(paths_after(before, writes)) - folders_of(before)
+    new = folders_of(paths_after(before, writes)) - folders_of(paths_after(before, {}))
     missing: set[str] = set()
     for folder in sorted(new, key=lambda one: one.count("/")):
         above, _, name = folder.rpartition("/")

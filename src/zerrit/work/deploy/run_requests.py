@@ -11,6 +11,7 @@ from sqlalchemy.orm import Session
 
 from zerrit.connections import ConnectionFailed, RemoteFile
 from zerrit.core.gamebooks import Gamebook
+from zerrit.core.paths import pack_of
 from zerrit.core.states import EDITABLE, ChangeState, RunState
 from zerrit.records import Change, Run, RunChange, RunFacts, RunOptions, Server, digest_of
 from zerrit.work.base.activity_log import note
@@ -190,7 +191,9 @@ def _drifted(
 
     Those that the game rewrites itself are merged later.
     """
-    paths = [path for path in sorted(touched) if gamebook is None or not gamebook.is_rewritten(path)]
+    # What is in a packed file is as it was where that one is.
+    own = {pack_of(path) or path for path in touched}
+    paths = [path for path in sorted(own) if gamebook is None or not gamebook.is_rewritten(path)]
     drifted: list[str] = []
     wanted: list[RemoteFile] = []
     with workspace.connection_to(server) as connection:

@@ -13,6 +13,7 @@ from zerrit.core.compare import compare_files
 from zerrit.core.documents import MAX_BYTES, Document, Finding
 from zerrit.core.file_steps import other_file
 from zerrit.core.gamebooks import Gamebook
+from zerrit.core.paths import pack_of
 from zerrit.core.steps import Replay, Step, is_touched_by, touched_others
 from zerrit.databases import query
 from zerrit.records import Snapshot, store_contents
@@ -21,12 +22,11 @@ from zerrit.work.changes.changes import files_after, get_change, replayed_on, sa
 from zerrit.work.changes.finding_status import judge
 from zerrit.work.changes.refused_files import RefusedFiles, may_be_left_out, refused_by
 from zerrit.work.deploy.journal import StageFailed
+from zerrit.work.deploy.packing import Writes, with_packs
 from zerrit.work.servers.servers import get_server
 from zerrit.work.servers.stored_gamebooks import gamebook_of
 from zerrit.work.snapshots.live_files import Held, Taken
 from zerrit.work.snapshots.snapshots import contents, digests, documents_of, get_snapshot
-
-Writes = dict[str, str | None]  #: digest by path of files to write; None removes a file
 
 
 @dataclass(frozen=True, slots=True)
@@ -110,9 +110,12 @@ def require_whole(workspace: Workspace, server_id: str, snapshot_id: int) -> Non
 
 
 def way_back(now: Mapping[str, str], wanted: Mapping[str, str]) -> Writes:
-    """What has to be written and taken away so that files that are `now` become the `wanted` ones."""
-    writes: Writes = {path: digest for path, digest in wanted.items() if now.get(path) != digest}
-    writes.update({path: None for path in now if path not in wanted})
+    """What has to be written and taken away so that files that are `now` become the `wanted` ones.
+
+    What is in a packed file comes and goes with it.
+    """
+    writes: Writes = {path: digest for path, digest in wanted.items() if now.get(path) != digest and not pack_of(path)}
+    writes.update({path: None for path in now if path not in wanted and not pack_of(path)})
     return writes
 
 
@@ -161,6 +164,7 @@ def plan_changes(
         digest = after.others.get(path)
         if digest is not None or path not in current:  # else it became a text, which is to be written
             writes[path] = digest
+    writes = with_packs(workspace, server, gamebook, writes, after)
     left_out = tuple(path for one in refused for path in one.left_out)
     for path in left_out:
         writes.pop(path, None)

@@ -91,7 +91,8 @@ def _kept(
         if (newest.id if newest else None) != (before.id if before else None):
             raise WrongState(f"The files of {server_id} were taken by another person at the same time. Use those.")
         drift = differing_paths(_digests(known.values()), taken.digests)
-        if before is not None and not drift:
+        # Packed files that the gamebook opened or closed since show other paths, and nothing of them has changed.
+        if before is not None and not drift and known.keys() == taken.by_path.keys():
             _renew_stamps(session, before.id, known, taken)
             return Fetched(before, False, drift, taken)
         snapshot = store_snapshot(workspace, session, server_id, taken.files, "fetched" if before else "first fetch")

@@ -15,8 +15,11 @@ from typing import Final, NamedTuple
 from sqlalchemy.orm import Session
 
 from zerrit.connections import Connection, ConnectionFailed, ConnectionFault, RemoteFile
+from zerrit.core.archives import unpack
 from zerrit.core.documents import MAX_BYTES
+from zerrit.core.errors import ArchiveRefused
 from zerrit.core.gamebooks import Gamebook
+from zerrit.core.paths import INSIDE, pack_of
 from zerrit.records import load_content, store_contents
 from zerrit.work.base.workspace import Workspace
 
@@ -100,6 +103,7 @@ def take(
     before = known or {}
     found: dict[str, FetchedFile] = {}
     wanted: list[RemoteFile] = []
+    odd: dict[str, str] = {}
     same = 0
     listing = tuple(connection.files())
     if last is not None and last.listing and not thorough and listing == last.listing:
@@ -111,6 +115,9 @@ def take(
         )
     for file in listing:
         path, size, _, stamp, _ = file
+        if pack_of(path):
+            odd[path] = "its folder is called like the inside of a packed file; rename that folder"
+            continue
         if gamebook is not None and gamebook.is_ignored(path):
             continue
         old = before.get(path)
@@ -124,7 +131,7 @@ def take(
             same += 1
         else:
             wanted.append(file)
-    left_out = dict(connection.left_out)
+    left_out = {**connection.left_out, **odd}
     _require_reachable(left_out, before)
     for count, (file, data) in enumerate(_kept(workspace, connection, wanted)):
         progress(count, len(wanted))
@@ -135,10 +142,12 @@ def take(
         else:
             size, digest = data
             found[file.path] = FetchedFile(file.path, size, file.modified, digest, file.stamp)
-    if not wanted and same == len(found) == len(before):
+    own = [found[path] for path in sorted(found)] if wanted else list(found.values())
+    files, faults = with_insides(workspace, gamebook, own, before)
+    if not wanted and same == len(found) and len(files) == len(before):
         is_sure = all(file.stamp for file in listing)
-        return Taken(tuple(found.values()), left_out, 0, is_same=True, listing=listing if is_sure else ())
-    return Taken(tuple(found[path] for path in sorted(found)), left_out, len(wanted))
+        return Taken(tuple(files), left_out | faults, 0, is_same=True, listing=listing if is_sure else ())
+    return Taken(tuple(files), left_out | faults, len(wanted))
 
 
 def with_contents(workspace: Workspace, connection: Connection, taken: Taken, paths: Collection[str]) -> Taken:
@@ -160,6 +169,45 @@ def with_contents(workspace: Workspace, connection: Connection, taken: Taken, pa
         tuple(file._replace(content=read.get(file.path, file.content)) for file in taken.files) if read else taken.files
     )
     return replace(taken, files=files)
+
+
+def with_insides(
+    workspace: Workspace, gamebook: Gamebook | None, files: Iterable[FetchedFile], known: Known
+) -> tuple[list[FetchedFile], dict[str, str]]:
+    """Files with those that are in opened packs behind each, and what could not be opened with the reason.
+
+    The files of a pack that is as it was `known` are taken over from there.
+    """
+    if gamebook is None or not gamebook.rules.opened:
+        return list(files), {}
+    own = [file for file in files if not pack_of(file.path)]
+    insides: dict[str, list[FetchedFile]] = {}
+    for path, file in known.items():
+        if pack_of(path):
+            insides.setdefault(pack_of(path), []).append(file)
+    found: list[FetchedFile] = []
+    faults: dict[str, str] = {}
+    with workspace.session() as session:
+        for file in own:
+            found.append(file)
+            if file.digest is None or not gamebook.is_opened(file.path):
+                continue
+            old = known.get(file.path)
+            if old is not None and old.digest == file.digest and file.path in insides:
+                found += insides[file.path]
+                continue
+            try:
+                found += _opened(session, file)
+            except ArchiveRefused as error:
+                faults[file.path] = f"what is in it cannot be shown: {error}"
+    return found, faults
+
+
+def _opened(session: Session, file: FetchedFile) -> list[FetchedFile]:
+    assert file.digest is not None  # noqa: S101 (the caller saw to it)
+    inside = unpack(load_content(session, file.digest))
+    kept = keep_files(session, sorted(inside.items()))
+    return [one._replace(path=f"{file.path}{INSIDE}{one.path}", modified=file.modified) for one in kept]
 
 
 def _require_reachable(left_out: Mapping[str, str], before: Known) -> None:

@@ -9,7 +9,7 @@ import zipfile
 from typing import Any, Final
 
 from zerrit.core.archives import unpack
-from zerrit.core.paths import safe_path
+from zerrit.core.paths import pack_of, safe_path
 from zerrit.core.wording import counted
 from zerrit.records import (
     Snapshot,
@@ -41,7 +41,11 @@ def export_snapshot(workspace: Workspace, server_id: str, snapshot_id: int) -> b
         server = get_server(session, server_id)
         gamebook, _ = gamebook_of(session, server)
         snapshot = get_snapshot(session, server_id, snapshot_id)
-        files = {path: load_content(session, digest) for path, digest in digests(session, snapshot).items()}
+        files = {
+            path: load_content(session, digest)
+            for path, digest in digests(session, snapshot).items()
+            if not pack_of(path)
+        }
         watched = [file.path for file in snapshot.files if file.digest is None]
     about = {
         "form": FORM,

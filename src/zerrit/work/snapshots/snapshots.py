@@ -15,6 +15,7 @@ from zerrit.core.compare import (
 )
 from zerrit.core.documents import Document, Finding
 from zerrit.core.file_steps import other_file
+from zerrit.core.paths import pack_of
 from zerrit.databases import query
 from zerrit.records import Server, Snapshot, SnapshotFile, load_content
 from zerrit.work.base.errors import NotFound
@@ -218,11 +219,16 @@ class PathDifferences:
 
 
 def differing_paths(old: Mapping[str, str], new: Mapping[str, str]) -> PathDifferences:
-    """Compare digests by path."""
+    """Compare digests by path. What is in a packed file differs only where that file does."""
+
+    def is_news(path: str) -> bool:
+        pack = pack_of(path)
+        return not pack or pack not in old or old.get(pack) != new.get(pack)
+
     return PathDifferences(
         tuple(sorted(path for path in old.keys() & new.keys() if old[path] != new[path])),
-        tuple(sorted(new.keys() - old.keys())),
-        tuple(sorted(old.keys() - new.keys())),
+        tuple(sorted(path for path in new.keys() - old.keys() if is_news(path))),
+        tuple(sorted(path for path in old.keys() - new.keys() if is_news(path))),
     )
 
 

@@ -8,7 +8,6 @@ from dataclasses import dataclass, field, replace
 from sqlalchemy import select
 
 from zerrit.core.bundles import (
-    INSIDE,
     BundleInstall,
     BundlePart,
     InstalledBundle,
@@ -21,7 +20,7 @@ from zerrit.core.bundles import (
     placed,
     plan_install,
 )
-from zerrit.core.paths import name_matches
+from zerrit.core.paths import INSIDE, name_matches
 from zerrit.core.rules.bundles import BundleRules
 from zerrit.core.wording import counted
 from zerrit.records import Bundle, Change, load_content
