@@ -30,6 +30,7 @@ PAGES = {
     f"{SERVER}/changes": "button:Open a change",
     f"{SERVER}/compare": "combobox:From",
     f"{SERVER}/figures": "tab:Figures",
+    f"{SERVER}/bundles": "button:Switch off tidebell",
     f"{SERVER}/upgrade": "tab:Upgrade",
     f"{SERVER}/gamebook": "tab:Gamebook",
     f"{SERVER}/gamebook?view=suggested": "button:Accept",

@@ -185,7 +185,7 @@ def test_a_pack_that_is_opened_later_is_no_drift_and_a_damaged_one_is_said(tmp_p
 
 
 def test_hostile_plain_packs_are_refused() -> None:
-    from zerrit.core.errors import ArchiveRefused, PathRefused  # noqa: PLC0415
+    from zerrit.core.errors import ArchiveRefused, PathRefused
 
     good = pack("plain", FILES)
     assert unpack_as("plain", good) == FILES

@@ -3866,7 +3866,8 @@ export interface components {
          * InstallIn
          * @description Install a kept bundle. What is not said is recognised, or was chosen for another version of it.
          *
-         *     `part`: the folder or name of the part, where it holds several. `kind` and `name`: as what; `to`: as it is, into a folder.
+         *     `part`: the folder or name of the part, where it holds several. `kind` and `name`: as what; `to`: as it is, into a folder,
+         *     with `strip_top` without the one folder that everything is in.
          *     `choices` decides conflicts by address (mine, theirs, or =VALUE), `rest` all others. With `create` as a change.
          */
         InstallIn: {
@@ -3905,6 +3906,11 @@ export interface components {
              * @enum {string}
              */
             rest: "" | "mine" | "theirs";
+            /**
+             * Strip Top
+             * @default false
+             */
+            strip_top: boolean;
             /**
              * Title
              * @default
@@ -4100,7 +4106,7 @@ export interface components {
          *     of the game's own where crash files appear, reached by the same connection. `settle` is how many seconds a started game
          *     must stay up, `patience` how many it has to stop, to start and to say that it is ready; zero for the service's own.
          *     `may_rehearse`: the gamebook's command for a rehearsal may be run on the machine of the service; `must_rehearse`: no
-         *     deploy without one. `refused_files` are patterns of names, such as `*.exe`, that the host does not take.
+         *     deploy without one. `may_pack`: commands of the gamebook that pack folders may be run there. `refused_files` are patterns of names, such as `*.exe`, that the host does not take.
          */
         Maintenance: {
             /**
@@ -4110,6 +4116,11 @@ export interface components {
             announcement: string;
             /** Crash Places */
             crash_places?: string[];
+            /**
+             * May Pack
+             * @default false
+             */
+            may_pack: boolean;
             /**
              * May Rehearse
              * @default false
@@ -5206,6 +5217,7 @@ export interface components {
              * @default {
              *       "announcement": "",
              *       "crash_places": [],
+             *       "may_pack": false,
              *       "may_rehearse": false,
              *       "must_rehearse": false,
              *       "patience": 0,

@@ -136,7 +136,8 @@ class ServerBundleOut(BaseModel):
 class InstallIn(Sent):
     """Install a kept bundle. What is not said is recognised, or was chosen for another version of it.
 
-    `part`: the folder or name of the part, where it holds several. `kind` and `name`: as what; `to`: as it is, into a folder.
+    `part`: the folder or name of the part, where it holds several. `kind` and `name`: as what; `to`: as it is, into a folder,
+    with `strip_top` without the one folder that everything is in.
     `choices` decides conflicts by address (mine, theirs, or =VALUE), `rest` all others. With `create` as a change.
     """
 
@@ -145,6 +146,7 @@ class InstallIn(Sent):
     kind: _Word = ""
     name: _Word = ""
     to: Annotated[str, Field(max_length=2000)] = ""
+    strip_top: bool = False
     if_refused: Literal["fail", "leave-out"] = "fail"
     choices: dict[str, Annotated[str, Field(max_length=100_000)]] = Field(default_factory=dict)
     rest: Literal["", "mine", "theirs"] = ""

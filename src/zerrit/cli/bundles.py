@@ -296,6 +296,7 @@ def forget(bundle_id: int) -> None:
 @click.option("--kind", default="", help="What it is, in the words of the gamebook; for files that are not recognised.")
 @click.option("--name", default="", help="Its name on the server.")
 @click.option("--to", default="", metavar="FOLDER", help="Put its files into a folder of the server as they are.")
+@click.option("--strip-top", is_flag=True, help="With --to: without the one folder that everything is in.")
 @click.option(
     "--if-refused",
     type=click.Choice(["fail", "leave-out"]),
@@ -317,6 +318,7 @@ def install(
     kind: str,
     name: str,
     to: str,
+    strip_top: bool,
     if_refused: Literal["fail", "leave-out"],
     choose: tuple[str, ...],
     rest: Literal["mine", "theirs"] | None,
@@ -332,7 +334,14 @@ def install(
     with connect() as zerrit:
         bundle_id = int(source) if source.isdigit() else _kept(zerrit, _existing(source), origin).id
         given = api.InstallIn(
-            bundle=bundle_id, part=part, kind=kind, name=name, to=to, if_refused=if_refused, rest=rest or ""
+            bundle=bundle_id,
+            part=part,
+            kind=kind,
+            name=name,
+            to=to,
+            strip_top=strip_top,
+            if_refused=if_refused,
+            rest=rest or "",
         )
         if choose:
             open_ = zerrit.install_bundle(server_id, given.model_copy(update={"rest": ""})).conflicts
@@ -364,14 +373,15 @@ def _chosen(text: str, conflicts: Sequence[api.ConflictOut]) -> tuple[str, str]:
 
 
 def _print_install(planned: api.InstallOut, server_id: str) -> None:
-    what = f"{planned.kind} {planned.name}".strip()
+    what = f"{planned.kind} {planned.name}" if planned.kind else f"files into {planned.name}"
     if planned.old_version is None:
-        echo(f"Install {what} {planned.version} on {server_id}: {counted(len(planned.new), 'new file')}")
+        said = f"{what} {planned.version}".strip() if planned.kind else what
+        echo(f"Install {said} on {server_id}: {counted(len(planned.new), 'new file')}")
     else:
         old = planned.old_version or "a version that it does not say"
         echo(f"Upgrade {what} on {server_id} from {old} to {planned.version}")
     for title, paths in (
-        ("new", planned.new if planned.old_version is not None else []),
+        ("new", planned.new),
         ("replaced", planned.replaced),
         ("your edits carried over", planned.merged),
         ("kept as you edited it", planned.kept),

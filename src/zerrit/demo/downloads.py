@@ -90,7 +90,7 @@ def _tidebell(version: str) -> dict[str, bytes]:
 def _settings() -> dict[str, bytes]:
     """Settings of a stormy season, prepared to take the place of those that are there."""
     files = world_files.default_files()
-    storm = files["sea/happenings/highwater.xml"].decode().replace('runs="no"', 'runs="yes"')
+    storm = files["sea/happenings/highwater.xml"].decode().replace('every="360"', 'every="180"')
     return {"happenings/highwater.xml": storm.encode(), "happenings/icewater.xml": files["sea/happenings/icewater.xml"]}
 
 

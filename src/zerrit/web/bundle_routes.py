@@ -83,7 +83,7 @@ def server_bundles(server_id: str, here: WorkspaceDep, _who: PersonDep) -> list[
 @router.post("/servers/{server_id}/bundles/install")
 def install_bundle(server_id: str, given: api.InstallIn, here: WorkspaceDep, who: PersonDep) -> api.InstallOut:
     """What installing a kept bundle comes to; with `create` a change is opened for it."""
-    choice = bundles.Choice(given.part, given.kind, given.name, given.to, given.if_refused, given.choices, given.rest)
+    choice = bundles.Choice(**given.model_dump(exclude={"bundle", "title", "create"}))
     found = bundles.install(here, who.name, server_id, given.bundle, choice, title=given.title, create=given.create)
     plan = found.plan
     return api.InstallOut.model_validate(

@@ -1,8 +1,10 @@
 import Alert from "@mui/material/Alert";
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
+import FormControlLabel from "@mui/material/FormControlLabel";
 import MenuItem from "@mui/material/MenuItem";
 import Paper from "@mui/material/Paper";
+import Switch from "@mui/material/Switch";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useMutation, useQuery } from "@tanstack/react-query";
@@ -21,7 +23,7 @@ import { StepPreview } from "./StepPreview";
 
 const WORDS = { title: "Conflicts: changed here and in the new version", mine: "as here", theirs: "as it comes" };
 
-type Choice = Pick<Schemas["InstallIn"], "kind" | "name" | "to" | "if_refused"> & { part: string | null };
+type Choice = Pick<Schemas["InstallIn"], "kind" | "name" | "to" | "strip_top" | "if_refused"> & { part: string | null };
 
 /** What a kept bundle holds, and what installing it on a server comes to. */
 export function BundleInstall({ server, bundle, onClose }: { server: Schemas["ServerOut"]; bundle: number; onClose: () => void }) {
@@ -47,7 +49,7 @@ export function BundleInstall({ server, bundle, onClose }: { server: Schemas["Se
 
 function Plan({ server, bundle, inventory }: { server: Schemas["ServerOut"]; bundle: number; inventory: Schemas["InventoryOut"] }) {
   const parts = inventory.parts;
-  const [choice, setChoice] = useState<Choice>({ part: parts.length > 1 ? null : (parts[0]?.name ?? null), kind: "", name: "", to: "", if_refused: inventory.refused.length > 0 ? "leave-out" : "fail" });
+  const [choice, setChoice] = useState<Choice>({ part: parts.length > 1 ? null : (parts[0]?.name ?? null), kind: "", name: "", to: "", strip_top: false, if_refused: inventory.refused.length > 0 ? "leave-out" : "fail" });
   const [choices, setChoices] = useState<Record<string, string>>({});
   const navigate = useNavigate();
   const isChosen = choice.part !== null || choice.to !== "" || choice.kind !== "" || parts.length === 0;
@@ -77,6 +79,7 @@ function Plan({ server, bundle, inventory }: { server: Schemas["ServerOut"]; bun
         {parts.length === 0 && <TextField label="Kind" helperText="In the words of the gamebook" value={choice.kind} onChange={(event) => { change({ kind: event.target.value }); }} sx={{ width: 180 }} />}
         <TextField label="Name on the server" placeholder={plan.data?.name} value={choice.name} onChange={(event) => { change({ name: event.target.value }); }} sx={{ width: 200 }} />
         <TextField label="Or as it is, into the folder" value={choice.to} onChange={(event) => { change({ to: event.target.value }); }} sx={{ width: 240 }} />
+        {choice.to !== "" && <FormControlLabel control={<Switch checked={choice.strip_top} onChange={(_, on) => { change({ strip_top: on }); }} />} label="Without its top folder" />}
         <TextField select label="Files that the host refuses" value={choice.if_refused} onChange={(event) => { change({ if_refused: event.target.value as Choice["if_refused"] }); }} sx={{ width: 220 }}>
           <MenuItem value="fail">Fail, and roll back</MenuItem>
           <MenuItem value="leave-out">Leave them out</MenuItem>

@@ -35,12 +35,16 @@ from zerrit.work.snapshots.contents import save_content
 
 @dataclass(frozen=True, slots=True)
 class Choice:
-    """Which part of a bundle, and where it goes; what is empty is recognised or was chosen before."""
+    """Which part of a bundle, and where it goes; what is empty is recognised or was chosen before.
+
+    `strip_top`: the one folder that everything is in is left out on the way into the folder `to`.
+    """
 
     part: str | None = None
     kind: str = ""
     name: str = ""
     to: str = ""
+    strip_top: bool = False
     if_refused: str = "fail"
     choices: Mapping[str, str] = field(default_factory=dict)
     rest: str = ""
@@ -150,7 +154,13 @@ def content_of(workspace: Workspace, digest: str) -> bytes:
 
 def _remember(workspace: Workspace, bundle_id: int, choice: Choice) -> None:
     """How it was placed is proposed for its next version."""
-    given = {"part": choice.part, "kind": choice.kind, "name": choice.name, "to": choice.to}
+    given = {
+        "part": choice.part,
+        "kind": choice.kind,
+        "name": choice.name,
+        "to": choice.to,
+        "strip_top": choice.strip_top,
+    }
     if any(given.values()):
         with workspace.writing() as session:
             get_bundle(session, bundle_id).placement = given
@@ -167,7 +177,7 @@ def _placed(
     paths = [file.path for file in bundle.files]
     root = choice.part if choice.part is not None else part.root if part is not None else ""
     if choice.to:
-        return part, None, in_folder(choice.to, root or _only_folder(paths), paths)
+        return part, None, in_folder(choice.to, root or (_only_folder(paths) if choice.strip_top else ""), paths)
     if choice.kind:
         rules = kind_called(here.kinds, choice.kind)
         name = choice.name or (part.name if part is not None else "") or inventory.name
