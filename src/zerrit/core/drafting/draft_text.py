@@ -9,6 +9,7 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import Final
 
 from zerrit.core.addresses import FILE_ITSELF, NamePattern, print_kind
+from zerrit.core.drafting.bundle_inference import bundles
 from zerrit.core.drafting.field_inference import Knowledge, confidence, field_name, infer, orders
 from zerrit.core.drafting.installation_inference import Needs, in_use, narrowed, needs, packed
 from zerrit.core.drafting.observations import Column, Entries, Kind, Sort, observe
@@ -66,6 +67,7 @@ def draft(trees: Sequence[Mapping[str, bytes]], game: str, source: str) -> str:
         ),
     )
     lines += _alike(sorts)
+    lines += _bundles(trees[-1])
     return "\n".join(lines) + "\n"
 
 
@@ -270,6 +272,24 @@ def _alike(sorts: Sequence[Sort]) -> Iterator[str]:
         fields = ", ".join(json.dumps(place) for place in one.fields)
         support = one.groups * len(one.firsts)
         yield f"  - {{each: {_quoted(one.address)}, group_by: {same}, fields: [{fields}]}}  # {support} entries; {_sure(support)}"
+
+
+def _bundles(tree: Mapping[str, bytes]) -> Iterator[str]:
+    found = list(bundles(tree))
+    if found:
+        yield from ("", "bundles:")
+    for one in found:
+        yield f"  - kind: {_text(one.on.rpartition('/')[2])}  # {counted(one.support, 'folder')} with {one.manifest}, which says their name"
+        yield f"    when_on: {_quoted(f'{one.on}/{{}}')}"
+        if one.off:
+            yield f"    when_off: {_quoted(f'{one.off}/{{}}')}  # which of the two is on cannot be seen for sure"
+        manifest = {
+            "file": f"{one.on}/{{}}/{one.manifest}",
+            "name": one.name,
+            "version": one.version,
+            "needs": one.needs,
+        }
+        yield f"    manifest: {{{', '.join(f'{key}: {_quoted(value)}' for key, value in manifest.items() if value)}}}"
 
 
 def _sure(support: int) -> str:
