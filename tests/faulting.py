@@ -27,7 +27,7 @@ from pathlib import Path
 from unittest.mock import patch
 
 from tests.carrier import NOT_DELETED, SLIPS, Carrier
-from tests.quick import Quick, quick_stack
+from tests.quick import Quick, pack_of, quick_stack
 from tests.reliability import write_part
 from zerrit import api
 from zerrit.connections import PART_PREFIX
@@ -166,6 +166,8 @@ def once(
     value = random.randrange(1, 10**6)
     change = quick.change(f"sea/1.yml#holds={value}", f"sea/2.yml#holds={value}", name=kind)
     quick.zerrit.add_step(change, api.StepIn(kind="put-file", address=f"sea/new-{value}.yml", content="holds: 1\n"))
+    quick.zerrit.put_folder(change, "packs", pack_of(value), replace_all=True)
+    quick.zerrit.add_step(change, api.StepIn(kind="move-file", address="packs/deep", target=f"moved/{value}"))
     with struck:
         run = follow(quick.zerrit.deploy(change))
     matrix.runs += 1

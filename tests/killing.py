@@ -26,7 +26,7 @@ from pathlib import Path
 import httpx
 
 from tests.ports import free_port
-from tests.quick import ADMIN, GAMEBOOK, PASSWORD, SECRET, QuickGame, connection_to, lay_out
+from tests.quick import ADMIN, GAMEBOOK, PASSWORD, SECRET, QuickGame, connection_to, lay_out, pack_of
 from tests.reliability import write_part
 from zerrit import api
 from zerrit.client import Client
@@ -156,6 +156,8 @@ class Killer:
             zerrit.add_step(change, api.StepIn(kind="set", address=f"sea/{number}.yml#holds", operation=f"={value}"))
         zerrit.add_step(change, api.StepIn(kind="set", address="station.ini#World/DayLength", operation=f"={value}"))
         zerrit.add_step(change, api.StepIn(kind="put-file", address=f"sea/new-{value}.yml", content="holds: 1\n"))
+        zerrit.put_folder(change, "packs", pack_of(value), replace_all=True)
+        zerrit.add_step(change, api.StepIn(kind="move-file", address="packs/deep", target=f"moved/{value}"))
         return zerrit.deploy(change)
 
     def once(self, result: Result, longest: float) -> None:

@@ -46,7 +46,17 @@ lists:
 checklist:
   - {after: "sea/*.yml#holds", do: "dive and count"}
 ignore: [logs/**, crashes/**]
+watch: ["packs/*.big"]
 """
+
+
+def pack_of(value: int) -> dict[str, bytes]:
+    """A folder with binaries, one of them only watched, that is another one for each value."""
+    return {
+        "kit.pak": b"\x00kit %d" % value * 50,
+        "tiles.big": b"\x00tiles %d" % value * 90,
+        "deep/far.bin": b"\x00far %d" % value,
+    }
 
 
 class QuickGame(HostedGame):

@@ -25,9 +25,10 @@ bundles:
     when_on: tides/{{}}.bin
     beside: ["tides/{{}}.sum"]
     listed: [tides/order.txt#tide]
-watch: ["tides/*.bin"]
 """
-BOOK = BOOK.replace("  live/*.yml:", '  tides/order.txt: {slots: {tide: {pattern: "^{}"}}}\n  live/*.yml:', 1)
+BOOK = BOOK.replace("packs/*.big", "tides/*.bin").replace(
+    "  live/*.yml:", '  tides/order.txt: {slots: {tide: {pattern: "^{}"}}}\n  live/*.yml:', 1
+)
 SERVERS = ("reef", "bank")
 
 

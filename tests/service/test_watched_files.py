@@ -17,7 +17,7 @@ KINDS = ("folder", "ftp", "sftp")
 @pytest.fixture
 def quick(tmp_path: Path) -> Iterator[Quick]:
     with quick_stack(tmp_path, KINDS) as running:
-        running.zerrit.save_gamebook("quick", f"{GAMEBOOK}watch: [packs/*.pak]\n")
+        running.zerrit.save_gamebook("quick", GAMEBOOK.replace("packs/*.big", "packs/*.pak"))
         for kind in KINDS:
             folder = running.game(kind).folder / "packs"
             folder.mkdir()
@@ -94,7 +94,7 @@ def test_a_watched_file_that_no_change_touched_is_left_alone_by_a_rollback(quick
 
 def test_a_person_carries_them_too(tmp_path: Path) -> None:
     with quick_stack(tmp_path) as quick:
-        quick.zerrit.save_gamebook("quick", f"{GAMEBOOK}watch: [packs/*.pak]\n")
+        quick.zerrit.save_gamebook("quick", GAMEBOOK.replace("packs/*.big", "packs/*.pak"))
         folder = quick.game().folder / "packs"
         folder.mkdir()
         (folder / "shell.pak").write_bytes(OLD)

@@ -202,13 +202,13 @@ def _drifted(
             now, was = present.get(path), base.get(path)
             if now is None or was is None:
                 drifted += [path] if (now is None) != (was is None) else []
-            elif was.digest is None:
-                drifted += [path] if (now.size, now.modified) != (was.size, was.modified) else []
-            else:
+            elif was.digest is not None or (was.content and now.size == was.size):
                 wanted.append(now)
+            else:
+                drifted += [path] if (now.size, now.modified) != (was.size, was.modified) else []
         for file, data in connection.read_many(wanted):
             if isinstance(data, ConnectionFailed):
                 raise data
-            if digest_of(data) != base[file.path].digest:
+            if digest_of(data) != (base[file.path].digest or base[file.path].content):
                 drifted.append(file.path)
     return sorted(drifted)

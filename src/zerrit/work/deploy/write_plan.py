@@ -218,8 +218,12 @@ def _require_not_drifted(
         change = get_change(session, change_id)
         snapshot = get_snapshot(session, change.server_id, change.base_id)
         base = digests(session, snapshot)
-        seen = {file.path: (file.size, file.modified) for file in snapshot.files if file.digest is None}
-    now = {file.path: (file.size, file.modified) for file in taken.files if file.digest is None}
+        seen = {file.path: file.content or (file.size, file.modified) for file in snapshot.files if file.digest is None}
+    now = {
+        file.path: file.content if isinstance(seen.get(file.path), str) else (file.size, file.modified)
+        for file in taken.files
+        if file.digest is None
+    }
     for path in paths:
         is_its_own = gamebook is not None and gamebook.is_rewritten(path)
         # What was as the change knew it until the game was told to stop was written by the game or its host.

@@ -7,12 +7,15 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Final
 
-from sqlalchemy import update
+from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
 from zerrit.core.archives import unpack
+from zerrit.core.paths import pack_of
+from zerrit.core.states import EDITABLE, ChangeState
+from zerrit.core.steps import Step, StepKind, is_touched_by
 from zerrit.core.wording import counted
-from zerrit.records import Snapshot, SnapshotFile
+from zerrit.records import Change, Snapshot, SnapshotFile
 from zerrit.work.base.activity_log import note
 from zerrit.work.base.errors import Refused, WrongState
 from zerrit.work.base.run_records import require_no_run
@@ -92,7 +95,9 @@ def _kept(
             raise WrongState(f"The files of {server_id} were taken by another person at the same time. Use those.")
         drift = differing_paths(_digests(known.values()), taken.digests)
         # Packed files that the gamebook opened or closed since show other paths, and nothing of them has changed.
-        if before is not None and not drift and known.keys() == taken.by_path.keys():
+        is_told = set(filter(pack_of, known)) == set(filter(pack_of, taken.by_path))
+        is_told = is_told and not _changed_watched(session, server_id, known, taken)
+        if before is not None and not drift and is_told:
             _renew_stamps(session, before.id, known, taken)
             return Fetched(before, False, drift, taken)
         snapshot = store_snapshot(workspace, session, server_id, taken.files, "fetched" if before else "first fetch")
@@ -107,12 +112,39 @@ def _digests(files: Iterable[FetchedFile]) -> dict[str, str]:
     return {file.path: file.digest for file in files if file.digest is not None}
 
 
+def _changed_watched(session: Session, server_id: str, known: Known, taken: Taken) -> bool:
+    """Whether a watched file was changed that a change has written, or that an open one is about to write.
+
+    Others may change all the time, such as saved worlds; a snapshot for each of them would say nothing.
+    """
+    now = taken.by_path
+    changed = [path for path in known.keys() | now.keys() if _is_other(known.get(path), now.get(path))]
+    if not changed or any(path in known and known[path].content for path in changed):
+        return bool(changed)
+    query = select(Change).where(Change.server_id == server_id, Change.state.in_([*EDITABLE, ChangeState.QUEUED]))
+    steps = [
+        Step(StepKind(row.kind), row.address, **row.data) for change in session.scalars(query) for row in change.steps
+    ]
+    return any(is_touched_by(step, path) for step in steps for path in changed)
+
+
+def _is_other(was: FetchedFile | None, now: FetchedFile | None) -> bool:
+    """Whether a watched file came, went, or is not as it was by size and time, or by the content that is kept."""
+    if was is None or now is None:
+        return (was or now) is not None and (was or now).digest is None  # type: ignore[union-attr]
+    if was.digest is not None or now.digest is not None or (was.content and was.content == now.content):
+        return False
+    return (was.size, was.modified) != (now.size, now.modified)
+
+
 def _renew_stamps(session: Session, snapshot_id: int, known: Known, taken: Taken) -> None:
-    """The files are the same, and their times are old enough by now to be relied on the next time."""
+    """The files are the same, and their times are told anew: old enough by now to be relied on the next time."""
     rows = [
-        {"snapshot_id": snapshot_id, "path": file.path, "stamp": file.stamp}
+        {"snapshot_id": snapshot_id, "path": file.path, "stamp": file.stamp, "modified": file.modified}
         for file in taken.files
-        if file.path in known and file.stamp != known[file.path].stamp
+        if file.path in known
+        and file.stamp != known[file.path].stamp
+        and (file.digest is not None or file.content is not None)
     ]
     if rows:
         session.execute(update(SnapshotFile), rows)

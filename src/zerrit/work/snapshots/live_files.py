@@ -20,7 +20,7 @@ from zerrit.core.documents import MAX_BYTES
 from zerrit.core.errors import ArchiveRefused
 from zerrit.core.gamebooks import Gamebook
 from zerrit.core.paths import INSIDE, pack_of
-from zerrit.records import load_content, store_contents
+from zerrit.records import digest_of, load_content, store_contents
 from zerrit.work.base.workspace import Workspace
 
 KEPT_AT_ONCE: Final = 16 << 20  # bytes
@@ -104,6 +104,7 @@ def take(
     found: dict[str, FetchedFile] = {}
     wanted: list[RemoteFile] = []
     odd: dict[str, str] = {}
+    looked_at: list[RemoteFile] = []
     same = 0
     listing = tuple(connection.files())
     if last is not None and last.listing and not thorough and listing == last.listing:
@@ -126,6 +127,8 @@ def take(
             content = old.content if old is not None and is_as_it_was else None
             found[path] = now = FetchedFile(path, size, file.modified, None, stamp, content)
             same += now == old
+            if old is not None and old.content and not is_as_it_was and old.size == size:
+                looked_at.append(file)  # written anew, perhaps with what it had, as a rollback does
         elif stamp and old is not None and old.stamp == stamp and old.size == size and old.digest and not thorough:
             found[path] = old
             same += 1
@@ -142,6 +145,10 @@ def take(
         else:
             size, digest = data
             found[file.path] = FetchedFile(file.path, size, file.modified, digest, file.stamp)
+    for file, again in connection.read_many(looked_at):
+        content = before[file.path].content
+        if not isinstance(again, ConnectionFailed) and digest_of(again) == content:
+            found[file.path] = found[file.path]._replace(content=content)
     own = [found[path] for path in sorted(found)] if wanted else list(found.values())
     files, faults = with_insides(workspace, gamebook, own, before)
     if not wanted and same == len(found) and len(files) == len(before):
