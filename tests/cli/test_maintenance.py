@@ -74,7 +74,7 @@ def test_snapshots_from_taking_to_taking_in(run: Run, quick: Quick, tmp_path: Pa
     said(run("snapshot", "export", "reef", number, "--save-to", "out.zip"), "READ-ME-FIRST.txt")
     said(run("snapshot", "import", "reef", "out.zip"), "zerrit rollback reef")
     (tmp_path / "junk.zip").write_bytes(b"junk")
-    said(run("snapshot", "import", "reef", "junk.zip"), "not a ZIP", code=2)
+    said(run("snapshot", "import", "reef", "junk.zip"), "neither a ZIP nor a TAR", code=2)
     said(run("snapshot", "unpin", "reef", number), "when the retention rules say so")
     said(run("snapshot", "prune", "reef", "--dry-run"), "Would be pruned: none")
     said(run("snapshot", "verify"), "All are as they were kept.")

@@ -39,7 +39,7 @@ def test_an_own_fault_is_accepted_and_the_waiver_taken_back(at: Page, shared: Sh
     expect(at.get_by_role("cell", name="1 Mar 2099")).to_be_visible()
     at.get_by_role("button", name="Remove").click()
     expect(at.get_by_text("No finding of this server is waived.")).to_be_visible()
-    expect(at.get_by_text("One error in 65 files")).to_be_visible()
+    expect(at.get_by_text("One error in 76 files")).to_be_visible()
 
 
 def test_rules_are_shown_with_how_often_they_hold_and_lead_to_their_line(at: Page, shared: Shared) -> None:

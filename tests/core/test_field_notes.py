@@ -171,7 +171,7 @@ def test_note_11_folder_file_and_start_parameter_are_one_word() -> None:
 
 
 def test_note_12_order_checksums_and_versions_of_mods() -> None:
-    order = {"mods/order.txt": b"surveyor-kit\ndeepsong\n"}
+    order = {"mods/order.txt": b"surveyor-kit\ndeepsong\nundertow\n"}
     ((code, _, message),) = said(order)
     assert (code, message) == (
         "meaning.order",
@@ -275,7 +275,7 @@ def test_note_22_a_packed_folder_must_be_packed_again() -> None:
     ((code, path, message),) = said(edited)
     assert (code, path) == ("meaning.packed", "charts/coral-gate/bearings.txt")
     assert message.endswith(
-        "is newer than its copy in charts/coral-gate.zip, which is what the game reads. Pack it again."
+        "is newer than its copy in charts/coral-gate.zip, which is what the game reads. Pack the folder again."
     )
     ((code, path, _),) = said({"charts/coral-gate.zip": b"PK\0 no archive"})
     assert (code, path) == ("meaning.packed", "charts/coral-gate.zip")

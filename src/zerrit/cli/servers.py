@@ -79,6 +79,11 @@ _SETTINGS: Final[tuple[Decorator, ...]] = (
         default=None,
         help="The gamebook's rehearsal may run on the service's machine.",
     ),
+    click.option(
+        "--may-pack/--may-not-pack",
+        default=None,
+        help="Whether commands of the gamebook that pack folders may be run on the machine of the service.",
+    ),
     click.option("--must-rehearse/--need-not-rehearse", default=None, help="No deploy without a rehearsal."),
     click.option(
         "--retention",

@@ -67,6 +67,7 @@ def test_a_draft_sees_what_a_person_would() -> None:
     ]
     assert {(rule.every, rule.name_of) for rule in rules.agree if rule.every} == {
         ("addins/*/card.yml#card/name", "folder"),
+        ("shelved/*/card.yml#card/name", "folder"),
         ("mods/*.yml#mod", "file"),
     }
     assert [(rule.files, rule.value) for rule in rules.in_use] == [("charts/{}/**", "launch.sh#chart")]
