@@ -88,7 +88,11 @@ def test_a_snapshot_of_another_server_is_not_put_back(shared: Shared) -> None:
 
 @pytest.mark.parametrize(
     ("name", "said"),
-    [("../evil.xml", "leaves the server's folder"), ("/etc/evil.xml", "leaves the server's folder"), ("", "neither a ZIP nor a TAR")],
+    [
+        ("../evil.xml", "leaves the server's folder"),
+        ("/etc/evil.xml", "leaves the server's folder"),
+        ("", "neither a ZIP nor a TAR"),
+    ],
 )
 def test_a_hostile_archive_is_refused(shared: Shared, name: str, said: str) -> None:
     _, zerrit = shared
