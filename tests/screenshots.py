@@ -17,6 +17,7 @@ from playwright.sync_api import Browser, Page
 
 from tests.browser import chromium, new_page, sign_in
 from zerrit import api
+from zerrit.demo.downloads import downloads
 from zerrit.demo.stack import (
     ADMIN,
     HOST_PASSWORD,
@@ -85,11 +86,21 @@ def pages(stack: DemoStack, browser: Browser) -> None:
     page.goto(f"{stack.url}/servers/coral-gate/upgrade")
     page.get_by_role("button", name="All as here").wait_for()
     shoot(page, "upgrade")
+    bundles(stack, page)
     page.goto(f"{stack.url}/servers/coral-gate/compare")
     page.get_by_text("differences in").wait_for()
     shoot(page, "compare")
     with stack.client() as zerrit:
         zerrit.withdraw(draft.id)
+
+
+def bundles(stack: DemoStack, page: Page) -> None:
+    with stack.client() as zerrit:
+        for name in ("tidebell-1.4.2.zip", "tidebell-1.5.0.zip", "wreck-atlas-3.0.0.zip"):
+            zerrit.save_archive(name, downloads()[name], "its author's page")
+    page.goto(f"{stack.url}/servers/coral-gate/bundles")
+    page.get_by_role("button", name="Upgrade to 1.5.0").wait_for()
+    shoot(page, "bundles")
 
 
 def deployed(stack: DemoStack, browser: Browser) -> None:
@@ -163,14 +174,15 @@ def commands(stack: DemoStack, browser: Browser, folder: Path) -> None:
         "zerrit check mine --fix --yes",
         f"zerrit change check {change.id}",
     )
+    (folder / "wreck-atlas-3.0.0.zip").write_bytes(downloads()["wreck-atlas-3.0.0.zip"])
     terminal(
         browser,
         stack,
         folder,
-        "cli-figures",
-        "zerrit figures balance lantern-shelf 'sea/finds.xml#shelf/find/@holds' --by family",
+        "cli-bundles",
+        "zerrit bundle look wreck-atlas-3.0.0.zip --server lantern-shelf",
+        "zerrit bundle list coral-gate",
         "zerrit figures odds lantern-shelf 'Harbour Sweep'",
-        "zerrit upgrade coral-gate --from 2.1 --to 2.2",
     )
     terminal(
         browser,
@@ -196,7 +208,6 @@ def commands(stack: DemoStack, browser: Browser, folder: Path) -> None:
         "zerrit compare mine/station.ini station.ini",
         "zerrit compare defaults mine",
     )
-    terminal(browser, stack, folder, "cli-change", "zerrit change show 4", "zerrit change compare 4")
     terminal(
         browser,
         stack,
