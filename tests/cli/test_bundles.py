@@ -140,3 +140,16 @@ def test_a_part_of_several_and_files_into_a_folder(run: Run, demo: tuple[DemoSta
     assert (none.code, "neither a file or folder here nor the number" in none.err) == (2, True)
     same = run("bundle", "same-as", "lantern-shelf", "coral-gate", "--dry-run")
     assert same.code == 0
+
+
+def test_files_are_saved_as_they_are_stored(run: Run, tmp_path: Path) -> None:
+    got = run("files", "get", "lantern-shelf", "craft.xml", "--save-to", "mine.xml")
+    assert got.code == 0, got.err
+    assert (tmp_path / "mine.xml").read_bytes().startswith(b"<?xml")
+    folder = run("files", "get", "lantern-shelf", "galley/recipes")
+    assert folder.out.startswith("recipes.zip: "), folder.err
+    assert "craft.xml" in run("files", "lantern-shelf").out
+    missing = run("files", "get", "lantern-shelf", "craf.xml")
+    assert (missing.code, "Did you mean 'craft.xml'?" in missing.err) == (2, True), missing.err
+    watched = run("files", "get", "lantern-shelf", "mods/deepsong.pak")
+    assert "mods/deepsong.pak is only watched, so its content is not kept" in watched.err

@@ -227,3 +227,16 @@ def test_a_step_that_a_rollback_could_not_take_back_is_refused(quick: Quick, ste
 def test_a_file_that_is_too_large_is_refused_by_name(quick: Quick) -> None:
     with pytest.raises(ProblemError, match=r"huge\.bin has more than"):
         quick.zerrit.save_contents({"huge.bin": bytes(MAX_BYTES + 1)})
+
+
+def test_a_file_or_folder_is_had_as_it_is_stored(quick: Quick) -> None:
+    first = quick.zerrit.snapshots("reef")[0].id
+    assert quick.zerrit.stored("reef", "packs/shell.pak") == PACK
+    with zipfile.ZipFile(io.BytesIO(quick.zerrit.stored("reef", "packs/"))) as packed:
+        assert {name: packed.read(name) for name in packed.namelist()} == {"shell.pak": PACK, "old.txt": b"to go\n"}
+    (quick.game().folder / "packs/shell.pak").write_bytes(NEWER)
+    quick.zerrit.fetch("reef")
+    assert quick.zerrit.stored("reef", "packs/shell.pak", first) == PACK
+    for path in ("packs/shel.pak", "../station.ini", ""):
+        with pytest.raises(ProblemError):
+            quick.zerrit.stored("reef", path)

@@ -13,7 +13,7 @@ import click
 
 from zerrit import api
 from zerrit.cli.completion import complete_address
-from zerrit.cli.files import FILE, contents_of, load_gamebook, read_files
+from zerrit.cli.files import FILE, OUT, contents_of, load_gamebook, read_files, save
 from zerrit.cli.output import echo, output_option, print_findings, print_json, print_table, short, sign
 from zerrit.cli.session import connect
 from zerrit.core.addresses import parse_address
@@ -122,10 +122,40 @@ def _zipped(source: Path) -> bytes:
     return buffer.getvalue()
 
 
-@click.command()
+class _Files(click.Group):
+    """`files SERVER` lists; what is no command is the id of a server."""
+
+    def parse_args(self, ctx: click.Context, args: list[str]) -> list[str]:
+        if args and args[0] not in (*self.commands, *ctx.help_option_names):
+            args = ["list", *args]
+        return super().parse_args(ctx, args)
+
+
+@click.group(cls=_Files)
+def files() -> None:
+    """List a server's files (`files SERVER`), or save one (`files get`)."""
+
+
+@files.command("get")
+@click.argument("server_id")
+@click.argument("path")
+@click.option("--snapshot", type=int, default=None, help="Of an earlier snapshot; by default the last one.")
+@click.option("--save-to", type=OUT, default=None, help="Where to save it; by default under its own name here.")
+def get_file(server_id: str, path: str, snapshot: int | None, save_to: Path | None) -> None:
+    """Save a file of a server as it is stored, of any kind, or a folder as a ZIP."""
+    with connect() as zerrit:
+        data = zerrit.stored(server_id, path, snapshot)
+        is_file = any(file.path == path for file in zerrit.files(server_id))
+    name = path.rstrip("/").rpartition("/")[2]
+    target = save_to or Path(name if is_file or not data.startswith(b"PK") else f"{name}.zip")
+    save(target, data)
+    echo(f"{target}: {len(data):,} bytes")
+
+
+@files.command("list")
 @click.argument("server_id")
 @output_option
-def files(server_id: str, output: str) -> None:
+def list_files(server_id: str, output: str) -> None:
     """List a server's files with their state against the defaults."""
     with connect() as zerrit:
         found = zerrit.files(server_id)

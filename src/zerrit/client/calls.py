@@ -264,6 +264,12 @@ def save_contents(files: Mapping[str, bytes]) -> Call[list[api.ContentOut]]:
     return Call("POST", "/contents", _many(api.ContentOut), files=parts)
 
 
+def stored(server_id: str, path: str, snapshot: int | None = None) -> Call[bytes]:
+    """The bytes of a file as it is stored, or a folder as a ZIP; of the last snapshot, or of another one."""
+    params = _given(path=path, snapshot=snapshot)
+    return Call("GET", _server(server_id, "/stored"), _bytes, params=params, is_raw=True)
+
+
 def bundles() -> Call[list[api.BundleOut]]:
     """The kept bundles, the newest first."""
     return Call("GET", "/bundles", _many(api.BundleOut))

@@ -73,6 +73,7 @@ class Endpoints:
     changes = Endpoint(calls.changes)
     missing_contents = Endpoint(calls.missing_contents)
     save_contents = Endpoint(calls.save_contents)
+    stored = Endpoint(calls.stored)
     bundles = Endpoint(calls.bundles)
     bundle = Endpoint(calls.bundle)
     save_bundle = Endpoint(calls.save_bundle)

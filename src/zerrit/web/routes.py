@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from typing import Annotated, Final, Literal
+from urllib.parse import quote
 
 import anyio
 from fastapi import APIRouter, File, Form, Header, HTTPException, Query, Request, Response, UploadFile
@@ -271,6 +272,16 @@ def list_findings(
     """What is found in one file, or in all of them; with `change`, as that change leaves them. The first, and how many."""
     found = file_browser.findings_of(here, server_id, path, change)
     return api.FindingsOut(findings=[answers.finding(one) for one in found[:limit]], total=len(found))
+
+
+@router.get("/servers/{server_id}/stored", tags=["files"], response_class=Response)
+def stored_file(
+    server_id: str, path: str, here: WorkspaceDep, _who: PersonDep, snapshot: api.Number | None = None
+) -> Response:
+    """A file as it is stored, of any bytes, or a folder as a ZIP; of the last snapshot, or of another one."""
+    name, data = file_browser.stored_bytes(here, server_id, path, snapshot)
+    headers = {"Content-Disposition": f"attachment; filename*=UTF-8''{quote(name)}"}
+    return Response(data, media_type="application/octet-stream", headers=headers)
 
 
 @router.get("/servers/{server_id}/file", tags=["files"])

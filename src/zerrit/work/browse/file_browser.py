@@ -9,6 +9,7 @@ from typing import Final
 from sqlalchemy.orm import Session
 
 from zerrit.core.addresses import parse_address
+from zerrit.core.archives import MOST_UNPACKED
 from zerrit.core.checks import Checked, Unknown, value_in_words, words_of
 from zerrit.core.documents import Document, Finding, Node, Severity, format_of
 from zerrit.core.documents.binary import LOOKED_AT, describe_binary
@@ -17,10 +18,12 @@ from zerrit.core.documents.lookup import enclosing, find
 from zerrit.core.errors import AddressNotFound
 from zerrit.core.gamebooks import Gamebook
 from zerrit.core.nearest import did_you_mean, nearest
+from zerrit.core.packing import pack
+from zerrit.core.paths import pack_of
 from zerrit.core.rules import FieldRules
 from zerrit.core.wildcards import path_matches
 from zerrit.records import Change, Server, load_content
-from zerrit.work.base.errors import NotFound
+from zerrit.work.base.errors import NotFound, Refused
 from zerrit.work.base.workspace import Workspace
 from zerrit.work.changes.changes import base_of, get_change, worked_out
 from zerrit.work.servers.servers import get_server
@@ -28,11 +31,13 @@ from zerrit.work.servers.stored_gamebooks import gamebook_of
 from zerrit.work.snapshots.live_files import Held, known_files
 from zerrit.work.snapshots.snapshots import (
     checked_in,
+    contents,
     defaults_of,
     digests,
     documents,
     documents_of,
     findings_in,
+    get_snapshot,
     require_latest,
 )
 
@@ -398,3 +403,31 @@ def text_file_in(files: Mapping[str, Document], path: str) -> Document:
     if path not in files:
         raise NotFound(f"There is no text file {path}. {did_you_mean(path, files)}".strip())
     return files[path]
+
+
+def stored_bytes(workspace: Workspace, server_id: str, path: str, snapshot_id: int | None = None) -> tuple[str, bytes]:
+    """A file as it is stored in a snapshot, or a folder as a ZIP: the name to save it under, and its bytes.
+
+    Raises NotFound: there is neither. Refused: its content is not kept, or the folder is too large to be packed.
+    """
+    name = path.rstrip("/")
+    with workspace.session() as session:
+        snapshot = get_snapshot(session, server_id, snapshot_id) if snapshot_id else require_latest(session, server_id)
+        kept = contents(session, snapshot)
+        there = {file.path: file.size for file in snapshot.files if not pack_of(file.path) or pack_of(name)}
+    inside = [one for one in there if one.startswith(f"{name}/")]
+    wanted = [name] if name in there else inside
+    if not wanted:
+        raise NotFound(
+            f"{server_id} has no file or folder {name} in snapshot {snapshot.id}. {did_you_mean(name, there)}".rstrip()
+        )
+    unknown = [one for one in wanted if one not in kept]
+    if unknown:
+        raise Refused(f"{unknown[0]} is only watched, so its content is not kept. Download it from the host.")
+    if sum(there[one] for one in wanted) > MOST_UNPACKED:
+        raise Refused(f"{name} has more than {MOST_UNPACKED >> 20} MB. Take a folder in it, or single files.")
+    held = Held(workspace, {one: kept[one] for one in wanted})
+    base = name.rpartition("/")[2]
+    if name in there:
+        return base, held[name]
+    return f"{base}.zip", pack("zip", {one[len(name) + 1 :]: held[one] for one in wanted})

@@ -26,6 +26,7 @@ from zerrit.work.deploy.start_watch import Verdict
 from zerrit.work.deploy.write_plan import (
     Plan,
     can_reload,
+    not_brought_back,
     plan_changes,
     plan_restart,
     plan_rollback,
@@ -229,6 +230,14 @@ def read(context: RunContext, stage: Stage, facts: RunFacts) -> None:
         )
         for one in context.plan.changes
     ]
+    if context.target_id is not None:
+        lost = not_brought_back(context.workspace, context.target_id, context.taken)
+        if lost:
+            named = ", ".join(lost[:5]) + (", …" if len(lost) > 5 else "")
+            facts.doubts = [
+                *context.evidence.doubts,
+                f"{counted(len(lost), 'watched file')} cannot be brought back, since the snapshot holds only size and time: {named}",
+            ]
     said = f"{counted(len(context.taken.files), 'file')}, {counted(context.taken.read, 'of them read', 'of them read')}"
     said += f"; changed since the last fetch: {', '.join(others[:5])}" if others else ""
     said += f"; written while it stopped: {', '.join(sorted(at_stop)[:5])}" if at_stop else ""

@@ -101,6 +101,15 @@ def watched_in_the_way(
     return frozenset(path for step in steps for path in watched if is_touched_by(step, path))
 
 
+def not_brought_back(workspace: Workspace, snapshot_id: int, taken: Taken) -> list[str]:
+    """The watched files that are not as in a snapshot and that a rollback cannot bring back, since no content is kept."""
+    with workspace.session() as session:
+        files = session.get_one(Snapshot, snapshot_id).files
+        lost = {file.path: (file.size, file.modified) for file in files if file.digest is None and file.content is None}
+    now = {file.path: (file.size, file.modified) for file in taken.files}
+    return sorted(path for path, seen in lost.items() if now.get(path) != seen)
+
+
 def require_whole(workspace: Workspace, server_id: str, snapshot_id: int) -> None:
     """Every content of a snapshot can be had. Raises RecordsUnusable: one is damaged."""
     with workspace.session() as session:

@@ -26,7 +26,7 @@ from zerrit.core.wording import counted
 from zerrit.records import Bundle, Change, load_content
 from zerrit.work.base.errors import Refused
 from zerrit.work.base.workspace import Workspace
-from zerrit.work.changes.bundles.kept import KeptArchive, get_bundle, list_bundles
+from zerrit.work.changes.bundles.kept import KeptArchive, get_bundle, list_bundles, require_bounded
 from zerrit.work.changes.bundles.on_server import version_of
 from zerrit.work.changes.bundles.view import ServerView, looked, server_view
 from zerrit.work.changes.changes import create_with_steps, reader
@@ -141,6 +141,8 @@ def _digests_of(workspace: Workspace, bundle: Bundle, placement: Placement) -> d
     inner = {source.partition(INSIDE)[0] for source in placement.files.values() if INSIDE in source}
     for path in sorted(inner):
         with opened_inside(archive, path) as opened:
+            if opened is not None:
+                require_bounded(opened)
             for member, data in opened.contents() if opened is not None else ():
                 digests[f"{path}{INSIDE}{member.path}"] = save_content(workspace, member.path, data)
     return digests

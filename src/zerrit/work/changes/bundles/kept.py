@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from typing import Final
 
 from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
@@ -20,6 +21,8 @@ from zerrit.work.base.activity_log import note
 from zerrit.work.base.errors import NotFound, Refused
 from zerrit.work.base.workspace import Workspace
 from zerrit.work.snapshots.contents import save_content
+
+MOST_KEPT: Final = 2 << 30  #: bytes of all files of a bundle
 
 
 @dataclass(frozen=True, slots=True)
@@ -117,6 +120,15 @@ def _require_sound(files: Sequence[GivenFile]) -> None:
         seen.add(folded)
 
 
+def require_bounded(archive: Archive) -> None:
+    """Raises Refused: unpacked, the archive would be larger than a bundle may be."""
+    size = sum(member.size for member in archive.members)
+    if size > MOST_KEPT:
+        raise Refused(
+            f"Unpacked, it has {size >> 20:,} MB; a bundle may have {MOST_KEPT >> 20:,} MB. Nothing of it was kept."
+        )
+
+
 def keep_archive(
     workspace: Workspace, person: str, file_name: str, archive: Archive, digest: str, origin: str
 ) -> Bundle:
@@ -126,6 +138,7 @@ def keep_archive(
         if known is not None:
             _loaded(known)
             return known
+    require_bounded(archive)
     files = [
         GivenFile(member.path, save_content(workspace, member.path, data), member.is_program)
         for member, data in archive.contents()
