@@ -77,7 +77,7 @@ export function KeptBundles({ onLook }: { onLook: (bundle: number) => void }) {
               <TableCell align="right">Size</TableCell>
               <TableCell>Kept</TableCell>
               <TableCell>Downloaded from</TableCell>
-              <TableCell />
+              <TableCell component="td" />
             </TableRow>
           </TableHead>
           <TableBody>

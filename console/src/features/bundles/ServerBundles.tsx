@@ -53,7 +53,7 @@ export function ServerBundles({ server, onLook }: { server: Schemas["ServerOut"]
               <TableCell>Needs</TableCell>
               <TableCell>Files</TableCell>
               <TableCell>Last start</TableCell>
-              <TableCell />
+              <TableCell component="td" />
             </TableRow>
           </TableHead>
           <TableBody>
