@@ -29,7 +29,7 @@ def test_two_states_are_compared_and_narrowed(at: Page, shared: Shared) -> None:
     at.goto(f"{shared[0].url}/servers/coral-gate/compare")
     at.get_by_label("From").click()
     at.get_by_role("option", name="the defaults of 2.1").click()
-    expect(at.get_by_text("11 differences in 11 entries.")).to_be_visible()
+    expect(at.get_by_text("12 differences in 12 entries.")).to_be_visible()
     at.get_by_label("Only this address").fill("sea/*.xml#shelf[*]/find[Copper*]")
     at.get_by_role("button", name="Filter").click()
     expect(at.get_by_text("1 difference in 1 entry.")).to_be_visible()

@@ -24,6 +24,7 @@ from zerrit.core.compare import (
     text_difference,
     undecided,
 )
+from zerrit.core.file_steps import NOT_KEPT, TOO_LARGE
 from zerrit.core.states import EDITABLE
 from zerrit.core.steps import Replay
 from zerrit.records import Run, RunChange, content_sizes, load_content
@@ -112,7 +113,8 @@ def compare_change(workspace: Workspace, change_id: int, against: str, texts: Te
 
 def _after(session: Session, before: FileSet, replayed: Replay) -> FileSet:
     """The files as steps leave them; of a binary file that a step put, its size is that of its content."""
-    known = {path: file for path, file in before.others.items() if replayed.others.get(path) == file.digest}
+    unknown = (NOT_KEPT, TOO_LARGE)  # what is only watched and is where it was
+    known = {path: file for path, file in before.others.items() if replayed.others.get(path) in (file.digest, *unknown)}
     put = {path: digest for path, digest in replayed.others.items() if path not in known}
     sizes = content_sizes(session, put.values())
     others = {path: OtherFile(sizes.get(digest, 0), digest) for path, digest in put.items()}

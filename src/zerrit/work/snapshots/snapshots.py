@@ -142,7 +142,9 @@ def file_set(workspace: Workspace, session: Session, server: Server, files: Iter
     listed = list(files)
     texts = documents_of(workspace, session, server, {file.path: file.digest for file in listed if file.digest})
     others = {
-        file.path: OtherFile(file.size, file.digest or "", file.stamp) for file in listed if file.path not in texts
+        file.path: OtherFile(file.size, file.digest or file.content or "", file.stamp)
+        for file in listed
+        if file.path not in texts
     }
     return FileSet(texts, others)
 
