@@ -48,7 +48,7 @@ SECTIONS: Final[Mapping[str, Mapping[str, tuple[str, str]]]] = {
         "server": ("server_commands", "Servers: list them, add one, change its settings."),
         "fetch": ("remote", "Fetch a server's files."),
         "defaults": ("remote", "Import the files that a game ships."),
-        "files": ("remote", "List a server's files with their state against the defaults."),
+        "files": ("remote", "List a server's files (`files SERVER`), or save one (`files get`)."),
         "show": ("remote", "Show the entry or value at SERVER:path#node, or in a local file."),
         "about": ("address_info", "Explain an address on a server: SERVER:path#node."),
         "note": ("address_info", "Write a note beside a place, SERVER:path#node: why a value is as it is."),
