@@ -234,3 +234,43 @@ def test_a_bundle_with_a_content_that_was_not_sent_is_refused(quick: Quick) -> N
     twice = [file, api.BundleFileIn(path="A.txt", digest="0" * 64)]
     with pytest.raises(ProblemError, match="twice"):
         quick.zerrit.save_bundle(api.BundleIn(file_name="x.zip", digest="1" * 64, files=twice))
+
+
+def test_a_chosen_part_goes_into_a_folder_without_its_own_and_the_newest_version_is_named(quick: Quick) -> None:
+    two = {**lamp("bell", "1.2"), **lamp("gong", "2.0")}
+    kept = quick.zerrit.keep_bundle("two.zip", {f"all/{path}": data for path, data in two.items()})
+    part = quick.zerrit.install_bundle("reef", api.InstallIn(bundle=kept.id, part="gong", to="spare"))
+    assert part.new == ["spare/lamp.json", "spare/bright.ini"]
+    every = quick.zerrit.install_bundle("reef", api.InstallIn(bundle=kept.id, to="spare"))
+    assert "spare/all/gong/lamp.json" in every.new
+    newest = quick.zerrit.keep_bundle("fog-2.zip", lamp("fog", "2.0"))
+    quick.zerrit.keep_bundle("fog-1.5.zip", lamp("fog", "1.5"))
+    (fog,) = (one for one in quick.zerrit.server_bundles("reef") if one.name == "fog")
+    assert (fog.newer_kept, fog.newer_version) == (newest.id, "2.0")
+    assert not quick.zerrit.bundle_inventory(newest.id, "reef").refused
+    server = quick.zerrit.server("reef")
+    refuses = server.maintenance.model_copy(update={"refused_files": ["*.ini"]})
+    quick.zerrit.change_server(
+        api.ServerIn(
+            id="reef", gamebook="quick", connection=server.connection, control=server.control, maintenance=refuses
+        )
+    )
+    assert quick.zerrit.bundle_inventory(newest.id, "reef").refused == ["fog/bright.ini"]
+
+
+def test_copied_bundles_come_in_the_order_in_which_they_need_each_other(quick: Quick) -> None:
+    book = BOOK.replace(
+        'beside: ["tides/{}.sum"]',
+        'beside: ["tides/{}.sum"]\n    manifest: {file: "tides/{}.sum", needs: "needs {}"}',
+    )
+    quick.zerrit.save_gamebook("quick", book)
+    folder = quick.game().folder / "tides"
+    for name, text in (("aa", "needs bb\n"), ("bb", "needs cc\n"), ("cc", "cc 1\n")):
+        (folder / f"{name}.bin").write_bytes(b"\x00" + name.encode())
+        (folder / f"{name}.sum").write_text(text)
+    (folder / "order.txt").write_text("ebb\ncc\nbb\naa\n")
+    quick.zerrit.save_gamebook("quick", book.replace('watch: ["tides/*.bin"]', "watch: []"))
+    quick.zerrit.fetch("reef")
+    same = quick.zerrit.same_bundles("bank", api.SameBundlesIn(server="reef", create=True))
+    _deployed(quick, same.change)
+    assert quick.files("bank")["tides/order.txt"] == b"ebb\ncc\nbb\naa\n"

@@ -156,6 +156,51 @@ def test_what_is_in_an_opened_pack_is_shown_checked_edited_and_packed_again(tmp_
             assert not [name for name in exported.namelist() if "!/" in name]
 
 
+@pytest.mark.parametrize(("mode", "form"), [("w", "tar"), ("w:gz", "tar.gz"), ("w:bz2", "")])
+def test_a_pack_stays_in_its_form_whatever_its_ending_says(tmp_path: Path, mode: str, form: Form | str) -> None:
+    buffer = io.BytesIO()
+    with tarfile.open(fileobj=buffer, mode=mode) as packed:  # type: ignore[call-overload]
+        info = tarfile.TarInfo("north.yml")
+        info.size = 9
+        packed.addfile(info, io.BytesIO(b"depth: 3\n"))
+    with quick_stack(tmp_path) as quick:
+        folder = _served(quick, 'opened: ["maps/*.pak"]\n')
+        (folder / "maps/sea.pak").write_bytes(buffer.getvalue())
+        quick.zerrit.fetch("reef")
+        run = quick.end_of(quick.zerrit.deploy(quick.change("maps/sea.pak!/north.yml#depth=9")))
+        data = (folder / "maps/sea.pak").read_bytes()
+        if form:
+            assert (run.state, data) == ("deployed", pack(form, {"north.yml": b"depth: 9\n"}))  # type: ignore[arg-type]
+        else:
+            assert (run.state, "only reads" in run.outcome, data) == ("failed", True, buffer.getvalue())
+
+
+def test_a_running_game_is_stopped_for_a_pack_that_it_does_not_read_at_a_reload(tmp_path: Path) -> None:
+    with quick_stack(tmp_path) as quick:
+        rule = "packed:\n  - {folder: maps/one, into: maps/one.zip, packed_by: zerrit}\n"
+        book = GAMEBOOK.replace("  live/*.yml:", "  maps/**: {takes_effect: reload}\n  live/*.yml:", 1)
+        for known, is_in_place in (("maps/**", True), ("maps/one/*.yml", False)):
+            quick.zerrit.save_gamebook("quick", book.replace("maps/**", known) + rule)
+            if is_in_place:
+                folder = quick.game().folder
+                (folder / "maps/one").mkdir(parents=True)
+                (folder / "maps/one/north.yml").write_bytes(FILES["north.yml"])
+                quick.add("reef")
+                quick.zerrit.restart("reef")
+                *_, _ = quick.zerrit.follow(quick.zerrit.runs("reef")[0].id)
+            run = _deployed(quick, quick.change(f"maps/one/north.yml#depth={7 + is_in_place}"))
+            assert run.evidence.in_place is is_in_place
+
+
+def test_an_emptied_folder_is_not_packed_to_nothing(tmp_path: Path) -> None:
+    with quick_stack(tmp_path) as quick:
+        _served(quick, "packed:\n  - {folder: maps/one, into: maps/one.zip, packed_by: zerrit}\n")
+        change = quick.zerrit.create_change("reef", "No map").id
+        quick.zerrit.add_step(change, api.StepIn(kind="remove-file", address="maps/one"))
+        run = quick.end_of(quick.zerrit.deploy(change))
+        assert (run.state, "Remove maps/one.zip with the same change" in run.outcome) == ("failed", True), run.outcome
+
+
 def test_a_pack_that_is_not_opened_is_not_edited_inside_and_an_odd_folder_is_no_pack(tmp_path: Path) -> None:
     with quick_stack(tmp_path) as quick:
         folder = _served(quick, "")

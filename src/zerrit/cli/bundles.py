@@ -16,6 +16,7 @@ from zerrit.cli.files import FILE, load_gamebook
 from zerrit.cli.local_folder import ChosenFiles, opened_bundle, sending
 from zerrit.cli.output import echo, output_option, print_json, print_table, short
 from zerrit.cli.session import connect
+from zerrit.cli.upgrade import chosen_side
 from zerrit.client import Client
 from zerrit.core.bundles import InstalledBundle, Inventory, Manifest, look_into
 from zerrit.core.gamebooks import Gamebook, read_gamebook
@@ -23,7 +24,6 @@ from zerrit.core.wording import counted
 
 MOST_NAMED = 8
 _SORTS = {"others": "other files"}
-_SIGNS = {"on": "on", "off": "off", "unclear": "unclear"}
 
 
 @click.group()
@@ -98,7 +98,7 @@ def _server_view(zerrit: Client, server_id: str) -> _Here:
 
 def _print_inventory(found: Inventory, file_name: str, game: str, *, is_beside_server: bool) -> None:
     by_count = sorted(found.sorts.items(), key=lambda one: -one[1])
-    what = ", ".join(f"{_SORTS.get(sort, sort)} {count:,}" for sort, count in by_count)
+    what = ", ".join(f"{_SORTS.get(sort, sort)} {many:,}" for sort, many in by_count)
     echo(f"{file_name}: {counted(found.files, 'file')}, {_size(found.size)} unpacked ({what})")
     if found.manifest is not None and not found.parts:
         guessed = "guessed" if found.manifest.is_guessed else "by the gamebook"
@@ -147,7 +147,7 @@ def _folders(paths: Sequence[str]) -> list[str]:
     for path in paths:
         folder = "/".join(path.split("/")[:2]) if path.count("/") > 1 else path.rpartition("/")[0]
         counts[folder] = counts.get(folder, 0) + 1
-    return [f"{folder}/ ({counted(count, 'file')})" for folder, count in counts.items()]
+    return [f"{folder}/ ({counted(many, 'file')})" for folder, many in counts.items()]
 
 
 def _print_list(title: str, names: Sequence[str]) -> None:
@@ -246,7 +246,7 @@ def list_(server_id: str | None, output: str) -> None:
             one.kind,
             one.name,
             one.version,
-            _SIGNS[one.state],
+            one.state,
             str(one.place or ""),
             _edited(one),
             _loaded(one),
@@ -345,7 +345,7 @@ def install(
         )
         if choose:
             open_ = zerrit.install_bundle(server_id, given.model_copy(update={"rest": ""})).conflicts
-            given = given.model_copy(update={"choices": dict(_chosen(text, open_) for text in choose)})
+            given = given.model_copy(update={"choices": dict(chosen_side(text, open_) for text in choose)})
         planned = zerrit.install_bundle(server_id, given)
         if not planned.conflicts and not is_dry_run:
             planned = zerrit.install_bundle(server_id, given.model_copy(update={"create": True}))
@@ -361,15 +361,6 @@ def _existing(source: str) -> Path:
     if not path.exists():
         raise click.UsageError(f"{source} is neither a file or folder here nor the number of a kept bundle.")
     return path
-
-
-def _chosen(text: str, conflicts: Sequence[api.ConflictOut]) -> tuple[str, str]:
-    """The address of a conflict and what is chosen; an address may hold an equals sign itself."""
-    for conflict in conflicts:
-        if text.startswith(f"{conflict.address}="):
-            return conflict.address, text[len(conflict.address) + 1 :]
-    known = ", ".join(conflict.address for conflict in conflicts) or "none at all"
-    raise click.UsageError(f"--choose {text}: there is no such conflict; there is {known}.")
 
 
 def _print_install(planned: api.InstallOut, server_id: str) -> None:

@@ -27,19 +27,15 @@ class LocalFolder:
     def __init__(self, folder: Path) -> None:
         self._folder = folder
         members: list[Member] = []
-        empty: list[str] = []
         for here, folders, names in os.walk(folder):
             folders.sort()
             below = Path(here)
-            if not folders and not names and below != folder:
-                empty.append(below.relative_to(folder).as_posix())
             for name in sorted(names):
                 about = (below / name).lstat()
                 if stat.S_ISREG(about.st_mode):
                     path = (below / name).relative_to(folder).as_posix()
                     members.append(Member(path, about.st_size, bool(about.st_mode & stat.S_IXUSR)))
         self.members = tuple(sorted(members))
-        self.empty_folders = tuple(sorted(empty))
 
     def read(self, path: str) -> bytes:
         """The bytes of a file. Raises ArchiveRefused: it is larger than Zerrit takes."""
@@ -128,8 +124,6 @@ def opened_bundle(source: Path) -> Iterator[Archive]:
 
 class SingleFile:
     """A file of this machine, read like an archive that holds it."""
-
-    empty_folders: tuple[str, ...] = ()
 
     def __init__(self, file: Path) -> None:
         self._file = file

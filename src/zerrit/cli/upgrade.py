@@ -48,7 +48,7 @@ def upgrade(
                 "old": old,
                 "new": new,
                 "title": title or "",
-                "choices": dict(_chosen(text, plain.conflicts) for text in choose) if plain else {},
+                "choices": dict(chosen_side(text, plain.conflicts) for text in choose) if plain else {},
                 "rest": rest or "",
             }
         )
@@ -67,7 +67,7 @@ def upgrade(
     sys.exit(1 if planned.conflicts else 0)
 
 
-def _chosen(text: str, conflicts: list[api.ConflictOut]) -> tuple[str, str]:
+def chosen_side(text: str, conflicts: Sequence[api.ConflictOut]) -> tuple[str, str]:
     """The address of a conflict and what is chosen; an address may hold an equals sign itself."""
     for conflict in conflicts:
         if text.startswith(f"{conflict.address}="):

@@ -13,7 +13,7 @@ import stat
 import tarfile
 import zipfile
 import zlib
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterator
 from contextlib import ExitStack, contextmanager
 from pathlib import PurePosixPath
 from typing import BinaryIO, Final, NamedTuple, Protocol
@@ -69,11 +69,6 @@ class Archive(Protocol):
         """Every file, in the order in which they are there."""
         ...
 
-    @property
-    def empty_folders(self) -> tuple[str, ...]:
-        """The folders that hold no file."""
-        ...
-
     def read(self, path: str) -> bytes:
         """The bytes of a file. Raises ArchiveRefused: it is damaged, or larger than it says."""
         ...
@@ -116,8 +111,7 @@ def _refusing() -> Iterator[None]:
 class _Zip:
     def __init__(self, packed: zipfile.ZipFile) -> None:
         self._packed = packed
-        infos = packed.infolist()
-        files = [info for info in infos if not info.is_dir()]
+        files = [info for info in packed.infolist() if not info.is_dir()]
         _require_no_overlap(files)
         self._infos: dict[str, zipfile.ZipInfo] = {}
         names = _Names()
@@ -127,7 +121,6 @@ class _Zip:
             if info.flag_bits & _LOCKED:
                 raise ArchiveRefused("The archive is locked by a password. Unpack it yourself, then take the folder.")
             self._infos[names.take(_zip_name(info), info.file_size)] = info
-        self.empty_folders = _empty([_zip_name(info) for info in infos if info.is_dir()], self._infos)
         self.members = tuple(
             Member(path, info.file_size, bool(info.external_attr >> 16 & stat.S_IXUSR))
             for path, info in self._infos.items()
@@ -146,16 +139,12 @@ class _Tar:
     def __init__(self, tar: tarfile.TarFile) -> None:
         self._tar = tar
         self._infos: dict[str, tarfile.TarInfo] = {}
-        folders: list[str] = []
         names = _Names()
         for info in tar:
-            if info.isdir():
-                folders.append(info.name)
-            elif info.isreg():
+            if info.isreg():
                 self._infos[names.take(info.name, info.size)] = info
-            else:
+            elif not info.isdir():
                 raise _is_link(info.name)
-        self.empty_folders = _empty(folders, self._infos)
         self.members = tuple(
             Member(path, info.size, bool(info.mode & stat.S_IXUSR)) for path, info in self._infos.items()
         )
@@ -209,12 +198,6 @@ def _zip_name(info: zipfile.ZipInfo) -> str:
         return info.filename.encode("cp437").decode("utf-8")
     except UnicodeError:
         return info.filename
-
-
-def _empty(folders: Iterable[str], files: Iterable[str]) -> tuple[str, ...]:
-    paths = [_path(name) for name in folders if str(PurePosixPath(name)) != "."]
-    full = {str(above) for path in (*files, *paths) for above in PurePosixPath(path).parents}
-    return tuple(sorted({path for path in paths if path not in full}))
 
 
 def _bounded(path: str, read: Callable[[int], bytes]) -> bytes:

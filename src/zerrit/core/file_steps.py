@@ -41,6 +41,7 @@ class FileState:
     load: Load
     documents: dict[str, Document] = field(default_factory=dict)
     others: dict[str, str] = field(default_factory=dict)
+    _packs: set[str] | None = field(default=None, repr=False)  #: packed files of which files are shown
 
     def __contains__(self, path: str) -> bool:
         return path in self.documents or path in self.others
@@ -86,9 +87,15 @@ class FileState:
 
     def _forget_inside(self, path: str) -> None:
         """What was in a packed file goes with it; what is in another one is known once it is on the server."""
-        for inside in self.below(f"{path}!"):
+        for inside in self._inside(path):
             self.documents.pop(inside, None)
             self.others.pop(inside, None)
+
+    def _inside(self, path: str) -> list[str]:
+        """The files in a packed file. Which there are is looked for once: a folder of thousands is put file by file."""
+        if self._packs is None:
+            self._packs = {pack_of(one) for one in (*self.documents, *self.others)} - {""}
+        return self.below(f"{path}!") if path in self._packs else []
 
     def remove(self, path: str) -> ValueChange:
         """Take a file away."""
@@ -105,7 +112,7 @@ class FileState:
         if target in self:
             raise EditRefused(f"{target} is there already. Remove it first, or choose another name.")
         self._require_kept(path)
-        for inside in self.below(f"{path}!"):
+        for inside in self._inside(path):
             self.move(inside, target + inside[len(path) :])
         if path in self.documents:
             self.documents[target] = self.read(self.documents.pop(path).to_bytes(), target)

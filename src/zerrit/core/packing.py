@@ -12,16 +12,18 @@ import gzip
 import io
 import tarfile
 import zipfile
+import zlib
 from collections.abc import Callable, Mapping
 from typing import Final, Literal
 
-from zerrit.core.archives import MOST_MEMBERS, MOST_UNPACKED, unpack
+from zerrit.core.archives import MOST_MEMBERS, MOST_UNPACKED, ArchiveBroken, sums_in, unpack
 from zerrit.core.errors import ArchiveRefused
 from zerrit.core.paths import safe_path
 
 Form = Literal["zip", "tar", "tar.gz", "plain"]
 
 _FIRST_DAY: Final = (1980, 1, 1, 0, 0, 0)  # the earliest time that a ZIP can say
+_GZIP, _BZIP2, _XZ = b"\x1f\x8b", b"BZh", b"\xfd7zXZ\x00"
 _HEAD: Final = b"packed folder 1\n"
 _ENDINGS: Final[Mapping[str, Form]] = {".tar.gz": "tar.gz", ".tgz": "tar.gz", ".tar": "tar"}
 
@@ -29,6 +31,28 @@ _ENDINGS: Final[Mapping[str, Form]] = {".tar.gz": "tar.gz", ".tgz": "tar.gz", ".
 def form_of(path: str) -> Form:
     """The form of a packed file by its ending; ZIP where that says nothing, since most games use it under a name of their own."""
     return next((form for ending, form in _ENDINGS.items() if path.lower().endswith(ending)), "zip")
+
+
+def form_in(data: bytes) -> Form | None:
+    """The form of a ZIP or TAR by its bytes; None for one that is compressed in another way."""
+    if zipfile.is_zipfile(io.BytesIO(data)):
+        return "zip"
+    if data.startswith(_GZIP):
+        return "tar.gz"
+    return None if data.startswith((_BZIP2, _XZ)) else "tar"
+
+
+def sums_of(form: Form, data: bytes) -> dict[str, int]:
+    """The CRC-32 of each file of a packed file, by its path; of a ZIP its directory says them.
+
+    Raises ArchiveRefused: it is not of that form, or damaged.
+    """
+    if form != "zip":
+        return {path: zlib.crc32(content) for path, content in unpack_as(form, data).items()}
+    try:
+        return sums_in(data)
+    except ArchiveBroken as error:
+        raise ArchiveRefused(f"it is no ZIP that can be read ({error})") from error
 
 
 def pack(form: Form, files: Mapping[str, bytes]) -> bytes:

@@ -9,8 +9,9 @@ from zerrit.core.bundles.installed import InstalledBundle, installed_bundles
 from zerrit.core.bundles.installing import BundleInstall, Sources, plan_install
 from zerrit.core.bundles.inventory import BundlePart, Inventory, look_into, opened_inside
 from zerrit.core.bundles.manifest import Manifest, is_archive_name, name_and_version, newer
+from zerrit.core.bundles.paths import moved
 from zerrit.core.bundles.placement import Placement, in_folder, kind_called, placed
-from zerrit.core.bundles.switching import Switched, needed_by, steps_to_remove, steps_to_switch
+from zerrit.core.bundles.switching import needed_by, steps_to_remove, steps_to_switch
 
 __all__ = [
     "BundleInstall",
@@ -20,12 +21,12 @@ __all__ = [
     "Manifest",
     "Placement",
     "Sources",
-    "Switched",
     "in_folder",
     "installed_bundles",
     "is_archive_name",
     "kind_called",
     "look_into",
+    "moved",
     "name_and_version",
     "needed_by",
     "newer",

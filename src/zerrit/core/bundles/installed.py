@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from zerrit.core.bundles.manifest import Manifest, manifest_path, read_manifest
-from zerrit.core.bundles.paths import below, by_name, is_folder, name_in, path_for
+from zerrit.core.bundles.paths import by_name, moved
 from zerrit.core.documents import Document
 from zerrit.core.documents.file_selection import values_at
 from zerrit.core.errors import AddressInvalid
@@ -89,7 +89,7 @@ def _one(
     place: int | None,
 ) -> InstalledBundle:
     on, off, beside = ([path for group in one.values() for path in group.get(name, ())] for one in found)
-    back = {path: _when_on(rules, name, path) for path in off}
+    back = [moved(path, name, rules.when_off, rules.when_on) for path in off]
     named = [address for address, words in lists if name in words]
     doubt = ""
     if on and off:
@@ -111,7 +111,7 @@ def _one(
         state,
         manifest,
         tuple(sorted(own)),
-        tuple(sorted({*on, *back.values(), *beside})),
+        tuple(sorted({*on, *back, *beside})),
         place,
         doubt,
     )
@@ -121,24 +121,12 @@ def _folder(paths: Sequence[str]) -> str:
     return paths[0].rpartition("/")[0] or paths[0]
 
 
-def _when_on(rules: BundleRules, name: str, path: str) -> str:
-    """The path that a file which is off has when it is on."""
-    for off, on in zip(rules.when_off, rules.when_on, strict=False):
-        if name_in(off, path) == name:
-            tail = below(off, name, path)
-            return f"{path_for(on, name)}/{tail}" if tail else path_for(on, name)
-    return path
-
-
 def _manifest(rules: BundleRules, name: str, files: Files, *, on: bool) -> Manifest:
     path, inside = manifest_path(rules, name)
     if rules.manifest is None:
         return Manifest()
-    for away, home in zip(rules.when_off, rules.when_on, strict=False):
-        base = path_for(home, name)
-        if not on and (path == base or (is_folder(home) and path.startswith(f"{base}/"))):
-            path = path_for(away, name) + path[len(base) :]
-            break
+    if not on:
+        path = moved(path, name, rules.when_on, rules.when_off)
     document = files.documents.get(path)
     data = document.to_bytes() if document is not None else files.data(path)
     if data is None:

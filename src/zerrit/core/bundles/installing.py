@@ -8,7 +8,7 @@ from hashlib import sha256
 
 from zerrit.core.bundles.installed import InstalledBundle
 from zerrit.core.bundles.inventory import is_setting
-from zerrit.core.bundles.paths import is_folder, path_for
+from zerrit.core.bundles.paths import is_folder, moved, path_for
 from zerrit.core.bundles.placement import Placement
 from zerrit.core.bundles.switching import names_added
 from zerrit.core.documents import Document
@@ -87,18 +87,7 @@ def plan_install(
 
 def _where_it_is(rules: BundleRules, name: str, paths: Mapping[str, str]) -> dict[str, str]:
     """The paths of a bundle that is off."""
-    found: dict[str, str] = {}
-    for path, value in paths.items():
-        home = next(
-            (
-                (path_for(on, name), path_for(off, name))
-                for on, off in zip(rules.when_on, rules.when_off, strict=False)
-                if path == path_for(on, name) or path.startswith(f"{path_for(on, name)}/")
-            ),
-            None,
-        )
-        found[home[1] + path[len(home[0]) :] if home is not None else path] = value
-    return found
+    return {moved(path, name, rules.when_on, rules.when_off): value for path, value in paths.items()}
 
 
 class _Plan:
@@ -190,7 +179,9 @@ class _Plan:
         elif merge.data == theirs.to_bytes():
             self.written[path] = self.new[path]
             self.replaced.append(path)
-        elif base is not None:
+        elif base is None:  # both have something of it, and nothing of one stands against the other
+            self.merge_steps.append(Step(StepKind.PUT_FILE, path, content=self.sources.read(merge.data, path).text))
+        else:
             prefix = f"{path}#"
             chosen = {a.removeprefix(prefix): word for a, word in self.choices.items() if a.startswith(prefix)}
             step = Step(StepKind.MERGE_VERSION, path, base=base.text, content=theirs.text, choices=chosen)

@@ -10,7 +10,7 @@ import re
 from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 from io import BytesIO
 from pathlib import PurePosixPath
 from typing import Final
@@ -37,7 +37,7 @@ from zerrit.core.rules.bundles import BundleRules
 
 _PROGRAMS: Final = frozenset((".exe", ".dll", ".so", ".bat", ".cmd", ".com", ".msi", ".scr", ".sh", ".ps1", ".vbs"))
 _PICTURES: Final = frozenset((".png", ".jpg", ".jpeg", ".gif", ".bmp", ".svg", ".webp", ".ico"))
-_READABLE: Final = re.compile(r"(?:^|/)(?:read[-_ ]?me|install|liesmich)[^/]*?(?:\.(?:txt|md|html?))?$", re.IGNORECASE)
+_READABLE: Final = re.compile(r"(?:^|/)(?:read[-_ ]?me|install)[^/]*?(?:\.(?:txt|md|html?))?$", re.IGNORECASE)
 _MOST_README: Final = 20_000  #: characters
 _MOST_INNER: Final = 20  #: archives in an archive that are looked into
 _ALIKE: Final = 0.5  #: share of the names that a bundle has in common with those that are installed
@@ -88,7 +88,6 @@ class Inventory:
     refused: tuple[str, ...]
     archives: tuple[str, ...]
     rest: tuple[str, ...]
-    empty_folders: tuple[str, ...] = field(default=())
 
 
 def look_into(
@@ -131,7 +130,6 @@ def look_into(
         tuple(one.path for one in members if any(name_matches(pattern, one.path) for pattern in refused)),
         tuple(member.path for member in members if is_archive_name(member.path)),
         tuple(member.path for member in members if member.path not in taken),
-        archive.empty_folders,
     )
 
 
@@ -215,8 +213,7 @@ class _Inner:
     """An archive that was in another one; what is in archives in it is not looked at."""
 
     def __init__(self, archive: Archive) -> None:
-        self.members, self.empty_folders = archive.members, archive.empty_folders
-        self.read, self.contents = archive.read, archive.contents
+        self.members, self.read, self.contents = archive.members, archive.read, archive.contents
 
 
 @contextmanager
@@ -230,7 +227,7 @@ def opened_inside(archive: Archive, path: str) -> Iterator[Archive | None]:
 
 
 def _as_on_server(archive: Archive, kinds: Sequence[BundleRules], paths: Sequence[str]) -> Iterator[BundlePart]:
-    """Bundles that lie in the archive as they do on the server, perhaps below another folder."""
+    """Bundles that are in the archive as they are on the server, perhaps below another folder."""
     files: dict[tuple[int, str, str], dict[str, str]] = {}
     for path in paths:
         place = next(_places_on_server(kinds, path), None)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from functools import lru_cache
 from typing import Final
 
@@ -45,6 +45,10 @@ def by_name(pattern: str, paths: Iterable[str]) -> dict[str, list[str]]:
     return found
 
 
-def below(pattern: str, name: str, path: str) -> str:
-    """The rest of a path behind the folder of the bundle; empty where the path is the bundle's file itself."""
-    return path[len(path_for(pattern, name)) :].lstrip("/")
+def moved(path: str, name: str, sources: Sequence[str], targets: Sequence[str]) -> str:
+    """A path of the bundle with its folder or file of `sources` replaced by that of `targets`; others stay."""
+    for source, target in zip(sources, targets, strict=False):
+        base = path_for(source, name)
+        if path == base or path.startswith(f"{base}/"):
+            return path_for(target, name) + path[len(base) :]
+    return path

@@ -46,14 +46,18 @@ def placed(
         if target is not None:
             files[safe_path(target)] = member
     if not files:
-        raise EditRefused(f"No file of the archive fits a {rules.kind} called {name}.")
-    return Placement(rules.kind, name, files, _made(rules, name, files, title or name, version or "1.0"))
+        raise EditRefused(
+            f"No file of the archive fits the kind {rules.kind} under the name {name}. Choose another kind or name."
+        )
+    return Placement(rules.kind, name, files, _made(rules, name, files, title or name, version or "0.0"))
 
 
 def in_folder(folder: str, root: str, members: Iterable[str]) -> Placement:
-    """The files of an archive below `root`, as they are, in a folder of the server."""
+    """The files of an archive below `root`, as they are, in a folder of the server. Raises EditRefused: there are none."""
     to = folder.strip("/")
     inside = [member for member in members if not root or member.startswith(f"{root}/")]
+    if not inside:
+        raise EditRefused(f"The archive has no file in {root}.")
     tails = {member: member[len(root) :].lstrip("/") for member in inside}
     return Placement("", to, {safe_path(f"{to}/{tail}" if to else tail): member for member, tail in tails.items()})
 
@@ -82,7 +86,7 @@ def _require_name(rules: BundleRules, name: str) -> None:
     safe_path(name)
     if "/" in name or (rules.naming and compile_pattern(rules.naming).fullmatch(name) is None):
         form = f" It must fit `{rules.naming}`." if rules.naming else ""
-        raise EditRefused(f"`{name}` is not a name of a {rules.kind}.{form} Choose another name.")
+        raise EditRefused(f"`{name}` is not a name for the kind {rules.kind}.{form} Choose another name.")
 
 
 def kind_called(kinds: Sequence[BundleRules], kind: str) -> BundleRules:

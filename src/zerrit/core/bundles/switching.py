@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
 
 from zerrit.core.addresses import parse_address
 from zerrit.core.bundles.installed import InstalledBundle, listed_names
@@ -18,15 +17,6 @@ from zerrit.core.steps import OutcomeKind, Step, StepKind, replay
 Documents = Mapping[str, Document]
 
 
-@dataclass(frozen=True, slots=True)
-class Switched:
-    """The steps, and what the bundle needs that is not on: the names that are there and off, and those that are not there."""
-
-    steps: tuple[Step, ...]
-    needs_off: tuple[str, ...] = ()
-    needs_missing: tuple[str, ...] = ()
-
-
 def steps_to_switch(
     rules: BundleRules,
     bundle: InstalledBundle,
@@ -35,29 +25,22 @@ def steps_to_switch(
     others: Sequence[InstalledBundle],
     *,
     on: bool,
-) -> Switched:
+) -> tuple[Step, ...]:
     """Switch one on or off. `others` are all bundles of the server.
 
     Raises EditRefused: the gamebook knows no way to switch such a bundle, or a list that names it cannot be written.
     """
     if not rules.can_be_off:
         raise EditRefused(
-            f"The gamebook does not say where a {rules.kind} is when it is off. Add `when_off` or `listed` to its kind, or remove "
-            "it."
+            f"The gamebook does not say where bundles of the kind {rules.kind} are when they are off. Add `when_off` or `listed` "
+            "to the kind, or remove the bundle."
         )
     steps = list(_moves(rules, bundle, on=on))
     if on:
         steps += names_added(rules, bundle.name, bundle.manifest.needs, documents, read, others)
     else:
         steps += names_removed(rules, bundle.name, documents)
-    if not on:
-        return Switched(tuple(steps))
-    states = {one.name: one.state for one in others if one.kind == bundle.kind}
-    return Switched(
-        tuple(steps),
-        tuple(name for name in bundle.manifest.needs if states.get(name) in ("off", "unclear")),
-        tuple(name for name in bundle.manifest.needs if name not in states),
-    )
+    return tuple(steps)
 
 
 def needed_by(bundle: InstalledBundle, others: Iterable[InstalledBundle]) -> list[str]:
@@ -140,8 +123,7 @@ def _addition(rules: BundleRules, address: str, name: str, documents: Documents)
     found = list(_places(address, documents))
     if not found:
         raise EditRefused(
-            f"{address} is empty or not there, so it is not known how the name of a {rules.kind} is written there. Write "
-            "the first one yourself."
+            f"{address} is empty or not there, so it is not known how a name is written there. Write the first one yourself."
         )
     path, document, node = found[-1]
     if node.kind is NodeKind.LIST:

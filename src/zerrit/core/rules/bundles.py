@@ -24,7 +24,7 @@ class ManifestRules(Part):
     template: str = Field(
         "",
         max_length=4000,
-        description="a new manifest, with {name}, {title} and {version} in it, for files without one",
+        description="a new manifest, with {name}, {title} and {version} in it, for files without one; an unknown version is 0.0",
     )
 
     @field_validator("file")

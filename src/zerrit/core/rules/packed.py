@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import zlib
 from collections.abc import Iterator
 from dataclasses import replace
 from typing import TYPE_CHECKING, ClassVar, Literal
@@ -10,7 +11,7 @@ from pydantic import Field, model_validator
 
 from zerrit.core.documents import Finding, Severity
 from zerrit.core.errors import ArchiveRefused
-from zerrit.core.packing import Form, form_of, unpack_as
+from zerrit.core.packing import Form, form_of, sums_of
 from zerrit.core.rules.base import Name, Text
 from zerrit.core.rules.listed import ListedRule
 
@@ -89,7 +90,7 @@ def _packed(examination: Examination, rule: PackedRule, archive: bytes, paths: l
     form = rule.known_form
     assert form is not None  # noqa: S101 (`check` saw to it)
     try:
-        packed = unpack_as(form, archive)
+        packed = sums_of(form, archive)
     except ArchiveRefused as error:
         said = f"{rule.into} cannot be read: {error}"
         yield examination.finding(rule, "meaning.packed", rule.into, said)
@@ -112,15 +113,15 @@ def _packed(examination: Examination, rule: PackedRule, archive: bytes, paths: l
 
 
 def unlike(
-    rule: PackedRule, contents: dict[str, bytes], packed: dict[str, bytes], there: set[str]
+    rule: PackedRule, contents: dict[str, bytes], packed: dict[str, int], there: set[str]
 ) -> Iterator[tuple[str, str]]:
-    """Where a packed file does not hold what the folder holds: the path, and what is wrong."""
+    """Where a packed file, by the CRC-32 of what is in it, does not hold what the folder holds: the path, and what is wrong."""
     folder = rule.folder.rstrip("/")
     for path, data in contents.items():
         name = path[len(folder) + 1 :]
         if name not in packed:
             yield path, f"{path} is not in {rule.into}"
-        elif packed[name] != data:
+        elif packed[name] != zlib.crc32(data):
             yield path, f"{path} is newer than its copy in {rule.into}"
     for name in sorted(packed.keys() - {path[len(folder) + 1 :] for path in there}):
         yield rule.into, f"{name} is no longer in {folder}, and still in {rule.into}"

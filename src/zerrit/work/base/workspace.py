@@ -276,7 +276,7 @@ class Workspace:
     held: Recent[int, Mapping[str, str]] = field(
         default_factory=lambda: Recent(MAX_HELD)
     )  #: digests by path, by snapshot
-    #: What is in a kept bundle, by its number, the digest of the gamebook and the server's snapshot.
+    #: What is in a kept bundle, by its number, the gamebook with what the host refuses, and the server's snapshot.
     inventories: Recent[tuple[int, str, int], Any] = field(default_factory=lambda: Recent(MAX_INVENTORIES))
     ahead: Ahead = field(default_factory=Ahead)
     worked_out: Recent[WorkKey, WorkedOut] = field(default_factory=lambda: Recent(MAX_WORKED_OUT))

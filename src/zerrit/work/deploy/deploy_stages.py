@@ -18,7 +18,7 @@ from zerrit.work.changes.changes import get_change, worked_out
 from zerrit.work.deploy import rehearsal
 from zerrit.work.deploy.file_writing import Written, read_back, write_files
 from zerrit.work.deploy.journal import Stage, StageFailed
-from zerrit.work.deploy.packing import Writes, packed_by_host
+from zerrit.work.deploy.packing import Writes, packed_by_host, with_packed_paths
 from zerrit.work.deploy.run_context import MANUAL_POLL, RunContext
 from zerrit.work.deploy.run_folders import emptied_by, made_by_runs, paths_after, to_be_made
 from zerrit.work.deploy.stages import StageName
@@ -78,19 +78,19 @@ def _require_room(context: RunContext) -> None:
 
 
 def _touched(context: RunContext) -> list[str]:
-    """The files that the changes of a deploy touch, by what they are built on."""
+    """The files that the changes of a deploy touch, by what they are built on, with those that are packed then."""
     found: set[str] = set()
     with context.workspace.session() as session:
         for change_id in context.change_ids:
             found |= worked_out(context.workspace, session, get_change(session, change_id)).replayed.touched
-    return sorted(found)
+    return sorted(with_packed_paths(context.gamebook, found))
 
 
 def rehearse(context: RunContext, stage: Stage, facts: RunFacts) -> None:
     """Start a copy with the files as the run would leave them."""
     taken = take_live(context.workspace, context.server)
     plan = plan_changes(context.workspace, context.server.id, context.change_ids, taken)
-    held = taken.digests
+    held = {path: digest for path, digest in taken.digests.items() if not pack_of(path)}
     for path, digest in plan.writes.items():
         if digest is None:
             held.pop(path, None)
@@ -402,6 +402,7 @@ def watch(context: RunContext, stage: Stage, facts: RunFacts) -> None:
     verdict, seen = context.watch_start(stage)
     doubts = [*context.evidence.doubts, *verdict.doubts]
     facts.take_over(seen)
+    facts.doubts = doubts
     if verdict.trouble:
         raise StageFailed(verdict.trouble)
     if not context.in_place:  # after a reload the log has only a part of what a start says
@@ -414,7 +415,6 @@ def watch(context: RunContext, stage: Stage, facts: RunFacts) -> None:
         with context.workspace.session() as session:
             held = digests(session, get_snapshot(session, context.server.id, after_id))
         doubts += packed_by_host(context.workspace, context.gamebook, held)
-    facts.doubts = doubts
     said = ["up, no crash file, nothing bad in the log"]
     said += [f"written while it started: {', '.join(at_start[:5])}"] if at_start else []
     stage.say("; ".join([*said, *doubts]))

@@ -44,7 +44,6 @@ class Progress:
 class Written:
     """What became of the files of a run; `refused` are those that the host does not take, with its words."""
 
-    count: int = 0
     refused: dict[str, str] = field(default_factory=dict)
     removed_folders: list[str] = field(default_factory=list)
 
@@ -90,6 +89,7 @@ def write_files(
                 if path not in may_leave_out:
                     raise _refused(path, result, held)
                 done.refused[path] = str(result)
+                continue  # it is tried again, and refused again, where the run is taken up later
             noted.add(path)
             progress.add(sizes[held.digests[path]])
             say(f"{progress} written")
@@ -99,7 +99,6 @@ def write_files(
         folders_of(done.refused) - folders_of(held.digests.keys() - done.refused), key=lambda one: -one.count("/")
     ):
         connection.remove_folder(folder)  # one that was made for a refused file only; one that holds anything stays
-    done.count = len(removed) + len(held) - len(done.refused)
     return done
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import subprocess
 import tempfile
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from pathlib import Path
 from typing import Final
 
@@ -12,7 +12,7 @@ from zerrit.core.archives import unpack
 from zerrit.core.checks import Files
 from zerrit.core.errors import ArchiveRefused
 from zerrit.core.gamebooks import Gamebook
-from zerrit.core.packing import form_of, pack, unpack_as
+from zerrit.core.packing import form_in, pack, sums_of, unpack_as
 from zerrit.core.paths import INSIDE, pack_of
 from zerrit.core.rules import PackedRule
 from zerrit.core.rules.packed import unlike
@@ -27,12 +27,28 @@ PATIENCE: Final = 120.0  #: seconds that a packing command may take
 _FROM_OUTPUT: Final = 300  #: characters of what a command says that are shown when it fails
 
 
-def with_packs(workspace: Workspace, server: Server, gamebook: Gamebook | None, writes: Writes, after: Files) -> Writes:
+def with_packed_paths(gamebook: Gamebook | None, paths: Collection[str]) -> set[str]:
+    """The files that a run writes where it touches these: packed files with what is in them, and folders packed by Zerrit."""
+    own = {pack_of(path) or path for path in paths}
+    rules = gamebook.rules.of(PackedRule) if gamebook is not None else ()
+    return own | {rule.into for rule in rules if rule.packed_by == "zerrit" and any(map(rule.is_inside, own))}
+
+
+def with_packs(
+    workspace: Workspace,
+    server: Server,
+    gamebook: Gamebook | None,
+    writes: Writes,
+    after: Files,
+    left_out: Collection[str] = (),
+) -> Writes:
     """What is to be written, with the packed files that belong to it; the files in them are none of their own.
+
+    `left_out` are files that are not written, since the host refuses them.
 
     Raises StageFailed: a folder cannot be packed, or the result does not hold what the folder holds.
     """
-    own = {path: digest for path, digest in writes.items() if not pack_of(path)}
+    own = {path: digest for path, digest in writes.items() if not pack_of(path) and path not in left_out}
     if gamebook is None:
         return own
     for path in sorted({pack_of(path) for path in writes if pack_of(path)} - own.keys()):
@@ -41,7 +57,13 @@ def with_packs(workspace: Workspace, server: Server, gamebook: Gamebook | None, 
             own[path] = _repacked(workspace, path, changed, after)
     for rule in gamebook.rules.of(PackedRule):
         if rule.packed_by == "zerrit" and any(rule.is_inside(path) for path in own):
-            own[rule.into] = _packed(workspace, server, rule, after)
+            contents = _contents(after, f"{rule.folder.rstrip('/')}/", left_out)
+            if contents:
+                own[rule.into] = _packed(workspace, server, rule, contents)
+            elif own.get(rule.into, "") is not None:
+                raise StageFailed(
+                    f"Nothing would be left in {rule.folder}, so it cannot be packed. Remove {rule.into} with the same change"
+                )
     return own
 
 
@@ -63,14 +85,17 @@ def _repacked(workspace: Workspace, path: str, changed: Writes, after: Files) ->
                 inside[name] = load_content(session, digest)
     if not inside:
         raise StageFailed(f"Nothing would be left in {path}. Remove the file itself instead.")
-    packed = pack(form_of(path), inside)
+    form = form_in(data)
+    if form is None:
+        raise StageFailed(
+            f"{path} is packed in a way that Zerrit only reads (bzip2 or xz). Pack it as ZIP, TAR or TAR.GZ."
+        )
+    packed = pack(form, inside)
     _require_same(path, unpack(packed), inside)
     return _stored(workspace, packed)
 
 
-def _packed(workspace: Workspace, server: Server, rule: PackedRule, after: Files) -> str:
-    folder = f"{rule.folder.rstrip('/')}/"
-    contents = _contents(after, folder)
+def _packed(workspace: Workspace, server: Server, rule: PackedRule, contents: Mapping[str, bytes]) -> str:
     if rule.command:
         return _stored(workspace, _packed_by_command(server, rule, contents))
     form = rule.known_form
@@ -80,16 +105,16 @@ def _packed(workspace: Workspace, server: Server, rule: PackedRule, after: Files
     return _stored(workspace, data)
 
 
-def _contents(after: Files, start: str) -> dict[str, bytes]:
+def _contents(after: Files, start: str, left_out: Collection[str]) -> dict[str, bytes]:
     """The files below a path, by their paths from there."""
     found: dict[str, bytes] = {}
     for path in (*after.documents, *after.others):
-        if path.startswith(start):
+        if path.startswith(start) and path not in left_out:
             document = after.documents.get(path)
             data = document.to_bytes() if document is not None else after.data(path)
             if data is None:
                 raise StageFailed(
-                    f"{path} is only watched, so {start.rstrip('/!')} cannot be packed. Let the gamebook track it."
+                    f"{path} is only watched, so {start.rstrip('/')} cannot be packed. Let the gamebook track it."
                 )
             found[path[len(start) :]] = data
     return found
@@ -146,7 +171,7 @@ def packed_by_host(workspace: Workspace, gamebook: Gamebook | None, digests: Map
             contents = {path: load_content(session, digest) for path, digest in digests.items() if rule.is_inside(path)}
             data = load_content(session, digests[rule.into])
         try:
-            packed = unpack_as(rule.known_form, data)
+            packed = sums_of(rule.known_form, data)
         except ArchiveRefused as error:
             doubts.append(f"{rule.into} cannot be read after the start: {error}")
             continue

@@ -6,6 +6,7 @@ import time
 from typing import Final
 
 from zerrit.connections import PASSING, ConnectionFailed
+from zerrit.core.paths import pack_of
 from zerrit.core.wording import counted
 from zerrit.records import BeforeStart, RunFacts, StartFacts, digest_of
 from zerrit.work.base.run_records import get_run
@@ -169,7 +170,8 @@ def verify_again(context: RunContext, stage: Stage, facts: RunFacts) -> None:
     if _leads_back_its_own(context):
         stage.say(f"{counted(len(context.writes()), 'file')} of this run equal the snapshot, byte for byte")
     else:
-        stage.say(f"all {counted(len(context.files_before()), 'file')} equal the snapshot, byte for byte")
+        count = sum(file.digest is not None and not pack_of(path) for path, file in context.files_before().items())
+        stage.say(f"all {counted(count, 'file')} that the snapshot holds equal it, byte for byte")
 
 
 def start_again(context: RunContext, stage: Stage, facts: RunFacts) -> None:

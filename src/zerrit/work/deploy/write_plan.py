@@ -173,10 +173,8 @@ def plan_changes(
         digest = after.others.get(path)
         if digest is not None or path not in current:  # else it became a text, which is to be written
             writes[path] = digest
-    writes = with_packs(workspace, server, gamebook, writes, after)
     left_out = tuple(path for one in refused for path in one.left_out)
-    for path in left_out:
-        writes.pop(path, None)
+    writes = with_packs(workspace, server, gamebook, writes, after, left_out)
     return Plan(
         writes,
         frozenset(optional & writes.keys()),

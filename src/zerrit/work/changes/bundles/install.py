@@ -27,7 +27,7 @@ from zerrit.records import Bundle, Change, load_content
 from zerrit.work.base.errors import Refused
 from zerrit.work.base.workspace import Workspace
 from zerrit.work.changes.bundles.kept import KeptArchive, get_bundle, list_bundles, require_bounded
-from zerrit.work.changes.bundles.on_server import version_of
+from zerrit.work.changes.bundles.on_server import source_of
 from zerrit.work.changes.bundles.view import ServerView, looked, server_view
 from zerrit.work.changes.changes import create_with_steps, reader
 from zerrit.work.snapshots.contents import save_content
@@ -88,7 +88,7 @@ def install(
     needs = part.manifest.needs if part is not None else ()
     base = _base(workspace, here, kept, old) if old is not None else None
     digests = _digests_of(workspace, bundle, placement)
-    sources = Sources(here.files, reader(here.gamebook), lambda digest: content_of(workspace, digest))
+    sources = Sources(here.files, reader(here.gamebook), lambda digest: _content_of(workspace, digest))
 
     def planned(choices: Mapping[str, str]) -> BundleInstall:
         return plan_install(
@@ -148,7 +148,7 @@ def _digests_of(workspace: Workspace, bundle: Bundle, placement: Placement) -> d
     return digests
 
 
-def content_of(workspace: Workspace, digest: str) -> bytes:
+def _content_of(workspace: Workspace, digest: str) -> bytes:
     """The bytes with a digest."""
     with workspace.session() as session:
         return load_content(session, digest)
@@ -177,15 +177,19 @@ def _placed(
         choice = _chosen_before(workspace, bundle, choice)
     part = _part(inventory, choice)
     paths = [file.path for file in bundle.files]
-    root = choice.part if choice.part is not None else part.root if part is not None else ""
+    top = _only_folder(paths)
+    if part is not None and choice.part is not None:  # of the archive only what was chosen
+        paths, top = list(part.placement.files.values()), part.root
+    elif choice.part is not None:
+        top = choice.part
     if choice.to:
-        return part, None, in_folder(choice.to, root or (_only_folder(paths) if choice.strip_top else ""), paths)
+        is_part = choice.part is not None
+        return part, None, in_folder(choice.to, top if is_part or choice.strip_top else "", paths)
     if choice.kind:
         rules = kind_called(here.kinds, choice.kind)
         name = choice.name or (part.name if part is not None else "") or inventory.name
-        inside = root or (_only_folder(paths) if part is None else "")
-        version = inventory.version
-        return part, rules, placed(rules, name, inside, paths, version=version)
+        root = part.root if part is not None else top
+        return part, rules, placed(rules, name, root, paths, version=inventory.version)
     if part is None:
         raise Refused(
             f"It is not clear where {bundle.file_name} goes on {here.server.id}: nothing in it is like a bundle that the "
@@ -193,7 +197,11 @@ def _placed(
         )
     found = next((one for one in here.kinds if one.kind == part.kind), None)
     if choice.name and choice.name != part.name and found is not None:
-        return part, found, placed(found, choice.name, part.root, paths, version=part.manifest.version)
+        return (
+            part,
+            found,
+            placed(found, choice.name, part.root, list(part.placement.files.values()), version=part.manifest.version),
+        )
     return part, found, part.placement
 
 
@@ -232,9 +240,10 @@ def _base(
     workspace: Workspace, here: ServerView, kept: Sequence[Bundle], old: InstalledBundle
 ) -> dict[str, str] | None:
     """The files of the installed version as they came, by their paths on the server; None where that is not known."""
-    for bundle in kept:
-        for part in looked(workspace, bundle, here).parts:
-            if (part.kind, part.name) == (old.kind, old.name) and version_of(bundle, part) == old.manifest.version:
-                digests = _digests_of(workspace, bundle, part.placement)
-                return {path: digests[inside] for path, inside in part.placement.files.items()}
-    return None
+    parts = [(bundle, part) for bundle in kept for part in looked(workspace, bundle, here).parts]
+    source = source_of(old, parts)
+    if source is None:
+        return None
+    bundle, part = source
+    digests = _digests_of(workspace, bundle, part.placement)
+    return {path: digests[inside] for path, inside in part.placement.files.items()}

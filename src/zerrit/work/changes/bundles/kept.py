@@ -37,8 +37,6 @@ class GivenFile:
 class KeptArchive:
     """The files of a kept bundle, read like an archive."""
 
-    empty_folders: tuple[str, ...] = ()
-
     def __init__(self, workspace: Workspace, bundle: Bundle) -> None:
         self._workspace = workspace
         self.digests = {file.path: file.digest for file in bundle.files}

@@ -14,6 +14,7 @@ from zerrit.core.bundles import (
     BundlePart,
     InstalledBundle,
     kind_called,
+    moved,
     name_and_version,
     newer,
 )
@@ -72,15 +73,12 @@ def _server_bundle(
 ) -> ServerBundle:
     rules = kind_called(here.kinds, one.kind)
     same = [(bundle, part) for bundle, part in parts if (part.kind, part.name) == (one.kind, one.name)]
-    source = next((pair for pair in same if version_of(*pair) == one.manifest.version), None)
-    newest = max(
-        (
-            (bundle.id, version)
-            for bundle, part in same
-            if newer(version := version_of(bundle, part), one.manifest.version)
-        ),
-        default=None,
-    )
+    source = source_of(one, same)
+    newest: tuple[int, str] | None = None
+    for bundle, part in same:
+        version = version_of(bundle, part)
+        if newer(version, newest[1] if newest is not None else one.manifest.version):
+            newest = bundle.id, version
     newer_on = {
         server: twin.manifest.version
         for server, bundles in others.items()
@@ -98,6 +96,13 @@ def _server_bundle(
     )
 
 
+def source_of(one: InstalledBundle, parts: Sequence[tuple[Bundle, BundlePart]]) -> tuple[Bundle, BundlePart] | None:
+    """The kept bundle that an installed one is from, by its version; None where it says none."""
+    version = one.manifest.version
+    same = (pair for pair in parts if (pair[1].kind, pair[1].name) == (one.kind, one.name))
+    return next((pair for pair in same if version and version_of(*pair) == version), None)
+
+
 def version_of(bundle: Bundle, part: BundlePart) -> str:
     """The version of a part: that of its manifest, else that of the file name of its archive."""
     return part.manifest.version or bundle.version
@@ -109,7 +114,8 @@ def _edited(one: InstalledBundle, here: ServerView, source: tuple[Bundle, Bundle
     if any(inside not in digests for inside in part.placement.files.values()):
         return None  # what was in an archive in it has no digest of its own
     came = {path: digests[inside] for path, inside in part.placement.files.items()}
-    now = dict(zip(one.files, one.files, strict=True)) if one.state != "off" else _as_on(one)
+    rules = kind_called(here.kinds, one.kind)
+    now = {path: moved(path, one.name, rules.when_off, rules.when_on) for path in one.files}
     return tuple(
         sorted(
             path
@@ -117,12 +123,6 @@ def _edited(one: InstalledBundle, here: ServerView, source: tuple[Bundle, Bundle
             if on_path in came and digest_on(here.files, path) not in ("", came[on_path])
         )
     )
-
-
-def _as_on(one: InstalledBundle) -> dict[str, str]:
-    """The files of a bundle that is off with the paths that they have when it is on; both lists have one order."""
-    by_tail = {path.rpartition("/")[2]: path for path in one.on_paths}
-    return {path: by_tail.get(path.rpartition("/")[2], path) for path in one.files}
 
 
 def digest_on(files: Files, path: str) -> str:

@@ -103,14 +103,18 @@ def _with_needs(
     return chosen, off, missing
 
 
-def _switched(here: ServerView, chosen: Sequence[InstalledBundle], *, on: bool) -> tuple[Step, ...]:
+def _switched(
+    here: ServerView, chosen: Sequence[InstalledBundle], *, on: bool, before: Sequence[Step] = ()
+) -> tuple[Step, ...]:
     """The steps for several, each on the files as those before it leave them."""
-    read = reader(here.gamebook)
-    documents, steps = here.files.documents, list[Step]()
+    read, others = reader(here.gamebook), here.files.others
+    documents = replay(here.files.documents, before, read, others).documents
+    every = (*here.installed, *(one for one in chosen if one not in here.installed))
+    steps: list[Step] = []
     for one in chosen:
-        switched = steps_to_switch(kind_called(here.kinds, one.kind), one, documents, read, here.installed, on=on)
-        documents = replay(documents, switched.steps, read, here.files.others).documents
-        steps += switched.steps
+        made = steps_to_switch(kind_called(here.kinds, one.kind), one, documents, read, every, on=on)
+        documents = replay(documents, made, read, others).documents
+        steps += made
     return tuple(steps)
 
 
@@ -175,7 +179,8 @@ def same_as(workspace: Workspace, person: str, server_id: str, other_id: str, *,
             continue
         copied += [Step(StepKind.PUT_FILE, path, digest=digest) for path, digest in files.items()]
         to_on.append(replace(bundle, state="off", files=()))
-    on_steps = _names_of(here, to_on, [*off_steps])
+    named = [one for one in to_on if kind_called(here.kinds, one.kind).can_be_off]
+    on_steps = _switched(here, named, on=True, before=off_steps)
     steps = (*off_steps, *copied, *on_steps)
     other_version = [
         f"{one.name} ({own[key].manifest.version or 'unknown'} here, {one.manifest.version or 'unknown'} there)"
@@ -190,19 +195,3 @@ def same_as(workspace: Workspace, person: str, server_id: str, other_id: str, *,
     return replace(
         result, change=create_with_steps(workspace, person, server_id, f"The same bundles as {other_id}", steps)
     )
-
-
-def _names_of(here: ServerView, bundles: Sequence[InstalledBundle], before: Sequence[Step]) -> list[Step]:
-    """The steps that switch these on, on the files as earlier steps leave them; those that need others come last."""
-    read = reader(here.gamebook)
-    documents = replay(here.files.documents, before, read, here.files.others).documents
-    steps: list[Step] = []
-    names = {one.name for one in bundles}
-    for one in sorted(bundles, key=lambda one: sum(need in names for need in one.manifest.needs)):
-        rules = kind_called(here.kinds, one.kind)
-        if not rules.can_be_off:
-            continue
-        switched = steps_to_switch(rules, one, documents, read, here.installed, on=True)
-        documents = replay(documents, switched.steps, read, here.files.others).documents
-        steps += switched.steps
-    return steps

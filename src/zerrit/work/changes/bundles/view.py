@@ -69,14 +69,14 @@ def look(workspace: Workspace, bundle_id: int, server_id: str = "") -> Inventory
 
 def looked(workspace: Workspace, bundle: Bundle, here: ServerView | None) -> Inventory:
     """What is in a kept bundle, beside a server where one is given; kept until one of the two changes."""
-    key = (bundle.id, here.gamebook_digest if here else "", here.snapshot_id if here else 0)
+    refused = here.server.maintenance.refused_files if here else []
+    key = (bundle.id, "\n".join([here.gamebook_digest if here else "", *refused]), here.snapshot_id if here else 0)
 
     def make() -> Inventory:
         archive = KeptArchive(workspace, bundle)
         if here is None:
             return look_into(archive, bundle.file_name)
         paths = [*here.files.documents, *here.files.others]
-        refused = here.server.maintenance.refused_files
         return look_into(archive, bundle.file_name, here.kinds, here.installed, paths, refused)
 
     found: Inventory = workspace.inventories.get_or_make(key, make)
