@@ -243,8 +243,9 @@ def test_a_chosen_part_goes_into_a_folder_without_its_own_and_the_newest_version
     assert part.new == ["spare/lamp.json", "spare/bright.ini"]
     every = quick.zerrit.install_bundle("reef", api.InstallIn(bundle=kept.id, to="spare"))
     assert "spare/all/gong/lamp.json" in every.new
-    newest = quick.zerrit.keep_bundle("fog-2.zip", lamp("fog", "2.0"))
     quick.zerrit.keep_bundle("fog-1.5.zip", lamp("fog", "1.5"))
+    newest = quick.zerrit.keep_bundle("fog-2.zip", lamp("fog", "2.0"))
+    quick.zerrit.keep_bundle("fog-1.9.zip", lamp("fog", "1.9"))
     (fog,) = (one for one in quick.zerrit.server_bundles("reef") if one.name == "fog")
     assert (fog.newer_kept, fog.newer_version) == (newest.id, "2.0")
     assert not quick.zerrit.bundle_inventory(newest.id, "reef").refused

@@ -109,10 +109,9 @@ def _switched(
     """The steps for several, each on the files as those before it leave them."""
     read, others = reader(here.gamebook), here.files.others
     documents = replay(here.files.documents, before, read, others).documents
-    every = (*here.installed, *(one for one in chosen if one not in here.installed))
     steps: list[Step] = []
     for one in chosen:
-        made = steps_to_switch(kind_called(here.kinds, one.kind), one, documents, read, every, on=on)
+        made = steps_to_switch(kind_called(here.kinds, one.kind), one, documents, read, here.installed, on=on)
         documents = replay(documents, made, read, others).documents
         steps += made
     return tuple(steps)
