@@ -61,6 +61,10 @@ export function RetentionPanel({ server }: { server: Schemas["ServerOut"] }) {
           control={<Switch checked={maintenance.must_rehearse} disabled={!maintenance.may_rehearse} onChange={(_, on) => { setMaintenance({ ...maintenance, must_rehearse: on }); }} />}
           label="Require a rehearsal before each deploy"
         />
+        <FormControlLabel
+          control={<Switch checked={maintenance.may_pack} onChange={(_, on) => { setMaintenance({ ...maintenance, may_pack: on }); }} />}
+          label="Allow the gamebook’s packing commands on this machine"
+        />
       </Box>
       <Box sx={{ display: "flex", gap: 1, flexWrap: "wrap", alignItems: "center", mt: 1.5 }}>
         <Typography>Retention:</Typography>
