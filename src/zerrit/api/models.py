@@ -495,6 +495,8 @@ class StepIn(Sent):
         default_factory=dict
     )
     replace_all: bool = False
+    throughout: bool = False
+    leave: list[Annotated[str, Field(max_length=2000)]] = Field(default_factory=list)
     if_refused: Literal["", "fail", "leave-out"] = ""
 
 

@@ -157,6 +157,8 @@ def _print_trial(outcome: api.OutcomeOut) -> None:
     ]
     if rows:
         print_table(("address", "old", "new"), rows, whole=("address",))
+    for text in outcome.notes:
+        echo(f"note: {text}")
     echo(f"{counted(len(rows), 'place')} would change. Nothing was added to the change.")
 
 
@@ -222,9 +224,29 @@ def remove_step(change_id: int, address: str, is_dry_run: bool) -> None:
 @click.argument("change_id", type=int)
 @click.argument("address", shell_complete=complete_in_change)
 @click.argument("name")
-def rename_step(change_id: int, address: str, name: str) -> None:
-    """Add a step: give an entry another key, or a field another NAME."""
-    _add(change_id, "rename", address, name=name)
+@click.option(
+    "--throughout", is_flag=True, help="Rename everything that the gamebook ties to it, too; ADDRESS may be a file."
+)
+@click.option("--leave", multiple=True, metavar="ADDRESS", help="With --throughout: a place that stays as it is.")
+@dry_run_option
+def rename_step(
+    change_id: int, address: str, name: str, throughout: bool, leave: tuple[str, ...], is_dry_run: bool
+) -> None:
+    """Add a step: give an entry another key, or a field another NAME.
+
+    With --throughout, ADDRESS may also be a value, a file or a folder, and everything that the gamebook ties to the old word is
+    renamed in the same step: references in other files, lists, start parameters, files and folders. Look at it first with
+    --dry-run.
+    """
+    _add(
+        change_id,
+        "rename",
+        address,
+        is_dry_run=is_dry_run,
+        name=name,
+        throughout=throughout or bool(leave),
+        leave=list(leave),
+    )
 
 
 @change.command("move")

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
 
 from zerrit.core.addresses import parse_address
 from zerrit.core.documents import MAX_BYTES, Document
@@ -12,6 +13,9 @@ from zerrit.core.errors import AddressNotFound, EditRefused
 from zerrit.core.nearest import nearest
 from zerrit.core.paths import folders_of, pack_of, safe_path
 from zerrit.core.wording import counted
+
+if TYPE_CHECKING:
+    from zerrit.core.gamebooks import Gamebook
 
 Read = Callable[[bytes, str], Document]  #: how a file with these bytes at a path is read
 Load = Callable[[str], bytes]  #: the content with a digest; raises LookupError where it is not kept
@@ -35,12 +39,16 @@ def no_contents(digest: str) -> bytes:
 
 @dataclass(slots=True)
 class FileState:
-    """The files of a server while steps are made on them: texts, and all others by the digest of their content."""
+    """The files of a server while steps are made on them: texts, and all others by the digest of their content.
+
+    By the rules of the `gamebook`, a word that is renamed is found in other files.
+    """
 
     read: Read
     load: Load
     documents: dict[str, Document] = field(default_factory=dict)
     others: dict[str, str] = field(default_factory=dict)
+    gamebook: Gamebook | None = None
     _packs: set[str] | None = field(default=None, repr=False)  #: packed files of which files are shown
 
     def __contains__(self, path: str) -> bool:

@@ -11,7 +11,7 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
 from types import MappingProxyType
-from typing import Final
+from typing import TYPE_CHECKING, Final
 
 from zerrit.core.addresses import Address, Segment, parse_address, parse_node_address
 from zerrit.core.documents import Document
@@ -33,13 +33,16 @@ from zerrit.core.file_steps import FileState, Load, Read, move_file, no_contents
 from zerrit.core.nearest import nearest
 from zerrit.core.wildcards import path_matches
 
+if TYPE_CHECKING:
+    from zerrit.core.gamebooks import Gamebook
+
 
 class StepKind(StrEnum):
     SET = "set"  #: `operation` on every value that the address leads to
     ADD = "add"  #: an entry called `name` with `fields`, or a field called `name` with a `value`, below the address
     COPY = "copy"  #: the entry under the new `key`, behind the original
     REMOVE = "remove"
-    RENAME = "rename"  #: an entry gets another key, or what has no key the other `name`
+    RENAME = "rename"  #: an entry gets another key, or what has no key the other `name`; `throughout`: with all that means it
     MOVE = "move"  #: an entry goes `where` (before, after, into) the `target`, an address in the same file
     COPY_FIELDS = "copy-fields"  #: the fields `names` of the entry (all, where none is given) to those at `target`
     COMMENT_OUT = "comment-out"  #: an entry or setting becomes a comment
@@ -80,6 +83,8 @@ class Step:
     digest: str = ""
     files: Mapping[str, str] = field(default_factory=dict)
     replace_all: bool = False
+    throughout: bool = False  #: of a renaming: everything that the gamebook ties to it, but for the places in `leave`
+    leave: Sequence[str] = ()
     if_refused: str = ""  #: `leave-out`: where the host refuses a file, the deploy goes on without it; else it fails
 
 
@@ -169,13 +174,15 @@ def replay(
     read: Read,
     others: Mapping[str, str] = MappingProxyType({}),
     load: Load = no_contents,
+    gamebook: Gamebook | None = None,
 ) -> Replay:
     """Make the steps one after the other. An impossible one is reported and left out; the rest goes on.
 
     `read` reads a file that a step brings along, `load` loads its bytes by their digest. `others` are the files that are no
-    text, with the digests of their contents; empty where a content is not kept.
+    text, with the digests of their contents; empty where a content is not kept. The `gamebook` says what means a name that is
+    renamed throughout.
     """
-    state = FileState(read, load, dict(documents), dict(others))
+    state = FileState(read, load, dict(documents), dict(others), gamebook)
     outcomes = tuple(_attempt(state, step) for step in steps)
     touched = touched_paths(documents, state.documents) | touched_others(others, state.others)
     return Replay(state.documents, outcomes, touched, state.others)
@@ -209,7 +216,7 @@ def touched_paths(before: Mapping[str, Document], after: Mapping[str, Document])
 
 def _attempt(state: FileState, step: Step) -> Outcome:
     try:
-        if step.kind in _FILE_STEPS:
+        if step.kind in _FILE_STEPS or step.throughout:
             return _made_on_files(state, step)
         address = parse_address(step.address)
         current = state.documents
@@ -236,12 +243,20 @@ def _attempt(state: FileState, step: Step) -> Outcome:
 
 def _made_on_files(state: FileState, step: Step) -> Outcome:
     """A step on complete files: on a copy first, since it is made on all of them or on none."""
-    tried = FileState(state.read, state.load, dict(state.documents), dict(state.others))
-    changes = _FILE_STEPS[step.kind](tried, step)
+    tried = FileState(state.read, state.load, dict(state.documents), dict(state.others), state.gamebook)
+    changes, notes = _renamed_throughout(tried, step) if step.throughout else (_FILE_STEPS[step.kind](tried, step), ())
     if changes:
         tried.require_no_file_in_the_place_of_a_folder()
     state.documents, state.others = tried.documents, tried.others
-    return Outcome(OutcomeKind.DONE if changes else OutcomeKind.SAME, tuple(changes))
+    return Outcome(OutcomeKind.DONE if changes else OutcomeKind.SAME, tuple(changes), notes=notes)
+
+
+def _renamed_throughout(state: FileState, step: Step) -> tuple[list[ValueChange], tuple[str, ...]]:
+    from zerrit.core.renaming import rename_throughout  # noqa: PLC0415  # few steps rename a word in many files
+
+    if step.kind is not StepKind.RENAME:
+        raise EditRefused(f"`{step.kind.value}` is not made throughout; only a renaming is.")
+    return rename_throughout(state, state.gamebook, step.address, step.name, frozenset(step.leave))
 
 
 def _paths(current: Mapping[str, Document], address: Address) -> list[str]:

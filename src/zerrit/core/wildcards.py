@@ -31,8 +31,14 @@ def path_matches(pattern: str, path: str) -> bool:
 
 def word_in_path(pattern: str, path: str) -> str | None:
     """What is in the place of `{}` when a path fits a pattern such as `maps/{}/**`; None when it does not."""
+    spot = spot_in_path(pattern, path)
+    return path[spot[0] : spot[1]] if spot is not None else None
+
+
+def spot_in_path(pattern: str, path: str) -> tuple[int, int] | None:
+    """Where in a path, from and to, the word is that is in the place of `{}`; None when the path does not fit."""
     match = _path_pattern(pattern, has_gap=True).fullmatch(_encodable(path))
-    return match.group(1) if match else None
+    return match.span(1) if match else None
 
 
 @lru_cache(maxsize=1024)

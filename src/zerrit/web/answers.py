@@ -246,7 +246,7 @@ def _summary(row: StepRow) -> str:
         case "copy":
             return f"as {given.key}"
         case "rename":
-            return f"to {given.name}"
+            return f"to {given.name}" + (" throughout" if given.throughout else "")
         case "move":
             return f"{given.where} {given.target}"
         case "merge":

@@ -1,8 +1,10 @@
 import Button from "@mui/material/Button";
+import Checkbox from "@mui/material/Checkbox";
 import Dialog from "@mui/material/Dialog";
 import DialogActions from "@mui/material/DialogActions";
 import DialogContent from "@mui/material/DialogContent";
 import DialogTitle from "@mui/material/DialogTitle";
+import FormControlLabel from "@mui/material/FormControlLabel";
 import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
@@ -25,7 +27,7 @@ const KINDS: readonly { kind: Kind; label: string; address: string }[] = [
   { kind: "copy", label: "Copy an entry", address: "Address of the entry" },
   { kind: "copy-fields", label: "Copy fields to siblings", address: "Address of the entry to copy from" },
   { kind: "remove", label: "Remove", address: "Address to remove" },
-  { kind: "rename", label: "Rename", address: "Address of the entry or field" },
+  { kind: "rename", label: "Rename", address: "Address of the entry or field; throughout also of a value, file or folder" },
   { kind: "move", label: "Move an entry", address: "Address of the entry" },
   { kind: "comment-out", label: "Make it a comment", address: "Address of the entry or setting" },
   { kind: "comment-in", label: "Bring back from a comment", address: "What it is called without the comment signs" },
@@ -42,7 +44,7 @@ export function AddStepDialog({ change, initial = EMPTY_STEP, onClose }: { chang
   const params = { path: { change_id: change.id } };
   const whole = { ...step, fields: step.kind === "add" ? fieldsOf(fields) : {}, names: step.kind === "copy-fields" ? namesOf(fields) : [] };
   const tried = useMutation({
-    mutationFn: () => answer(api.POST("/api/v1/changes/{change_id}/try", { params, body: whole })),
+    mutationFn: (body: StepIn) => answer(api.POST("/api/v1/changes/{change_id}/try", { params, body })),
   });
   const add = useMutation({
     mutationFn: () =>
@@ -78,6 +80,11 @@ export function AddStepDialog({ change, initial = EMPTY_STEP, onClose }: { chang
     plan.reset();
     tried.reset();
   };
+  const leave = (left: string[]) => {
+    const smaller = { ...whole, leave: left };
+    setStep(smaller);
+    tried.mutate(smaller);
+  };
   const places = plan.error instanceof ApiProblem ? (plan.error.facts["places"] as string[] | undefined) ?? [] : [];
   const isOpen = plan.data?.actions.some((action) => (step.choices?.[action.address] ?? action.kind) === "ask") ?? false;
   const isIdle = plan.data?.actions.every((action) => action.kind === "same") ?? false;
@@ -107,7 +114,15 @@ export function AddStepDialog({ change, initial = EMPTY_STEP, onClose }: { chang
         )}
         {step.kind === "copy" && <TextField label="Key of the copy" value={step.key} onChange={set("key")} />}
         {step.kind === "move-file" && <TextField label="New path" value={step.target} onChange={set("target")} slotProps={{ htmlInput: { style: { fontFamily: MONO } } }} />}
-        {step.kind === "rename" && <TextField label="New key or name" value={step.name} onChange={set("name")} />}
+        {step.kind === "rename" && (
+          <>
+            <TextField label="New key or name" value={step.name} onChange={set("name")} />
+            <FormControlLabel
+              control={<Checkbox checked={step.throughout} onChange={(event) => { setStep({ ...step, throughout: event.target.checked, leave: [] }); tried.reset(); }} />}
+              label="Throughout: with everything that the gamebook ties to the old word, in all files"
+            />
+          </>
+        )}
         {step.kind === "move" && (
           <>
             <TextField select label="Where to" value={step.where} onChange={set("where")}>
@@ -132,7 +147,9 @@ export function AddStepDialog({ change, initial = EMPTY_STEP, onClose }: { chang
           </>
         )}
         {plan.data && <MergePlanTable plan={plan.data} choices={step.choices ?? {}} onChoose={(choices) => { setStep({ ...step, choices }); }} />}
-        {tried.data && tried.data.kind !== "impossible" && <TrialTable outcome={tried.data} />}
+        {tried.data && tried.data.kind !== "impossible" && (
+          <TrialTable outcome={tried.data} leaving={step.throughout ? { left: step.leave ?? [], onLeave: leave } : undefined} />
+        )}
         {tried.data?.kind === "impossible" && <ProblemNote error={new Error(tried.data.message)} />}
         {isIdle && <Typography>Nothing to do: everything is there already.</Typography>}
         <ProblemNote error={plan.error ?? tried.error ?? add.error} />
@@ -140,7 +157,7 @@ export function AddStepDialog({ change, initial = EMPTY_STEP, onClose }: { chang
       <DialogActions>
         <Button onClick={onClose}>Cancel</Button>
         {step.kind !== "merge" && (
-          <Button disabled={tried.isPending || !step.address} onClick={() => { tried.mutate(); }}>Dry run</Button>
+          <Button disabled={tried.isPending || !step.address} onClick={() => { tried.mutate(whole); }}>Dry run</Button>
         )}
         {step.kind === "merge" && !plan.data ? (
           <Button variant="contained" disabled={plan.isPending || !step.address} onClick={() => { plan.mutate(); }}>Show the plan</Button>

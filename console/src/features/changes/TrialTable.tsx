@@ -1,4 +1,6 @@
 import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import Chip from "@mui/material/Chip";
 import Paper from "@mui/material/Paper";
 import Table from "@mui/material/Table";
 import TableBody from "@mui/material/TableBody";
@@ -13,8 +15,13 @@ import { Mono } from "../../shared/Mono";
 
 const MOST_SHOWN = 200;
 
-/** What a step would do, each place with its old and new value. */
-export function TrialTable({ outcome }: { outcome: Schemas["OutcomeOut"] }) {
+interface Leaving {
+  left: readonly string[];
+  onLeave: (left: string[]) => void;
+}
+
+/** What a step would do, each place with its old and new value; with `leaving`, a place can be left as it is. */
+export function TrialTable({ outcome, leaving }: { outcome: Schemas["OutcomeOut"]; leaving?: Leaving }) {
   const { changes } = outcome;
   if (outcome.kind === "same") return <Typography>Nothing to do: these values are set already.</Typography>;
   return (
@@ -27,6 +34,7 @@ export function TrialTable({ outcome }: { outcome: Schemas["OutcomeOut"] }) {
               <TableCell>Address</TableCell>
               <TableCell>Now</TableCell>
               <TableCell>Then</TableCell>
+              {leaving && <TableCell />}
             </TableRow>
           </TableHead>
           <TableBody>
@@ -35,12 +43,28 @@ export function TrialTable({ outcome }: { outcome: Schemas["OutcomeOut"] }) {
                 <TableCell><Mono>{change.address}</Mono></TableCell>
                 <TableCell><Mono>{change.old ?? ""}</Mono></TableCell>
                 <TableCell><Mono>{change.new ?? "(gone)"}</Mono></TableCell>
+                {leaving && (
+                  <TableCell sx={{ py: 0 }}>
+                    {change.address.includes("#") && (
+                      <Button size="small" aria-label={`Leave ${change.address} as it is`} onClick={() => { leaving.onLeave([...leaving.left, change.address]); }}>Leave</Button>
+                    )}
+                  </TableCell>
+                )}
               </TableRow>
             ))}
           </TableBody>
         </Table>
       </Paper>
       {changes.length > MOST_SHOWN && <Typography variant="body2">and {changes.length - MOST_SHOWN} more</Typography>}
+      {outcome.notes.map((note) => <Typography key={note} variant="body2" sx={{ mt: 0.5 }}>Note: {note}</Typography>)}
+      {leaving && leaving.left.length > 0 && (
+        <Box sx={{ display: "flex", gap: 0.5, flexWrap: "wrap", alignItems: "center", mt: 0.5 }}>
+          <Typography variant="body2">Left as it is:</Typography>
+          {leaving.left.map((address) => (
+            <Chip key={address} label={address} onDelete={() => { leaving.onLeave(leaving.left.filter((one) => one !== address)); }} />
+          ))}
+        </Box>
+      )}
     </Box>
   );
 }

@@ -5,12 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from zerrit.core.addresses import place_in_kind
+from zerrit.core.checks.word_families import word_families
 from zerrit.core.documents import Document, Node
 from zerrit.core.examination.check_context import Examination, Placed, Unknown
 from zerrit.core.examination.word_lists import word_places
-from zerrit.core.gamebooks import Gamebook
-from zerrit.core.rules import AgreeRule, ReferRule
+from zerrit.core.rules import AgreeRule, ValuesAt
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,11 +37,11 @@ def references_of(examination: Examination, document: Document, node: Node) -> R
 
 def _refers_to(examination: Examination, document: Document, node: Node) -> Iterator[Reference]:
     inside = {id(below) for below in node.walk()}
-    for list_name, places in _users(examination):
+    for list_name, use, places in _users(examination):
         for where, user in places:
             if where is document and id(user) in inside and user.value is not None:
                 try:
-                    target = word_places(examination, list_name).get(user.value)
+                    target = word_places(examination, list_name).get(use.word_in(user.value) or "")
                 except Unknown:
                     continue
                 if target is not None:
@@ -54,7 +53,7 @@ def _refers_to(examination: Examination, document: Document, node: Node) -> Iter
 
 def _referred_by(examination: Examination, document: Document, node: Node) -> Iterator[Reference]:
     inside = {id(below) for below in node.walk()}
-    for list_name, places in _users(examination):
+    for list_name, use, places in _users(examination):
         try:
             words = word_places(examination, list_name)
         except Unknown:
@@ -63,29 +62,16 @@ def _referred_by(examination: Examination, document: Document, node: Node) -> It
         if document.path.rpartition("/")[2].rpartition(".")[0] in words and node.parent is None:
             own.add(document.path.rpartition("/")[2].rpartition(".")[0])
         for place in places:
-            if place[1].value in own and id(place[1]) not in inside:
+            if use.word_in(place[1].value or "") in own and id(place[1]) not in inside:
                 yield _reference(examination, place, list_name)
 
 
-def _users(examination: Examination) -> Iterator[tuple[str, list[Placed]]]:
+def _users(examination: Examination) -> Iterator[tuple[str, ValuesAt, list[Placed]]]:
     """Every list with the places whose values must be words of it."""
-    gamebook = examination.gamebook
-    for rule in gamebook.rules.of(ReferRule):
-        yield rule.list_name, examination.nodes(rule.every)
-    for path, file in gamebook.rules.files.items():
-        for names, entry in file.entries.items():
-            for name, one in entry.fields.items():
-                if isinstance(one.allowed, str):
-                    yield one.allowed, _fields(examination, gamebook, path, place_in_kind(names, one.path or name))
-
-
-def _fields(examination: Examination, gamebook: Gamebook, pattern: str, names: str) -> list[Placed]:
-    return [
-        (document, node)
-        for document in examination.matching(pattern)
-        if gamebook.file(document.path) is gamebook.rules.files[pattern]
-        for node in examination.nodes_in(document, f"{document.path}#{names}")
-    ]
+    for family in word_families(examination):
+        for use in family.uses if family.sources or family.fixed else ():
+            if isinstance(use, ValuesAt):
+                yield family.what, use, list(use.all(examination))
 
 
 def _agreeing(examination: Examination) -> Iterator[list[Placed]]:

@@ -11,7 +11,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Hashable, Iterable, Sequence
-from functools import lru_cache, partial
+from functools import cached_property, lru_cache, partial
 from pathlib import PurePosixPath
 from typing import TYPE_CHECKING, Any, Final, TypeVar
 
@@ -25,6 +25,7 @@ from zerrit.core.examination.game_files import Documents, Files, QueryRefused
 from zerrit.core.examination.plain_values import Plain, plain_root
 from zerrit.core.expressions import ExpressionInvalid, Fields, worked_out
 from zerrit.core.nearest import did_you_mean, folded
+from zerrit.core.paths import folders_of
 from zerrit.core.wildcards import path_matches
 from zerrit.core.wording import counted
 
@@ -102,6 +103,11 @@ class Examination:
         self._plain = {}
         self.verdicts = {}
         self.passing = {}
+
+    @cached_property
+    def folders(self) -> tuple[str, ...]:
+        """Every folder that a file is in."""
+        return tuple(sorted(folders_of(self.paths)))
 
     # --- places ---------------------------------------------------------------------------------------------------
 

@@ -25,6 +25,7 @@ from zerrit.core.rules.same_values import SameRule
 from zerrit.core.rules.sources import ListSource, SqlQuery, Table
 from zerrit.core.rules.trouble import LoadedRules, Rehearsal, Trouble
 from zerrit.core.rules.unique import UniqueRule
+from zerrit.core.rules.word_uses import SAME_WORD, PathsLike, ValuesAt, WordFamily, WordUse
 
 #: Every kind of rule that is listed in a part of its own, in the order in which a person reads the parts.
 KINDS: Final[tuple[type[ListedRule], ...]] = (
@@ -49,6 +50,7 @@ KINDS: Final[tuple[type[ListedRule], ...]] = (
 
 __all__ = [
     "KINDS",
+    "SAME_WORD",
     "AdviceRule",
     "AgreeRule",
     "AlikeRule",
@@ -75,6 +77,7 @@ __all__ = [
     "OneOfRule",
     "PackedRule",
     "Part",
+    "PathsLike",
     "PresentRule",
     "RangeAt",
     "ReferRule",
@@ -86,4 +89,7 @@ __all__ = [
     "Table",
     "Trouble",
     "UniqueRule",
+    "ValuesAt",
+    "WordFamily",
+    "WordUse",
 ]

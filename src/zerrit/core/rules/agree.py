@@ -15,6 +15,7 @@ from zerrit.core.nearest import did_you_mean
 from zerrit.core.paths import file_stems, folder_names
 from zerrit.core.rules.base import Name, Part, Text
 from zerrit.core.rules.listed import ListedRule, Named
+from zerrit.core.rules.word_uses import PathsLike, ValuesAt, WordUse
 
 if TYPE_CHECKING:
     from zerrit.core.examination.check_context import Examination
@@ -60,6 +61,16 @@ class AgreeRule(ListedRule):
     def addresses(self) -> Iterator[Named]:
         texts = (place for place in (*self.sources, self.every) if isinstance(place, str) and place)
         yield from (Named((), text) for text in texts)
+
+    def word_uses(self) -> Iterator[tuple[str, WordUse]]:
+        """Of `every` each file has words of its own, which are not among these."""
+        for place in self.sources:
+            if isinstance(place, str):
+                yield "", ValuesAt(place)
+            elif isinstance(place, FolderNames):
+                yield "", PathsLike(place.folder, "folder")
+            else:
+                yield "", PathsLike(place.file, "file")
 
     def sentence(self) -> str:
         if self.every:

@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Iterator
 
 from pydantic import Field, field_validator, model_validator
 
 from zerrit.core.documents.slots import PLACE
+from zerrit.core.paths import INSIDE
 from zerrit.core.rules.base import Name, Part, Pattern, Texts
+from zerrit.core.rules.word_uses import PathsLike, ValuesAt, WordUse
 
 
 class ManifestRules(Part):
@@ -93,6 +96,27 @@ class BundleRules(Part):
         if self.when_off and len(self.when_off) != len(self.when_on):
             raise ValueError("`when_off` says where each of the paths of `when_on` goes, in the same order")
         return self
+
+    def word_uses(self) -> Iterator[WordUse]:
+        """Where the names of such bundles stand: in paths, in the lists of what is on, in manifests."""
+        yield from (PathsLike(pattern, "place") for pattern in (*self.when_on, *self.when_off, *self.beside))
+        for address in self.listed:
+            yield ValuesAt(address)
+            yield ValuesAt(f"{address}/*")
+        if self.manifest is not None and INSIDE not in self.manifest.file:
+            places = [place for place in (self.manifest.name, self.manifest.needs) if place and PLACE not in place]
+            for file in self._manifests(self.manifest.file):
+                yield PathsLike(file, "place")
+                for place in places:
+                    address = f"{file.replace(PLACE, '*')}#{place}"
+                    yield from (ValuesAt(address), ValuesAt(f"{address}/*"))
+
+    def _manifests(self, file: str) -> Iterator[str]:
+        """Where the manifest is when a bundle is on, and when it is off."""
+        yield file
+        for on, off in zip(self.when_on, self.when_off, strict=False):
+            if file == on or file.startswith(f"{on}/"):
+                yield off + file[len(on) :]
 
     @property
     def can_be_off(self) -> bool:

@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
 from pydantic import Field
 
+from zerrit.core.documents.slots import PLACE
 from zerrit.core.rules.base import Name, Part, Text
+from zerrit.core.rules.word_uses import ValuesAt
 
 
 class RangeAt(Part):
@@ -29,3 +33,13 @@ class DrawRules(Part):
     counts: int | RangeAt = Field(1, description="how many pieces, or how many uses of that table")
     variant: str = Field("", description="what may come in place of the thing")
     variant_chance: str = ""
+
+    def word_uses(self) -> Iterator[ValuesAt]:
+        """Where the names of the tables stand: at the tables, and in the prizes that lead to one."""
+        yield ValuesAt(self.tables, "key")
+        yield ValuesAt(self.tables, "name", is_meant=lambda document, node: not document.keys.key_of(node))
+        prize = f"{self.tables}/{self.prizes}/*" if self.prizes else f"{self.tables}/*"
+        if self.table:
+            yield ValuesAt(f"{prize}/{self.table}")
+        if self.nested and self.thing and self.nested.count(PLACE) == 1:
+            yield ValuesAt(f"{prize}/{self.thing}", form=self.nested)

@@ -14,6 +14,7 @@ from zerrit.core.examination.word_lists import words_of
 from zerrit.core.nearest import did_you_mean
 from zerrit.core.rules.base import Name, Texts
 from zerrit.core.rules.listed import ListedRule, Named
+from zerrit.core.rules.word_uses import PathsLike, WordUse
 from zerrit.core.wildcards import path_matches
 
 if TYPE_CHECKING:
@@ -33,6 +34,10 @@ class FileNameRule(ListedRule):
 
     def lists(self) -> Iterator[Named]:
         yield Named(("list",), self.list_name)
+
+    def word_uses(self) -> Iterator[tuple[str, WordUse]]:
+        if self.list_name:
+            yield self.list_name, PathsLike(self.files, "file")
 
     def sentence(self) -> str:
         return f"{self.files}: only {listed([*self.only, *([self.list_name] if self.list_name else [])])} are read"

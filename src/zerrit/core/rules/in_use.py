@@ -13,6 +13,7 @@ from zerrit.core.examination.check_context import Unknown
 from zerrit.core.examination.game_files import touched
 from zerrit.core.rules.base import Text
 from zerrit.core.rules.listed import ListedRule, Named
+from zerrit.core.rules.word_uses import PathsLike, ValuesAt, WordUse
 from zerrit.core.wildcards import word_in_path
 
 if TYPE_CHECKING:
@@ -38,6 +39,10 @@ class InUseRule(ListedRule):
 
     def addresses(self) -> Iterator[Named]:
         yield Named(("value",), self.value)
+
+    def word_uses(self) -> Iterator[tuple[str, WordUse]]:
+        yield "", ValuesAt(self.value)
+        yield "", PathsLike(self.files, "place")
 
     def sentence(self) -> str:
         return f"{self.files}: the folder in use is what {self.value} says"

@@ -16,6 +16,7 @@ from zerrit.core.addresses import parse_address
 from zerrit.core.examination.check_context import Unknown
 from zerrit.core.examination.word_lists import words_of
 from zerrit.core.rules.base import Rule
+from zerrit.core.rules.word_uses import WordUse
 
 if TYPE_CHECKING:
     from zerrit.core.documents import Document, Finding
@@ -76,6 +77,10 @@ class ListedRule(Rule):
     def binaries(self) -> Iterator[str]:
         """Paths of files that are no text and that it looks into."""
         yield from (query.database for query in self.queries())
+
+    def word_uses(self) -> Iterator[tuple[str, WordUse]]:
+        """Where words stand by this rule, each with its list; an empty name is for those that only the rule ties together."""
+        yield from ()
 
     def faults(self) -> Iterator[Fault]:
         """What is wrong with it as it is written, besides addresses and lists that are not there."""

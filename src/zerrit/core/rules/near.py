@@ -16,6 +16,7 @@ from zerrit.core.examination.condition_fields import Around
 from zerrit.core.points import distance
 from zerrit.core.rules.base import Place, Places, Text, Texts
 from zerrit.core.rules.listed import Fault, ListedRule, Named
+from zerrit.core.rules.word_uses import ValuesAt, WordUse
 
 if TYPE_CHECKING:
     from zerrit.core.examination.check_context import Examination, Placed
@@ -51,6 +52,11 @@ class NearRule(ListedRule):
     def faults(self) -> Iterator[Fault]:
         if self.target_coordinates and len(self.target_coordinates) != len(self.coordinates):
             yield Fault((), "`coordinates` and `target_coordinates` name different numbers of coordinates.")
+
+    def word_uses(self) -> Iterator[tuple[str, WordUse]]:
+        if self.target_field:
+            yield from (("", ValuesAt(f"{one}/{self.target_field}")) for one in (self.each, self.target))
+            yield "", ValuesAt(self.target, "key")
 
     def sentence(self) -> str:
         return f"{self.each} lie within {self.distance} of {self.target}"

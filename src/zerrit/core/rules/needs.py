@@ -17,6 +17,7 @@ from zerrit.core.examination.word_lists import word_places, words_of
 from zerrit.core.nearest import did_you_mean
 from zerrit.core.rules.base import Name, Place, Text
 from zerrit.core.rules.listed import ListedRule, Named, nowhere, wordless
+from zerrit.core.rules.word_uses import ValuesAt, WordUse
 
 if TYPE_CHECKING:
     from zerrit.core.examination.check_context import Examination, Placed
@@ -46,6 +47,11 @@ class NeedsRule(ListedRule):
     def lists(self) -> Iterator[Named]:
         yield Named(("list",), self.list_name)
         yield Named(("off_list",), self.off_list)
+
+    def word_uses(self) -> Iterator[tuple[str, WordUse]]:
+        yield from ((self.list_name, ValuesAt(f"{self.each}/{place}")) for place in (self.name, self.requires))
+        if self.off_list:
+            yield self.off_list, ValuesAt(f"{self.each}/{self.requires}")
 
     def sentence(self) -> str:
         order = ", and before it" if self.in_order else ""

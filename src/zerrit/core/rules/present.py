@@ -14,6 +14,7 @@ from zerrit.core.examination.word_lists import word_places, words_of
 from zerrit.core.nearest import did_you_mean
 from zerrit.core.rules.base import Text
 from zerrit.core.rules.listed import ListedRule, Named
+from zerrit.core.rules.word_uses import PathsLike, WordUse
 
 if TYPE_CHECKING:
     from zerrit.core.examination.check_context import Examination
@@ -37,6 +38,10 @@ class PresentRule(ListedRule):
 
     def lists(self) -> Iterator[Named]:
         yield Named(("list",), self.list_name)
+
+    def word_uses(self) -> Iterator[tuple[str, WordUse]]:
+        if self.list_name:
+            yield self.list_name, PathsLike(self.file, "place")
 
     def sentence(self) -> str:
         return f"{self.file} is there" + (f" for each of the {self.list_name}" if self.list_name else "")

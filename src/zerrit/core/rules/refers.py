@@ -7,13 +7,15 @@ from typing import TYPE_CHECKING, ClassVar
 
 from pydantic import Field
 
-from zerrit.core.documents import Document, Finding
+from zerrit.core.documents import Document, Finding, Node
+from zerrit.core.documents.slots import PLACE
 from zerrit.core.examination.check_context import Unknown
 from zerrit.core.examination.condition_fields import Around
 from zerrit.core.examination.word_lists import known_words, words_of
 from zerrit.core.expressions import ExpressionInvalid, NotApplicable
 from zerrit.core.rules.base import Condition, Name, Text
 from zerrit.core.rules.listed import Fault, ListedRule, Named
+from zerrit.core.rules.word_uses import ValuesAt, WordUse
 from zerrit.core.wildcards import key_matches
 
 if TYPE_CHECKING:
@@ -38,6 +40,17 @@ class ReferRule(ListedRule):
 
     def lists(self) -> Iterator[Named]:
         yield Named(("list",), self.list_name)
+
+    def word_uses(self) -> Iterator[tuple[str, WordUse]]:
+        yield self.list_name, ValuesAt(self.every, form=self.within or PLACE, is_meant=self._is_word)
+
+    def _is_word(self, document: Document, node: Node) -> bool:
+        if not self.is_meant(node.value or ""):
+            return False
+        try:
+            return self.only_if is None or self.only_if.holds(Around(document, node))
+        except (NotApplicable, ExpressionInvalid):
+            return False
 
     def faults(self) -> Iterator[Fault]:
         if self.within and self.within.count("{}") != 1:

@@ -15,6 +15,7 @@ from zerrit.core.nearest import did_you_mean
 from zerrit.core.rules.base import Text
 from zerrit.core.rules.listed import ListedRule, Named, nowhere
 from zerrit.core.rules.sources import SqlQuery, Table
+from zerrit.core.rules.word_uses import ValuesAt, WordUse
 
 if TYPE_CHECKING:
     from zerrit.core.examination.check_context import Examination, Placed
@@ -50,6 +51,9 @@ class SameRule(ListedRule):
 
     def queries(self) -> Iterator[SqlQuery]:
         yield from (table.sql for _, table in self._tables() if table.sql is not None)
+
+    def word_uses(self) -> Iterator[tuple[str, WordUse]]:
+        yield from (("", ValuesAt(f"{table.each}/{table.key}")) for _, table in self._tables() if table.each)
 
     def sentence(self) -> str:
         return f"{self.name} are the same in two places"

@@ -426,7 +426,9 @@ def _work_key(change: Change, gamebook_digest: str) -> WorkKey:
 
 def replayed_on(session: Session, gamebook: Gamebook | None, files: Files, steps: Sequence[Step]) -> Replay:
     """Steps made on files, with the contents that they bring along."""
-    return replay(files.documents, steps, reader(gamebook), files.others, lambda digest: load_content(session, digest))
+    return replay(
+        files.documents, steps, reader(gamebook), files.others, lambda digest: load_content(session, digest), gamebook
+    )
 
 
 def files_after(workspace: Workspace, files: Files, replayed: Replay) -> Files:

@@ -82,7 +82,7 @@ class _Trial:
         """What goes wrong with a copy that has the first so many steps; empty when nothing does."""
         with self.workspace.session() as session:
             before = documents_of(self.workspace, session, self.server, self.base)
-        replayed = replay(before, self.steps[:first], reader(self.gamebook))
+        replayed = replay(before, self.steps[:first], reader(self.gamebook), gamebook=self.gamebook)
         held = dict(self.base)
         paths = sorted(replayed.touched)
         with self.workspace.session() as session:
