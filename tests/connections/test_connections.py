@@ -450,10 +450,116 @@ def test_a_pipe_in_the_place_of_a_file_holds_nothing_up(folder: Path) -> None:
             act()
 
 
-def test_a_replaced_file_keeps_its_rights(folder: Path) -> None:
+def _mode(path: Path) -> int:
+    return path.stat().st_mode & 0o777
+
+
+def test_a_replaced_file_keeps_its_rights(connection: Connection, folder: Path, request: pytest.FixtureRequest) -> None:
     (folder / "sea/a.xml").chmod(0o750)
-    FolderConnection(folder).write("sea/a.xml", b"<b/>")
-    assert (folder / "sea/a.xml").stat().st_mode & 0o777 == 0o750
+    (folder / "b \u00e9.txt").chmod(0o600)
+    connection.write("sea/a.xml", b"<b/>")
+    connection.write("b \u00e9.txt", b"ebb")
+    # The anonymous user of vsftpd may set no rights; a program is one all the same.
+    sets_none = "vsftpd" in request.node.callspec.id
+    assert (_mode(folder / "sea/a.xml"), _mode(folder / "b \u00e9.txt")) == (0o750, 0o644 if sets_none else 0o600)
+    assert (folder / "sea/a.xml").read_bytes() == b"<b/>"
+
+
+def test_a_file_becomes_executable_and_is_listed_as_such(
+    connection: Connection, folder: Path, request: pytest.FixtureRequest
+) -> None:
+    if "vsftpd" in request.node.callspec.id:
+        assert not connection.set_executable("sea/a.xml", wanted=True), "its anonymous user may set no rights"
+        return
+    connection.write("run.sh", b"#!/bin/sh\n", is_executable=True)
+    assert _mode(folder / "run.sh") & 0o111
+    assert {file.path: file.is_executable for file in connection.files()} == {
+        "b \u00e9.txt": False,
+        "run.sh": True,
+        "sea/a.xml": False,
+    }
+    connection.write("run.sh", b"#!/bin/sh\nexit\n", is_executable=False)
+    assert not _mode(folder / "run.sh") & 0o111
+    assert connection.set_executable("sea/a.xml", wanted=True)
+    assert _mode(folder / "sea/a.xml") & 0o111
+    assert connection.set_executable("sea/a.xml", wanted=False)
+    assert not _mode(folder / "sea/a.xml") & 0o111
+
+
+def test_a_file_is_moved_once_and_over_nothing(connection: Connection, folder: Path) -> None:
+    connection.move("sea/a.xml", "deep/er/b.xml")
+    connection.move("sea/a.xml", "deep/er/b.xml")  # as after an answer that got lost
+    assert (folder / "deep/er/b.xml").read_bytes() == b"<a/>"
+    assert not (folder / "sea/a.xml").exists()
+    with pytest.raises(ConnectionFailed, match="there already") as refused:
+        connection.move("b \u00e9.txt", "deep/er/b.xml")
+    assert refused.value.fault is ConnectionFault.DENIED
+    with pytest.raises(ConnectionFailed) as refused:
+        connection.move("nothing.txt", "deep/er/c.xml")
+    assert refused.value.fault is ConnectionFault.MISSING
+    for path, target in (("b \u00e9.txt", "../b.txt"), ("../b.txt", "c.txt")):
+        with pytest.raises(PathRefused):
+            connection.move(path, target)
+    assert (folder / "b \u00e9.txt").read_bytes() == b"tide"
+
+
+def test_empty_folders_are_made_listed_and_removed(connection: Connection, folder: Path) -> None:
+    connection.make_folder("sea/new/deep")
+    connection.make_folder("sea/new/deep")
+    assert (folder / "sea/new/deep").is_dir()
+    connection.files()
+    assert connection.empty_folders == {"sea/new/deep"}
+    assert connection.remove_folder("sea/new/deep")
+    connection.files()
+    assert connection.empty_folders == {"sea/new"}
+    with pytest.raises(PathRefused):
+        connection.make_folder("../out")
+
+
+class _Panel:
+    """A host in memory that sets no rights. With `shows_all` it shows every file as executable, as some do."""
+
+    def __init__(self, *, shows_all: bool) -> None:
+        self.files = {"run.sh": b"old", "a.txt": b"old"}
+        self.modes = {"run.sh": 0o755, "a.txt": 0o755 if shows_all else 0o644}
+        self.written: list[str] = []
+
+    def folder(self, path: str) -> list[Entry]:
+        return [Entry(name, "file", len(data), mode=self.modes.get(name, 0o644)) for name, data in self.files.items()]
+
+    def store(self, path: str, data: bytes) -> None:
+        self.files[path] = data
+        self.written.append(path)
+
+    def set_mode(self, path: str, mode: int) -> bool:
+        return False
+
+    def rename(self, old: str, new: str) -> None:
+        self.files[new] = self.files.pop(old)
+        self.modes.pop(new, None)
+
+    def remove(self, path: str) -> None:
+        del self.files[path]
+
+    def close(self) -> None: ...
+
+
+def test_where_no_rights_can_be_set_a_program_is_written_in_place_and_stays_one() -> None:
+    host = _Panel(shows_all=False)
+    connection = RemoteConnection(lambda: host, "the host", limits=QUICK)  # type: ignore[arg-type,return-value]
+    connection.write("run.sh", b"new")
+    connection.write("a.txt", b"new")
+    assert host.files == {"run.sh": b"new", "a.txt": b"new"}
+    assert host.modes == {"run.sh": 0o755}
+    assert host.written[-1] == f"{PART_PREFIX}a.txt", "a file that is no program is never written in place"
+
+
+def test_a_host_that_shows_every_file_as_a_program_says_nothing() -> None:
+    host = _Panel(shows_all=True)
+    connection = RemoteConnection(lambda: host, "the host", limits=QUICK)  # type: ignore[arg-type,return-value]
+    assert {file.is_executable for file in connection.files()} == {None}
+    connection.write("run.sh", b"new")
+    assert host.written == [f"{PART_PREFIX}run.sh"]
 
 
 def test_folders_in_folders_without_end_are_no_games_folder(folder: Path) -> None:

@@ -8,7 +8,7 @@ import pytest
 
 from zerrit.core.checks import touched
 from zerrit.core.documents import Document, read_document
-from zerrit.core.file_steps import TOO_LARGE
+from zerrit.core.file_steps import TOO_LARGE, Marks
 from zerrit.core.steps import OutcomeKind, Replay, Step, StepKind, replay
 
 PACK, NEWER = b"PK\x03\x04\x00\x00one", b"PK\x03\x04\x00\x00two"
@@ -24,8 +24,11 @@ def texts() -> dict[str, Document]:
 OTHERS: Mapping[str, str] = {"kit/shell.pak": OLD, "maps/far.pak": TOO_LARGE}
 
 
+MARKS = Marks(frozenset({"kit/deep/notes.txt"}), frozenset({"kit/spare", "maps/old/none"}))
+
+
 def made(*steps: Step) -> Replay:
-    return replay(texts(), steps, read_document, OTHERS, CONTENTS.__getitem__)
+    return replay(texts(), steps, read_document, OTHERS, CONTENTS.__getitem__, marks=MARKS)
 
 
 def files(replayed: Replay) -> dict[str, bytes]:
@@ -79,6 +82,7 @@ def test_a_folder_is_put_beside_what_is_there_or_in_place_of_it() -> None:
     assert [(one.address, one.new) for one in whole.outcomes[0].changes] == [
         ("kit/deep/notes.txt", None),
         ("kit/shell.pak", None),
+        ("kit/spare/", None),
         ("kit/lamps.yml", "1 line"),
     ]
 
@@ -111,7 +115,6 @@ def test_files_and_folders_are_moved_and_removed() -> None:
         (Step(StepKind.PUT_FOLDER, "maps", files={"x": OLD}, replace_all=True), "far.pak is larger than"),
         (Step(StepKind.PUT_FILE, "maps/far.pak", digest=OLD), "is larger than"),
         (Step(StepKind.REMOVE_FILE, "maps"), "is larger than"),
-        (Step(StepKind.MOVE_FILE, "maps/far.pak", target="near.pak"), "is larger than"),
         (Step(StepKind.MOVE_FILE, "kit/lamp.yml", target="x.yml"), "Nearest: kit/lamps.yml"),
         (Step(StepKind.MOVE_FILE, "kit/dep", target="x"), "Nearest: kit/deep"),
         (Step(StepKind.MOVE_FILE, "kit/lamps.yml", target="hut.ini"), "is there already"),
@@ -134,3 +137,80 @@ def test_a_step_over_many_files_is_made_on_all_or_none() -> None:
         Step(StepKind.PUT_FOLDER, "kit", files={"a.yml": TEXT, "shell.pak": NEW, "z.pak": "e" * 64}, replace_all=True)
     )
     assert (files(done), done.touched) == (BEFORE, frozenset())
+
+
+def test_a_file_without_text_that_only_moves_is_known_by_its_first_path() -> None:
+    done = made(
+        Step(StepKind.MOVE_FILE, "maps/far.pak", target="maps/near.pak"),
+        Step(StepKind.MOVE_FILE, "maps", target="charts"),
+    )
+    assert done.is_whole
+    assert done.moved == {"charts/near.pak": "maps/far.pak"}
+    put = made(
+        Step(StepKind.MOVE_FILE, "kit/shell.pak", target="kit/hull.pak"),
+        Step(StepKind.PUT_FILE, "kit/hull.pak", digest=NEW),
+    )
+    assert put.moved == {}
+
+
+def test_nothing_comes_in_the_place_of_what_only_a_host_can_move() -> None:
+    move = Step(StepKind.MOVE_FILE, "maps/far.pak", target="maps/near.pak")
+    done = made(move, Step(StepKind.PUT_FILE, "maps/far.pak", digest=OLD))
+    assert [one.kind for one in done.outcomes] == [OutcomeKind.DONE, OutcomeKind.IMPOSSIBLE]
+    assert "larger than" in done.outcomes[1].message
+    assert done.others["maps/near.pak"] == TOO_LARGE
+    over = made(
+        Step(StepKind.REMOVE_FILE, "kit/shell.pak"), Step(StepKind.MOVE_FILE, "maps/far.pak", target="kit/shell.pak")
+    )
+    assert over.outcomes[1].kind is OutcomeKind.IMPOSSIBLE
+
+
+def test_empty_folders_are_added_moved_and_removed() -> None:
+    done = made(
+        Step(StepKind.ADD_FOLDER, "saves/today"),
+        Step(StepKind.MOVE_FILE, "kit", target="gear"),
+        Step(StepKind.REMOVE_FILE, "maps/old"),
+    )
+    assert done.is_whole
+    assert done.marks.empty_folders == {"saves/today", "gear/spare"}
+    assert [(one.address, one.new) for one in done.outcomes[0].changes] == [("saves/today/", "an empty folder")]
+    assert [one.address for one in done.outcomes[2].changes] == ["maps/old/none/"]
+
+
+def test_a_folder_is_empty_no_more_once_something_is_in_it() -> None:
+    done = made(Step(StepKind.PUT_FILE, "kit/spare/hook.txt", content="one\n"), Step(StepKind.ADD_FOLDER, "maps/old"))
+    assert [one.kind for one in done.outcomes] == [OutcomeKind.DONE, OutcomeKind.SAME]
+    assert done.marks.empty_folders == {"maps/old/none"}
+    assert made(Step(StepKind.ADD_FOLDER, "hut.ini")).outcomes[0].kind is OutcomeKind.IMPOSSIBLE
+    assert made(Step(StepKind.PUT_FILE, "kit/spare", content="x\n")).outcomes[0].kind is OutcomeKind.IMPOSSIBLE
+
+
+def test_a_file_becomes_executable_and_takes_that_along() -> None:
+    done = made(
+        Step(StepKind.MARK_FILE, "hut.ini", executable=True),
+        Step(StepKind.MOVE_FILE, "kit/deep/notes.txt", target="notes.txt"),
+        Step(StepKind.PUT_FILE, "run.sh", content="#!/bin/sh\n", executable=True),
+    )
+    assert done.is_whole
+    assert done.marks.executable == {"hut.ini", "notes.txt", "run.sh"}
+    assert {"hut.ini", "notes.txt", "run.sh"} <= done.touched
+    assert [(one.old, one.new) for one in done.outcomes[0].changes] == [("not executable", "executable")]
+    assert made(Step(StepKind.MARK_FILE, "kit/deep/notes.txt", executable=True)).outcomes[0].kind is OutcomeKind.SAME
+    assert made(Step(StepKind.MARK_FILE, "kit/none.txt", executable=True)).outcomes[0].kind is OutcomeKind.IMPOSSIBLE
+    gone = made(Step(StepKind.REMOVE_FILE, "kit/deep/notes.txt"))
+    assert gone.marks.executable == frozenset()
+
+
+def test_a_folder_is_put_with_its_empty_folders_and_programs() -> None:
+    step = Step(
+        StepKind.PUT_FOLDER,
+        "kit",
+        files={"run.sh": TEXT},
+        folders=("data/saves",),
+        executables=("run.sh",),
+        replace_all=True,
+    )
+    done = made(step)
+    assert done.is_whole
+    assert done.marks == Marks(frozenset({"kit/run.sh"}), frozenset({"kit/data/saves", "maps/old/none"}))
+    assert "kit/spare/" in [one.address for one in done.outcomes[0].changes]

@@ -255,6 +255,4 @@ def test_a_name_that_must_be_that_of_its_own_folder_is_not_renamed_in_another_fo
     held = gather_files({**FILES, "kilns/old/kiln.yml": b"kiln:\n  name: big\n"}, book)
     step = Step(StepKind.RENAME, "kilns/big", name="huge", throughout=True)
     found = replay(held.documents, [step], book.read, gamebook=book)
-    assert [one.address for one in found.outcomes[0].changes if "#" in one.address] == [
-        "kilns/big/kiln.yml#kiln/name"
-    ]
+    assert [one.address for one in found.outcomes[0].changes if "#" in one.address] == ["kilns/big/kiln.yml#kiln/name"]

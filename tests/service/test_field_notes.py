@@ -44,9 +44,9 @@ def test_note_13_a_file_that_the_upload_lost_is_seen_and_taken_back(
     before = files_of(stack.host_folder / "coral-gate")
     truly = FtpConnection.write
 
-    def loses(connection: FtpConnection, path: str, data: bytes) -> None:
+    def loses(connection: FtpConnection, path: str, data: bytes, *, is_executable: bool | None = None) -> None:
         if path != "craft.xml":
-            truly(connection, path, data)
+            truly(connection, path, data, is_executable=is_executable)
 
     monkeypatch.setattr(FtpConnection, "write", loses)
     craft = api.StepIn(kind="set", address="craft.xml#hull[Skiff]/@stock", operation="=14")

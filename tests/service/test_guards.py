@@ -210,7 +210,9 @@ def test_files_that_go_are_removed_before_others_are_written(quick: Quick, monke
     """On a host that knows no letter case, `Sea/a.yml` written before `sea/a.yml` is removed would be lost."""
     done: list[str] = []
     write, remove = FolderConnection.write, FolderConnection.remove
-    monkeypatch.setattr(FolderConnection, "write", lambda s, p, d: (done.append(f"write {p}"), write(s, p, d))[1])
+    monkeypatch.setattr(
+        FolderConnection, "write", lambda s, p, d, **m: (done.append(f"write {p}"), write(s, p, d, **m))[1]
+    )
     monkeypatch.setattr(FolderConnection, "remove", lambda s, p: (done.append(f"remove {p}"), remove(s, p))[1])
     change = quick.change("sea/1.yml#holds=7")
     quick.zerrit.add_step(change, api.StepIn(kind="remove-file", address="sea/2.yml"))
@@ -233,7 +235,9 @@ def test_what_a_run_wrote_is_read_again_whatever_its_time_says(quick: Quick, mon
     )
     quick.zerrit.fetch("reef", thorough=True)
     change = quick.change("sea/1.yml#holds=7")
-    monkeypatch.setattr(FolderConnection, "write", lambda s, path, data: write(s, path, data[:-1] + b"#"))
+    monkeypatch.setattr(
+        FolderConnection, "write", lambda s, path, data, **more: write(s, path, data[:-1] + b"#", **more)
+    )
     ended = quick.end_of(quick.zerrit.deploy(change))
     assert ended.state == "failed"
     assert "these files are not as in the snapshot:" in ended.outcome

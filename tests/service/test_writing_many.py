@@ -38,11 +38,11 @@ def test_a_drop_in_the_middle_costs_only_the_files_that_were_on_their_way(
         quick.add("reef", "ftp")
         real, written = FtpConnection.write, list[str]()
 
-        def count(connection: FtpConnection, path: str, data: bytes) -> None:
+        def count(connection: FtpConnection, path: str, data: bytes, *, is_executable: bool | None = None) -> None:
             written.append(path)
             if len(written) == 80:  # as many drops as the tries of one file and of those beside it
                 quick.misbehave(drop_after=50, times=9)
-            real(connection, path, data)
+            real(connection, path, data, is_executable=is_executable)
 
         monkeypatch.setattr(FtpConnection, "write", count)
         files = {**MANY, "setup.exe": b"MZ\x00"}

@@ -8,6 +8,7 @@ from zerrit.connections.connection import (
     ConnectionFault,
     Limits,
     Listed,
+    NewFile,
     RemoteFile,
 )
 from zerrit.connections.folder import FolderConnection
@@ -28,6 +29,7 @@ __all__ = [
     "Limits",
     "Listed",
     "ManualConnection",
+    "NewFile",
     "RemoteFile",
     "SftpConnection",
     "is_private_key",

@@ -66,7 +66,8 @@ class RemoteFile(NamedTuple):
 
     `stamp` stands for the file's state: as long as it is the same, so are the bytes. It is empty where that is not
     sure, since the file was written so lately that another writing would not show. `identity` tells a file from another
-    one that was put in its place, such as an inode; it is empty where the server does not tell.
+    one that was put in its place, such as an inode; it is empty where the server does not tell. `is_executable`: it may be
+    run as a program; None where the server does not tell.
     """
 
     path: str
@@ -74,6 +75,15 @@ class RemoteFile(NamedTuple):
     modified: int
     stamp: str = ""
     identity: str = ""
+    is_executable: bool | None = None
+
+
+class NewFile(NamedTuple):
+    """A file to be written. `is_executable` says whether it may be run as a program; None leaves that as it is there."""
+
+    path: str
+    data: bytes
+    is_executable: bool | None = None
 
 
 class Listed(NamedTuple):
@@ -90,6 +100,11 @@ class Connection(Protocol):
     @property
     def left_out(self) -> Mapping[str, str]:
         """What of the last listing is left out, with the reason: symbolic links, names that no path can hold."""
+        ...
+
+    @property
+    def empty_folders(self) -> frozenset[str]:
+        """The folders of the last listing in which nothing is, not even what is left out."""
         ...
 
     @property
@@ -121,11 +136,15 @@ class Connection(Protocol):
         """
         ...
 
-    def write(self, path: str, data: bytes) -> None:
-        """Write beside the target under another name, then rename; a failure leaves the target as it was."""
+    def write(self, path: str, data: bytes, *, is_executable: bool | None = None) -> None:
+        """Write beside the target under another name, then rename; a failure leaves the target as it was.
+
+        The new file has the permissions of the one in whose place it comes, but for what `is_executable` says. Where a host
+        does not let them be set, an executable file is written in place, since it would not be one any more.
+        """
         ...
 
-    def write_many(self, files: Iterable[tuple[str, bytes]]) -> Iterator[tuple[str, int | ConnectionFailed]]:
+    def write_many(self, files: Iterable[NewFile]) -> Iterator[tuple[str, int | ConnectionFailed]]:
         """Write files as `write` does, as many at once as the server likes; they come in any order.
 
         `files` is read as the writing goes on, so that only a few contents are in memory. Each path comes with the number
@@ -143,6 +162,22 @@ class Connection(Protocol):
         """Remove files as `remove` does, as many at once as the server likes; they come in any order."""
         ...
 
+    def set_executable(self, path: str, *, wanted: bool) -> bool:
+        """Make a file one that may be run as a program, or not. Returns whether the host did it."""
+        ...
+
+    def move(self, path: str, target: str) -> None:
+        """Give a file another path; the folders on the way to it are made. One that is there already is left, and is a fault,
+        unless the file is there and no longer where it was.
+
+        Raises ConnectionFailed MISSING: there is no such file. DENIED and others.
+        """
+        ...
+
+    def make_folder(self, path: str) -> None:
+        """Make a folder, and those that it is in; one that is there is no fault."""
+        ...
+
     def remove_folder(self, path: str) -> bool:
         """Remove a folder that is empty. Returns whether it is gone; one that holds something stays."""
         ...
@@ -158,6 +193,11 @@ class Connection(Protocol):
     def __exit__(
         self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
     ) -> None: ...
+
+
+def as_executable(mode: int, *, wanted: bool) -> int:
+    """Permission bits with the right to run the file for all who may read it, or for no one."""
+    return mode | (mode & 0o444) >> 2 if wanted else mode & ~0o111
 
 
 def part_name(path: str) -> str:
@@ -179,6 +219,11 @@ def is_safe(path: str) -> bool:
 def in_listing(one: Listed) -> tuple[bool, str]:
     """The order of a listing: folders first, each by name."""
     return not one.is_folder, one.name.casefold()
+
+
+def in_the_way(path: str) -> ConnectionFailed:
+    """The failure for a file in the place of one that is moved."""
+    return ConnectionFailed(ConnectionFault.DENIED, f"{path} is there already, so nothing is moved to that place.")
 
 
 def missing(path: str) -> ConnectionFailed:

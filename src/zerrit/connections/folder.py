@@ -20,8 +20,11 @@ from zerrit.connections.connection import (
     ConnectionFailed,
     ConnectionFault,
     Listed,
+    NewFile,
     RemoteFile,
+    as_executable,
     in_listing,
+    in_the_way,
     is_safe,
     missing,
     part_name,
@@ -54,6 +57,7 @@ class FolderConnection:
     def __init__(self, folder: Path) -> None:
         self._folder = folder
         self.left_out: dict[str, str] = {}
+        self.empty_folders: frozenset[str] = frozenset()
         if not folder.is_dir():
             raise ConnectionFailed(
                 ConnectionFault.UNREACHABLE, f"The folder {folder} is not there. Check the path of the connection."
@@ -87,9 +91,11 @@ class FolderConnection:
         found: list[RemoteFile] = []
         made = tuple.__new__  # what RemoteFile itself comes to, without the call in between
         pending = [prefix]
+        empty: list[str] = []
         seen = 0
         while pending:
             before = pending.pop()
+            seen_before = seen
             try:
                 opened = self._opened(before.split("/")[:-1])
             except (NotADirectoryError, FileNotFoundError, PathRefused):
@@ -111,7 +117,15 @@ class FolderConnection:
                             written, changed = about.st_mtime_ns, about.st_ctime_ns
                             is_settled = written < surely_before and changed < surely_before
                             stamp = f"{written} {changed}" if is_settled else ""
-                            facts = (path, about.st_size, written // 1_000_000_000, stamp, str(about.st_ino))
+                            is_executable = bool(about.st_mode & stat.S_IXUSR)
+                            facts = (
+                                path,
+                                about.st_size,
+                                written // 1_000_000_000,
+                                stamp,
+                                str(about.st_ino),
+                                is_executable,
+                            )
                             found.append(made(RemoteFile, facts))
                         elif entry.is_dir(follow_symlinks=False):
                             if path.count("/") >= MAX_DEPTH:
@@ -121,6 +135,9 @@ class FolderConnection:
                             self.left_out[path] = "a symbolic link, or no file; they are not followed"
             finally:
                 os.close(opened)
+            if seen == seen_before and before != prefix:
+                empty.append(before[:-1])
+        self.empty_folders = frozenset(filter(is_safe, empty))
         return found
 
     def listing(self, folder: str = "") -> list[Listed]:
@@ -179,7 +196,7 @@ class FolderConnection:
             time.sleep(0.05)
         raise unsteady(path)
 
-    def write(self, path: str, data: bytes) -> None:
+    def write(self, path: str, data: bytes, *, is_executable: bool | None = None) -> None:
         *folders, name = safe_path(path).split("/")
         part = part_name(name)
         with self._explained(path):
@@ -195,6 +212,8 @@ class FolderConnection:
                     with os.fdopen(os.open(part, flags, 0o666, dir_fd=here), "wb") as file:
                         if old is not None:
                             _make_alike(file.fileno(), old)
+                        if is_executable is not None:
+                            _make_executable(file.fileno(), wanted=is_executable)
                         file.write(data)
                         file.flush()
                         os.fsync(file.fileno())
@@ -205,10 +224,10 @@ class FolderConnection:
             finally:
                 os.close(here)
 
-    def write_many(self, files: Iterable[tuple[str, bytes]]) -> Iterator[tuple[str, int | ConnectionFailed]]:
-        for path, data in files:
+    def write_many(self, files: Iterable[NewFile]) -> Iterator[tuple[str, int | ConnectionFailed]]:
+        for path, data, is_executable in files:
             try:
-                self.write(path, data)
+                self.write(path, data, is_executable=is_executable)
             except ConnectionFailed as error:
                 if error.fault is not ConnectionFault.DENIED:
                     raise
@@ -232,6 +251,48 @@ class FolderConnection:
         for path in paths:
             self.remove(path)
             yield path
+
+    def set_executable(self, path: str, *, wanted: bool) -> bool:
+        with self._explained(path), self._file(path) as file:
+            mode = stat.S_IMODE(os.fstat(file.fileno()).st_mode)
+            try:
+                os.fchmod(file.fileno(), as_executable(mode, wanted=wanted))
+            except PermissionError:
+                return False
+        return True
+
+    def move(self, path: str, target: str) -> None:
+        *folders, name = safe_path(path).split("/")
+        *new_folders, new_name = safe_path(target).split("/")
+        with self._explained(path):
+            there = self._opened(new_folders, may_make=True)
+            try:
+                is_there = _about(there, new_name) is not None
+                try:
+                    here = self._opened(folders)
+                except FileNotFoundError:
+                    if is_there:
+                        return  # it was moved before
+                    raise
+                try:
+                    about = _about(here, name)
+                    if about is None and is_there:
+                        return
+                    if about is None:
+                        raise missing(path)
+                    if not stat.S_ISREG(about.st_mode):
+                        raise self._leads_out(path)
+                    if is_there:
+                        raise in_the_way(target)
+                    os.rename(name, new_name, src_dir_fd=here, dst_dir_fd=there)
+                finally:
+                    os.close(here)
+            finally:
+                os.close(there)
+
+    def make_folder(self, path: str) -> None:
+        with self._explained(path):
+            os.close(self._opened(safe_path(path).split("/"), may_make=True))
 
     def remove_folder(self, path: str) -> bool:
         *folders, name = safe_path(path).split("/")
@@ -355,6 +416,11 @@ def _make_alike(opened: int, old: os.stat_result) -> None:
         os.fchown(opened, old.st_uid, old.st_gid)
     with contextlib.suppress(PermissionError):
         os.fchmod(opened, stat.S_IMODE(old.st_mode))
+
+
+def _make_executable(opened: int, *, wanted: bool) -> None:
+    with contextlib.suppress(PermissionError):
+        os.fchmod(opened, as_executable(stat.S_IMODE(os.fstat(opened).st_mode), wanted=wanted))
 
 
 def _is_part(path: str) -> bool:

@@ -17,6 +17,7 @@ from typing import Final
 from zerrit.connections.connection import (
     MAX_FILES,
     MAX_LISTING,
+    PASSING,
     ConnectionFailed,
     ConnectionFault,
     Limits,
@@ -30,12 +31,14 @@ from zerrit.core.documents import MAX_BYTES
 
 #: `drwxr-xr-x 2 user group 4096 Jan 31 18:45 name`, as most servers list where they know nothing newer.
 _UNIX_LINE: Final = re.compile(
-    rb"(?P<type>[-a-z])\S{9,10}[+@.]?\s+\d+\s+\S+\s+\S+\s+(?P<size>\d+)\s+(?P<when>\w{3}\s+\d+\s+[\d:]+)\s(?P<name>.+)"
+    rb"(?P<type>[-a-z])(?P<rights>\S{9})\S?[+@.]?\s+\d+\s+\S+\s+\S+\s+(?P<size>\d+)\s+(?P<when>\w{3}\s+\d+\s+[\d:]+)\s(?P<name>.+)"
 )
 #: `01-31-26  06:45PM  <DIR>  name`
 _DOS_LINE: Final = re.compile(
     rb"(?P<when>\d\d-\d\d-\d{2,4}\s+\d\d:\d\d[AP]?M?)\s+(?:(?P<folder><DIR>)|(?P<size>\d+))\s+(?P<name>.+)"
 )
+_FACTS: Final = ["type", "size", "modify", "unique", "unix.mode"]
+_BITS: Final = (0o400, 0o200, 0o100, 0o40, 0o20, 0o10, 0o4, 0o2, 0o1)  #: of `rwxr-xr-x`, sign by sign
 MAX_ANSWER: Final = 1000  # lines of one answer; the list of what a server offers has some dozens
 _FULL_WORDS: Final = ("no space", "disk full", "quota", "storage", "device full")
 _BUSY_WORDS: Final = ("too many", "maximum", "limit")
@@ -304,13 +307,14 @@ class _FtpWire:
             return list(self._by_lines(path))
 
     def _by_facts(self, path: str) -> Iterator[Entry]:
-        for name, facts in list(self._ftp.mlsd(self._at(path), facts=["type", "size", "modify", "unique"])):
+        for name, facts in list(self._ftp.mlsd(self._at(path), facts=_FACTS)):
             kind = {"dir": "folder", "file": "file", "cdir": "", "pdir": ""}.get(facts.get("type", ""), "symlink")
             if kind:
                 text = self._names.text(path, name.encode("latin-1"))
                 size, when = int(facts.get("size", 0)), facts.get("modify", "")
                 unique = facts.get("unique", "")
-                yield Entry(text, kind, size, _seconds(when), f"{when} {unique}".strip(), unique)
+                mode = _mode(facts.get("unix.mode", ""))
+                yield Entry(text, kind, size, _seconds(when), f"{when} {unique}".strip(), unique, mode)
 
     def _by_lines(self, path: str) -> Iterator[Entry]:
         """The older way: a listing made for people. `-a` also shows names that begin with a dot."""
@@ -331,7 +335,10 @@ class _FtpWire:
         if found is not None:
             kind = {b"d": "folder", b"-": "file"}.get(found["type"], "symlink")
             name = found["name"].partition(b" -> ")[0] if kind == "symlink" else found["name"]
-            return Entry(self._names.text(path, name), kind, int(found["size"]), *_listed(found["when"]))
+            mode = sum(
+                bit for bit, sign in zip(_BITS, found["rights"].decode("latin-1"), strict=True) if sign not in "-ST"
+            )
+            return Entry(self._names.text(path, name), kind, int(found["size"]), *_listed(found["when"]), mode=mode)
         found = _DOS_LINE.match(line)
         if found is not None:
             kind = "folder" if found["folder"] else "file"
@@ -394,6 +401,16 @@ class _FtpWire:
     def rename(self, old: str, new: str) -> None:
         with _explained(self._where, new):
             self._ftp.rename(self._at(old), self._at(new))
+
+    def set_mode(self, path: str, mode: int) -> bool:
+        try:
+            with _explained(self._where, path):
+                self._ftp.sendcmd(f"SITE CHMOD {mode:o} {self._at(path)}")
+        except ConnectionFailed as error:
+            if error.fault in PASSING:
+                raise
+            return False
+        return True
 
     def remove(self, path: str) -> None:
         with _explained(self._where, path):
@@ -467,6 +484,14 @@ def _seconds(stamp: str) -> int:
         return int(datetime.strptime(stamp[:14], "%Y%m%d%H%M%S").replace(tzinfo=UTC).timestamp())
     except ValueError:
         return 0
+
+
+def _mode(text: str) -> int | None:
+    """Permission bits as MLSD tells them: octal, such as 0755."""
+    try:
+        return int(text, 8) & 0o777
+    except ValueError:
+        return None
 
 
 def _listed(when: bytes) -> tuple[int, str]:

@@ -27,13 +27,25 @@ class ManualConnection(FolderConnection):
 
     def files(self, below: str = "") -> list[RemoteFile]:
         """What was shown. A copy does not tell whether a file was put in the place of another one on the server."""
-        return [file._replace(identity="") for file in super().files(below)]
+        found = [file._replace(identity="", is_executable=None) for file in super().files(below)]
+        self.empty_folders = frozenset()
+        return found
 
-    def write(self, path: str, data: bytes) -> None:
+    def write(self, path: str, data: bytes, *, is_executable: bool | None = None) -> None:
         raise _needs_a_person(path)
 
     def remove(self, path: str) -> None:
         raise _needs_a_person(path)
+
+    def set_executable(self, path: str, *, wanted: bool) -> bool:
+        """A copy of a file says nothing of that; the person does it on the server."""
+        return False
+
+    def move(self, path: str, target: str) -> None:
+        raise _needs_a_person(target)
+
+    def make_folder(self, path: str) -> None:
+        """What was shown has no empty folders: a copy of files is made without them."""
 
     def remove_folder(self, path: str) -> bool:
         """What was shown has no empty folders: a copy of files is made without them."""

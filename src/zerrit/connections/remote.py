@@ -25,9 +25,13 @@ from zerrit.connections.connection import (
     ConnectionFault,
     Limits,
     Listed,
+    NewFile,
     RemoteFile,
+    as_executable,
     in_listing,
+    in_the_way,
     is_safe,
+    missing,
     part_name,
     too_deep,
     too_many,
@@ -46,6 +50,7 @@ R = TypeVar("R")
 MAX_SIZE: Final = 2**53  # bytes; a larger one is not true, and the database could not hold it
 SETTLED: Final = 26 * 3600  # seconds
 STEADY_TRIES: Final = 4
+USUAL_MODE: Final = 0o644  #: what hosts give to a new file
 
 
 class RemoteConnection:
@@ -63,6 +68,10 @@ class RemoteConnection:
         self._change = threading.Condition()
         self._replaces = True  #: whether the host renames over a file that is there
         self.left_out: dict[str, str] = {}
+        self.empty_folders: frozenset[str] = frozenset()
+        self._modes: dict[str, int] = {}  #: permission bits by path, of the folders that were listed
+        self._listed: set[str] = set()
+        self._tells_modes = False  #: some hosts show every file as one that may be run, which says nothing
         self._retrying = Retrying(
             retry=retry_if_exception(_may_pass),
             stop=stop_after_attempt(limits.tries),
@@ -152,6 +161,7 @@ class RemoteConnection:
     def files(self, below: str = "") -> list[RemoteFile]:
         self.left_out = {}
         now = time.time()
+        walked = self._walked(below)
         return [
             RemoteFile(
                 path,
@@ -159,8 +169,9 @@ class RemoteConnection:
                 entry.modified,
                 entry.stamp if abs(now - entry.modified) > SETTLED else "",
                 entry.identity,
+                bool(entry.mode & 0o100) if entry.mode is not None and self._tells_modes else None,
             )
-            for path, entry in self._walked(below)
+            for path, entry in walked
             if not entry.name.startswith(PART_PREFIX)
         ]
 
@@ -170,6 +181,7 @@ class RemoteConnection:
         level = [below]
         lock = threading.Lock()
         seen = [0]
+        empty: set[str] = set()
         while level:
             deeper: list[str] = []
 
@@ -181,7 +193,10 @@ class RemoteConnection:
                         raise
                     self.left_out[folder] = str(error)
                     return
+                self._note_modes(folder, entries)
                 with lock:
+                    if not entries and folder != below:
+                        empty.add(folder)
                     for entry in entries:
                         seen[0] += 1
                         if seen[0] > MAX_FILES:
@@ -190,7 +205,15 @@ class RemoteConnection:
 
             self._side_by_side(look, level)
             level = deeper
+        self.empty_folders = frozenset(empty)
         return sorted(found.items())
+
+    def _note_modes(self, folder: str, entries: Iterable[Entry]) -> None:
+        self._listed.add(folder)
+        for entry in entries:
+            if entry.mode is not None and entry.kind == "file":
+                self._modes[f"{folder}/{entry.name}" if folder else entry.name] = entry.mode
+                self._tells_modes = self._tells_modes or not entry.mode & 0o100
 
     def _sort_in(self, folder: str, entry: Entry, found: dict[str, Entry], deeper: list[str]) -> None:
         path = f"{folder}/{entry.name}" if folder else entry.name
@@ -248,25 +271,28 @@ class RemoteConnection:
 
     # --- writing ------------------------------------------------------------------------------------------------------
 
-    def write(self, path: str, data: bytes) -> None:
+    def write(self, path: str, data: bytes, *, is_executable: bool | None = None) -> None:
         part = part_name(safe_path(path))
         try:
-            self._tried(lambda wire: self._write(wire, path, part, data))
+            self._tried(lambda wire: self._write(wire, NewFile(path, data, is_executable), part))
         except ConnectionFailed as error:
             with contextlib.suppress(ConnectionFailed):
                 self._tried(lambda wire: _remove(wire, part))
             raise ConnectionFailed(error.fault, str(error).replace(part, path), identity=error.identity) from error
 
-    def _write(self, wire: Wire, path: str, part: str, data: bytes) -> None:
+    def _write(self, wire: Wire, file: NewFile, part: str) -> None:
+        path, data, _ = file
         try:
             wire.store(part, data)
         except ConnectionFailed as error:
             if error.fault not in (ConnectionFault.MISSING, ConnectionFault.DENIED) or "/" not in path:
                 raise
-            folders = path.split("/")[:-1]
-            for depth in range(1, len(folders) + 1):
-                wire.make_folder("/".join(folders[:depth]))
+            _make_folders(wire, path.rpartition("/")[0])
             wire.store(part, data)
+        if not self._has_its_mode(wire, file, part):
+            wire.store(path, data)
+            _remove(wire, part)
+            return
         if self._replaces:
             try:
                 _rename(wire, part, path)
@@ -276,6 +302,33 @@ class RemoteConnection:
                     raise
         self._swap(wire, part, path)
         self._replaces = False
+
+    def _has_its_mode(self, wire: Wire, file: NewFile, part: str) -> bool:
+        """Give a part the permissions that its file is to have. False: the one in whose place it comes may be run, and the host
+        does not let the part be so.
+        """
+        old = self._mode_of(wire, file.path)
+        mode = USUAL_MODE if old is None else old
+        if file.is_executable is not None:
+            mode = as_executable(mode, wanted=file.is_executable)
+        if mode == USUAL_MODE and old is None:
+            return True
+        if wire.set_mode(part, mode):
+            self._modes[file.path] = mode
+            return True
+        was_executable = old is not None and bool(old & 0o100) and self._tells_modes
+        return not was_executable or file.is_executable is False
+
+    def _mode_of(self, wire: Wire, path: str) -> int | None:
+        """The permissions of a file that is there; its folder is listed where it was not yet."""
+        folder = path.rpartition("/")[0]
+        if folder not in self._listed:
+            try:
+                self._note_modes(folder, wire.folder(folder))
+            except ConnectionFailed as error:
+                if error.fault is not ConnectionFault.MISSING:
+                    raise
+        return self._modes.get(path)
 
     @staticmethod
     def _swap(wire: Wire, part: str, path: str) -> None:
@@ -294,18 +347,17 @@ class RemoteConnection:
         if is_aside:
             _remove(wire, aside)
 
-    def write_many(self, files: Iterable[tuple[str, bytes]]) -> Iterator[tuple[str, int | ConnectionFailed]]:
-        return ((path, done) for (path, _), done in self._results(self._write_or_refused, files))
+    def write_many(self, files: Iterable[NewFile]) -> Iterator[tuple[str, int | ConnectionFailed]]:
+        return ((file.path, done) for file, done in self._results(self._write_or_refused, files))
 
-    def _write_or_refused(self, file: tuple[str, bytes]) -> int | ConnectionFailed:
-        path, data = file
+    def _write_or_refused(self, file: NewFile) -> int | ConnectionFailed:
         try:
-            self.write(path, data)
+            self.write(file.path, file.data, is_executable=file.is_executable)
         except ConnectionFailed as error:
             if error.fault is ConnectionFault.DENIED:
                 return error
             raise
-        return len(data)
+        return len(file.data)
 
     def remove(self, path: str) -> None:
         safe_path(path)
@@ -313,6 +365,21 @@ class RemoteConnection:
 
     def remove_many(self, paths: Iterable[str]) -> Iterator[str]:
         return (path for path, _ in self._results(self.remove, paths))
+
+    def set_executable(self, path: str, *, wanted: bool) -> bool:
+        def work(wire: Wire) -> bool:
+            old = self._mode_of(wire, path)
+            return wire.set_mode(path, as_executable(USUAL_MODE if old is None else old, wanted=wanted))
+
+        return self._tried(work)
+
+    def move(self, path: str, target: str) -> None:
+        safe_path(path)
+        self._tried(lambda wire: _move(wire, path, safe_path(target)))
+        self._modes.pop(path, None)
+
+    def make_folder(self, path: str) -> None:
+        self._tried(lambda wire: _make_folders(wire, safe_path(path)))
 
     def remove_folder(self, path: str) -> bool:
         return self._tried(lambda wire: _remove_folder(wire, safe_path(path)))
@@ -346,6 +413,24 @@ def _remove(wire: Wire, path: str) -> None:
         # Hosts tell a file that is not there and one that may not be removed apart badly; the listing knows.
         if error.fault in PASSING or _is_there(wire, path):
             raise
+
+
+def _move(wire: Wire, path: str, target: str) -> None:
+    if "/" in target:
+        _make_folders(wire, target.rpartition("/")[0])  # hosts refuse to list a folder that is not there in many words
+    if _is_there(wire, target):
+        if not _is_there(wire, path):
+            return  # it was moved before
+        raise in_the_way(target)
+    if not _is_there(wire, path):
+        raise missing(path)
+    _rename(wire, path, target)
+
+
+def _make_folders(wire: Wire, path: str) -> None:
+    folders = path.split("/")
+    for depth in range(1, len(folders) + 1):
+        wire.make_folder("/".join(folders[:depth]))
 
 
 def _remove_folder(wire: Wire, path: str) -> bool:

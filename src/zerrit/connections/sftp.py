@@ -18,6 +18,7 @@ from paramiko.sftp_client import SFTPClient
 
 from zerrit.connections.connection import (
     MAX_FILES,
+    PASSING,
     ConnectionFailed,
     ConnectionFault,
     Limits,
@@ -232,6 +233,7 @@ class _SftpWire:
                     about.st_size or 0,
                     int(about.st_mtime or 0),
                     str(int(about.st_mtime or 0)),
+                    mode=stat.S_IMODE(about.st_mode) if about.st_mode else None,
                 )
                 for name, about in self._sftp.entries(self._at(path))
                 if name not in (b".", b"..")
@@ -270,6 +272,16 @@ class _SftpWire:
                 if not _is_plain_failure(error):
                     raise
                 self._sftp.rename(self._at(old), self._at(new))
+
+    def set_mode(self, path: str, mode: int) -> bool:
+        try:
+            with self._explained(path):
+                self._sftp.chmod(self._at(path), mode)
+        except ConnectionFailed as error:
+            if error.fault in PASSING:
+                raise
+            return False
+        return True
 
     def remove(self, path: str) -> None:
         with self._explained(path):

@@ -9,7 +9,7 @@ from typing import Protocol
 @dataclass(frozen=True, slots=True)
 class Entry:
     """One name in a folder. `kind` is file, folder or symlink; `stamp` as in `RemoteFile`, whether it is sure or not;
-    `identity` as there.
+    `identity` as there. `mode` are the permission bits, where the host tells them.
     """
 
     name: str
@@ -18,6 +18,7 @@ class Entry:
     modified: int = 0
     stamp: str = ""
     identity: str = ""
+    mode: int | None = None
 
 
 class Wire(Protocol):
@@ -37,6 +38,10 @@ class Wire(Protocol):
 
     def rename(self, old: str, new: str) -> None:
         """Rename; a host may refuse it (DENIED) when `new` is there."""
+        ...
+
+    def set_mode(self, path: str, mode: int) -> bool:
+        """Give a file these permission bits. Returns whether the host did it."""
         ...
 
     def remove(self, path: str) -> None: ...

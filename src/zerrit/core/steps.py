@@ -8,7 +8,7 @@ survive a file that the game rewrote in the meantime, and what carries it to ano
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from enum import StrEnum
 from types import MappingProxyType
 from typing import TYPE_CHECKING, Final
@@ -29,12 +29,26 @@ from zerrit.core.documents.value_edits import (
     set_values,
 )
 from zerrit.core.errors import AddressNotFound, EditRefused, MergeRefused, SnippetRefused, ZerritError
-from zerrit.core.file_steps import FileState, Load, Read, move_file, no_contents, put_file, put_folder, remove_file
+from zerrit.core.file_steps import (
+    FileState,
+    Load,
+    Marks,
+    Read,
+    add_folder,
+    move_file,
+    no_contents,
+    put_file,
+    put_folder,
+    remove_file,
+    set_executable,
+)
 from zerrit.core.nearest import nearest
 from zerrit.core.wildcards import path_matches
 
 if TYPE_CHECKING:
     from zerrit.core.gamebooks import Gamebook
+
+NO_MARKS: Final = Marks()
 
 
 class StepKind(StrEnum):
@@ -57,6 +71,8 @@ class StepKind(StrEnum):
     )
     MOVE_FILE = "move-file"  #: a file, or a folder with all that is in it, gets the path `target`
     REMOVE_FILE = "remove-file"  #: a file, or a folder with all that is in it, is taken away
+    ADD_FOLDER = "add-folder"  #: an empty folder
+    MARK_FILE = "mark-file"  #: a file becomes `executable`, or is not so any more
 
 
 @dataclass(frozen=True, slots=True)
@@ -82,6 +98,9 @@ class Step:
     replacements: Sequence[Replacement] = ()
     digest: str = ""
     files: Mapping[str, str] = field(default_factory=dict)
+    folders: Sequence[str] = ()  #: of a folder that is put: the empty ones in it
+    executable: bool | None = None  #: whether the file may be run as a program; None leaves that as it is
+    executables: Sequence[str] = ()  #: of a folder that is put: those of its `files` that may be run
     replace_all: bool = False
     throughout: bool = False  #: of a renaming: everything that the gamebook ties to it, but for the places in `leave`
     leave: Sequence[str] = ()
@@ -112,6 +131,11 @@ class Replay:
     outcomes: tuple[Outcome, ...]
     touched: frozenset[str]  #: paths of files that are not as before
     others: Mapping[str, str] = field(default_factory=dict)  #: the files that are no text, with their digests
+    marks: Marks = field(default_factory=Marks)
+    moved: Mapping[str, str] = field(
+        default_factory=dict
+    )  #: files that are no text and were only moved: the new and the old path
+    left: frozenset[str] = frozenset()  #: paths and folders that steps took away
 
     @property
     def is_whole(self) -> bool:
@@ -175,6 +199,7 @@ def replay(
     others: Mapping[str, str] = MappingProxyType({}),
     load: Load = no_contents,
     gamebook: Gamebook | None = None,
+    marks: Marks = NO_MARKS,
 ) -> Replay:
     """Make the steps one after the other. An impossible one is reported and left out; the rest goes on.
 
@@ -182,14 +207,25 @@ def replay(
     text, with the digests of their contents; empty where a content is not kept. The `gamebook` says what means a name that is
     renamed throughout.
     """
-    state = FileState(read, load, dict(documents), dict(others), gamebook)
-    outcomes = tuple(_attempt(state, step) for step in steps)
+    state = FileState(
+        read, load, dict(documents), dict(others), gamebook, set(marks.executable), set(marks.empty_folders)
+    )
+    outcomes: list[Outcome] = []
+    for step in steps:
+        state, outcome = _attempt(state, step)
+        outcomes.append(outcome)
     touched = touched_paths(documents, state.documents) | touched_others(others, state.others)
-    return Replay(state.documents, outcomes, touched, state.others)
+    found = Replay(
+        state.documents, tuple(outcomes), touched, state.others, state.marks, state.moved, frozenset(state.left)
+    )
+    return replace(found, touched=touched | remarked(marks, found))
 
 
 def is_touched_by(step: Step, path: str) -> bool:
-    """Whether a step on complete files replaces, moves or removes a file, as far as the step alone says."""
+    """Whether a step on complete files replaces, moves or removes a file, as far as the step alone says.
+
+    A renaming throughout may touch any.
+    """
     at = step.address.rstrip("/")
     is_below = path.startswith(f"{at}/")
     match step.kind:
@@ -199,7 +235,16 @@ def is_touched_by(step: Step, path: str) -> bool:
             return is_below and (step.replace_all or path[len(at) + 1 :] in step.files)
         case StepKind.MOVE_FILE | StepKind.REMOVE_FILE:
             return path == at or is_below
+        case StepKind.RENAME:
+            return step.throughout
     return False
+
+
+def remarked(before: Marks, after: Replay) -> frozenset[str]:
+    """Paths of files that are executable and were not, or the other way round."""
+    return frozenset(
+        path for path in before.executable ^ after.marks.executable if path in after.documents or path in after.others
+    )
 
 
 def touched_others(before: Mapping[str, str], after: Mapping[str, str]) -> frozenset[str]:
@@ -214,7 +259,8 @@ def touched_paths(before: Mapping[str, Document], after: Mapping[str, Document])
     return frozenset(changed | (before.keys() - after.keys()))
 
 
-def _attempt(state: FileState, step: Step) -> Outcome:
+def _attempt(state: FileState, step: Step) -> tuple[FileState, Outcome]:
+    """A step made on files, or found to be impossible, with the files then."""
     try:
         if step.kind in _FILE_STEPS or step.throughout:
             return _made_on_files(state, step)
@@ -236,19 +282,19 @@ def _attempt(state: FileState, step: Step) -> Outcome:
                 for change in edit.changes
             )
     except ZerritError as error:
-        return Outcome(OutcomeKind.IMPOSSIBLE, message=str(error))
+        return state, Outcome(OutcomeKind.IMPOSSIBLE, message=str(error))
     current.update(edited)  # only now: a step over several files is made in all of them or in none
-    return Outcome(OutcomeKind.DONE if changes else OutcomeKind.SAME, tuple(changes), notes=notes)
+    return state, Outcome(OutcomeKind.DONE if changes else OutcomeKind.SAME, tuple(changes), notes=notes)
 
 
-def _made_on_files(state: FileState, step: Step) -> Outcome:
+def _made_on_files(state: FileState, step: Step) -> tuple[FileState, Outcome]:
     """A step on complete files: on a copy first, since it is made on all of them or on none."""
-    tried = FileState(state.read, state.load, dict(state.documents), dict(state.others), state.gamebook)
+    tried = state.copy()
     changes, notes = _renamed_throughout(tried, step) if step.throughout else (_FILE_STEPS[step.kind](tried, step), ())
     if changes:
         tried.require_no_file_in_the_place_of_a_folder()
-    state.documents, state.others = tried.documents, tried.others
-    return Outcome(OutcomeKind.DONE if changes else OutcomeKind.SAME, tuple(changes), notes=notes)
+        tried.require_movable()
+    return tried, Outcome(OutcomeKind.DONE if changes else OutcomeKind.SAME, tuple(changes), notes=notes)
 
 
 def _renamed_throughout(state: FileState, step: Step) -> tuple[list[ValueChange], tuple[str, ...]]:
@@ -387,8 +433,19 @@ _EDITS: Final[Mapping[StepKind, Callable[[Document, Address, Step], Edit]]] = {
 }
 
 _FILE_STEPS: Final[Mapping[StepKind, Callable[[FileState, Step], list[ValueChange]]]] = {
-    StepKind.PUT_FILE: lambda state, step: put_file(state, step.address, step.content, step.digest),
-    StepKind.PUT_FOLDER: lambda state, step: put_folder(state, step.address, step.files, replace_all=step.replace_all),
+    StepKind.PUT_FILE: lambda state, step: put_file(
+        state, step.address, step.content, step.digest, is_executable=step.executable
+    ),
+    StepKind.PUT_FOLDER: lambda state, step: put_folder(
+        state,
+        step.address,
+        step.files,
+        replace_all=step.replace_all,
+        folders=step.folders,
+        executable=step.executables,
+    ),
     StepKind.MOVE_FILE: lambda state, step: move_file(state, step.address, step.target),
     StepKind.REMOVE_FILE: lambda state, step: remove_file(state, step.address),
+    StepKind.ADD_FOLDER: lambda state, step: add_folder(state, step.address),
+    StepKind.MARK_FILE: lambda state, step: set_executable(state, step.address, wanted=bool(step.executable)),
 }

@@ -135,7 +135,8 @@ class Server(Base):
 class Snapshot(Base):
     """All files of a server at one moment (`kind` server), or as shipped under a version `label` (`kind` defaults).
 
-    `is_good`: the game came up with these files. `kept`, where it is not empty, says why it is never pruned.
+    `is_good`: the game came up with these files. `kept`, where it is not empty, says why it is never pruned. `empty_folders`
+    are those in which nothing was.
     """
 
     __tablename__ = "snapshots"
@@ -148,6 +149,7 @@ class Snapshot(Base):
     pinned: Mapped[str] = mapped_column(Text, default="")
     is_good: Mapped[bool] = mapped_column(default=False)
     taken_at: Mapped[datetime]
+    empty_folders: Mapped[list[Any]] = mapped_column(default=list)
     files: Mapped[list[SnapshotFile]] = relationship(
         order_by="SnapshotFile.path", cascade="all, delete-orphan", passive_deletes=True
     )
@@ -157,7 +159,8 @@ class SnapshotFile(Base):
     """One file of a snapshot. A watched file has no content (`digest` empty), only size and time.
 
     `content` is that of a watched file which a change wrote or was about to replace: it is kept so that a rollback can
-    bring it back. As long as size and time are the same, it is taken to be the same.
+    bring it back. As long as size and time are the same, it is taken to be the same. `is_executable` is empty where the
+    server does not tell.
 
     `stamp` is that of the connection (`zerrit.connections.RemoteFile`): as long as it is the same, the file need not be read.
     """
@@ -170,6 +173,7 @@ class SnapshotFile(Base):
     modified: Mapped[int]
     stamp: Mapped[str] = mapped_column(Text, default="")
     content: Mapped[str | None] = mapped_column(ForeignKey("contents.digest"))
+    is_executable: Mapped[bool | None]
 
 
 class Change(Base):
@@ -365,7 +369,7 @@ class RunFile(Base):
     """A file that a run makes different, with its content before and after; empty where there is no such file.
 
     `is_written`: it is as it will be, also where the run is taken up later. `may_be_left_out`: where the host refuses it,
-    the run goes on without it.
+    the run goes on without it. `is_executable` is empty where that stays as it is.
     """
 
     __tablename__ = "run_files"
@@ -375,6 +379,7 @@ class RunFile(Base):
     new: Mapped[str | None] = mapped_column(ForeignKey("contents.digest"))
     is_written: Mapped[bool] = mapped_column(default=False)
     may_be_left_out: Mapped[bool] = mapped_column(default=False)
+    is_executable: Mapped[bool | None]
 
 
 class RunEvidence(Base):

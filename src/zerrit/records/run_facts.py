@@ -80,7 +80,9 @@ class RunFacts(StartFacts):
     runs at the end, None where that is not known. `changed_before_stop`: files that were not as Zerrit last saw them
     while the game still ran. `lines`: what the log says, without times and numbers. `told`: the minutes ahead of which
     players were told. `back`: what was seen of the start on the way back. `folders_made`: those that were not there
-    before. `refused`: files that the host does not take and that the change may leave out, with the host's words.
+    before; `folders_new` and `folders_gone`: empty ones that it makes, and those that steps took away. `moves`: files that only
+    get another path, by the one that they have; `marked`: files of which only that changes whether they are executable.
+    `refused`: files that the host does not take and that the change may leave out, with the host's words.
     """
 
     was_running: bool = False
@@ -96,6 +98,10 @@ class RunFacts(StartFacts):
     written_at_start: list[str] = []
     left_out: dict[str, str] = {}
     folders_made: list[str] | None = None
+    folders_new: list[str] = []
+    folders_gone: list[str] = []
+    moves: dict[str, str] = {}
+    marked: dict[str, bool] = {}
     refused: dict[str, str] = {}
     expected: dict[str, list[str]] = {}
     expected_back: dict[str, list[str]] = {}

@@ -136,6 +136,10 @@ class _Files(paramiko.SFTPServerInterface):
         except OSError as error:
             return _code(error)
 
+    def chattr(self, path: str, attr: paramiko.SFTPAttributes) -> int:
+        mode = attr.st_mode
+        return SFTP_OK if mode is None else self._done(lambda: self._real(path).chmod(mode))
+
     def remove(self, path: str) -> int:
         return self._done(lambda: self._real(path).unlink())
 

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Protocol
 
 from zerrit.core.documents import Document, read_document
 from zerrit.core.errors import ZerritError
+from zerrit.core.file_steps import Marks
 
 if TYPE_CHECKING:
     from zerrit.core.gamebooks import Gamebook
@@ -49,6 +50,7 @@ class Files:
 
     `others`: files that are no text or whose content is not kept, with the digests of what is kept, else empty. `data`: the
     bytes of one of them, as far as they are kept. `is_whole`: these are all files, so that one that is not here is missing.
+    `marks`: what they are besides their contents.
     """
 
     documents: Documents
@@ -56,6 +58,7 @@ class Files:
     data: Callable[[str], bytes | None] = _no_data
     query: Query = no_query
     is_whole: bool = True
+    marks: Marks = field(default_factory=Marks)
 
 
 def gather_files(

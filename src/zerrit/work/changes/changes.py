@@ -21,7 +21,17 @@ from zerrit.core.gamebooks import Gamebook
 from zerrit.core.merge import MergePlan, plan_merge
 from zerrit.core.paths import pack_of
 from zerrit.core.states import EDITABLE, ChangeState
-from zerrit.core.steps import Outcome, OutcomeKind, Replay, Step, StepKind, replay, touched_others, touched_paths
+from zerrit.core.steps import (
+    Outcome,
+    OutcomeKind,
+    Replay,
+    Step,
+    StepKind,
+    remarked,
+    replay,
+    touched_others,
+    touched_paths,
+)
 from zerrit.records import Change, Snapshot, load_content
 from zerrit.records import Step as StepRow
 from zerrit.work.base.activity_log import note
@@ -159,7 +169,8 @@ def _added_steps(
             _edited(workspace, session, change, person, f"step {number}: {step.kind.value} {step.address}")
         key = _work_key(change, gamebook_digest)
     touched = touched_paths(known.before, tried.documents) | touched_others(known.files.others, tried.others)
-    whole = Replay(tried.documents, (*known.replayed.outcomes, *tried.outcomes), touched, tried.others)
+    touched |= remarked(known.files.marks, tried)
+    whole = replace(tried, outcomes=(*known.replayed.outcomes, *tried.outcomes), touched=touched)
     checked = _after(workspace, known.files, whole, gamebook, known.checked)
     workspace.worked_out.keep(key, WorkedOut(known.files, whole, known.checked_before, checked))
     return change
@@ -427,7 +438,13 @@ def _work_key(change: Change, gamebook_digest: str) -> WorkKey:
 def replayed_on(session: Session, gamebook: Gamebook | None, files: Files, steps: Sequence[Step]) -> Replay:
     """Steps made on files, with the contents that they bring along."""
     return replay(
-        files.documents, steps, reader(gamebook), files.others, lambda digest: load_content(session, digest), gamebook
+        files.documents,
+        steps,
+        reader(gamebook),
+        files.others,
+        lambda digest: load_content(session, digest),
+        gamebook,
+        files.marks,
     )
 
 
@@ -443,7 +460,7 @@ def files_after(workspace: Workspace, files: Files, replayed: Replay) -> Files:
         # What steps took away is not there any more, though its bytes are still kept.
         return files.data(path) if path in replayed.others or path in replayed.documents else None
 
-    return replace(files, documents=replayed.documents, others=replayed.others, data=data)
+    return replace(files, documents=replayed.documents, others=replayed.others, data=data, marks=replayed.marks)
 
 
 def _after(

@@ -5,12 +5,13 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
+from zerrit.core.examination.game_files import Files
 from zerrit.core.gamebooks import Gamebook
-from zerrit.core.steps import Step, replay
+from zerrit.core.steps import Step
 from zerrit.records import Change, Server, store_contents
 from zerrit.work.base.run_records import get_run
 from zerrit.work.base.workspace import Workspace
-from zerrit.work.changes.changes import get_change, reader, step_of
+from zerrit.work.changes.changes import get_change, replayed_on, step_of
 from zerrit.work.deploy.rehearsal import rehearse, require_rehearsal
 from zerrit.work.servers.servers import get_server
 from zerrit.work.servers.stored_gamebooks import gamebook_of
@@ -82,7 +83,8 @@ class _Trial:
         """What goes wrong with a copy that has the first so many steps; empty when nothing does."""
         with self.workspace.session() as session:
             before = documents_of(self.workspace, session, self.server, self.base)
-        replayed = replay(before, self.steps[:first], reader(self.gamebook), gamebook=self.gamebook)
+            others = {path: digest for path, digest in self.base.items() if path not in before}
+            replayed = replayed_on(session, self.gamebook, Files(before, others), self.steps[:first])
         held = dict(self.base)
         paths = sorted(replayed.touched)
         with self.workspace.session() as session:
@@ -91,7 +93,10 @@ class _Trial:
                 zip(there, store_contents(session, [replayed.documents[p].to_bytes() for p in there]), strict=True)
             )
         for path in paths:
-            if path not in replayed.documents:
+            digest = replayed.others.get(path)
+            if digest:
+                held[path] = digest
+            elif path not in replayed.documents:
                 held.pop(path, None)
         verdict = rehearse(
             self.workspace, self.server, self.gamebook, held, expected={}, say=self.say, pause=self.pause

@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 
 from zerrit.connections import PASSING, ConnectionFailed, ManualConnection
 from zerrit.control import Act, ControlError
-from zerrit.core.paths import folders_of, pack_of
+from zerrit.core.paths import pack_of
 from zerrit.core.wording import counted
 from zerrit.records import BroughtFacts, RehearsalFacts, Run, RunFacts, RunFile, content_sizes, digest_of
 from zerrit.work.base.run_records import get_run
@@ -20,7 +20,8 @@ from zerrit.work.deploy.file_writing import Written, read_back, write_files
 from zerrit.work.deploy.journal import Stage, StageFailed
 from zerrit.work.deploy.packing import Writes, packed_by_host, with_packed_paths
 from zerrit.work.deploy.run_context import MANUAL_POLL, RunContext
-from zerrit.work.deploy.run_folders import emptied_by, made_by_runs, paths_after, to_be_made
+from zerrit.work.deploy.run_folders import to_be_made
+from zerrit.work.deploy.run_moves import look_at, mark_all, move_all, with_moves
 from zerrit.work.deploy.stages import StageName
 from zerrit.work.deploy.start_watch import Verdict
 from zerrit.work.deploy.write_plan import (
@@ -231,7 +232,7 @@ def read(context: RunContext, stage: Stage, facts: RunFacts) -> None:
         for one in context.plan.changes
     ]
     if context.target_id is not None:
-        lost = not_brought_back(context.workspace, context.target_id, context.taken)
+        lost = not_brought_back(context.workspace, context.target_id, context.taken, context.plan.besides.moves)
         if lost:
             named = ", ".join(lost[:5]) + (", …" if len(lost) > 5 else "")
             facts.doubts = [
@@ -263,11 +264,15 @@ def _written_at_stop(context: RunContext, known: Known, taken: Taken) -> dict[st
 
 def _take_and_plan(context: RunContext, known: Known) -> tuple[Taken, Plan]:
     taken = take(context.workspace, context.connection, context.gamebook, known)
-    touched = watched_in_the_way(context.workspace, context.change_ids, context.target_id, taken)
+    can_move = not context.connection.is_manual
+    touched = watched_in_the_way(
+        context.workspace, context.server.id, context.change_ids, context.target_id, taken, can_move=can_move
+    )
     taken = with_contents(context.workspace, context.connection, taken, touched)
     if context.change_ids:
         at_stop = _written_at_stop(context, known, taken)
-        return taken, plan_changes(context.workspace, context.server.id, context.change_ids, taken, at_stop)
+        plan = plan_changes(context.workspace, context.server.id, context.change_ids, taken, at_stop, can_move=can_move)
+        return taken, plan
     if context.target_id is not None:
         return taken, plan_rollback(context.workspace, context.server.id, context.target_id, taken)
     return taken, plan_restart(context.workspace, context.server.id, taken)
@@ -311,10 +316,18 @@ def snapshot(context: RunContext, stage: Stage, facts: RunFacts) -> None:
     assert taken is not None  # noqa: S101 (a run that was killed begins again with `read`)
     assert plan is not None  # noqa: S101
     old = taken.contents
+    executable = plan.besides.executable
     files = [
-        RunFile(path=path, old=old.get(path), new=new, may_be_left_out=path in plan.may_leave_out)
+        RunFile(
+            path=path,
+            old=old.get(path),
+            new=new,
+            may_be_left_out=path in plan.may_leave_out,
+            is_executable=executable.get(path),
+        )
         for path, new in plan.writes.items()
     ]
+    plan.besides.note(facts)
     # What the game itself rewrites does not make other files of those that it ran with.
     drifted = [
         path for path in context.evidence.drifted if context.gamebook is None or not context.gamebook.is_rewritten(path)
@@ -323,10 +336,18 @@ def snapshot(context: RunContext, stage: Stage, facts: RunFacts) -> None:
 
     def keep(session: Session) -> int:
         reason = f"before {context.title(session)}"
-        return store_snapshot(context.workspace, session, context.server.id, taken.files, reason, is_good=was_good).id
+        return store_snapshot(
+            context.workspace,
+            session,
+            context.server.id,
+            taken.files,
+            reason,
+            is_good=was_good,
+            empty_folders=taken.empty_folders,
+        ).id
 
     before_id = context.journal.plan(files, keep)
-    stage.say(f"snapshot {before_id}; {counted(len(files), 'file')} to write")
+    stage.say(f"snapshot {before_id}; {counted(len(files), 'file')} to write{plan.besides}")
 
 
 def write(context: RunContext, stage: Stage, facts: RunFacts) -> None:
@@ -336,37 +357,42 @@ def write(context: RunContext, stage: Stage, facts: RunFacts) -> None:
     if context.connection.is_manual:
         context.instructions(writes, stage)
         return
-    before = context.files_before()
-    if context.evidence.folders_made is None:
-        context.journal.note(RunFacts(folders_made=to_be_made(context.connection, before, writes)))
-    with context.workspace.session() as session:
-        emptied = emptied_by(session, context.change_ids, before, writes)
-        if context.target_id is not None:
-            gone = folders_of(paths_after(before, {})) - folders_of(paths_after(before, writes))
-            emptied = sorted(gone & made_by_runs(session, context.server.id))
-    written = _written_persistently(context, writes, emptied, stage)
+    evidence = context.evidence
+    if evidence.folders_made is None:
+        new = with_moves(writes, evidence.moves) | {f"{folder}/x": "" for folder in evidence.folders_new}
+        context.journal.note(RunFacts(folders_made=to_be_made(context.connection, context.files_before(), new)))
+    written = _written_persistently(context, writes, stage)
+    for folder in evidence.folders_new:
+        context.connection.make_folder(folder)
+    mark_all(context.connection, evidence.marked)
     if written.refused:
         facts.refused = {**context.evidence.refused, **written.refused}
         context.journal.leave_out(written.refused)
     said = [f"{counted(len(context.writes()), 'file')} written"]
+    said += [f"{counted(len(evidence.moves), 'file')} moved on the host"] if evidence.moves else []
     said += [f"{counted(len(written.removed_folders), 'empty folder')} removed"] if written.removed_folders else []
     said += [f"the host refused {counted(len(written.refused), 'file')}, left out"] if written.refused else []
     stage.say("; ".join(said))
 
 
-def _written_persistently(context: RunContext, writes: Writes, emptied: list[str], stage: Stage) -> Written:
-    """Write the files; where the connection breaks, go on with those that lack, as long as each try brings some further."""
+def _written_persistently(context: RunContext, writes: Writes, stage: Stage) -> Written:
+    """Move and write the files; where the connection breaks, go on with those that lack, as long as each try brings some
+    further.
+    """
     done, optional = context.journal.written()
+    evidence, executable = context.evidence, context.executable()
     while True:
         left = {path: digest for path, digest in writes.items() if path not in done}
         try:
+            move_all(context.connection, evidence.moves)
             return write_files(
                 context.workspace,
                 context.connection,
                 left,
                 context.saying(stage),
                 may_leave_out=optional,
-                emptied=emptied,
+                executable=executable,
+                emptied=evidence.folders_gone,
                 note=context.journal.note_written,
             )
         except ConnectionFailed as error:
@@ -381,6 +407,9 @@ def verify(context: RunContext, stage: Stage, facts: RunFacts) -> None:
     """Read back what was written and compare the hashes."""
     writes = context.writes()
     read_back(context.connection, writes, context.saying(stage))
+    if not context.connection.is_manual:
+        doubts = look_at(context.connection, context.evidence, context.files_before(), context.executable())
+        facts.doubts = [*context.evidence.doubts, *doubts]
     stage.say(f"{counted(len(writes), 'file')} read back, all as written")
 
 
@@ -452,14 +481,17 @@ def _accept(context: RunContext) -> list[str]:
             file._replace(size=sizes.get(file.digest or file.content or "", file.size)) for file in wanted.values()
         ]
         files, _ = with_insides(context.workspace, context.gamebook, files, context.files_before())
+        empty: frozenset[str] = frozenset()
         at_start: list[str] = []
     else:
         written = context.writes()
         known = {path: file for path, file in wanted.items() if path not in written}
         # A watched file that the run wrote was read back; what the file is now, its time says from here on.
+        taken = take(context.workspace, context.connection, context.gamebook, known)
+        empty = taken.empty_folders
         files = [
             file._replace(content=written[file.path]) if file.digest is None and file.path in written else file
-            for file in take(context.workspace, context.connection, context.gamebook, known).files
+            for file in taken.files
         ]
         now = {file.path: file.digest for file in files if file.digest}
         was = {path: file.digest for path, file in wanted.items() if file.digest}
@@ -473,5 +505,6 @@ def _accept(context: RunContext) -> list[str]:
             sorted(files, key=lambda file: file.path),
             f"after {context.title(session)}",
             is_good=True,
+            empty_folders=empty,
         ).id
     return at_start

@@ -6,9 +6,10 @@ import time
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import PurePosixPath
+from types import MappingProxyType
 from typing import Final
 
-from zerrit.connections import Connection, ConnectionFailed, ConnectionFault
+from zerrit.connections import Connection, ConnectionFailed, ConnectionFault, NewFile
 from zerrit.core.paths import folders_of
 from zerrit.core.wording import counted
 from zerrit.records import content_sizes, digest_of
@@ -60,13 +61,15 @@ def write_files(
     say: Callable[[str], None],
     *,
     may_leave_out: frozenset[str] = frozenset(),
+    executable: Mapping[str, bool] = MappingProxyType({}),
     emptied: Sequence[str] = (),
     note: Callable[[Sequence[str]], None] = lambda paths: None,
 ) -> Written:
     """Remove and write files: what is removed first, since on a host that ignores letter case a new name may be an old one.
 
     `emptied` are folders in which nothing is left then; they are removed where they really are empty. `note` is told now
-    and then which files are written, so that a run that was interrupted need not begin again.
+    and then which files are written, so that a run that was interrupted need not begin again. `executable` says which files
+    may be run as programs, or may not any more.
 
     Raises ConnectionFailed. StageFailed: the host refuses a file that may not be left out.
     """
@@ -84,7 +87,7 @@ def write_files(
         sizes = content_sizes(session, held.digests.values())
     progress = Progress(len(held), sum(sizes[digest] for digest in held.digests.values()))
     try:
-        for path, result in connection.write_many(_by_kind(held)):
+        for path, result in connection.write_many(_by_kind(held, executable)):
             if isinstance(result, ConnectionFailed):
                 if path not in may_leave_out:
                     raise _refused(path, result, held)
@@ -102,7 +105,7 @@ def write_files(
     return done
 
 
-def _by_kind(held: Held) -> Iterator[tuple[str, bytes]]:
+def _by_kind(held: Held, executable: Mapping[str, bool]) -> Iterator[NewFile]:
     """One file of each kind first: a kind that the host refuses is known before the many are sent."""
     seen: set[str] = set()
     later: list[str] = []
@@ -112,9 +115,9 @@ def _by_kind(held: Held) -> Iterator[tuple[str, bytes]]:
             later.append(path)
         else:
             seen.add(kind)
-            yield path, held[path]
+            yield NewFile(path, held[path], executable.get(path))
     for path in later:
-        yield path, held[path]
+        yield NewFile(path, held[path], executable.get(path))
 
 
 def _kind(path: str) -> str:

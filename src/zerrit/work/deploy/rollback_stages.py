@@ -6,15 +6,16 @@ import time
 from typing import Final
 
 from zerrit.connections import PASSING, ConnectionFailed
-from zerrit.core.paths import pack_of
+from zerrit.core.paths import folders_of, pack_of
 from zerrit.core.wording import counted
-from zerrit.records import BeforeStart, RunFacts, StartFacts, digest_of
+from zerrit.records import BeforeStart, RunFacts, Snapshot, StartFacts, digest_of
 from zerrit.work.base.run_records import get_run
 from zerrit.work.deploy.evidence import keep_evidence
 from zerrit.work.deploy.file_writing import write_files
 from zerrit.work.deploy.journal import Stage, StageFailed
 from zerrit.work.deploy.packing import Writes
 from zerrit.work.deploy.run_context import POLL, RunContext
+from zerrit.work.deploy.run_moves import mark_all, move_back, other_rights
 from zerrit.work.deploy.start_watch import crash_texts, crash_times
 from zerrit.work.deploy.write_plan import way_back
 from zerrit.work.snapshots.live_files import Taken, take
@@ -84,13 +85,40 @@ def _put_back(context: RunContext, stage: Stage) -> Writes:
         context.connection.sweep()
     taken = _take_again(context)
     _keep_what_the_start_wrote(context, taken, stage)
+    evidence = context.evidence
+    if not context.connection.is_manual and move_back(context.connection, evidence.moves):
+        taken = _take_again(context)
     writes = _way_back(context, taken)
     if context.connection.is_manual:
         context.instructions(writes, stage)
-    else:
-        made = context.evidence.folders_made or ()
-        write_files(context.workspace, context.connection, writes, context.saying(stage), emptied=made)
+        return writes
+    before = context.files_before()
+    executable = {path: True for path in writes if path in before and before[path].is_executable}
+    made = evidence.folders_made or ()
+    write_files(
+        context.workspace, context.connection, writes, context.saying(stage), executable=executable, emptied=made
+    )
+    for folder in _lacking_folders(context, taken):
+        context.connection.make_folder(folder)
+    mark_all(context.connection, _rights_back(context, taken, writes))
     return writes
+
+
+def _lacking_folders(context: RunContext, taken: Taken) -> list[str]:
+    """The empty folders that were there before and are not any more."""
+    before_id = context.journal.run().before_id
+    with context.workspace.session() as session:
+        was = session.get_one(Snapshot, before_id).empty_folders
+    return sorted(set(was) - taken.empty_folders - folders_of(taken.by_path))
+
+
+def _rights_back(context: RunContext, taken: Taken, writes: Writes) -> dict[str, bool]:
+    before = context.files_before()
+    rights = other_rights(taken.by_path, {path: file.is_executable for path, file in before.items()}, writes)
+    if not _leads_back_its_own(context):
+        return rights
+    own = {*context.writes(), *context.evidence.marked}
+    return {path: was for path, was in rights.items() if path in own}
 
 
 def _keep_what_the_start_wrote(context: RunContext, taken: Taken, stage: Stage) -> None:
@@ -154,6 +182,15 @@ def _watched_back(context: RunContext, taken: Taken) -> Writes:
     return writes
 
 
+def _not_moved_back(context: RunContext, taken: Taken) -> list[str]:
+    there, before = taken.by_path, context.files_before()
+    return [
+        origin
+        for origin, path in context.evidence.moves.items()
+        if path in there or origin not in there or there[origin].size != before[origin].size
+    ]
+
+
 def _take_again(context: RunContext) -> Taken:
     """What the server holds now. What the run wrote is read, whatever its time says."""
     planned = context.writes()
@@ -163,7 +200,15 @@ def _take_again(context: RunContext) -> Taken:
 
 def verify_again(context: RunContext, stage: Stage, facts: RunFacts) -> None:
     """Read the restored files back and compare the hashes."""
-    unlike = sorted(_way_back(context, _take_again(context)))
+    taken = _take_again(context)
+    unlike = sorted([*_way_back(context, taken), *_not_moved_back(context, taken)])
+    if not context.connection.is_manual:
+        unlike += _lacking_folders(context, taken)
+        rights = sorted(_rights_back(context, taken, {}))
+        facts.doubts = [
+            *context.evidence.doubts,
+            *(f"the host did not take over the old rights of {one}" for one in rights),
+        ]
     if unlike:
         raise StageFailed(f"these files are not as in the snapshot: {', '.join(unlike[:5])}")
     facts.is_back = True

@@ -22,6 +22,7 @@ from zerrit.work.deploy.evidence import outside_of
 from zerrit.work.deploy.instructions import lacking
 from zerrit.work.deploy.journal import Journal, Stage, StageFailed
 from zerrit.work.deploy.packing import Writes
+from zerrit.work.deploy.run_moves import as_moved
 from zerrit.work.deploy.stages import GOING_BACK, StageName
 from zerrit.work.deploy.start_watch import Verdict, Watched
 from zerrit.work.deploy.write_plan import Plan
@@ -197,6 +198,12 @@ class RunContext:
         with self.workspace.session() as session:
             return {file.path: file.new for file in get_run(session, self.journal.run_id).files}
 
+    def executable(self) -> dict[str, bool]:
+        """Which of the files that are to be written may be run as programs, or may not any more."""
+        with self.workspace.session() as session:
+            files = get_run(session, self.journal.run_id).files
+            return {file.path: file.is_executable for file in files if file.is_executable is not None}
+
     def title(self, session: Session) -> str:
         """What the run is about, for the reasons of snapshots."""
         titles = [(one.id, one.title) for one in (session.get(Change, c) for c in self.change_ids) if one]
@@ -251,7 +258,7 @@ class RunContext:
         """The files as they were when the game was started: those of the snapshot before, with what the run wrote."""
         run = self.journal.run()
         with self.workspace.session() as session:
-            found = known_files(session, run.before_id) if run.before_id is not None else {}
+            found = as_moved(known_files(session, run.before_id) if run.before_id is not None else {}, run.evidence)
         for path, digest in self.writes().items():
             if digest is None:
                 found.pop(path, None)

@@ -1,17 +1,15 @@
-"""The folders that a run makes, and those that it leaves without a file: a folder goes with the last file in it."""
+"""The folders that runs make."""
 
 from __future__ import annotations
 
-from collections.abc import Collection, Sequence
+from collections.abc import Collection
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from zerrit.connections import Connection, ConnectionFailed, ConnectionFault
 from zerrit.core.paths import folders_of, pack_of
-from zerrit.core.steps import StepKind
 from zerrit.records import Run
-from zerrit.work.changes.changes import get_change
 from zerrit.work.deploy.packing import Writes
 
 
@@ -19,25 +17,6 @@ def paths_after(before: Collection[str], writes: Writes) -> set[str]:
     """The paths that there are once the files are written, without those in packed files."""
     gone = {path for path, digest in writes.items() if digest is None}
     return {path for path in (set(before) | writes.keys()) - gone if not pack_of(path)}
-
-
-def emptied_by(session: Session, change_ids: Sequence[int], before: Collection[str], writes: Writes) -> list[str]:
-    """The folders that steps take away or move and in which no file is left.
-
-    A folder that only lost its last file, such as the one of add-ins that are off, stays.
-    """
-    taken_away = [root for change_id in change_ids for root in _taken_away(session, change_id)]
-    emptied = folders_of(paths_after(before, {})) - folders_of(paths_after(before, writes))
-    return sorted(one for one in emptied if any(one == root or one.startswith(f"{root}/") for root in taken_away))
-
-
-def _taken_away(session: Session, change_id: int) -> list[str]:
-    return [
-        step.address.rstrip("/")
-        for step in get_change(session, change_id).steps
-        if step.kind in (StepKind.REMOVE_FILE, StepKind.MOVE_FILE)
-        or (step.kind == StepKind.PUT_FOLDER and step.data.get("replace_all"))
-    ]
 
 
 def made_by_runs(session: Session, server_id: str) -> set[str]:

@@ -11,7 +11,7 @@ from types import MappingProxyType
 from zerrit.core.checks import Checked, Effect, Files, Unknown, check_files_of, effects, looks, touched, words_of
 from zerrit.core.compare import compare_files
 from zerrit.core.documents import MAX_BYTES, Document, Finding
-from zerrit.core.file_steps import other_file
+from zerrit.core.file_steps import NOT_KEPT, TOO_LARGE, other_file
 from zerrit.core.gamebooks import Gamebook
 from zerrit.core.paths import pack_of
 from zerrit.core.steps import Replay, Step, is_touched_by, touched_others
@@ -23,6 +23,7 @@ from zerrit.work.changes.finding_status import judge
 from zerrit.work.changes.refused_files import RefusedFiles, may_be_left_out, refused_by
 from zerrit.work.deploy.journal import StageFailed
 from zerrit.work.deploy.packing import Writes, with_packs
+from zerrit.work.deploy.run_moves import Besides, besides, besides_back, composed, only_moved
 from zerrit.work.servers.servers import get_server
 from zerrit.work.servers.stored_gamebooks import gamebook_of
 from zerrit.work.snapshots.live_files import Held, Taken
@@ -44,6 +45,7 @@ class Plan:
     may_leave_out: frozenset[str] = frozenset()  #: files that the run may go on without where the host refuses them
     left_out: tuple[str, ...] = ()  #: files that the host refuses by the settings of the server
     changes: tuple[ChangePlan, ...] = ()
+    besides: Besides = field(default_factory=Besides)
     #: Words that the game should say it loaded, of the files as they will be, and as they are now.
     expected: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
     expected_back: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
@@ -55,11 +57,14 @@ def plan_rollback(workspace: Workspace, server_id: str, snapshot_id: int, taken:
         snapshot = get_snapshot(session, server_id, snapshot_id)
         wanted, kept = digests(session, snapshot), contents(session, snapshot)
         there = {file.path for file in snapshot.files}
-    writes = way_back(taken.contents, kept)
-    # A watched file that was there then and whose content is not kept is not known to be another one.
-    writes = {path: digest for path, digest in writes.items() if digest is not None or path not in there}
+        writes = way_back(taken.contents, kept)
+        # A watched file that was there then and whose content is not kept is not known to be another one.
+        writes = {path: digest for path, digest in writes.items() if digest is not None or path not in there}
+        back = besides_back(session, server_id, snapshot, taken, writes)
+    moved = {*back.moves, *back.moves.values()}
     return Plan(
-        writes,
+        {path: digest for path, digest in writes.items() if path not in moved},
+        besides=back,
         expected=_loaded_by(workspace, server_id, wanted),
         expected_back=_loaded_by(workspace, server_id, taken.digests),
     )
@@ -85,10 +90,17 @@ def _loaded_by(workspace: Workspace, server_id: str, held: Mapping[str, str]) ->
 
 
 def watched_in_the_way(
-    workspace: Workspace, change_ids: Sequence[int], target_id: int | None, taken: Taken
+    workspace: Workspace,
+    server_id: str,
+    change_ids: Sequence[int],
+    target_id: int | None,
+    taken: Taken,
+    *,
+    can_move: bool,
 ) -> frozenset[str]:
-    """The watched files that a run replaces, moves or removes; they are read before, so that a rollback can bring them
-    back.
+    """The watched files that a run replaces or removes; they are read before, so that a rollback can bring them back.
+
+    With `can_move`, those that only get another path are renamed on the host.
     """
     watched = {file.path: file for file in taken.files if file.digest is None and file.size <= MAX_BYTES}
     if not watched:
@@ -98,15 +110,41 @@ def watched_in_the_way(
             wanted = contents(session, session.get_one(Snapshot, target_id))
             return frozenset(path for path in watched if path in wanted and watched[path].content != wanted[path])
         steps = [step_of(row) for change_id in change_ids for row in get_change(session, change_id).steps]
-    return frozenset(path for step in steps for path in watched if is_touched_by(step, path))
+    if not any(is_touched_by(step, path) for step in steps for path in watched):
+        return frozenset()
+    with workspace.session() as session:
+        server = get_server(session, server_id)
+        gamebook, _ = gamebook_of(session, server)
+        before = documents_of(workspace, session, server, taken.digests)
+        files = Files(before, _others(taken, before), marks=taken.marks)
+        replayed = replayed_on(session, gamebook, files, steps)
+    moves = only_moved(replayed.moved, taken, _paths(replayed)) if can_move else {}
+    touched = touched_others(files.others, replayed.others) & watched.keys()
+    # One that steps moved and then put another file over has the same path again, and another content.
+    return frozenset((touched | (replayed.left & watched.keys())) - moves.keys())
 
 
-def not_brought_back(workspace: Workspace, snapshot_id: int, taken: Taken) -> list[str]:
-    """The watched files that are not as in a snapshot and that a rollback cannot bring back, since no content is kept."""
+def _others(taken: Taken, documents: Mapping[str, Document]) -> dict[str, str]:
+    return {
+        file.path: other_file(file.digest or file.content, file.size)
+        for file in taken.files
+        if file.path not in documents
+    }
+
+
+def _paths(replayed: Replay) -> set[str]:
+    return {*replayed.documents, *replayed.others}
+
+
+def not_brought_back(workspace: Workspace, snapshot_id: int, taken: Taken, moves: Mapping[str, str]) -> list[str]:
+    """The watched files that are not as in a snapshot and that a rollback cannot bring back, since no content is kept.
+
+    `moves` are those that it leads back to their old paths.
+    """
     with workspace.session() as session:
         files = session.get_one(Snapshot, snapshot_id).files
         lost = {file.path: (file.size, file.modified) for file in files if file.digest is None and file.content is None}
-    now = {file.path: (file.size, file.modified) for file in taken.files}
+    now = {moves.get(file.path, file.path): (file.size, file.modified) for file in taken.files}
     return sorted(path for path, seen in lost.items() if now.get(path) != seen)
 
 
@@ -134,10 +172,13 @@ def plan_changes(
     change_ids: Sequence[int],
     taken: Taken,
     written_at_stop: Mapping[str, str | None] = MappingProxyType({}),
+    *,
+    can_move: bool = True,
 ) -> Plan:
     """Make the steps of changes, one after the other, on what the server holds now.
 
-    `written_at_stop` are files that the game or its host wrote while it stopped, with their digest before.
+    `written_at_stop` are files that the game or its host wrote while it stopped, with their digest before. `can_move`: files
+    can be renamed on the host.
 
     Raises StageFailed: a step is impossible there, a file of the change was changed outside Zerrit, or a finding blocks.
     """
@@ -150,10 +191,10 @@ def plan_changes(
         earlier = workspace.last_checked.get((server_id, gamebook_digest))
     current: Mapping[str, Document] = before
     changes: list[ChangePlan] = []
-    others: Mapping[str, str] = {
-        file.path: other_file(file.digest or file.content, file.size) for file in taken.files if file.path not in before
-    }
-    files = after = Files(before, others, held.get, query)
+    others = _others(taken, before)
+    files = after = Files(before, others, held.get, query, marks=taken.marks)
+    moved: dict[str, str] = {}
+    left: set[str] = set()
     refused: list[RefusedFiles] = []
     optional: set[str] = set()
     for change_id in change_ids:
@@ -164,13 +205,22 @@ def plan_changes(
         paths = sorted(replayed.touched)
         _require_not_drifted(workspace, gamebook, change_id, paths, taken, written_at_stop)
         changes.append(_brings(gamebook, change_id, current, replayed.documents))
+        moved = composed(moved, after.others, replayed)
+        left |= replayed.left
         current, after = replayed.documents, files_after(workspace, after, replayed)
     old = check_files_of(files, gamebook, earlier=earlier)
     of_host = [finding for one in refused for finding in one.findings()]
     checked = _require_sound(workspace, server_id, gamebook, files, old, after, of_host)
     writes = _stored(workspace, before, current)
-    for path in touched_others(others, after.others):
+    moves = only_moved(moved, taken, (*after.documents, *after.others)) if can_move else {}
+    renamed = {*moves, *moves.values()}
+    for path in touched_others(others, after.others) - renamed:
         digest = after.others.get(path)
+        if digest in (NOT_KEPT, TOO_LARGE):
+            raise StageFailed(
+                f"{moved.get(path, path)} would have to be written anew at {path}, and its content is not kept. Move it on the host "
+                "yourself"
+            )
         if digest is not None or path not in current:  # else it became a text, which is to be written
             writes[path] = digest
     left_out = tuple(path for one in refused for path in one.left_out)
@@ -180,6 +230,7 @@ def plan_changes(
         frozenset(optional & writes.keys()),
         left_out,
         tuple(changes),
+        besides(taken, writes, moves, after.marks, left),
         _expected(gamebook, checked),
         _expected(gamebook, old),
     )

@@ -77,7 +77,16 @@ def fetch(workspace: Workspace, person: str, server_id: str, *, thorough: bool =
     with workspace.storing.shared():
         with workspace.connection_to(server) as connection:
             progress = _Progress(workspace, server_id)
-            taken = take(workspace, connection, gamebook, known, last=last, thorough=thorough, progress=progress)
+            taken = take(
+                workspace,
+                connection,
+                gamebook,
+                known,
+                empty_before=before.empty_folders if before is not None else (),
+                last=last,
+                thorough=thorough,
+                progress=progress,
+            )
         if taken.is_same and before is not None:
             workspace.taken.keep(key, taken)
             return Fetched(before, False, PathDifferences((), (), ()), taken)
@@ -94,13 +103,17 @@ def _kept(
         if (newest.id if newest else None) != (before.id if before else None):
             raise WrongState(f"The files of {server_id} were taken by another person at the same time. Use those.")
         drift = differing_paths(_digests(known.values()), taken.digests)
-        # Packed files that the gamebook opened or closed since show other paths, and nothing of them has changed.
-        is_told = set(filter(pack_of, known)) == set(filter(pack_of, taken.by_path))
-        is_told = is_told and not _changed_watched(session, server_id, known, taken)
-        if before is not None and not drift and is_told:
+        if before is not None and not drift and not _tells_more(session, before, known, taken):
             _renew_stamps(session, before.id, known, taken)
             return Fetched(before, False, drift, taken)
-        snapshot = store_snapshot(workspace, session, server_id, taken.files, "fetched" if before else "first fetch")
+        snapshot = store_snapshot(
+            workspace,
+            session,
+            server_id,
+            taken.files,
+            "fetched" if before else "first fetch",
+            empty_folders=taken.empty_folders,
+        )
         files = counted(len(taken.files), "file")
         count = files if before is None else f"{len(drift.all)} of {files} differ"
         note(workspace, session, person, "server.fetched", server_id, count)
@@ -110,6 +123,14 @@ def _kept(
 
 def _digests(files: Iterable[FetchedFile]) -> dict[str, str]:
     return {file.path: file.digest for file in files if file.digest is not None}
+
+
+def _tells_more(session: Session, before: Snapshot, known: Known, taken: Taken) -> bool:
+    """Whether a snapshot would say more than the last one, though no tracked file differs."""
+    # Packed files that the gamebook opened or closed since show other paths, and nothing of them has changed.
+    if set(filter(pack_of, known)) != set(filter(pack_of, taken.by_path)):
+        return True
+    return _changed_watched(session, before.server_id, known, taken) or _changed_marks(before, known, taken)
 
 
 def _changed_watched(session: Session, server_id: str, known: Known, taken: Taken) -> bool:
@@ -128,6 +149,15 @@ def _changed_watched(session: Session, server_id: str, known: Known, taken: Take
     return any(is_touched_by(step, path) for step in steps for path in changed)
 
 
+def _changed_marks(before: Snapshot, known: Known, taken: Taken) -> bool:
+    """Whether a file is executable that was not, or the other way round, or a folder is empty that was not there."""
+    is_other = any(
+        file.path in known and {file.is_executable, known[file.path].is_executable} == {True, False}
+        for file in taken.files
+    )
+    return is_other or frozenset(before.empty_folders) != taken.empty_folders
+
+
 def _is_other(was: FetchedFile | None, now: FetchedFile | None) -> bool:
     """Whether a watched file came, went, or is not as it was by size and time, or by the content that is kept."""
     if was is None or now is None:
@@ -138,12 +168,20 @@ def _is_other(was: FetchedFile | None, now: FetchedFile | None) -> bool:
 
 
 def _renew_stamps(session: Session, snapshot_id: int, known: Known, taken: Taken) -> None:
-    """The files are the same, and their times are told anew: old enough by now to be relied on the next time."""
+    """The files are the same, and their times are told anew: old enough by now to be relied on the next time. Which are
+    executable may not have been known.
+    """
     rows = [
-        {"snapshot_id": snapshot_id, "path": file.path, "stamp": file.stamp, "modified": file.modified}
+        {
+            "snapshot_id": snapshot_id,
+            "path": file.path,
+            "stamp": file.stamp,
+            "modified": file.modified,
+            "is_executable": file.is_executable,
+        }
         for file in taken.files
         if file.path in known
-        and file.stamp != known[file.path].stamp
+        and (file.stamp, file.is_executable) != (known[file.path].stamp, known[file.path].is_executable)
         and (file.digest is not None or file.content is not None)
     ]
     if rows:

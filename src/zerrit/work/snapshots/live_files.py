@@ -18,6 +18,7 @@ from zerrit.connections import Connection, ConnectionFailed, ConnectionFault, Re
 from zerrit.core.archives import unpack
 from zerrit.core.documents import MAX_BYTES
 from zerrit.core.errors import ArchiveRefused
+from zerrit.core.file_steps import Marks
 from zerrit.core.gamebooks import Gamebook
 from zerrit.core.paths import INSIDE, pack_of
 from zerrit.records import digest_of, load_content, store_contents
@@ -30,7 +31,8 @@ FILES_AT_ONCE: Final = 500
 class FetchedFile(NamedTuple):
     """One file as it was found on a server; `digest` is None for a watched one.
 
-    `content` is the digest of a watched file whose content is kept anyway, since a change touched it.
+    `content` is the digest of a watched file whose content is kept anyway, since a change touched it. `is_executable` is None
+    where the server does not tell.
     """
 
     path: str
@@ -39,6 +41,7 @@ class FetchedFile(NamedTuple):
     digest: str | None
     stamp: str = ""
     content: str | None = None
+    is_executable: bool | None = None
 
 
 Known = Mapping[str, FetchedFile]
@@ -55,6 +58,7 @@ class Taken:
     left_out: Mapping[str, str] = field(default_factory=dict)
     read: int = 0
     is_same: bool = False
+    empty_folders: frozenset[str] = frozenset()
     listing: tuple[RemoteFile, ...] = ()  #: as the connection gave it; empty where some of it has to be read each time
 
     def is_known_with(self, left_out: Mapping[str, str]) -> bool:
@@ -64,6 +68,11 @@ class Taken:
     @cached_property
     def by_path(self) -> Known:
         return {file.path: file for file in self.files}
+
+    @property
+    def marks(self) -> Marks:
+        """What the files are besides their contents."""
+        return Marks(frozenset(file.path for file in self.files if file.is_executable), self.empty_folders)
 
     @property
     def digests(self) -> dict[str, str]:
@@ -86,6 +95,7 @@ def take(
     gamebook: Gamebook | None,
     known: Known | None = None,
     *,
+    empty_before: Collection[str] = (),
     last: Taken | None = None,
     thorough: bool = False,
     progress: Callable[[int, int], None] = no_progress,
@@ -94,7 +104,7 @@ def take(
 
     Ignored files (logs, crash files) are left out. What is larger than any text that Zerrit reads is watched, whether the
     gamebook says so or not. `thorough` reads all of them. `last` is what was taken the last time; a listing that is the
-    same says all.
+    same says all. `empty_before` are the folders that were known to be empty.
 
     `progress` is told now and then how many of how many files are read.
 
@@ -107,7 +117,8 @@ def take(
     looked_at: list[RemoteFile] = []
     same = 0
     listing = tuple(connection.files())
-    if last is not None and last.listing and not thorough and listing == last.listing:
+    empty = frozenset(one for one in connection.empty_folders if _counts(one, gamebook))
+    if last is not None and last.listing and not thorough and listing == last.listing and empty == last.empty_folders:
         # Without copying it: what was worked out of it once, such as its files by path, is kept with it.
         return (
             last
@@ -115,7 +126,7 @@ def take(
             else replace(last, is_same=True, read=0, left_out=dict(connection.left_out))
         )
     for file in listing:
-        path, size, _, stamp, _ = file
+        path, size, _, stamp, _, is_executable = file
         if pack_of(path):
             odd[path] = "its folder is called like the inside of a packed file; rename that folder"
             continue
@@ -125,13 +136,13 @@ def take(
         if size > MAX_BYTES or (gamebook is not None and gamebook.is_watched(path)):
             is_as_it_was = old is not None and (old.size, old.modified) == (size, file.modified)
             content = old.content if old is not None and is_as_it_was else None
-            found[path] = now = FetchedFile(path, size, file.modified, None, stamp, content)
+            found[path] = now = FetchedFile(path, size, file.modified, None, stamp, content, is_executable)
             same += now == old
             if old is not None and old.content and not is_as_it_was and old.size == size:
                 looked_at.append(file)  # written anew, perhaps with what it had, as a rollback does
         elif stamp and old is not None and old.stamp == stamp and old.size == size and old.digest and not thorough:
-            found[path] = old
-            same += 1
+            found[path] = old if old.is_executable == is_executable else old._replace(is_executable=is_executable)
+            same += found[path] is old
         else:
             wanted.append(file)
     left_out = {**connection.left_out, **odd}
@@ -144,17 +155,28 @@ def take(
             left_out[file.path] = str(data)
         else:
             size, digest = data
-            found[file.path] = FetchedFile(file.path, size, file.modified, digest, file.stamp)
+            found[file.path] = FetchedFile(
+                file.path, size, file.modified, digest, file.stamp, is_executable=file.is_executable
+            )
     for file, again in connection.read_many(looked_at):
         content = before[file.path].content
         if not isinstance(again, ConnectionFailed) and digest_of(again) == content:
             found[file.path] = found[file.path]._replace(content=content)
     own = [found[path] for path in sorted(found)] if wanted else list(found.values())
     files, faults = with_insides(workspace, gamebook, own, before)
-    if not wanted and same == len(found) and len(files) == len(before):
+    if not wanted and same == len(found) and len(files) == len(before) and empty == frozenset(empty_before):
         is_sure = all(file.stamp for file in listing)
-        return Taken(tuple(files), left_out | faults, 0, is_same=True, listing=listing if is_sure else ())
-    return Taken(tuple(files), left_out | faults, len(wanted))
+        sure = listing if is_sure else ()
+        return Taken(tuple(files), left_out | faults, 0, is_same=True, empty_folders=empty, listing=sure)
+    return Taken(tuple(files), left_out | faults, len(wanted), empty_folders=empty)
+
+
+def _counts(folder: str, gamebook: Gamebook | None) -> bool:
+    """An empty folder that is of the server's set-up: not one for logs or for what is only watched."""
+    inside = f"{folder}/x"
+    return gamebook is None or not (
+        gamebook.is_ignored(folder) or gamebook.is_ignored(inside) or gamebook.is_watched(inside)
+    )
 
 
 def with_contents(workspace: Workspace, connection: Connection, taken: Taken, paths: Collection[str]) -> Taken:
@@ -262,9 +284,11 @@ def known_files(session: Session, snapshot_id: int) -> dict[str, FetchedFile]:
     """The files of a snapshot, by path."""
     # Plain rows of the driver: thousands are read at each fetch.
     rows = session.connection().exec_driver_sql(
-        "SELECT path, size, modified, digest, stamp, content FROM snapshot_files WHERE snapshot_id = ?", (snapshot_id,)
+        "SELECT path, size, modified, digest, stamp, content, is_executable FROM snapshot_files WHERE snapshot_id = ?",
+        (snapshot_id,),
     )
-    return {row[0]: FetchedFile._make(row) for row in rows.cursor.fetchall()} if rows.cursor is not None else {}
+    found = rows.cursor.fetchall() if rows.cursor is not None else ()
+    return {row[0]: FetchedFile._make((*row[:6], None if row[6] is None else bool(row[6]))) for row in found}
 
 
 class Held(Mapping[str, bytes]):

@@ -14,7 +14,7 @@ from zerrit.core.compare import (
     OtherFile,
 )
 from zerrit.core.documents import Document, Finding
-from zerrit.core.file_steps import other_file
+from zerrit.core.file_steps import Marks, other_file
 from zerrit.core.paths import pack_of
 from zerrit.databases import query
 from zerrit.records import Server, Snapshot, SnapshotFile, load_content
@@ -33,6 +33,7 @@ def store_snapshot(
     *,
     label: str | None = None,
     is_good: bool = False,
+    empty_folders: Iterable[str] = (),
 ) -> Snapshot:
     """Keep files, whose contents are kept already, as a snapshot; with a `label` they are defaults of that version."""
     snapshot = Snapshot(
@@ -43,6 +44,7 @@ def store_snapshot(
         pinned="",
         is_good=is_good,
         taken_at=workspace.now(),
+        empty_folders=sorted(empty_folders),
     )
     session.add(snapshot)
     session.flush()
@@ -55,6 +57,7 @@ def store_snapshot(
             "modified": file.modified,
             "stamp": file.stamp,
             "content": file.content,
+            "is_executable": file.is_executable,
         }
         for file in files
     ]
@@ -172,7 +175,13 @@ def files_of(workspace: Workspace, session: Session, server: Server, snapshot: S
         for file in snapshot.files
         if file.path not in texts
     }
-    return Files(texts, others, data.get, query)
+    return Files(texts, others, data.get, query, marks=marks_of(snapshot))
+
+
+def marks_of(snapshot: Snapshot) -> Marks:
+    """What the files of a snapshot are besides their contents."""
+    executable = frozenset(file.path for file in snapshot.files if file.is_executable)
+    return Marks(executable, frozenset(snapshot.empty_folders))
 
 
 def checked_in(workspace: Workspace, session: Session, server: Server, snapshot: Snapshot) -> Checked:

@@ -1,0 +1,18 @@
+"""Which files of a server are executable, which of its folders are empty, and what of both a run brings about."""
+
+import sqlalchemy as sa
+from alembic import op
+
+revision = "0011"
+down_revision = "0010"
+branch_labels = None
+depends_on = None
+
+
+def upgrade() -> None:
+    with op.batch_alter_table("snapshots") as table:
+        table.add_column(sa.Column("empty_folders", sa.JSON(), nullable=False, server_default="[]"))
+    with op.batch_alter_table("snapshot_files") as table:
+        table.add_column(sa.Column("is_executable", sa.Boolean(), nullable=True))
+    with op.batch_alter_table("run_files") as table:
+        table.add_column(sa.Column("is_executable", sa.Boolean(), nullable=True))
