@@ -187,7 +187,7 @@ def test_a_folder_is_empty_no_more_once_something_is_in_it() -> None:
 
 def test_a_file_becomes_executable_and_takes_that_along() -> None:
     done = made(
-        Step(StepKind.MARK_FILE, "hut.ini", executable=True),
+        Step(StepKind.SET_EXECUTABLE, "hut.ini", executable=True),
         Step(StepKind.MOVE_FILE, "kit/deep/notes.txt", target="notes.txt"),
         Step(StepKind.PUT_FILE, "run.sh", content="#!/bin/sh\n", executable=True),
     )
@@ -195,8 +195,12 @@ def test_a_file_becomes_executable_and_takes_that_along() -> None:
     assert done.marks.executable == {"hut.ini", "notes.txt", "run.sh"}
     assert {"hut.ini", "notes.txt", "run.sh"} <= done.touched
     assert [(one.old, one.new) for one in done.outcomes[0].changes] == [("not executable", "executable")]
-    assert made(Step(StepKind.MARK_FILE, "kit/deep/notes.txt", executable=True)).outcomes[0].kind is OutcomeKind.SAME
-    assert made(Step(StepKind.MARK_FILE, "kit/none.txt", executable=True)).outcomes[0].kind is OutcomeKind.IMPOSSIBLE
+    assert (
+        made(Step(StepKind.SET_EXECUTABLE, "kit/deep/notes.txt", executable=True)).outcomes[0].kind is OutcomeKind.SAME
+    )
+    assert (
+        made(Step(StepKind.SET_EXECUTABLE, "kit/none.txt", executable=True)).outcomes[0].kind is OutcomeKind.IMPOSSIBLE
+    )
     gone = made(Step(StepKind.REMOVE_FILE, "kit/deep/notes.txt"))
     assert gone.marks.executable == frozenset()
 

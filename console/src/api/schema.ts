@@ -5526,6 +5526,10 @@ export interface components {
              * @default
              */
             digest: string;
+            /** Executable */
+            executable?: boolean | null;
+            /** Executables */
+            executables?: string[];
             /** Fields */
             fields?: {
                 [key: string]: string;
@@ -5534,6 +5538,8 @@ export interface components {
             files?: {
                 [key: string]: string;
             };
+            /** Folders */
+            folders?: string[];
             /**
              * If Refused
              * @default
@@ -5554,7 +5560,9 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "set" | "add" | "copy" | "copy-fields" | "remove" | "rename" | "move" | "comment-out" | "comment-in" | "comment" | "text" | "merge" | "merge-version" | "put-file" | "put-folder" | "move-file" | "remove-file";
+            kind: "set" | "add" | "copy" | "copy-fields" | "remove" | "rename" | "move" | "comment-out" | "comment-in" | "comment" | "text" | "merge" | "merge-version" | "put-file" | "put-folder" | "move-file" | "remove-file" | "add-folder" | "set-executable";
+            /** Leave */
+            leave?: string[];
             /**
              * Name
              * @default
@@ -5592,6 +5600,11 @@ export interface components {
              * @default
              */
             target: string;
+            /**
+             * Throughout
+             * @default false
+             */
+            throughout: boolean;
             /** Value */
             value?: string | null;
             /**

@@ -473,6 +473,8 @@ class StepIn(Sent):
         "put-folder",
         "move-file",
         "remove-file",
+        "add-folder",
+        "set-executable",
     ]
     address: Annotated[str, Field(min_length=1, max_length=2000)]
     operation: Annotated[str, Field(max_length=100_000)] = ""
@@ -493,6 +495,13 @@ class StepIn(Sent):
     digest: Annotated[str, Field(pattern=r"^([0-9a-f]{64})?$")] = ""
     files: Annotated[dict[Annotated[str, Field(max_length=2000)], Digest], Field(max_length=20_000)] = Field(
         default_factory=dict
+    )
+    folders: Annotated[list[Annotated[str, Field(max_length=2000)]], Field(max_length=20_000)] = Field(
+        default_factory=list
+    )
+    executable: bool | None = None
+    executables: Annotated[list[Annotated[str, Field(max_length=2000)]], Field(max_length=20_000)] = Field(
+        default_factory=list
     )
     replace_all: bool = False
     throughout: bool = False

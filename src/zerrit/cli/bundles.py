@@ -195,9 +195,8 @@ def _kept(zerrit: Client, file: Path, origin: str = "") -> api.BundleOut:
         if not archive.members:
             raise click.UsageError(f"{file} holds no file.")
         files = ChosenFiles(archive, archive.members)
-        programs = [member.path for member in archive.members if member.is_program]
         return zerrit.keep_bundle(
-            file.name, files, digest=digest, origin=origin, programs=programs, progress=sending(files.size)
+            file.name, files, digest=digest, origin=origin, programs=files.programs, progress=sending(files.size)
         )
 
 

@@ -334,7 +334,8 @@ def _planned(zerrit: Client, change_id: int, path: str, snippet: str, into: str)
 @click.argument("change_id", type=int)
 @click.argument("path")
 @click.argument("file", type=click.Path(exists=True, dir_okay=False, path_type=Path))
-def put_step(change_id: int, path: str, file: Path) -> None:
+@click.option("--executable/--not-executable", default=None, help="Whether it may be run as a program; else as it is.")
+def put_step(change_id: int, path: str, file: Path, executable: bool | None) -> None:
     """Add a step: put a complete file of any kind. The file PATH on the server becomes the local FILE.
 
     Text in UTF-8 keeps the encoding that the file has on the server; all else is put byte for byte.
@@ -342,10 +343,10 @@ def put_step(change_id: int, path: str, file: Path) -> None:
     data = file.read_bytes()
     text = _as_text(data)
     if text is not None:
-        _add(change_id, "put-file", path, content=text)
+        _add(change_id, "put-file", path, content=text, executable=executable)
         return
     with connect() as zerrit:
-        _print_added(zerrit.put_file(change_id, path, data))
+        _print_added(zerrit.put_file(change_id, path, data, is_executable=executable))
 
 
 def _as_text(data: bytes) -> str | None:
@@ -380,7 +381,8 @@ def put_folder_step(
 ) -> None:
     """Add a step: put a folder. SOURCE is a local folder, ZIP or TAR; its files go into the folder PATH on the server.
 
-    What the service has already is not sent again. The step lists each file that is new, differs or is removed.
+    Empty folders come along, and files that may be run as programs stay such. What the service has already is not sent again.
+    The step lists each file that is new, differs or is removed.
     """
     with chosen_files(source, only, without) as files, connect() as zerrit:
         _print_added(
@@ -388,11 +390,30 @@ def put_folder_step(
                 change_id,
                 path,
                 files,
+                folders=files.empty_folders,
+                programs=files.programs,
                 replace_all=replace_all,
                 if_refused=if_refused,
                 progress=sending(files.size),
             )
         )
+
+
+@change.command("add-folder")
+@click.argument("change_id", type=int)
+@click.argument("path")
+def add_folder_step(change_id: int, path: str) -> None:
+    """Add a step: make an empty folder PATH on the server."""
+    _add(change_id, "add-folder", path)
+
+
+@change.command("set-executable")
+@click.argument("change_id", type=int)
+@click.argument("path")
+@click.argument("state", type=click.Choice(["on", "off"]))
+def set_executable_step(change_id: int, path: str, state: Literal["on", "off"]) -> None:
+    """Add a step: let the file PATH be run as a program, or no longer, where the host has such a right."""
+    _add(change_id, "set-executable", path, executable=state == "on")
 
 
 @change.command("move-file")

@@ -12,7 +12,7 @@ from typing import Final
 
 import click
 
-from zerrit.core.archives import Archive, Member, open_archive
+from zerrit.core.archives import Archive, Member, open_archive, programs_of
 from zerrit.core.bundles.manifest import is_archive_name
 from zerrit.core.documents import MAX_BYTES
 from zerrit.core.errors import ArchiveRefused
@@ -27,15 +27,19 @@ class LocalFolder:
     def __init__(self, folder: Path) -> None:
         self._folder = folder
         members: list[Member] = []
+        empty: list[str] = []
         for here, folders, names in os.walk(folder):
             folders.sort()
             below = Path(here)
+            if not folders and not names and below != folder:
+                empty.append(below.relative_to(folder).as_posix())
             for name in sorted(names):
                 about = (below / name).lstat()
                 if stat.S_ISREG(about.st_mode):
                     path = (below / name).relative_to(folder).as_posix()
                     members.append(Member(path, about.st_size, bool(about.st_mode & stat.S_IXUSR)))
         self.members = tuple(sorted(members))
+        self.empty_folders = tuple(sorted(empty))
 
     def read(self, path: str) -> bytes:
         """The bytes of a file. Raises ArchiveRefused: it is larger than Zerrit takes."""
@@ -73,6 +77,8 @@ class ChosenFiles(Mapping[str, bytes]):
     def __init__(self, archive: Archive, members: Sequence[Member]) -> None:
         self._archive = archive
         self.members = {member.path: member for member in members}
+        self.programs = programs_of(members)
+        self.empty_folders: tuple[str, ...] = ()
 
     @property
     def size(self) -> int:
@@ -98,18 +104,21 @@ def chosen_files(source: Path, only: Sequence[str] = (), without: Sequence[str] 
     Raises UsageError: none is left, or SOURCE is no archive.
     """
     with opened(source) as archive:
-        if not archive.members:
+        if not archive.members and not archive.empty_folders:
             raise click.UsageError(f"{source} holds no file.")
         chosen = [
             member
             for member in archive.members
             if (not only or _fits(only, member.path)) and not _fits(without, member.path)
         ]
-        if not chosen:
+        if archive.members and not chosen:
             raise click.UsageError(
                 f"None of the {len(archive.members)} files of {source} is left by --only and --without."
             )
-        yield ChosenFiles(archive, chosen)
+        files = ChosenFiles(archive, chosen)
+        if not only:  # a pattern speaks of files
+            files.empty_folders = tuple(one for one in archive.empty_folders if not _fits(without, f"{one}/"))
+        yield files
 
 
 @contextmanager
@@ -124,6 +133,8 @@ def opened_bundle(source: Path) -> Iterator[Archive]:
 
 class SingleFile:
     """A file of this machine, read like an archive that holds it."""
+
+    empty_folders = ()
 
     def __init__(self, file: Path) -> None:
         self._file = file

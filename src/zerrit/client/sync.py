@@ -57,10 +57,15 @@ class Client(Endpoints):
     ) -> None:
         self.close()
 
-    def put_file(self, change_id: int, path: str, data: bytes) -> api.ChangeDetail:
-        """Add a step to a change that puts a file of any bytes. Raises ProblemError."""
+    def put_file(
+        self, change_id: int, path: str, data: bytes, *, is_executable: bool | None = None
+    ) -> api.ChangeDetail:
+        """Add a step to a change that puts a file of any bytes. `is_executable` says whether it may be run as a program; None
+        leaves that as it is. Raises ProblemError.
+        """
         self._upload({path: data})
-        step = api.StepIn(kind="put-file", address=path, digest=digests_by_path({path: data})[path])
+        digest = digests_by_path({path: data})[path]
+        step = api.StepIn(kind="put-file", address=path, digest=digest, executable=is_executable)
         return self.add_step(change_id, step)
 
     def put_folder(
@@ -69,18 +74,24 @@ class Client(Endpoints):
         path: str,
         files: Mapping[str, bytes],
         *,
+        folders: Collection[str] = (),
+        programs: Collection[str] = (),
         replace_all: bool = False,
         if_refused: Literal["fail", "leave-out"] = "fail",
         progress: Progress = no_progress,
     ) -> api.ChangeDetail:
         """Add a step to a change that puts files into a folder, by their paths in it; only what the service lacks is sent.
 
-        `files` may read each content when it is asked for. With `replace_all`, what else is in the folder is removed.
-        `if_refused` says what a deploy does where the host refuses a file: it fails, or it goes on without it. `progress` is
-        told how many bytes are sent. Raises ProblemError.
+        `files` may read each content when it is asked for. `folders` are empty folders in it, `programs` those of the files
+        that may be executed. With `replace_all`, what else is in the folder is removed. `if_refused` says what a deploy does
+        where the host refuses a file: it fails, or it goes on without it. `progress` is told how many bytes are sent. Raises
+        ProblemError.
         """
         digests = self._upload(files, progress)
-        return self.add_step(change_id, folder_step(path, digests, replace_all=replace_all, if_refused=if_refused))
+        step = folder_step(
+            path, digests, folders=folders, programs=programs, replace_all=replace_all, if_refused=if_refused
+        )
+        return self.add_step(change_id, step)
 
     def keep_bundle(
         self,

@@ -54,8 +54,21 @@ def bundle_of(
 
 
 def folder_step(
-    path: str, digests: Mapping[str, str], *, replace_all: bool, if_refused: Literal["fail", "leave-out"]
+    path: str,
+    digests: Mapping[str, str],
+    *,
+    folders: Collection[str],
+    programs: Collection[str],
+    replace_all: bool,
+    if_refused: Literal["fail", "leave-out"],
 ) -> api.StepIn:
     """The step that puts a folder."""
-    files = dict(digests)
-    return api.StepIn(kind="put-folder", address=path, files=files, replace_all=replace_all, if_refused=if_refused)
+    return api.StepIn(
+        kind="put-folder",
+        address=path,
+        files=dict(digests),
+        folders=sorted(folders),
+        executables=sorted(programs),
+        replace_all=replace_all,
+        if_refused=if_refused,
+    )

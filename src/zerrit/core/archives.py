@@ -13,14 +13,14 @@ import stat
 import tarfile
 import zipfile
 import zlib
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import ExitStack, contextmanager
 from pathlib import PurePosixPath
 from typing import BinaryIO, Final, NamedTuple, Protocol
 
 from zerrit.core.documents.source import MAX_BYTES
 from zerrit.core.errors import ArchiveRefused, PathRefused
-from zerrit.core.paths import safe_path
+from zerrit.core.paths import folders_of, safe_path
 
 MOST_MEMBERS: Final = 20_000
 MOST_UNPACKED: Final = 512 << 20  # bytes that are unpacked into memory
@@ -67,6 +67,11 @@ class Archive(Protocol):
     @property
     def members(self) -> tuple[Member, ...]:
         """Every file, in the order in which they are there."""
+        ...
+
+    @property
+    def empty_folders(self) -> tuple[str, ...]:
+        """The folders in which nothing is."""
         ...
 
     def read(self, path: str) -> bytes:
@@ -125,6 +130,7 @@ class _Zip:
             Member(path, info.file_size, bool(info.external_attr >> 16 & stat.S_IXUSR))
             for path, info in self._infos.items()
         )
+        self.empty_folders = _empty((info.filename for info in packed.infolist() if info.is_dir()), self._infos)
 
     def read(self, path: str) -> bytes:
         with _refusing(), self._packed.open(self._infos[path]) as member:
@@ -140,11 +146,17 @@ class _Tar:
         self._tar = tar
         self._infos: dict[str, tarfile.TarInfo] = {}
         names = _Names()
+        folders: list[str] = []
         for info in tar:
             if info.isreg():
                 self._infos[names.take(info.name, info.size)] = info
-            elif not info.isdir():
+            elif info.isdir():
+                folders.append(info.name)
+                if len(folders) > MOST_MEMBERS:
+                    raise ArchiveRefused(f"The archive holds more than {MOST_MEMBERS:,} folders; no more are unpacked.")
+            else:
                 raise _is_link(info.name)
+        self.empty_folders = _empty(folders, self._infos)
         self.members = tuple(
             Member(path, info.size, bool(info.mode & stat.S_IXUSR)) for path, info in self._infos.items()
         )
@@ -160,6 +172,18 @@ class _Tar:
         """In the order of the archive, since a compressed one can only be read forwards."""
         for member in self.members:
             yield member, self.read(member.path)
+
+
+def _empty(folders: Iterable[str], files: Iterable[str]) -> tuple[str, ...]:
+    """Of the folders that an archive names, those in which it has nothing."""
+    named = {_path(folder.rstrip("/")) for folder in folders if folder.strip("./")}
+    return tuple(sorted(named - folders_of((*files, *named))))
+
+
+def programs_of(members: Sequence[Member]) -> frozenset[str]:
+    """The files that may be executed; none where all may, since systems that know no such right pack them so."""
+    programs = frozenset(member.path for member in members if member.is_program)
+    return programs if len(programs) < len(members) else frozenset()
 
 
 class _Names:

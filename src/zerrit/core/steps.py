@@ -72,7 +72,7 @@ class StepKind(StrEnum):
     MOVE_FILE = "move-file"  #: a file, or a folder with all that is in it, gets the path `target`
     REMOVE_FILE = "remove-file"  #: a file, or a folder with all that is in it, is taken away
     ADD_FOLDER = "add-folder"  #: an empty folder
-    MARK_FILE = "mark-file"  #: a file becomes `executable`, or is not so any more
+    SET_EXECUTABLE = "set-executable"  #: a file becomes `executable`, or is not so any more
 
 
 @dataclass(frozen=True, slots=True)
@@ -447,5 +447,5 @@ _FILE_STEPS: Final[Mapping[StepKind, Callable[[FileState, Step], list[ValueChang
     StepKind.MOVE_FILE: lambda state, step: move_file(state, step.address, step.target),
     StepKind.REMOVE_FILE: lambda state, step: remove_file(state, step.address),
     StepKind.ADD_FOLDER: lambda state, step: add_folder(state, step.address),
-    StepKind.MARK_FILE: lambda state, step: set_executable(state, step.address, wanted=bool(step.executable)),
+    StepKind.SET_EXECUTABLE: lambda state, step: set_executable(state, step.address, wanted=bool(step.executable)),
 }

@@ -262,12 +262,25 @@ def _summary(row: StepRow) -> str:
             return "comment removed" if not given.content else given.content.splitlines()[0].strip()
         case "text":
             return f"{counted(len(given.replacements), 'place')} replaced"
+    return _file_summary(given)
+
+
+def _file_summary(given: Step) -> str:
+    """The same of a step on complete files."""
+    match given.kind:
         case "put-file" if given.digest:
-            return f"SHA-256 {given.digest[:12]}…"
+            return f"SHA-256 {given.digest[:12]}…" + (", executable" if given.executable else "")
         case "put-file":
-            return counted(len(given.content.splitlines()), "line")
+            return counted(len(given.content.splitlines()), "line") + (", executable" if given.executable else "")
         case "put-folder":
-            return counted(len(given.files), "file") + (", in place of all that is there" if given.replace_all else "")
+            also = f" and {counted(len(given.folders), 'empty folder')}" if given.folders else ""
+            return (
+                counted(len(given.files), "file")
+                + also
+                + (", in place of all that is there" if given.replace_all else "")
+            )
+        case "set-executable":
+            return "on" if given.executable else "off"
         case "move-file":
             return f"to {given.target}"
     return ""

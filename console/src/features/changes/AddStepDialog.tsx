@@ -34,6 +34,8 @@ const KINDS: readonly { kind: Kind; label: string; address: string }[] = [
   { kind: "merge", label: "Merge a published snippet", address: "File (path on the server)" },
   { kind: "move-file", label: "Move a file or folder", address: "Path of the file or folder on the server" },
   { kind: "remove-file", label: "Remove a file or folder", address: "Path of the file or folder on the server" },
+  { kind: "add-folder", label: "Add an empty folder", address: "Path of the new folder on the server" },
+  { kind: "set-executable", label: "Make a file executable, or not", address: "Path of the file on the server" },
 ];
 
 /** One more step: what to do, and where. A snippet's plan is shown before it becomes a step. */
@@ -42,7 +44,7 @@ export function AddStepDialog({ change, initial = EMPTY_STEP, onClose }: { chang
   const [fields, setFields] = useState("");
   const queries = useQueryClient();
   const params = { path: { change_id: change.id } };
-  const whole = { ...step, fields: step.kind === "add" ? fieldsOf(fields) : {}, names: step.kind === "copy-fields" ? namesOf(fields) : [] };
+  const whole = { ...step, executable: step.kind === "set-executable" ? step.executable !== false : null, fields: step.kind === "add" ? fieldsOf(fields) : {}, names: step.kind === "copy-fields" ? namesOf(fields) : [] };
   const tried = useMutation({
     mutationFn: (body: StepIn) => answer(api.POST("/api/v1/changes/{change_id}/try", { params, body })),
   });
@@ -114,6 +116,12 @@ export function AddStepDialog({ change, initial = EMPTY_STEP, onClose }: { chang
         )}
         {step.kind === "copy" && <TextField label="Key of the copy" value={step.key} onChange={set("key")} />}
         {step.kind === "move-file" && <TextField label="New path" value={step.target} onChange={set("target")} slotProps={{ htmlInput: { style: { fontFamily: MONO } } }} />}
+        {step.kind === "set-executable" && (
+          <TextField select label="It may be run as a program" value={step.executable === false ? "off" : "on"} onChange={(event) => { setStep({ ...step, executable: event.target.value === "on" }); tried.reset(); }}>
+            <MenuItem value="on">yes</MenuItem>
+            <MenuItem value="off">no</MenuItem>
+          </TextField>
+        )}
         {step.kind === "rename" && (
           <>
             <TextField label="New key or name" value={step.name} onChange={set("name")} />

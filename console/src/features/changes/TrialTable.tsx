@@ -21,7 +21,7 @@ interface Leaving {
 }
 
 /** What a step would do, each place with its old and new value; with `leaving`, a place can be left as it is. */
-export function TrialTable({ outcome, leaving }: { outcome: Schemas["OutcomeOut"]; leaving?: Leaving }) {
+export function TrialTable({ outcome, leaving }: { outcome: Schemas["OutcomeOut"]; leaving?: Leaving | undefined }) {
   const { changes } = outcome;
   if (outcome.kind === "same") return <Typography>Nothing to do: these values are set already.</Typography>;
   return (

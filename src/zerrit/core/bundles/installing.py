@@ -21,11 +21,15 @@ from zerrit.core.steps import Step, StepKind
 
 @dataclass(frozen=True, slots=True)
 class Sources:
-    """What a plan is made from: the files of the server, how files are read, and the contents by their digests."""
+    """What a plan is made from: the files of the server, how files are read, and the contents by their digests.
+
+    `programs` are the files of the bundle that may be executed.
+    """
 
     files: Files
     read: Read
     load: Load
+    programs: frozenset[str] = frozenset()
 
 
 @dataclass(frozen=True, slots=True)
@@ -73,16 +77,18 @@ def plan_install(
     """
     old = next((one for one in installed if (one.kind, one.name) == (placement.kind, placement.name)), None)
     new = {path: digests[source] for path, source in placement.files.items()}
+    programs = {path: "" for path, source in placement.files.items() if source in sources.programs}
     texts = dict(placement.made)
     if old is not None and rules is not None and old.state == "off":
         new, texts = _where_it_is(rules, placement.name, new), _where_it_is(rules, placement.name, texts)
+        programs = _where_it_is(rules, placement.name, programs)
         base = _where_it_is(rules, placement.name, base) if base is not None else None
     plan = _Plan(rules, sources, old, new, texts, base, dict(choices or {}))
     plan.work_out()
     names: list[Step] = []
     if rules is not None and (old is None or old.state != "off"):
         names = names_added(rules, placement.name, needs, sources.files.documents, sources.read, installed)
-    return plan.result(_puts(rules, placement, plan.written, if_refused), names)
+    return plan.result(_puts(rules, placement, plan.written, frozenset(programs), if_refused), names)
 
 
 def _where_it_is(rules: BundleRules, name: str, paths: Mapping[str, str]) -> dict[str, str]:
@@ -235,7 +241,13 @@ class _Plan:
         )
 
 
-def _puts(rules: BundleRules | None, placement: Placement, written: Mapping[str, str], if_refused: str) -> list[Step]:
+def _puts(
+    rules: BundleRules | None,
+    placement: Placement,
+    written: Mapping[str, str],
+    programs: frozenset[str],
+    if_refused: str,
+) -> list[Step]:
     """One step for each folder of the bundle, and one for each single file."""
     homes: Sequence[str] = ()
     if rules is not None:
@@ -247,7 +259,11 @@ def _puts(rules: BundleRules | None, placement: Placement, written: Mapping[str,
     for home in homes:
         inside = {path[len(home) + 1 :]: left.pop(path) for path in list(left) if path.startswith(f"{home}/")}
         if inside:
-            steps.append(Step(StepKind.PUT_FOLDER, home, files=inside, if_refused=if_refused))
+            run = tuple(path for path in inside if f"{home}/{path}" in programs)
+            steps.append(Step(StepKind.PUT_FOLDER, home, files=inside, executables=run, if_refused=if_refused))
     return steps + [
-        Step(StepKind.PUT_FILE, path, digest=digest, if_refused=if_refused) for path, digest in left.items()
+        Step(
+            StepKind.PUT_FILE, path, digest=digest, executable=True if path in programs else None, if_refused=if_refused
+        )
+        for path, digest in left.items()
     ]

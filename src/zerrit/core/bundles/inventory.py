@@ -212,6 +212,8 @@ def _in_archives(
 class _Inner:
     """An archive that was in another one; what is in archives in it is not looked at."""
 
+    empty_folders = ()
+
     def __init__(self, archive: Archive) -> None:
         self.members, self.read, self.contents = archive.members, archive.read, archive.contents
 

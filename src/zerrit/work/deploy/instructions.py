@@ -4,16 +4,21 @@ from __future__ import annotations
 
 import io
 import zipfile
-from collections.abc import Mapping, Sequence
+from collections import Counter
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from difflib import SequenceMatcher
+from typing import Final
 
 from zerrit.connections import Connection
+from zerrit.core.paths import folders_of
 from zerrit.records import Run, digest_of
 from zerrit.work.base.errors import WrongState
 from zerrit.work.base.run_records import get_run
 from zerrit.work.base.workspace import Workspace
 from zerrit.work.deploy.stages import StageName
 from zerrit.work.snapshots.live_files import Held
+
+MANY: Final = 10  #: files in a folder from which on it is uploaded as a whole
 
 
 def lacking(connection: Connection, writes: Mapping[str, str | None]) -> list[str]:
@@ -82,23 +87,71 @@ def blocks_to_paste(old: bytes, new: bytes) -> str:
 
 
 def _steps(run: Run, paths: Sequence[str], held: Mapping[str, bytes], blocks: Mapping[str, str]) -> str:
-    lines = [f"Run {run.id} on {run.server_id}: what to do manually", ""]
-    number = 0
-    for number, path in enumerate(paths, 1):
-        folder = path.rpartition("/")[0]
-        where = f"the folder {folder}" if folder else "the main folder"
-        if path in held:
-            lines.append(f"{number}. Upload files/{path} into {where} of the server. Replace the file that is there.")
-            if blocks.get(path):
-                lines.append(f"   If only an editor is offered: blocks/{path}.txt says what to find and what to paste.")
-        else:
-            lines.append(f"{number}. Delete {path} on the server.")
-    lines += [
-        f"{number + 1}. Download these files again from the server, so that you have what really is there.",
-        f"{number + 2}. Show them to Zerrit: zerrit server upload {run.server_id} FOLDER",
+    steps = [*_uploads(paths, held, blocks), *_beside_contents(run)]
+    steps += [
+        "Download these files again from the server, so that you have what really is there.",
+        f"Show them to Zerrit: zerrit server upload {run.server_id} FOLDER\n"
         "   Or pack them into a ZIP, and take that in on the page of the change.",
+    ]
+    lines = [f"Run {run.id} on {run.server_id}: what to do manually", ""]
+    lines += [f"{number}. {step}" for number, step in enumerate(steps, 1)]
+    lines += [
         "",
         "Zerrit compares every file with what it should be, and goes on automatically when all are right.",
         "",
     ]
     return "\n".join(lines)
+
+
+def _uploads(paths: Sequence[str], held: Mapping[str, bytes], blocks: Mapping[str, str]) -> Iterator[str]:
+    """What to upload and to delete; a folder with many files is one step."""
+    whole = {path for path in paths if path in held and not blocks.get(path)}
+    folders = _with_many(whole)
+    told: set[str] = set()
+    for path in paths:
+        folder = next((one for one in folders if path in whole and path.startswith(f"{one}/")), "")
+        if folder in told:
+            continue
+        if folder:
+            told.add(folder)
+            count = sum(one.startswith(f"{folder}/") for one in whole)
+            yield (
+                f"Upload the folder files/{folder} with its {count} files into {_folder_of(folder)} of the server. Replace the "
+                "files that are there."
+            )
+        elif path in held:
+            said = f"Upload files/{path} into {_folder_of(path)} of the server. Replace the file that is there."
+            if blocks.get(path):
+                said += f"\n   If only an editor is offered: blocks/{path}.txt says what to find and what to paste."
+            yield said
+        else:
+            yield f"Delete {path} on the server."
+
+
+def _folder_of(path: str) -> str:
+    folder = path.rpartition("/")[0]
+    return f"the folder {folder}" if folder else "the main folder"
+
+
+def _with_many(paths: Collection[str]) -> list[str]:
+    """The folders that are uploaded as a whole: each the lowest one that holds all of its many files."""
+    counts = Counter(folder for path in paths for folder in folders_of([path]))
+    found: list[str] = []
+    for folder in sorted(counts, key=lambda one: (one.count("/"), one)):
+        below = any(one.startswith(f"{folder}/") and counts[one] == counts[folder] for one in counts)
+        if counts[folder] >= MANY and not below and not any(folder.startswith(f"{one}/") for one in found):
+            found.append(folder)
+    return found
+
+
+def _beside_contents(run: Run) -> Iterator[str]:
+    """Folders and rights, which Zerrit cannot see where a person carries the files."""
+    facts = run.evidence
+    executable = {file.path: file.is_executable for file in run.files if file.is_executable is not None} | facts.marked
+    if run.stage == StageName.RESTORE:
+        yield from (f"Make the empty folder {folder} on the server." for folder in facts.folders_gone)
+        return
+    yield from (f"Make the empty folder {folder} on the server." for folder in facts.folders_new)
+    yield from (f"Delete the folder {folder} on the server: nothing is left in it." for folder in facts.folders_gone)
+    for path, wanted in sorted(executable.items()):
+        yield f"Make {path} {'executable' if wanted else 'not executable any more'} on the server, where it has such a right."

@@ -102,9 +102,10 @@ def besides_back(session: Session, server_id: str, snapshot: Snapshot, taken: Ta
     then = {file.path: file.is_executable for file in snapshot.files}
     executable = {path: True for path, digest in writes.items() if digest is not None and then.get(path)}
     after = paths_after(taken.by_path, with_moves(writes, moves))
-    gone = folders_of(path for path in taken.by_path if not pack_of(path)) - folders_of(after)
-    gone |= taken.empty_folders
-    gone = (gone & made_by_runs(session, server_id)) - set(snapshot.empty_folders)
+    there = folders_of(path for path in taken.by_path if not pack_of(path))
+    there |= taken.empty_folders | folders_of(taken.empty_folders)
+    wanted = folders_of(after) | set(snapshot.empty_folders) | folders_of(snapshot.empty_folders)
+    gone = (there - wanted) & made_by_runs(session, server_id)
     new = set(snapshot.empty_folders) - taken.empty_folders - folders_of(after)
     marked = other_rights(taken.by_path, then, writes)
     return Besides(moves, marked, executable, tuple(sorted(new)), tuple(sorted(gone)))

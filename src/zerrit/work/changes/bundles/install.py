@@ -7,6 +7,7 @@ from dataclasses import dataclass, field, replace
 
 from sqlalchemy import select
 
+from zerrit.core.archives import programs_of
 from zerrit.core.bundles import (
     BundleInstall,
     BundlePart,
@@ -88,7 +89,8 @@ def install(
     needs = part.manifest.needs if part is not None else ()
     base = _base(workspace, here, kept, old) if old is not None else None
     digests = _digests_of(workspace, bundle, placement)
-    sources = Sources(here.files, reader(here.gamebook), lambda digest: _content_of(workspace, digest))
+    programs = programs_of(KeptArchive(workspace, bundle).members)
+    sources = Sources(here.files, reader(here.gamebook), lambda digest: _content_of(workspace, digest), programs)
 
     def planned(choices: Mapping[str, str]) -> BundleInstall:
         return plan_install(

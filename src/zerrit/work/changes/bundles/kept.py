@@ -41,6 +41,7 @@ class KeptArchive:
         self._workspace = workspace
         self.digests = {file.path: file.digest for file in bundle.files}
         self.members = tuple(Member(file.path, file.size, file.is_program) for file in bundle.files)
+        self.empty_folders: tuple[str, ...] = ()
 
     def read(self, path: str) -> bytes:
         """The bytes of a file."""
