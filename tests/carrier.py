@@ -74,6 +74,7 @@ class Carrier:
         folder = self._quick.game(self._name).folder
         for path, data in sorted(files.items())[: 1 if slip == ONE_ONLY else None]:
             sent = data[: len(data) // 2] if slip == HALF else data
+            (folder / path).parent.mkdir(parents=True, exist_ok=True)
             (folder / path).write_bytes(sent.replace(b"\n", b"\r\n") if slip == LINE_ENDS else sent)
         if slip not in (NOT_DELETED, ONE_ONLY):
             for path in re.findall(r"\d+\. Delete (.+) on the server\.", sheet):

@@ -12,6 +12,8 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+from tests.cli.prepared import run_prepared
+
 
 @dataclass(frozen=True)
 class Done:
@@ -36,16 +38,9 @@ def signed_in(url: str, token: str, cwd: Path) -> Callable[..., Done]:
 def zerrit(*arguments: str, cwd: Path, stdin: str | bytes = "", **environment: str) -> Done:
     """One command, with no sign-in of this machine in reach."""
     given = stdin.encode() if isinstance(stdin, str) else stdin
-    done = subprocess.run(
-        [sys.executable, "-m", "zerrit", *arguments],
-        cwd=cwd,
-        input=given,
-        capture_output=True,
-        timeout=120,
-        check=False,
-        env=os.environ | {"ZERRIT_CONFIG": str(cwd / "config"), "COLUMNS": "200"} | environment,
-    )
-    return Done(done.returncode, done.stdout.decode(), done.stderr.decode())
+    env = os.environ | {"ZERRIT_CONFIG": str(cwd / "config"), "COLUMNS": "200"} | environment
+    code, out, err = run_prepared(list(arguments), cwd, env, given)
+    return Done(code, out.decode(), err.decode())
 
 
 @contextmanager

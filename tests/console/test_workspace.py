@@ -400,6 +400,98 @@ def test_a_dropped_file_is_put_into_the_folder_it_falls_on(at: Page, shared: Sha
     assert (step.kind, step.address, step.outcome.changes[0].new) == ("put-file", "mods/picture.bin", "6 bytes")
 
 
+def drop_folder(at: Page, target: str, name: str, files: dict[str, str]) -> None:
+    """As the browser does it when a folder is let go over an element. A path that ends with `/` is an empty folder in it."""
+    at.locator(target).first.evaluate(
+        """(element, [name, files]) => {
+            const asEntry = (name, below) => ({
+                name, isFile: false, isDirectory: true,
+                createReader: () => { let left = [...below]; return {readEntries: done => { done(left); left = []; }}; },
+            });
+            const tree = (below) => {
+                const names = [...new Set(Object.keys(below).map(path => path.split("/")[0]))];
+                return names.map(one => {
+                    if (one in below) return {name: one, isFile: true, file: done => done(new File([Uint8Array.from(below[one], sign => sign.charCodeAt(0))], one))};
+                    const inside = Object.entries(below).filter(([path]) => path.startsWith(one + "/") && path !== one + "/");
+                    return asEntry(one, tree(Object.fromEntries(inside.map(([path, text]) => [path.slice(one.length + 1), text]))));
+                });
+            };
+            const data = new DataTransfer();
+            data.items.add(new File([], name));
+            DataTransferItem.prototype.webkitGetAsEntry = () => asEntry(name, tree(files));
+            for (const type of ["dragover", "drop"])
+                element.dispatchEvent(new DragEvent(type, {dataTransfer: data, bubbles: true, cancelable: true}));
+        }""",
+        [name, files],
+    )
+
+
+def test_a_dropped_folder_is_one_step_with_what_it_takes_away(at: Page, shared: Shared) -> None:
+    _, zerrit = shared
+    change = new_change(shared, "lantern-shelf", "A folder")
+    at.goto(f"{shared[0].url}/servers/lantern-shelf/files?change={change}")
+    at.get_by_role("treeitem", name="addins").wait_for()
+    drop_folder(at, "[data-folder='addins/']", "moorings", {"card.yml": "card: {name: moorings}\n", "data/": ""})
+    dialog = at.get_by_role("dialog")
+    expect(dialog.get_by_text("1 file, 0.0 MB, 1 empty folder")).to_be_visible()
+    expect(dialog.get_by_role("row", name="addins/moorings/card.yml")).to_contain_text("replace")
+    dialog.get_by_label("Remove what else is in it on the server").check()
+    gone = [one.path for one in zerrit.files("lantern-shelf") if one.path.startswith("addins/moorings/")]
+    gone.remove("addins/moorings/card.yml")
+    assert gone
+    for path in gone:
+        expect(dialog.get_by_role("row", name=path)).to_contain_text("removed")
+    dialog.get_by_role("button", name="Put", exact=True).click()
+    expect(dialog).to_be_hidden()
+    (step,) = zerrit.change(change).step_list
+    assert (step.kind, step.address) == ("put-folder", "addins/moorings")
+    assert step.summary == "1 file and 1 empty folder, in place of all that is there"
+
+
+def test_the_menu_of_a_folder_renames_it_throughout_but_for_what_is_left(at: Page, shared: Shared) -> None:
+    _, zerrit = shared
+    change = new_change(shared, "coral-gate", "Another name")
+    at.goto(f"{shared[0].url}/servers/coral-gate/files?change={change}")
+    at.get_by_role("treeitem", name="charts").click()
+    at.locator("[data-path='charts/coral-gate/']").click(button="right")
+    at.get_by_role("menuitem", name="Rename throughout").click()
+    dialog = at.get_by_role("dialog")
+    dialog.get_by_label("New key or name").fill("pearl-gate")
+    dialog.get_by_role("button", name="Dry run").click()
+    expect(dialog.get_by_role("row", name="station.ini#World/Chart")).to_contain_text("pearl-gate")
+    dialog.get_by_role("button", name="Leave charts/rotation.txt#chart[coral-gate] as it is").click()
+    expect(dialog.get_by_text("Left as it is:")).to_be_visible()
+    expect(dialog.get_by_role("row", name="charts/rotation.txt#chart[coral-gate]")).to_be_hidden()
+    dialog.get_by_role("button", name="Add step").click()
+    expect(dialog).to_be_hidden()
+    (step,) = zerrit.change(change).step_list
+    assert (step.kind, step.address, step.summary) == ("rename", "charts/coral-gate", "to pearl-gate throughout")
+    changed = {one.address for one in step.outcome.changes}
+    assert "station.ini#World/Chart" in changed
+    assert "charts/rotation.txt#chart[coral-gate]" not in changed
+
+
+def test_the_menu_key_opens_the_menu_of_a_file(at: Page, shared: Shared) -> None:
+    _, zerrit = shared
+    change = new_change(shared, "coral-gate", "By keyboard")
+    at.goto(f"{shared[0].url}/servers/coral-gate/files?change={change}")
+    item = at.get_by_role("treeitem", name="launch.sh")
+    item.wait_for()
+    item.focus()
+    at.keyboard.press("ContextMenu")
+    menu = at.get_by_role("menu")
+    with at.expect_download() as saved:
+        menu.get_by_role("menuitem", name="Save a copy").click()
+    assert saved.value.suggested_filename == "launch.sh"
+    item.focus()
+    at.keyboard.press("ContextMenu")
+    menu.get_by_role("menuitem", name="Make it executable, or not").click()
+    dialog = at.get_by_role("dialog")
+    dialog.get_by_role("button", name="Add step").click()
+    expect(dialog).to_be_hidden()
+    assert [(one.kind, one.summary) for one in zerrit.change(change).step_list] == [("set-executable", "on")]
+
+
 def test_a_dropped_gamebook_is_tested_before_it_is_saved(at: Page, shared: Shared) -> None:
     _, zerrit = shared
     at.goto(f"{shared[0].url}/servers/lantern-shelf/files")

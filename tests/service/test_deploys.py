@@ -86,8 +86,10 @@ def test_a_connection_that_drops_between_two_files_is_opened_anew_to_go_back(
     real = FtpConnection.write
     drops = iter([True])
 
-    def drop_behind_the_first(connection: FtpConnection, path: str, data: bytes) -> None:
-        real(connection, path, data)
+    def drop_behind_the_first(
+        connection: FtpConnection, path: str, data: bytes, *, is_executable: bool | None = None
+    ) -> None:
+        real(connection, path, data, is_executable=is_executable)
         if next(drops, False):
             stack.host.games["coral-gate"].wrong.set(Faults(drop_after=100, times=9))
 

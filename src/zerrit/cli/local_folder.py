@@ -12,8 +12,7 @@ from typing import Final
 
 import click
 
-from zerrit.core.archives import Archive, Member, open_archive, programs_of
-from zerrit.core.bundles.manifest import is_archive_name
+from zerrit.core.archives import Archive, Member, is_archive_name, open_archive, programs_of
 from zerrit.core.documents import MAX_BYTES
 from zerrit.core.errors import ArchiveRefused
 from zerrit.core.paths import name_matches

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import io
 import lzma
+import re
 import stat
 import tarfile
 import zipfile
@@ -47,6 +48,9 @@ _FAULTS: Final = (
 _NOT_ONE: Final = (
     "This is neither a ZIP nor a TAR that can be unpacked; it may be damaged, cut off or locked by a password."
 )
+
+
+ARCHIVE_ENDING: Final = re.compile(r"\.(?:zip|tar|tgz|tbz2|txz|tar\.(?:gz|bz2|xz))$", re.IGNORECASE)
 
 
 class ArchiveBroken(ValueError):
@@ -178,6 +182,11 @@ def _empty(folders: Iterable[str], files: Iterable[str]) -> tuple[str, ...]:
     """Of the folders that an archive names, those in which it has nothing."""
     named = {_path(folder.rstrip("/")) for folder in folders if folder.strip("./")}
     return tuple(sorted(named - folders_of((*files, *named))))
+
+
+def is_archive_name(path: str) -> bool:
+    """The ending of the name says that it is an archive."""
+    return ARCHIVE_ENDING.search(path) is not None
 
 
 def programs_of(members: Sequence[Member]) -> frozenset[str]:

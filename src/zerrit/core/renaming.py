@@ -19,7 +19,7 @@ from zerrit.core.examination.game_files import Files
 from zerrit.core.file_steps import FileState, move_file
 from zerrit.core.gamebooks import Gamebook
 from zerrit.core.paths import safe_path
-from zerrit.core.rules import PathsLike, PresentRule, ValuesAt, WordFamily, WordUse
+from zerrit.core.rules import PackedRule, PathsLike, PresentRule, ValuesAt, WordFamily, WordUse
 from zerrit.core.wording import counted
 
 MOST_PLACES: Final = 20_000  #: one step may touch this number; a word that stands in more is surely a slip
@@ -296,6 +296,7 @@ def _edited(document: Document, turns: list[_Turn]) -> tuple[Document, list[Valu
 def _named_by_path(gamebook: Gamebook, moves: Mapping[str, str]) -> Iterator[str]:
     """Files that the gamebook speaks of by the path that they lose: so may the game."""
     known = [*gamebook.rules.files, *(rule.file for rule in gamebook.rules.of(PresentRule)), *gamebook.binaries]
+    known += [rule.folder for rule in gamebook.rules.of(PackedRule)]
     for path in dict.fromkeys(known):
         if any(path == old or path.startswith(f"{old}/") for old in moves):
             yield (

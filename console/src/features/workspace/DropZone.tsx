@@ -1,12 +1,12 @@
 import Box from "@mui/material/Box";
 import { useState, type DragEvent, type ReactNode } from "react";
 
-import { type DroppedFile, droppedFiles } from "./droppedFiles";
+import { type Dropped, droppedFiles } from "./droppedFiles";
 
 interface Props {
   /** The folder for what is not dropped on one. */
   folder: string;
-  onDrop: (files: DroppedFile[], folder: string) => void;
+  onDrop: (list: Dropped, folder: string) => void;
   children: ReactNode;
 }
 
@@ -31,7 +31,7 @@ export function DropZone({ folder, onDrop, children }: Props) {
         event.preventDefault();
         setOver(null);
         const onto = folderOf(event);
-        void droppedFiles(event.dataTransfer.items).then((files) => { onDrop(files, onto); });
+        void droppedFiles(event.dataTransfer.items).then((list) => { onDrop(list, onto); });
       }}
     >
       {children}

@@ -28,6 +28,9 @@ interface Props {
   onOpen: (path: string) => void;
 }
 
+/** A file that is clicked while its folder still opens would have moved away from under the pointer. */
+const AT_ONCE = { groupTransition: { timeout: 0 } };
+
 /** The folders and files of a server, each with its state against the defaults and what is found in it. */
 export function FileTree({ files, filter, onFilter, touched, chosen, onOpen }: Props) {
   const [open, setOpen] = useState<string[]>(() => foldersAbove(chosen));
@@ -77,7 +80,7 @@ function Branch({ folder, touched }: { folder: Folder; touched: ReadonlySet<stri
   return (
     <>
       {[...folder.folders.values()].map((one) => (
-        <TreeItem key={one.path} itemId={one.path} label={<FolderLabel folder={one} touched={touched} />}>
+        <TreeItem key={one.path} itemId={one.path} slotProps={AT_ONCE} label={<FolderLabel folder={one} touched={touched} />}>
           <Branch folder={one} touched={touched} />
         </TreeItem>
       ))}
@@ -93,7 +96,7 @@ function FolderLabel({ folder, touched }: { folder: Folder; touched: ReadonlySet
   const errors = below.reduce((sum, file) => sum + (file.errors ?? 0), 0);
   const warnings = below.reduce((sum, file) => sum + (file.warnings ?? 0), 0);
   return (
-    <Line name={folder.name} folder={folder.path} isTouched={below.some((file) => touched.has(file.path))}>
+    <Line name={folder.name} folder={folder.path} path={folder.path} isTouched={below.some((file) => touched.has(file.path))}>
       <Counts errors={errors} warnings={warnings} />
     </Line>
   );
@@ -102,16 +105,16 @@ function FolderLabel({ folder, touched }: { folder: Folder; touched: ReadonlySet
 /** State is shown by its sign; its word is in the tooltip and for those who cannot see it. */
 function FileLabel({ file, isTouched }: { file: FileState; isTouched: boolean }) {
   return (
-    <Line name={file.path.split("/").at(-1) ?? file.path} folder={file.path.slice(0, file.path.lastIndexOf("/") + 1)} title={[file.path, file.purpose].filter(Boolean).join(": ")} isTouched={isTouched}>
+    <Line name={file.path.split("/").at(-1) ?? file.path} folder={file.path.slice(0, file.path.lastIndexOf("/") + 1)} path={file.path} title={[file.path, file.purpose].filter(Boolean).join(": ")} isTouched={isTouched}>
       <Counts errors={file.errors ?? 0} warnings={file.warnings ?? 0} />
       {file.state !== "as-shipped" && file.state !== "unknown" && <KindMark kind={file.state} isShort />}
     </Line>
   );
 }
 
-function Line({ name, folder, title, isTouched, children }: { name: string; folder: string; title?: string; isTouched: boolean; children: React.ReactNode }) {
+function Line({ name, folder, path, title, isTouched, children }: { name: string; folder: string; path: string; title?: string; isTouched: boolean; children: React.ReactNode }) {
   return (
-    <Box sx={{ display: "flex", alignItems: "center", gap: 0.75, fontSize: 12.5, minWidth: 0 }} title={title} data-folder={folder}>
+    <Box sx={{ display: "flex", alignItems: "center", gap: 0.75, fontSize: 12.5, minWidth: 0 }} title={title} data-folder={folder} data-path={path}>
       <Box component="span" sx={{ flex: 1, overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap", fontWeight: isTouched ? 700 : 400 }}>{name}</Box>
       {children}
     </Box>

@@ -5,16 +5,17 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { lazy, Suspense, useEffect, useMemo, useState } from "react";
 import { useNavigate, useParams } from "react-router";
 
-import { answer, api, EMPTY_STEP } from "../../api/client";
+import { answer, api, EMPTY_STEP, type Schemas } from "../../api/client";
 import { Loading } from "../../shared/Loading";
 import { ProblemNote } from "../../shared/ProblemNote";
 import { usePageQuery } from "../../shared/usePageQuery";
 import { pageOfEntries } from "../entries/entryQuery";
 import { useServer } from "../servers/ServerFrame";
 import { ChangeTray } from "./ChangeTray";
-import type { DroppedFile } from "./droppedFiles";
+import type { Dropped } from "./droppedFiles";
 import { DropZone } from "./DropZone";
 import { type FileFilter, isUnchecked } from "./fileFilter";
+import { FileMenu } from "./FileMenu";
 import { FileTable } from "./FileTable";
 import { FileTree } from "./FileTree";
 import { Inspector } from "./Inspector";
@@ -48,7 +49,8 @@ export function Workspace() {
   const [search, turnQuery] = usePageQuery();
   const [filter, setFilter] = useState<FileFilter>({ words: "", only: "" });
   const [pasted, setPasted] = useState<string | null>(null);
-  const [dropped, setDropped] = useState<{ files: DroppedFile[]; folder: string } | null>(null);
+  const [asked, setAsked] = useState<Schemas["StepIn"] | null>(null);
+  const [dropped, setDropped] = useState<{ list: Dropped; folder: string } | null>(null);
   const [book, setBook] = useState<{ name: string; text: string } | null>(null);
   const navigate = useNavigate();
   const queries = useQueryClient();
@@ -81,14 +83,17 @@ export function Workspace() {
     setPasted(text);
     void change.ensure(`Paste into ${path}`).catch(() => undefined);
   });
-  const [one] = dropped?.files ?? [];
-  const archive = dropped?.files.length === 1 && one?.path.toLowerCase().endsWith(".zip") ? one.file : null;
-  const take = async (list: DroppedFile[], folder: string) => {
-    const [first] = list;
-    if (!first) return;
-    const text = list.length === 1 && /\.ya?ml$/i.test(first.path) && first.file.size < MOST_OF_A_BOOK ? await first.file.text() : "";
+  const [one] = dropped?.list.files ?? [];
+  const archive = dropped?.list.files.length === 1 && one?.path.toLowerCase().endsWith(".zip") ? one.file : null;
+  const take = async (list: Dropped, folder: string) => {
+    const [first] = list.files;
+    if (!first) {
+      if (list.folders.length > 0) setDropped({ list, folder });
+      return;
+    }
+    const text = list.files.length === 1 && /\.ya?ml$/i.test(first.path) && first.file.size < MOST_OF_A_BOOK ? await first.file.text() : "";
     if (IS_GAMEBOOK.test(text)) setBook({ name: first.path, text });
-    else setDropped({ files: list, folder });
+    else setDropped({ list, folder });
   };
   useWorkspaceKeys({
     undo: edits.undo,
@@ -99,7 +104,15 @@ export function Workspace() {
   if (server.last_snapshot === null) return <Typography sx={{ p: 2 }}>No files are known yet. Press “Fetch files” to take the first snapshot.</Typography>;
   if (files.error) return <ProblemNote error={files.error} />;
   if (!files.data || !change.isReady) return <Loading />;
-  const tree = <FileTree files={files.data} filter={filter} onFilter={setFilter} touched={touched} chosen={path} onOpen={openFromTree} />;
+  const ask = (step: Schemas["StepIn"], title: string) => {
+    setAsked(step);
+    void change.ensure(title).catch(() => undefined);
+  };
+  const tree = (
+    <FileMenu serverId={server.id} onAsk={ask}>
+      <FileTree files={files.data} filter={filter} onFilter={setFilter} touched={touched} chosen={path} onOpen={openFromTree} />
+    </FileMenu>
+  );
   const file = path ? (
     <OpenFile key={path} serverId={server.id} path={path} place={place} change={change} edits={edits} onTurn={turn} />
   ) : (
@@ -110,9 +123,10 @@ export function Workspace() {
   const dialogs = (
     <>
       {pasted !== null && edits.detail && <AddStepDialog change={edits.detail} initial={{ ...EMPTY_STEP, kind: "merge", address: path, snippet: pasted }} onClose={() => { setPasted(null); }} />}
+      {asked && edits.detail && <AddStepDialog change={edits.detail} initial={asked} onClose={() => { setAsked(null); }} />}
       {book && <GamebookDropDialog serverId={server.id} name={book.name} text={book.text} onClose={() => { setBook(null); }} />}
       {archive && <ArchiveDialog serverId={server.id} archive={archive} onClose={() => { setDropped(null); }} />}
-      {dropped && !archive && <PutDialog files={dropped.files} folder={dropped.folder} present={new Set(files.data.map((one) => one.path))} edits={edits} onClose={() => { setDropped(null); }} />}
+      {dropped && !archive && <PutDialog list={dropped.list} folder={dropped.folder} present={new Set(files.data.map((one) => one.path))} edits={edits} onClose={() => { setDropped(null); }} />}
     </>
   );
   if (isNarrow) {

@@ -8,7 +8,7 @@ switch and remove one with all that belongs to it.
 from zerrit.core.bundles.installed import InstalledBundle, installed_bundles
 from zerrit.core.bundles.installing import BundleInstall, Sources, plan_install
 from zerrit.core.bundles.inventory import BundlePart, Inventory, look_into, opened_inside
-from zerrit.core.bundles.manifest import Manifest, is_archive_name, name_and_version, newer
+from zerrit.core.bundles.manifest import Manifest, name_and_version, newer
 from zerrit.core.bundles.paths import moved
 from zerrit.core.bundles.placement import Placement, in_folder, kind_called, placed
 from zerrit.core.bundles.switching import needed_by, steps_to_remove, steps_to_switch
@@ -23,7 +23,6 @@ __all__ = [
     "Sources",
     "in_folder",
     "installed_bundles",
-    "is_archive_name",
     "kind_called",
     "look_into",
     "moved",

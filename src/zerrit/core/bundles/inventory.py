@@ -15,13 +15,12 @@ from io import BytesIO
 from pathlib import PurePosixPath
 from typing import Final
 
-from zerrit.core.archives import Archive, Member, open_archive
+from zerrit.core.archives import Archive, Member, is_archive_name, open_archive
 from zerrit.core.bundles.installed import InstalledBundle
 from zerrit.core.bundles.manifest import (
     Manifest,
     fits_manifest,
     guess_manifest,
-    is_archive_name,
     manifest_path,
     name_and_version,
     read_manifest,

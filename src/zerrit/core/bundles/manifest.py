@@ -9,7 +9,7 @@ from io import BytesIO
 from pathlib import PurePosixPath
 from typing import Final
 
-from zerrit.core.archives import open_archive
+from zerrit.core.archives import ARCHIVE_ENDING, open_archive
 from zerrit.core.bundles.paths import is_folder, path_for
 from zerrit.core.documents import Document, Format, read_document
 from zerrit.core.documents.slots import PLACE, Slot, cuts
@@ -20,7 +20,6 @@ from zerrit.core.rules.bundles import BundleRules, ManifestRules
 _VERSIONED: Final = re.compile(
     r"(?P<name>.+?)[-_ .]+v?(?P<version>\d+(?:\.\d+)*(?:[-.+]?[a-z]+\.?\d*)?)", re.IGNORECASE
 )
-_ARCHIVES: Final = re.compile(r"\.(?:zip|tar|tgz|tbz2|txz|tar\.(?:gz|bz2|xz))$", re.IGNORECASE)
 _NUMBERS: Final = re.compile(r"v?(\d+(?:\.\d+)*)")
 _BEFORE: Final = frozenset(("alpha", "beta", "dev", "pre", "preview", "rc", "snapshot", "test"))
 _SEVERAL: Final = re.compile(r"\s*[,;]\s*")
@@ -50,14 +49,9 @@ class Manifest:
     is_guessed: bool = field(default=False)
 
 
-def is_archive_name(path: str) -> bool:
-    """The ending of the name says that it is an archive."""
-    return _ARCHIVES.search(path) is not None
-
-
 def name_and_version(file_name: str) -> tuple[str, str]:
     """Name and version of an archive by its file name: `lamp-pack-1.4.2.zip` is lamp-pack, 1.4.2."""
-    stem = _ARCHIVES.sub("", PurePosixPath(file_name).name)
+    stem = ARCHIVE_ENDING.sub("", PurePosixPath(file_name).name)
     found = _VERSIONED.fullmatch(stem)
     return (found["name"], found["version"]) if found else (stem, "")
 
