@@ -111,3 +111,44 @@ def test_a_person_carries_them_too(tmp_path: Path) -> None:
         wait_until(lambda: quick.zerrit.run(run.id).stage == "watch")
         quick.show("reef")
         assert quick.end_of(run).state == "deployed"
+
+
+def _deploy_shell(quick: Quick, data: bytes) -> api.RunOut:
+    change = quick.zerrit.create_change("folder", "Another shell").id
+    quick.zerrit.put_file(change, "packs/shell.pak", data)
+    run = quick.end_of(quick.zerrit.deploy(change))
+    assert run.state == "deployed", run.outcome
+    return run
+
+
+def test_contents_that_no_late_deploy_touched_are_let_go(quick: Quick) -> None:
+    runs = [_deploy_shell(quick, b"\x00shell %d" % number * 1000) for number in range(4)]
+    assert quick.zerrit.prune("folder").watched == 0, "the usual rule keeps what ten deploys touched"
+    known = quick.zerrit.server("folder")
+    rules = api.Retention(watched=2)
+    quick.zerrit.change_server(
+        api.ServerIn(
+            id="folder",
+            gamebook="quick",
+            connection=known.connection,
+            control=known.control,
+            maintenance=api.Maintenance(retention=rules),
+        )
+    )
+    contents = quick.zerrit.verify_all().contents
+    planned = quick.zerrit.plan_pruning("folder")
+    gone = quick.zerrit.prune("folder")
+    assert (gone.pruned, gone.watched) == ([], planned.watched)
+    assert gone.watched > 0
+    assert quick.zerrit.verify_all().damaged == {}
+    assert quick.zerrit.verify_all().contents == contents - 2, "the first shell, and the first that was deployed"
+    assert quick.zerrit.prune("folder").watched == 0
+
+    back = quick.end_of(quick.zerrit.rollback("folder", runs[3].before or 0))
+    assert (back.state, _packs(quick, "folder")["packs/shell.pak"]) == ("done", b"\x00shell 2" * 1000)
+    far = quick.end_of(quick.zerrit.rollback("folder", runs[0].before or 0))
+    assert far.state == "done"
+    assert _packs(quick, "folder")["packs/shell.pak"] == b"\x00shell 2" * 1000
+    assert "1 watched file cannot be brought back" in far.evidence.doubts[0]
+    (again,) = quick.zerrit.replay(runs[0].changes[0], api.ReplayIn(server="folder")).steps
+    assert "is not stored any more. Put the file again." in again.outcome.message

@@ -4163,6 +4163,7 @@ export interface components {
              *       "daily": 14,
              *       "last": 20,
              *       "monthly": 12,
+             *       "watched": 10,
              *       "weekly": 8
              *     }
              */
@@ -4552,7 +4553,8 @@ export interface components {
         };
         /**
          * PruningOut
-         * @description Which snapshots go (or went), and which stay with the reason.
+         * @description Which snapshots go (or went), and which stay with the reason. `watched`: how many contents of watched files go from
+         *     those that stay.
          */
         PruningOut: {
             /** Kept */
@@ -4561,6 +4563,11 @@ export interface components {
             };
             /** Pruned */
             pruned: number[];
+            /**
+             * Watched
+             * @default 0
+             */
+            watched: number;
         };
         /**
          * ReadIn
@@ -4762,6 +4769,8 @@ export interface components {
         /**
          * Retention
          * @description How many snapshots stay: the last ones, and one each for a number of days, weeks and months.
+         *
+         *     `watched`: contents of watched files stay that this number of the last deploys and rollbacks replaced or wrote.
          */
         Retention: {
             /**
@@ -4779,6 +4788,11 @@ export interface components {
              * @default 12
              */
             monthly: number;
+            /**
+             * Watched
+             * @default 10
+             */
+            watched: number;
             /**
              * Weekly
              * @default 8
@@ -5246,6 +5260,7 @@ export interface components {
              *         "daily": 14,
              *         "last": 20,
              *         "monthly": 12,
+             *         "watched": 10,
              *         "weekly": 8
              *       },
              *       "settle": 0

@@ -28,10 +28,13 @@ class PinIn(Sent):
 
 
 class PruningOut(BaseModel):
-    """Which snapshots go (or went), and which stay with the reason."""
+    """Which snapshots go (or went), and which stay with the reason. `watched`: how many contents of watched files go from
+    those that stay.
+    """
 
     pruned: list[int]
     kept: dict[int, str]
+    watched: int = 0
 
 
 class IntegrityOut(BaseModel):

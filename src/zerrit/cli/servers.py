@@ -90,6 +90,12 @@ _SETTINGS: Final[tuple[Decorator, ...]] = (
         metavar="LAST,DAYS,WEEKS,MONTHS",
         help="Retention: how many of the last snapshots stay, and for how many days, weeks and months one each.",
     ),
+    click.option(
+        "--keep-watched",
+        type=click.IntRange(1, 10_000),
+        metavar="RUNS",
+        help="Contents of watched files, such as big binaries, stay for this number of the last deploys and rollbacks.",
+    ),
 )
 
 
@@ -251,9 +257,11 @@ def _maintenance(given: Mapping[str, Any], known: Mapping[str, Any]) -> dict[str
         numbers = given["retention"].split(",")
         if len(numbers) != 4 or not all(number.strip().isdigit() for number in numbers):
             raise click.UsageError(f"--retention {given['retention']}: write four numbers, such as 20,14,8,12.")
-        found["retention"] = dict(
-            zip(("last", "daily", "weekly", "monthly"), (int(number) for number in numbers), strict=True)
-        )
+        names = ("last", "daily", "weekly", "monthly")
+        given_numbers = dict(zip(names, (int(number) for number in numbers), strict=True))
+        found["retention"] = {**found.get("retention", {}), **given_numbers}
+    if given["keep_watched"] is not None:
+        found["retention"] = {**found.get("retention", {}), "watched": given["keep_watched"]}
     return found
 
 

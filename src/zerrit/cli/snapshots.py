@@ -101,13 +101,20 @@ def verify(output: str) -> None:
 @click.argument("server_id")
 @click.option("--dry-run", "is_dry_run", is_flag=True, help="Only say what would go.")
 def prune(server_id: str, is_dry_run: bool) -> None:
-    """Delete the snapshots that the retention rules do not need. See `zerrit server set --help` for the rules."""
+    """Delete the snapshots that the retention rules do not need. See `zerrit server set --help` for the rules.
+
+    Contents of watched files, such as big binaries, go by a rule of their own; a snapshot then knows them by their hash.
+    """
     with connect() as zerrit:
         planned = zerrit.plan_pruning(server_id) if is_dry_run else zerrit.prune(server_id)
     rows = [(str(number), reason) for number, reason in sorted(planned.kept.items(), reverse=True)]
     print_table(("stays", "because"), rows)
     going = ", ".join(str(number) for number in planned.pruned) or "none"
     echo(f"{'Would be pruned' if is_dry_run else 'Pruned'}: {going}")
+    if planned.watched:
+        echo(
+            f"Contents of watched files that {'would go' if is_dry_run else 'went'} from snapshots that stay: {planned.watched}"
+        )
 
 
 @click.command("restore")

@@ -160,7 +160,7 @@ class SnapshotFile(Base):
 
     `content` is that of a watched file which a change wrote or was about to replace: it is kept so that a rollback can
     bring it back. As long as size and time are the same, it is taken to be the same. `is_executable` is empty where the
-    server does not tell.
+    server does not tell. `hash` is what is known of a content that was kept and let go.
 
     `stamp` is that of the connection (`zerrit.connections.RemoteFile`): as long as it is the same, the file need not be read.
     """
@@ -174,6 +174,7 @@ class SnapshotFile(Base):
     stamp: Mapped[str] = mapped_column(Text, default="")
     content: Mapped[str | None] = mapped_column(ForeignKey("contents.digest"))
     is_executable: Mapped[bool | None]
+    hash: Mapped[str | None] = mapped_column(String(64))
 
 
 class Change(Base):
@@ -366,7 +367,8 @@ class RunChange(Base):
 
 
 class RunFile(Base):
-    """A file that a run makes different, with its content before and after; empty where there is no such file.
+    """A file that a run makes different, with its content before and after; empty where there is no such file. Those of
+    watched files may be let go some time after the run.
 
     `is_written`: it is as it will be, also where the run is taken up later. `may_be_left_out`: where the host refuses it,
     the run goes on without it. `is_executable` is empty where that stays as it is.
@@ -375,8 +377,8 @@ class RunFile(Base):
     __tablename__ = "run_files"
     run_id: Mapped[int] = mapped_column(ForeignKey("runs.id", ondelete="CASCADE"), primary_key=True)
     path: Mapped[str] = mapped_column(Text, primary_key=True)
-    old: Mapped[str | None] = mapped_column(ForeignKey("contents.digest"))
-    new: Mapped[str | None] = mapped_column(ForeignKey("contents.digest"))
+    old: Mapped[str | None] = mapped_column(String(64))
+    new: Mapped[str | None] = mapped_column(String(64))
     is_written: Mapped[bool] = mapped_column(default=False)
     may_be_left_out: Mapped[bool] = mapped_column(default=False)
     is_executable: Mapped[bool | None]

@@ -10,7 +10,10 @@ from zerrit.settings.kind import Place
 
 
 class Retention(BaseModel):
-    """How many snapshots stay: the last ones, and one each for a number of days, weeks and months."""
+    """How many snapshots stay: the last ones, and one each for a number of days, weeks and months.
+
+    `watched`: contents of watched files stay that this number of the last deploys and rollbacks replaced or wrote.
+    """
 
     model_config = ConfigDict(extra="forbid", frozen=True)
 
@@ -18,6 +21,7 @@ class Retention(BaseModel):
     daily: Annotated[int, Field(ge=0, le=1000)] = 14
     weekly: Annotated[int, Field(ge=0, le=1000)] = 8
     monthly: Annotated[int, Field(ge=0, le=1000)] = 12
+    watched: Annotated[int, Field(ge=1, le=10_000)] = 10
 
 
 class Maintenance(BaseModel):

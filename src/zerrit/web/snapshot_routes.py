@@ -77,14 +77,14 @@ def plan_pruning(server_id: str, here: WorkspaceDep, _who: PersonDep) -> api.Pru
     """What the retention rules would take away, and why the others stay."""
     with here.session() as session:
         planned = retention.plan_pruning(session, servers.get_server(session, server_id))
-    return api.PruningOut(pruned=list(planned.pruned), kept=planned.kept)
+    return api.PruningOut(pruned=list(planned.pruned), kept=planned.kept, watched=planned.watched)
 
 
 @router.post("/servers/{server_id}/pruning", tags=["snapshots"])
 def prune(server_id: str, here: WorkspaceDep, who: PersonDep) -> api.PruningOut:
     """Prune what the retention rules do not keep."""
     planned = retention.prune(here, who.name, server_id)
-    return api.PruningOut(pruned=list(planned.pruned), kept=planned.kept)
+    return api.PruningOut(pruned=list(planned.pruned), kept=planned.kept, watched=planned.watched)
 
 
 @router.post("/verification", tags=["snapshots"])

@@ -18,6 +18,7 @@ const NUMBERS: readonly { field: keyof Schemas["Retention"]; label: string }[] =
   { field: "daily", label: "Days" },
   { field: "weekly", label: "Weeks" },
   { field: "monthly", label: "Months" },
+  { field: "watched", label: "Runs with big files" },
 ];
 
 /** How a server is maintained: what its players are told, where crash files appear, how many snapshots stay. */
@@ -75,18 +76,20 @@ export function RetentionPanel({ server }: { server: Schemas["ServerOut"] }) {
             type="number"
             value={maintenance.retention[field]}
             onChange={(event) => { setMaintenance({ ...maintenance, retention: { ...maintenance.retention, [field]: Number(event.target.value) } }); }}
-            sx={{ width: 110 }}
+            sx={{ width: field === "watched" ? 150 : 110 }}
+            title={field === "watched" ? "Contents of watched files, such as big binaries, stay for this number of the last deploys and rollbacks" : undefined}
           />
         ))}
         <Button variant="contained" disabled={keep.isPending} onClick={() => { keep.mutate(); }}>Save settings</Button>
       </Box>
       <Box sx={{ display: "flex", gap: 1, flexWrap: "wrap", alignItems: "center", mt: 1.5 }}>
         <Typography sx={{ flex: 1, minWidth: 240 }}>
+          {(pruning.data?.watched ?? 0) > 0 && `These rules would let go ${String(pruning.data?.watched)} contents of watched files. `}
           {pruning.data && (pruning.data?.pruned.length === 0
             ? "These rules would prune no snapshot now."
             : `These rules would prune ${pruning.data?.pruned.join(", ")} now. Pinned snapshots, the last good one, and those that a change needs are never pruned.`)}
         </Typography>
-        <Button variant="outlined" disabled={!pruning.data?.pruned.length || prune.isPending} onClick={() => { prune.mutate(); }}>Prune snapshots</Button>
+        <Button variant="outlined" disabled={(!pruning.data?.pruned.length && !pruning.data?.watched) || prune.isPending} onClick={() => { prune.mutate(); }}>Prune snapshots</Button>
         <Button variant="outlined" disabled={verify.isPending} onClick={() => { verify.mutate(); }}>Verify snapshots</Button>
       </Box>
       {verify.data && (

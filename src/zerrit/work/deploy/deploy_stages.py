@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from datetime import timedelta
 from typing import Final
 
@@ -56,6 +57,9 @@ def preflight(context: RunContext, stage: Stage, facts: RunFacts) -> None:
     facts.was_running = state.is_running
     if context.target_id is not None:
         require_whole(context.workspace, context.server.id, context.target_id)
+        known = Taken(tuple(_newest_files(context).values()))
+        moves = plan_rollback(context.workspace, context.server.id, context.target_id, known).besides.moves
+        facts.doubts = _what_stays_away(context, known, moves)
     paths = _touched(context)
     facts.in_place = state.is_running and Act.RELOAD in context.control.can and can_reload(context.gamebook, paths)
     said = [f"connection and control answer; the game {'runs' if state.is_running else 'does not run'}"]
@@ -232,17 +236,23 @@ def read(context: RunContext, stage: Stage, facts: RunFacts) -> None:
         for one in context.plan.changes
     ]
     if context.target_id is not None:
-        lost = not_brought_back(context.workspace, context.target_id, context.taken, context.plan.besides.moves)
-        if lost:
-            named = ", ".join(lost[:5]) + (", …" if len(lost) > 5 else "")
-            facts.doubts = [
-                *context.evidence.doubts,
-                f"{counted(len(lost), 'watched file')} cannot be brought back, since the snapshot holds only size and time: {named}",
-            ]
+        facts.doubts = _what_stays_away(context, context.taken, context.plan.besides.moves)
     said = f"{counted(len(context.taken.files), 'file')}, {counted(context.taken.read, 'of them read', 'of them read')}"
     said += f"; changed since the last fetch: {', '.join(others[:5])}" if others else ""
     said += f"; written while it stopped: {', '.join(sorted(at_stop)[:5])}" if at_stop else ""
     stage.say(said)
+
+
+def _what_stays_away(context: RunContext, taken: Taken, moves: Mapping[str, str]) -> list[str]:
+    """The watched files that a rollback by request cannot bring back, in a sentence; said before the game is stopped."""
+    assert context.target_id is not None  # noqa: S101 (only asked of a rollback)
+    lost = not_brought_back(context.workspace, context.target_id, taken, moves)
+    if not lost:
+        return []
+    named = ", ".join(lost[:5]) + (", …" if len(lost) > 5 else "")
+    return [
+        f"{counted(len(lost), 'watched file')} cannot be brought back, since the content is not kept, only size and time: {named}"
+    ]
 
 
 def _written_at_stop(context: RunContext, known: Known, taken: Taken) -> dict[str, str | None]:

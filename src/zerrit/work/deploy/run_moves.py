@@ -171,7 +171,7 @@ def move_all(connection: Connection, moves: Mapping[str, str]) -> None:
 
 
 def move_back(connection: Connection, moves: Mapping[str, str]) -> bool:
-    """Lead files back to where they were, whatever lies there now. Returns whether any had to be. Raises ConnectionFailed."""
+    """Lead files back to where they were, whatever is there now. Returns whether any had to be. Raises ConnectionFailed."""
     if not moves:
         return False
     present = {file.path for file in connection.files()}

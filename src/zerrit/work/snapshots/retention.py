@@ -6,11 +6,12 @@ from dataclasses import dataclass, field
 from datetime import UTC
 from typing import Final
 
-from sqlalchemy import delete, exists, or_, select, text
+from sqlalchemy import and_, delete, exists, or_, select, text
 from sqlalchemy.orm import Session
 
 from zerrit.core.retention import Retention, kept_by
 from zerrit.core.states import ChangeState, RunState
+from zerrit.core.steps import StepKind
 from zerrit.core.wording import counted
 from zerrit.records import (
     BundleFile,
@@ -23,12 +24,15 @@ from zerrit.records import (
     Server,
     Snapshot,
     SnapshotFile,
+    Step,
 )
 from zerrit.work.base.activity_log import note
 from zerrit.work.base.workspace import Workspace
 from zerrit.work.servers.servers import get_server
+from zerrit.work.servers.stored_gamebooks import gamebook_of
 from zerrit.work.snapshots.fetch import fetch
 from zerrit.work.snapshots.snapshots import get_snapshot
+from zerrit.work.snapshots.watched_contents import WatchedPruning, let_go, plan_watched, put_contents
 
 # --- taking and keeping -----------------------------------------------------------------------------------------------
 
@@ -70,10 +74,11 @@ def pin_snapshot(workspace: Workspace, person: str, server_id: str, snapshot_id:
 
 @dataclass(frozen=True)
 class Pruning:
-    """Which snapshots go, and which stay with the reason."""
+    """Which snapshots go, and which stay with the reason; how many contents of watched files go from those that stay."""
 
     pruned: tuple[int, ...]
     kept: dict[int, str] = field(default_factory=dict)
+    watched: int = 0
 
 
 def plan_pruning(session: Session, server: Server) -> Pruning:
@@ -86,7 +91,7 @@ def plan_pruning(session: Session, server: Server) -> Pruning:
         select(Snapshot).where(Snapshot.server_id == server.id, Snapshot.kind == "server").order_by(Snapshot.id)
     )
     snapshots = list(rows)
-    rules = Retention(**server.maintenance.retention.model_dump())
+    rules = Retention(**server.maintenance.retention.model_dump(exclude={"watched"}))
     staying = kept_by(rules, [(one.id, one.taken_at) for one in snapshots], UTC)
     good = max((one.id for one in snapshots if one.is_good), default=None)
     if good is not None:
@@ -104,7 +109,9 @@ def plan_pruning(session: Session, server: Server) -> Pruning:
     for one in snapshots:
         if one.pinned:
             staying[one.id] = f"pinned: {one.pinned}"
-    return Pruning(tuple(one.id for one in snapshots if one.id not in staying), staying)
+    pruned = tuple(one.id for one in snapshots if one.id not in staying)
+    watched = plan_watched(session, server, gamebook_of(session, server)[0])
+    return Pruning(pruned, staying, sum(len(watched.contents.get(one, ())) for one in staying))
 
 
 def prune(workspace: Workspace, person: str, server_id: str) -> Pruning:
@@ -112,12 +119,16 @@ def prune(workspace: Workspace, person: str, server_id: str) -> Pruning:
     with workspace.storing.exclusive(), workspace.session() as session:
         server = get_server(session, server_id)
         planned = plan_pruning(session, server)
+        watched = plan_watched(session, server, gamebook_of(session, server)[0])
+        let_go(session, watched)
         for snapshot_id in planned.pruned:
             _forget(session, snapshot_id)
-        _drop_unused(session)  # also what was uploaded for a step that never came
-        if planned.pruned:
-            note(workspace, session, person, "snapshots.pruned", server_id, counted(len(planned.pruned), "snapshot"))
-    if planned.pruned:
+        _drop_unused(session, watched)  # also what was uploaded for a step that never came
+        if planned.pruned or planned.watched:
+            said = counted(len(planned.pruned), "snapshot")
+            said += f", {counted(planned.watched, 'content')} of watched files" if planned.watched else ""
+            note(workspace, session, person, "snapshots.pruned", server_id, said)
+    if planned.pruned or planned.watched:
         workspace.publish("server", {"server": server_id})
     return planned
 
@@ -141,21 +152,30 @@ def _forget(session: Session, snapshot_id: int) -> None:
     session.execute(delete(Snapshot).where(Snapshot.id == snapshot_id))
 
 
-def _drop_unused(session: Session) -> None:
-    """Contents that no snapshot, run, bundle, gamebook or step names."""
-    named = text(
-        "SELECT json_tree.atom FROM steps, json_tree(steps.data) "
-        "WHERE steps.kind IN ('put-file', 'put-folder') AND json_tree.type = 'text' AND length(json_tree.atom) = 64"
-    ).columns(Content.digest)
+def _drop_unused(session: Session, watched: WatchedPruning) -> None:
+    """Contents that no snapshot, run, bundle, gamebook or step names. Those of watched files that are let go are not held by
+    runs, nor by the steps of their changes.
+    """
+    named: set[str] = set()
+    for row in session.scalars(select(Step).where(Step.kind.in_([StepKind.PUT_FILE, StepKind.PUT_FOLDER]))):
+        named |= {digest for _, digest in put_contents(row)} - watched.of_steps.get(row.change_id, frozenset())
+    session.execute(text("CREATE TEMP TABLE IF NOT EXISTS named_contents (digest TEXT PRIMARY KEY)"))
+    session.execute(text("CREATE TEMP TABLE IF NOT EXISTS contents_let_go (digest TEXT PRIMARY KEY)"))
+    for table, digests in (("named_contents", named), ("contents_let_go", watched.digests)):
+        session.execute(text(f"DELETE FROM {table}"))  # noqa: S608 (one of two names above)
+        if digests:
+            session.execute(text(f"INSERT INTO {table} VALUES (:digest)"), [{"digest": one} for one in digests])  # noqa: S608
+    names = text("SELECT digest FROM named_contents").columns(Content.digest)
+    gone = text("SELECT digest FROM contents_let_go").columns(Content.digest)
+    of_runs = or_(exists().where(RunFile.old == Content.digest), exists().where(RunFile.new == Content.digest))
     used = or_(
         exists().where(SnapshotFile.digest == Content.digest),
         exists().where(SnapshotFile.content == Content.digest),
         exists().where(BundleFile.digest == Content.digest),
-        exists().where(RunFile.old == Content.digest),
-        exists().where(RunFile.new == Content.digest),
+        and_(of_runs, Content.digest.not_in(gone)),
         exists().where(RunEvidence.digest == Content.digest),
         exists().where(Gamebook.digest == Content.digest),
-        Content.digest.in_(named),
+        Content.digest.in_(names),
     )
     session.execute(delete(Content).where(~used))
 

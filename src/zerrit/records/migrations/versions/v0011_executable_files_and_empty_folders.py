@@ -1,4 +1,6 @@
-"""Which files of a server are executable, which of its folders are empty, and what of both a run brings about."""
+"""Which files of a server are executable, which of its folders are empty, and what of both a run brings about; contents of
+watched files that are let go, and then known by their hash only.
+"""
 
 import sqlalchemy as sa
 from alembic import op
@@ -14,5 +16,8 @@ def upgrade() -> None:
         table.add_column(sa.Column("empty_folders", sa.JSON(), nullable=False, server_default="[]"))
     with op.batch_alter_table("snapshot_files") as table:
         table.add_column(sa.Column("is_executable", sa.Boolean(), nullable=True))
+        table.add_column(sa.Column("hash", sa.String(64), nullable=True))
     with op.batch_alter_table("run_files") as table:
         table.add_column(sa.Column("is_executable", sa.Boolean(), nullable=True))
+        table.drop_constraint("fk_run_files_old", type_="foreignkey")
+        table.drop_constraint("fk_run_files_new", type_="foreignkey")
