@@ -26,6 +26,10 @@ from typing import Final
 
 from ruamel.yaml import YAML
 
+from benchmarks.bundles import AT_ONCE, MEMBER, MEMBERS, BundleCost
+from benchmarks.bundles import FILES as PIECES
+from benchmarks.bundles import SIZE as PIECE
+from benchmarks.bundles import measure as measure_bundles
 from benchmarks.comparing import CompareCost
 from benchmarks.comparing import measure as measure_comparing
 from benchmarks.inputs import board_json, changed_in, finds_xml, nets_yaml, station_ini
@@ -339,6 +343,18 @@ def comparing_rows(cost: CompareCost) -> list[Row]:
     ]
 
 
+def bundle_rows(cost: BundleCost) -> list[Row]:
+    """What a bundle of many files costs."""
+    tree = f"{PIECES} files, {PIECES * PIECE / 1e6:.0f} MB"
+    archive = f"look into an archive of {MEMBERS:,} files, {MEMBERS * MEMBER / 1e6:.0f} MB"
+    return [
+        Row(f"write {tree} over FTP", f"a plain upload over {AT_ONCE} connections", cost.written, cost.uploaded, 1.5),
+        Row(f"{archive}, TAR.GZ", "python -m tarfile --list", cost.looked_tar, cost.listed_tar, 2),
+        Row(f"{archive}, ZIP", "python -m zipfile --list", cost.looked_zip, cost.listed_zip, 2),
+        Row("the most memory of these looks", "the archive itself", cost.memory, MEMBERS * MEMBER, 0.5, "B"),
+    ]
+
+
 def keeping_note(cost: KeepingCost) -> str:
     sent = cost.sent
     return (
@@ -359,6 +375,7 @@ def main() -> None:
         Row("the same", "reading them, every node made", largest.check, largest.read_nodes, float("inf")),
         *keeping_rows(keeping),
         *comparing_rows(compared),
+        *bundle_rows(measure_bundles()),
     ]
     text = table(rows, measure_growth()) + check_table(costs) + keeping_note(keeping) + merge_table()
     # The waits in the console are measured by `make bench-console`, which writes its own section.

@@ -27,7 +27,7 @@ from pathlib import Path
 from unittest.mock import patch
 
 from tests.carrier import NOT_DELETED, SLIPS, Carrier
-from tests.quick import Quick, pack_of, quick_stack
+from tests.quick import WORLD, Quick, pack_of, quick_stack
 from tests.reliability import write_part
 from zerrit import api
 from zerrit.connections import PART_PREFIX
@@ -168,6 +168,10 @@ def once(
     quick.zerrit.add_step(change, api.StepIn(kind="put-file", address=f"sea/new-{value}.yml", content="holds: 1\n"))
     quick.zerrit.put_folder(change, "packs", pack_of(value), replace_all=True)
     quick.zerrit.add_step(change, api.StepIn(kind="move-file", address="packs/deep", target=f"moved/{value}"))
+    if kind != "manual":  # a person who carries files sends what a host would only rename
+        (world,) = (path for path in before if path.startswith("worlds/"))
+        quick.zerrit.add_step(change, api.StepIn(kind="move-file", address=world, target=f"worlds/{value}/sea.big"))
+        quick.zerrit.add_step(change, api.StepIn(kind="add-folder", address=f"saves/{value}"))
     with struck:
         run = follow(quick.zerrit.deploy(change))
     matrix.runs += 1
@@ -177,6 +181,8 @@ def once(
     if run.state == "deployed":
         letter = "D"
         wrong += _unlike(quick, now, run.after, kind)
+        if kind != "manual" and now.get(f"worlds/{value}/sea.big") != WORLD:
+            wrong.append("the world was not moved")
     else:
         if fault not in SLIPS:
             matrix.said.setdefault(fault, run.outcome)
@@ -188,6 +194,7 @@ def once(
         if run.state == "rolled-back":
             letter = "B"
             wrong += _unlike(quick, now, run.before, kind)
+            wrong += [f"{path} was moved" for path in before if path.startswith("worlds/") and path not in now]
         elif run.outcome.startswith("Nothing was written"):
             letter = "N"
             wrong += [f"{p} differs" for p in now.keys() | before.keys() if p != "station.ini" and now.get(p) != before.get(p) and PART_PREFIX not in p]  # fmt: skip
@@ -213,8 +220,13 @@ def _unlike(quick: Quick, now: dict[str, bytes], snapshot: int | None, kind: str
     with open_for_rescue(quick.folder / "data/zerrit.db") as records:
         kept = {path: data for path, data, _ in records.files(snapshot)}
     # What a game rewrites is in no snapshot before a person has shown it.
-    known = (now.keys() | kept.keys()) - ({"station.ini"} if kind == "manual" else set())
-    return [f"{p} is not as in snapshot {snapshot}" for p in known if now.get(p) != kept.get(p)]
+    known = {path for path in now.keys() | kept.keys() if not path.startswith("worlds/")}
+    known -= {"station.ini"} if kind == "manual" else set()
+    wrong = [f"{p} is not as in snapshot {snapshot}" for p in known if now.get(p) != kept.get(p)]
+    worlds = {path: data for path, data in now.items() if path.startswith("worlds/")}
+    return (
+        wrong if kind == "manual" or list(worlds.values()) == [WORLD] else [*wrong, f"the worlds are {sorted(worlds)}"]
+    )
 
 
 def fill(
@@ -226,6 +238,8 @@ def fill(
             if kind == "manual":
                 quick.carry(kind)
             else:
+                (quick.game(kind).folder / "worlds").mkdir()
+                (quick.game(kind).folder / "worlds/sea.big").write_bytes(WORLD)
                 quick.add(kind, kind)
         for fault in faults:
             for kind in kinds:

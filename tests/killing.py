@@ -11,8 +11,10 @@ minutes and not hours.
 from __future__ import annotations
 
 import argparse
+import json
 import logging
 import multiprocessing
+import os
 import random
 import signal
 import sys
@@ -26,7 +28,7 @@ from pathlib import Path
 import httpx
 
 from tests.ports import free_port
-from tests.quick import ADMIN, GAMEBOOK, PASSWORD, SECRET, QuickGame, connection_to, lay_out, pack_of
+from tests.quick import ADMIN, GAMEBOOK, PASSWORD, SECRET, WORLD, QuickGame, connection_to, lay_out, pack_of
 from tests.reliability import write_part
 from zerrit import api
 from zerrit.client import Client
@@ -65,6 +67,8 @@ class Killer:
         self.context.set_forkserver_preload(["zerrit.web", "zerrit.work.deploy.run_engine"])
         for name in SERVERS:
             lay_out(folder / "host" / name)
+            (folder / "host" / name / "worlds").mkdir()
+            (folder / "host" / name / "worlds/sea.big").write_bytes(WORLD)
         self.host = StandinHost(folder / "host", SERVERS, "keys")
         for name, game in self.host.games.items():
             quick = QuickGame(game.id, game.folder, game.dumps, wrong=game.wrong)
@@ -155,7 +159,11 @@ class Killer:
         for number in self.random.sample(range(12), 5):
             zerrit.add_step(change, api.StepIn(kind="set", address=f"sea/{number}.yml#holds", operation=f"={value}"))
         zerrit.add_step(change, api.StepIn(kind="set", address="station.ini#World/DayLength", operation=f"={value}"))
-        zerrit.add_step(change, api.StepIn(kind="put-file", address=f"sea/new-{value}.yml", content="holds: 1\n"))
+        new = api.StepIn(kind="put-file", address=f"sea/new-{value}.yml", content="holds: 1\n", executable=True)
+        zerrit.add_step(change, new)
+        (world,) = (one.path for one in zerrit.files(name) if one.path.startswith("worlds/"))
+        zerrit.add_step(change, api.StepIn(kind="move-file", address=world, target=f"worlds/{value}/sea.big"))
+        zerrit.add_step(change, api.StepIn(kind="add-folder", address=f"saves/{value}"))
         zerrit.put_folder(change, "packs", pack_of(value), replace_all=True)
         zerrit.add_step(change, api.StepIn(kind="move-file", address="packs/deep", target=f"moved/{value}"))
         return zerrit.deploy(change)
@@ -195,11 +203,13 @@ class Killer:
     def faults_of(self, name: str, run: api.RunOut) -> list[str]:
         """What is not as it must be."""
         folder = self.host.games[name].folder
-        held = {
+        everything = {
             str(path.relative_to(folder)): path.read_bytes()
             for path in folder.rglob("*")
             if path.is_file() and path.parent.name != "logs"
         }
+        held = {path: data for path, data in everything.items() if not path.startswith("worlds/")}
+        worlds = {path: data for path, data in everything.items() if path not in held}
         faults = [f"{path} is left" for path in held if PART_PREFIX in path]
         wanted = run.after if run.state in ("deployed", "done") else run.before
         if wanted is None:
@@ -215,10 +225,31 @@ class Killer:
             snapshot = {path: data for path, data, _ in records.files(wanted)}
         unlike = sorted(p for p in held.keys() | snapshot.keys() if held.get(p) != snapshot.get(p))
         faults += [f"{path} is not as in snapshot {wanted}" for path in unlike]
+        faults += self.faults_besides(folder, worlds, wanted)
         faults += [f"stage {stage.name} is open" for stage in run.stages if stage.state == "running"]
         if self.host.games[name].state != "running":
             faults.append("the game does not run")
         return faults
+
+    def faults_besides(self, folder: Path, worlds: dict[str, bytes], wanted: int) -> list[str]:
+        """What of moved files, folders and rights is not as in a snapshot."""
+        import sqlite3
+
+        connection = sqlite3.connect(self.folder / "data/zerrit.db")
+        query = "SELECT path FROM snapshot_files WHERE snapshot_id = ?"
+        watched = [path for (path,) in connection.execute(f"{query} AND path LIKE 'worlds/%'", (wanted,))]
+        programs = {path for (path,) in connection.execute(f"{query} AND is_executable", (wanted,))}
+        (empty,) = connection.execute("SELECT empty_folders FROM snapshots WHERE id = ?", (wanted,)).fetchone()
+        connection.close()
+        faults = [] if worlds == dict.fromkeys(watched, WORLD) else [f"{sorted(worlds)} are there, not {watched}"]
+        run = {
+            str(path.relative_to(folder)) for path in folder.rglob("*.*") if path.is_file() and os.access(path, os.X_OK)
+        }
+        faults += [f"{path} may be run, or may not" for path in run ^ programs]
+        here = {
+            str(path.relative_to(folder)) for path in folder.rglob("*") if path.is_dir() and not any(path.iterdir())
+        }
+        return faults + [f"the folder {path} is, or is not, there" for path in here ^ set(json.loads(empty))]
 
 
 def run_kills(kills: int, seed: int, folder: Path, *, is_loud: bool = False) -> Result:

@@ -46,8 +46,9 @@ lists:
 checklist:
   - {after: "sea/*.yml#holds", do: "dive and count"}
 ignore: [logs/**, crashes/**]
-watch: ["packs/*.big"]
+watch: ["packs/*.big", "worlds/**"]
 """
+WORLD = b"\x00a world" * 5000  #: of a file that is only watched, and that deploys move
 
 
 def pack_of(value: int) -> dict[str, bytes]:

@@ -156,10 +156,13 @@ def test_a_deploy_of_folders_and_rights_alone(quick: Quick) -> None:
 def test_a_fetch_sees_folders_and_rights(quick: Quick) -> None:
     root = quick.game("folder").folder
     assert not quick.zerrit.fetch("folder").is_new
+    assert {one.path for one in quick.zerrit.files("folder") if one.is_executable} == {"start.sh"}
     (root / "start.sh").chmod(0o644)
     assert quick.zerrit.fetch("folder").is_new
+    assert {one.path for one in quick.zerrit.files("folder") if one.is_executable} == set()
     (root / "saves/later").mkdir()
     assert quick.zerrit.fetch("folder").is_new
+    assert quick.zerrit.empty_folders("folder") == ["saves/later", "saves/old"]
     (root / "logs/day").mkdir(parents=True)
     assert not quick.zerrit.fetch("folder").is_new, "ignored folders are none of the set-up"
 

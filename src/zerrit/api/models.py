@@ -214,7 +214,10 @@ class FetchOut(BaseModel):
 
 
 class FileStateOut(BaseModel):
-    """A file of a server. `errors` and `warnings` are None while it is being checked and one did not want to wait for that."""
+    """A file of a server. `errors` and `warnings` are None while it is being checked and one did not want to wait for that.
+
+    `is_executable`: it may be run as a program; None where the host does not tell.
+    """
 
     path: str
     format: str
@@ -223,6 +226,7 @@ class FileStateOut(BaseModel):
     errors: int | None
     warnings: int | None
     purpose: str
+    is_executable: bool | None = None
 
 
 class FindingOut(BaseModel):

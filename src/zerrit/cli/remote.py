@@ -159,13 +159,20 @@ def list_files(server_id: str, output: str) -> None:
     """List a server's files with their state against the defaults."""
     with connect() as zerrit:
         found = zerrit.files(server_id)
+        empty = zerrit.empty_folders(server_id)
     if output == "json":
         print_json([file.model_dump(mode="json") for file in found])
         return
-    rows = [(f.path, _WORDS.get(f.state, f.state), f"{f.size:,}", _problems(f), f.purpose) for f in found]
+    rows = [(f.path, _state_of(f), f"{f.size:,}", _problems(f), f.purpose) for f in found]
     print_table(("file", "state", "bytes", "findings", "what it is"), rows, right=("bytes",), whole=("file",))
     states = Counter(_WORDS.get(f.state, f.state) for f in found)
     echo(f"{counted(len(found), 'file')}: {', '.join(f'{n} {word}' for word, n in states.most_common())}.")
+    if empty:
+        echo(f"Empty folders: {', '.join(empty)}")
+
+
+def _state_of(file: api.FileStateOut) -> str:
+    return _WORDS.get(file.state, file.state) + (", executable" if file.is_executable else "")
 
 
 def _problems(file: api.FileStateOut) -> str:

@@ -172,6 +172,11 @@ def files(server_id: str) -> Call[list[api.FileStateOut]]:
     return Call("GET", _server(server_id, "/files"), _many(api.FileStateOut))
 
 
+def empty_folders(server_id: str) -> Call[list[str]]:
+    """The folders of the last snapshot in which nothing is."""
+    return Call("GET", _server(server_id, "/folders"), _many(str))
+
+
 def file(server_id: str, path: str, change: int | None = None) -> Call[api.FileOut]:
     """The text of a file with its findings; with `change` as that change leaves it."""
     return Call("GET", _server(server_id, "/file"), _one(api.FileOut), params=_given(path=path, change=change))

@@ -65,6 +65,7 @@ class Endpoints:
     fetch = Endpoint(calls.fetch)
     import_defaults = Endpoint(calls.import_defaults)
     files = Endpoint(calls.files)
+    empty_folders = Endpoint(calls.empty_folders)
     file = Endpoint(calls.file)
     address_in_text = Endpoint(calls.address_in_text)
     findings = Endpoint(calls.findings)

@@ -260,6 +260,12 @@ def list_files(
     return [api.FileStateOut.model_validate(file, from_attributes=True) for file in listed]
 
 
+@router.get("/servers/{server_id}/folders", tags=["files"])
+def list_empty_folders(server_id: str, here: WorkspaceDep, _who: PersonDep) -> list[str]:
+    """The folders of the last snapshot in which nothing is."""
+    return file_browser.empty_folders(here, server_id)
+
+
 @router.get("/servers/{server_id}/findings", tags=["files"])
 def list_findings(
     server_id: str,

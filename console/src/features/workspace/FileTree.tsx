@@ -21,6 +21,8 @@ interface Folder {
 
 interface Props {
   files: readonly FileState[];
+  /** Folders in which nothing is. */
+  empty: readonly string[];
   filter: FileFilter;
   onFilter: (filter: FileFilter) => void;
   touched: ReadonlySet<string>;
@@ -32,12 +34,12 @@ interface Props {
 const AT_ONCE = { groupTransition: { timeout: 0 } };
 
 /** The folders and files of a server, each with its state against the defaults and what is found in it. */
-export function FileTree({ files, filter, onFilter, touched, chosen, onOpen }: Props) {
+export function FileTree({ files, empty, filter, onFilter, touched, chosen, onOpen }: Props) {
   const [open, setOpen] = useState<string[]>(() => foldersAbove(chosen));
   const shown = useMemo(() => files.filter((file) => fits(file, filter, touched)), [files, filter, touched]);
-  const root = useMemo(() => tree(shown), [shown]);
-  const isChecking = files.some(isUnchecked);
   const isFiltered = filter.words !== "" || filter.only !== "";
+  const root = useMemo(() => tree(shown, isFiltered ? [] : empty), [shown, empty, isFiltered]);
+  const isChecking = files.some(isUnchecked);
   const expanded = isFiltered ? [...new Set(shown.flatMap((file) => foldersAbove(file.path)))] : open;
   return (
     <Box sx={{ height: "100%", display: "flex", flexDirection: "column" }}>
@@ -105,7 +107,7 @@ function FolderLabel({ folder, touched }: { folder: Folder; touched: ReadonlySet
 /** State is shown by its sign; its word is in the tooltip and for those who cannot see it. */
 function FileLabel({ file, isTouched }: { file: FileState; isTouched: boolean }) {
   return (
-    <Line name={file.path.split("/").at(-1) ?? file.path} folder={file.path.slice(0, file.path.lastIndexOf("/") + 1)} path={file.path} title={[file.path, file.purpose].filter(Boolean).join(": ")} isTouched={isTouched}>
+    <Line name={file.path.split("/").at(-1) ?? file.path} folder={file.path.slice(0, file.path.lastIndexOf("/") + 1)} path={file.path} title={[file.path, file.purpose].filter(Boolean).join(": ") + (file.is_executable ? " (executable)" : "")} isTouched={isTouched}>
       <Counts errors={file.errors ?? 0} warnings={file.warnings ?? 0} />
       {file.state !== "as-shipped" && file.state !== "unknown" && <KindMark kind={file.state} isShort />}
     </Line>
@@ -130,21 +132,24 @@ function Counts({ errors, warnings }: { errors: number; warnings: number }) {
   );
 }
 
-function tree(files: readonly FileState[]): Folder {
+function tree(files: readonly FileState[], empty: readonly string[]): Folder {
   const root: Folder = { path: "", name: "", folders: new Map(), files: [] };
-  for (const file of files) {
-    let folder = root;
-    for (const name of file.path.split("/").slice(0, -1)) {
-      let next = folder.folders.get(name);
-      if (!next) {
-        next = { path: `${folder.path}${name}/`, name, folders: new Map(), files: [] };
-        folder.folders.set(name, next);
-      }
-      folder = next;
-    }
-    folder.files.push(file);
-  }
+  for (const file of files) folderAt(root, file.path.split("/").slice(0, -1)).files.push(file);
+  for (const path of empty) folderAt(root, path.split("/"));
   return root;
+}
+
+function folderAt(root: Folder, names: readonly string[]): Folder {
+  let folder = root;
+  for (const name of names) {
+    let next = folder.folders.get(name);
+    if (!next) {
+      next = { path: `${folder.path}${name}/`, name, folders: new Map(), files: [] };
+      folder.folders.set(name, next);
+    }
+    folder = next;
+  }
+  return folder;
 }
 
 function allBelow(folder: Folder): FileState[] {

@@ -40,6 +40,7 @@ const PutDialog = lazy(async () => ({ default: (await import("./PutDialog")).Put
 const PATIENCE = 0.2;
 const ASK_AGAIN = 500; // milliseconds
 const MOST_OF_A_BOOK = 4_000_000; // bytes
+const NO_FOLDERS: readonly string[] = [];
 const IS_GAMEBOOK = /^gamebook:\s*\d/m;
 
 /** The files of a server: the tree, the open ones, what is known of the selected place, and the change that edits go into. */
@@ -62,6 +63,11 @@ export function Workspace() {
     queryKey: ["files", server.id],
     queryFn: () => answer(api.GET("/api/v1/servers/{server_id}/files", { params: { path: { server_id: server.id }, query: { patience: PATIENCE } } })),
     refetchInterval: (asking) => (asking.state.data?.some(isUnchecked) ? ASK_AGAIN : false),
+    enabled: server.last_snapshot !== null,
+  });
+  const empty = useQuery({
+    queryKey: ["files", server.id, "folders"],
+    queryFn: () => answer(api.GET("/api/v1/servers/{server_id}/folders", { params: { path: { server_id: server.id } } })),
     enabled: server.last_snapshot !== null,
   });
   const place = placeOf(search);
@@ -110,7 +116,7 @@ export function Workspace() {
   };
   const tree = (
     <FileMenu serverId={server.id} onAsk={ask}>
-      <FileTree files={files.data} filter={filter} onFilter={setFilter} touched={touched} chosen={path} onOpen={openFromTree} />
+      <FileTree files={files.data} empty={empty.data ?? NO_FOLDERS} filter={filter} onFilter={setFilter} touched={touched} chosen={path} onOpen={openFromTree} />
     </FileMenu>
   );
   const file = path ? (

@@ -59,6 +59,7 @@ class FileState:
     errors: int | None
     warnings: int | None
     purpose: str
+    is_executable: bool | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -113,8 +114,16 @@ def list_files(workspace: Workspace, server_id: str, patience: float | None = No
             state = "watched" if file.digest is None else _state(file.path, file.digest, defaults)
             errors, warnings = (None, None) if counts is None else counts.get(file.path, (0, 0))
             purpose = rules.purpose if rules else ""
-            found.append(FileState(file.path, format_of(file.path).value, file.size, state, errors, warnings, purpose))
+            form = format_of(file.path).value
+            found.append(FileState(file.path, form, file.size, state, errors, warnings, purpose, file.is_executable))
     return found
+
+
+def empty_folders(workspace: Workspace, server_id: str) -> list[str]:
+    """The folders of the latest snapshot in which nothing is. Raises NotFound."""
+    with workspace.session() as session:
+        get_server(session, server_id)
+        return list(require_latest(session, server_id).empty_folders)
 
 
 def _state(path: str, digest: str, defaults: Mapping[str, str] | None) -> str:
