@@ -150,6 +150,7 @@ def test_files_of_any_bytes_and_folders_are_put_moved_and_removed(run: Run, chan
     assert "Step 2: put-folder addins/tidebell 2 files, in place of all that is there" in folder.out
     assert re.search(r"addins/tidebell/settings\.yml: \d+ lines -> \(gone\)", folder.out)
     assert "        addins/tidebell/deep/rules.txt: new: 1 line" in folder.out
+    assert re.search(r"2 new, 0 changed, \d removed, 0 there already as they are", folder.out)
     archive = run("change", "put-folder", change, "kit", "kit.zip", "--only", "deep/**")
     assert "Step 3: put-folder kit 1 file\n        kit/deep/rules.txt: new: 1 line\n" in archive.out
     tried = run("change", "move-file", change, "kit", "stored/kit", "--dry-run")
@@ -165,6 +166,39 @@ def test_files_of_any_bytes_and_folders_are_put_moved_and_removed(run: Run, chan
     ):
         refused = run("change", "put-folder", change, "crew", *arguments)
         assert (refused.code, why in refused.err) == (2, True), refused.err
+
+
+def test_empty_folders_and_programs_are_steps(run: Run, change: str, tmp_path: Path) -> None:
+    (tmp_path / "kit/spare").mkdir(parents=True)
+    (tmp_path / "kit/start.sh").write_text("#!/bin/sh\n")
+    (tmp_path / "kit/start.sh").chmod(0o755)
+    (tmp_path / "kit/notes.txt").write_text("dim\n")
+    folder = run("change", "put-folder", change, "kit", "kit")
+    assert "put-folder kit 2 files and 1 empty folder" in folder.out
+    assert "kit/start.sh: not executable -> executable" in folder.out
+    assert "kit/spare/: new: an empty folder" in folder.out
+    assert "kit/later/: new: an empty folder" in run("change", "add-folder", change, "kit/later").out
+    off = run("change", "set-executable", change, "kit/start.sh", "off")
+    assert "kit/start.sh: executable -> not executable" in off.out
+    again = run("change", "set-executable", change, "kit/start.sh", "off")
+    assert (again.code, "it is so already" in again.err) == (2, True)
+    put = run("change", "put-file", change, "stop.sh", "kit/start.sh", "--executable")
+    assert "put-file stop.sh 1 line, executable" in put.out
+
+
+def test_a_word_is_renamed_throughout(run: Run, change: str) -> None:
+    words = ("mods/surveyor-kit.yml", "depth-kit.yml", "--throughout")
+    tried = run("change", "rename", change, *words, "--dry-run")
+    assert tried.code == 0, tried.err
+    assert re.search(r"launch\.sh#mod\[surveyor-kit\]\s+surveyor-kit\s+depth-kit", tried.out)
+    assert re.search(r"mods/surveyor-kit\.pak\s+mods/surveyor-kit\.pak\s+mods/depth-kit\.pak", tried.out)
+    assert "note: `surveyor-kit` also stands on 1 other line" in tried.out
+    assert "7 places would change. Nothing was added to the change." in tried.out
+    done = run("change", "rename", change, *words, "--leave", "launch.sh#mod[surveyor-kit]")
+    assert "rename mods/surveyor-kit.yml to depth-kit.yml throughout" in done.out
+    assert "launch.sh#mod" not in done.out
+    taken = run("change", "rename", change, "mods/order.txt#mod[deepsong]", "undertow", "--throughout")
+    assert (taken.code, "already: " in taken.err) == (2, True), taken.err
 
 
 def test_a_finding_blocks_until_it_is_accepted_with_the_command_that_is_shown(run: Run, change: str) -> None:

@@ -6,6 +6,7 @@ import json
 import shlex
 import sys
 import tempfile
+from collections.abc import Collection
 from datetime import datetime
 from pathlib import Path
 from typing import Any, Final, Literal, TextIO
@@ -385,18 +386,30 @@ def put_folder_step(
     The step lists each file that is new, differs or is removed.
     """
     with chosen_files(source, only, without) as files, connect() as zerrit:
-        _print_added(
-            zerrit.put_folder(
-                change_id,
-                path,
-                files,
-                folders=files.empty_folders,
-                programs=files.programs,
-                replace_all=replace_all,
-                if_refused=if_refused,
-                progress=sending(files.size),
-            )
+        detail = zerrit.put_folder(
+            change_id,
+            path,
+            files,
+            folders=files.empty_folders,
+            programs=files.programs,
+            replace_all=replace_all,
+            if_refused=if_refused,
+            progress=sending(files.size),
         )
+        sent = {f"{path.rstrip('/')}/{inside}" for inside in files}
+    _print_added(detail)
+    _print_what_becomes(detail.step_list[-1].outcome, sent)
+
+
+def _print_what_becomes(outcome: api.OutcomeOut, sent: Collection[str]) -> None:
+    """What is new in a folder, what differs, what goes, and what was so already."""
+    old = {one.address: one.old for one in outcome.changes}
+    new = {one.address: one.new for one in outcome.changes}
+    gone = [address for address, then in new.items() if then is None]
+    fresh = [address for address in new if old[address] is None]
+    differ = len(new) - len(gone) - len(fresh)
+    same = len([address for address in sent if address not in new])
+    echo(f"        {len(fresh)} new, {differ} changed, {len(gone)} removed, {same} there already as they are")
 
 
 @change.command("add-folder")
