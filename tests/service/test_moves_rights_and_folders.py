@@ -66,6 +66,7 @@ def _change(quick: Quick, name: str) -> int:
         api.StepIn(kind="text", address="start.sh", replacements=[("exec", "nice exec")]),
         api.StepIn(kind="set-executable", address="sea/2.yml", executable=True),
         api.StepIn(kind="put-file", address="stop.sh", content="#!/bin/sh\n", executable=True),
+        api.StepIn(kind="put-file", address="sea/3.yml", content="number: 3\nholds: 1\n", executable=True),
         api.StepIn(kind="add-folder", address="saves/new/deep"),
         api.StepIn(kind="remove-file", address="saves/old"),
     ):
@@ -84,7 +85,7 @@ def test_they_are_made_and_taken_back(quick: Quick, kind: str) -> None:
     assert files["packs/off/world.pak"] == before[0]["packs/world.pak"], "it is the same file, under another name"
     assert files["packs/off/reef.pak"] == before[0]["packs/reef.pak"]
     assert (root / "start.sh").read_text().startswith("#!/bin/sh\nnice exec")
-    assert {path for path, (_, _, runs) in files.items() if runs} == {"start.sh", "stop.sh", "sea/2.yml"}
+    assert {path for path, (_, _, runs) in files.items() if runs} == {"start.sh", "stop.sh", "sea/2.yml", "sea/3.yml"}
     assert "saves/new/deep" in folders
     assert "saves/old" not in folders
     assert not quick.zerrit.fetch(kind).is_new, "what the deploy did is no drift"
@@ -191,3 +192,21 @@ def test_a_person_is_told_of_folders_and_rights(tmp_path: Path) -> None:
         assert "Make the empty folder maps/far/spare" in steps
         assert "Make maps/far/1.txt executable" in steps
         quick.zerrit.cancel(run.id)
+
+
+def test_a_deployed_change_is_reverted_with_what_came_since_left_alone(quick: Quick) -> None:
+    root = quick.game("folder").folder
+    before = _state(root)
+    change = _change(quick, "folder")
+    assert quick.end_of(quick.zerrit.deploy(change)).state == "deployed"
+    later = quick.zerrit.create_change("folder", "Something else").id
+    quick.zerrit.add_step(later, api.StepIn(kind="put-file", address="saves/note.txt", content="kept\n"))
+    assert quick.end_of(quick.zerrit.deploy(later)).state == "deployed"
+    found = quick.zerrit.revert(change, api.RevertIn(create=True))
+    assert found.conflicts == []
+    assert found.change is not None
+    run = quick.end_of(quick.zerrit.deploy(found.change))
+    assert run.state == "deployed", run.outcome
+    now = _state(root)
+    assert now[0].pop("saves/note.txt")
+    assert _same((now[0], now[1] - {"packs/off", "saves/new"}), before)

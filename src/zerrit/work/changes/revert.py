@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Collection, Iterator, Mapping
 from dataclasses import dataclass, replace
 from typing import Final, Literal
 
@@ -12,9 +12,10 @@ from zerrit.core.checks import Files, touched
 from zerrit.core.compare import Difference, FileSet, OtherFile, compare_file_sets
 from zerrit.core.documents import Document
 from zerrit.core.errors import MergeRefused
-from zerrit.core.file_steps import NOT_KEPT, TOO_LARGE
+from zerrit.core.file_steps import NOT_KEPT, TOO_LARGE, Marks
 from zerrit.core.gamebooks import Gamebook
 from zerrit.core.merge import Conflict, merge_three
+from zerrit.core.paths import folders_of
 from zerrit.core.states import ChangeState, RunState
 from zerrit.core.steps import Step, StepKind, touched_others
 from zerrit.core.wording import counted
@@ -65,15 +66,23 @@ def revert_change(
         change = get_change(session, change_id)
         server = get_server(session, change.server_id)
         gamebook, _ = gamebook_of(session, server)
-        before, after = _around(workspace, session, server, gamebook, change)
+        before, after, moved = _around(workspace, session, server, gamebook, change)
         now = files_of(workspace, session, server, require_latest(session, server.id))
         default_title = f"Revert change {change_id}: {change.title}"[:200]
     sides = {address: _SIDES.get(choice, choice) for address, choice in choices.items()}
     steps: list[Step] = []
     conflicts: list[Conflict] = []
     became, others = dict(now.documents), dict(now.others)
-    for path in sorted({*touched(before.documents, after.documents), *touched_others(before.others, after.others)}):
+    back = _moved_back(moved, now)
+    for new, old in back.items():
+        steps.append(Step(StepKind.MOVE_FILE, new, target=old))
+        others[old] = others.pop(new)
+    done = {*moved, *moved.values()}
+    differing = {*touched(before.documents, after.documents), *touched_others(before.others, after.others)}
+    for path in sorted(differing - done):
         made = _reverted_file(path, (before, after, now), sides, _SIDES.get(rest, ""))
+        is_rewritten = gamebook is not None and gamebook.is_rewritten(path)
+        made = made if is_rewritten else _exact(path, made, (before, after, now))
         conflicts += made.conflicts
         if made.step is not None:
             steps.append(made.step)
@@ -83,6 +92,7 @@ def revert_change(
             became[path] = made.document
         elif made.step is not None and made.step.digest:
             others[path] = made.step.digest
+    steps += _marks_back(before.marks, after.marks, now.marks, {*became, *others})
     with workspace.session() as session:
         differences = _differing(session, now, replace(now, documents=became, others=others))
     found = Reversion(change_id, tuple(steps), differences, tuple(conflicts))
@@ -122,13 +132,37 @@ def _differing(session: Session, now: Files, became: Files) -> tuple[Difference,
     return tuple(compare_file_sets(old, new))
 
 
+def _moved_back(moved: Mapping[str, str], now: Files) -> dict[str, str]:
+    """The files that the change only moved and that can go back: the path that they have, and the one of before."""
+    return {
+        new: old
+        for new, old in moved.items()
+        if new in now.others and old not in now.others and old not in now.documents
+    }
+
+
+def _marks_back(before: Marks, after: Marks, now: Marks, paths: Collection[str]) -> Iterator[Step]:
+    """What takes back which files are executable, and empty folders, as far as no one changed that since."""
+    for path in sorted(before.executable ^ after.executable):
+        was = path in before.executable
+        if path in paths and (path in now.executable) is not was:
+            yield Step(StepKind.SET_EXECUTABLE, path, executable=was)
+    for folder in sorted(after.empty_folders - before.empty_folders):
+        if folder in now.empty_folders:
+            yield Step(StepKind.REMOVE_FILE, folder)
+    there = now.empty_folders | folders_of((*now.empty_folders, *paths))
+    for folder in sorted(before.empty_folders - after.empty_folders):
+        if folder not in there:
+            yield Step(StepKind.ADD_FOLDER, folder)
+
+
 def _reverted_file(path: str, states: tuple[Files, Files, Files], choices: Mapping[str, str], rest: str) -> _Reverted:
     """The same for a file that may be no text before the change, after it, or now."""
     if not any(path in files.others for files in states):
         texts = [files.documents.get(path) for files in states]
         return _reverted(path, texts[0], texts[1], texts[2], choices, rest)
     if any(files.others.get(path) in (NOT_KEPT, TOO_LARGE) for files in states):
-        return _Reverted()  # nothing could put it back; a watched file is not what a change is about
+        return _Reverted()  # its content is not kept, so nothing could put it back
     before, after, now = (_content(files, path) for files in states)
     if _is_same(now, before) or (now is None and after is not None):  # it is so already, or someone took it away since
         return _Reverted()
@@ -143,6 +177,19 @@ def _reverted_file(path: str, states: tuple[Files, Files, Files], choices: Mappi
     if isinstance(before, Document):
         return _Reverted(Step(StepKind.PUT_FILE, path, content=before.text), before)
     return _Reverted(Step(StepKind.PUT_FILE, path, digest=before))
+
+
+def _exact(path: str, made: _Reverted, states: tuple[Files, Files, Files]) -> _Reverted:
+    """A text that nothing changed since goes back to the very text of before: a merge by meaning leaves comments as they are.
+
+    Not for a file that the game writes: what it writes at the stop would be lost.
+    """
+    before, after, now = (files.documents.get(path) for files in states)
+    if made.document is None or before is None or after is None or now is None:
+        return made
+    if now.text != after.text or made.document.text == before.text:
+        return made
+    return _Reverted(Step(StepKind.PUT_FILE, path, content=before.text), before)
 
 
 def _content(files: Files, path: str) -> Document | str | None:
@@ -202,20 +249,23 @@ def _decided(conflict: Conflict, choices: Mapping[str, str], rest: str) -> str:
 
 def _around(
     workspace: Workspace, session: Session, server: Server, gamebook: Gamebook | None, change: Change
-) -> tuple[Files, Files]:
-    """The files as a change found them and as it left them, by the run that deployed it."""
+) -> tuple[Files, Files, Mapping[str, str]]:
+    """The files as a change found them and as it left them, by the run that deployed it; and which it only moved, by the path
+    that they got.
+    """
     run = next((one for one in runs_of_change(session, change.id) if one.state == RunState.DEPLOYED), None)
     if run is None and change.state == ChangeState.DEPLOYED and change.adopted_id is not None:
         after_id, before_id = change.adopted_id, change.base_id
         before = files_of(workspace, session, server, get_snapshot(session, server.id, before_id))
-        return before, files_of(workspace, session, server, get_snapshot(session, server.id, after_id))
+        return before, files_of(workspace, session, server, get_snapshot(session, server.id, after_id)), {}
     if run is None or run.before_id is None:
         raise WrongState(f"Change {change.id} is {change.state}; only a change that was deployed can be taken back.")
     current = files_of(workspace, session, server, get_snapshot(session, server.id, run.before_id))
     for change_id in run.change_ids:
         steps = [step_of(row) for row in get_change(session, change_id).steps]
-        after = files_after(workspace, current, replayed_on(session, gamebook, current, steps))
+        replayed = replayed_on(session, gamebook, current, steps)
+        after = files_after(workspace, current, replayed)
         if change_id == change.id:
-            return current, after
+            return current, after, {path: old for path, old in replayed.moved.items() if old not in after.others}
         current = after
     raise WrongState(f"Run {run.id} does not say what change {change.id} did.")

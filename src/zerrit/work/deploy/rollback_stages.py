@@ -93,7 +93,7 @@ def _put_back(context: RunContext, stage: Stage) -> Writes:
         context.instructions(writes, stage)
         return writes
     before = context.files_before()
-    executable = {path: True for path in writes if path in before and before[path].is_executable}
+    executable = {path: was for path in writes if path in before and (was := before[path].is_executable) is not None}
     made = evidence.folders_made or ()
     write_files(
         context.workspace, context.connection, writes, context.saying(stage), executable=executable, emptied=made

@@ -100,7 +100,9 @@ def besides_back(session: Session, server_id: str, snapshot: Snapshot, taken: Ta
     """What makes a server as a snapshot says, besides contents. Only folders that runs have made are taken away."""
     moves = _moves_back(session, server_id, snapshot, taken)
     then = {file.path: file.is_executable for file in snapshot.files}
-    executable = {path: True for path, digest in writes.items() if digest is not None and then.get(path)}
+    executable = {
+        path: was for path, digest in writes.items() if digest is not None and (was := then.get(path)) is not None
+    }
     after = paths_after(taken.by_path, with_moves(writes, moves))
     there = folders_of(path for path in taken.by_path if not pack_of(path))
     there |= taken.empty_folders | folders_of(taken.empty_folders)
