@@ -11,14 +11,13 @@ CONSOLE_SOURCES := $(shell find console -path console/node_modules -prune -o -ty
 # An installed program has its bytecode beside it; without, every command would compile its modules again.
 unexport PYTHONDONTWRITEBYTECODE
 
-.PHONY: demo test tour console types lint screenshots docs bench bench-console conformance fuzz api-fuzz mutants quick package mistakes kills faults clean
+.PHONY: demo test prepared systems tour console types lint lint-python lint-console screenshots docs bench bench-console conformance fuzz api-fuzz mutants quick package mistakes kills faults clean
 
 demo: .venv/ready src/zerrit/web/console/index.html ## start the stand-in host and the service with demo data
 	@exec .venv/bin/zerrit demo --port $(PORT) --ftp-port $(FTP_PORT) --control-port $(CONTROL_PORT)
 
-test: lint conformance/node_modules/ready ## set up everything and run every test
-	scripts/setup-chromium
-	scripts/setup-servers
+test: ## set up everything and run every test
+	@$(MAKE) --no-print-directory --jobs=3 --output-sync=target prepared
 	$(PYTHON) -m pytest --numprocesses 3 --dist loadfile --no-loadscope-reorder
 
 tour: .venv/ready ## run the main job without a person and print it
@@ -26,11 +25,21 @@ tour: .venv/ready ## run the main job without a person and print it
 
 console: src/zerrit/web/console/index.html ## build the console
 
-lint: .venv/ready src/zerrit/web/console/index.html
+prepared: lint systems conformance/node_modules/ready src/zerrit/web/console/index.html
+
+systems: .venv/ready # after it, since both may install packages of Debian
+	scripts/setup-chromium
+	scripts/setup-servers
+
+lint: lint-python lint-console
+
+lint-python: .venv/ready
 	$(PYTHON) -m ruff check $(PYTHON_SOURCES)
 	$(PYTHON) -m ruff format --check $(PYTHON_SOURCES)
 	$(PYTHON) -m mypy
 	.venv/bin/lint-imports
+
+lint-console: console/node_modules/ready
 	cd console && npm run --silent lint
 
 types: .venv/ready console/node_modules/ready ## make the console's types from the API again

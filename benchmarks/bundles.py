@@ -121,7 +121,7 @@ def _writing(root: Path) -> tuple[float, float]:
             def write(number: int) -> None:
                 with workspace.connection_to(server) as opened:
                     writes = {f"ours-{number}/{path}": digest for path, digest in digests.items()}
-                    write_files(workspace, opened, dict(writes), lambda _: None)
+                    write_files(workspace, opened, dict(writes), lambda _: None, new=writes.keys())
 
             return _in_turn(write, lambda number: _upload(port, {f"theirs-{number}/{p}": d for p, d in files.items()}))
 

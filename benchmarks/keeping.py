@@ -180,10 +180,10 @@ def _deploy_one(root: Path) -> Counter[str]:
         sent["bytes read"] += len(data)
         return data
 
-    def store(wire: ftp._FtpWire, path: str, data: bytes) -> None:
+    def store(wire: ftp._FtpWire, path: str, data: bytes, *, is_read_back: bool = False) -> None:
         sent["files sent"] += 1
         sent["bytes sent"] += len(data)
-        real_store(wire, path, data)
+        real_store(wire, path, data, is_read_back=is_read_back)
 
     with workspace_of(root / "data-ftp", connection, f"http://127.0.0.1:{host.control_port}/reef") as workspace:
         fetch.fetch(workspace, "isolde", "reef")

@@ -7,16 +7,22 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+from argon2 import PasswordHasher
 from hypothesis import settings
 
 from zerrit.client import Client
 from zerrit.demo.stack import DemoStack
 from zerrit.web import configure_log
+from zerrit.work.base import accounts
 
 # Machines that run tests are shared: how long one example takes says nothing about the code.
 settings.register_profile("shared", deadline=None)
 settings.load_profile("shared")
 
+
+# A password is hashed so that it takes long on purpose, and each test of a page signs in.
+accounts._hasher = PasswordHasher(time_cost=1, memory_cost=1024, parallelism=1)
+accounts._NOBODY = accounts._hasher.hash("nobody")  # type: ignore[misc]
 
 #: Folders whose tests take long, the longest first: begun first, so that no worker is left alone with them at the end.
 LONG = ("cli/test_demo.py", "cli/test_maintenance.py", "console", "cli", "service")

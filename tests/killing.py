@@ -247,7 +247,11 @@ class Killer:
         }
         faults += [f"{path} may be run, or may not" for path in run ^ programs]
         here = {
-            str(path.relative_to(folder)) for path in folder.rglob("*") if path.is_dir() and not any(path.iterdir())
+            str(path.relative_to(folder))
+            for path in folder.rglob("*")
+            if path.is_dir()
+            and not any(path.iterdir())
+            and "worlds" not in path.parts  # what is watched is not of the set-up
         }
         return faults + [f"the folder {path} is, or is not, there" for path in here ^ set(json.loads(empty))]
 

@@ -26,6 +26,7 @@ from zerrit.connections import (
     FtpConnection,
     FtpsConnection,
     Limits,
+    NewFile,
     SftpConnection,
 )
 from zerrit.connections import ftp as ftp_module
@@ -527,7 +528,7 @@ class _Panel:
     def folder(self, path: str) -> list[Entry]:
         return [Entry(name, "file", len(data), mode=self.modes.get(name, 0o644)) for name, data in self.files.items()]
 
-    def store(self, path: str, data: bytes) -> None:
+    def store(self, path: str, data: bytes, *, is_read_back: bool = False) -> None:
         self.files[path] = data
         self.written.append(path)
 
@@ -641,3 +642,23 @@ def test_an_answer_without_end_is_left(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(ftp, "getline", lambda: "211-again")
     with pytest.raises(ftplib.error_proto, match="an answer of more than 1000 lines"):
         ftp.getmultiline()
+
+
+def test_a_new_file_that_could_not_be_written_leaves_nothing(host: StandinHost, folder: Path) -> None:
+    with to_host("ftp", host) as connection:
+        host.games["game"].wrong.set(Faults(drop_after=100))
+        with pytest.raises(ConnectionFailed):
+            list(connection.write_many([NewFile("sea/new.bin", b"tide" * 500, is_new=True)]))
+        host.games["game"].wrong.set(Faults(full_after=100))
+        with pytest.raises(ConnectionFailed) as full:
+            list(connection.write_many([NewFile("sea/new.bin", b"tide" * 500, is_new=True)]))
+        assert full.value.fault is ConnectionFault.FULL
+        host.games["game"].wrong.set(Faults())
+        assert not (folder / "sea/new.bin").exists()
+        assert list(connection.write_many([NewFile("deep/new.sh", b"#!", is_executable=True, is_new=True)])) == [
+            ("deep/new.sh", 2)
+        ]
+        assert _mode(folder / "deep/new.sh") & 0o111
+        ((_, refused),) = connection.write_many([NewFile("new.exe", b"MZ", is_new=True)])
+        assert isinstance(refused, ConnectionFailed)
+        assert not (folder / "new.exe").exists()

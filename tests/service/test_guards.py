@@ -160,7 +160,7 @@ class _Wire:
     def folder(self, path: str) -> list[Entry]:
         return [Entry(name, "file", len(data)) for name, data in self.files.items()]
 
-    def store(self, path: str, data: bytes) -> None:
+    def store(self, path: str, data: bytes, *, is_read_back: bool = False) -> None:
         self.files[path] = data
         self.done.append(f"store {path}")
 

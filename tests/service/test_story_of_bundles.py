@@ -21,7 +21,7 @@ from tests.cli.command import Done, signed_in
 from tests.quick import ADMIN, PASSWORD, Quick, quick_stack
 from tests.service.test_bundles import BOOK, lamp, zipped
 from zerrit import api
-from zerrit.connections import FtpConnection
+from zerrit.connections import ConnectionFailed, FtpConnection, NewFile
 
 STORY_BOOK = f"""{BOOK}
 packed:
@@ -259,15 +259,15 @@ def tell(quick: Quick, face: Face, *, plates: int = 30, refused: frozenset[str] 
 
 def test_by_the_client_over_ftp_with_800_files_and_a_drop(quick: Quick, monkeypatch: pytest.MonkeyPatch) -> None:
     quick.add("reef", "ftp")
-    real, written = FtpConnection.write, list[str]()
+    real, written = FtpConnection._write_or_refused, list[str]()
 
-    def write(connection: FtpConnection, path: str, data: bytes, *, is_executable: bool | None = None) -> None:
-        written.append(path)
+    def write(connection: FtpConnection, file: NewFile) -> int | ConnectionFailed:
+        written.append(file.path)
         if len(written) == 300:  # as many drops as the tries of one file and of those beside it
             quick.misbehave(drop_after=20, times=9)
-        real(connection, path, data, is_executable=is_executable)
+        return real(connection, file)
 
-    monkeypatch.setattr(FtpConnection, "write", write)
+    monkeypatch.setattr(FtpConnection, "_write_or_refused", write)
     tell(quick, ByClient(quick), plates=796, refused=PROGRAMS)
     assert len(written) < 900, "what was written before the drop is not written again"
 

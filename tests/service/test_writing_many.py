@@ -9,7 +9,7 @@ import pytest
 from tests.quick import Quick, quick_stack
 from zerrit import api
 from zerrit.client import Client
-from zerrit.connections.ftp import FtpConnection
+from zerrit.connections import ConnectionFailed, FtpConnection, NewFile
 
 MANY = {f"part-{number // 40}/piece {number}.bin": b"\x00piece %d" % number * 40 for number in range(200)}
 TOOLS = {
@@ -36,15 +36,15 @@ def test_a_drop_in_the_middle_costs_only_the_files_that_were_on_their_way(
 ) -> None:
     with quick_stack(tmp_path) as quick:
         quick.add("reef", "ftp")
-        real, written = FtpConnection.write, list[str]()
+        real, written = FtpConnection._write_or_refused, list[str]()
 
-        def count(connection: FtpConnection, path: str, data: bytes, *, is_executable: bool | None = None) -> None:
-            written.append(path)
+        def count(connection: FtpConnection, file: NewFile) -> int | ConnectionFailed:
+            written.append(file.path)
             if len(written) == 80:  # as many drops as the tries of one file and of those beside it
                 quick.misbehave(drop_after=50, times=9)
-            real(connection, path, data, is_executable=is_executable)
+            return real(connection, file)
 
-        monkeypatch.setattr(FtpConnection, "write", count)
+        monkeypatch.setattr(FtpConnection, "_write_or_refused", count)
         files = {**MANY, "setup.exe": b"MZ\x00"}
         run = quick.end_of(quick.zerrit.deploy(_change(quick.zerrit, "reef", files, if_refused="leave-out")))
         assert run.state == "deployed", run.outcome

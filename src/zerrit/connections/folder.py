@@ -225,7 +225,7 @@ class FolderConnection:
                 os.close(here)
 
     def write_many(self, files: Iterable[NewFile]) -> Iterator[tuple[str, int | ConnectionFailed]]:
-        for path, data, is_executable in files:
+        for path, data, is_executable, _ in files:
             try:
                 self.write(path, data, is_executable=is_executable)
             except ConnectionFailed as error:

@@ -39,6 +39,7 @@ _DOS_LINE: Final = re.compile(
 )
 _FACTS: Final = ["type", "size", "modify", "unique", "unix.mode"]
 _BITS: Final = (0o400, 0o200, 0o100, 0o40, 0o20, 0o10, 0o4, 0o2, 0o1)  #: of `rwxr-xr-x`, sign by sign
+BLOCK: Final = 128 * 1024  # bytes that are sent or taken at a time
 MAX_ANSWER: Final = 1000  # lines of one answer; the list of what a server offers has some dozens
 _FULL_WORDS: Final = ("no space", "disk full", "quota", "storage", "device full")
 _BUSY_WORDS: Final = ("too many", "maximum", "limit")
@@ -358,7 +359,7 @@ class _FtpWire:
         try:
             with _explained(self._where, path):
                 try:
-                    self._ftp.retrbinary(f"RETR {self._at(path)}", take, rest=start or None)
+                    self._ftp.retrbinary(f"RETR {self._at(path)}", take, blocksize=BLOCK, rest=start or None)
                 except ConnectionFailed:
                     self._ftp.skip_answer()
                     raise
@@ -375,14 +376,16 @@ class _FtpWire:
         except ConnectionFailed:
             return False
 
-    def store(self, path: str, data: bytes) -> None:
+    def store(self, path: str, data: bytes, *, is_read_back: bool = False) -> None:
         with _explained(self._where, path):
             try:
-                self._ftp.storbinary(f"STOR {self._at(path)}", io.BytesIO(data))
+                self._ftp.storbinary(f"STOR {self._at(path)}", io.BytesIO(data), blocksize=BLOCK)
             except ConnectionError:
                 # The host closed while bytes were on their way, and says why on the other connection.
                 self._ftp.voidresp()
                 raise
+            if is_read_back:
+                return
             try:
                 stored = self._ftp.size(self._at(path))
             except ftplib.error_perm:

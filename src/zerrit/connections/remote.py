@@ -281,14 +281,8 @@ class RemoteConnection:
             raise ConnectionFailed(error.fault, str(error).replace(part, path), identity=error.identity) from error
 
     def _write(self, wire: Wire, file: NewFile, part: str) -> None:
-        path, data, _ = file
-        try:
-            wire.store(part, data)
-        except ConnectionFailed as error:
-            if error.fault not in (ConnectionFault.MISSING, ConnectionFault.DENIED) or "/" not in path:
-                raise
-            _make_folders(wire, path.rpartition("/")[0])
-            wire.store(part, data)
+        path, data = file.path, file.data
+        _store(wire, part, data)
         if not self._has_its_mode(wire, file, part):
             wire.store(path, data)
             _remove(wire, part)
@@ -302,6 +296,22 @@ class RemoteConnection:
                     raise
         self._swap(wire, part, path)
         self._replaces = False
+
+    def _write_new(self, file: NewFile) -> None:
+        """Write a file where there is none, in place; one that could not be written is taken away again."""
+        safe_path(file.path)
+
+        def work(wire: Wire) -> None:
+            _store(wire, file.path, file.data, is_read_back=True)
+            if file.is_executable:
+                wire.set_mode(file.path, as_executable(USUAL_MODE, wanted=True))
+
+        try:
+            self._tried(work)
+        except ConnectionFailed:
+            with contextlib.suppress(ConnectionFailed):
+                self._tried(lambda wire: _remove(wire, file.path))
+            raise
 
     def _has_its_mode(self, wire: Wire, file: NewFile, part: str) -> bool:
         """Give a part the permissions that its file is to have. False: the one in whose place it comes may be run, and the host
@@ -352,7 +362,10 @@ class RemoteConnection:
 
     def _write_or_refused(self, file: NewFile) -> int | ConnectionFailed:
         try:
-            self.write(file.path, file.data, is_executable=file.is_executable)
+            if file.is_new:
+                self._write_new(file)
+            else:
+                self.write(file.path, file.data, is_executable=file.is_executable)
         except ConnectionFailed as error:
             if error.fault is ConnectionFault.DENIED:
                 return error
@@ -404,6 +417,17 @@ class RemoteConnection:
         self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
     ) -> None:
         self.close()
+
+
+def _store(wire: Wire, path: str, data: bytes, *, is_read_back: bool = False) -> None:
+    """Write to a path; its folders are made where they lack."""
+    try:
+        wire.store(path, data, is_read_back=is_read_back)
+    except ConnectionFailed as error:
+        if error.fault not in (ConnectionFault.MISSING, ConnectionFault.DENIED) or "/" not in path:
+            raise
+        _make_folders(wire, path.rpartition("/")[0])
+        wire.store(path, data, is_read_back=is_read_back)
 
 
 def _remove(wire: Wire, path: str) -> None:

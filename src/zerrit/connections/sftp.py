@@ -31,6 +31,7 @@ from zerrit.connections.wire import Entry, Names
 from zerrit.core.documents import MAX_BYTES
 
 KEY_TYPES: Final = (paramiko.Ed25519Key, paramiko.ECDSAKey, paramiko.RSAKey)
+_LOST_WORDS: Final = ("timeout", "shut down", "eof")  #: of a sign-in that no one refused
 _FULL_WORDS: Final = ("no space", "disk full", "quota")
 
 
@@ -195,6 +196,8 @@ class _SftpWire:
             channel.invoke_subsystem("sftp")
             return _RawNames(channel)
         except paramiko.AuthenticationException as error:
+            if any(word in str(error).lower() for word in _LOST_WORDS):
+                raise self._broken("the sign-in", error) from error
             what = "key" if isinstance(secret, paramiko.PKey) else "password"
             raise ConnectionFailed(
                 ConnectionFault.SIGN_IN,
@@ -250,11 +253,13 @@ class _SftpWire:
                 file.prefetch(size)
             return file.read(most)
 
-    def store(self, path: str, data: bytes) -> None:
+    def store(self, path: str, data: bytes, *, is_read_back: bool = False) -> None:
         with self._explained(path):
             with self._sftp.open(self._at(path), "wb") as file:
                 file.set_pipelined(True)
                 file.write(data)
+            if is_read_back:
+                return
             stored = self._sftp.stat(self._at(path)).st_size
         # A host may tell a wrong size; what is there decides.
         if stored != len(data) and self.read(path, min(max(stored or 0, len(data)), MAX_BYTES) + 1) != data:

@@ -32,8 +32,8 @@ class Wire(Protocol):
         """The bytes of a file from `start` on; more than `most` are refused."""
         ...
 
-    def store(self, path: str, data: bytes) -> None:
-        """Write to a path as it is, and see that as many bytes lie there as were sent."""
+    def store(self, path: str, data: bytes, *, is_read_back: bool = False) -> None:
+        """Write to a path as it is, and see that as many bytes lie there as were sent; not where it is read back later."""
         ...
 
     def rename(self, old: str, new: str) -> None:

@@ -391,6 +391,8 @@ def _written_persistently(context: RunContext, writes: Writes, stage: Stage) -> 
     """
     done, optional = context.journal.written()
     evidence, executable = context.evidence, context.executable()
+    # A game that runs on could read a file before it is complete.
+    new = set() if context.in_place else writes.keys() - context.files_before().keys()
     while True:
         left = {path: digest for path, digest in writes.items() if path not in done}
         try:
@@ -402,6 +404,7 @@ def _written_persistently(context: RunContext, writes: Writes, stage: Stage) -> 
                 context.saying(stage),
                 may_leave_out=optional,
                 executable=executable,
+                new=new,
                 emptied=evidence.folders_gone,
                 note=context.journal.note_written,
             )

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import PurePosixPath
 from types import MappingProxyType
@@ -12,14 +12,15 @@ from typing import Final
 from zerrit.connections import Connection, ConnectionFailed, ConnectionFault, NewFile
 from zerrit.core.paths import folders_of
 from zerrit.core.wording import counted
-from zerrit.records import content_sizes, digest_of
+from zerrit.records import content_sizes, digest_of, load_content
 from zerrit.work.base.workspace import Workspace
 from zerrit.work.deploy.journal import StageFailed
 from zerrit.work.deploy.packing import Writes
-from zerrit.work.snapshots.live_files import Held
 
 NOTED_EVERY: Final = 0.5  # seconds between two notes of which files are written
 MOST_NAMED: Final = 5
+LOADED_AT_ONCE: Final = 4 << 20  # bytes of small files
+MOST_LOADED: Final = 100  # of them
 
 
 @dataclass(slots=True)
@@ -62,6 +63,7 @@ def write_files(
     *,
     may_leave_out: frozenset[str] = frozenset(),
     executable: Mapping[str, bool] = MappingProxyType({}),
+    new: Collection[str] = (),
     emptied: Sequence[str] = (),
     note: Callable[[Sequence[str]], None] = lambda paths: None,
 ) -> Written:
@@ -69,7 +71,8 @@ def write_files(
 
     `emptied` are folders in which nothing is left then; they are removed where they really are empty. `note` is told now
     and then which files are written, so that a run that was interrupted need not begin again. `executable` says which files
-    may be run as programs, or may not any more.
+    may be run as programs, or may not any more. `new` are files where there is none, that nothing reads before all are read
+    back.
 
     Raises ConnectionFailed. StageFailed: the host refuses a file that may not be left out.
     """
@@ -82,42 +85,59 @@ def write_files(
     for folder in sorted(emptied, key=lambda one: -one.count("/")):
         if connection.remove_folder(folder):
             done.removed_folders.append(folder)
-    held = Held(workspace, {path: digest for path, digest in writes.items() if digest is not None})
+    digests = {path: digest for path, digest in writes.items() if digest is not None}
+    digests = {path: digests[path] for path in _by_kind(digests)}
     with workspace.session() as session:
-        sizes = content_sizes(session, held.digests.values())
-    progress = Progress(len(held), sum(sizes[digest] for digest in held.digests.values()))
+        sizes = content_sizes(session, digests.values())
+    progress = Progress(len(digests), sum(sizes[digest] for digest in digests.values()))
+    files = (
+        NewFile(path, data, executable.get(path), path in new) for path, data in _contents(workspace, digests, sizes)
+    )
     try:
-        for path, result in connection.write_many(_by_kind(held, executable)):
+        for path, result in connection.write_many(files):
             if isinstance(result, ConnectionFailed):
                 if path not in may_leave_out:
-                    raise _refused(path, result, held)
+                    raise _refused(path, result, digests)
                 done.refused[path] = str(result)
                 continue  # it is tried again, and refused again, where the run is taken up later
             noted.add(path)
-            progress.add(sizes[held.digests[path]])
+            progress.add(sizes[digests[path]])
             say(f"{progress} written")
     finally:
         noted.flush()
     for folder in sorted(
-        folders_of(done.refused) - folders_of(held.digests.keys() - done.refused), key=lambda one: -one.count("/")
+        folders_of(done.refused) - folders_of(digests.keys() - done.refused), key=lambda one: -one.count("/")
     ):
         connection.remove_folder(folder)  # one that was made for a refused file only; one that holds anything stays
     return done
 
 
-def _by_kind(held: Held, executable: Mapping[str, bool]) -> Iterator[NewFile]:
+def _by_kind(paths: Iterable[str]) -> list[str]:
     """One file of each kind first: a kind that the host refuses is known before the many are sent."""
-    seen: set[str] = set()
+    first: dict[str, str] = {}
     later: list[str] = []
-    for path in held:
-        kind = _kind(path)
-        if kind in seen:
+    for path in paths:
+        if first.setdefault(_kind(path), path) is not path:
             later.append(path)
-        else:
-            seen.add(kind)
-            yield NewFile(path, held[path], executable.get(path))
-    for path in later:
-        yield NewFile(path, held[path], executable.get(path))
+    return [*first.values(), *later]
+
+
+def _contents(
+    workspace: Workspace, digests: Mapping[str, str], sizes: Mapping[str, int]
+) -> Iterator[tuple[str, bytes]]:
+    """The contents of files, loaded some small ones at a time."""
+    waiting = list(digests)
+    while waiting:
+        batch: list[str] = []
+        weight = 0
+        while waiting and (
+            not batch or (weight + sizes[digests[waiting[0]]] <= LOADED_AT_ONCE and len(batch) < MOST_LOADED)
+        ):
+            batch.append(waiting.pop(0))
+            weight += sizes[digests[batch[-1]]]
+        with workspace.session() as session:
+            loaded = [(path, load_content(session, digests[path])) for path in batch]
+        yield from loaded
 
 
 def _kind(path: str) -> str:
