@@ -150,7 +150,7 @@ def test_files_of_any_bytes_and_folders_are_put_moved_and_removed(run: Run, chan
     assert "Step 2: put-folder addins/tidebell 2 files, in place of all that is there" in folder.out
     assert re.search(r"addins/tidebell/settings\.yml: \d+ lines -> \(gone\)", folder.out)
     assert "        addins/tidebell/deep/rules.txt: new: 1 line" in folder.out
-    assert re.search(r"2 new, 0 changed, \d removed, 0 there already as they are", folder.out)
+    assert re.search(r"2 new, 0 changed, \d removed, 0 the same already", folder.out)
     archive = run("change", "put-folder", change, "kit", "kit.zip", "--only", "deep/**")
     assert "Step 3: put-folder kit 1 file\n        kit/deep/rules.txt: new: 1 line\n" in archive.out
     tried = run("change", "move-file", change, "kit", "stored/kit", "--dry-run")

@@ -211,7 +211,9 @@ def test_files_that_go_are_removed_before_others_are_written(quick: Quick, monke
     done: list[str] = []
     write, remove = FolderConnection.write, FolderConnection.remove
     monkeypatch.setattr(
-        FolderConnection, "write", lambda s, p, d, **m: (done.append(f"write {p}"), write(s, p, d, **m))[1]
+        FolderConnection,
+        "write",
+        lambda link, path, data, **more: (done.append(f"write {path}"), write(link, path, data, **more))[1],
     )
     monkeypatch.setattr(FolderConnection, "remove", lambda s, p: (done.append(f"remove {p}"), remove(s, p))[1])
     change = quick.change("sea/1.yml#holds=7")

@@ -409,7 +409,7 @@ def _print_what_becomes(outcome: api.OutcomeOut, sent: Collection[str]) -> None:
     fresh = [address for address in new if old[address] is None]
     differ = len(new) - len(gone) - len(fresh)
     same = len([address for address in sent if address not in new])
-    echo(f"        {len(fresh)} new, {differ} changed, {len(gone)} removed, {same} there already as they are")
+    echo(f"        {len(fresh)} new, {differ} changed, {len(gone)} removed, {same} the same already")
 
 
 @change.command("add-folder")

@@ -91,7 +91,7 @@ _SETTINGS: Final[tuple[Decorator, ...]] = (
         help="Retention: how many of the last snapshots stay, and for how many days, weeks and months one each.",
     ),
     click.option(
-        "--keep-watched",
+        "--watched-retention",
         type=click.IntRange(1, 10_000),
         metavar="RUNS",
         help="Contents of watched files, such as big binaries, stay for this number of the last deploys and rollbacks.",
@@ -260,8 +260,8 @@ def _maintenance(given: Mapping[str, Any], known: Mapping[str, Any]) -> dict[str
         names = ("last", "daily", "weekly", "monthly")
         given_numbers = dict(zip(names, (int(number) for number in numbers), strict=True))
         found["retention"] = {**found.get("retention", {}), **given_numbers}
-    if given["keep_watched"] is not None:
-        found["retention"] = {**found.get("retention", {}), "watched": given["keep_watched"]}
+    if given["watched_retention"] is not None:
+        found["retention"] = {**found.get("retention", {}), "watched": given["watched_retention"]}
     return found
 
 

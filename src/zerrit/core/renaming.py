@@ -206,7 +206,7 @@ def _no_rules() -> Gamebook:
 
 def _first_path(state: FileState, path: str, name: str) -> _Turn:
     if "/" in name:
-        raise EditRefused(f"`{name}` is no name: it has a `/`. To put it in another folder, move it instead.")
+        raise EditRefused(f"`{name}` is not a valid name: it has a `/`. To put it in another folder, move it instead.")
     folder = path.rpartition("/")[0]
     new = safe_path(f"{folder}/{name}" if folder else name)
     if path not in state and not state.below(path):

@@ -160,7 +160,7 @@ class SnapshotFile(Base):
 
     `content` is that of a watched file which a change wrote or was about to replace: it is kept so that a rollback can
     bring it back. As long as size and time are the same, it is taken to be the same. `is_executable` is empty where the
-    server does not tell. `hash` is what is known of a content that was kept and let go.
+    server does not tell. `hash` is the SHA-256 of a content that was pruned.
 
     `stamp` is that of the connection (`zerrit.connections.RemoteFile`): as long as it is the same, the file need not be read.
     """
@@ -368,7 +368,7 @@ class RunChange(Base):
 
 class RunFile(Base):
     """A file that a run makes different, with its content before and after; empty where there is no such file. Those of
-    watched files may be let go some time after the run.
+    watched files may be pruned some time after the run.
 
     `is_written`: it is as it will be, also where the run is taken up later. `may_be_left_out`: where the host refuses it,
     the run goes on without it. `is_executable` is empty where that stays as it is.

@@ -84,7 +84,7 @@ export function RetentionPanel({ server }: { server: Schemas["ServerOut"] }) {
       </Box>
       <Box sx={{ display: "flex", gap: 1, flexWrap: "wrap", alignItems: "center", mt: 1.5 }}>
         <Typography sx={{ flex: 1, minWidth: 240 }}>
-          {(pruning.data?.watched ?? 0) > 0 && `These rules would let go ${String(pruning.data?.watched)} contents of watched files. `}
+          {(pruning.data?.watched ?? 0) > 0 && `These rules would prune ${String(pruning.data?.watched)} contents of watched files. `}
           {pruning.data && (pruning.data?.pruned.length === 0
             ? "These rules would prune no snapshot now."
             : `These rules would prune ${pruning.data?.pruned.join(", ")} now. Pinned snapshots, the last good one, and those that a change needs are never pruned.`)}

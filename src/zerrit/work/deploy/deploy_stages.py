@@ -391,8 +391,10 @@ def _written_persistently(context: RunContext, writes: Writes, stage: Stage) -> 
     """
     done, optional = context.journal.written()
     evidence, executable = context.evidence, context.executable()
-    # A game that runs on could read a file before it is complete.
-    new = set() if context.in_place else writes.keys() - context.files_before().keys()
+    # A game that runs on could read a file before it is complete; and at the path of a symbolic link, which is left out of the
+    # listing, a file that is written in place would end up wherever the link leads.
+    there = context.files_before().keys() | evidence.left_out.keys()
+    new = set() if context.in_place else writes.keys() - there
     while True:
         left = {path: digest for path, digest in writes.items() if path not in done}
         try:

@@ -32,7 +32,7 @@ from zerrit.work.servers.servers import get_server
 from zerrit.work.servers.stored_gamebooks import gamebook_of
 from zerrit.work.snapshots.fetch import fetch
 from zerrit.work.snapshots.snapshots import get_snapshot
-from zerrit.work.snapshots.watched_contents import WatchedPruning, let_go, plan_watched, put_contents
+from zerrit.work.snapshots.watched_contents import WatchedPruning, prune_watched, plan_watched, put_contents
 
 # --- taking and keeping -----------------------------------------------------------------------------------------------
 
@@ -120,7 +120,7 @@ def prune(workspace: Workspace, person: str, server_id: str) -> Pruning:
         server = get_server(session, server_id)
         planned = plan_pruning(session, server)
         watched = plan_watched(session, server, gamebook_of(session, server)[0])
-        let_go(session, watched)
+        prune_watched(session, watched)
         for snapshot_id in planned.pruned:
             _forget(session, snapshot_id)
         _drop_unused(session, watched)  # also what was uploaded for a step that never came
@@ -153,20 +153,20 @@ def _forget(session: Session, snapshot_id: int) -> None:
 
 
 def _drop_unused(session: Session, watched: WatchedPruning) -> None:
-    """Contents that no snapshot, run, bundle, gamebook or step names. Those of watched files that are let go are not held by
+    """Contents that no snapshot, run, bundle, gamebook or step names. Those of watched files that are pruned are not held by
     runs, nor by the steps of their changes.
     """
     named: set[str] = set()
     for row in session.scalars(select(Step).where(Step.kind.in_([StepKind.PUT_FILE, StepKind.PUT_FOLDER]))):
         named |= {digest for _, digest in put_contents(row)} - watched.of_steps.get(row.change_id, frozenset())
     session.execute(text("CREATE TEMP TABLE IF NOT EXISTS named_contents (digest TEXT PRIMARY KEY)"))
-    session.execute(text("CREATE TEMP TABLE IF NOT EXISTS contents_let_go (digest TEXT PRIMARY KEY)"))
-    for table, digests in (("named_contents", named), ("contents_let_go", watched.digests)):
+    session.execute(text("CREATE TEMP TABLE IF NOT EXISTS pruned_contents (digest TEXT PRIMARY KEY)"))
+    for table, digests in (("named_contents", named), ("pruned_contents", watched.digests)):
         session.execute(text(f"DELETE FROM {table}"))  # noqa: S608 (one of two names above)
         if digests:
             session.execute(text(f"INSERT INTO {table} VALUES (:digest)"), [{"digest": one} for one in digests])  # noqa: S608
     names = text("SELECT digest FROM named_contents").columns(Content.digest)
-    gone = text("SELECT digest FROM contents_let_go").columns(Content.digest)
+    gone = text("SELECT digest FROM pruned_contents").columns(Content.digest)
     of_runs = or_(exists().where(RunFile.old == Content.digest), exists().where(RunFile.new == Content.digest))
     used = or_(
         exists().where(SnapshotFile.digest == Content.digest),

@@ -1,7 +1,7 @@
 """
 Contents of watched files, such as the big binaries of mods: kept for a while, so that a rollback can bring them back.
 
-They are let go by a rule of their own: those that the last deploys replaced or wrote stay. A snapshot then still says their
+They are pruned by a rule of their own: those that the last deploys replaced or wrote stay. A snapshot then still says their
 size, time and SHA-256.
 """
 
@@ -25,7 +25,7 @@ _IN_WORK = frozenset((*EDITABLE, ChangeState.QUEUED, ChangeState.DEPLOYING))
 
 @dataclass(frozen=True)
 class WatchedPruning:
-    """What is let go: contents by snapshot and path, and the digests in steps that no one deploys any more."""
+    """What is pruned: contents by snapshot and path, and the digests in steps that no one deploys any more."""
 
     contents: Mapping[int, Mapping[str, str]] = field(default_factory=dict)
     of_steps: Mapping[int, frozenset[str]] = field(default_factory=dict)  #: by change
@@ -36,13 +36,9 @@ class WatchedPruning:
         found = {digest for files in self.contents.values() for digest in files.values()}
         return frozenset(found.union(*self.of_steps.values()))
 
-    @property
-    def count(self) -> int:
-        return sum(len(files) for files in self.contents.values())
-
 
 def plan_watched(session: Session, server: Server, gamebook: Gamebook | None) -> WatchedPruning:
-    """What the rule of a server lets go. Never what the newest snapshot, a pinned one, an open change or a run that goes on
+    """What the rule of a server prunes. Never what the newest snapshot, a pinned one, an open change or a run that goes on
     needs.
     """
     runs = list(session.scalars(select(Run).where(Run.server_id == server.id).order_by(Run.id.desc())))
@@ -85,7 +81,7 @@ def put_contents(row: Step) -> Iterator[tuple[str, str]]:
         yield from ((safe_path(f"{folder}/{inside}"), digest) for inside, digest in row.data.get("files", {}).items())
 
 
-def let_go(session: Session, planned: WatchedPruning) -> None:
+def prune_watched(session: Session, planned: WatchedPruning) -> None:
     """Make snapshots know the contents by their hashes only."""
     for snapshot_id, files in planned.contents.items():
         session.execute(

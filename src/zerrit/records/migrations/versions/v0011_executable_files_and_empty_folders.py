@@ -1,5 +1,5 @@
 """Which files of a server are executable, which of its folders are empty, and what of both a run brings about; contents of
-watched files that are let go, and then known by their hash only.
+watched files that are pruned, and then known by their hash only.
 """
 
 import sqlalchemy as sa
