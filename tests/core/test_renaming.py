@@ -200,6 +200,14 @@ def test_a_name_that_is_taken_is_refused_with_its_place() -> None:
     assert "recipes/oak.txt" in _outcome(_renamed("glazes.json#glazes/[ash]", "oak", files=taken)).message
 
 
+def test_a_key_or_name_that_a_sibling_has_is_refused_without_a_gamebook_too() -> None:
+    for address, taken in (("rooms.xml#room[front]", "back"), ("limits.ini#Limits/Heat", "Hours")):
+        found = _renamed(address, taken, is_known=False)
+        assert _outcome(found).kind is OutcomeKind.IMPOSSIBLE, address
+        assert "already" in _outcome(found).message
+        assert found.touched == frozenset()
+
+
 def test_a_file_whose_new_name_says_nothing_to_the_gamebook_is_refused() -> None:
     outcome = _outcome(_renamed("stamps/leaf.png", "leaf.jpg"))
     assert outcome.kind is OutcomeKind.IMPOSSIBLE

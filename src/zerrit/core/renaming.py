@@ -222,11 +222,13 @@ def _first_in_file(state: FileState, renaming: _Renaming, address: Address, name
     node = single(document, address.segments)
     holder, _ = _holder(document, node, ValuesAt("", "key"))
     if holder is not None:
+        rename(document, address.segments, name)  # refuses a key that a sibling has
         return _Turn(holder.value or "", name, (document, holder))
     if node.value is not None:
         as_value = _Turn(node.value, name, (document, node))
         if _is_item(node) or renaming.is_tied(as_value):
             return as_value
+    rename(document, address.segments, name)  # refuses a name that a sibling has
     return _Turn(node.name.removeprefix("@"), name, (document, node), is_name=True)
 
 
@@ -279,10 +281,6 @@ def _edited(document: Document, turns: list[_Turn]) -> tuple[Document, list[Valu
     for turn in turns:
         assert turn.place is not None  # noqa: S101 (only those in files come here)
         node = turn.place[1]
-        if turn.is_name and node.parent is not None:
-            rename(
-                document, parse_address(f"x#{document.keys.address_of(node)}").segments, turn.new
-            )  # refuses a taken name
         splices += (
             writer.rename(document, node, turn.new) if turn.is_name else writer.set_value(document, node, turn.new)
         )

@@ -32,7 +32,7 @@ from zerrit.work.servers.servers import get_server
 from zerrit.work.servers.stored_gamebooks import gamebook_of
 from zerrit.work.snapshots.fetch import fetch
 from zerrit.work.snapshots.snapshots import get_snapshot
-from zerrit.work.snapshots.watched_contents import WatchedPruning, prune_watched, plan_watched, put_contents
+from zerrit.work.snapshots.watched_contents import WatchedPruning, plan_watched, prune_watched, put_contents
 
 # --- taking and keeping -----------------------------------------------------------------------------------------------
 
