@@ -194,7 +194,9 @@ def test_a_place_can_be_left_as_it_is() -> None:
 def test_a_name_that_is_taken_is_refused_with_its_place() -> None:
     found = _renamed("glazes.json#glazes/[ash]", "salt")
     assert _outcome(found).kind is OutcomeKind.IMPOSSIBLE
-    assert "glazes already" in _outcome(found).message
+    assert "[salt] already" in _outcome(found).message
+    by_use = _renamed("shelves/south.yml#pots/[bowl]/glaze", "salt")
+    assert "glazes already" in _outcome(by_use).message
     assert found.touched == frozenset()
     taken = {**FILES, "recipes/oak.txt": b"another\n"}
     assert "recipes/oak.txt" in _outcome(_renamed("glazes.json#glazes/[ash]", "oak", files=taken)).message

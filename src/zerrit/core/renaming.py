@@ -12,7 +12,7 @@ from zerrit.core.checks.word_families import word_families
 from zerrit.core.documents import Document, Node
 from zerrit.core.documents.source import Splice
 from zerrit.core.documents.structural_edits import rename
-from zerrit.core.documents.value_edits import WRITERS, ValueChange, rewrite, single
+from zerrit.core.documents.value_edits import WRITERS, ValueChange, place_of, rewrite, single
 from zerrit.core.errors import EditRefused
 from zerrit.core.examination.check_context import Examination
 from zerrit.core.examination.game_files import Files
@@ -228,7 +228,11 @@ def _first_in_file(state: FileState, renaming: _Renaming, address: Address, name
         as_value = _Turn(node.value, name, (document, node))
         if _is_item(node) or renaming.is_tied(as_value):
             return as_value
-    rename(document, address.segments, name)  # refuses a name that a sibling has
+    prefix = "@" if node.name.startswith("@") else ""
+    if (
+        node.parent is not None and node.parent.child(prefix + name) is not None
+    ):  # some formats allow it twice; here it is a slip
+        raise EditRefused(f"{place_of(document, node.parent)} has {name} already. Choose another name.")
     return _Turn(node.name.removeprefix("@"), name, (document, node), is_name=True)
 
 
