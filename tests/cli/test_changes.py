@@ -198,7 +198,8 @@ def test_a_word_is_renamed_throughout(run: Run, change: str) -> None:
     assert "rename mods/surveyor-kit.yml to depth-kit.yml throughout" in done.out
     assert "launch.sh#mod" not in done.out
     taken = run("change", "rename", change, "mods/order.txt#mod[deepsong]", "undertow", "--throughout")
-    assert (taken.code, "already: " in taken.err) == (2, True), taken.err
+    message = "mods/order.txt has mod[undertow] already. Choose another key."
+    assert (taken.code, message in taken.err) == (2, True), taken.err
 
 
 def test_a_finding_blocks_until_it_is_accepted_with_the_command_that_is_shown(run: Run, change: str) -> None:
