@@ -45,12 +45,21 @@ def test_an_archive_has_bounds(monkeypatch: pytest.MonkeyPatch, bound: str, said
         ([("../a.xml", b"1")], "refused"),
         ([("/a.xml", b"1")], "refused"),
         ([("c:/a.xml", b"1")], "refused"),
+        *(
+            ([(name, b"1")], "not a file name on every host")
+            for name in ("a/con", "AUX.txt", "lpt1.dat/x", " nul .x/y", "a./b", "a/b ")
+        ),
         ([], "holds no file"),
     ],
 )
 def test_odd_names_are_refused(files: list[tuple[str, bytes]], said: str) -> None:
     with pytest.raises(ArchiveRefused, match=said):
         unpack(packed(*files))
+
+
+def test_names_that_only_look_like_devices_are_taken() -> None:
+    names = ["console/falcon.txt", "com0", "con-1.ini", "aux_.xml", "a b/é (2).txt", ".env"]
+    assert list(unpack(packed(*((name, b"1") for name in names)))) == names
 
 
 def test_members_that_overlap_are_refused() -> None:

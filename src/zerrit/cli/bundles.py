@@ -7,20 +7,25 @@ import sys
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Literal
+from typing import TYPE_CHECKING, Literal
 
 import click
 
-from zerrit import api
 from zerrit.cli.files import FILE, load_gamebook
 from zerrit.cli.local_folder import ChosenFiles, opened_bundle, sending
 from zerrit.cli.output import echo, output_option, print_json, print_table, short
 from zerrit.cli.session import connect
-from zerrit.cli.upgrade import chosen_side
-from zerrit.client import Client
-from zerrit.core.bundles import InstalledBundle, Inventory, Manifest, look_into
-from zerrit.core.gamebooks import Gamebook, read_gamebook
+from zerrit.core.bundles.installed import InstalledBundle
+from zerrit.core.bundles.inventory import Inventory, look_into
+from zerrit.core.bundles.manifest import Manifest
 from zerrit.core.wording import counted
+
+# A look into an archive needs neither the service nor a gamebook, whose models take longer to import than the look takes.
+# ruff: noqa: PLC0415
+if TYPE_CHECKING:
+    from zerrit import api
+    from zerrit.client import Client
+    from zerrit.core.gamebooks import Gamebook
 
 MOST_NAMED = 8
 _SORTS = {"others": "other files"}
@@ -56,7 +61,7 @@ def look(file: Path, server_id: str | None, gamebook: Path | None, output: str) 
         kinds = here.gamebook.rules.bundles if here.gamebook is not None else ()
         found = look_into(archive, file.name, kinds, here.installed, here.paths, here.refused)
     if output == "json":
-        from zerrit.report.inventory import inventory  # noqa: PLC0415  # only for JSON
+        from zerrit.report.inventory import inventory
 
         print_json(inventory(found).model_dump(mode="json"))
     else:
@@ -76,6 +81,8 @@ class _Here:
 
 
 def _server_view(zerrit: Client, server_id: str) -> _Here:
+    from zerrit.core.gamebooks import read_gamebook
+
     server = zerrit.server(server_id)
     book = read_gamebook(zerrit.gamebook_overview(server_id).text.encode())[0] if server.gamebook else None
     installed = [
@@ -330,6 +337,9 @@ def install(
     FILE_OR_ID is an archive, folder or file, which is kept first, or the number of a kept bundle. Your edits to its
     settings are carried over. Exit code 1 while something conflicts.
     """
+    from zerrit import api
+    from zerrit.cli.upgrade import chosen_side
+
     with connect() as zerrit:
         bundle_id = int(source) if source.isdigit() else _kept(zerrit, _existing(source), origin).id
         given = api.InstallIn(
@@ -431,6 +441,8 @@ def _print_steps(steps: Sequence[api.PlannedStepOut], change: int | None) -> Non
 @click.option("--dry-run", "is_dry_run", is_flag=True, help="Only show what it comes to.")
 def switch_on(server_id: str, name: str, kind: str, with_needed: bool, is_dry_run: bool) -> None:
     """Open a change that switches a bundle on: its folder, and its place in every list. Exit code 1 if it needs more."""
+    from zerrit import api
+
     given = api.SwitchIn(name=name, kind=kind, on=True, with_needed=with_needed)
     with connect() as zerrit:
         planned = zerrit.switch_bundle(server_id, given)
@@ -454,6 +466,8 @@ def switch_on(server_id: str, name: str, kind: str, with_needed: bool, is_dry_ru
 @click.option("--dry-run", "is_dry_run", is_flag=True, help="Only show what it comes to.")
 def switch_off(server_id: str, name: str, kind: str, is_dry_run: bool) -> None:
     """Open a change that switches a bundle off; its files stay where such bundles are when they are off."""
+    from zerrit import api
+
     with connect() as zerrit:
         given = api.SwitchIn(name=name, kind=kind, on=False, create=not is_dry_run)
         _print_switched(f"Switch off {name} on {server_id}", zerrit.switch_bundle(server_id, given))
@@ -466,6 +480,8 @@ def switch_off(server_id: str, name: str, kind: str, is_dry_run: bool) -> None:
 @click.option("--dry-run", "is_dry_run", is_flag=True, help="Only show what it comes to.")
 def remove(server_id: str, name: str, kind: str, is_dry_run: bool) -> None:
     """Open a change that removes a bundle with all that belongs to it. A rollback brings it back."""
+    from zerrit import api
+
     with connect() as zerrit:
         given = api.RemoveBundleIn(name=name, kind=kind, create=not is_dry_run)
         _print_switched(f"Remove {name} from {server_id}", zerrit.remove_bundle(server_id, given))
@@ -477,6 +493,8 @@ def remove(server_id: str, name: str, kind: str, is_dry_run: bool) -> None:
 @click.option("--dry-run", "is_dry_run", is_flag=True, help="Only show what it comes to.")
 def same_as(server_id: str, other_id: str, is_dry_run: bool) -> None:
     """Open a change after which the same bundles are on at SERVER_ID as at OTHER_ID."""
+    from zerrit import api
+
     with connect() as zerrit:
         given = api.SameBundlesIn(server=other_id, create=not is_dry_run)
         planned = zerrit.same_bundles(server_id, given)

@@ -5,12 +5,14 @@ from __future__ import annotations
 import json
 import os
 from pathlib import Path
-from typing import Final
+from typing import TYPE_CHECKING, Final
 
 import platformdirs
 
 from zerrit.cli.private import write_private
-from zerrit.client import Client
+
+if TYPE_CHECKING:
+    from zerrit.client import Client
 
 DEFAULT_URL: Final = "http://127.0.0.1:8750"
 
@@ -39,6 +41,8 @@ def connect() -> Client:
 
     The kept token goes to no other service than the one that gave it.
     """
+    from zerrit.client import Client  # noqa: PLC0415 (half of the time that a command takes to start)
+
     kept = _kept()
     url = os.environ.get("ZERRIT_URL") or kept.get("url") or DEFAULT_URL
     is_same = url.rstrip("/") == kept.get("url", "").rstrip("/")

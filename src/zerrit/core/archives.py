@@ -33,6 +33,11 @@ _LOCKED: Final = 0x1  # flag of a member of a ZIP: a password is needed
 _DEVICES: Final = frozenset(
     ["con", "prn", "aux", "nul", *(f"{port}{number}" for port in ("com", "lpt") for number in range(1, 10))]
 )
+#: A path that nothing is to be said against, as most are; every other one is looked at part by part.
+_PLAIN: Final = re.compile(
+    r"(?:(?!(?:con|prn|aux|nul|com\d|lpt\d)(?:[./]|\Z))[\w-]++(?:\.[\w-]++)*+(?:/(?!\Z)|\Z))+",
+    re.ASCII | re.IGNORECASE,
+)
 _FAULTS: Final = (
     zipfile.BadZipFile,
     tarfile.TarError,
@@ -51,6 +56,9 @@ _NOT_ONE: Final = (
 
 
 ARCHIVE_ENDING: Final = re.compile(r"\.(?:zip|tar|tgz|tbz2|txz|tar\.(?:gz|bz2|xz))$", re.IGNORECASE)
+
+
+_ARCHIVE_TAILS: Final = frozenset((".zip", ".tar", ".tgz", "tbz2", ".txz", "r.gz", ".bz2", "r.xz"))
 
 
 class ArchiveBroken(ValueError):
@@ -186,7 +194,7 @@ def _empty(folders: Iterable[str], files: Iterable[str]) -> tuple[str, ...]:
 
 def is_archive_name(path: str) -> bool:
     """The ending of the name says that it is an archive."""
-    return ARCHIVE_ENDING.search(path) is not None
+    return path[-4:].lower() in _ARCHIVE_TAILS and ARCHIVE_ENDING.search(path) is not None
 
 
 def programs_of(members: Sequence[Member]) -> frozenset[str]:
@@ -225,7 +233,7 @@ def _is_link(name: str) -> ArchiveRefused:
 
 def _zip_name(info: zipfile.ZipInfo) -> str:
     """The name of a member. Many programs write names in UTF-8 and do not say so."""
-    if info.flag_bits & _IN_UTF_8:
+    if info.flag_bits & _IN_UTF_8 or info.filename.isascii():
         return info.filename
     try:
         return info.filename.encode("cp437").decode("utf-8")
@@ -283,6 +291,8 @@ def _require_no_overlap(members: list[zipfile.ZipInfo]) -> None:
 
 
 def _path(name: str) -> str:
+    if _PLAIN.fullmatch(name):
+        return name
     path = safe_path(str(PurePosixPath(name)))
     try:
         path.encode()

@@ -11,8 +11,11 @@ from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
+from functools import lru_cache
 from pathlib import PurePosixPath
 from typing import Final, NamedTuple
+
+from zerrit.core.paths import ending_of
 
 
 class Sort(StrEnum):
@@ -49,17 +52,26 @@ MOST_NAMED: Final = 40  #: of one sort
 
 def sort_of(path: str) -> Sort:
     """What a file is taken for, by its name and the folders that it is in."""
-    pure = PurePosixPath(path)
-    name, suffix, folders = pure.name, pure.suffix.lower(), pure.parent.parts
-    if suffix in _CRASHES or _CORE.match(name) or any(_CRASH_FOLDER.match(one) for one in folders):
+    folder, _, name = path.rpartition("/")
+    suffix = ending_of(path)
+    in_crashes, in_logs = _in_folders(folder)
+    may_be_log = suffix in ("", ".txt", ".log") or suffix[1:].isdigit()
+    if suffix in _CRASHES or in_crashes or (may_be_log and _CORE.match(name)):
         return Sort.CRASH
-    if _LOG.search(name) or (any(_LOG_FOLDER.match(one) for one in folders) and suffix in (".txt", "")):
+    if may_be_log and (_LOG.search(name) or (in_logs and suffix in (".txt", ""))):
         return Sort.LOG
     if suffix in _DATABASES:
         return Sort.DATABASE
     if suffix in _SCRIPTS:
         return Sort.SCRIPT
     return Sort.SETTINGS if suffix in _SETTINGS else Sort.OTHER
+
+
+@lru_cache(maxsize=1024)
+def _in_folders(path: str) -> tuple[bool, bool]:
+    """One of the folders is for crashes, or for logs."""
+    folders = path.split("/")
+    return any(map(_CRASH_FOLDER.match, folders)), any(map(_LOG_FOLDER.match, folders))
 
 
 @dataclass(frozen=True, slots=True)

@@ -14,20 +14,16 @@ from typing import Final
 from zerrit.core.errors import PathRefused
 from zerrit.core.wildcards import path_matches
 
+#: An empty part, `.` or `..`; a backslash or a character that is not printed; the letter of a drive.
+_BAD: Final = re.compile(r"(?:\A|/)\.{0,2}(?:/|\Z)|[\\\x00-\x1f\x7f]|\A.:", re.DOTALL)
+
 
 def safe_path(path: str) -> str:
     """The path itself, when it stays inside the server's folder.
 
     Raises PathRefused: it is absolute, climbs with `..`, or holds characters that a server could take for a command.
     """
-    is_bad = (
-        not path
-        or "\\" in path
-        or any(part in ("..", ".", "") for part in path.split("/"))
-        or any(ord(character) < 32 or ord(character) == 127 for character in path)
-        or path[1:2] == ":"
-    )
-    if is_bad:
+    if _BAD.search(path):
         raise PathRefused(f"`{path[:120]!s}` leaves the server's folder or is not a file name; such a path is refused.")
     return path
 
@@ -48,6 +44,13 @@ def pack_of(path: str) -> str:
         return ""
     found = _PACK.match(path)
     return found.group(1) if found is not None else ""
+
+
+def ending_of(path: str) -> str:
+    """The ending of a file's name in lower case, with its dot; empty for `.env` and other names that only begin with one."""
+    name = path.rpartition("/")[2]
+    at = name.rfind(".")
+    return name[at:].lower() if 0 < at < len(name) - 1 else ""
 
 
 def file_stems(pattern: str, paths: Iterable[str]) -> list[str]:

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from zerrit import api
-from zerrit.core.bundles import BundlePart, Inventory, Manifest
+from zerrit.core.bundles.inventory import BundlePart, Inventory
+from zerrit.core.bundles.manifest import Manifest
 
 
 def inventory(found: Inventory) -> api.InventoryOut:

@@ -9,7 +9,9 @@ from collections.abc import Mapping, Sequence
 from hashlib import sha256
 
 from zerrit.core.archives import open_archive
-from zerrit.core.bundles import InstalledBundle, Inventory, Sources, installed_bundles, look_into
+from zerrit.core.bundles.installed import InstalledBundle, installed_bundles
+from zerrit.core.bundles.installing import Sources
+from zerrit.core.bundles.inventory import Inventory, look_into
 from zerrit.core.examination.game_files import Files, gather_files
 from zerrit.core.gamebooks import Gamebook, read_gamebook
 from zerrit.core.steps import OutcomeKind, Replay, Step, replay

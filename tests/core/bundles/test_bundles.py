@@ -5,16 +5,10 @@ from __future__ import annotations
 import pytest
 
 from tests.core.bundles.greenhouse import House, crate, tarred, zipped
-from zerrit.core.bundles import (
-    kind_called,
-    name_and_version,
-    needed_by,
-    newer,
-    placed,
-    plan_install,
-    steps_to_remove,
-    steps_to_switch,
-)
+from zerrit.core.bundles.installing import plan_install
+from zerrit.core.bundles.manifest import name_and_version, newer
+from zerrit.core.bundles.placement import kind_called, placed
+from zerrit.core.bundles.switching import needed_by, steps_to_remove, steps_to_switch
 from zerrit.core.errors import EditRefused
 
 # The lists of beds of this test name them alike, so the start line has no sign before the name.

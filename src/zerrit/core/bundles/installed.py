@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 from zerrit.core.bundles.manifest import Manifest, manifest_path, read_manifest
 from zerrit.core.bundles.paths import by_name, moved
@@ -11,7 +12,9 @@ from zerrit.core.documents import Document
 from zerrit.core.documents.file_selection import values_at
 from zerrit.core.errors import AddressInvalid
 from zerrit.core.examination.game_files import Files
-from zerrit.core.rules.bundles import BundleRules
+
+if TYPE_CHECKING:
+    from zerrit.core.rules.bundles import BundleRules
 
 
 @dataclass(frozen=True, slots=True)

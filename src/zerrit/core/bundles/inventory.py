@@ -12,8 +12,7 @@ from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from io import BytesIO
-from pathlib import PurePosixPath
-from typing import Final
+from typing import TYPE_CHECKING, Final
 
 from zerrit.core.archives import Archive, Member, is_archive_name, open_archive
 from zerrit.core.bundles.installed import InstalledBundle
@@ -31,8 +30,10 @@ from zerrit.core.discovery import Sort, sort_of
 from zerrit.core.documents.slots import PLACE
 from zerrit.core.documents.source import MAX_BYTES, decode
 from zerrit.core.errors import ArchiveRefused, EditRefused, PathRefused
-from zerrit.core.paths import INSIDE, name_matches
-from zerrit.core.rules.bundles import BundleRules
+from zerrit.core.paths import INSIDE, ending_of, name_matches
+
+if TYPE_CHECKING:
+    from zerrit.core.rules.bundles import BundleRules
 
 _PROGRAMS: Final = frozenset((".exe", ".dll", ".so", ".bat", ".cmd", ".com", ".msi", ".scr", ".sh", ".ps1", ".vbs"))
 _PICTURES: Final = frozenset((".png", ".jpg", ".jpeg", ".gif", ".bmp", ".svg", ".webp", ".ico"))
@@ -112,6 +113,9 @@ def look_into(
     manifest = parts[0].manifest if len(parts) == 1 else None
     if manifest is None and not parts:
         manifest = guess_manifest([one.path for one in members], [one.size for one in members], archive.read)
+    programs = dict.fromkeys(member.path for member in members if _is_program(member))
+    sorts = Counter(_sort(member.path) for member in members if member.path not in programs)
+    sorts["programs"] = len(programs)
     readme = next(
         (one for one in sorted(members, key=lambda one: one.path.count("/")) if _READABLE.search(one.path)), None
     )
@@ -120,13 +124,15 @@ def look_into(
         version or (manifest.version if manifest is not None else ""),
         len(members),
         sum(member.size for member in members),
-        Counter(_sort(member) for member in members),
+        {sort: many for sort, many in sorts.items() if many},
         tuple(_folders(members)),
         tuple(parts),
         manifest,
         _text_of(archive, readme) if readme is not None else None,
-        tuple(member.path for member in members if _is_program(member)),
-        tuple(one.path for one in members if any(name_matches(pattern, one.path) for pattern in refused)),
+        tuple(programs),
+        tuple(one.path for one in members if any(name_matches(pattern, one.path) for pattern in refused))
+        if refused
+        else (),
         tuple(member.path for member in members if is_archive_name(member.path)),
         tuple(member.path for member in members if member.path not in taken),
     )
@@ -139,28 +145,33 @@ def _text_of(archive: Archive, member: Member) -> tuple[str, str]:
 
 
 def _is_program(member: Member) -> bool:
-    return member.is_program or PurePosixPath(member.path).suffix.lower() in _PROGRAMS
+    return member.is_program or ending_of(member.path) in _PROGRAMS
 
 
-def _sort(member: Member) -> str:
-    if _is_program(member):
-        return "programs"
-    if is_archive_name(member.path):
+def _sort(path: str) -> str:
+    """What a file that is no program is."""
+    if is_archive_name(path):
         return "archives"
-    if PurePosixPath(member.path).suffix.lower() in _PICTURES:
+    if ending_of(path) in _PICTURES:
         return "pictures"
-    found = sort_of(member.path)
-    return {Sort.SETTINGS: "settings", Sort.DATABASE: "databases", Sort.LOG: "logs"}.get(found, "others")
+    return _SORTS.get(sort_of(path), "others")
+
+
+_SORTS: Final = {Sort.SETTINGS: "settings", Sort.DATABASE: "databases", Sort.LOG: "logs"}
 
 
 def _folders(members: Sequence[Member]) -> Iterator[tuple[str, int, int]]:
+    direct: dict[str, list[int]] = {}
+    for path, size, _ in members:
+        entry = direct.setdefault(path.rpartition("/")[0], [0, 0])
+        entry[0] += 1
+        entry[1] += size
     counts: dict[str, list[int]] = {}
-    for member in members:
-        for folder in ["/".join(member.path.split("/")[:depth]) for depth in (1, 2)]:
-            if folder != member.path:
-                entry = counts.setdefault(folder, [0, 0])
-                entry[0] += 1
-                entry[1] += member.size
+    for folder, (files, size) in direct.items():
+        for near in dict.fromkeys("/".join(folder.split("/")[:depth]) for depth in (1, 2)) if folder else ():
+            entry = counts.setdefault(near, [0, 0])
+            entry[0] += files
+            entry[1] += size
     for folder, (files, size) in sorted(counts.items()):
         yield folder, files, size
 
@@ -177,7 +188,7 @@ def _parts(
     on_server: frozenset[str],
 ) -> list[BundlePart]:
     paths = [member.path for member in archive.members]
-    found = list(_as_on_server(archive, kinds, paths))
+    found = list(_as_on_server(archive, kinds, paths)) if kinds else []
     taken = {path for part in found for path in part.placement.files.values()}
     left = [path for path in paths if path not in taken]
     found += _by_manifest(archive, kinds, left, name, version)

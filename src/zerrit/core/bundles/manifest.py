@@ -7,14 +7,17 @@ from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field
 from io import BytesIO
 from pathlib import PurePosixPath
-from typing import Final
+from typing import TYPE_CHECKING, Final
 
 from zerrit.core.archives import ARCHIVE_ENDING, open_archive
 from zerrit.core.bundles.paths import is_folder, path_for
 from zerrit.core.documents import Document, Format, read_document
 from zerrit.core.documents.slots import PLACE, Slot, cuts
 from zerrit.core.errors import AddressInvalid, ArchiveRefused
-from zerrit.core.rules.bundles import BundleRules, ManifestRules
+from zerrit.core.paths import ending_of
+
+if TYPE_CHECKING:
+    from zerrit.core.rules.bundles import BundleRules, ManifestRules
 
 #: `lamp-pack v1.4.2`: a name and a version of an archive's file name.
 _VERSIONED: Final = re.compile(
@@ -134,7 +137,7 @@ def guess_manifest(paths: Sequence[str], sizes: Sequence[int], read: Read) -> Ma
     near = sorted(
         (path.count("/"), path)
         for path, size in zip(paths, sizes, strict=True)
-        if size <= _MOST_BYTES and PurePosixPath(path).suffix.lower() in _MANIFESTS
+        if size <= _MOST_BYTES and ending_of(path) in _MANIFESTS
     )
     for _, path in near[:_MOST_TRIED]:
         document = _document(read(path), path)

@@ -4,13 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
 
 from zerrit.core.bundles.manifest import manifest_path
 from zerrit.core.bundles.paths import is_folder, name_in, path_for
 from zerrit.core.errors import EditRefused
 from zerrit.core.expressions import compile_pattern
 from zerrit.core.paths import safe_path
-from zerrit.core.rules.bundles import BundleRules
+
+if TYPE_CHECKING:
+    from zerrit.core.rules.bundles import BundleRules
 
 
 @dataclass(frozen=True, slots=True)

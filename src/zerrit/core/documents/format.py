@@ -8,8 +8,9 @@ from dataclasses import dataclass
 from enum import StrEnum
 from io import StringIO
 from itertools import islice
-from pathlib import PurePosixPath
 from typing import Final
+
+from zerrit.core.paths import ending_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -67,7 +68,7 @@ _ENOUGH: Final = 0.7  # of the lines; the others may be broken
 
 def format_of(path: str, text: str | None = None) -> Format:
     """The format that a file's name promises; where several share the ending, `text` decides."""
-    ending = PurePosixPath(path).suffix.lower()
+    ending = ending_of(path)
     found = _BY_ENDING.get(ending, Format.TEXT)
     return found if text is None or ending not in _AMBIGUOUS or _looks_like_ini(text) else Format.TEXT
 

@@ -5,12 +5,11 @@ from __future__ import annotations
 import time
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
-from pathlib import PurePosixPath
 from types import MappingProxyType
 from typing import Final
 
 from zerrit.connections import Connection, ConnectionFailed, ConnectionFault, NewFile
-from zerrit.core.paths import folders_of
+from zerrit.core.paths import ending_of, folders_of
 from zerrit.core.wording import counted
 from zerrit.records import content_sizes, digest_of, load_content
 from zerrit.work.base.workspace import Workspace
@@ -117,7 +116,7 @@ def _by_kind(paths: Iterable[str]) -> list[str]:
     first: dict[str, str] = {}
     later: list[str] = []
     for path in paths:
-        if first.setdefault(_kind(path), path) is not path:
+        if first.setdefault(ending_of(path), path) is not path:
             later.append(path)
     return [*first.values(), *later]
 
@@ -140,14 +139,10 @@ def _contents(
         yield from loaded
 
 
-def _kind(path: str) -> str:
-    return PurePosixPath(path).suffix.lower()
-
-
 def _refused(path: str, error: ConnectionFailed, all_of: Iterable[str]) -> Exception:
     """The failure for a refused file. Where the host refuses the kind, it says how many there are of it."""
-    kind, paths = _kind(path), list(all_of)
-    alike = [one for one in paths if _kind(one) == kind]
+    kind, paths = ending_of(path), list(all_of)
+    alike = [one for one in paths if ending_of(one) == kind]
     if not kind or len(alike) == len(paths):
         return ConnectionFailed(ConnectionFault.DENIED, str(error))
     named = ", ".join(alike[:MOST_NAMED]) + (", …" if len(alike) > MOST_NAMED else "")

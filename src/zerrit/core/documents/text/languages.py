@@ -8,8 +8,9 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass
-from pathlib import PurePosixPath
 from typing import Final
+
+from zerrit.core.paths import ending_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -94,7 +95,7 @@ _SHELL_LINE: Final = re.compile(r"#!\s*\S*(?:/|\s)(?:ba|da|z|k)?sh\b")
 
 def language_of(path: str, text: str) -> Language | None:
     """The family that a file belongs to by its ending or its first line; None for plain lists and prose."""
-    by_ending = _BY_ENDING.get(PurePosixPath(path).suffix.lower())
+    by_ending = _BY_ENDING.get(ending_of(path))
     return by_ending or (SHELL if _SHELL_LINE.match(text) else None)
 
 

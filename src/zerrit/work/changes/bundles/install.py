@@ -8,19 +8,10 @@ from dataclasses import dataclass, field, replace
 from sqlalchemy import select
 
 from zerrit.core.archives import programs_of
-from zerrit.core.bundles import (
-    BundleInstall,
-    BundlePart,
-    InstalledBundle,
-    Inventory,
-    Placement,
-    Sources,
-    in_folder,
-    kind_called,
-    opened_inside,
-    placed,
-    plan_install,
-)
+from zerrit.core.bundles.installed import InstalledBundle
+from zerrit.core.bundles.installing import BundleInstall, Sources, plan_install
+from zerrit.core.bundles.inventory import BundlePart, Inventory, opened_inside
+from zerrit.core.bundles.placement import Placement, in_folder, kind_called, placed
 from zerrit.core.paths import INSIDE, name_matches
 from zerrit.core.rules.bundles import BundleRules
 from zerrit.core.wording import counted

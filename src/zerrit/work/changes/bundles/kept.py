@@ -10,9 +10,7 @@ from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
 from zerrit.core.archives import MOST_MEMBERS, Archive, Member
-from zerrit.core.bundles import (
-    name_and_version,
-)
+from zerrit.core.bundles.manifest import name_and_version
 from zerrit.core.errors import PathRefused
 from zerrit.core.paths import safe_path
 from zerrit.core.wording import counted

@@ -10,14 +10,11 @@ from typing import Final
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from zerrit.core.bundles import (
-    BundlePart,
-    InstalledBundle,
-    kind_called,
-    moved,
-    name_and_version,
-    newer,
-)
+from zerrit.core.bundles.installed import InstalledBundle
+from zerrit.core.bundles.inventory import BundlePart
+from zerrit.core.bundles.manifest import name_and_version, newer
+from zerrit.core.bundles.paths import moved
+from zerrit.core.bundles.placement import kind_called
 from zerrit.core.checks import Files
 from zerrit.core.expressions import compile_pattern
 from zerrit.core.rules.bundles import BundleRules

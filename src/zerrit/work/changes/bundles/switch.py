@@ -5,13 +5,9 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
-from zerrit.core.bundles import (
-    InstalledBundle,
-    kind_called,
-    needed_by,
-    steps_to_remove,
-    steps_to_switch,
-)
+from zerrit.core.bundles.installed import InstalledBundle
+from zerrit.core.bundles.placement import kind_called
+from zerrit.core.bundles.switching import needed_by, steps_to_remove, steps_to_switch
 from zerrit.core.nearest import did_you_mean
 from zerrit.core.steps import Step, StepKind, replay
 from zerrit.records import Bundle, Change

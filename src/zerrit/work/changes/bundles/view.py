@@ -7,12 +7,8 @@ from dataclasses import dataclass, replace
 
 from sqlalchemy.orm import Session
 
-from zerrit.core.bundles import (
-    InstalledBundle,
-    Inventory,
-    installed_bundles,
-    look_into,
-)
+from zerrit.core.bundles.installed import InstalledBundle, installed_bundles
+from zerrit.core.bundles.inventory import Inventory, look_into
 from zerrit.core.checks import Files
 from zerrit.core.gamebooks import Gamebook
 from zerrit.core.rules.bundles import BundleRules
