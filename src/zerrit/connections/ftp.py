@@ -99,6 +99,8 @@ class FtpsConnection(RemoteConnection):
 class _Bounded(ftplib.FTP):
     """What a host sends ends somewhere: the lines of a listing, and those of an answer."""
 
+    _type = _answer = ""  #: the last `TYPE` that was sent, and what the host said to it
+
     def retrlines(self, cmd: str, callback: Callable[[str], object] | None = None) -> str:
         size = count = 0
 
@@ -115,6 +117,22 @@ class _Bounded(ftplib.FTP):
         except ConnectionFailed:
             self.skip_answer()
             raise
+
+    def voidcmd(self, cmd: str) -> str:
+        return self._unless_said(cmd, super().voidcmd)
+
+    def sendcmd(self, cmd: str) -> str:
+        return self._unless_said(cmd, super().sendcmd)
+
+    def _unless_said(self, cmd: str, send: Callable[[str], str]) -> str:
+        """Whether bytes or lines are transferred is said when it changes and not before each file, a round trip each time."""
+        if not cmd.startswith("TYPE "):
+            return send(cmd)
+        if cmd != self._type:
+            self._type = ""
+            self._answer = send(cmd)
+            self._type = cmd
+        return self._answer
 
     def skip_answer(self) -> None:
         """Read what the host says of a transfer that was broken off, so that the next answer belongs to its question."""

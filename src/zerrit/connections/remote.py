@@ -10,7 +10,8 @@ import contextlib
 import threading
 import time
 from collections.abc import Callable, Iterable, Iterator
-from concurrent.futures import FIRST_COMPLETED, Future, ThreadPoolExecutor, wait
+from concurrent.futures import Future, ThreadPoolExecutor
+from queue import SimpleQueue
 from types import TracebackType
 from typing import Final, Self, TypeVar
 
@@ -142,16 +143,18 @@ class RemoteConnection:
         """Do work for all items, a few at once; no more results wait than there are connections."""
         waiting = iter(items)
         running: dict[Future[R], T] = {}
+        done: SimpleQueue[Future[R]] = SimpleQueue()
         with ThreadPoolExecutor(self._most, "zerrit-connection") as pool:
             try:
                 while True:
                     while len(running) < self._most and (item := next(waiting, None)) is not None:
-                        running[pool.submit(work, item)] = item
+                        future = pool.submit(work, item)
+                        running[future] = item
+                        future.add_done_callback(done.put)
                     if not running:
                         return
-                    done, _ = wait(running, return_when=FIRST_COMPLETED)
-                    for future in done:
-                        yield running.pop(future), future.result()
+                    future = done.get()
+                    yield running.pop(future), future.result()
             finally:
                 for future in running:
                     future.cancel()

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import time
+from collections import deque
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
+from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field
 from types import MappingProxyType
 from typing import Final
@@ -124,19 +126,33 @@ def _by_kind(paths: Iterable[str]) -> list[str]:
 def _contents(
     workspace: Workspace, digests: Mapping[str, str], sizes: Mapping[str, int]
 ) -> Iterator[tuple[str, bytes]]:
-    """The contents of files, loaded some small ones at a time."""
-    waiting = list(digests)
-    while waiting:
-        batch: list[str] = []
-        weight = 0
-        while waiting and (
-            not batch or (weight + sizes[digests[waiting[0]]] <= LOADED_AT_ONCE and len(batch) < MOST_LOADED)
-        ):
-            batch.append(waiting.pop(0))
-            weight += sizes[digests[batch[-1]]]
+    """The contents of files, loaded some small ones at a time; the next ones are loaded while these are sent."""
+
+    def loaded(batch: Sequence[str]) -> list[tuple[str, bytes]]:
         with workspace.session() as session:
-            loaded = [(path, load_content(session, digests[path])) for path in batch]
-        yield from loaded
+            return [(path, load_content(session, digests[path])) for path in batch]
+
+    with ThreadPoolExecutor(1, "zerrit-loading") as loader:
+        ahead: deque[Future[list[tuple[str, bytes]]]] = deque()
+        for batch in _batches(digests, sizes):
+            ahead.append(loader.submit(loaded, batch))
+            if len(ahead) > 1:
+                yield from ahead.popleft().result()
+        while ahead:
+            yield from ahead.popleft().result()
+
+
+def _batches(digests: Mapping[str, str], sizes: Mapping[str, int]) -> Iterator[Sequence[str]]:
+    batch: list[str] = []
+    weight = 0
+    for path, digest in digests.items():
+        if batch and (weight + sizes[digest] > LOADED_AT_ONCE or len(batch) == MOST_LOADED):
+            yield batch
+            batch, weight = [], 0
+        batch.append(path)
+        weight += sizes[digest]
+    if batch:
+        yield batch
 
 
 def _refused(path: str, error: ConnectionFailed, all_of: Iterable[str]) -> Exception:
