@@ -24,10 +24,11 @@ import click
 
 from fuzzing.seeds import PIECES, SEEDS
 from zerrit.core import Document, read_document
-from zerrit.core.documents import NodeKind
+from zerrit.core.documents import Format, NodeKind
 
 LONGEST: Final = 5  # seconds for one input of a few hundred characters; a hang, on any machine
 CHUNK: Final = 10_000
+FORMATS: Final = {f"a.{one}": one for one in (Format.KEYWORDS, Format.BRACES, Format.CLASSES)}  #: no name says them
 MOST_ADDRESSED: Final = 25  # nodes of one input whose address is followed back
 
 
@@ -113,7 +114,7 @@ def run_chunk(path: str, seed: int, inputs: int) -> Count:
         start = time.perf_counter()
         signal.alarm(LONGEST)
         try:
-            document = read_document(data, path)
+            document = read_document(data, path, format=FORMATS.get(path))
             hold(document, data)
             proposed += any(finding.fix for finding in document.findings)
         except BaseException as error:

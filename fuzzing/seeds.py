@@ -29,12 +29,30 @@ SEEDS: Final[dict[str, tuple[str, ...]]] = {
         "#!/bin/sh\n# c (\nrun \"a b\" (x) [y] {z}\nif [ $a = 'b' ]; then\n  echo $(pwd)\nfi\n",
         'case "$1" in\n  q) W=1 ;;\nesac\nM="a;b"\n',
     ),
+    "a.properties": (
+        "# c\nmost.seats=24\nmotd = calm \\\n  seas\n! d\nname: v\\u00e9\\=\nlone\n",
+        "a=1\r\nb = x\r\n",
+    ),
+    "a.env": ("# c\nexport A=\"x y\" # d\nB=3\nC='a\nb'\nD=a#b\n",),
+    "a.keywords": (
+        '// c\ntitle "The Quay" // shown\nseats 24\nadmin "Ada" 5 build\nadmin "Bo" 1 look;\nload a\nload b\nquiet\n',
+    ),
+    "a.braces": (
+        '"Shop"\n{\n\t// c\n\t"item"\n\t{\n\t\t"name"\t"Rope"\n\t\t"price" "5" [$WIDE]\n\t}\n\t"item" { "name" "Lamp" }\n}\n"v" "1"\n',
+        'a { b c }\r\nd "e \\"f\\""\r\n',
+    ),
+    "a.classes": (
+        '// c\n#include "a.hpp"\nclass Crew: Base\n{\n  // how many\n  seats = 24; // d\n  decks[] = {"a", {1, 2}, b};\n'
+        '  class Night { opens = 0; };\n  t = "say ""hi""";\n};\nclass Other;\ndelete X;\n',
+        "a = 1;\r\nb[] += {2,};\r\n/* c */\r\n",
+    ),
     "a.lua": ('local t = { a = 1, ["b"] = { 2 } } -- c\n--[[ x ]]\nreturn f("s")\n',),
 }
 
 PIECES: Final = (
     *"\n\t :-\"'[]{}()<>/=,#&*!|?%@`;\\.0a\u00e9\x00\r+~^$",
     *("\n  ", "  ", "- ", ": ", ", ", "<a>", "</a>", "<find", "</find>", "<!--", "-->", "<![CDATA[", "]]>", "<?", "?>"),
+    *("class ", "};", "[]", "/*", "*/", "\\\n", '""', '" "', "export ", " = "),
     *(
         "---\n",
         "...\n",

@@ -12,9 +12,9 @@ from zerrit.cli.output import print_findings
 from zerrit.core.documents import Document, read_document
 from zerrit.core.documents.source import decode
 from zerrit.core.errors import ZerritError
-from zerrit.core.examination.game_files import Files, gather_files
 
 if TYPE_CHECKING:
+    from zerrit.core.examination.game_files import Files
     from zerrit.core.gamebooks import Gamebook
 
 FILE: Final = click.Path(exists=True, dir_okay=False, path_type=Path)
@@ -49,6 +49,8 @@ def read_files(path: Path, gamebook: Gamebook | None) -> Files:
 
     symbolic links are left out, since they may lead anywhere.
     """
+    from zerrit.core.examination.game_files import gather_files  # noqa: PLC0415  # only for checks
+
     if path.is_file():
         # The folder of a single file says nothing of where the game's folder begins; the gamebook does.
         name = gamebook.path_in_game(path.as_posix()) if gamebook is not None else str(path)

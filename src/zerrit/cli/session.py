@@ -7,8 +7,6 @@ import os
 from pathlib import Path
 from typing import TYPE_CHECKING, Final
 
-import platformdirs
-
 from zerrit.cli.private import write_private
 
 if TYPE_CHECKING:
@@ -19,6 +17,8 @@ DEFAULT_URL: Final = "http://127.0.0.1:8750"
 
 def config_file() -> Path:
     """Where the sign-in is kept, for this user and machine."""
+    import platformdirs  # noqa: PLC0415 (only commands that talk to a service need it)
+
     folder = os.environ.get("ZERRIT_CONFIG") or platformdirs.user_config_dir("zerrit")
     return Path(folder) / "sign-in.json"
 

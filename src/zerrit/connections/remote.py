@@ -73,13 +73,17 @@ class RemoteConnection:
         self._modes: dict[str, int] = {}  #: permission bits by path, of the folders that were listed
         self._listed: set[str] = set()
         self._tells_modes = False  #: some hosts show every file as one that may be run, which says nothing
-        self._retrying = Retrying(
-            retry=retry_if_exception(_may_pass),
-            stop=stop_after_attempt(limits.tries),
-            wait=wait_exponential(multiplier=limits.pause),
+        self._retrying = self._patient(_may_pass)
+        # That no one answers is said at once: mostly the address is wrong. A host that is busy is asked again.
+        self._patient(_is_busy)(lambda: self._give_back(self._take()))
+
+    def _patient(self, is_passing: Callable[[BaseException], bool]) -> Retrying:
+        return Retrying(
+            retry=retry_if_exception(is_passing),
+            stop=stop_after_attempt(self._limits.tries),
+            wait=wait_exponential(multiplier=self._limits.pause),
             reraise=True,
         )
-        self._give_back(self._take())
 
     # --- connections --------------------------------------------------------------------------------------------------
 
@@ -491,6 +495,10 @@ def _is_there(wire: Wire, path: str) -> bool:
         if error.fault is ConnectionFault.MISSING:
             return False
         raise
+
+
+def _is_busy(error: BaseException) -> bool:
+    return isinstance(error, ConnectionFailed) and error.fault in (ConnectionFault.BUSY, ConnectionFault.BROKEN)
 
 
 def _may_pass(error: BaseException) -> bool:

@@ -131,17 +131,17 @@ class _Zip:
         files = [info for info in packed.infolist() if not info.is_dir()]
         _require_no_overlap(files)
         self._infos: dict[str, zipfile.ZipInfo] = {}
+        members: list[Member] = []
         names = _Names()
         for info in files:
             if stat.S_ISLNK(info.external_attr >> 16):
                 raise _is_link(info.filename)
             if info.flag_bits & _LOCKED:
                 raise ArchiveRefused("The archive is locked by a password. Unpack it yourself, then take the folder.")
-            self._infos[names.take(_zip_name(info), info.file_size)] = info
-        self.members = tuple(
-            Member(path, info.file_size, bool(info.external_attr >> 16 & stat.S_IXUSR))
-            for path, info in self._infos.items()
-        )
+            path = names.take(_zip_name(info), info.file_size)
+            self._infos[path] = info
+            members.append(Member(path, info.file_size, bool(info.external_attr >> 16 & stat.S_IXUSR)))
+        self.members = tuple(members)
         self.empty_folders = _empty((info.filename for info in packed.infolist() if info.is_dir()), self._infos)
 
     def read(self, path: str) -> bytes:

@@ -50,10 +50,10 @@ _CORE: Final = re.compile(r"^(?:core\.\d+|hs_err_pid\d+\.log)$")
 MOST_NAMED: Final = 40  #: of one sort
 
 
-def sort_of(path: str) -> Sort:
-    """What a file is taken for, by its name and the folders that it is in."""
+def sort_of(path: str, ending: str | None = None) -> Sort:
+    """What a file is taken for, by its name and the folders that it is in. `ending` is that of its name, if it is known."""
     folder, _, name = path.rpartition("/")
-    suffix = ending_of(path)
+    suffix = ending_of(path) if ending is None else ending
     in_crashes, in_logs = _in_folders(folder)
     may_be_log = suffix in ("", ".txt", ".log") or suffix[1:].isdigit()
     if suffix in _CRASHES or in_crashes or (may_be_log and _CORE.match(name)):

@@ -10,9 +10,10 @@ from typing import Final
 from zerrit.core.addresses import Address, parse_address
 from zerrit.core.checks.word_families import word_families
 from zerrit.core.documents import Document, Node
+from zerrit.core.documents.format_writer import writer_of
 from zerrit.core.documents.source import Splice
 from zerrit.core.documents.structural_edits import rename
-from zerrit.core.documents.value_edits import WRITERS, ValueChange, place_of, rewrite, single
+from zerrit.core.documents.value_edits import ValueChange, place_of, rewrite, single
 from zerrit.core.errors import EditRefused
 from zerrit.core.examination.check_context import Examination
 from zerrit.core.examination.game_files import Files
@@ -279,7 +280,7 @@ def _applied(state: FileState, renaming: _Renaming) -> list[ValueChange]:
 
 
 def _edited(document: Document, turns: list[_Turn]) -> tuple[Document, list[ValueChange]]:
-    writer = WRITERS[document.format]
+    writer = writer_of(document.format)
     splices: list[Splice] = []
     changes: list[ValueChange] = []
     for turn in turns:

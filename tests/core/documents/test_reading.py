@@ -16,6 +16,10 @@ SAMPLES = {
     Format.JSON: '{\n  "a": [1, 2.5, true],\n  "goods": [{"name": "x", "low": 1}]\n}\n',
     Format.YAML: "settings:\n  # doc\n  a: 1\n  list:\n    - name: x\n      v: 'y'\n",
     Format.INI: '; head\n[Pumps]\nRate=1.5 ; fast\nCircuit=(Name="Gate",Pumps=((Rating=4),(Rating=6)))\n',
+    Format.PROPERTIES: "# head\nmost.seats=24\nmotd = calm \\\n  seas\n",
+    Format.KEYWORDS: '// head\ntitle "The Quay" // shown\nseats 24\nadmin "Ada" 5 build\nadmin "Bo" 1 look\n',
+    Format.BRACES: '"Shop"\n{\n\t// things\n\t"item" { "name" "Rope" "price" "5" [$WIDE] }\n\topen 1\n}\n',
+    Format.CLASSES: '#include "a.hpp"\nclass Crew: Base\n{\n  // how many\n  seats = 24;\n  decks[] = {"a", {1, 2}};\n};\n',
     Format.TEXT: "one\ntwo\n",
 }
 
@@ -49,7 +53,9 @@ def test_a_sound_file_with_a_few_characters_changed_is_still_read(format: Format
     text = SAMPLES[format]
     at = data.draw(st.integers(0, len(text) - 1))
     put = data.draw(
-        st.sampled_from(["", "<", ">", '"', "{", "}", "(", ")", "[", ":", ",", "\t", "\n", "&", "--", "\0"])
+        st.sampled_from(
+            ["", "<", ">", '"', "{", "}", "(", ")", "[", ":", ";", ",", "=", "\\", "\t", "\n", "&", "--", "/*", "\0"]
+        )
     )
     mutated = text[:at] + put + text[at + data.draw(st.integers(0, 3)) :]
     document = read_document(mutated.encode(), format=format)
@@ -88,6 +94,10 @@ def test_comments_document_what_stands_below_or_beside_them() -> None:
         ("a.xml", SAMPLES[Format.XML], "find[A]", "a ring"),
         ("a.yml", SAMPLES[Format.YAML], "settings/a", "doc"),
         ("a.ini", SAMPLES[Format.INI], "Pumps/Rate", "fast"),
+        ("a.properties", SAMPLES[Format.PROPERTIES], "most.seats", "head"),
+        ("a.cfg", SAMPLES[Format.KEYWORDS], "seats", ""),
+        ("a.cfg", SAMPLES[Format.BRACES], "Shop/item[Rope]", "things"),
+        ("a.cfg", SAMPLES[Format.CLASSES], "Crew/seats", "how many"),
     ]:
         (node,) = read_document(text.encode(), path).select(address)
         assert node.comment == comment, path

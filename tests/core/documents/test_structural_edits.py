@@ -8,6 +8,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from tests.worlds import world
 from zerrit.core import Document, read_document
 from zerrit.core.documents import Format, Node
 from zerrit.core.documents.structural_edits import Where, comment_in, comment_out, move
@@ -15,11 +16,10 @@ from zerrit.core.documents.value_edits import Edit, copy_entry, remove_nodes
 from zerrit.core.errors import ZerritError
 from zerrit.demo.world_files import server_files
 
-_FORMATS = (Format.XML, Format.JSON, Format.YAML, Format.INI)
 WORLD = {
     path: document
-    for path, data in server_files("coral-gate").items()
-    if (document := read_document(data, path)).format in _FORMATS and document.ok and len(data) < 20_000
+    for path, data in (server_files("coral-gate") | world("foundry")).items()
+    if not (document := read_document(data, path)).format.traits.line_based and document.ok and len(data) < 20_000
 }
 PLACES = [(path, node) for path, document in WORLD.items() for node in document.root.walk() if node.parent is not None]
 
@@ -114,7 +114,7 @@ def test_what_is_commented_out_comes_back_byte_for_byte(place: tuple[str, Node])
 
 def test_the_world_has_enough_places() -> None:
     assert len(PLACES) > 500
-    assert {document.format for document in WORLD.values()} == set(_FORMATS)
+    assert {document.format for document in WORLD.values()} == set(Format) - {Format.TEXT}
 
 
 @pytest.mark.parametrize("path", WORLD)

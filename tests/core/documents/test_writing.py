@@ -27,7 +27,7 @@ def put(address: str, value: str) -> Do:
     return lambda document: set_values(document, at(address), parse_operation(f"={value}"))
 
 
-def entry(where: str, name: str, **fields: str) -> Do:
+def entry(where: str, name: str, /, **fields: str) -> Do:
     return lambda document: add_entry(document, at(where) if where else (), name, fields)
 
 
@@ -84,6 +84,33 @@ CASES = {
     "ini: a field of a struct": ("a.ini", '[A]\nC=(Name="x")\n', field("A/C[x]", "D", "a b"), '[A]\nC=(Name="x",D="a b")\n'),
     "ini: quotes stay": ("a.ini", '[A]\nt="x"\n', put("A/t", "y ; z"), '[A]\nt="y ; z"\n'),
     "ini: with its comment above": ("a.ini", "[A]\n; of x\nx=1\ny=2\n", gone("A/x"), "[A]\ny=2\n"),
+    "properties: a value with a line break": ("a.properties", "a=1\n", put("a", "x\\y\nz"), "a=x\\\\y\\nz\n"),
+    "properties: a value over two lines": ("a.properties", "# c\na=1 \\\n  2\nb=3\n", put("a", "4"), "# c\na=4\nb=3\n"),
+    "properties: a setting in the manner of the first": ("a.properties", "a : 1\n", field("", "b.c", "2"), "a : 1\nb.c : 2\n"),
+    "properties: with its comment above": ("a.properties", "# of a\na=1\nb=2\n", gone("a"), "b=2\n"),
+    "env: a word with a space": (".env", "A=1\n", put("A", "x y"), "A='x y'\n"),
+    "env: between its marks": (".env", 'A="x" # c\n', put("A", "y z"), 'A="y z" # c\n'),
+    "env: exported like the others": (".env", "export A=1\n", field("", "B", "2"), "export A=1\nexport B=2\n"),
+    "keywords: quotes stay": ("a.cfg", 'title "The Quay"\nseats 24 // c\n', put("title", "Low Tide"), 'title "Low Tide"\nseats 24 // c\n'),
+    "keywords: a sign that ends the line stays": ("a.cfg", "seats 24;\nport 1;\n", put("seats", "30"), "seats 30;\nport 1;\n"),
+    "keywords: a value that needs quotes": ("a.cfg", "title Quay\nseats 24\n", put("title", "Low Tide"), 'title "Low Tide"\nseats 24\n'),
+    "keywords: one more of its kind": ("a.cfg", 'load "a"\nload "b"\nseats 1\n', field("", "load", "c"), 'load "a"\nload "b"\nload "c"\nseats 1\n'),
+    "keywords: a line with several values": ("a.cfg", 'admin "Ada" 5\nadmin "Bo" 1\n', entry("", "admin", **{"1": "Cy", "2": "3"}), 'admin "Ada" 5\nadmin "Bo" 1\nadmin "Cy" 3\n'),
+    "keywords: a copy": ("a.cfg", 'admin "Ada" 5\nadmin "Bo" 1\n', copied("admin[Ada]", "Cy"), 'admin "Ada" 5\nadmin "Cy" 5\nadmin "Bo" 1\n'),
+    "keywords: a line taken out": ("a.cfg", "// of a\nadmin A 5\nadmin B 1\n", gone("admin[A]"), "admin B 1\n"),
+    "braces: a value": ("a.cfg", '"a"\n{\n\t"b"\t"1" // c\n}\n', put("a/b", 'x "y"'), '"a"\n{\n\t"b"\t"x \\"y\\"" // c\n}\n'),
+    "braces: a field in the manner of the others": ("a.cfg", '"a"\n{\n\t"b"\t\t"1"\n}\n', field("a", "c", "2"), '"a"\n{\n\t"b"\t\t"1"\n\t"c"\t\t"2"\n}\n'),
+    "braces: an entry": ("a.cfg", '"a"\n{\n\t"i"\n\t{\n\t\t"name" "x"\n\t}\n}\n', entry("a", "i", name="y"), '"a"\n{\n\t"i"\n\t{\n\t\t"name" "x"\n\t}\n\t"i"\n\t{\n\t\t"name" "y"\n\t}\n}\n'),
+    "braces: a group on one line": ("a.cfg", '"a" { "b" "1" }\n', field("a", "c", "2"), '"a" { "b" "1" "c" "2" }\n'),
+    "braces: into an empty group": ("a.cfg", '"a"\n{\n}\n"b"\n{\n\t"x" "1"\n}\n', field("a", "y", "2"), '"a"\n{\n\t"y" "2"\n}\n"b"\n{\n\t"x" "1"\n}\n'),
+    "classes: the semicolon stays": ("a.cfg", "class A\n{\n\tmax = 40; // c\n};\n", put("A/max", "50"), "class A\n{\n\tmax = 50; // c\n};\n"),
+    "classes: quotes stay and are doubled": ("a.cfg", 'class A {\n  t = "x";\n};\n', put("A/t", 'say "hi"'), 'class A {\n  t = "say ""hi""";\n};\n'),
+    "classes: a value in the manner of the others": ("a.cfg", "class A {\n  x=1;\n};\n", field("A", "y", "two words"), 'class A {\n  x=1;\n  y="two words";\n};\n'),
+    "classes: an item of a list": ("a.cfg", 'l[] = {"a","b"};\n', field("l", "", "c"), 'l[] = {"a","b", "c"};\n'),
+    "classes: the last item of a list taken out": ("a.cfg", 'l[] = {\n  "a",\n  "b"\n};\n', gone("l/[b]"), 'l[] = {\n  "a"\n};\n'),
+    "classes: a class with what it builds on": ("a.cfg", "class A\n{\n  class B: Z\n  {\n    x = 1;\n  };\n};\n", entry("A", "C", **{"@base": "Z", "x": "2"}), "class A\n{\n  class B: Z\n  {\n    x = 1;\n  };\n  class C: Z\n  {\n    x = 2;\n  };\n};\n"),
+    "classes: what a class builds on": ("a.cfg", "class A {\n  x = 1;\n};\n", field("A", "@base", "Z"), "class A: Z {\n  x = 1;\n};\n"),
+    "classes: into an empty class": ("a.cfg", "class A\n{\n};\nclass B\n{\n  x = 1;\n};\n", field("A", "y", "2"), "class A\n{\n  y = 2;\n};\nclass B\n{\n  x = 1;\n};\n"),
     "text: a line behind the last": ("a.sh", "one\ntwo\n", field("", "line", "three"), "one\ntwo\nthree\n"),
     "text: the first line": ("a.txt", "", field("", "line", "one"), "one\n"),
     "text: a line taken out": ("a.sh", "one\r\ntwo\r\nthree\r\n", gone("line[#2]"), "one\r\nthree\r\n"),
@@ -109,6 +136,15 @@ REFUSED = {
     "ini: two lines": ("a.ini", "[A]\nx=1\n", put("A/x", "a\nb"), "A setting in an INI file is one line"),
     "ini: a quotation mark between quotes": ("a.ini", '[A]\nx="1"\n', put("A/x", 'a"b'), "cannot hold one itself"),
     "ini: a quotation mark in a struct": ("a.ini", "[A]\nx=(B=1)\n", put("A/x/B", 'a"b c'), "cannot hold a quotation mark"),
+    "properties: an entry": ("a.properties", "a=1\n", entry("", "b", c="1"), "has settings and no entries"),
+    "env: a name with a hyphen at its start": (".env", "A=1\n", field("", "-b", "1"), "cannot be the name of a setting in an env file"),
+    "env: both kinds of marks": (".env", "A=1\n", put("A", "it's \"so\""), "holds both kinds of quotation marks"),
+    "keywords: a value before others taken out": ("a.cfg", "admin A 5 x\nadmin B 1 y\n", gone("admin[A]/2"), "The values behind it would move forward"),
+    "keywords: a line with a value left out": ("a.cfg", "admin A 5\nadmin B 1\n", entry("", "admin", **{"1": "C", "3": "1"}), "are numbered: 1=…, 2=…, with none left out"),
+    "keywords: two lines for a value": ("a.cfg", "seats 5\nport 1\n", put("seats", "1\n2"), "A keyword line is one line"),
+    "braces: a whole group as a value": ("a.cfg", '"a" { "b" "1" }\n', put("a", "x"), "a.cfg#a is a group, no single value"),
+    "classes: a name with a space": ("a.cfg", "class A {\n  x = 1;\n};\n", field("A", "two words", "1"), "`two words` cannot be a name in a class config"),
+    "classes: into a class that is only named": ("a.cfg", "class A;\nclass B { x = 1; };\n", field("A", "x", "1"), "is only named here"),
     "text: an entry": ("a.sh", "one\n", entry("", "line", a="1"), "A plain text file has lines and no entries"),
     "text: the file as a whole": ("a.sh", "one\n", lambda d: set_values(d, (), parse_operation("=x")), "a.sh is a group, no single value. Its fields are: line."),
     "text: two lines for one": ("a.sh", "one\n", put("line[#1]", "a\nb"), "is to replace one line, but holds a line break"),

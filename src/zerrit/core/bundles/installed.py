@@ -11,9 +11,9 @@ from zerrit.core.bundles.paths import by_name, moved
 from zerrit.core.documents import Document
 from zerrit.core.documents.file_selection import values_at
 from zerrit.core.errors import AddressInvalid
-from zerrit.core.examination.game_files import Files
 
 if TYPE_CHECKING:
+    from zerrit.core.examination.game_files import Files
     from zerrit.core.rules.bundles import BundleRules
 
 

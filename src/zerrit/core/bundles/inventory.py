@@ -17,6 +17,7 @@ from typing import TYPE_CHECKING, Final
 from zerrit.core.archives import Archive, Member, is_archive_name, open_archive
 from zerrit.core.bundles.installed import InstalledBundle
 from zerrit.core.bundles.manifest import (
+    MANIFEST_ENDINGS,
     Manifest,
     fits_manifest,
     guess_manifest,
@@ -103,6 +104,7 @@ def look_into(
     Raises ArchiveRefused: a file in it is damaged.
     """
     members = archive.members
+    endings = [ending_of(member.path) for member in members]
     name, version = name_and_version(file_name)
     on_server = frozenset(server_paths)
     parts = [
@@ -112,13 +114,19 @@ def look_into(
     taken = {path.partition(INSIDE)[0] for part in parts for path in part.placement.files.values()}
     manifest = parts[0].manifest if len(parts) == 1 else None
     if manifest is None and not parts:
-        manifest = guess_manifest([one.path for one in members], [one.size for one in members], archive.read)
-    programs = dict.fromkeys(member.path for member in members if _is_program(member))
-    sorts = Counter(_sort(member.path) for member in members if member.path not in programs)
-    sorts["programs"] = len(programs)
-    readme = next(
-        (one for one in sorted(members, key=lambda one: one.path.count("/")) if _READABLE.search(one.path)), None
+        likely = [one for one, ending in zip(members, endings, strict=True) if ending in MANIFEST_ENDINGS]
+        manifest = guess_manifest([one.path for one in likely], [one.size for one in likely], archive.read)
+    programs = [
+        member.path for member, ending in zip(members, endings, strict=True) if member.is_program or ending in _PROGRAMS
+    ]
+    are_programs = set(programs)
+    sorts = Counter(
+        _sort(member.path, ending)
+        for member, ending in zip(members, endings, strict=True)
+        if member.path not in are_programs
     )
+    sorts["programs"] = len(programs)
+    readme = _readme(members)
     return Inventory(
         name,
         version or (manifest.version if manifest is not None else ""),
@@ -138,23 +146,28 @@ def look_into(
     )
 
 
+def _readme(members: Sequence[Member]) -> Member | None:
+    """The file nearest to the top that tells people what this is."""
+    listed = "\n".join(member.path for member in members).lower()
+    if not any(word in listed for word in ("read", "install")):  # one look at all is quicker than a search in each
+        return None
+    found = (one for one in members if _READABLE.search(one.path))
+    return min(found, key=lambda one: one.path.count("/"), default=None)
+
+
 def _text_of(archive: Archive, member: Member) -> tuple[str, str]:
     if member.size > 1 << 20:
         return member.path, ""
     return member.path, decode(archive.read(member.path)).text[:_MOST_README]
 
 
-def _is_program(member: Member) -> bool:
-    return member.is_program or ending_of(member.path) in _PROGRAMS
-
-
-def _sort(path: str) -> str:
+def _sort(path: str, ending: str) -> str:
     """What a file that is no program is."""
     if is_archive_name(path):
         return "archives"
-    if ending_of(path) in _PICTURES:
+    if ending in _PICTURES:
         return "pictures"
-    return _SORTS.get(sort_of(path), "others")
+    return _SORTS.get(sort_of(path, ending), "others")
 
 
 _SORTS: Final = {Sort.SETTINGS: "settings", Sort.DATABASE: "databases", Sort.LOG: "logs"}
@@ -194,11 +207,11 @@ def _parts(
     found += _by_manifest(archive, kinds, left, name, version)
     taken = {path for part in found for path in part.placement.files.values()}
     left = [path for path in paths if path not in taken]
-    if not found:
+    if not found and kinds:
         found += _by_likeness(archive, kinds, left, installed, name, version)
     if not found:
         found += _in_archives(archive, kinds, installed, on_server)
-    if not found:
+    if not found and on_server:
         found += _by_folders(left, on_server)
     return found
 

@@ -33,6 +33,7 @@ _KEYS: Final = {
     "needs": ("needs", "requires", "depends", "depend", "dependencies"),
     "game": ("game", "game-version", "game_version", "gameversion", "for"),
 }
+MANIFEST_ENDINGS: Final = frozenset((".yml", ".yaml", ".json", ".xml", ".ini", ".cfg", ".properties", ".txt", ".toml"))
 _MOST_TRIED: Final = 40  #: files that are looked into for a manifest where no gamebook names it
 _MOST_BYTES: Final = 1 << 20
 
@@ -137,7 +138,7 @@ def guess_manifest(paths: Sequence[str], sizes: Sequence[int], read: Read) -> Ma
     near = sorted(
         (path.count("/"), path)
         for path, size in zip(paths, sizes, strict=True)
-        if size <= _MOST_BYTES and ending_of(path) in _MANIFESTS
+        if size <= _MOST_BYTES and ending_of(path) in MANIFEST_ENDINGS
     )
     for _, path in near[:_MOST_TRIED]:
         document = _document(read(path), path)
@@ -151,9 +152,6 @@ def guess_manifest(paths: Sequence[str], sizes: Sequence[int], read: Read) -> Ma
                 first["name"], first["title"], first["version"], needs, first["game"], path, is_guessed=True
             )
     return None
-
-
-_MANIFESTS: Final = frozenset((".yml", ".yaml", ".json", ".xml", ".ini", ".cfg", ".properties", ".txt", ".toml"))
 
 
 def _guessed(document: Document, keys: Sequence[str]) -> list[str]:

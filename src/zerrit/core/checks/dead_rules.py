@@ -92,6 +92,6 @@ def _unread_slots(examination: Examination) -> Iterator[tuple[tuple[int | str, .
         if other is not None:
             yield (
                 ("files", pattern, "slots"),
-                f"The slots of {other.path} are not used: the file is read as {other.format.value.upper()}. Address its "
+                f"The slots of {other.path} are not used: the file is read as {other.format.label}. Address its "
                 "values instead.",
             )

@@ -1,9 +1,10 @@
 """Reading files into documents with spans, and editing them by splices."""
 
-from zerrit.core.documents.codes import CODES, TOLERANCES, Code, Severity
+from zerrit.core.documents.code import Code, Severity
+from zerrit.core.documents.codes import CODES, TOLERANCES
 from zerrit.core.documents.document import Document, read_document
 from zerrit.core.documents.findings import Finding, FindingLike, in_reading_order
-from zerrit.core.documents.format import Format, format_of
+from zerrit.core.documents.format import Format, format_by_name
 from zerrit.core.documents.node import Node, NodeKind, Span
 from zerrit.core.documents.slots import Slot
 from zerrit.core.documents.source import MAX_BYTES
@@ -22,7 +23,7 @@ __all__ = [
     "Severity",
     "Slot",
     "Span",
-    "format_of",
+    "format_by_name",
     "in_reading_order",
     "read_document",
 ]

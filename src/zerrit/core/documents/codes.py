@@ -11,40 +11,13 @@ a notice.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from enum import StrEnum
 from typing import Final
 
-
-class Severity(StrEnum):
-    ERROR = "error"  # the game would not read the file, or not as it is meant: blocks
-    WARNING = "warning"  # likely a mistake: does not block
-    NOTICE = "notice"  # worth knowing
-
-    @property
-    def rank(self) -> int:
-        """0 for the gravest, so that sorting puts it first."""
-        return list(Severity).index(self)
-
-
-@dataclass(frozen=True, slots=True)
-class Code:
-    """One kind of finding."""
-
-    severity: Severity
-    says: str  #: what it is about, in a sentence
-    advice: str  #: what to do, or what to know
-    wrong: str  #: a text that has the fault
-    right: str  #: the same without it
-    path: str = ""  #: the file that the examples are in; empty where the examples are told in words
-    gamebook: str = ""  #: the gamebook by which the examples are checked
-    may_be_tolerated: bool = True
-
-    @property
-    def is_told(self) -> bool:
-        """The examples are descriptions, no texts of a file."""
-        return not self.path
-
+from zerrit.core.documents.braces.codes import BRACES
+from zerrit.core.documents.classes.codes import CLASSES
+from zerrit.core.documents.code import Code, Severity
+from zerrit.core.documents.keywords.codes import KEYWORDS
+from zerrit.core.documents.properties.codes import PROPERTIES
 
 _E, _W, _N = Severity.ERROR, Severity.WARNING, Severity.NOTICE
 
@@ -1077,7 +1050,18 @@ _MEANING: Final[dict[str, Code]] = {
     ),
 }
 
-CODES: Final[dict[str, Code]] = {**_TEXT, **_XML, **_JSON, **_YAML, **_INI, **_MEANING}
+CODES: Final[dict[str, Code]] = {
+    **_TEXT,
+    **_XML,
+    **_JSON,
+    **_YAML,
+    **_INI,
+    **PROPERTIES,
+    **KEYWORDS,
+    **BRACES,
+    **CLASSES,
+    **_MEANING,
+}
 TOLERANCES: Final[frozenset[str]] = frozenset(
     name for name, code in CODES.items() if code.may_be_tolerated and code.severity is not Severity.NOTICE
 )

@@ -9,16 +9,18 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from functools import cached_property
-from typing import Any, Final
+from functools import cache, cached_property
+from importlib import import_module
+from typing import Any, Final, cast
 
 from zerrit.core.addresses import parse_node_address
-from zerrit.core.documents.codes import Severity
+from zerrit.core.documents.code import Severity
 from zerrit.core.documents.entry_keys import Keys
 from zerrit.core.documents.findings import Finding, Report, in_reading_order
-from zerrit.core.documents.format import Format, format_of
+from zerrit.core.documents.format import Format, Recognised, format_by_name, guessed_format
 from zerrit.core.documents.measures import Declared, MeasuredText, Measures
 from zerrit.core.documents.node import Node, NodeKind
+from zerrit.core.documents.reading import FormatReader, Reading
 from zerrit.core.documents.scalars import typed
 from zerrit.core.documents.selection import select
 from zerrit.core.documents.slots import Slot
@@ -26,21 +28,6 @@ from zerrit.core.documents.source import MAX_BYTES, Source, Splice, decode, spli
 from zerrit.core.documents.text_delta import pieces_between
 
 BINARY_LOOK: Final = 8000  # characters; binary formats show a NUL long before
-
-
-@dataclass(frozen=True, slots=True)
-class Reading:
-    """What a reader is told about a file; a re-read uses it again.
-
-    `tolerate`: the codes of faults that this game accepts. `keys`: the field that names an entry, by the entry's
-    names (`"find": "@name"`). `slots`: the parts that are cut out of a text file, by name. `measures`: which values
-    are ranges or quantities, by the names that lead to them.
-    """
-
-    tolerate: frozenset[str] = frozenset()
-    keys: Mapping[str, str] = field(default_factory=dict)
-    slots: Mapping[str, Slot] = field(default_factory=dict)
-    measures: Measures = field(default_factory=Measures)
 
 
 @dataclass(frozen=True, eq=False)
@@ -52,12 +39,17 @@ class Document:
     format: Format
     root: Node
     findings: tuple[Finding, ...]
-    reading: Reading = Reading()
+    reading: Reading = field(default_factory=Reading)
 
     @property
     def given_keys(self) -> Mapping[str, str]:
         """The fields that name entries because someone said so."""
         return self.reading.keys
+
+    @property
+    def is_guessed(self) -> bool:
+        """The format was guessed by the content; neither the file's name nor a gamebook says it."""
+        return self.reading.is_guessed
 
     @property
     def text(self) -> str:
@@ -174,53 +166,46 @@ def read_document(
         empty = Node(NodeKind.GROUP, "", 0, 0)
         return Document(decode(data), path, format or Format.TEXT, empty, (finding,))
     source = decode(data)
-    reading = Reading(frozenset(tolerate), keys or {}, slots or {}, Measures(measures or {}))
-    return read_source(source, path, format or format_of(path, source.text), reading)
+    chosen = Recognised(format) if format is not None else format_of(path, source.text, has_slots=bool(slots))
+    reading = Reading(frozenset(tolerate), keys or {}, slots or {}, Measures(measures or {}), chosen.is_guessed)
+    return read_source(source, path, chosen.format, reading)
+
+
+def format_of(path: str, text: str, *, has_slots: bool = False) -> Recognised:
+    """The format of a file by its name; else a text where a gamebook cuts slots out of it or it is a script; else a guess."""
+    by_name = format_by_name(path)
+    if by_name is not None or has_slots:
+        return Recognised(by_name or Format.TEXT)
+    from zerrit.core.documents.text.languages import language_of
+
+    return Recognised(Format.TEXT) if language_of(path, text) is not None else guessed_format(path, text)
 
 
 def read_source(source: Source, path: str, format: Format, reading: Reading) -> Document:
     """Read text that is decoded already; the rest as in `read_document`."""
-    report = Report(source, path, reading.tolerate)
+    report = Report(source, path, reading.tolerate, is_guessed=reading.is_guessed)
     if source.is_guessed:
         report.add(
             "text.legacy-encoding",
             0,
             "This file is not UTF-8. It is read as Western 8-bit text and written back the same way.",
         )
-    nul = source.text.find("\0") if format in (Format.TEXT, Format.INI) else -1
-    if nul >= 0:  # the other formats have a rule of their own against it
+    nul = source.text.find("\0") if format not in (Format.XML, Format.YAML, Format.JSON) else -1
+    if nul >= 0:  # those three have a rule of their own against it
         report.add("text.nul", nul, "A NUL character is here; text files have none. Was the upload cut or binary?")
-    root = _read_nodes(source, report, format, reading)
+    root = reader_of(format)(source, report, reading)
     return Document(source, path, format, root, in_reading_order(report.findings), reading)
 
 
-# The readers are imported when they are first needed: compiling the patterns of all five takes longer than reading
-# most files, and a command reads files of one or two formats.
+# The readers are imported when they are first needed: compiling the patterns of all takes longer than reading most files,
+# and a command reads files of one or two formats.
 # ruff: noqa: PLC0415
 
 
-def _read_nodes(source: Source, report: Report, format: Format, reading: Reading) -> Node:
-    match format:
-        case Format.XML:
-            from zerrit.core.documents.xml.reader import read as read_xml
-
-            return read_xml(source, report)
-        case Format.YAML:
-            from zerrit.core.documents.yaml.reader import read as read_yaml
-
-            return read_yaml(source, report)
-        case Format.JSON:
-            from zerrit.core.documents.json.reader import read as read_json
-
-            return read_json(source, report)
-        case Format.INI:
-            from zerrit.core.documents.ini.reader import read as read_ini
-
-            return read_ini(source, report)
-        case Format.TEXT:
-            from zerrit.core.documents.text.reader import read as read_text
-
-            return read_text(source, report, reading.slots)
+@cache
+def reader_of(format: Format) -> FormatReader:
+    """The reader of a format, out of the folder of its name."""
+    return cast(FormatReader, import_module(f"zerrit.core.documents.{format.value}.reader").read)
 
 
 def _read_xml_again(document: Document, source: Source, pieces: Sequence[Splice]) -> Node | None:

@@ -51,6 +51,7 @@ class _Kind:
     is_repeated: bool = False
     may_repeat: bool = False
     is_section: bool = False  #: has its own name; only a field that is called a name can be its key
+    key: str = ""  #: the field that the format names entries by
 
 
 @dataclass(slots=True)
@@ -123,6 +124,7 @@ class Keys:
     def _learn(self, kind: _Kind, document: HasEntries, names: tuple[str, ...]) -> None:
         root = document.root
         is_ini = document.format.traits.sections
+        kind.key = document.format.traits.key or kind.key
         parents = [root] if len(names) == 1 else self._kind(names[:-1]).nodes
         most = len(kind.nodes) + SAMPLE
         for parent in parents:
@@ -136,7 +138,7 @@ class Keys:
             if same and parent is root and is_ini:
                 # A setting of an INI file may get a twin; its sections, below the root, have their own names.
                 kind.is_section = kind.is_section or not same[0].is_value
-            elif document.format.traits.attributes or document.format.traits.sections:
+            elif document.format.traits.may_repeat:
                 kind.may_repeat = True
             if len(kind.nodes) >= most:
                 break
@@ -146,6 +148,9 @@ class Keys:
         if not kind.entries or not (kind.is_repeated or kind.may_repeat):
             return None
         first = kind.entries[0]
+        if kind.key and (kind.is_repeated or not first.is_value):
+            field_name = "=" if first.is_value else kind.key
+            return field_name if _tells_apart(kind.entries, field_name, is_name=True) else None
         if not kind.is_repeated:
             # An only child that says its name keeps its address when it gets siblings.
             named = (child.name for child in first.children if child.value and _is_name(child.name))
@@ -283,13 +288,13 @@ def _is_name(field_name: str) -> bool:
     return _preference(field_name) < len(PREFERRED_KEYS)
 
 
-def _tells_apart(nodes: Sequence[Node], field_name: str) -> bool:
+def _tells_apart(nodes: Sequence[Node], field_name: str, *, is_name: bool = False) -> bool:
     """All nodes have the field and nearly all siblings differ in it.
 
     One entry pasted twice must not rename all others, so a preferred name may repeat once in twenty. A field that
     holds numbers is not a name unless it is called one: changing it would change who the entry is.
     """
-    is_preferred = _is_name(field_name)
+    is_preferred = is_name or _is_name(field_name)
     seen: set[tuple[int, str]] = set()
     repeats = 0
     for node, value in zip(nodes, _field_values(nodes, field_name), strict=True):

@@ -7,11 +7,11 @@ from dataclasses import dataclass, field
 
 from zerrit.core.addresses import Segment, keyed_segment, print_segments
 from zerrit.core.documents.document import Document
-from zerrit.core.documents.format_writer import source_of
+from zerrit.core.documents.format_writer import source_of, writer_of
 from zerrit.core.documents.lookup import find
 from zerrit.core.documents.node import Node
 from zerrit.core.documents.source import Splice
-from zerrit.core.documents.value_edits import WRITERS, Edit, ValueChange, place_of, rewrite, single
+from zerrit.core.documents.value_edits import Edit, ValueChange, place_of, rewrite, single
 from zerrit.core.errors import EditRefused
 
 
@@ -70,7 +70,7 @@ class _Copying:
             elif child.is_value and twin.is_value:
                 if child.value != twin.value:
                     self.changes.append(ValueChange(keys.address_of(twin), twin.value, child.value))
-                    self._set += WRITERS[self.document.format].set_value(self.document, twin, child.value or "")
+                    self._set += writer_of(self.document.format).set_value(self.document, twin, child.value or "")
             elif source_of(self.document, child) != source_of(self.document, twin):
                 raise EditRefused(f"{place_of(self.document, twin)} holds something else than its like.")
 
@@ -93,7 +93,7 @@ class _Copying:
         self._new.setdefault((id(target), id(after)), (target, after, []))[2].append(text)
 
     def splices(self) -> list[Splice]:
-        writer = WRITERS[self.document.format]
+        writer = writer_of(self.document.format)
         added = [
             splice
             for target, after, texts in sorted(self._new.values(), key=lambda one: -len(one[0].names))

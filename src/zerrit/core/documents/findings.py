@@ -13,7 +13,8 @@ from dataclasses import dataclass, field
 from itertools import islice
 from typing import Final, Protocol
 
-from zerrit.core.documents.codes import CODES, Severity
+from zerrit.core.documents.code import Severity
+from zerrit.core.documents.codes import CODES
 from zerrit.core.documents.source import Source, Splice
 
 
@@ -107,6 +108,7 @@ class Report:
     path: str
     tolerate: frozenset[str] = frozenset()
     findings: list[Finding] = field(default_factory=list)
+    is_guessed: bool = False  #: the format is a guess, so nothing that does not fit it is more than a notice
 
     #: One broken file can give as many findings as it has lines; no one reads more than the first few hundred.
     MOST: Final = 500
@@ -115,7 +117,8 @@ class Report:
         """Note a finding at `offset` (characters, 0-based) with the usual severity of `code`."""
         if len(self.findings) >= self.MOST:
             return
-        severity = Severity.NOTICE if code in self.tolerate else CODES[code].severity
+        is_mild = self.is_guessed or code in self.tolerate
+        severity = Severity.NOTICE if is_mild else CODES[code].severity
         line, column = self.source.locate(offset)
         self.findings.append(Finding(code, severity, message, self.path, line, column, "", hint, fix))
 

@@ -1,14 +1,11 @@
-"""The formats that are read, and which one a file's name promises."""
+"""The formats that are read, and which one a file has by its name and its content."""
 
 from __future__ import annotations
 
-import re
 from collections.abc import Mapping
 from dataclasses import dataclass
 from enum import StrEnum
-from io import StringIO
-from itertools import islice
-from typing import Final
+from typing import Final, NamedTuple
 
 from zerrit.core.paths import ending_of
 
@@ -17,7 +14,9 @@ from zerrit.core.paths import ending_of
 class Traits:
     """How a format differs from the others, as far as more than its own reader and writer have to know."""
 
+    label: str  #: what people call it
     unique_names: bool = False  #: a name is there once in its group
+    may_repeat: bool = False  #: an entry may get a sibling of its name
     named_parts: bool = (
         False  #: a name tells a group or value from its siblings, so that its place can be told as moved
     )
@@ -27,29 +26,46 @@ class Traits:
     commas: bool = False  #: siblings have commas between them
     line_based: bool = False  #: lines, and the slots that a gamebook cuts out of them
     block_comments: bool = False  #: a comment is between two signs and may have several lines
+    key: str = ""  #: the field that names entries unless a gamebook says otherwise; a number may be such a name
     line_comments: tuple[str, ...] | None = ()  #: signs that begin a comment; None where the file's language says it
 
 
 class Format(StrEnum):
+    """Each has a folder of its name beside this module, with its reader and its writer."""
+
     XML = "xml"
     YAML = "yaml"
     JSON = "json"
     INI = "ini"
+    PROPERTIES = "properties"
+    KEYWORDS = "keywords"
+    BRACES = "braces"
+    CLASSES = "classes"
     TEXT = "text"
 
     @property
     def traits(self) -> Traits:
         return _TRAITS[self]
 
+    @property
+    def label(self) -> str:
+        """What people call it."""
+        return self.traits.label
+
 
 _TRAITS: Final[Mapping[Format, Traits]] = {
-    Format.XML: Traits(attributes=True, block_comments=True),
-    Format.YAML: Traits(unique_names=True, named_parts=True, indented=True, line_comments=("#",)),
-    Format.JSON: Traits(unique_names=True, named_parts=True, commas=True),
-    Format.INI: Traits(named_parts=True, sections=True, line_comments=(";", "#", "//")),
-    Format.TEXT: Traits(line_based=True, line_comments=None),
+    Format.XML: Traits("XML", may_repeat=True, attributes=True, block_comments=True),
+    Format.YAML: Traits("YAML", unique_names=True, named_parts=True, indented=True, line_comments=("#",)),
+    Format.JSON: Traits("JSON", unique_names=True, named_parts=True, commas=True),
+    Format.INI: Traits("INI", may_repeat=True, named_parts=True, sections=True, line_comments=(";", "#", "//")),
+    Format.PROPERTIES: Traits("properties", named_parts=True, line_comments=("#", "!")),
+    Format.KEYWORDS: Traits(
+        "keyword lines", may_repeat=True, named_parts=True, key="1", line_comments=("//", "#", ";")
+    ),
+    Format.BRACES: Traits("braced key-values", may_repeat=True, named_parts=True, line_comments=("//",)),
+    Format.CLASSES: Traits("class config", named_parts=True, line_comments=("//",)),
+    Format.TEXT: Traits("text", line_based=True, line_comments=None),
 }
-
 
 _BY_ENDING: Final = {
     ".xml": Format.XML,
@@ -57,23 +73,40 @@ _BY_ENDING: Final = {
     ".yaml": Format.YAML,
     ".json": Format.JSON,
     ".ini": Format.INI,
-    ".cfg": Format.INI,
+    ".properties": Format.PROPERTIES,
+    ".env": Format.PROPERTIES,
 }
-_AMBIGUOUS: Final = frozenset((".cfg",))  #: endings that INI shares with lists of keywords and class configs
-_LOOKED_AT: Final = 200  # lines
-_INI_LINE: Final = re.compile(r"\[[^\]]*\]?(?:\s*[;#].*)?\Z|[^\s=\"'{}();][^=\"'{}();]*=(?!.*[{;]\s*\Z)")
-_REMARK: Final = (";", "#", "//")
-_ENOUGH: Final = 0.7  # of the lines; the others may be broken
+#: Endings that several formats share; the content decides.
+_SHARED: Final = frozenset((".cfg", ".conf", ".cnf", ".config"))
+#: Endings of prose, logs and tables, in which lines that look like settings are none.
+_NEVER_GUESSED: Final = frozenset((".txt", ".log", ".md", ".csv", ".html", ".htm"))
+#: What a file may be whose ending says nothing: only what prose and code never look like.
+_UNMISTAKABLE: Final = frozenset((Format.XML, Format.JSON, Format.CLASSES, Format.BRACES))
 
 
-def format_of(path: str, text: str | None = None) -> Format:
-    """The format that a file's name promises; where several share the ending, `text` decides."""
+class Recognised(NamedTuple):
+    """The format of a file. `is_guessed`: its content says so, and neither its name nor a person."""
+
+    format: Format
+    is_guessed: bool = False
+
+
+def format_by_name(path: str) -> Format | None:
+    """The format that a file's name promises; None where it promises none."""
+    name = path.rpartition("/")[2].lower()
+    if name == ".env" or name.startswith(".env."):
+        return Format.PROPERTIES
+    return _BY_ENDING.get(ending_of(path))
+
+
+def guessed_format(path: str, text: str) -> Recognised:
+    """The format of a file whose name says none, by its content: a guess, unless it is a text like any other."""
     ending = ending_of(path)
-    found = _BY_ENDING.get(ending, Format.TEXT)
-    return found if text is None or ending not in _AMBIGUOUS or _looks_like_ini(text) else Format.TEXT
+    if ending in _NEVER_GUESSED:
+        return Recognised(Format.TEXT)
+    from zerrit.core.documents.recognition import likely_format  # noqa: PLC0415 (its patterns take longer than most files)
 
-
-def _looks_like_ini(text: str) -> bool:
-    lines = (line.strip() for line in islice(StringIO(text), _LOOKED_AT))
-    said = [line for line in lines if line and not line.startswith(_REMARK)]
-    return sum(bool(_INI_LINE.match(line)) for line in said) >= _ENOUGH * len(said)
+    likely = likely_format(text)
+    if likely is None or (ending not in _SHARED and likely not in _UNMISTAKABLE):
+        return Recognised(Format.TEXT)
+    return Recognised(likely, is_guessed=True)

@@ -1,5 +1,5 @@
 """
-How new text is put into each format: splices, and what the four writers share.
+How new text is put into each format: splices, and what the writers share.
 
 A writer never touches the tree; it answers which pieces of text go where, so that what it does not name stays
 byte for byte. Indentation, quoting and line endings of new text come from its neighbours.
@@ -9,9 +9,12 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping, Sequence
-from typing import Final, Protocol
+from functools import cache
+from importlib import import_module
+from typing import Final, Protocol, cast
 
 from zerrit.core.documents.document import Document
+from zerrit.core.documents.format import Format
 from zerrit.core.documents.node import Node, NodeKind
 from zerrit.core.documents.source import Splice
 
@@ -50,6 +53,12 @@ class Writer(Protocol):
     def remove(self, document: Document, node: Node) -> list[Splice]:
         """Take a node out together with the comments that document it, leaving no blank scar."""
         ...
+
+
+@cache
+def writer_of(format: Format) -> Writer:
+    """The writer of a format, out of the folder of its name; imported when it is first needed."""
+    return cast(Writer, import_module(f"zerrit.core.documents.{format.value}.writer").WRITER)
 
 
 def source_of(document: Document, node: Node) -> str:

@@ -13,13 +13,13 @@ from typing import Final
 
 from zerrit.core.addresses import Segment, print_segments
 from zerrit.core.documents.document import Document
-from zerrit.core.documents.format_writer import insert_before, source_of
+from zerrit.core.documents.format_writer import insert_before, source_of, writer_of
 from zerrit.core.documents.lookup import node_at
 from zerrit.core.documents.node import Node, NodeKind
 from zerrit.core.documents.source import Splice, splice
 from zerrit.core.documents.text.languages import comment_sign
 from zerrit.core.documents.text.slot_edits import added_before, is_repeated
-from zerrit.core.documents.value_edits import WRITERS, Edit, ValueChange, place_of, rewrite, single
+from zerrit.core.documents.value_edits import Edit, ValueChange, place_of, rewrite, single
 from zerrit.core.errors import AddressNotFound, EditRefused
 
 MOST_TRIED: Final = 200  # commented places that are looked at for an entry to bring back
@@ -42,7 +42,7 @@ def rename(document: Document, segments: tuple[Segment, ...], new_name: str) -> 
     parent = node.parent
     if parent is None:
         raise EditRefused(f"{document.path} as a whole has no name that could be changed by an address in it.")
-    writer = WRITERS[document.format]
+    writer = writer_of(document.format)
     key_field = document.keys.field_for(node.names)
     key = document.keys.key_of(node)
     if key_field and key:
@@ -125,7 +125,7 @@ def _is_there(node: Node, where: Where, goal: Node) -> bool:
 
 def _removed_before(document: Document, node: Node, goal: Node) -> int:
     """How many characters the removal of `node` takes from before `goal`."""
-    splices = WRITERS[document.format].remove(document, node)
+    splices = writer_of(document.format).remove(document, node)
     return sum(piece.end - piece.start - len(piece.text) for piece in splices if piece.end <= goal.start)
 
 
@@ -133,7 +133,7 @@ def _moved(document: Document, node: Node, where: Where, goal: Node) -> Document
     source = source_of(document, node)
     if document.format.traits.sections and where is not Where.INTO:
         _require_alike(document, node, goal)
-    without = rewrite(document, WRITERS[document.format].remove(document, node))
+    without = rewrite(document, writer_of(document.format).remove(document, node))
     twin = node_at(without, goal.start - _removed_before(document, node, goal), goal.name)
     parent = twin if where is Where.INTO else twin.parent
     after = None if where is Where.INTO else twin
@@ -145,7 +145,7 @@ def _moved(document: Document, node: Node, where: Where, goal: Node) -> Document
         return rewrite(without, [added_before(without, twin, source)])
     if where is Where.BEFORE:
         return rewrite(without, [insert_before(without, twin, [source])])
-    return rewrite(without, WRITERS[document.format].insert(without, parent, [source], after))
+    return rewrite(without, writer_of(document.format).insert(without, parent, [source], after))
 
 
 def _is_section(document: Document, node: Node) -> bool:
@@ -207,8 +207,9 @@ def _sign(document: Document) -> str:
             raise EditRefused(f"How comments are written in {document.path} is not known. Remove the line instead.")
         return sign
     if not signs:
-        name = document.format.value.upper()
-        raise EditRefused(f"{name} has no comments. Remove the entry instead; a rollback brings it back.")
+        raise EditRefused(
+            f"{document.format.label} has no comments. Remove the entry instead; a rollback brings it back."
+        )
     found = re.search(rf"^[ \t]*({'|'.join(map(re.escape, signs))})", document.text, re.MULTILINE)
     return found.group(1) if found else signs[0]
 

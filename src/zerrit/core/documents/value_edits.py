@@ -16,29 +16,16 @@ from enum import StrEnum
 from typing import Final
 
 from zerrit.core.addresses import Segment, print_segments
-from zerrit.core.documents.codes import Severity
+from zerrit.core.documents.code import Severity
 from zerrit.core.documents.document import Document
-from zerrit.core.documents.format import Format
-from zerrit.core.documents.format_writer import Writer, dedented, source_of
-from zerrit.core.documents.ini.writer import IniWriter
-from zerrit.core.documents.json.writer import JsonWriter
+from zerrit.core.documents.format_writer import dedented, source_of, writer_of
 from zerrit.core.documents.lookup import find, node_at
 from zerrit.core.documents.measures import Declared, Measure, Measured, measured
 from zerrit.core.documents.node import Node, NodeKind
 from zerrit.core.documents.scalars import as_number, as_switch, spell_number, spell_switch
 from zerrit.core.documents.source import Splice, splice
-from zerrit.core.documents.text.writer import TextWriter
-from zerrit.core.documents.xml.writer import XmlWriter
-from zerrit.core.documents.yaml.writer import YamlWriter
 from zerrit.core.errors import EditRefused
 
-WRITERS: Final[Mapping[Format, Writer]] = {
-    Format.XML: XmlWriter(),
-    Format.JSON: JsonWriter(),
-    Format.YAML: YamlWriter(),
-    Format.INI: IniWriter(),
-    Format.TEXT: TextWriter(),
-}
 MOST_PLACES: Final = 20_000  # one step may touch so many places; a pattern that fits more is surely a slip
 
 
@@ -186,7 +173,7 @@ def set_values(document: Document, segments: tuple[Segment, ...], operation: Ope
     nodes = find(document, segments)
     if len(nodes) > MOST_PLACES:
         raise EditRefused(f"The pattern fits {len(nodes):,} places; at most {MOST_PLACES:,} are changed in one step.")
-    writer = WRITERS[document.format]
+    writer = writer_of(document.format)
     splices: list[Splice] = []
     changes: list[ValueChange] = []
     for node in nodes:
@@ -216,7 +203,7 @@ def add_entry(document: Document, parent_segments: tuple[Segment, ...], name: st
         return Edit(document, ())
     siblings = [child for child in parent.children if child.name == name]
     like = next((child for child in reversed(siblings) if not child.is_value or child.children), None)
-    writer = WRITERS[document.format]
+    writer = writer_of(document.format)
     source = writer.render(document, name, fields, like)
     return _added(document, parent, name, source, siblings[-1] if siblings else None)
 
@@ -243,16 +230,17 @@ def add_field(document: Document, parent_segments: tuple[Segment, ...], name: st
     twin = next((child for child in _equals(document, parent, name) if child.value == value), None)
     if twin is not None:
         raise EditRefused(f"{place_of(document, twin)} has the value `{value}` already.")
-    source = WRITERS[document.format].render_field(document, parent, name, value)
+    source = writer_of(document.format).render_field(document, parent, name, value)
     # A value of a script's slot is known by the text around it, which is beside its like.
     is_slot = document.format.traits.line_based and name in document.reading.slots
-    after = next((child for child in reversed(parent.children) if child.name == name), None) if is_slot else None
+    has_place = is_slot or bool(document.format.traits.key)
+    after = next((child for child in reversed(parent.children) if child.name == name), None) if has_place else None
     return _added(document, parent, name, source, after)
 
 
 def _may_repeat(document: Document, parent: Node, name: str) -> bool:
-    """A setting of INI can be there several times where its form says so, or where it is already."""
-    if not document.format.traits.sections:
+    """A setting can be there several times where its form says so, or where it is already."""
+    if not document.format.traits.may_repeat or document.format.traits.attributes:
         return False
     return name[0] in "+-!." or sum(child.name == name for child in parent.children) > 1
 
@@ -278,7 +266,7 @@ def copy_entry(document: Document, segments: tuple[Segment, ...], new_key: str) 
         raise EditRefused(f"{place_of(document, node)} has no key by which a copy could be told from it.")
     if any(document.keys.key_of(child) == new_key for child in parent.children if child.name == node.name):
         raise EditRefused(f"{place_of(document, parent)} has an entry [{new_key}] already. Choose another key.")
-    writer = WRITERS[document.format]
+    writer = writer_of(document.format)
     bare = document.text[node.start : node.end]
     key_node = node if field == "=" else node.child(field)
     if key_node is None:
@@ -302,7 +290,7 @@ def remove_nodes(document: Document, segments: tuple[Segment, ...]) -> Edit:
     nodes = find(document, segments)
     if any(node.parent is None for node in nodes):
         raise EditRefused("The whole file cannot be removed by an address inside it.")
-    writer = WRITERS[document.format]
+    writer = writer_of(document.format)
     current = document
     changes: list[ValueChange] = []
     # Several items between the same commas share splices, so they go one after the other, the last first.
@@ -346,7 +334,7 @@ def rewrite(document: Document, splices: Iterable[Splice]) -> Document:
 
 
 def _added(document: Document, parent: Node, name: str, source: str, after: Node | None) -> Edit:
-    splices = WRITERS[document.format].insert(document, parent, [source], after)
+    splices = writer_of(document.format).insert(document, parent, [source], after)
     edited = rewrite(document, splices)
     # By its place: what is added may be a part of the address, as in the lines of a text.
     new_parent = node_at(edited, parent.start, parent.name) if parent.parent is not None else edited.root

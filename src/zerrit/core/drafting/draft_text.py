@@ -94,6 +94,8 @@ def _files(sorts: Sequence[Sort], known: Mapping[int, Knowledge]) -> Iterator[st
         yield f"  {_text(sort.pattern)}:" + (f"  # {count} files" if "*" in sort.pattern else "")
         if sort.is_optional:
             yield "    optional: true  # one of the versions has no such file"
+        if any(document.is_guessed for document in sort.newest):
+            yield f"    read_as: {sort.format.value}  # {sort.format.label}, guessed by what is in it"
         if sort.tolerate:
             yield f"    tolerate: [{', '.join(sort.tolerate)}]  # is in the vendor's own files"
         if sort.slots:
@@ -118,13 +120,13 @@ def _is_complete(sort: Sort) -> bool:
         for entries in sort.kinds.values()
     ):
         return False  # the next version may have one more of them
-    return sort.format.value != "text" and all(
+    return not sort.format.traits.line_based and all(
         not re.search(r'[/\[\]"#*?]', name) for entries in sort.kinds.values() for name in entries.children
     )
 
 
 def _kinds(sort: Sort, known: Mapping[int, Knowledge]) -> Iterator[str]:
-    if sort.format.value == "text":
+    if sort.format.traits.line_based:
         return
     for kind, entries in sort.kinds.items():
         if kind or entries.columns:

@@ -109,7 +109,9 @@ class Gamebook:
         measures = {
             kind: one.declared for kind, one in self._fields_by_place(rules).items() if one.declared is not None
         }
-        return read_document(data, path, tolerate=rules.tolerate, keys=keys, slots=slots, measures=measures)
+        return read_document(
+            data, path, format=rules.read_as, tolerate=rules.tolerate, keys=keys, slots=slots, measures=measures
+        )
 
     def is_ignored(self, path: str) -> bool:
         return self._fits(path)[0]

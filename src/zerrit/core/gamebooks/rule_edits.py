@@ -14,15 +14,15 @@ from collections.abc import Mapping, Sequence
 from typing import Any, Final
 
 from zerrit.core.documents import Document, Format, Node, NodeKind, read_document
+from zerrit.core.documents.format_writer import writer_of
 from zerrit.core.documents.source import Splice
-from zerrit.core.documents.value_edits import WRITERS
 from zerrit.core.errors import EditRefused
 from zerrit.core.gamebooks.source_lines import Location, locate
 
 _PLAIN: Final = re.compile(r"[A-Za-z](?:[\w .-]*\w)?\Z")
 _WORDS_OF_YAML: Final = frozenset(("true", "false", "yes", "no", "on", "off", "null", "y", "n"))
 _NAME: Final = re.compile(r"""(?:"(?:[^"\\\r\n]|\\.)*"|'[^'\r\n]*'|[^\s:#'"](?:[^:#\r\n]|:(?!\s)|(?<!\s)#)*):(?=\s)""")
-_WRITER: Final = WRITERS[Format.YAML]
+_WRITER: Final = writer_of(Format.YAML)
 
 
 def scalar(text: str) -> str:

@@ -16,11 +16,11 @@ from typing import Final
 
 from zerrit.core.addresses import Segment, keyed_segment, parse_node_address, print_segments
 from zerrit.core.documents.document import Document
-from zerrit.core.documents.format_writer import dedented, source_of
+from zerrit.core.documents.format_writer import dedented, source_of, writer_of
 from zerrit.core.documents.lookup import find
 from zerrit.core.documents.node import Node, NodeKind
 from zerrit.core.documents.source import Splice
-from zerrit.core.documents.value_edits import WRITERS, ValueChange, rewrite
+from zerrit.core.documents.value_edits import ValueChange, rewrite
 from zerrit.core.errors import EditRefused, SnippetRefused
 from zerrit.core.merge.snippet_cleaning import clean
 from zerrit.core.merge.snippet_reading import Reading, is_section, read_snippet
@@ -185,7 +185,7 @@ def _splices(
     """What doing the actions changes in the text of the target."""
     splices: list[Splice] = []
     additions: _Additions = {}
-    writer = WRITERS[target.format]
+    writer = writer_of(target.format)
     for kind, (node, twin, parent) in planned:
         if kind is ActionKind.ADD:
             _add(snippet, node, parent, additions)

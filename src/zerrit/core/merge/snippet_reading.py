@@ -7,7 +7,7 @@ import textwrap
 from dataclasses import dataclass
 from typing import Final
 
-from zerrit.core.documents.codes import Severity
+from zerrit.core.documents.code import Severity
 from zerrit.core.documents.document import Document, read_document
 from zerrit.core.documents.format import Format
 from zerrit.core.documents.node import Node, NodeKind
@@ -61,16 +61,14 @@ def read_snippet(target: Document, text: str, *, is_item: bool) -> Reading:
     other = _other_format(target.format, text)
     if other is not None:
         raise SnippetRefused(
-            f"The snippet reads like {other.value.upper()}, but {target.path} is {target.format.value.upper()}. "
+            f"The snippet reads like {other.label}, but {target.path} is {target.format.label}. "
             "Is it meant for another file?"
         )
     attempt, document = min(readings, key=lambda reading: len(reading[1].findings))
     fault = next((f for f in document.findings if f.severity is Severity.ERROR), None)
     where = f"line {max(1, fault.line - attempt.lines_before)}: " if fault else ""
     what = f"{where}{fault.message}" if fault else "it holds no entry that can be read."
-    raise SnippetRefused(
-        f"The snippet cannot be read as {target.format.value.upper()}, {what} Was its end or start left out?"
-    )
+    raise SnippetRefused(f"The snippet cannot be read as {target.format.label}, {what} Was its end or start left out?")
 
 
 def _other_format(format: Format, text: str) -> Format | None:

@@ -22,11 +22,11 @@ from zerrit.core.documents.comments import comment_texts
 from zerrit.core.documents.document import Document
 from zerrit.core.documents.entry_keys import Keys
 from zerrit.core.documents.equality import Contents, meaning_of
-from zerrit.core.documents.format_writer import insert_before, source_of, written, written_span
+from zerrit.core.documents.format_writer import insert_before, source_of, writer_of, written, written_span
 from zerrit.core.documents.lookup import node_at
 from zerrit.core.documents.node import Node, NodeKind
 from zerrit.core.documents.source import Splice
-from zerrit.core.documents.value_edits import WRITERS, ValueChange, rewrite
+from zerrit.core.documents.value_edits import ValueChange, rewrite
 from zerrit.core.errors import EditRefused, MergeRefused, ZerritError
 from zerrit.core.merge.comment_transfer import comment_splice
 from zerrit.core.merge.moved_entries import Identity, Move, carry_out, moved
@@ -139,7 +139,7 @@ class _Merge:
         self.theirs = theirs
         self.choices = choices
         self.keys = Keys.of([base, mine, theirs])
-        self.writer = WRITERS[mine.format]
+        self.writer = writer_of(mine.format)
         self.conflicts: list[Conflict] = []
         self.done: list[ValueChange] = []
         self.left: list[str] = []

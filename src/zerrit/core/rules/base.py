@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, WithJsonSchema
 
-from zerrit.core.documents.codes import Severity
+from zerrit.core.documents.code import Severity
 from zerrit.core.expressions import Expression, compile_pattern, parse_expression
 from zerrit.core.wildcards import path_matches
 

@@ -8,6 +8,7 @@ from typing import Annotated
 from pydantic import BeforeValidator, Field, field_validator, model_validator
 
 from zerrit.core.documents.codes import TOLERANCES
+from zerrit.core.documents.format import Format
 from zerrit.core.documents.measures import Declared, Measure
 from zerrit.core.documents.slots import check_form
 from zerrit.core.rules.base import FieldKind, Name, Part, Pattern, Rule, TakesEffect, Text
@@ -99,6 +100,7 @@ class FileRules(Part):
     """What is known of a file."""
 
     purpose: str = Field("", description="what the file is for, in a sentence")
+    read_as: Format | None = Field(None, description="its format, where its name does not say it or says it wrongly")
     takes_effect: TakesEffect = Field("restart", description="when a change of it takes effect")
     tolerate: tuple[str, ...] = Field((), description="codes of faults that the game accepts in this file")
     rewritten_at_stop: bool = Field(False, description="the game writes this file automatically when it stops")

@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 from zerrit.core.addresses import parse_address
 from zerrit.core.archives import MOST_UNPACKED
 from zerrit.core.checks import Checked, Unknown, value_in_words, words_of
-from zerrit.core.documents import Document, Finding, Node, Severity, format_of
+from zerrit.core.documents import Document, Finding, Format, Node, Severity, format_by_name
 from zerrit.core.documents.binary import LOOKED_AT, describe_binary
 from zerrit.core.documents.format_writer import dedented
 from zerrit.core.documents.lookup import enclosing, find
@@ -114,7 +114,7 @@ def list_files(workspace: Workspace, server_id: str, patience: float | None = No
             state = "watched" if file.digest is None else _state(file.path, file.digest, defaults)
             errors, warnings = (None, None) if counts is None else counts.get(file.path, (0, 0))
             purpose = rules.purpose if rules else ""
-            form = format_of(file.path).value
+            form = format_by_name(file.path) or Format.TEXT
             found.append(FileState(file.path, form, file.size, state, errors, warnings, purpose, file.is_executable))
     return found
 

@@ -13,7 +13,7 @@ from typing import Final
 from zerrit.connections import Connection, ConnectionFailed, ConnectionFault, NewFile
 from zerrit.core.paths import ending_of, folders_of
 from zerrit.core.wording import counted
-from zerrit.records import content_sizes, digest_of, load_content
+from zerrit.records import content_sizes, digest_of, load_contents
 from zerrit.work.base.workspace import Workspace
 from zerrit.work.deploy.journal import StageFailed
 from zerrit.work.deploy.packing import Writes
@@ -130,7 +130,8 @@ def _contents(
 
     def loaded(batch: Sequence[str]) -> list[tuple[str, bytes]]:
         with workspace.session() as session:
-            return [(path, load_content(session, digests[path])) for path in batch]
+            contents = load_contents(session, (digests[path] for path in batch))
+        return [(path, contents[digests[path]]) for path in batch]
 
     with ThreadPoolExecutor(1, "zerrit-loading") as loader:
         ahead: deque[Future[list[tuple[str, bytes]]]] = deque()

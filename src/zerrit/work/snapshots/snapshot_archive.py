@@ -13,7 +13,7 @@ from zerrit.core.paths import pack_of, safe_path
 from zerrit.core.wording import counted
 from zerrit.records import (
     Snapshot,
-    load_content,
+    load_contents,
 )
 from zerrit.work.base.activity_log import note
 from zerrit.work.base.errors import Refused
@@ -41,11 +41,9 @@ def export_snapshot(workspace: Workspace, server_id: str, snapshot_id: int) -> b
         server = get_server(session, server_id)
         gamebook, _ = gamebook_of(session, server)
         snapshot = get_snapshot(session, server_id, snapshot_id)
-        files = {
-            path: load_content(session, digest)
-            for path, digest in digests(session, snapshot).items()
-            if not pack_of(path)
-        }
+        kept = {path: digest for path, digest in digests(session, snapshot).items() if not pack_of(path)}
+        contents = load_contents(session, kept.values())
+        files = {path: contents[digest] for path, digest in kept.items()}
         watched = [file.path for file in snapshot.files if file.digest is None]
     about = {
         "form": FORM,

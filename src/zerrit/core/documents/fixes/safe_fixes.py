@@ -19,7 +19,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Final
 
-from zerrit.core.documents.codes import Severity
+from zerrit.core.documents.code import Severity
 from zerrit.core.documents.document import Document
 from zerrit.core.documents.findings import Finding
 from zerrit.core.documents.fixes.other_repairs import has_other_repair
@@ -71,8 +71,8 @@ def _strict_reading(document: Document) -> StrictReading | None:
             reading = StrictIni()
             touched = {finding.line - 1 for finding in document.findings if finding.severity is Severity.ERROR}
             return reading if reading.is_certain(document.text, touched) else None
-        case Format.TEXT:
-            return None  # scripts have no parser here that could vouch for a repair
+        case _:
+            return None  # for the others there is no parser here that could vouch for a repair
 
 
 def _is_proposed(finding: Finding) -> bool:

@@ -16,6 +16,7 @@ from zerrit.core.documents.comments import CommentKeeper, tidy_block
 from zerrit.core.documents.findings import Report
 from zerrit.core.documents.ini.structs import SMART, Structs
 from zerrit.core.documents.node import Node, NodeKind
+from zerrit.core.documents.reading import Reading
 from zerrit.core.documents.source import Source, Splice
 
 _SECTION: Final = re.compile(r"\[([^\]\r\n]*)(\]?)")
@@ -32,7 +33,7 @@ _BESIDE: Final = re.compile(r"[ \t]+(?:;|//)[^\r\n]*\Z")
 _STRUCT_BODY: Final = re.compile(r"[A-Za-z_][\w.\-]*[ \t]*=")
 
 
-def read(source: Source, report: Report) -> Node:
+def read(source: Source, report: Report, _reading: Reading) -> Node:
     """Read the text; the root is a group of sections, and of the settings that are before any section."""
     return _IniReader(source, report).read()
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping, Sequence
+from typing import Final
 
 from zerrit.core.documents.document import Document
 from zerrit.core.documents.format_writer import (
@@ -130,3 +131,6 @@ def _in_struct_text(value: str) -> str:
     if '"' in value or "\n" in value:
         raise EditRefused("A value inside parentheses cannot hold a quotation mark or a line break.")
     return f'"{value}"'
+
+
+WRITER: Final = IniWriter()

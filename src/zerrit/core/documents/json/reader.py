@@ -12,9 +12,10 @@ from zerrit.core.documents.json.fast_reader import read_sound
 from zerrit.core.documents.json.recovering_reader import read_faulty
 from zerrit.core.documents.json.tolerant_reader import read_relaxed
 from zerrit.core.documents.node import Node
+from zerrit.core.documents.reading import Reading
 from zerrit.core.documents.source import Source
 
 
-def read(source: Source, report: Report) -> Node:
+def read(source: Source, report: Report, _reading: Reading) -> Node:
     """Read the text; the root node is its one value."""
     return read_sound(source) or read_relaxed(source, report) or read_faulty(source, report)

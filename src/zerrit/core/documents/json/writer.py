@@ -69,3 +69,6 @@ class JsonWriter:
 
     def remove(self, document: Document, node: Node) -> list[Splice]:
         return remove_between_commas(document, node)
+
+
+WRITER: Final = JsonWriter()

@@ -16,6 +16,7 @@ from typing import Final
 from zerrit.core.documents.comments import CommentKeeper, tidy_block
 from zerrit.core.documents.findings import Report
 from zerrit.core.documents.node import Node, NodeKind
+from zerrit.core.documents.reading import Reading
 from zerrit.core.documents.slots import Slot, cuts
 from zerrit.core.documents.source import Source, Splice
 from zerrit.core.documents.text.languages import Language, language_of
@@ -27,9 +28,9 @@ _SMART_LINE: Final = re.compile("([\u201c\u201d\u201e](?:[^\r\n]*[\u201c\u201d\u
 MOST_OPEN: Final = 10_000  # brackets open at one time; a file with more is not a script
 
 
-def read(source: Source, report: Report, slots: Mapping[str, Slot]) -> Node:
+def read(source: Source, report: Report, reading: Reading) -> Node:
     """Read the text; the root's children are its lines, named `line`, blank ones included, and its slots."""
-    text = source.text
+    text, slots = source.text, reading.slots
     root = Node(NodeKind.GROUP, "", 0, len(text), value_start=0, value_end=len(text))
     starts = source.line_starts
     keeper = CommentKeeper(source)

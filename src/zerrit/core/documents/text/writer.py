@@ -126,3 +126,6 @@ def _remove_item(node: Node, parent: Node) -> list[Splice]:
     if index > 0:
         return [Splice(siblings[index - 1].end, node.end, "")]
     return [Splice(node.start, node.end, "")]
+
+
+WRITER: Final = TextWriter()

@@ -15,6 +15,7 @@ from typing import Final
 
 from zerrit.core.documents.findings import Report
 from zerrit.core.documents.node import Node
+from zerrit.core.documents.reading import Reading
 from zerrit.core.documents.source import Source, Splice
 from zerrit.core.documents.xml.fast_reader import is_well_formed, read_sound, read_sound_again
 from zerrit.core.documents.xml.text import SPACE
@@ -34,7 +35,7 @@ _LOST_TAG: Final = re.compile(
 )
 
 
-def read(source: Source, report: Report) -> Node:
+def read(source: Source, report: Report, _reading: Reading) -> Node:
     """Read the text; the root node is the outermost element, or an empty group where there is none."""
     _check_encoding(source, report)
     root = read_sound(source) if is_well_formed(source.text) else None

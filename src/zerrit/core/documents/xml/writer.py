@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping, Sequence
+from typing import Final
 
 from zerrit.core.documents.document import Document
 from zerrit.core.documents.format_writer import (
@@ -144,3 +145,6 @@ def _opened(document: Document, node: Node, content: str) -> Splice:
 def _require_name(name: str) -> None:
     if not re.match(_NAME, name):
         raise EditRefused(f"`{name}` cannot be a name in XML: it begins with a letter and holds no spaces.")
+
+
+WRITER: Final = XmlWriter()

@@ -18,6 +18,7 @@ from typing import Final
 
 from zerrit.core.documents.findings import Report, report_characters
 from zerrit.core.documents.node import Node, NodeKind
+from zerrit.core.documents.reading import Reading
 from zerrit.core.documents.source import Source, Splice
 from zerrit.core.documents.yaml.brackets import MAX_DEPTH, Brackets
 from zerrit.core.documents.yaml.scan import SPACES
@@ -32,7 +33,7 @@ _TIGHT_COLON: Final = re.compile(r"([A-Za-z_][\w\-]*):(?=[^\s/:])")
 _NAME_AND_VALUE: Final = re.compile(r"([A-Za-z_][\w\-]*)[ \t]*=?[ \t]+\S")
 
 
-def read(source: Source, report: Report) -> Node:
+def read(source: Source, report: Report, _reading: Reading) -> Node:
     """Read the text; the root is its one value, or a list of documents where `---` parts several."""
     return _YamlReader(source, report).read()
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import re
 from collections.abc import Mapping, Sequence
+from typing import Final
 
 from zerrit.core.documents.document import Document
 from zerrit.core.documents.format_writer import (
@@ -152,3 +153,6 @@ def _in_flow(document: Document, node: Node) -> bool:
             return True
         parent = parent.parent
     return False
+
+
+WRITER: Final = YamlWriter()

@@ -1,0 +1,1 @@
+"""Reading and writing braced key-values: `"key" "value"` and `"key" { … }`."""

@@ -1,0 +1,53 @@
+"""The codes of findings in braced key-values."""
+
+from __future__ import annotations
+
+from functools import partial
+from typing import Final
+
+from zerrit.core.documents.code import Code, Severity
+
+_braces = partial(
+    Code,
+    path="example.cfg",
+    gamebook="gamebook: 1\ngame: example\nfiles:\n  example.cfg: {read_as: braces}\n",
+)
+_SOUND: Final = '"crew"\n{\n  "seats" "24"\n}\n"port" "7777"\n'
+
+BRACES: Final[dict[str, Code]] = {
+    "braces.brace-not-closed": _braces(
+        Severity.ERROR,
+        "A group is opened and never closed.",
+        "The message says where its brace seems to be missing; add it there.",
+        '"crew"\n{\n  "seats" "24"\n"port" "7777"\n',
+        _SOUND,
+    ),
+    "braces.brace-extra": _braces(
+        Severity.ERROR,
+        "A closing brace closes nothing.",
+        "Remove it, or add the opening one that it belongs to.",
+        '"crew"\n{\n  "seats" "24"\n}\n}\n"port" "7777"\n',
+        _SOUND,
+    ),
+    "braces.no-value": _braces(
+        Severity.ERROR,
+        "A key has neither a value nor a group behind it.",
+        "Add the value, or remove the key.",
+        '"crew"\n{\n  "seats"\n}\n"port" "7777"\n',
+        _SOUND,
+    ),
+    "braces.no-name": _braces(
+        Severity.ERROR,
+        "A group has no name before its brace.",
+        "Write the name.",
+        '{\n  "seats" "24"\n}\n"port" "7777"\n',
+        _SOUND,
+    ),
+    "braces.quote-not-closed": _braces(
+        Severity.ERROR,
+        "The closing quotation mark of a key or value is missing.",
+        "Add it.",
+        '"crew"\n{\n  "seats" "24\n}\n"port" "7777"\n',
+        _SOUND,
+    ),
+}

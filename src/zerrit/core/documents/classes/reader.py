@@ -1,0 +1,340 @@
+"""
+Read class configs into nodes.
+
+A class is a group of its name, with the class that it builds on as `@base`; `name = value;` is a value, `name[] = {…};` a list,
+and what stands between its braces are items. Lines for the preprocessor (`#include "a.hpp"`) are values of their own name; any
+other statement stays closed.
+"""
+
+from __future__ import annotations
+
+import re
+from typing import Final
+
+from zerrit.core.documents.comments import CommentKeeper, tidy_block
+from zerrit.core.documents.findings import Report
+from zerrit.core.documents.nesting import MAX_DEPTH, Nesting
+from zerrit.core.documents.node import Node, NodeKind
+from zerrit.core.documents.reading import Reading
+from zerrit.core.documents.source import Source, Splice
+
+_SPACE: Final = re.compile(r"[\s\ufeff]+")
+_REMARK: Final = re.compile(r"//[^\r\n]*|/\*(?:[^*]|\*(?!/))*+(?:\*/)?")
+_DIRECTIVE: Final = re.compile(r"#[ \t]*(\w+)[ \t]*((?:[^\r\n\\]|\\(?:\r\n|[\s\S]))*+)")
+_CLASS: Final = re.compile(r"class\s+(\w+)(?:\s*:\s*(\w+))?")
+_BRACE: Final = re.compile(r"\s*(?:(\{)|(;))")
+_SETTING: Final = re.compile(r"(\w+)[ \t]*(\[[ \t]*\])?\s*(\+?=)\s*")
+_DELETE: Final = re.compile(r"delete\s+(\w+)[ \t]*(;?)")
+_STRING: Final = re.compile(r'"((?:[^"\r\n]|"")*+)"|\'((?:[^\'\r\n]|\'\')*+)\'')
+_BARE: Final = re.compile(r"[^;{}\r\n\"]*+")
+_END: Final = re.compile(r"[ \t]*;")
+_ITEM_END: Final = re.compile(r"[^,{};\r\n\"]*+")
+_OTHER: Final = re.compile(r'(?:"[^"\r\n]*"|[^;{}"\r\n])+;?')
+
+
+def read(source: Source, report: Report, _reading: Reading) -> Node:
+    """Read the text; the root is a group of classes and values."""
+    own = Report(source, report.path, report.tolerate, is_guessed=report.is_guessed)
+    reader = _Reader(source, own, by_indentation=False)
+    root = reader.read()
+    if not reader.nesting.is_even:
+        own = Report(source, report.path, report.tolerate, is_guessed=report.is_guessed)
+        root = _Reader(source, own, by_indentation=True).read()
+    report.findings += own.findings
+    return root
+
+
+class _Reader:
+    def __init__(self, source: Source, report: Report, *, by_indentation: bool) -> None:
+        self.source = source
+        self.text = source.text
+        self.report = report
+        self.comments = CommentKeeper(source)
+        self.root = Node(NodeKind.GROUP, "", 0, len(self.text), value_start=0, value_end=len(self.text))
+        self.nesting = Nesting(source, report, self.root, "classes", by_indentation=by_indentation)
+        self.seen: dict[int, dict[str, int]] = {}  #: by the group, where each name in it stood first
+
+    def read(self) -> Node:
+        at = 0
+        while (at := self._space(at)) < len(self.text):
+            at = self._statement(at)
+        self.nesting.ended()
+        return self.root
+
+    def _space(self, at: int) -> int:
+        """Where the next statement begins."""
+        while True:
+            space = _SPACE.match(self.text, at)
+            at = space.end() if space is not None else at
+            remark = _REMARK.match(self.text, at)
+            if remark is None:
+                return at
+            self.comments.saw(at, remark.end(), tidy_block(remark.group().strip("/*")))
+            at = remark.end()
+
+    def _statement(self, at: int) -> int:
+        sign = self.text[at]
+        if sign == "}":
+            return self._closes(at)
+        if sign == ";":
+            return at + 1
+        self.nesting.begins(at)
+        if sign == "#":
+            return self._directive(at)
+        found = _CLASS.match(self.text, at)
+        if found is not None:
+            return self._class(at, found)
+        setting = _SETTING.match(self.text, at)
+        if setting is not None:
+            return self._setting(at, setting)
+        deleted = _DELETE.match(self.text, at)
+        if deleted is not None:
+            node = Node(NodeKind.VALUE, "delete", at, deleted.end(), deleted.group(1), *deleted.span(1))
+            self._place(node, at)
+            return deleted.end()
+        return self._other(at)
+
+    def _directive(self, at: int) -> int:
+        match = _DIRECTIVE.match(self.text, at)
+        if match is None:
+            return self._other(at)
+        raw = match.group(2).rstrip()
+        start = match.start(2)
+        node = Node(NodeKind.VALUE, f"#{match.group(1)}", at, start + len(raw), raw, start, start + len(raw))
+        self._place(node, at)
+        return match.end()
+
+    def _class(self, at: int, found: re.Match[str]) -> int:
+        node = Node(NodeKind.GROUP, found.group(1), at, found.end(), value_start=found.end(), value_end=found.end())
+        self._place(node, at)
+        if found.group(2):
+            base = Node(NodeKind.VALUE, "@base", *found.span(2), found.group(2), *found.span(2))
+            node.adopt(base)
+        brace = _BRACE.match(self.text, found.end())
+        if brace is None:
+            self.report.add(
+                "classes.brace-lacks",
+                found.end(),
+                f"The class {node.name} has neither `{{` nor `;` behind its name.",
+                hint="Add `{` if its values follow, else `;`.",
+            )
+            return found.end()
+        node.end = brace.end()
+        if brace.group(2):
+            return brace.end()
+        node.value_start = node.value_end = brace.end()
+        if self.nesting.depth >= MAX_DEPTH:
+            self.report.add("text.too-deep", brace.start(1), f"Classes nest deeper than {MAX_DEPTH} levels here.")
+            return len(self.text)
+        self.nesting.opened(node, brace.start(1))
+        return brace.end()
+
+    def _closes(self, at: int) -> int:
+        node = self.nesting.closed(at)
+        self.comments.forget()
+        end = at + 1
+        if node is None:
+            return end
+        node.value_end = at
+        semicolon = re.compile(r"\s*;").match(self.text, end)
+        node.end = semicolon.end() if semicolon is not None else end
+        if semicolon is None:
+            self.report.add(
+                "classes.semicolon-lacks",
+                end,
+                f"The class {node.name} ends here without a semicolon.",
+                hint="Add `;` behind the brace.",
+                fix=Splice(end, end, ";"),
+            )
+        self.comments.ended(node, node.end)
+        return node.end
+
+    def _setting(self, at: int, setting: re.Match[str]) -> int:
+        name = setting.group(1) if setting.group(3) == "=" else f"+{setting.group(1)}"
+        start = setting.end()
+        if self.text.startswith("{", start):
+            node, stop = self._list(name, at, start, 1)
+        else:
+            if setting.group(2):
+                self.report.add(
+                    "classes.not-a-list",
+                    start,
+                    f"{setting.group(1)}[] is a list, but no `{{` is here.",
+                    hint="Write the values in braces, or take the `[]` away.",
+                )
+            node, stop = self._value(name, at, start)
+        self._place(node, at)
+        end = _END.match(self.text, stop)
+        if end is not None:
+            node.end = end.end()
+        else:
+            self.report.add(
+                "classes.semicolon-lacks",
+                stop,
+                f"{setting.group(1)} ends here without a semicolon.",
+                hint="Add `;` here.",
+                fix=Splice(stop, stop, ";"),
+            )
+        self.comments.ended(node, node.end)
+        return max(node.end, stop)
+
+    def _value(self, name: str, at: int, start: int) -> tuple[Node, int]:
+        string = _STRING.match(self.text, start)
+        if string is not None and self._goes_on(string.end()):
+            string = None  # an expression that begins with a text
+        if string is not None:
+            mark = self.text[start]
+            value = self.text[start + 1 : string.end() - 1].replace(mark * 2, mark)
+            node = Node(NodeKind.VALUE, name, at, string.end(), value, start + 1, string.end() - 1, is_quoted=True)
+            return node, string.end()
+        line_end = self.source.line_end(start)
+        if self.text.startswith('"', start):
+            stop = start + len(self.text[start:line_end].rstrip().rstrip(";").rstrip())
+            self.report.add(
+                "classes.quote-not-closed",
+                stop,
+                f"The value of {name} has no closing quotation mark.",
+                hint='Add `"` here.',
+                fix=Splice(stop, stop, '"'),
+            )
+            return Node(NodeKind.VALUE, name, at, stop, self.text[start:stop], start, stop), stop
+        bare = re.compile(r"(?:\"(?:[^\"\r\n]|\"\")*\"|[^;{}\r\n\"/]|/(?!/))*+").match(self.text, start)
+        raw = bare.group().rstrip() if bare is not None else ""
+        stop = start + len(raw)
+        if not raw:
+            self.report.add(
+                "classes.no-value", start, f"{name} has no value behind its `=`.", hint="Write the value here."
+            )
+        return Node(NodeKind.VALUE, name, at, stop, raw, start, stop), stop
+
+    def _goes_on(self, at: int) -> bool:
+        rest = self.text[at : self.source.line_end(at)].lstrip(" \t")
+        return bool(rest) and rest[0] in "+-*%&|?<>"
+
+    def _list(self, name: str, at: int, start: int, depth: int) -> tuple[Node, int]:
+        """A list in braces from its opening one on; the node and the offset behind it."""
+        holder = Node(NodeKind.LIST, name, at, start + 1, value_start=start, value_end=start + 1)
+        open_lists = [holder]
+        at = start + 1
+        wants_comma = False
+        while open_lists:
+            at = self._space_inside(at)
+            sign = self.text[at : at + 1]
+            top = open_lists[-1]
+            if sign == "}":
+                top.end = top.value_end = at + 1
+                open_lists.pop()
+                at += 1
+                wants_comma = True
+                continue
+            if not sign or sign == ";" or (_SETTING.match(self.text, at) or _CLASS.match(self.text, at)):
+                return holder, self._list_left(open_lists, at)
+            if sign == ",":
+                if not wants_comma:
+                    self.report.add("classes.comma-extra", at, "A comma too many is in this list.", hint="Remove it.")
+                wants_comma = False
+                at += 1
+                continue
+            if wants_comma:
+                self.report.add(
+                    "classes.comma-lacks",
+                    self._last_end(top),
+                    "Two values of this list have no comma between them.",
+                    hint="Add `,` here.",
+                    fix=Splice(self._last_end(top), self._last_end(top), ","),
+                )
+            wants_comma = True
+            if sign == "{":
+                if len(open_lists) + depth > MAX_DEPTH:
+                    self.report.add("text.too-deep", at, f"Lists nest deeper than {MAX_DEPTH} levels here.")
+                    return holder, self._list_left(open_lists, len(self.text), is_told=True)
+                inner = top.adopt(Node(NodeKind.LIST, "", at, at + 1, value_start=at, value_end=at + 1))
+                open_lists.append(inner)
+                wants_comma = False
+                at += 1
+                continue
+            at = self._item(top, at)
+        return holder, at
+
+    def _last_end(self, top: Node) -> int:
+        return top.children[-1].end if top.children else top.value_start + 1
+
+    def _space_inside(self, at: int) -> int:
+        while True:
+            space = _SPACE.match(self.text, at)
+            at = space.end() if space is not None else at
+            remark = _REMARK.match(self.text, at)
+            if remark is None:
+                return at
+            at = remark.end()
+
+    def _item(self, top: Node, at: int) -> int:
+        string = _STRING.match(self.text, at)
+        if string is not None:
+            mark = self.text[at]
+            value = self.text[at + 1 : string.end() - 1].replace(mark * 2, mark)
+            top.adopt(Node(NodeKind.VALUE, "", at, string.end(), value, at + 1, string.end() - 1, is_quoted=True))
+            return string.end()
+        if self.text[at] in "\"'":
+            line_end = self.source.line_end(at)
+            end = next((n for n in range(at + 1, line_end) if self.text[n] in ",}"), line_end)
+            self.report.add(
+                "classes.quote-not-closed",
+                end,
+                "A value of this list has no closing quotation mark.",
+                hint=f"Add `{self.text[at]}` here.",
+            )
+            top.adopt(Node(NodeKind.VALUE, "", at, end, self.text[at:end], at, end))
+            return end
+        bare = _ITEM_END.match(self.text, at)
+        raw = bare.group().rstrip() if bare is not None else ""
+        end = at + max(1, len(raw))
+        top.adopt(Node(NodeKind.VALUE, "", at, end, self.text[at:end], at, end))
+        return end
+
+    def _list_left(self, open_lists: list[Node], at: int, *, is_told: bool = False) -> int:
+        """The list is not closed where something else begins."""
+        end = len(self.text[:at].rstrip())
+        for one in open_lists:
+            one.end = one.value_end = end
+        if not is_told:
+            missing = "}" * len(open_lists)
+            self.report.add(
+                "classes.brace-not-closed",
+                end,
+                f"The `{{` of {open_lists[0].name or 'a list'} on line {self.source.line_at(open_lists[0].value_start)} is never closed.",
+                hint=f"Add `{missing}` here.",
+                fix=Splice(end, end, missing),
+            )
+        return end
+
+    def _other(self, at: int) -> int:
+        """A statement that stays closed."""
+        self.comments.forget()
+        match = _OTHER.match(self.text, at)
+        end = match.end() if match is not None else at + 1
+        shown = self.text[at : min(end, at + 30)].strip()
+        if match is None or not re.match(r"\w+\s*\(", shown):
+            self.report.add(
+                "classes.not-a-statement",
+                at,
+                f"`{shown}` is neither a class, a value (name = …;) nor a list (name[] = {{…}};).",
+                hint="Is a `=` or a name missing?",
+            )
+        return end
+
+    def _place(self, node: Node, at: int) -> None:
+        del at
+        self.comments.document(node)
+        top = self.nesting.top
+        top.adopt(node)
+        if node.name.startswith(("#", "+")) or node.name == "delete":
+            return
+        first = self.seen.setdefault(id(top), {}).setdefault(node.name, node.start)
+        if first != node.start:
+            self.report.add(
+                "classes.repeated-name",
+                node.start,
+                f"{node.name} is on line {self.source.line_at(first)} of this class already.",
+                hint="Remove the one that is wrong.",
+            )

@@ -1,0 +1,1 @@
+"""Reading and writing keyword lines: a keyword and its values on each line."""

@@ -1,0 +1,152 @@
+"""
+Read keyword lines into nodes: `port 27015`, `admin "Ada" 5 build`, `load "maps/north"`.
+
+A keyword with one value is a value. One with several values, or that has them on another line, is an entry whose fields are
+numbered from 1, and the first one names it: `admin[Ada]/2`.
+"""
+
+from __future__ import annotations
+
+import re
+from typing import Final, NamedTuple
+
+from zerrit.core.documents.comments import CommentKeeper, tidy_block
+from zerrit.core.documents.findings import Report
+from zerrit.core.documents.node import Node, NodeKind
+from zerrit.core.documents.reading import Reading
+from zerrit.core.documents.source import Source, Splice
+
+_LINE: Final = re.compile(r"[^\r\n]+")
+_REMARK: Final = re.compile(r"//|#|;")
+_KEYWORD: Final = re.compile(r'[^\s"]+')
+_GAP: Final = re.compile(r"[ \t]*")
+_BESIDE: Final = re.compile(r"//|[#;](?=[ \t]|\Z|[\r\n])")
+_QUOTED: Final = re.compile(r'"((?:[^"\\\r\n]|\\[^\r\n])*+)"')
+_BARE: Final = re.compile(r'[^\s"]+')
+
+
+class _Word(NamedTuple):
+    value: str
+    start: int  #: with its quotation mark
+    end: int
+    is_quoted: bool
+
+
+class _Line(NamedTuple):
+    keyword: str
+    start: int
+    keyword_end: int
+    end: int
+    words: tuple[_Word, ...]
+    node: Node
+
+
+def read(source: Source, report: Report, _reading: Reading) -> Node:
+    """Read the text; the root is a group of values and entries."""
+    return _Reader(source, report).read()
+
+
+class _Reader:
+    def __init__(self, source: Source, report: Report) -> None:
+        self.source = source
+        self.text = source.text
+        self.report = report
+        self.comments = CommentKeeper(source)
+        self.lines: list[_Line] = []
+
+    def read(self) -> Node:
+        for match in _LINE.finditer(self.text):
+            body = match.group().strip(" \t\ufeff")
+            if body:
+                start = match.start() + match.group().index(body)
+                self._line(start, start + len(body))
+        root = Node(NodeKind.GROUP, "", 0, len(self.text), value_start=0, value_end=len(self.text))
+        are_entries = {line.keyword for line in self.lines if len(line.words) > 1}
+        for line in self.lines:
+            self._fill(line, is_entry=line.keyword in are_entries)
+            root.adopt(line.node)
+        return root
+
+    def _line(self, start: int, end: int) -> None:
+        if _REMARK.match(self.text, start):
+            self.comments.saw(start, end, tidy_block(self.text[start:end].lstrip("/#;")))
+            return
+        keyword = _KEYWORD.match(self.text, start, end)
+        if keyword is None:
+            self.report.add(
+                "keywords.no-keyword",
+                start,
+                f"`{self.text[start : min(end, start + 30)]}` has no keyword before it; the game skips the line.",
+                hint="Write the keyword before it.",
+            )
+            self.comments.forget()
+            return
+        words, stop = self._words(keyword.end(), end)
+        last = words[-1].end if words else keyword.end()
+        node = Node(NodeKind.VALUE, keyword.group(), start, last)
+        self.comments.document(node)
+        if stop < end:
+            node.comment = node.comment or tidy_block(self.text[stop:end].lstrip("/#;"))
+        self.lines.append(_Line(keyword.group(), start, keyword.end(), last, tuple(words), node))
+
+    def _words(self, at: int, end: int) -> tuple[list[_Word], int]:
+        """The values of a line, and where the comment beside them begins."""
+        words: list[_Word] = []
+        while True:
+            gap = _GAP.match(self.text, at, end)
+            parted = gap is not None and gap.end() > at
+            at = gap.end() if gap is not None else at
+            if at >= end or (parted and _BESIDE.match(self.text, at, end)):
+                return words, at
+            if self.text[at] == ";" and not self.text[at + 1 : end].strip():
+                return words, end  # it ends the line, as in some games
+            quoted = _QUOTED.match(self.text, at, end)
+            if quoted is not None:
+                words.append(_Word(quoted.group(1), at, quoted.end(), is_quoted=True))
+                at = quoted.end()
+                continue
+            if self.text[at] == '"':
+                self.report.add(
+                    "keywords.quote-not-closed",
+                    end,
+                    "A value in this line has no closing quotation mark, so that it goes on to the end of the line.",
+                    hint='Add `"` where it ends.',
+                    fix=Splice(end, end, '"'),
+                )
+                words.append(_Word(self.text[at + 1 : end], at, end, is_quoted=False))
+                return words, end
+            bare = _BARE.match(self.text, at, end)
+            if bare is None:
+                return words, end
+            value = bare.group()
+            if bare.end() == end and value.endswith(";") and ";" not in value[:-1]:
+                value = value[:-1]
+            words.append(_Word(value, at, at + len(value), is_quoted=False))
+            at = bare.end()
+
+    def _fill(self, line: _Line, *, is_entry: bool) -> None:
+        node = line.node
+        if not is_entry:
+            word = line.words[0] if line.words else None
+            node.value = word.value if word is not None else ""
+            inner = 1 if word is not None and word.is_quoted else 0
+            node.value_start = word.start + inner if word is not None else line.keyword_end
+            node.value_end = word.end - inner if word is not None else line.keyword_end
+            node.is_quoted = bool(inner)
+            return
+        node.kind = NodeKind.GROUP
+        node.value_start, node.value_end = line.keyword_end, line.end
+        for number, word in enumerate(line.words, 1):
+            inner = 1 if word.is_quoted else 0
+            node.adopt(
+                Node(
+                    NodeKind.VALUE,
+                    str(number),
+                    word.start,
+                    word.end,
+                    word.value,
+                    word.start + inner,
+                    word.end - inner,
+                    is_quoted=word.is_quoted,
+                )
+            )

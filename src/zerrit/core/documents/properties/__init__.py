@@ -1,0 +1,1 @@
+"""Reading and writing properties and env files: a name and a value on each line."""
