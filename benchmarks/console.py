@@ -113,7 +113,7 @@ def measure() -> list[Wait]:
     """Every wait of the table."""
     configure_log(as_json=False, least="error")
     with tempfile.TemporaryDirectory() as name, prepared(Path(name)) as (stack, zerrit), chromium() as browser:
-        page = new_page(browser)
+        page = new_page(browser, is_still=False)
         page.set_default_timeout(120_000)
         sign_in(page, stack.url, ADMIN, PASSWORD)
         change = zerrit.create_change("s0", "typing").id

@@ -23,19 +23,26 @@ ARGUMENTS = [
 
 @contextmanager
 def chromium() -> Iterator[Browser]:
-    path = shutil.which("chromium")
+    path = shutil.which("chromium-headless-shell") or shutil.which("chromium")
     if path is None:
-        raise RuntimeError("chromium is not installed; scripts/setup-chromium installs it")
+        raise RuntimeError("Chromium is not installed; scripts/setup-chromium installs it")
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path=path, args=ARGUMENTS)
         yield browser
         browser.close()
 
 
-def new_page(browser: Browser, *, dark: bool = False, width: int = 1280, height: int = 800) -> Page:
+def new_page(
+    browser: Browser, *, dark: bool = False, width: int = 1280, height: int = 800, is_still: bool = True
+) -> Page:
+    """A page; a still one is as a person sees it who asked for less motion, so that no test waits for what fades in."""
     scheme: Literal["dark", "light"] = "dark" if dark else "light"
     context = browser.new_context(
-        viewport={"width": width, "height": height}, color_scheme=scheme, timezone_id="UTC", locale="en-GB"
+        viewport={"width": width, "height": height},
+        color_scheme=scheme,
+        reduced_motion="reduce" if is_still else "no-preference",
+        timezone_id="UTC",
+        locale="en-GB",
     )
     return context.new_page()
 

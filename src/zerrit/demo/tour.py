@@ -12,6 +12,7 @@ import shlex
 import subprocess
 import sys
 import tempfile
+from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 from typing import Final
 
@@ -24,9 +25,27 @@ FINDS: Final = "sea/finds.xml#shelf"
 GIMBAL: Final = f"{FINDS}[brass]/find[Copper Gimbal]"
 
 
+#: Runs one command, given its arguments and its environment: its exit code, and what it printed.
+Command = Callable[[Sequence[str], Mapping[str, str]], tuple[int, str]]
+
+
+def as_process(arguments: Sequence[str], environment: Mapping[str, str]) -> tuple[int, str]:
+    """Run a command as people do."""
+    done = subprocess.run(  # noqa: S603 (our own command)
+        [sys.executable, "-m", "zerrit", *arguments],
+        capture_output=True,
+        text=True,
+        env=environment,
+        timeout=180,
+        check=False,
+    )
+    return done.returncode, done.stdout + done.stderr
+
+
 class Tour:
-    def __init__(self, stack: DemoStack, folder: Path) -> None:
+    def __init__(self, stack: DemoStack, folder: Path, command: Command) -> None:
         self.stack = stack
+        self.command = command
         self.folder = folder
         self.environment = os.environ | {
             "ZERRIT_CONFIG": str(folder / "config"),
@@ -44,30 +63,21 @@ class Tour:
             *(shlex.quote(a).replace(str(self.folder), "…") for a in arguments),
         ]
         print(f"\n$ {' '.join(shown)}", flush=True)
-        done = subprocess.run(  # noqa: S603 (our own command)
-            [sys.executable, "-m", "zerrit", *arguments],
-            capture_output=True,
-            text=True,
-            env=self.environment | (secret or {}),
-            timeout=180,
-            check=False,
-        )
-        text = (done.stdout + done.stderr).replace(str(self.folder), "…")
+        code, printed = self.command(arguments, self.environment | (secret or {}))
+        text = printed.replace(str(self.folder), "…")
         lines = text.splitlines()
         for line in lines[:SHOWN_LINES]:
             print(f"  {line.rstrip()}", flush=True)
         if len(lines) > SHOWN_LINES:
             print(f"  … {len(lines) - SHOWN_LINES} more lines", flush=True)
-        if done.returncode != ends or must_say not in text:
-            sys.exit(
-                f"tour: this should have ended with {ends} and said {must_say!r}; it ended with {done.returncode}\n{text}"
-            )
+        if code != ends or must_say not in text:
+            sys.exit(f"tour: this should have ended with {ends} and said {must_say!r}; it ended with {code}\n{text}")
         return text
 
 
-def tour(stack: DemoStack, folder: Path) -> None:
+def tour(stack: DemoStack, folder: Path, command: Command = as_process) -> None:
     """The story, step by step."""
-    here = Tour(stack, folder)
+    here = Tour(stack, folder, command)
     files = _prepare(folder)
     _add_server(here, files)
     _describe(here, files)
