@@ -282,6 +282,43 @@ def test_drift_is_shown_with_its_writer_and_adopted_or_taken_back(quick: Quick) 
     assert again.differences == [], "an adopted change can be taken back too; here that was done already"
 
 
+def test_drift_of_rights_and_empty_folders_alone_is_shown_adopted_and_taken_back(quick: Quick) -> None:
+    folder = quick.game().folder
+    (folder / "spool").mkdir()
+    quick.zerrit.fetch("reef")
+    (folder / "sea/1.yml").chmod(0o755)
+    (folder / "spool").rmdir()
+    (folder / "crates/new").mkdir(parents=True)
+    quick.zerrit.fetch("reef")
+    found = [(file.kind, file.path) for file in quick.zerrit.drift("reef").files]
+    assert found == [
+        ("executable", "sea/1.yml"),
+        ("empty-folder-added", "crates/new"),
+        ("empty-folder-removed", "spool"),
+    ]
+    adopted = quick.zerrit.adopt_drift("reef")
+    assert [(step.kind, step.address) for step in adopted.step_list] == [
+        ("set-executable", "sea/1.yml"),
+        ("add-folder", "crates/new"),
+        ("remove-file", "spool"),
+    ]
+    undone = quick.zerrit.revert_drift("reef")
+    assert quick.end_of(quick.zerrit.deploy(undone.id)).state == "deployed"
+    assert not (folder / "sea/1.yml").stat().st_mode & 0o100
+    assert ((folder / "spool").is_dir(), (folder / "crates/new").exists()) == (True, False)
+    with pytest.raises(ProblemError, match="found nothing that another person had written"):
+        quick.zerrit.adopt_drift("reef", quick.zerrit.snapshots("reef")[0].id)
+
+
+def test_a_folder_that_is_filled_was_not_removed(quick: Quick) -> None:
+    folder = quick.game().folder
+    (folder / "spool").mkdir()
+    quick.zerrit.fetch("reef")
+    (folder / "spool/a.yml").write_text("a: 1\n")
+    quick.zerrit.fetch("reef")
+    assert [(file.kind, file.path) for file in quick.zerrit.drift("reef").files] == [("added", "spool/a.yml")]
+
+
 def test_a_fetch_reads_only_what_may_have_changed(quick: Quick) -> None:
     import os
     import time

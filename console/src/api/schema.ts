@@ -3251,13 +3251,16 @@ export interface components {
             /** Point */
             point: string[];
         };
-        /** DriftFileOut */
+        /**
+         * DriftFileOut
+         * @description A file or an empty folder; `executable` and `not-executable` are of a file whose right to run changed.
+         */
         DriftFileOut: {
             /**
              * Kind
              * @enum {string}
              */
-            kind: "changed" | "added" | "removed";
+            kind: "changed" | "added" | "removed" | "executable" | "not-executable" | "empty-folder-added" | "empty-folder-removed";
             /** Path */
             path: string;
             /** Writer */

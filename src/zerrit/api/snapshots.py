@@ -84,8 +84,12 @@ class RevertOut(BaseModel):
 
 
 class DriftFileOut(BaseModel):
+    """A file or an empty folder; `executable` and `not-executable` are of a file whose right to run changed."""
+
     path: str
-    kind: Literal["changed", "added", "removed"]
+    kind: Literal[
+        "changed", "added", "removed", "executable", "not-executable", "empty-folder-added", "empty-folder-removed"
+    ]
     writer: str
 
 

@@ -114,7 +114,7 @@ def _plain_lines(columns: Sequence[str], rows: Sequence[Sequence[str]], right: S
 
 def sign(kind: str) -> str:
     """The word for a kind of difference or finding, with its sign before it."""
-    return f"{SIGNS.get(kind, ' ')} {kind}"
+    return f"{SIGNS.get(kind, ' ')} {kind.replace('-', ' ')}"
 
 
 def short(text: str | None, most: int = 60) -> str:

@@ -136,7 +136,7 @@ class Snapshot(Base):
     """All files of a server at one moment (`kind` server), or as shipped under a version `label` (`kind` defaults).
 
     `is_good`: the game came up with these files. `kept`, where it is not empty, says why it is never pruned. `empty_folders`
-    are those in which nothing was.
+    are those in which nothing was; None where they were not looked for.
     """
 
     __tablename__ = "snapshots"
@@ -149,7 +149,7 @@ class Snapshot(Base):
     pinned: Mapped[str] = mapped_column(Text, default="")
     is_good: Mapped[bool] = mapped_column(default=False)
     taken_at: Mapped[datetime]
-    empty_folders: Mapped[list[Any]] = mapped_column(default=list)
+    empty_folders: Mapped[list[Any] | None] = mapped_column(default=None)
     files: Mapped[list[SnapshotFile]] = relationship(
         order_by="SnapshotFile.path", cascade="all, delete-orphan", passive_deletes=True
     )

@@ -40,7 +40,7 @@ export function DriftPanel({ serverId }: { serverId: string }) {
         <>
           <Typography sx={{ mb: 0.5 }}>Found between snapshots {drift.data.before} and {drift.data.after}:</Typography>
           {drift.data.files.map((file) => (
-            <Box key={file.path}><KindMark kind={file.kind} /> <Mono>{file.path}</Mono>: {file.writer}</Box>
+            <Box key={`${file.kind} ${file.path}`}><KindMark kind={file.kind} /> <Mono>{file.path}</Mono>: {file.writer}</Box>
           ))}
           <Box sx={{ display: "flex", gap: 1, my: 1, flexWrap: "wrap" }}>
             <Button variant="outlined" disabled={adopt.isPending} onClick={() => { adopt.mutate(); }}>Adopt as a change</Button>

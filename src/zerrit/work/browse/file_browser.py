@@ -123,7 +123,7 @@ def empty_folders(workspace: Workspace, server_id: str) -> list[str]:
     """The folders of the latest snapshot in which nothing is. Raises NotFound."""
     with workspace.session() as session:
         get_server(session, server_id)
-        return list(require_latest(session, server_id).empty_folders)
+        return list(require_latest(session, server_id).empty_folders or ())
 
 
 def _state(path: str, digest: str, defaults: Mapping[str, str] | None) -> str:

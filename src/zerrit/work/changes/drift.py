@@ -14,6 +14,7 @@ from sqlalchemy.orm import Session
 from zerrit.core.compare import Difference, compare_files
 from zerrit.core.documents import Document
 from zerrit.core.gamebooks import Gamebook
+from zerrit.core.paths import folders_of
 from zerrit.core.states import ChangeState
 from zerrit.core.steps import Step, StepKind
 from zerrit.records import Change, Run, RunFile, Server, Snapshot
@@ -28,24 +29,21 @@ from zerrit.work.snapshots.snapshots import (
     digests,
     documents_of,
     get_snapshot,
+    rights,
 )
 
 Texts = Mapping[str, Document]
-DriftKind = Literal["changed", "added", "removed"]
-
-
-# --- a folder, a file, an entry ---------------------------------------------------------------------------------------
-
-
-# --- one old change ---------------------------------------------------------------------------------------------------
-
-
-# --- drift ------------------------------------------------------------------------------------------------------------
+DriftKind = Literal[
+    "changed", "added", "removed", "executable", "not-executable", "empty-folder-added", "empty-folder-removed"
+]
 
 
 @dataclass(frozen=True, slots=True)
 class DriftFile:
-    """A file that was changed outside Zerrit. `writer` says who usually does."""
+    """A file or empty folder that was changed outside Zerrit. `writer` says who usually does.
+
+    `executable` and `not-executable`: only the right to run the file changed, or that as well.
+    """
 
     path: str
     kind: DriftKind
@@ -81,25 +79,47 @@ def drift_of(workspace: Workspace, server_id: str, snapshot_id: int | None = Non
         by_game = _written_at_stop(session, server_id).get(after.id, frozenset())
         files = tuple(
             DriftFile(path, kind, _writer(session, server_id, gamebook, path, by_game))
-            for kind, some in listed
+            for kind, some in (*listed, *_differing_marks(session, before, after).items())
             for path in some
         )
         old, new = (_side(workspace, session, server, one, paths.all) for one in (before, after))
     return Drift(server_id, before.id, after.id, files, tuple(compare_files(old.texts, new.texts)))
 
 
+def _differing_marks(session: Session, before: Snapshot, after: Snapshot) -> dict[DriftKind, tuple[str, ...]]:
+    """What differs between two snapshots besides contents, by kind. What a host does not tell differs from nothing.
+
+    A folder that is empty no more because a file is in it was not removed.
+    """
+    old, new = rights(session, before), rights(session, after)
+    told = sorted(old.keys() & new.keys())
+    gone: set[str] = set()
+    come: set[str] = set()
+    if before.empty_folders is not None and after.empty_folders is not None:
+        gone = set(before.empty_folders) - set(after.empty_folders)
+        gone -= folders_of(file.path for file in after.files) if gone else set()
+        come = set(after.empty_folders) - set(before.empty_folders)
+    return {
+        "executable": tuple(path for path in told if new[path] and not old[path]),
+        "not-executable": tuple(path for path in told if old[path] and not new[path]),
+        "empty-folder-added": tuple(sorted(come)),
+        "empty-folder-removed": tuple(sorted(gone)),
+    }
+
+
 @dataclass(frozen=True, slots=True)
 class _Side:
-    """Files of a snapshot: their digests, and those of them that are texts."""
+    """Files of a snapshot: their digests, those of them that are texts, and the snapshot with all else that it knows."""
 
     digests: Mapping[str, str]
     texts: Texts
+    snapshot: Snapshot
 
 
 def _side(workspace: Workspace, session: Session, server: Server, snapshot: Snapshot, paths: tuple[str, ...]) -> _Side:
     held = digests(session, snapshot)
     wanted = {path: held[path] for path in sorted(paths) if path in held}
-    return _Side(wanted, documents_of(workspace, session, server, wanted))
+    return _Side(wanted, documents_of(workspace, session, server, wanted), snapshot)
 
 
 def _drifted(
@@ -122,6 +142,7 @@ def _drifted(
         paths = differing_paths(digests(session, before), digests(session, after)).all
         by_game = at_stop.get(after.id, frozenset())
         is_news = any(path not in by_game and (gamebook is None or not gamebook.is_rewritten(path)) for path in paths)
+        is_news = is_news or any(_differing_marks(session, before, after).values())
         if is_news or (paths and snapshot_id is not None):
             return before, after
     if snapshot_id is not None:
@@ -156,7 +177,7 @@ def adopt_drift(workspace: Workspace, person: str, server_id: str, snapshot_id: 
         server = get_server(session, server_id)
         before, after = (get_snapshot(session, server_id, one) for one in (found.before, found.after))
         paths = tuple(file.path for file in found.files)
-        steps = _drift_steps(*(_side(workspace, session, server, one, paths) for one in (before, after)))
+        steps = _drift_steps(session, *(_side(workspace, session, server, one, paths) for one in (before, after)))
         change = _adopted(before, after, title, person, workspace.now())
         change.steps = [row_of_step(step, number, person, change.created_at) for number, step in enumerate(steps, 1)]
         session.add(change)
@@ -197,14 +218,21 @@ def revert_drift(workspace: Workspace, person: str, server_id: str, snapshot_id:
             raise Refused("Only the game itself wrote there, and it will again; there is nothing to revert.")
         old = _side(workspace, session, server, before, paths)
         new = _side(workspace, session, server, after, paths)
-    steps = _drift_steps(new, old)
+        steps = _drift_steps(session, new, old)
     return create_with_steps(workspace, person, server_id, title or f"Revert what snapshot {found.after} found", steps)
 
 
-def _drift_steps(before: _Side, after: _Side) -> list[Step]:
+def _drift_steps(session: Session, before: _Side, after: _Side) -> list[Step]:
     """The steps that make one state of files another one."""
     paths = sorted(before.digests.keys() | after.digests.keys())
-    return [_drift_step(path, before, after) for path in paths if before.digests.get(path) != after.digests.get(path)]
+    marks = _differing_marks(session, before.snapshot, after.snapshot)
+    return [
+        *(_drift_step(path, before, after) for path in paths if before.digests.get(path) != after.digests.get(path)),
+        *(Step(StepKind.SET_EXECUTABLE, path, executable=True) for path in marks["executable"]),
+        *(Step(StepKind.SET_EXECUTABLE, path, executable=False) for path in marks["not-executable"]),
+        *(Step(StepKind.ADD_FOLDER, path) for path in marks["empty-folder-added"]),
+        *(Step(StepKind.REMOVE_FILE, path) for path in marks["empty-folder-removed"]),
+    ]
 
 
 def _drift_step(path: str, before: _Side, after: _Side) -> Step:

@@ -496,7 +496,7 @@ def _accept(context: RunContext) -> list[str]:
             file._replace(size=sizes.get(file.digest or file.content or "", file.size)) for file in wanted.values()
         ]
         files, _ = with_insides(context.workspace, context.gamebook, files, context.files_before())
-        empty: frozenset[str] = frozenset()
+        empty: frozenset[str] | None = None
         at_start: list[str] = []
     else:
         written = context.writes()

@@ -108,7 +108,7 @@ def _lacking_folders(context: RunContext, taken: Taken) -> list[str]:
     """The empty folders that were there before and are not any more."""
     before_id = context.journal.run().before_id
     with context.workspace.session() as session:
-        was = session.get_one(Snapshot, before_id).empty_folders
+        was = session.get_one(Snapshot, before_id).empty_folders or ()
     return sorted(set(was) - taken.empty_folders - folders_of(taken.by_path))
 
 

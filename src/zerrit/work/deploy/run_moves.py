@@ -106,9 +106,10 @@ def besides_back(session: Session, server_id: str, snapshot: Snapshot, taken: Ta
     after = paths_after(taken.by_path, with_moves(writes, moves))
     there = folders_of(path for path in taken.by_path if not pack_of(path))
     there |= taken.empty_folders | folders_of(taken.empty_folders)
-    wanted = folders_of(after) | set(snapshot.empty_folders) | folders_of(snapshot.empty_folders)
+    empty = snapshot.empty_folders or ()
+    wanted = folders_of(after) | set(empty) | folders_of(empty)
     gone = (there - wanted) & made_by_runs(session, server_id)
-    new = set(snapshot.empty_folders) - taken.empty_folders - folders_of(after)
+    new = set(empty) - taken.empty_folders - folders_of(after)
     marked = other_rights(taken.by_path, then, writes)
     return Besides(moves, marked, executable, tuple(sorted(new)), tuple(sorted(gone)))
 

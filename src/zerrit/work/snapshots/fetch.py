@@ -82,7 +82,7 @@ def fetch(workspace: Workspace, person: str, server_id: str, *, thorough: bool =
                 connection,
                 gamebook,
                 known,
-                empty_before=before.empty_folders if before is not None else (),
+                empty_before=(before.empty_folders or ()) if before is not None else (),
                 last=last,
                 thorough=thorough,
                 progress=progress,
@@ -155,7 +155,7 @@ def _changed_marks(before: Snapshot, known: Known, taken: Taken) -> bool:
         file.path in known and {file.is_executable, known[file.path].is_executable} == {True, False}
         for file in taken.files
     )
-    return is_other or frozenset(before.empty_folders) != taken.empty_folders
+    return is_other or frozenset(before.empty_folders or ()) != taken.empty_folders
 
 
 def _is_other(was: FetchedFile | None, now: FetchedFile | None) -> bool:

@@ -33,7 +33,7 @@ def store_snapshot(
     *,
     label: str | None = None,
     is_good: bool = False,
-    empty_folders: Iterable[str] = (),
+    empty_folders: Iterable[str] | None = None,
 ) -> Snapshot:
     """Keep files, whose contents are kept already, as a snapshot; with a `label` they are defaults of that version."""
     snapshot = Snapshot(
@@ -44,7 +44,7 @@ def store_snapshot(
         pinned="",
         is_good=is_good,
         taken_at=workspace.now(),
-        empty_folders=sorted(empty_folders),
+        empty_folders=sorted(empty_folders) if empty_folders is not None else None,
     )
     session.add(snapshot)
     session.flush()
@@ -110,6 +110,16 @@ def digests(session: Session, snapshot: Snapshot) -> dict[str, str]:
         .order_by(SnapshotFile.path)
     )
     return {path: digest for path, digest in rows if digest is not None}
+
+
+def rights(session: Session, snapshot: Snapshot) -> dict[str, bool]:
+    """Whether a file may be run as a program, by path, of the files of which the host told it."""
+    rows = session.execute(
+        select(SnapshotFile.path, SnapshotFile.is_executable).where(
+            SnapshotFile.snapshot_id == snapshot.id, SnapshotFile.is_executable.is_not(None)
+        )
+    )
+    return {path: is_executable for path, is_executable in rows if is_executable is not None}
 
 
 def contents(session: Session, snapshot: Snapshot) -> dict[str, str]:
@@ -181,7 +191,7 @@ def files_of(workspace: Workspace, session: Session, server: Server, snapshot: S
 def marks_of(snapshot: Snapshot) -> Marks:
     """What the files of a snapshot are besides their contents."""
     executable = frozenset(file.path for file in snapshot.files if file.is_executable)
-    return Marks(executable, frozenset(snapshot.empty_folders))
+    return Marks(executable, frozenset(snapshot.empty_folders or ()))
 
 
 def checked_in(workspace: Workspace, session: Session, server: Server, snapshot: Snapshot) -> Checked:

@@ -13,7 +13,7 @@ depends_on = None
 
 def upgrade() -> None:
     with op.batch_alter_table("snapshots") as table:
-        table.add_column(sa.Column("empty_folders", sa.JSON(), nullable=False, server_default="[]"))
+        table.add_column(sa.Column("empty_folders", sa.JSON(), nullable=True))
     with op.batch_alter_table("snapshot_files") as table:
         table.add_column(sa.Column("is_executable", sa.Boolean(), nullable=True))
         table.add_column(sa.Column("hash", sa.String(64), nullable=True))
