@@ -1594,6 +1594,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/servers/{server_id}/file/format": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * File Format
+         * @description How a file is read, and whether its name, the gamebook or its content says so.
+         */
+        get: operations["file_format_api_v1_servers__server_id__file_format_get"];
+        /**
+         * Read File As
+         * @description Say in the gamebook how a file is read; without a format, leave it to its name and its content.
+         */
+        put: operations["read_file_as_api_v1_servers__server_id__file_format_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/servers/{server_id}/files": {
         parameters: {
             query?: never;
@@ -3494,6 +3518,38 @@ export interface components {
             warnings: number | null;
         };
         /**
+         * FileFormatIn
+         * @description How a file is to be read; without `format` by its name and its content. It is written into the gamebook.
+         */
+        FileFormatIn: {
+            /**
+             * Dry Run
+             * @default false
+             */
+            dry_run: boolean;
+            format?: components["schemas"]["Format"] | null;
+            /** Path */
+            path: string;
+        };
+        /**
+         * FileFormatOut
+         * @description How a file is read, and who says so: its `name`, the `gamebook`, or its `content`, which is a guess.
+         */
+        FileFormatOut: {
+            format: components["schemas"]["Format"];
+            /** Labels */
+            labels: {
+                [key: string]: string;
+            };
+            /** Path */
+            path: string;
+            /**
+             * Said By
+             * @enum {string}
+             */
+            said_by: "name" | "gamebook" | "content";
+        };
+        /**
          * FileOut
          * @description A text file. `digest` is that of its text, which an editor sends back with what was typed.
          */
@@ -3508,6 +3564,8 @@ export interface components {
             format: string;
             /** Path */
             path: string;
+            /** Read As */
+            read_as: string;
             safe_fix: components["schemas"]["OfferedFixOut"] | null;
             /** Text */
             text: string;
@@ -3642,6 +3700,12 @@ export interface components {
             /** Size */
             size: number;
         };
+        /**
+         * Format
+         * @description Each has a folder of its name beside this module, with its reader and its writer.
+         * @enum {string}
+         */
+        Format: "xml" | "yaml" | "json" | "ini" | "properties" | "keywords" | "braces" | "classes" | "text";
         /** FreeNumberOut */
         FreeNumberOut: {
             /** Family */
@@ -5446,6 +5510,11 @@ export interface components {
             line: number;
             /** Note */
             note: string;
+            /**
+             * Read As
+             * @default
+             */
+            read_as: string;
             /** Source */
             source: string;
             /** Value */
@@ -13614,6 +13683,182 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FileOut"];
+                };
+            };
+            /** @description The request has no valid session or token. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What the path or the request names is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It cannot be done in the state in which things are. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request is larger than its bound. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request cannot be used; `detail` says why. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    file_format_api_v1_servers__server_id__file_format_get: {
+        parameters: {
+            query: {
+                path: string;
+            };
+            header?: never;
+            path: {
+                server_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Another problem with the request. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem of the service, or of a server that it works on. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FileFormatOut"];
+                };
+            };
+            /** @description The request has no valid session or token. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What the path or the request names is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It cannot be done in the state in which things are. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request is larger than its bound. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request cannot be used; `detail` says why. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_file_as_api_v1_servers__server_id__file_format_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FileFormatIn"];
+            };
+        };
+        responses: {
+            /** @description Another problem with the request. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem of the service, or of a server that it works on. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GamebookEditOut"];
                 };
             };
             /** @description The request has no valid session or token. */

@@ -9,6 +9,7 @@ from pydantic import BaseModel, Field, SecretStr
 
 from zerrit.api.request_model import Number, Patience, Sent
 from zerrit.api.runs import RunOut
+from zerrit.core.documents.format import Format
 from zerrit.core.states import ChangeState
 from zerrit.settings import AnyConnection, AnyControl, Maintenance
 
@@ -276,11 +277,29 @@ class FileOut(BaseModel):
 
     path: str
     format: str
+    read_as: str  #: the format in words, and that it is guessed
     text: str
     encoding: str
     digest: str
     findings: list[FindingOut]
     safe_fix: OfferedFixOut | None
+
+
+class FileFormatOut(BaseModel):
+    """How a file is read, and who says so: its `name`, the `gamebook`, or its `content`, which is a guess."""
+
+    path: str
+    format: Format
+    said_by: Literal["name", "gamebook", "content"]
+    labels: dict[Format, str]  #: what people call each format
+
+
+class FileFormatIn(Sent):
+    """How a file is to be read; without `format` by its name and its content. It is written into the gamebook."""
+
+    path: Annotated[str, Field(min_length=1, max_length=1000)]
+    format: Format | None = None
+    dry_run: bool = False
 
 
 class PieceIn(Sent):
@@ -446,6 +465,7 @@ class ShownOut(BaseModel):
     default: str | None
     allowed: str
     findings: list[FindingOut]
+    read_as: str = ""  #: the format of the file, in words
 
 
 class ChangeIn(Sent):

@@ -14,6 +14,7 @@ from zerrit.api import GamebookEditOut
 from zerrit.cli.files import FILE, FOLDER, OUT, contents_of, load_gamebook, read_files, save, text_file
 from zerrit.cli.output import echo, output_option, print_findings, print_json, print_table, short
 from zerrit.cli.session import connect
+from zerrit.core.documents import Format
 from zerrit.core.signs import SIGNS
 from zerrit.core.wording import counted
 
@@ -268,6 +269,21 @@ def _rule_data(text: str) -> dict[str, Any] | None:
     if not document.ok or not isinstance(data, dict):
         raise click.UsageError("--data is not a rule. One is written as '{every: \"a.xml#b\", list: words}'.")
     return data
+
+
+@gamebook.command("read-as")
+@click.argument("server_id")
+@click.argument("path")
+@click.argument("format", type=click.Choice([*(one.value for one in Format), "by-itself"]))
+@click.option("--dry-run", is_flag=True, help="Only show what would change and what it would find.")
+def read_as(server_id: str, path: str, format: str, dry_run: bool) -> None:
+    """Say how a file is read, where its name does not say it or says it wrongly.
+
+    FORMAT by-itself leaves it to its name and its content again; what is guessed by content gives notices only.
+    """
+    with connect() as zerrit:
+        chosen = None if format == "by-itself" else format
+        print_edit(zerrit.read_file_as(server_id, path, chosen, dry_run=dry_run))
 
 
 @gamebook.command("relate")

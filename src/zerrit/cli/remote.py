@@ -230,6 +230,7 @@ def _local_places(path: str, address: str, gamebook_file: Path | None) -> list[a
                 for finding in findings
                 if document.line_of(node) <= finding.line <= document.source.line_at(node.end)
             ],
+            read_as=document.read_as,
         )
         for node in find(document, parse_address(address).segments)
         for rules in (book.field_rules(document.path, node) if book is not None else None,)
@@ -255,7 +256,8 @@ def _print_place(place: api.ShownOut) -> None:
     if place.kind == "binary":
         echo(f"{place.address}\n    {place.source}")
         return
-    echo(f"{place.address}   (line {place.line})")
+    guessed = f", read as: {place.read_as}" if place.read_as.endswith("(guessed)") else ""
+    echo(f"{place.address}   (line {place.line}{guessed})")
     shown = place.source if place.kind != "value" else f"{place.value}"
     for line in shown.splitlines():
         echo(f"    {line}")

@@ -608,6 +608,17 @@ def put_rule(
     return Call("PUT", _server(server_id, "/gamebook/rule"), _one(api.GamebookEditOut), json=given)
 
 
+def file_format(server_id: str, path: str) -> Call[api.FileFormatOut]:
+    """How a file is read, and whether its name, the gamebook or its content says so."""
+    return Call("GET", _server(server_id, "/file/format"), _one(api.FileFormatOut), params={"path": path})
+
+
+def read_file_as(server_id: str, path: str, format: str | None, *, dry_run: bool = False) -> Call[api.GamebookEditOut]:
+    """Say in the gamebook of a server how a file is read, such as `keywords`; None leaves it to its name and content."""
+    given = {"path": path, "format": format, "dry_run": dry_run}
+    return Call("PUT", _server(server_id, "/file/format"), _one(api.GamebookEditOut), json=given)
+
+
 def relate(
     server_id: str, relation: str, first: str, second: str, *, dry_run: bool = False
 ) -> Call[api.GamebookEditOut]:

@@ -130,6 +130,8 @@ class Endpoints:
     suggestions = Endpoint(calls.suggestions)
     decide = Endpoint(calls.decide)
     put_rule = Endpoint(calls.put_rule)
+    file_format = Endpoint(calls.file_format)
+    read_file_as = Endpoint(calls.read_file_as)
     relate = Endpoint(calls.relate)
     adjust_rule = Endpoint(calls.adjust_rule)
     draft_gamebook = Endpoint(calls.draft_gamebook)

@@ -10,11 +10,12 @@ from fastapi import APIRouter, Query
 
 from zerrit import api
 from zerrit.core.checks import Reference, RuleStatistic
+from zerrit.core.documents import Format
 from zerrit.core.gamebooks.rule_proposals import Relation
 from zerrit.records import PlaceNote
 from zerrit.web import answers
 from zerrit.web.context import PersonDep, WorkspaceDep
-from zerrit.work.browse import address_info, gamebook_edits, gamebook_review, setting_review
+from zerrit.work.browse import address_info, file_browser, gamebook_edits, gamebook_review, setting_review
 from zerrit.work.browse.gamebook_edits import GamebookEdit
 from zerrit.work.changes import place_notes, server_check
 from zerrit.work.changes.finding_status import WaiverState
@@ -268,6 +269,21 @@ def put_rule(server_id: str, given: api.RuleIn, here: WorkspaceDep, who: PersonD
     """Put one rule at its place in the gamebook, or remove it; everything else in the text stays as it is."""
     location = tuple(given.location)
     return _edit(gamebook_edits.put_rule(here, who.name, server_id, location, given.data, is_dry=given.dry_run))
+
+
+@router.get("/servers/{server_id}/file/format", tags=["gamebooks"])
+def file_format(server_id: str, path: str, here: WorkspaceDep, _who: PersonDep) -> api.FileFormatOut:
+    """How a file is read, and whether its name, the gamebook or its content says so."""
+    found = file_browser.format_of_file(here, server_id, path)
+    return api.FileFormatOut(
+        path=found.path, format=found.format, said_by=found.said_by, labels={one: one.label for one in Format}
+    )
+
+
+@router.put("/servers/{server_id}/file/format", tags=["gamebooks"])
+def read_file_as(server_id: str, given: api.FileFormatIn, here: WorkspaceDep, who: PersonDep) -> api.GamebookEditOut:
+    """Say in the gamebook how a file is read; without a format, leave it to its name and its content."""
+    return _edit(gamebook_edits.read_file_as(here, who.name, server_id, given.path, given.format, is_dry=given.dry_run))
 
 
 @router.post("/servers/{server_id}/gamebook/relations", tags=["gamebooks"])

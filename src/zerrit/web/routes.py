@@ -299,6 +299,7 @@ def read_file(
     return api.FileOut(
         path=path,
         format=document.format.value,
+        read_as=document.read_as,
         text=document.text,
         encoding=document.source.encoding,
         digest=typed_text.text_digest(document.text),

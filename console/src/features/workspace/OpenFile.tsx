@@ -10,6 +10,7 @@ import { Loading } from "../../shared/Loading";
 import { ProblemNote } from "../../shared/ProblemNote";
 import { EntriesGrid } from "../entries/EntriesGrid";
 import type { FilePlace } from "./links";
+import { ReadAs } from "./ReadAs";
 import type { ChosenChange } from "./useChosenChange";
 import type { Edits } from "./useEdits";
 
@@ -28,10 +29,13 @@ interface Props {
 export function OpenFile({ serverId, path, place, change, edits, onTurn }: Props) {
   return (
     <Box sx={{ height: "100%", display: "flex", flexDirection: "column", minHeight: 0 }}>
-      <Tabs value={place.view} onChange={(_, view: "entries" | "text") => { onTurn({ view }); }} sx={{ minHeight: 34, flexShrink: 0, borderBottom: 1, borderColor: "divider", "& .MuiTab-root": { minHeight: 34, py: 0 } }}>
-        <Tab value="entries" label="Entries" title="Ctrl+Shift+E" />
-        <Tab value="text" label="Text" title="Ctrl+Shift+E" />
-      </Tabs>
+      <Box sx={{ display: "flex", alignItems: "center", flexShrink: 0, borderBottom: 1, borderColor: "divider" }}>
+        <Tabs value={place.view} onChange={(_, view: "entries" | "text") => { onTurn({ view }); }} sx={{ minHeight: 34, "& .MuiTab-root": { minHeight: 34, py: 0 } }}>
+          <Tab value="entries" label="Entries" title="Ctrl+Shift+E" />
+          <Tab value="text" label="Text" title="Ctrl+Shift+E" />
+        </Tabs>
+        <ReadAs serverId={serverId} path={path} />
+      </Box>
       <Box sx={{ flex: 1, minHeight: 0 }}>
         {place.view === "text" ? (
           <Text serverId={serverId} path={path} place={place} change={change} onTurn={onTurn} />

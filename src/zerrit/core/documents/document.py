@@ -52,6 +52,11 @@ class Document:
         return self.reading.is_guessed
 
     @property
+    def read_as(self) -> str:
+        """The format in words, and that it is a guess."""
+        return f"{self.format.label} (guessed)" if self.is_guessed else self.format.label
+
+    @property
     def text(self) -> str:
         return self.source.text
 

@@ -61,13 +61,20 @@ def _unnumbered(text: str) -> str:
     return _NUMBERED.sub(lambda match: f"{match.group(1)} #" if match.group(1) else "[#]", text)
 
 
-def known_again(old: Iterable[Finding], new: Iterable[Finding]) -> list[bool]:
-    """For each new finding whether it is one of the old ones. Each old one is met once, so one more of a kind is new."""
-    left = Counter(finding.identity for finding in old)
+def known_again(old: Iterable[Finding], new: Iterable[Finding], *, by_severity: bool = False) -> list[bool]:
+    """For each new finding whether it is one of the old ones. Each old one is met once, so one more of a kind is new.
+
+    With `by_severity` one that is graver or milder than it was is another one.
+    """
+
+    def key(finding: Finding) -> tuple[object, ...]:
+        return finding.identity, finding.severity if by_severity else None
+
+    left = Counter(key(finding) for finding in old)
     found = []
     for finding in new:
-        is_known = left[finding.identity] > 0
-        left[finding.identity] -= is_known
+        is_known = left[key(finding)] > 0
+        left[key(finding)] -= is_known
         found.append(is_known)
     return found
 

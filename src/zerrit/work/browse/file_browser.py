@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
-from typing import Final
+from typing import Final, Literal
 
 from sqlalchemy.orm import Session
 
@@ -85,6 +85,7 @@ class Place:
     default: str | None
     allowed: str
     findings: tuple[Finding, ...]  #: those whose line is one of its lines
+    read_as: str = ""  #: the format of its file, in words
 
 
 def list_files(workspace: Workspace, server_id: str, patience: float | None = None) -> list[FileState]:
@@ -114,7 +115,7 @@ def list_files(workspace: Workspace, server_id: str, patience: float | None = No
             state = "watched" if file.digest is None else _state(file.path, file.digest, defaults)
             errors, warnings = (None, None) if counts is None else counts.get(file.path, (0, 0))
             purpose = rules.purpose if rules else ""
-            form = format_by_name(file.path) or Format.TEXT
+            form = (rules.read_as if rules else None) or format_by_name(file.path) or Format.TEXT
             found.append(FileState(file.path, form, file.size, state, errors, warnings, purpose, file.is_executable))
     return found
 
@@ -150,6 +151,28 @@ def read_file(
     with workspace.session() as session:
         states = states_of(workspace, session, get_server(session, server_id), change_id)
         return text_file_in(states.after, path), states.findings_in(path)
+
+
+@dataclass(frozen=True, slots=True)
+class FileFormat:
+    """How a file is read, and whether its name, the gamebook or its content says so."""
+
+    path: str
+    format: Format
+    said_by: Literal["name", "gamebook", "content"]
+
+
+def format_of_file(workspace: Workspace, server_id: str, path: str) -> FileFormat:
+    """How a file of the latest snapshot is read. Raises NotFound, Refused: it is no text."""
+    with workspace.session() as session:
+        server = get_server(session, server_id)
+        document = text_file_in(states_of(workspace, session, server, None).after, path)
+        gamebook, _ = gamebook_of(session, server)
+    rules = gamebook.file(path) if gamebook is not None else None
+    by_gamebook = rules is not None and rules.read_as is not None
+    return FileFormat(
+        path, document.format, "gamebook" if by_gamebook else "name" if not document.is_guessed else "content"
+    )
 
 
 def findings_of(workspace: Workspace, server_id: str, path: str, change_id: int | None) -> tuple[Finding, ...]:
@@ -269,6 +292,7 @@ def place_in(document: Document, node: Node, newest: Newest) -> Place:
         shipped[0].value if len(shipped) == 1 else None,
         allowed_text(column),
         findings_at(document, node, newest.checked.findings),
+        document.read_as,
     )
 
 

@@ -26,7 +26,7 @@ from zerrit.core.checks import (
     samples_of,
     statistics_of,
 )
-from zerrit.core.documents import Document, Finding, Severity
+from zerrit.core.documents import Document, Finding, Format, Severity
 from zerrit.core.errors import GamebookInvalid
 from zerrit.core.file_steps import NOT_KEPT
 from zerrit.core.gamebooks import Gamebook, PlacedRule, read_gamebook
@@ -44,6 +44,7 @@ from zerrit.core.gamebooks.rule_proposals import (
 )
 from zerrit.core.gamebooks.source_lines import Location
 from zerrit.core.gamebooks.suggested_rules import accepted, evidence_of, identity_of, is_new, is_open, rejected
+from zerrit.core.wildcards import path_matches
 from zerrit.databases import query
 from zerrit.records import Server
 from zerrit.work.base.activity_log import note
@@ -288,6 +289,27 @@ def put_rule(
     def edit(gamebook: Gamebook) -> tuple[str, Location]:
         text = gamebook.source.text
         return (without_part(text, location), ()) if data is None else (with_part(text, location, dict(data)), location)
+
+    return _on_book(workspace, person, server_id, edit, is_dry=is_dry)
+
+
+def read_file_as(
+    workspace: Workspace, person: str, server_id: str, path: str, format: Format | None, *, is_dry: bool = False
+) -> GamebookEdit:
+    """Say in the gamebook how a file is read; without a format, that is left to its name and its content again.
+
+    Where the gamebook knows the file by a pattern, it holds for all files of that pattern. Raises EditRefused.
+    """
+
+    def edit(gamebook: Gamebook) -> tuple[str, Location]:
+        files = gamebook.rules.files
+        known = path if path in files else next((one for one in files if path_matches(one, path)), path)
+        place = ("files", known, "read_as")
+        text = gamebook.source.text
+        if format is None:
+            is_said = known in files and files[known].read_as is not None
+            return (without_part(text, place) if is_said else text), ()
+        return with_part(text, place, format.value), ()
 
     return _on_book(workspace, person, server_id, edit, is_dry=is_dry)
 

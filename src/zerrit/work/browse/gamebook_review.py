@@ -164,8 +164,8 @@ def test_gamebook(workspace: Workspace, server_id: str, text: str) -> Trial:
     files = gather_files(held, book, query=query)
     files = replace(files, others={**files.others, **dict.fromkeys(watched, NOT_KEPT)})
     new = check_files_of(files, book)
-    was_there = known_again(old.findings, new.findings)
-    is_left = known_again(new.findings, old.findings)
+    was_there = known_again(old.findings, new.findings, by_severity=True)
+    is_left = known_again(new.findings, old.findings, by_severity=True)
     return Trial(
         faults,
         tuple(f for f, is_known in zip(new.findings, was_there, strict=True) if not is_known),
