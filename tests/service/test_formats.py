@@ -80,7 +80,9 @@ def test_what_is_guessed_blocks_nothing_until_the_gamebook_says_it(quick: Quick)
     assert client.read_file_as("reef", "rota.cfg", "classes").is_saved
     assert format_of(quick, "rota.cfg") == ("classes", "gamebook")
     assert next(one for one in client.files("reef") if one.path == "rota.cfg").format == "classes"
-    assert client.check(quick.change("gate.cfg#seats=31")).state == "checked", "an old fault of another file blocks nothing"
+    assert client.check(quick.change("gate.cfg#seats=31")).state == "checked", (
+        "an old fault of another file blocks nothing"
+    )
     client.read_file_as("reef", "rota.cfg", "text")
     assert client.file("reef", "rota.cfg").read_as == "text"
     client.read_file_as("reef", "rota.cfg", None)

@@ -6,8 +6,19 @@ from collections.abc import Iterator
 
 import pytest
 
-from tests.core.mistakes import in_ini, in_json, in_scripts, in_xml, in_yaml
+from tests.core.mistakes import (
+    in_braces,
+    in_classes,
+    in_ini,
+    in_json,
+    in_keywords,
+    in_properties,
+    in_scripts,
+    in_xml,
+    in_yaml,
+)
 from zerrit.core import Finding, Severity, read_document
+from zerrit.core.documents import Format
 from zerrit.core.documents.source import splice
 
 _BASES = {
@@ -15,6 +26,11 @@ _BASES = {
     "a.json": in_json.BASE,
     "a.yml": in_yaml.BASE,
     "a.ini": in_ini.BASE,
+    "a.classes": in_classes.BASE,
+    "a.braces": in_braces.BASE,
+    "a.keywords": in_keywords.BASE,
+    "a.properties": in_properties.PROPERTIES,
+    "a.env": in_properties.ENV,
     "a.sh": in_scripts.SHELL,
     "a.lua": in_scripts.LUA,
     "a.js": in_scripts.C_LIKE,
@@ -24,18 +40,24 @@ _TABLES = {
     "a.json": in_json.MISTAKES,
     "a.yml": in_yaml.MISTAKES,
     "a.ini": in_ini.MISTAKES,
+    "a.classes": in_classes.MISTAKES,
+    "a.braces": in_braces.MISTAKES,
+    "a.keywords": in_keywords.MISTAKES,
 }
+#: No name says these formats; here a gamebook would.
+_FORMATS = {f"a.{one}": one for one in (Format.CLASSES, Format.BRACES, Format.KEYWORDS)}
 
 
 def _cases() -> Iterator[object]:
     rows = [(path, *mistake) for path, mistakes in _TABLES.items() for mistake in mistakes]
-    rows += in_scripts.MISTAKES
+    rows += [*in_properties.MISTAKES, *in_scripts.MISTAKES]
     for path, what, old, new in rows:
         yield pytest.param(path, old, new, id=f"{path[2:]}: {what}")
 
 
 def faults(text: str, path: str) -> list[Finding]:
-    return [f for f in read_document(text.encode(), path).findings if f.severity is not Severity.NOTICE]
+    document = read_document(text.encode(), path, format=_FORMATS.get(path))
+    return [f for f in document.findings if f.severity is not Severity.NOTICE]
 
 
 @pytest.mark.parametrize("path", _BASES)
@@ -60,4 +82,4 @@ def test_a_mistake_is_found_once_and_where_it_was_made(path: str, old: str, new:
 
 
 def test_there_are_forty_of_each() -> None:
-    assert all(len(mistakes) >= 40 for mistakes in (*_TABLES.values(), in_scripts.MISTAKES))
+    assert all(len(mistakes) >= 40 for mistakes in (*_TABLES.values(), in_properties.MISTAKES, in_scripts.MISTAKES))

@@ -120,6 +120,10 @@ class Report:
     #: One broken file can give as many findings as it has lines; no one reads more than the first few hundred.
     MOST: Final = 500
 
+    def alike(self) -> Report:
+        """An empty one for another reading of the same text."""
+        return Report(self.source, self.path, self.tolerate, is_guessed=self.is_guessed)
+
     def add(self, code: str, offset: int, message: str, hint: str = "", fix: Splice | None = None) -> None:
         """Note a finding at `offset` (characters, 0-based) with the usual severity of `code`."""
         if len(self.findings) >= self.MOST:
@@ -128,6 +132,14 @@ class Report:
         severity = Severity.NOTICE if is_mild else CODES[code].severity
         line, column = self.source.locate(offset)
         self.findings.append(Finding(code, severity, message, self.path, line, column, "", hint, fix))
+
+
+def first_of_each_line(findings: Iterable[Finding]) -> list[Finding]:
+    """The first finding of each line, in the order in which they were found: what comes after it mostly follows from it."""
+    first: dict[int, Finding] = {}
+    for finding in findings:
+        first.setdefault(finding.line, finding)
+    return list(first.values())
 
 
 def report_characters(report: Report, code: str, pattern: re.Pattern[str], standard: str) -> None:

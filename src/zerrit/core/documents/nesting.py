@@ -50,6 +50,15 @@ class Nesting:
         """A group opens with the brace at the offset `at`."""
         self._open.append(_Open(node, at, self._indent(node.start)))
 
+    def is_deeper(self, start: int, at: int) -> bool:
+        """What is at an offset is on a later line than what begins at `start`, and indented further."""
+        is_later = self._source.line_start(at) > self._source.line_start(start)
+        return is_later and self._is_first_on_line(at) and self._indent(at) > self._indent(start)
+
+    def is_opened_on_line(self, at: int) -> bool:
+        """The innermost group was opened on the line of an offset."""
+        return bool(self._open) and self._source.line_start(self._open[-1].at) == self._source.line_start(at)
+
     def begins(self, start: int) -> None:
         """An entry begins at an offset. One that is indented no further than the group it is in tells that its brace is missing."""
         if not self._by_indentation or not self._is_first_on_line(start):
@@ -72,6 +81,10 @@ class Nesting:
             self._extra(at)
             return None
         return self._open.pop().node
+
+    def forget(self) -> None:
+        """What is open now is so for a reason that was told."""
+        self._open.clear()
 
     def ended(self) -> None:
         """The text ends; what is open is never closed."""

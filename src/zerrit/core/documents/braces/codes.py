@@ -43,6 +43,27 @@ BRACES: Final[dict[str, Code]] = {
         '{\n  "seats" "24"\n}\n"port" "7777"\n',
         _SOUND,
     ),
+    "braces.two-on-line": _braces(
+        Severity.WARNING,
+        "A second key is on a line on which no group is.",
+        "Mostly it is the rest of a text without its quotation marks. Put them around all of it.",
+        '"crew"\n{\n  "title" upper deck hands\n}\n"port" "7777"\n',
+        '"crew"\n{\n  "title" "upper deck hands"\n}\n"port" "7777"\n',
+    ),
+    "braces.wrong-bracket": _braces(
+        Severity.ERROR,
+        "A parenthesis is where a brace belongs.",
+        "Groups are between { and }.",
+        '"crew"\n(\n  "seats" "24"\n}\n"port" "7777"\n',
+        _SOUND,
+    ),
+    "braces.comment-not-closed": _braces(
+        Severity.ERROR,
+        "A comment over several lines is never closed.",
+        "Everything to the end of the file belongs to it. Add `*/` where it ends.",
+        '/* crew\n"crew" "24"\n',
+        '/* crew */\n"crew" "24"\n',
+    ),
     "braces.quote-not-closed": _braces(
         Severity.ERROR,
         "The closing quotation mark of a key or value is missing.",

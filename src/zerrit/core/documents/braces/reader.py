@@ -11,7 +11,7 @@ import re
 from typing import Final, NamedTuple
 
 from zerrit.core.documents.comments import CommentKeeper, tidy_block
-from zerrit.core.documents.findings import Report
+from zerrit.core.documents.findings import Report, first_of_each_line
 from zerrit.core.documents.nesting import MAX_DEPTH, Nesting
 from zerrit.core.documents.node import Node, NodeKind
 from zerrit.core.documents.reading import Reading
@@ -21,6 +21,7 @@ _TOKEN: Final = re.compile(
     r"(?P<space>[\s\ufeff]+)|(?P<remark>//[^\r\n]*|/\*(?:[^*]|\*(?!/))*+(?:\*/)?)|(?P<open>\{)|(?P<close>\})"
     r'|"(?P<quoted>(?:[^"\\\r\n]|\\[^\r\n])*+)"|(?P<where>\[[^\]\r\n]*\])|(?P<unclosed>"[^\r\n]*+)|(?P<bare>[^\s{}"]+)'
 )
+_SMART: Final = "\u201c\u201d\u201e"
 _ESCAPED: Final = re.compile(r'\\(["\\])')
 
 
@@ -33,13 +34,13 @@ class _Word(NamedTuple):
 
 def read(source: Source, report: Report, _reading: Reading) -> Node:
     """Read the text; the root is a group of values and groups."""
-    own = Report(source, report.path, report.tolerate, is_guessed=report.is_guessed)
+    own = report.alike()
     reader = _Reader(source, own, by_indentation=False)
     root = reader.read()
     if not reader.nesting.is_even:
-        own = Report(source, report.path, report.tolerate, is_guessed=report.is_guessed)
+        own = report.alike()
         root = _Reader(source, own, by_indentation=True).read()
-    report.findings += own.findings
+    report.findings += first_of_each_line(own.findings)
     return root
 
 
@@ -59,6 +60,7 @@ class _Reader:
             if kind == "space":
                 continue
             if kind == "remark":
+                self._require_closed(match)
                 self.comments.saw(start, end, tidy_block(match.group().strip("/*")))
             elif kind == "open":
                 if not self._opens(start):
@@ -69,6 +71,8 @@ class _Reader:
                 continue
             elif kind == "unclosed":
                 self._unclosed(start, end)
+            elif kind == "bare" and match.group() in "()" and self._is_alone(start, end):
+                self._wrong_bracket(match.group(), start)
             else:
                 raw = match.group("quoted") if kind == "quoted" else match.group()
                 self._word(_Word(raw, start, end, is_quoted=kind == "quoted"))
@@ -76,15 +80,53 @@ class _Reader:
         self.nesting.ended()
         return self.root
 
+    def _require_closed(self, remark: re.Match[str]) -> None:
+        if remark.group().startswith("/*") and not remark.group().endswith("*/"):
+            self.report.add(
+                "braces.comment-not-closed",
+                remark.start(),
+                "The comment that begins here is never closed, so everything to the end of the file belongs to it.",
+                hint="Add `*/` where it ends.",
+            )
+            self.nesting.forget()
+
+    def _is_alone(self, start: int, end: int) -> bool:
+        line = self.text[self.source.line_start(start) : self.source.line_end(end)]
+        return line.strip(" \t") == self.text[start:end]
+
+    def _wrong_bracket(self, sign: str, at: int) -> None:
+        right = "{" if sign == "(" else "}"
+        self.report.add(
+            "braces.wrong-bracket",
+            at,
+            f"`{sign}` is here, but groups are between braces.",
+            hint=f"Write `{right}`.",
+            fix=Splice(at, at + 1, right),
+        )
+        if sign == "(":
+            self._opens(at)
+        else:
+            self._closes(at)
+
     def _word(self, word: _Word) -> None:
         key = self.key
         if key is not None and self.source.line_start(key.start) < self.source.line_start(word.start):
-            self._no_value()
+            if self.nesting.is_deeper(key.start, word.start):
+                self._brace_lacks(key)
+            else:
+                self._no_value()
             key = None
         if key is None:
             self.nesting.begins(word.start)
             self.key = word
             return
+        if not word.is_quoted and set(word.text) & set(_SMART):
+            self.report.add(
+                "text.smart-quotes",
+                word.start,
+                f"Typographic quotation marks ({word.text[0]}) are around this value; the game takes them for a part of it.",
+                hint='Write " for them.',
+            )
         inner = 1 if word.is_quoted else 0
         value = _ESCAPED.sub(r"\1", word.text) if word.is_quoted else word.text
         node = Node(
@@ -97,8 +139,36 @@ class _Reader:
             word.end - inner,
             is_quoted=word.is_quoted,
         )
+        self._require_own_line(key)
         self._place(node)
         self.comments.ended(node, word.end)
+        self.key = None
+
+    def _require_own_line(self, key: _Word) -> None:
+        """Two keys on one line, where no group is on that line, are mostly a text without its quotation marks."""
+        siblings = self.nesting.top.children
+        last = siblings[-1] if siblings else None
+        if last is None or self.nesting.is_opened_on_line(key.start):
+            return
+        if last.is_value and self.source.line_start(last.start) == self.source.line_start(key.start):
+            self.report.add(
+                "braces.two-on-line",
+                key.start,
+                f"`{key.text}` is read as another key, since a value is before it on this line.",
+                hint="If it belongs to the value, put all of it in one pair of quotation marks.",
+            )
+
+    def _brace_lacks(self, key: _Word) -> None:
+        """What follows a key is indented as if it were in its group."""
+        self.report.add(
+            "braces.no-value",
+            key.end,
+            f"`{key.text}` has no `{{` before what seems to be in it.",
+            hint="Add `{` behind it.",
+        )
+        node = Node(NodeKind.GROUP, key.text, key.start, key.end, value_start=key.end, value_end=key.end)
+        self._place(node)
+        self.nesting.opened(node, key.end)
         self.key = None
 
     def _place(self, node: Node) -> None:
@@ -130,11 +200,19 @@ class _Reader:
 
     def _closes(self, at: int) -> None:
         self._no_value()
+        if self._is_of_faulty_line(at):
+            return
         node = self.nesting.closed(at)
         self.comments.forget()
         if node is not None:
             node.value_end, node.end = at, at + 1
             self.comments.ended(node, at + 1)
+
+    def _is_of_faulty_line(self, at: int) -> bool:
+        """The brace closes what was to be opened on this line, by the fault that was found in it."""
+        last = self.report.findings[-1] if self.report.findings else None
+        is_here = last is not None and last.line == self.source.line_at(at)
+        return is_here and not self._is_alone(at, at + 1) and not self.nesting.is_opened_on_line(at)
 
     def _no_value(self) -> None:
         if self.key is not None:
@@ -149,12 +227,22 @@ class _Reader:
 
     def _unclosed(self, start: int, end: int) -> None:
         raw = self.text[start + 1 : end].rstrip(" \t")
+        is_behind_word = start > 0 and not self.text[start - 1].isspace()
+        if not raw.strip() and is_behind_word:
+            self.report.add(
+                "braces.quote-not-closed",
+                start,
+                "The text that ends with this quotation mark has none where it begins.",
+                hint='Add `"` before it.',
+            )
+            return
         stop = start + 1 + len(raw)
         self.report.add(
             "braces.quote-not-closed",
             stop,
             "The text that begins with the last quotation mark of this line is never closed.",
             hint='Add `"` where it ends.',
-            fix=Splice(stop, stop, '"'),
+            fix=Splice(stop, stop, '"') if self.key is not None and "//" not in raw else None,
         )
-        self._word(_Word(raw, start, stop, is_quoted=False))
+        if self.key is not None or not (is_behind_word or raw.strip().startswith("//")):
+            self._word(_Word(raw, start, stop, is_quoted=False))

@@ -40,7 +40,7 @@ CLASSES: Final[dict[str, Code]] = {
         Severity.ERROR,
         "A class has neither an opening brace nor a semicolon behind its name.",
         "Add the brace.",
-        "class Crew\n  seats = 24;\n",
+        "class Crew\n  seats = 24;\n};\n",
         "class Crew {\n  seats = 24;\n};\n",
     ),
     "classes.comma-lacks": _classes(
@@ -56,6 +56,27 @@ CLASSES: Final[dict[str, Code]] = {
         "Some games stop there. Remove it.",
         'decks[] = {"upper",, "lower"};\n',
         'decks[] = {"upper", "lower"};\n',
+    ),
+    "classes.quote-in-text": _classes(
+        Severity.ERROR,
+        "A quotation mark is inside a text, which ends there for the game.",
+        'Write `""` for it.',
+        'title = "The "old" Quay";\nseats = 24;\n',
+        'title = "The ""old"" Quay";\nseats = 24;\n',
+    ),
+    "classes.brackets-lack": _classes(
+        Severity.WARNING,
+        "A list has no `[]` behind its name.",
+        "Many games do not take it for a list then. Add it.",
+        'decks = {"upper"};\n',
+        'decks[] = {"upper"};\n',
+    ),
+    "classes.comment-not-closed": _classes(
+        Severity.ERROR,
+        "A comment over several lines is never closed.",
+        "Everything to the end of the file belongs to it. Add `*/` where it ends.",
+        "seats = 24; /* crew\n",
+        "seats = 24; /* crew */\n",
     ),
     "classes.quote-not-closed": _classes(
         Severity.ERROR,

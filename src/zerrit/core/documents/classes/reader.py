@@ -12,7 +12,7 @@ import re
 from typing import Final
 
 from zerrit.core.documents.comments import CommentKeeper, tidy_block
-from zerrit.core.documents.findings import Report
+from zerrit.core.documents.findings import Report, first_of_each_line
 from zerrit.core.documents.nesting import MAX_DEPTH, Nesting
 from zerrit.core.documents.node import Node, NodeKind
 from zerrit.core.documents.reading import Reading
@@ -26,21 +26,24 @@ _BRACE: Final = re.compile(r"\s*(?:(\{)|(;))")
 _SETTING: Final = re.compile(r"(\w+)[ \t]*(\[[ \t]*\])?\s*(\+?=)\s*")
 _DELETE: Final = re.compile(r"delete\s+(\w+)[ \t]*(;?)")
 _STRING: Final = re.compile(r'"((?:[^"\r\n]|"")*+)"|\'((?:[^\'\r\n]|\'\')*+)\'')
-_BARE: Final = re.compile(r"[^;{}\r\n\"]*+")
+_BARE: Final = re.compile(r'(?:"(?:[^"\r\n]|"")*"|[^;{}\r\n"/]|/(?!/))*+')
 _END: Final = re.compile(r"[ \t]*;")
 _ITEM_END: Final = re.compile(r"[^,{};\r\n\"]*+")
+_EXTRA: Final = re.compile(r"[ \t]*(\}+)(?=[ \t]*;)")
+_TWO_WORDS: Final = re.compile(r"(-?[\w.]+)[ \t]+-?[\w.]+\Z")
+_SMART: Final = re.compile("[\u201c\u201d\u201e]")
 _OTHER: Final = re.compile(r'(?:"[^"\r\n]*"|[^;{}"\r\n])+;?')
 
 
 def read(source: Source, report: Report, _reading: Reading) -> Node:
     """Read the text; the root is a group of classes and values."""
-    own = Report(source, report.path, report.tolerate, is_guessed=report.is_guessed)
+    own = report.alike()
     reader = _Reader(source, own, by_indentation=False)
     root = reader.read()
     if not reader.nesting.is_even:
-        own = Report(source, report.path, report.tolerate, is_guessed=report.is_guessed)
+        own = report.alike()
         root = _Reader(source, own, by_indentation=True).read()
-    report.findings += own.findings
+    report.findings += first_of_each_line(own.findings)
     return root
 
 
@@ -70,7 +73,18 @@ class _Reader:
             if remark is None:
                 return at
             self.comments.saw(at, remark.end(), tidy_block(remark.group().strip("/*")))
+            self._require_closed(remark)
             at = remark.end()
+
+    def _require_closed(self, remark: re.Match[str]) -> None:
+        if remark.group().startswith("/*") and not remark.group().endswith("*/"):
+            self.report.add(
+                "classes.comment-not-closed",
+                remark.start(),
+                "The comment that begins here is never closed, so everything to the end of the file belongs to it.",
+                hint="Add `*/` where it ends.",
+            )
+            self.nesting.forget()
 
     def _statement(self, at: int) -> int:
         sign = self.text[at]
@@ -118,6 +132,9 @@ class _Reader:
                 f"The class {node.name} has neither `{{` nor `;` behind its name.",
                 hint="Add `{` if its values follow, else `;`.",
             )
+            if self.nesting.is_deeper(at, self._space(found.end())):
+                node.value_start = node.value_end = found.end()
+                self.nesting.opened(node, found.end())
             return found.end()
         node.end = brace.end()
         if brace.group(2):
@@ -154,6 +171,15 @@ class _Reader:
         start = setting.end()
         if self.text.startswith("{", start):
             node, stop = self._list(name, at, start, 1)
+            stop = self._extra_braces(stop)
+            if not setting.group(2):
+                self.report.add(
+                    "classes.brackets-lack",
+                    setting.end(1),
+                    f"{setting.group(1)} is a list without `[]` behind its name; many games do not take it for one.",
+                    hint="Add `[]` here.",
+                    fix=Splice(setting.end(1), setting.end(1), "[]"),
+                )
         else:
             if setting.group(2):
                 self.report.add(
@@ -163,6 +189,8 @@ class _Reader:
                     hint="Write the values in braces, or take the `[]` away.",
                 )
             node, stop = self._value(name, at, start)
+            if setting.group(2):
+                stop = max(stop, self._statement_end(start))
         self._place(node, at)
         end = _END.match(self.text, stop)
         if end is not None:
@@ -178,34 +206,73 @@ class _Reader:
         self.comments.ended(node, node.end)
         return max(node.end, stop)
 
+    def _statement_end(self, at: int) -> int:
+        """Where the last semicolon of a line is, so that the rest of a faulty statement is passed over."""
+        line = self.text[at : self.source.line_end(at)]
+        return at + max(line.rfind(";"), 0)
+
+    def _extra_braces(self, at: int) -> int:
+        """Braces that close a list once more, on its own line."""
+        extra = _EXTRA.match(self.text, at)
+        if extra is None:
+            return at
+        self.report.add(
+            "classes.brace-extra",
+            extra.start(1),
+            "This `}` closes nothing: the list is closed already.",
+            hint="Remove it.",
+            fix=Splice(at, extra.end(1), ""),
+        )
+        return extra.end(1)
+
     def _value(self, name: str, at: int, start: int) -> tuple[Node, int]:
         string = _STRING.match(self.text, start)
-        if string is not None and self._goes_on(string.end()):
-            string = None  # an expression that begins with a text
-        if string is not None:
+        is_sum = string is not None and self._goes_on(string.end())  # an expression that begins with a text
+        if string is not None and not is_sum:
+            rest = self.text[string.end() : self.source.line_end(start)].strip(" \t")
+            if '"' in rest and not rest.startswith((";", "//", "/*")):
+                return self._text_with_marks(name, at, start, string.end())
             mark = self.text[start]
             value = self.text[start + 1 : string.end() - 1].replace(mark * 2, mark)
             node = Node(NodeKind.VALUE, name, at, string.end(), value, start + 1, string.end() - 1, is_quoted=True)
             return node, string.end()
-        line_end = self.source.line_end(start)
-        if self.text.startswith('"', start):
+        if string is None and self.text.startswith('"', start):
+            line_end = self.source.line_end(start)
             stop = start + len(self.text[start:line_end].rstrip().rstrip(";").rstrip())
-            self.report.add(
-                "classes.quote-not-closed",
-                stop,
-                f"The value of {name} has no closing quotation mark.",
-                hint='Add `"` here.',
-                fix=Splice(stop, stop, '"'),
-            )
+            self._quote_lacks(stop, f"The value of {name} has no closing quotation mark.")
             return Node(NodeKind.VALUE, name, at, stop, self.text[start:stop], start, stop), stop
-        bare = re.compile(r"(?:\"(?:[^\"\r\n]|\"\")*\"|[^;{}\r\n\"/]|/(?!/))*+").match(self.text, start)
+        bare = _BARE.match(self.text, start)
         raw = bare.group().rstrip() if bare is not None else ""
         stop = start + len(raw)
-        if not raw:
+        if raw and self.text.startswith('"', stop):
+            self._quote_lacks(start, f"The value of {name} has no opening quotation mark.")
+            stop += 1
+        elif not raw:
             self.report.add(
                 "classes.no-value", start, f"{name} has no value behind its `=`.", hint="Write the value here."
             )
-        return Node(NodeKind.VALUE, name, at, stop, raw, start, stop), stop
+        elif _SMART.search(raw):
+            self.report.add(
+                "text.smart-quotes",
+                start,
+                f"Typographic quotation marks are around the value of {name}; the game takes them for a part of it.",
+                hint='Write " for them.',
+            )
+        return Node(NodeKind.VALUE, name, at, stop, self.text[start:stop], start, stop), stop
+
+    def _quote_lacks(self, at: int, message: str) -> None:
+        self.report.add("classes.quote-not-closed", at, message, hint='Add `"` here.', fix=Splice(at, at, '"'))
+
+    def _text_with_marks(self, name: str, at: int, start: int, first_end: int) -> tuple[Node, int]:
+        """A text that holds quotation marks that are not doubled, up to the end of its statement."""
+        self.report.add(
+            "classes.quote-in-text",
+            first_end - 1,
+            f"A quotation mark is inside the text of {name}, which ends there for the game.",
+            hint='Write `""` for it, or add the semicolon that lacks.',
+        )
+        stop = max(first_end, self._statement_end(start))
+        return Node(NodeKind.VALUE, name, at, stop, self.text[start:stop], start, stop), stop
 
     def _goes_on(self, at: int) -> bool:
         rest = self.text[at : self.source.line_end(at)].lstrip(" \t")
@@ -227,6 +294,17 @@ class _Reader:
                 at += 1
                 wants_comma = True
                 continue
+            if sign == ";" and "}" in self.text[at : self.source.line_end(at)]:
+                self.report.add(
+                    "classes.comma-lacks",
+                    at,
+                    "A semicolon is between two values of this list.",
+                    hint="Write `,` for it.",
+                    fix=Splice(at, at + 1, ","),
+                )
+                wants_comma = False
+                at += 1
+                continue
             if not sign or sign == ";" or (_SETTING.match(self.text, at) or _CLASS.match(self.text, at)):
                 return holder, self._list_left(open_lists, at)
             if sign == ",":
@@ -236,13 +314,7 @@ class _Reader:
                 at += 1
                 continue
             if wants_comma:
-                self.report.add(
-                    "classes.comma-lacks",
-                    self._last_end(top),
-                    "Two values of this list have no comma between them.",
-                    hint="Add `,` here.",
-                    fix=Splice(self._last_end(top), self._last_end(top), ","),
-                )
+                self._comma_lacks(self._last_end(top), at)
             wants_comma = True
             if sign == "{":
                 if len(open_lists) + depth > MAX_DEPTH:
@@ -255,6 +327,25 @@ class _Reader:
                 continue
             at = self._item(top, at)
         return holder, at
+
+    def _comma_lacks(self, end: int, at: int) -> None:
+        """Two values follow each other; where the marks of the line do not come in pairs, one of those is missing instead."""
+        line = self.text[self.source.line_start(at) : self.source.line_end(at)]
+        if line.count('"') % 2:
+            self.report.add(
+                "classes.quote-not-closed",
+                end,
+                "A quotation mark is missing in this list: the marks on this line do not come in pairs.",
+                hint='Add `"` where a text begins or ends without.',
+            )
+            return
+        self.report.add(
+            "classes.comma-lacks",
+            end,
+            "Two values of this list have no comma between them.",
+            hint="Add `,` here.",
+            fix=Splice(end, end, ","),
+        )
 
     def _last_end(self, top: Node) -> int:
         return top.children[-1].end if top.children else top.value_start + 1
@@ -289,6 +380,9 @@ class _Reader:
         bare = _ITEM_END.match(self.text, at)
         raw = bare.group().rstrip() if bare is not None else ""
         end = at + max(1, len(raw))
+        words = _TWO_WORDS.match(raw)
+        if words is not None:
+            self._comma_lacks(at + words.end(1), at)
         top.adopt(Node(NodeKind.VALUE, "", at, end, self.text[at:end], at, end))
         return end
 
@@ -321,6 +415,12 @@ class _Reader:
                 f"`{shown}` is neither a class, a value (name = …;) nor a list (name[] = {{…}};).",
                 hint="Is a `=` or a name missing?",
             )
+        brace = _BRACE.match(self.text, end)
+        if brace is not None and brace.group(1):
+            node = Node(NodeKind.GROUP, shown, at, brace.end(), value_start=brace.end(), value_end=brace.end())
+            self._place(node, at)
+            self.nesting.opened(node, brace.start(1))
+            return brace.end()
         return end
 
     def _place(self, node: Node, at: int) -> None:

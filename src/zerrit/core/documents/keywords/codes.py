@@ -21,6 +21,27 @@ KEYWORDS: Final[dict[str, Code]] = {
         'title "The Quay\nseats 24\n',
         'title "The Quay"\nseats 24\n',
     ),
+    "keywords.odd-keyword": _keywords(
+        Severity.WARNING,
+        "A line begins with something that is hardly a keyword.",
+        "The game skips it, or stops there. Take it out, or begin it with a keyword.",
+        "```\nseats 24\n",
+        "seats 24\n",
+    ),
+    "keywords.stray-sign": _keywords(
+        Severity.WARNING,
+        "A sign stands alone among the values.",
+        "Values are parted by spaces alone; the sign is read as a value. Remove it.",
+        "seats = 24\n",
+        "seats 24\n",
+    ),
+    "keywords.no-gap": _keywords(
+        Severity.WARNING,
+        "Something follows a closing quotation mark at once.",
+        "A mark is inside the text, or a space is missing.",
+        'title "The "old" Quay"\n',
+        'title "The old Quay"\n',
+    ),
     "keywords.no-keyword": _keywords(
         Severity.WARNING,
         "A line begins with a value and has no keyword.",

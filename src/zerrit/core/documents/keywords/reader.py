@@ -11,7 +11,7 @@ import re
 from typing import Final, NamedTuple
 
 from zerrit.core.documents.comments import CommentKeeper, tidy_block
-from zerrit.core.documents.findings import Report
+from zerrit.core.documents.findings import Report, first_of_each_line
 from zerrit.core.documents.node import Node, NodeKind
 from zerrit.core.documents.reading import Reading
 from zerrit.core.documents.source import Source, Splice
@@ -19,6 +19,9 @@ from zerrit.core.documents.source import Source, Splice
 _LINE: Final = re.compile(r"[^\r\n]+")
 _REMARK: Final = re.compile(r"//|#|;")
 _KEYWORD: Final = re.compile(r'[^\s"]+')
+_USUAL: Final = re.compile(r"[A-Za-z_+@./\-][\w.:+@/\-]*")
+_FENCE: Final = re.compile(r"```|~~~|</?\w+[ >]")
+_SMART: Final = re.compile("[\u201c\u201d\u201e]")
 _GAP: Final = re.compile(r"[ \t]*")
 _BESIDE: Final = re.compile(r"//|[#;](?=[ \t]|\Z|[\r\n])")
 _QUOTED: Final = re.compile(r'"((?:[^"\\\r\n]|\\[^\r\n])*+)"')
@@ -43,7 +46,10 @@ class _Line(NamedTuple):
 
 def read(source: Source, report: Report, _reading: Reading) -> Node:
     """Read the text; the root is a group of values and entries."""
-    return _Reader(source, report).read()
+    own = report.alike()
+    root = _Reader(source, own).read()
+    report.findings += first_of_each_line(own.findings)
+    return root
 
 
 class _Reader:
@@ -71,6 +77,9 @@ class _Reader:
         if _REMARK.match(self.text, start):
             self.comments.saw(start, end, tidy_block(self.text[start:end].lstrip("/#;")))
             return
+        if _FENCE.match(self.text, start):
+            self._odd(start, end)
+            return
         keyword = _KEYWORD.match(self.text, start, end)
         if keyword is None:
             self.report.add(
@@ -81,6 +90,8 @@ class _Reader:
             )
             self.comments.forget()
             return
+        if not _USUAL.fullmatch(keyword.group()):
+            self._odd(start, keyword.end())
         words, stop = self._words(keyword.end(), end)
         last = words[-1].end if words else keyword.end()
         node = Node(NodeKind.VALUE, keyword.group(), start, last)
@@ -88,6 +99,38 @@ class _Reader:
         if stop < end:
             node.comment = node.comment or tidy_block(self.text[stop:end].lstrip("/#;"))
         self.lines.append(_Line(keyword.group(), start, keyword.end(), last, tuple(words), node))
+
+    def _odd(self, start: int, end: int) -> None:
+        self.report.add(
+            "keywords.odd-keyword",
+            start,
+            f"`{self.text[start : min(end, start + 30)]}` does not look like a keyword; the game skips the line, or stops.",
+            hint="Begin the line with a keyword, or take it out.",
+        )
+
+    def _odd_value(self, value: str, at: int, before: int) -> None:
+        """What is hardly meant as a value: a sign alone, typographic marks, something right behind a closing mark."""
+        if not value.strip(",;:=|"):
+            self.report.add(
+                "keywords.stray-sign",
+                at,
+                f"`{value}` is read as a value of its own; values are parted by spaces alone.",
+                hint="Remove it.",
+            )
+        elif _SMART.search(value):
+            self.report.add(
+                "text.smart-quotes",
+                at,
+                f"Typographic quotation marks ({_SMART.findall(value)[0]}) are in this line; the game takes them for a part of the value.",
+                hint='Write " for them.',
+            )
+        elif at == before and self.text[at - 1] == '"':
+            self.report.add(
+                "keywords.no-gap",
+                at,
+                f"`{value[:30]}` follows a quotation mark at once. Is a mark inside the text, or a space missing?",
+                hint="Put a space between two values.",
+            )
 
     def _words(self, at: int, end: int) -> tuple[list[_Word], int]:
         """The values of a line, and where the comment beside them begins."""
@@ -122,6 +165,7 @@ class _Reader:
             if bare.end() == end and value.endswith(";") and ";" not in value[:-1]:
                 value = value[:-1]
             words.append(_Word(value, at, at + len(value), is_quoted=False))
+            self._odd_value(value, at, words[-2].end if len(words) > 1 else -1)
             at = bare.end()
 
     def _fill(self, line: _Line, *, is_entry: bool) -> None:

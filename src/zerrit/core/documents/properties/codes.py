@@ -32,6 +32,37 @@ PROPERTIES: Final[dict[str, Code]] = {
         "seats\n",
         "seats=24\n",
     ),
+    "properties.odd-name": _properties(
+        Severity.WARNING,
+        "A line was pasted along from a web page.",
+        "Take it out.",
+        "```\nseats=24\n",
+        "seats=24\n",
+    ),
+    "properties.equals-twice": _properties(
+        Severity.WARNING, "Two equals signs are in a row.", "Remove one.", "seats==24\n", "seats=24\n"
+    ),
+    "properties.space-around": _env(
+        Severity.WARNING,
+        "Spaces are around the `=` of an env file.",
+        "A shell takes the name for a command then. Remove them.",
+        "SEATS = 24\n",
+        "SEATS=24\n",
+    ),
+    "properties.unquoted": _env(
+        Severity.WARNING,
+        "A value of several words has no quotation marks in an env file.",
+        "A shell takes the first word only. Put marks around it.",
+        "TITLE=Low Quay\n",
+        'TITLE="Low Quay"\n',
+    ),
+    "properties.not-continued": _properties(
+        Severity.WARNING,
+        "An indented line has no `=`.",
+        "Mostly the line above lacks the backslash at its end.",
+        "motd=Mind the sparks,\n    and the cat\n",
+        "motd=Mind the sparks, \\\n    and the cat\n",
+    ),
     "properties.no-name": _properties(
         Severity.ERROR, "A value has no name before it.", "Write the name.", "=24\n", "seats=24\n"
     ),

@@ -22,6 +22,7 @@ _ROW: Final = re.compile(r"[^\r\n\\]*+(?:\\(?:\r\n|[\s\S]|\Z)[^\r\n\\]*+)*+")
 _LINE: Final = re.compile(r"[^\r\n]*+")
 _NAME: Final = re.compile(r"(?:[^\s=:\\]|\\[\s\S])++")
 _PARTING: Final = re.compile(r"[ \t\f]*(?:[=:][ \t\f]*)?")
+_FENCE: Final = re.compile(r"```|~~~|</?\w+[ >]")
 _ENV_SETTING: Final = re.compile(r"(?:export[ \t]+)?([A-Za-z_][\w.\-]*)[ \t]*=[ \t]*")
 _ENV_BESIDE: Final = re.compile(r"[ \t]+#[^\r\n]*")
 _QUOTED: Final = {'"': re.compile(r'"(?:[^"\\]|\\[\s\S])*+"'), "'": re.compile(r"'[^']*+'")}
@@ -79,13 +80,36 @@ class _Reader:
         value_start = parting.end() if parting is not None else end
         raw = self.text[value_start:end]
         called = unescaped(name.group())
+        if _FENCE.match(self.text, start):
+            self.report.add(
+                "properties.odd-name",
+                start,
+                f"`{called[:30]}` does not look like a name; it was pasted along.",
+                hint="Take the line out.",
+            )
+            return end
+        if raw.startswith("=") and parting is not None and "=" in parting.group():
+            self.report.add(
+                "properties.equals-twice",
+                value_start,
+                f"A second `=` is behind {called}=; the game takes it for a part of the value.",
+                hint="Remove it.",
+                fix=Splice(value_start, value_start + 1, ""),
+            )
         if parting is None or not parting.group().strip():
-            self._say_how_it_is_parted(called, raw, name.end())
+            self._say_how_it_is_parted(called, raw, start, name.end())
         self._place(Node(NodeKind.VALUE, called, start, end, unescaped(raw), value_start, end))
         return end
 
-    def _say_how_it_is_parted(self, name: str, rest: str, at: int) -> None:
-        if not rest:
+    def _say_how_it_is_parted(self, name: str, rest: str, start: int, at: int) -> None:
+        if rest and "=" not in rest and self.source.line_start(start) < start:
+            self.report.add(
+                "properties.not-continued",
+                start,
+                f"This line is indented and has no `=`; the game takes `{name}` for a name.",
+                hint="If it goes on with the line above, that one must end with `\\`.",
+            )
+        elif not rest:
             self.report.add(
                 "properties.no-value",
                 at,
@@ -113,6 +137,14 @@ class _Reader:
             return end
         at = match.end()
         pattern = _QUOTED.get(self.text[at : at + 1])
+        if self.text[match.end(1) : at] != "=":
+            self.report.add(
+                "properties.space-around",
+                match.end(1),
+                f"Spaces are around the `=` of {match.group(1)}; a shell takes the name for a command then.",
+                hint="Remove them.",
+                fix=Splice(match.end(1), at, "="),
+            )
         quoted = pattern.match(self.text, at) if pattern is not None else None
         if quoted is not None and self._ends_line(quoted.end()):
             value, value_end = quoted.group()[1:-1], quoted.end() - 1
@@ -131,6 +163,14 @@ class _Reader:
         beside = _ENV_BESIDE.search(self.text, at, end)
         stop = beside.start() if beside is not None else end
         raw = self.text[at:stop].rstrip(" \t")
+        if pattern is None and " " in raw:
+            self.report.add(
+                "properties.unquoted",
+                at,
+                f"The value of {match.group(1)} has several words and no quotation marks; a shell takes the first one only.",
+                hint="Put quotation marks around it.",
+                fix=Splice(at, at + len(raw), f'"{raw}"') if not set(raw) & set('"\\$`') else None,
+            )
         node = Node(NodeKind.VALUE, match.group(1), start, at + len(raw), raw, at, at + len(raw))
         self._place(node)
         self._beside(node, node.end)
