@@ -109,6 +109,8 @@ def test_what_is_commented_out_comes_back_byte_for_byte(place: tuple[str, Node])
     assert values(out.document.root) == values(document.root, without=node) + emptied(node)
     if segments[-1].ordinal:
         return  # its number is taken by the next one now
+    if node.parent is not None and document.keys.field_for(node.parent.names) == node.name:
+        return  # without its key its entry is another one
     assert comment_in(out.document, segments).document.text == document.text
 
 

@@ -24,6 +24,7 @@ class Traits:
     sections: bool = False  #: the file is cut into sections whose headers may come again
     indented: bool = False  #: what belongs together is told by its indentation
     commas: bool = False  #: siblings have commas between them
+    braces: bool = False  #: what is in a group is between braces, one below the other
     line_based: bool = False  #: lines, and the slots that a gamebook cuts out of them
     block_comments: bool = False  #: a comment is between two signs and may have several lines
     key: str = ""  #: the field that names entries unless a gamebook says otherwise; a number may be such a name
@@ -62,8 +63,8 @@ _TRAITS: Final[Mapping[Format, Traits]] = {
     Format.KEYWORDS: Traits(
         "keyword lines", may_repeat=True, named_parts=True, key="1", line_comments=("//", "#", ";")
     ),
-    Format.BRACES: Traits("braced key-values", may_repeat=True, named_parts=True, line_comments=("//",)),
-    Format.CLASSES: Traits("class config", named_parts=True, line_comments=("//",)),
+    Format.BRACES: Traits("braced key-values", may_repeat=True, braces=True, named_parts=True, line_comments=("//",)),
+    Format.CLASSES: Traits("class config", named_parts=True, braces=True, line_comments=("//",)),
     Format.TEXT: Traits("text", line_based=True, line_comments=None),
 }
 

@@ -91,11 +91,17 @@ def move(document: Document, segments: tuple[Segment, ...], where: Where, target
         raise EditRefused("Nothing can be before or after the whole file.")
     if where is not Where.INTO and (node.name.startswith("@") or goal.name.startswith("@")):
         raise EditRefused("Attributes have no order; move one into another entry with `into`.")
+    if document.format.traits.key and any(_is_numbered(one) for one in (node, goal)):
+        raise EditRefused("The values of a line are told by their number. Set them instead of moving one.")
     if _is_there(node, where, goal):
         return Edit(document, ())
     old = document.keys.address_of(node)
     moved = _moved(document, node, where, goal)
     return Edit(moved, (ValueChange(old, old, f"{where.value} {print_segments(target)}"),))
+
+
+def _is_numbered(node: Node) -> bool:
+    return node.parent is not None and node.parent.parent is not None
 
 
 def _lineage(node: Node | None) -> Iterator[Node]:
@@ -285,7 +291,7 @@ def _commented(document: Document, parent: Node) -> Iterator[tuple[list[Splice],
     tried = 0
     for index, first in enumerate(lines):
         last = index
-        while last + 1 < len(lines) and _goes_on(document, first, lines[last], lines[last + 1]):
+        while last + 1 < len(lines) and _goes_on(document, lines[index : last + 1], lines[last + 1]):
             last += 1
         for stop in range(last, index - 1, -1):
             tried += 1
@@ -306,9 +312,14 @@ def _end_of_region(document: Document, parent: Node) -> int:
     return len(document.text)
 
 
-def _goes_on(document: Document, first: re.Match[str], line: re.Match[str], following: re.Match[str]) -> bool:
-    """The commented line belongs to the same entry: it follows at once, indented further than the first."""
+def _goes_on(document: Document, taken: list[re.Match[str]], following: re.Match[str]) -> bool:
+    """The commented line belongs to the same entry: it follows at once, indented further than the first, or in its braces."""
+    first, line = taken[0], taken[-1]
     gap = document.text[line.end() : following.start()]
+    if document.format.traits.braces:
+        is_open = sum(one.group(2).count("{") - one.group(2).count("}") for one in taken) > 0
+        begins = len(taken) == 1 and following.group(2).lstrip().startswith("{")
+        return (is_open or begins) and not gap.strip() and gap.count("\n") <= 1
     if document.format.traits.sections and first.group(2).startswith("["):
         return not gap.strip() and not following.group(2).startswith(
             "["
