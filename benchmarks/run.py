@@ -38,6 +38,7 @@ from benchmarks.keeping import measure as measure_keeping
 from benchmarks.server import CheckCost
 from benchmarks.server import measure as measure_checks
 from benchmarks.threeway import measure as measure_merges
+from tests.core.merge.threeway_cases import FORMATS
 from zerrit.core import Document, read_document
 from zerrit.core.addresses import parse_node_address
 from zerrit.core.documents.value_edits import parse_operation, set_values
@@ -286,7 +287,7 @@ def merge_table() -> str:
     ours, theirs = measure_merges()
     lines = [
         "",
-        f"Three-way merges, {ours.total():,} random cases with a known answer in four formats:",
+        f"Three-way merges, {ours.total():,} random cases with a known answer in {len(FORMATS)} formats:",
         "",
         "| | right | needless conflict | wrong |",
         "|---|---:|---:|---:|",

@@ -18,7 +18,7 @@ from typing import Final
 from tests.core.merge.threeway_cases import FORMATS, KINDS, Case, as_rendered, is_same, make, model_of, read, render
 from zerrit.core.merge import merge_three
 
-SEEDS: Final = 1_300  # times four formats
+SEEDS: Final = 1_300  # times the formats
 
 
 def cases() -> list[tuple[Case, str, tuple[str, str, str]]]:

@@ -66,6 +66,6 @@ def edit(
     what = "value" if step.kind is StepKind.SET else "place"
     echo(f"{counted(len(outcome.changes), what)} changed{where}.")
     if not result.ok:
-        errors = [finding for finding in result.findings if finding.blocks]
+        errors = result.faults
         echo(f"The file has {counted(len(errors), 'fault')} besides:")
         print_findings(errors, {file.name: result.text})

@@ -12,8 +12,9 @@ import random
 from dataclasses import dataclass, field
 
 from zerrit.core import Document, read_document
+from zerrit.core.documents import Format
 
-FORMATS = ("xml", "json", "yml", "ini")
+FORMATS = ("xml", "json", "yml", "ini", "braces", "classes")
 KINDS = (
     "disjoint",
     "fields",
@@ -207,6 +208,8 @@ def render(entries: Entries, form: str, layout: int) -> str:
         return json.dumps({"title": "all", "items": items}, indent=(2, 4)[layout]) + "\n"
     if form == "yml":
         return _yaml(entries, layout)
+    if form in ("braces", "classes"):
+        return (_braces if form == "braces" else _classes)(entries, layout)
     gap = ("=", " = ")[layout]
     return "".join(
         f"{_comment(fields, '; ')}[{name}]\n" + "".join(f"{k}{gap}{v}\n" for k, v in _plain(fields).items()) + "\n"
@@ -250,8 +253,34 @@ def _yaml(entries: Entries, layout: int) -> str:
     return "\n".join([*lines, ""])
 
 
+def _braces(entries: Entries, layout: int) -> str:
+    lines = ['"items"', "{"]
+    for name, given in entries.items():
+        pairs = [f'"{k}"\t"{v}"' for k, v in {"name": name, **_plain(given)}.items()]
+        lines += _comment(given, "\t// ").splitlines()
+        if layout:
+            lines.append('\t"item" { ' + " ".join(pairs) + " }")
+        else:
+            lines += ['\t"item"', "\t{", *(f"\t\t{pair}" for pair in pairs), "\t}"]
+    return "\n".join([*lines, "}", ""])
+
+
+def _classes(entries: Entries, layout: int) -> str:
+    lines = ["class items", "{"]
+    for name, given in entries.items():
+        pairs = [f"{k} = {v};" if v.isdigit() else f'{k} = "{v}";' for k, v in _plain(given).items()]
+        lines += _comment(given, "  // ").splitlines()
+        called = name.replace("-", "_")  # no class has a hyphen in its name
+        if layout:
+            lines.append(f"  class {called} {{ {' '.join(pairs)} }};")
+        else:
+            lines += [f"  class {called}", "  {", *(f"    {pair}" for pair in pairs), "  };"]
+    return "\n".join([*lines, "};", ""])
+
+
 def read(text: str, form: str) -> Document:
-    return read_document(text.encode(), f"case.{form}")
+    named = {"braces": Format.BRACES, "classes": Format.CLASSES}
+    return read_document(text.encode(), f"case.{form}", format=named.get(form))
 
 
 def as_rendered(entries: Entries, form: str) -> Entries:
@@ -268,9 +297,10 @@ def model_of(document: Document, form: str) -> Entries:
     """Back from a file to the model, the order of the fields aside."""
     entries: Entries = {}
     pattern = {"xml": "item", "ini": "*"}.get(form, "items/*")
+    are_named = form in ("ini", "classes")
     for node in document.select(pattern):
         fields = {child.name.removeprefix("@"): child.value or "" for child in node.children}
-        name = node.name if form == "ini" else fields.pop("name")
+        name = node.name.replace("_", "-") if are_named else fields.pop("name")
         if node.comment:
             fields[COMMENT] = node.comment
         if name in entries:

@@ -15,6 +15,7 @@ from typing import Any, Final, cast
 
 from zerrit.core.addresses import parse_node_address
 from zerrit.core.documents.code import Severity
+from zerrit.core.documents.codes import CODES
 from zerrit.core.documents.entry_keys import Keys
 from zerrit.core.documents.findings import Finding, Report, in_reading_order
 from zerrit.core.documents.format import Format, Recognised, format_by_name, guessed_format
@@ -61,9 +62,23 @@ class Document:
         return self.source.text
 
     @property
+    def faults(self) -> tuple[Finding, ...]:
+        """The findings because of which the tree may not be what is meant, also where a guess makes them mere notices."""
+        return tuple(
+            finding
+            for finding in self.findings
+            if finding.severity is Severity.ERROR
+            or (
+                self.is_guessed
+                and CODES[finding.code].severity is Severity.ERROR
+                and finding.code not in self.reading.tolerate
+            )
+        )
+
+    @property
     def ok(self) -> bool:
-        """No finding is an error; what the gamebook tolerates is none."""
-        return not any(finding.severity is Severity.ERROR for finding in self.findings)
+        """It has no fault; what the gamebook tolerates is none."""
+        return not self.faults
 
     @property
     def is_binary(self) -> bool:

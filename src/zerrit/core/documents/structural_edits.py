@@ -250,7 +250,7 @@ def comment_in(document: Document, segments: tuple[Segment, ...]) -> Edit:
     parent = single(document, parent_segments) if parent_segments else document.root
     for splices, start, end in _commented(document, parent):
         after = document.with_splices(splices)
-        if sum(f.blocks for f in after.findings) > sum(f.blocks for f in document.findings):
+        if len(after.faults) > len(document.faults):
             continue
         found = [node for node in after.select(print_segments(segments)) if start <= node.start < end]
         if found:

@@ -16,7 +16,6 @@ from enum import StrEnum
 from typing import Final
 
 from zerrit.core.addresses import Segment, print_segments
-from zerrit.core.documents.code import Severity
 from zerrit.core.documents.document import Document
 from zerrit.core.documents.format_writer import dedented, source_of, writer_of
 from zerrit.core.documents.lookup import find, node_at
@@ -315,14 +314,13 @@ def rewrite(document: Document, splices: Iterable[Splice]) -> Document:
     if not pieces:
         return document
     after = document.with_splices(pieces)
-    before = Counter(finding.code for finding in document.findings if finding.severity is Severity.ERROR)
-    for finding in after.findings:
-        if finding.severity is Severity.ERROR:
-            before[finding.code] -= 1
-            if before[finding.code] < 0:
-                raise EditRefused(
-                    f"The edit would break {document.path or 'the file'}, line {finding.line}: {finding.message} Nothing was changed."
-                )
+    before = Counter(finding.code for finding in document.faults)
+    for finding in after.faults:
+        before[finding.code] -= 1
+        if before[finding.code] < 0:
+            raise EditRefused(
+                f"The edit would break {document.path or 'the file'}, line {finding.line}: {finding.message} Nothing was changed."
+            )
     try:
         after.to_bytes()
     except UnicodeEncodeError as error:

@@ -63,6 +63,13 @@ class Merged:
     left: tuple[str, ...] = ()
 
 
+def _read_alike(document: Document, mine: Document) -> Document:
+    """The document in the format of mine, where a guess took the two for different ones."""
+    if document.format is mine.format or not (document.is_guessed or mine.is_guessed):
+        return document
+    return mine.other_version(document.to_bytes())
+
+
 def merge_three(
     base: Document | None,
     mine: Document,
@@ -79,14 +86,15 @@ def merge_three(
     Raises MergeRefused: one of the three has a fault, they are of different formats, a choice fits no conflict, or the
     pieces do not fit together.
     """
+    base, theirs = _read_alike(base, mine) if base is not None else None, _read_alike(theirs, mine)
     for document, role in ((base, "The base"), (mine, "Mine"), (theirs, "Theirs")):
         if document is None:
             continue
-        fault = next((finding for finding in document.findings if finding.blocks), None)
+        fault = next(iter(document.faults), None)
         if fault is not None:
             raise MergeRefused(f"{role} has a fault in line {fault.line}: {fault.message} Fix it first.")
         if document.format is not mine.format:
-            raise MergeRefused(f"{role} is {document.format}, mine is {mine.format}; they must be of one format.")
+            raise MergeRefused(f"{role} is read as {document.read_as}, mine as {mine.read_as}; they must be of one format.")
     merge = _Merge(base or mine, mine, theirs, choices or {})
     merge.node(base.root if base is not None else None, mine.root, theirs.root)
     unknown = [address for address in choices or {} if address not in merge.decided]
