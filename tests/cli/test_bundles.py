@@ -153,3 +153,15 @@ def test_files_are_saved_as_they_are_stored(run: Run, tmp_path: Path) -> None:
     assert (missing.code, "Did you mean 'craft.xml'?" in missing.err) == (2, True), missing.err
     watched = run("files", "get", "lantern-shelf", "mods/deepsong.pak")
     assert "mods/deepsong.pak is only watched, so its content is not kept" in watched.err
+
+
+def test_how_one_is_loaded_again_is_said_where_the_gamebook_does(demo: tuple[DemoStack, Client], run: Run) -> None:
+    zerrit = demo[1]
+    known = zerrit.gamebook_overview("coral-gate").text
+    zerrit.save_gamebook(
+        "fathomline", known.replace("  - kind: add-in\n", "  - kind: add-in\n    reload: load {} again\n")
+    )
+    listed = run("bundle", "list", "coral-gate").out
+    assert "reload with: load hullwatch again" in listed
+    assert "load fogsignal again" not in listed, "it is off"
+    zerrit.save_gamebook("fathomline", known)

@@ -280,6 +280,7 @@ def _more(one: api.ServerBundleOut) -> str:
     if one.newer_kept is not None:
         said.append(f"{one.newer_version} is kept as bundle {one.newer_kept}")
     said += [f"{version} is on {server}" for server, version in one.newer_on.items()]
+    said += [f"reload with: {one.reload}"] if one.reload and one.state == "on" else []
     return "; ".join(said)
 
 

@@ -84,6 +84,7 @@ function BundleRow({ server, bundle, onAsk, onLook }: { server: Schemas["ServerO
       <TableCell>
         <KindMark kind={bundle.state} />
         {bundle.doubt && <Box sx={{ fontSize: 12, color: "text.secondary", maxWidth: 260 }}>{bundle.doubt}</Box>}
+        {bundle.reload && bundle.state === "on" && <Box sx={{ fontSize: 12, color: "text.secondary", maxWidth: 260 }}>reload with <Mono>{bundle.reload}</Mono></Box>}
       </TableCell>
       <TableCell align="right">{bundle.place ?? ""}</TableCell>
       <TableCell sx={{ maxWidth: 160 }}>{bundle.needs.join(", ")}</TableCell>

@@ -94,7 +94,9 @@ def merge_three(
         if fault is not None:
             raise MergeRefused(f"{role} has a fault in line {fault.line}: {fault.message} Fix it first.")
         if document.format is not mine.format:
-            raise MergeRefused(f"{role} is read as {document.read_as}, mine as {mine.read_as}; they must be of one format.")
+            raise MergeRefused(
+                f"{role} is read as {document.read_as}, mine as {mine.read_as}; they must be of one format."
+            )
     merge = _Merge(base or mine, mine, theirs, choices or {})
     merge.node(base.root if base is not None else None, mine.root, theirs.root)
     unknown = [address for address in choices or {} if address not in merge.decided]
