@@ -31,7 +31,7 @@ KEYWORDS: Final[dict[str, Code]] = {
     "keywords.stray-sign": _keywords(
         Severity.WARNING,
         "A sign stands alone among the values.",
-        "Values are parted by spaces alone; the sign is read as a value. Remove it.",
+        "Only spaces are between values; the sign is read as a value. Remove it.",
         "seats = 24\n",
         "seats 24\n",
     ),

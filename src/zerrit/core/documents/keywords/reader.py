@@ -114,7 +114,7 @@ class _Reader:
             self.report.add(
                 "keywords.stray-sign",
                 at,
-                f"`{value}` is read as a value of its own; values are parted by spaces alone.",
+                f"`{value}` is read as a value of its own; only spaces are between values.",
                 hint="Remove it.",
             )
         elif _SMART.search(value):
