@@ -5,15 +5,20 @@ from __future__ import annotations
 import pytest
 
 from zerrit.core import Document, read_document
+from zerrit.core.documents import Format
 from zerrit.core.documents.fixes import safe_fixes
 
 LONG = 10_000_000  # characters on one line
 DEEP = 100_000  # brackets in a row
 
 
+#: No name says these formats.
+FORMATS = {f"a.{one}": one for one in (Format.KEYWORDS, Format.BRACES, Format.CLASSES)}
+
+
 def survives(path: str, data: bytes) -> Document:
     """Read, walk, address, fix: everything that looks at a file."""
-    document = read_document(data, path)
+    document = read_document(data, path, format=FORMATS.get(path))
     assert document.to_bytes() == data
     nodes = [node for node, _ in zip(document.root.walk(), range(200), strict=False)]
     for node in nodes:
@@ -41,6 +46,18 @@ def survives(path: str, data: bytes) -> Document:
         ("a.ini", "a=(b=", ")"),
         ("a.sh", 'a="', '"'),
         ("a.txt", "", ""),
+        ("a.properties", "a=", ""),
+        ("a.properties", "", ""),
+        (".env", 'A="', ""),
+        (".env", "A=", ""),
+        ("a.keywords", 'a "', '"'),
+        ("a.keywords", "a ", ""),
+        ("a.braces", '"a" "', '"'),
+        ("a.braces", '"a" {', "}"),
+        ("a.classes", 'a = "', '";'),
+        ("a.classes", "a[] = {", "};"),
+        ("a.classes", "a = ", ""),
+        ("a.cfg", "", ""),
     ],
 )
 @pytest.mark.parametrize("filling", ["x", "x ", "\\", "\u00e9"])
@@ -59,6 +76,35 @@ def test_one_very_long_line(path: str, head: str, tail: str, filling: str) -> No
         ("a.xml", "</a>"),
         ("a.xml", "&"),
         ("a.xml", "<![CDATA["),
+        ("a.properties", "a\\\n"),
+        ("a.properties", "a="),
+        (".env", 'A="'),
+        (".env", 'A="\n'),
+        ("a.keywords", '"a"'),
+        ("a.keywords", "a;"),
+        ("a.keywords", '"a";'),
+        ("a.keywords", "a\n"),
+        ("a.braces", "{"),
+        ("a.braces", "}"),
+        ("a.braces", '"a" '),
+        ("a.braces", '"a" {'),
+        ("a.braces", '"'),
+        ("a.braces", "a {\n"),
+        ("a.braces", "/*"),
+        ("a.classes", "{"),
+        ("a.classes", "};"),
+        ("a.classes", "class a {"),
+        ("a.classes", 'a = "b";'),
+        ("a.classes", 'a = "b"c";'),
+        ("a.classes", 'a[] = {"b" '),
+        ("a.classes", "a[] = {b;"),
+        ("a.classes", "a[] = {1 2,"),
+        ("a.classes", "a[]={};"),
+        ("a.classes", "class a\n"),
+        ("a.classes", '"'),
+        ("a.cfg", "class a {"),
+        ("a.cfg", '"a" {'),
+        ("a.cfg", "a b "),
         ("a.json", "["),
         ("a.json", '{"a":'),
         ("a.json", "]"),

@@ -24,6 +24,20 @@ class _Open:
     indent: int  #: of the line on which it begins
 
 
+def is_first_on_its_line(text: str, at: int) -> bool:
+    """Only blanks are before an offset on its line. A line may have millions of characters, so it is not cut out."""
+    while at > 0 and text[at - 1] in " \t":
+        at -= 1
+    return at == 0 or text[at - 1] in "\r\n"
+
+
+def end_of_text(text: str, at: int) -> int:
+    """Where the last character before an offset ends that is no white space."""
+    while at > 0 and text[at - 1].isspace():
+        at -= 1
+    return at
+
+
 class Nesting:
     """The groups that are open at a place of the text; the root is always open."""
 
@@ -98,8 +112,7 @@ class Nesting:
     def _leave(self, before: int) -> None:
         """The innermost group lacks its closing brace before an offset."""
         left = self._open.pop()
-        last = self._text[:before].rstrip()
-        end = max(left.at + 1, len(last))
+        end = max(left.at + 1, end_of_text(self._text, before))
         left.node.end = max(left.node.start, end)
         left.node.value_end = max(left.node.value_start, end)
         if self.is_even:  # what seems wrong after the first one mostly follows from it
@@ -122,7 +135,7 @@ class Nesting:
         self.is_even = False
 
     def _is_first_on_line(self, at: int) -> bool:
-        return not self._text[self._source.line_start(at) : at].strip(" \t")
+        return is_first_on_its_line(self._text, at)
 
     def _indent(self, at: int) -> int:
         return len(self._source.indent_at(at).expandtabs(8))

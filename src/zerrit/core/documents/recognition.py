@@ -10,7 +10,7 @@ from typing import Final
 from zerrit.core.documents.format import Format
 
 _LOOKED_AT: Final = 200  # lines
-_LONGEST: Final = 2_000  # characters of a line that are looked at
+_LONGEST: Final = 400  # characters of a line that are looked at
 _ENOUGH: Final = 0.7  # of the lines; the others may be broken
 _MOST_WORDS: Final = 6  # of a keyword line without quotation marks; sentences have more
 _REMARK: Final = (";", "#", "//", "/*", "*")

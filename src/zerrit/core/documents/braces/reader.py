@@ -12,7 +12,7 @@ from typing import Final, NamedTuple
 
 from zerrit.core.documents.comments import CommentKeeper, tidy_block
 from zerrit.core.documents.findings import Report, first_of_each_line
-from zerrit.core.documents.nesting import MAX_DEPTH, Nesting
+from zerrit.core.documents.nesting import MAX_DEPTH, Nesting, is_first_on_its_line
 from zerrit.core.documents.node import Node, NodeKind
 from zerrit.core.documents.reading import Reading
 from zerrit.core.documents.source import Source, Splice
@@ -21,6 +21,7 @@ _TOKEN: Final = re.compile(
     r"(?P<space>[\s\ufeff]+)|(?P<remark>//[^\r\n]*|/\*(?:[^*]|\*(?!/))*+(?:\*/)?)|(?P<open>\{)|(?P<close>\})"
     r'|"(?P<quoted>(?:[^"\\\r\n]|\\[^\r\n])*+)"|(?P<where>\[[^\]\r\n]*\])|(?P<unclosed>"[^\r\n]*+)|(?P<bare>[^\s{}"]+)'
 )
+_REST: Final = re.compile(r"[ \t]*(?=[\r\n]|\Z)")
 _SMART: Final = "\u201c\u201d\u201e"
 _ESCAPED: Final = re.compile(r'\\(["\\])')
 
@@ -91,8 +92,7 @@ class _Reader:
             self.nesting.forget()
 
     def _is_alone(self, start: int, end: int) -> bool:
-        line = self.text[self.source.line_start(start) : self.source.line_end(end)]
-        return line.strip(" \t") == self.text[start:end]
+        return is_first_on_its_line(self.text, start) and _REST.match(self.text, end) is not None
 
     def _wrong_bracket(self, sign: str, at: int) -> None:
         right = "{" if sign == "(" else "}"

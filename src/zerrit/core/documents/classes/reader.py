@@ -13,7 +13,7 @@ from typing import Final
 
 from zerrit.core.documents.comments import CommentKeeper, tidy_block
 from zerrit.core.documents.findings import Report, first_of_each_line
-from zerrit.core.documents.nesting import MAX_DEPTH, Nesting
+from zerrit.core.documents.nesting import MAX_DEPTH, Nesting, end_of_text
 from zerrit.core.documents.node import Node, NodeKind
 from zerrit.core.documents.reading import Reading
 from zerrit.core.documents.source import Source, Splice
@@ -31,6 +31,10 @@ _END: Final = re.compile(r"[ \t]*;")
 _ITEM_END: Final = re.compile(r"[^,{};\r\n\"]*+")
 _EXTRA: Final = re.compile(r"[ \t]*(\}+)(?=[ \t]*;)")
 _TWO_WORDS: Final = re.compile(r"(-?[\w.]+)[ \t]+-?[\w.]+\Z")
+#: Looked for near by only: a file may be one line of millions of characters.
+_SUM: Final = re.compile(r"[ \t]*[+\-*%&|?<>]")
+_MARK_BEHIND: Final = re.compile(r'[ \t]*+(?!;|//|/\*)[^;\r\n"]{0,1000}"')
+_CLOSED_NEAR: Final = re.compile(r"[^\r\n}]{1,1000}\}")
 _SMART: Final = re.compile("[\u201c\u201d\u201e]")
 _OTHER: Final = re.compile(r'(?:"[^"\r\n]*"|[^;{}"\r\n])+;?')
 
@@ -55,6 +59,7 @@ class _Reader:
         self.comments = CommentKeeper(source)
         self.root = Node(NodeKind.GROUP, "", 0, len(self.text), value_start=0, value_end=len(self.text))
         self.nesting = Nesting(source, report, self.root, "classes", by_indentation=by_indentation)
+        self.is_odd: dict[int, bool] = {}  #: by the start of a line, whether its quotation marks do not come in pairs
         self.seen: dict[int, dict[str, int]] = {}  #: by the group, where each name in it stood first
 
     def read(self) -> Node:
@@ -229,8 +234,7 @@ class _Reader:
         string = _STRING.match(self.text, start)
         is_sum = string is not None and self._goes_on(string.end())  # an expression that begins with a text
         if string is not None and not is_sum:
-            rest = self.text[string.end() : self.source.line_end(start)].strip(" \t")
-            if '"' in rest and not rest.startswith((";", "//", "/*")):
+            if _MARK_BEHIND.match(self.text, string.end()):
                 return self._text_with_marks(name, at, start, string.end())
             mark = self.text[start]
             value = self.text[start + 1 : string.end() - 1].replace(mark * 2, mark)
@@ -275,8 +279,7 @@ class _Reader:
         return Node(NodeKind.VALUE, name, at, stop, self.text[start:stop], start, stop), stop
 
     def _goes_on(self, at: int) -> bool:
-        rest = self.text[at : self.source.line_end(at)].lstrip(" \t")
-        return bool(rest) and rest[0] in "+-*%&|?<>"
+        return _SUM.match(self.text, at) is not None
 
     def _list(self, name: str, at: int, start: int, depth: int) -> tuple[Node, int]:
         """A list in braces from its opening one on; the node and the offset behind it."""
@@ -294,7 +297,7 @@ class _Reader:
                 at += 1
                 wants_comma = True
                 continue
-            if sign == ";" and "}" in self.text[at : self.source.line_end(at)]:
+            if sign == ";" and _CLOSED_NEAR.match(self.text, at):
                 self.report.add(
                     "classes.comma-lacks",
                     at,
@@ -330,8 +333,10 @@ class _Reader:
 
     def _comma_lacks(self, end: int, at: int) -> None:
         """Two values follow each other; where the marks of the line do not come in pairs, one of those is missing instead."""
-        line = self.text[self.source.line_start(at) : self.source.line_end(at)]
-        if line.count('"') % 2:
+        line_start = self.source.line_start(at)
+        if line_start not in self.is_odd:
+            self.is_odd[line_start] = self.text.count('"', line_start, self.source.line_end(at)) % 2 == 1
+        if self.is_odd[line_start]:
             self.report.add(
                 "classes.quote-not-closed",
                 end,
@@ -388,7 +393,7 @@ class _Reader:
 
     def _list_left(self, open_lists: list[Node], at: int, *, is_told: bool = False) -> int:
         """The list is not closed where something else begins."""
-        end = len(self.text[:at].rstrip())
+        end = end_of_text(self.text, at)
         for one in open_lists:
             one.end = one.value_end = end
         if not is_told:

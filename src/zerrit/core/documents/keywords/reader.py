@@ -22,6 +22,7 @@ _KEYWORD: Final = re.compile(r'[^\s"]+')
 _USUAL: Final = re.compile(r"[A-Za-z_+@./\-][\w.:+@/\-]*")
 _FENCE: Final = re.compile(r"```|~~~|</?\w+[ >]")
 _SMART: Final = re.compile("[\u201c\u201d\u201e]")
+_LAST_SIGN: Final = re.compile(r";[ \t]*\Z")
 _GAP: Final = re.compile(r"[ \t]*")
 _BESIDE: Final = re.compile(r"//|[#;](?=[ \t]|\Z|[\r\n])")
 _QUOTED: Final = re.compile(r'"((?:[^"\\\r\n]|\\[^\r\n])*+)"')
@@ -141,7 +142,7 @@ class _Reader:
             at = gap.end() if gap is not None else at
             if at >= end or (parted and _BESIDE.match(self.text, at, end)):
                 return words, at
-            if self.text[at] == ";" and not self.text[at + 1 : end].strip():
+            if _LAST_SIGN.match(self.text, at, end):
                 return words, end  # it ends the line, as in some games
             quoted = _QUOTED.match(self.text, at, end)
             if quoted is not None:
