@@ -57,8 +57,9 @@ class Nesting:
         return self._open[-1].node if self._open else self._root
 
     @property
-    def depth(self) -> int:
-        return len(self._open)
+    def is_full(self) -> bool:
+        """No group may be opened any more."""
+        return len(self._open) >= MAX_DEPTH
 
     def opened(self, node: Node, at: int) -> None:
         """A group opens with the brace at the offset `at`."""
@@ -66,12 +67,12 @@ class Nesting:
 
     def is_deeper(self, start: int, at: int) -> bool:
         """What is at an offset is on a later line than what begins at `start`, and indented further."""
-        is_later = self._source.line_start(at) > self._source.line_start(start)
+        is_later = self._source.line_at(at) > self._source.line_at(start)
         return is_later and self._is_first_on_line(at) and self._indent(at) > self._indent(start)
 
     def is_opened_on_line(self, at: int) -> bool:
         """The innermost group was opened on the line of an offset."""
-        return bool(self._open) and self._source.line_start(self._open[-1].at) == self._source.line_start(at)
+        return bool(self._open) and self._source.line_at(self._open[-1].at) == self._source.line_at(at)
 
     def begins(self, start: int) -> None:
         """An entry begins at an offset. One that is indented no further than the group it is in tells that its brace is missing."""
@@ -107,7 +108,7 @@ class Nesting:
 
     def _is_left(self, one: _Open, at: int) -> bool:
         """Its brace is on an earlier line, so that its closing one would have a line of its own."""
-        return self._source.line_start(one.at) < self._source.line_start(at)
+        return self._source.line_at(one.at) < self._source.line_at(at)
 
     def _leave(self, before: int) -> None:
         """The innermost group lacks its closing brace before an offset."""

@@ -110,8 +110,8 @@ class _Reader:
 
     def _word(self, word: _Word) -> None:
         key = self.key
-        if key is not None and self.source.line_start(key.start) < self.source.line_start(word.start):
-            if self.nesting.is_deeper(key.start, word.start):
+        if key is not None and self.source.line_at(key.start) < self.source.line_at(word.start):
+            if not self.nesting.is_full and self.nesting.is_deeper(key.start, word.start):
                 self._brace_lacks(key)
             else:
                 self._no_value()
@@ -150,7 +150,7 @@ class _Reader:
         last = siblings[-1] if siblings else None
         if last is None or self.nesting.is_opened_on_line(key.start):
             return
-        if last.is_value and self.source.line_start(last.start) == self.source.line_start(key.start):
+        if last.is_value and self.source.line_at(last.start) == self.source.line_at(key.start):
             self.report.add(
                 "braces.two-on-line",
                 key.start,
@@ -178,7 +178,7 @@ class _Reader:
     def _is_beside(self, start: int) -> bool:
         """A condition behind the value on the same line."""
         siblings = self.nesting.top.children
-        return bool(siblings) and self.source.line_start(siblings[-1].end) == self.source.line_start(start)
+        return bool(siblings) and self.source.line_at(siblings[-1].end) == self.source.line_at(start)
 
     def _opens(self, at: int) -> bool:
         key = self.key
@@ -192,7 +192,7 @@ class _Reader:
         node = Node(NodeKind.GROUP, name, start, at + 1, value_start=at + 1, value_end=at + 1)
         self._place(node)
         self.comments.ended(node, at + 1)
-        if self.nesting.depth >= MAX_DEPTH:
+        if self.nesting.is_full:
             self.report.add("text.too-deep", at, f"Groups nest deeper than {MAX_DEPTH} levels here.")
             return False
         self.nesting.opened(node, at)

@@ -59,7 +59,7 @@ class _Reader:
         self.comments = CommentKeeper(source)
         self.root = Node(NodeKind.GROUP, "", 0, len(self.text), value_start=0, value_end=len(self.text))
         self.nesting = Nesting(source, report, self.root, "classes", by_indentation=by_indentation)
-        self.is_odd: dict[int, bool] = {}  #: by the start of a line, whether its quotation marks do not come in pairs
+        self.is_odd: dict[int, bool] = {}  #: by the number of a line, whether its quotation marks do not come in pairs
         self.seen: dict[int, dict[str, int]] = {}  #: by the group, where each name in it stood first
 
     def read(self) -> Node:
@@ -137,7 +137,7 @@ class _Reader:
                 f"The class {node.name} has neither `{{` nor `;` behind its name.",
                 hint="Add `{` if its values follow, else `;`.",
             )
-            if self.nesting.is_deeper(at, self._space(found.end())):
+            if not self.nesting.is_full and self.nesting.is_deeper(at, self._space(found.end())):
                 node.value_start = node.value_end = found.end()
                 self.nesting.opened(node, found.end())
             return found.end()
@@ -145,7 +145,7 @@ class _Reader:
         if brace.group(2):
             return brace.end()
         node.value_start = node.value_end = brace.end()
-        if self.nesting.depth >= MAX_DEPTH:
+        if self.nesting.is_full:
             self.report.add("text.too-deep", brace.start(1), f"Classes nest deeper than {MAX_DEPTH} levels here.")
             return len(self.text)
         self.nesting.opened(node, brace.start(1))
@@ -333,10 +333,11 @@ class _Reader:
 
     def _comma_lacks(self, end: int, at: int) -> None:
         """Two values follow each other; where the marks of the line do not come in pairs, one of those is missing instead."""
-        line_start = self.source.line_start(at)
-        if line_start not in self.is_odd:
-            self.is_odd[line_start] = self.text.count('"', line_start, self.source.line_end(at)) % 2 == 1
-        if self.is_odd[line_start]:
+        line = self.source.line_at(at)
+        if line not in self.is_odd:
+            marks = self.text.count('"', self.source.line_start(at), self.source.line_end(at))
+            self.is_odd[line] = marks % 2 == 1
+        if self.is_odd[line]:
             self.report.add(
                 "classes.quote-not-closed",
                 end,
@@ -421,7 +422,7 @@ class _Reader:
                 hint="Is a `=` or a name missing?",
             )
         brace = _BRACE.match(self.text, end)
-        if brace is not None and brace.group(1):
+        if brace is not None and brace.group(1) and not self.nesting.is_full:
             node = Node(NodeKind.GROUP, shown, at, brace.end(), value_start=brace.end(), value_end=brace.end())
             self._place(node, at)
             self.nesting.opened(node, brace.start(1))
