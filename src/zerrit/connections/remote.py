@@ -51,6 +51,9 @@ R = TypeVar("R")
 MAX_SIZE: Final = 2**53  # bytes; a larger one is not true, and the database could not hold it
 SETTLED: Final = 26 * 3600  # seconds
 STEADY_TRIES: Final = 4
+FIRST_TRIES: Final = (
+    2  #: of the first connection: who adds a server waits for it, and a silent host costs a timeout each
+)
 USUAL_MODE: Final = 0o644  #: what hosts give to a new file
 
 
@@ -75,12 +78,12 @@ class RemoteConnection:
         self._tells_modes = False  #: some hosts show every file as one that may be run, which says nothing
         self._retrying = self._patient(_may_pass)
         # That no one answers is said at once: mostly the address is wrong. A host that is busy is asked again.
-        self._patient(_is_busy)(lambda: self._give_back(self._take()))
+        self._patient(_is_busy, most=FIRST_TRIES)(lambda: self._give_back(self._take()))
 
-    def _patient(self, is_passing: Callable[[BaseException], bool]) -> Retrying:
+    def _patient(self, is_passing: Callable[[BaseException], bool], most: int | None = None) -> Retrying:
         return Retrying(
             retry=retry_if_exception(is_passing),
-            stop=stop_after_attempt(self._limits.tries),
+            stop=stop_after_attempt(min(self._limits.tries, most or self._limits.tries)),
             wait=wait_exponential(multiplier=self._limits.pause),
             reraise=True,
         )

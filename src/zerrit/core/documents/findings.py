@@ -115,7 +115,7 @@ class Report:
     path: str
     tolerate: frozenset[str] = frozenset()
     findings: list[Finding] = field(default_factory=list)
-    is_guessed: bool = False  #: the format is a guess, so nothing that does not fit it is more than a notice
+    is_guessed: bool = False  #: the format is a guess: what does not fit it is a notice only
 
     #: One broken file can give as many findings as it has lines; no one reads more than the first few hundred.
     MOST: Final = 500

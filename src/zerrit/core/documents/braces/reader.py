@@ -1,7 +1,7 @@
 """
 Read braced key-values into nodes: `"key" "value"` is a value, `"key" { … }` a group.
 
-Quotation marks may lack around a word. A key may occur again; what is in brackets behind a value (`[$WINDOWS]`) says where it
+Quotation marks may lack around a word. A key may occur again; what is in brackets behind a value (`[$WIDE]`) says where it
 holds and stays as it is.
 """
 
@@ -50,6 +50,7 @@ class _Reader:
         self.source = source
         self.text = source.text
         self.report = report
+        self.by_indentation = by_indentation
         self.comments = CommentKeeper(source)
         self.root = Node(NodeKind.GROUP, "", 0, len(self.text), value_start=0, value_end=len(self.text))
         self.nesting = Nesting(source, report, self.root, "braces", by_indentation=by_indentation)
@@ -145,10 +146,10 @@ class _Reader:
         self.key = None
 
     def _require_own_line(self, key: _Word) -> None:
-        """Two keys on one line, where no group is on that line, are mostly a text without its quotation marks."""
+        """A second key without marks on a line, where no group is on it, is mostly the rest of a text that lacks them."""
         siblings = self.nesting.top.children
         last = siblings[-1] if siblings else None
-        if last is None or self.nesting.is_opened_on_line(key.start):
+        if last is None or key.is_quoted or self.nesting.is_opened_on_line(key.start):
             return
         if last.is_value and self.source.line_at(last.start) == self.source.line_at(key.start):
             self.report.add(
@@ -200,7 +201,7 @@ class _Reader:
 
     def _closes(self, at: int) -> None:
         self._no_value()
-        if self._is_of_faulty_line(at):
+        if self.by_indentation and self._is_of_faulty_line(at):
             return
         node = self.nesting.closed(at)
         self.comments.forget()
