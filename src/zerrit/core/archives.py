@@ -55,10 +55,8 @@ _NOT_ONE: Final = (
 )
 
 
-ARCHIVE_ENDING: Final = re.compile(r"\.(?:zip|tar|tgz|tbz2|txz|tar\.(?:gz|bz2|xz))$", re.IGNORECASE)
-
-
-_ARCHIVE_TAILS: Final = frozenset((".zip", ".tar", ".tgz", "tbz2", ".txz", "r.gz", ".bz2", "r.xz"))
+_ENDINGS: Final = (".zip", ".tar", ".tgz", ".tbz2", ".txz", ".tar.gz", ".tar.bz2", ".tar.xz")
+ARCHIVE_ENDING: Final = re.compile(rf"(?:{'|'.join(map(re.escape, _ENDINGS))})$", re.IGNORECASE)
 
 
 class ArchiveBroken(ValueError):
@@ -194,7 +192,7 @@ def _empty(folders: Iterable[str], files: Iterable[str]) -> tuple[str, ...]:
 
 def is_archive_name(path: str) -> bool:
     """The ending of the name says that it is an archive."""
-    return path[-4:].lower() in _ARCHIVE_TAILS and ARCHIVE_ENDING.search(path) is not None
+    return path.lower().endswith(_ENDINGS)
 
 
 def programs_of(members: Sequence[Member]) -> frozenset[str]:

@@ -134,6 +134,21 @@ class Report:
         self.findings.append(Finding(code, severity, message, self.path, line, column, "", hint, fix))
 
 
+_SMART: Final = re.compile("[\u201c\u201d\u201e]")
+
+
+def report_smart_quotes(report: Report, offset: int, value: str) -> None:
+    """Note typographic quotation marks in a value that has no plain ones around it."""
+    found = _SMART.search(value)
+    if found is not None:
+        report.add(
+            "text.smart-quotes",
+            offset,
+            f"Typographic quotation marks ({found.group()}) are in this value; most games take them for a part of it.",
+            hint='Write " for them.',
+        )
+
+
 def first_of_each_line(findings: Iterable[Finding]) -> list[Finding]:
     """The first finding of each line, in the order in which they were found: what comes after it mostly follows from it."""
     first: dict[int, Finding] = {}

@@ -7,10 +7,12 @@ braces do not come out even is read again with its indentation in mind.
 
 from __future__ import annotations
 
+import re
+from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Final
+from typing import Final, Protocol
 
-from zerrit.core.documents.findings import Report
+from zerrit.core.documents.findings import Report, first_of_each_line
 from zerrit.core.documents.node import Node
 from zerrit.core.documents.source import Source
 
@@ -22,6 +24,29 @@ class _Open:
     node: Node
     at: int  #: of its brace
     indent: int  #: of the line on which it begins
+
+
+class BraceReader(Protocol):
+    """Reads a text whose groups are between braces."""
+
+    nesting: Nesting
+
+    def read(self) -> Node: ...
+
+
+def read_by_braces(report: Report, make: Callable[[Report, bool], BraceReader]) -> Node:
+    """Read a text by its braces; where they do not come out even, once more by its indentation.
+
+    `make` gets the report of a reading, and whether it goes by the indentation. Of each line the first finding is told.
+    """
+    own = report.alike()
+    reader = make(own, False)
+    root = reader.read()
+    if not reader.nesting.is_even:
+        own = report.alike()
+        root = make(own, True).read()
+    report.findings += first_of_each_line(own.findings)
+    return root
 
 
 def is_first_on_its_line(text: str, at: int) -> bool:
@@ -97,9 +122,16 @@ class Nesting:
             return None
         return self._open.pop().node
 
-    def forget(self) -> None:
-        """What is open now is so for a reason that was told."""
-        self._open.clear()
+    def remark_ended(self, remark: re.Match[str]) -> None:
+        """A comment was passed over; one over several lines that runs on to the end of the file is a fault of its own."""
+        if remark.group().startswith("/*") and not remark.group().endswith("*/"):
+            self._report.add(
+                f"{self._prefix}.comment-not-closed",
+                remark.start(),
+                "The comment that begins here is never closed, so everything to the end of the file belongs to it.",
+                hint="Add `*/` where it ends.",
+            )
+            self._open.clear()  # what is open is so because of it
 
     def ended(self) -> None:
         """The text ends; what is open is never closed."""

@@ -11,8 +11,8 @@ import re
 from typing import Final, NamedTuple
 
 from zerrit.core.documents.comments import CommentKeeper, tidy_block
-from zerrit.core.documents.findings import Report, first_of_each_line
-from zerrit.core.documents.nesting import MAX_DEPTH, Nesting, is_first_on_its_line
+from zerrit.core.documents.findings import Report, report_smart_quotes
+from zerrit.core.documents.nesting import MAX_DEPTH, Nesting, is_first_on_its_line, read_by_braces
 from zerrit.core.documents.node import Node, NodeKind
 from zerrit.core.documents.reading import Reading
 from zerrit.core.documents.source import Source, Splice
@@ -22,7 +22,6 @@ _TOKEN: Final = re.compile(
     r'|"(?P<quoted>(?:[^"\\\r\n]|\\[^\r\n])*+)"|(?P<where>\[[^\]\r\n]*\])|(?P<unclosed>"[^\r\n]*+)|(?P<bare>[^\s{}"]+)'
 )
 _REST: Final = re.compile(r"[ \t]*(?=[\r\n]|\Z)")
-_SMART: Final = "\u201c\u201d\u201e"
 _ESCAPED: Final = re.compile(r'\\(["\\])')
 
 
@@ -35,14 +34,7 @@ class _Word(NamedTuple):
 
 def read(source: Source, report: Report, _reading: Reading) -> Node:
     """Read the text; the root is a group of values and groups."""
-    own = report.alike()
-    reader = _Reader(source, own, by_indentation=False)
-    root = reader.read()
-    if not reader.nesting.is_even:
-        own = report.alike()
-        root = _Reader(source, own, by_indentation=True).read()
-    report.findings += first_of_each_line(own.findings)
-    return root
+    return read_by_braces(report, lambda own, by_indentation: _Reader(source, own, by_indentation=by_indentation))
 
 
 class _Reader:
@@ -62,7 +54,7 @@ class _Reader:
             if kind == "space":
                 continue
             if kind == "remark":
-                self._require_closed(match)
+                self.nesting.remark_ended(match)
                 self.comments.saw(start, end, tidy_block(match.group().strip("/*")))
             elif kind == "open":
                 if not self._opens(start):
@@ -81,16 +73,6 @@ class _Reader:
         self._no_value()
         self.nesting.ended()
         return self.root
-
-    def _require_closed(self, remark: re.Match[str]) -> None:
-        if remark.group().startswith("/*") and not remark.group().endswith("*/"):
-            self.report.add(
-                "braces.comment-not-closed",
-                remark.start(),
-                "The comment that begins here is never closed, so everything to the end of the file belongs to it.",
-                hint="Add `*/` where it ends.",
-            )
-            self.nesting.forget()
 
     def _is_alone(self, start: int, end: int) -> bool:
         return is_first_on_its_line(self.text, start) and _REST.match(self.text, end) is not None
@@ -121,13 +103,8 @@ class _Reader:
             self.nesting.begins(word.start)
             self.key = word
             return
-        if not word.is_quoted and set(word.text) & set(_SMART):
-            self.report.add(
-                "text.smart-quotes",
-                word.start,
-                f"Typographic quotation marks ({word.text[0]}) are around this value; the game takes them for a part of it.",
-                hint='Write " for them.',
-            )
+        if not word.is_quoted:
+            report_smart_quotes(self.report, word.start, word.text)
         inner = 1 if word.is_quoted else 0
         value = _ESCAPED.sub(r"\1", word.text) if word.is_quoted else word.text
         node = Node(

@@ -12,8 +12,8 @@ import re
 from typing import Final
 
 from zerrit.core.documents.comments import CommentKeeper, tidy_block
-from zerrit.core.documents.findings import Report, first_of_each_line
-from zerrit.core.documents.nesting import MAX_DEPTH, Nesting, end_of_text
+from zerrit.core.documents.findings import Report, report_smart_quotes
+from zerrit.core.documents.nesting import MAX_DEPTH, Nesting, end_of_text, read_by_braces
 from zerrit.core.documents.node import Node, NodeKind
 from zerrit.core.documents.reading import Reading
 from zerrit.core.documents.source import Source, Splice
@@ -28,6 +28,7 @@ _DELETE: Final = re.compile(r"delete\s+(\w+)[ \t]*(;?)")
 _STRING: Final = re.compile(r'"((?:[^"\r\n]|"")*+)"|\'((?:[^\'\r\n]|\'\')*+)\'')
 _BARE: Final = re.compile(r'(?:"(?:[^"\r\n]|"")*"|[^;{}\r\n"/]|/(?!/))*+')
 _END: Final = re.compile(r"[ \t]*;")
+_NEXT_END: Final = re.compile(r"\s*;")
 _ITEM_END: Final = re.compile(r"[^,{};\r\n\"]*+")
 _EXTRA: Final = re.compile(r"[ \t]*(\}+)(?=[ \t]*;)")
 _TWO_WORDS: Final = re.compile(r"(-?[\w.]+)[ \t]+-?[\w.]+\Z")
@@ -35,20 +36,12 @@ _TWO_WORDS: Final = re.compile(r"(-?[\w.]+)[ \t]+-?[\w.]+\Z")
 _SUM: Final = re.compile(r"[ \t]*[+\-*%&|?<>]")
 _MARK_BEHIND: Final = re.compile(r'[ \t]*+(?!;|//|/\*)[^;\r\n"]{0,1000}"')
 _CLOSED_NEAR: Final = re.compile(r"[^\r\n}]{1,1000}\}")
-_SMART: Final = re.compile("[\u201c\u201d\u201e]")
 _OTHER: Final = re.compile(r'(?:"[^"\r\n]*"|[^;{}"\r\n])+;?')
 
 
 def read(source: Source, report: Report, _reading: Reading) -> Node:
     """Read the text; the root is a group of classes and values."""
-    own = report.alike()
-    reader = _Reader(source, own, by_indentation=False)
-    root = reader.read()
-    if not reader.nesting.is_even:
-        own = report.alike()
-        root = _Reader(source, own, by_indentation=True).read()
-    report.findings += first_of_each_line(own.findings)
-    return root
+    return read_by_braces(report, lambda own, by_indentation: _Reader(source, own, by_indentation=by_indentation))
 
 
 class _Reader:
@@ -78,18 +71,8 @@ class _Reader:
             if remark is None:
                 return at
             self.comments.saw(at, remark.end(), tidy_block(remark.group().strip("/*")))
-            self._require_closed(remark)
+            self.nesting.remark_ended(remark)
             at = remark.end()
-
-    def _require_closed(self, remark: re.Match[str]) -> None:
-        if remark.group().startswith("/*") and not remark.group().endswith("*/"):
-            self.report.add(
-                "classes.comment-not-closed",
-                remark.start(),
-                "The comment that begins here is never closed, so everything to the end of the file belongs to it.",
-                hint="Add `*/` where it ends.",
-            )
-            self.nesting.forget()
 
     def _statement(self, at: int) -> int:
         sign = self.text[at]
@@ -109,7 +92,7 @@ class _Reader:
         deleted = _DELETE.match(self.text, at)
         if deleted is not None:
             node = Node(NodeKind.VALUE, "delete", at, deleted.end(), deleted.group(1), *deleted.span(1))
-            self._place(node, at)
+            self._place(node)
             return deleted.end()
         return self._other(at)
 
@@ -120,12 +103,12 @@ class _Reader:
         raw = match.group(2).rstrip()
         start = match.start(2)
         node = Node(NodeKind.VALUE, f"#{match.group(1)}", at, start + len(raw), raw, start, start + len(raw))
-        self._place(node, at)
+        self._place(node)
         return match.end()
 
     def _class(self, at: int, found: re.Match[str]) -> int:
         node = Node(NodeKind.GROUP, found.group(1), at, found.end(), value_start=found.end(), value_end=found.end())
-        self._place(node, at)
+        self._place(node)
         if found.group(2):
             base = Node(NodeKind.VALUE, "@base", *found.span(2), found.group(2), *found.span(2))
             node.adopt(base)
@@ -158,7 +141,7 @@ class _Reader:
         if node is None:
             return end
         node.value_end = at
-        semicolon = re.compile(r"\s*;").match(self.text, end)
+        semicolon = _NEXT_END.match(self.text, end)
         node.end = semicolon.end() if semicolon is not None else end
         if semicolon is None:
             self.report.add(
@@ -196,7 +179,7 @@ class _Reader:
             node, stop = self._value(name, at, start)
             if setting.group(2):
                 stop = max(stop, self._statement_end(start))
-        self._place(node, at)
+        self._place(node)
         end = _END.match(self.text, stop)
         if end is not None:
             node.end = end.end()
@@ -255,13 +238,8 @@ class _Reader:
             self.report.add(
                 "classes.no-value", start, f"{name} has no value behind its `=`.", hint="Write the value here."
             )
-        elif _SMART.search(raw):
-            self.report.add(
-                "text.smart-quotes",
-                start,
-                f"Typographic quotation marks are around the value of {name}; the game takes them for a part of it.",
-                hint='Write " for them.',
-            )
+        else:
+            report_smart_quotes(self.report, start, raw)
         return Node(NodeKind.VALUE, name, at, stop, self.text[start:stop], start, stop), stop
 
     def _quote_lacks(self, at: int, message: str) -> None:
@@ -424,13 +402,12 @@ class _Reader:
         brace = _BRACE.match(self.text, end)
         if brace is not None and brace.group(1) and not self.nesting.is_full:
             node = Node(NodeKind.GROUP, shown, at, brace.end(), value_start=brace.end(), value_end=brace.end())
-            self._place(node, at)
+            self._place(node)
             self.nesting.opened(node, brace.start(1))
             return brace.end()
         return end
 
-    def _place(self, node: Node, at: int) -> None:
-        del at
+    def _place(self, node: Node) -> None:
         self.comments.document(node)
         top = self.nesting.top
         top.adopt(node)

@@ -23,8 +23,8 @@ KEYWORDS: Final[dict[str, Code]] = {
     ),
     "keywords.odd-keyword": _keywords(
         Severity.WARNING,
-        "A line begins with something that is hardly a keyword.",
-        "The game skips it, or stops there. Take it out, or begin it with a keyword.",
+        "A line begins with something that is hardly a keyword, unlike the others.",
+        "Most games skip it, or stop there. Take it out, or begin it with a keyword.",
         "```\nseats 24\n",
         "seats 24\n",
     ),

@@ -11,7 +11,7 @@ import re
 from typing import Final, NamedTuple
 
 from zerrit.core.documents.comments import CommentKeeper, tidy_block
-from zerrit.core.documents.findings import Report, first_of_each_line
+from zerrit.core.documents.findings import Report, first_of_each_line, report_smart_quotes
 from zerrit.core.documents.node import Node, NodeKind
 from zerrit.core.documents.reading import Reading
 from zerrit.core.documents.source import Source, Splice
@@ -21,7 +21,6 @@ _REMARK: Final = re.compile(r"//|#|;")
 _KEYWORD: Final = re.compile(r'[^\s"]+')
 _USUAL: Final = re.compile(r"[A-Za-z_+@./\-][\w.:+@/\-]*")
 _FENCE: Final = re.compile(r"```|~~~|</?\w+[ >]")
-_SMART: Final = re.compile("[\u201c\u201d\u201e]")
 _LAST_SIGN: Final = re.compile(r";[ \t]*\Z")
 _GAP: Final = re.compile(r"[ \t]*")
 _BESIDE: Final = re.compile(r"//|[#;](?=[ \t]|\Z|[\r\n])")
@@ -60,6 +59,7 @@ class _Reader:
         self.report = report
         self.comments = CommentKeeper(source)
         self.lines: list[_Line] = []
+        self.odd: list[tuple[int, int]] = []  #: lines that do not begin as keywords mostly do
 
     def read(self) -> Node:
         for match in _LINE.finditer(self.text):
@@ -68,6 +68,11 @@ class _Reader:
                 start = match.start() + match.group().index(body)
                 self._line(start, start + len(body))
         root = Node(NodeKind.GROUP, "", 0, len(self.text), value_start=0, value_end=len(self.text))
+        if 2 * len(self.odd) <= len(
+            self.lines
+        ):  # else it is the way of this file, such as a list that begins with numbers
+            for place in self.odd:
+                self._odd(*place)
         are_entries = {line.keyword for line in self.lines if len(line.words) > 1}
         for line in self.lines:
             self._fill(line, is_entry=line.keyword in are_entries)
@@ -92,7 +97,7 @@ class _Reader:
             self.comments.forget()
             return
         if not _USUAL.fullmatch(keyword.group()):
-            self._odd(start, keyword.end())
+            self.odd.append((start, keyword.end()))
         words, stop = self._words(keyword.end(), end)
         last = words[-1].end if words else keyword.end()
         node = Node(NodeKind.VALUE, keyword.group(), start, last)
@@ -105,7 +110,7 @@ class _Reader:
         self.report.add(
             "keywords.odd-keyword",
             start,
-            f"`{self.text[start : min(end, start + 30)]}` does not look like a keyword; the game skips the line, or stops.",
+            f"`{self.text[start : min(end, start + 30)]}` does not look like a keyword, as the other lines begin with.",
             hint="Begin the line with a keyword, or take it out.",
         )
 
@@ -118,13 +123,6 @@ class _Reader:
                 f"`{value}` is read as a value of its own; only spaces are between values.",
                 hint="Remove it.",
             )
-        elif _SMART.search(value):
-            self.report.add(
-                "text.smart-quotes",
-                at,
-                f"Typographic quotation marks ({_SMART.findall(value)[0]}) are in this line; the game takes them for a part of the value.",
-                hint='Write " for them.',
-            )
         elif at == before and self.text[at - 1] == '"':
             self.report.add(
                 "keywords.no-gap",
@@ -132,6 +130,7 @@ class _Reader:
                 f"`{value[:30]}` follows a quotation mark at once. Is a mark inside the text, or a space missing?",
                 hint="Put a space between two values.",
             )
+        report_smart_quotes(self.report, at, value)
 
     def _words(self, at: int, end: int) -> tuple[list[_Word], int]:
         """The values of a line, and where the comment beside them begins."""
