@@ -155,3 +155,17 @@ def test_an_alias_bomb_does_not_grow() -> None:
     assert data["a1"] == [["x", "x"], ["x", "x"]]
     assert "*a58" in data["a59"]  # far beyond what is followed
     assert len(json.dumps(data)) < 20_000_000
+
+
+def test_pairs_and_a_closing_brace_may_share_a_line() -> None:
+    text = b'"a"\n{\n  "b" "1" "c" "2" }\n"d" { e f g h }\n'
+    document = read_document(text, "a.cfg", format=Format.BRACES)
+    assert document.findings == ()
+    assert [node.value for node in document.select("*/*")] == ["1", "2", "f", "h"]
+
+
+def test_a_list_that_begins_with_numbers_is_the_way_of_that_file() -> None:
+    numbered = read_document(b"1001 build\n1002 look\n1003 look\n", "a.cfg", format=Format.KEYWORDS)
+    assert numbered.findings == ()
+    (odd,) = read_document(b"seats 24\nport 7\n24 seats\n", "a.cfg", format=Format.KEYWORDS).findings
+    assert (odd.code, odd.line) == ("keywords.odd-keyword", 3)
