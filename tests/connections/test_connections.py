@@ -401,6 +401,12 @@ def test_an_unreachable_host_a_wrong_password_and_a_wrong_folder_are_told_apart(
         assert caught.value.fault is fault
 
 
+def test_a_host_that_lets_no_one_in_for_a_moment_is_asked_again(host: StandinHost) -> None:
+    host.games["game"].wrong.set(Faults(refuse="connections", times=1))
+    with to_host("ftp", host) as connection:
+        assert connection.read("sea/a.xml") == b"<a/>"
+
+
 def test_a_host_that_says_nothing_is_given_up(tmp_path: Path) -> None:
     with socket.create_server(("127.0.0.1", 0)) as silent:
         port = silent.getsockname()[1]
