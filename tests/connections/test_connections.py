@@ -12,7 +12,7 @@ import time
 from collections.abc import Callable, Iterator
 from functools import partial
 from pathlib import Path
-from typing import BinaryIO
+from typing import BinaryIO, cast
 
 import pytest
 
@@ -32,7 +32,7 @@ from zerrit.connections import (
 from zerrit.connections import ftp as ftp_module
 from zerrit.connections.connection import MAX_DEPTH
 from zerrit.connections.remote import RemoteConnection
-from zerrit.connections.wire import Entry
+from zerrit.connections.wire import Entry, Wire
 from zerrit.core.errors import PathRefused
 from zerrit.standin import Faults, StandinHost
 
@@ -401,10 +401,29 @@ def test_an_unreachable_host_a_wrong_password_and_a_wrong_folder_are_told_apart(
         assert caught.value.fault is fault
 
 
-def test_a_host_that_lets_no_one_in_for_a_moment_is_asked_again(host: StandinHost) -> None:
-    host.games["game"].wrong.set(Faults(refuse="connections", times=1))
-    with to_host("ftp", host) as connection:
-        assert connection.read("sea/a.xml") == b"<a/>"
+@pytest.mark.parametrize(
+    ("fault", "failures", "asked"),
+    [
+        pytest.param(ConnectionFault.BUSY, 1, 2, id="busy for a moment"),
+        pytest.param(ConnectionFault.BUSY, 9, 2, id="busy for long"),
+        pytest.param(ConnectionFault.UNREACHABLE, 9, 1, id="no one answers"),
+        pytest.param(ConnectionFault.SIGN_IN, 9, 1, id="a wrong password"),
+    ],
+)
+def test_only_a_busy_host_is_asked_again_for_the_first_connection(
+    fault: ConnectionFault, failures: int, asked: int
+) -> None:
+    calls: list[int] = []
+
+    def open_wire() -> Wire:
+        calls.append(1)
+        if len(calls) <= failures:
+            raise ConnectionFailed(fault, "not now")
+        return cast(Wire, object())
+
+    with contextlib.suppress(ConnectionFailed):
+        RemoteConnection(open_wire, "here", limits=Limits(1, 4, 0))
+    assert len(calls) == asked
 
 
 def test_a_host_that_says_nothing_is_given_up(tmp_path: Path) -> None:

@@ -51,9 +51,8 @@ R = TypeVar("R")
 MAX_SIZE: Final = 2**53  # bytes; a larger one is not true, and the database could not hold it
 SETTLED: Final = 26 * 3600  # seconds
 STEADY_TRIES: Final = 4
-FIRST_TRIES: Final = (
-    2  #: of the first connection: who adds a server waits for it, and a silent host costs a timeout each
-)
+#: Of the first connection: who adds a server waits for it, and a silent host costs a timeout each.
+FIRST_TRIES: Final = 2
 USUAL_MODE: Final = 0o644  #: what hosts give to a new file
 
 
