@@ -73,7 +73,7 @@ def test_what_is_guessed_blocks_nothing_until_the_gamebook_says_it(quick: Quick)
     client.fetch("reef")
     assert format_of(quick, "rota.cfg") == ("classes", "content")
     found = [one for one in client.check_server("reef").findings if one.path == "rota.cfg"]
-    assert [(one.code, one.severity) for one in found] == [("classes.semicolon-lacks", "notice")]
+    assert [(one.code, one.severity) for one in found] == [("classes.semicolon-missing", "notice")]
     tried = client.read_file_as("reef", "rota.cfg", "classes", dry_run=True)
     assert (tried.is_saved, [one.severity for one in tried.appeared]) == (False, ["error"])
     assert format_of(quick, "rota.cfg") == ("classes", "content")

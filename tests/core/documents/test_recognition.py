@@ -63,7 +63,7 @@ def test_a_gamebook_says_how_a_file_is_read() -> None:
 def test_a_guess_blocks_nothing_and_yet_no_edit_may_break_it() -> None:
     text = "class A {\n  x = 1\n  y = 2;\n};\n"
     guessed = read_document(text.encode(), "a.cfg")
-    assert [(f.code, f.severity) for f in guessed.findings] == [("classes.semicolon-lacks", Severity.NOTICE)]
+    assert [(f.code, f.severity) for f in guessed.findings] == [("classes.semicolon-missing", Severity.NOTICE)]
     assert not guessed.ok
     assert not read_document(text.encode(), "a.cfg", format=Format.CLASSES).ok
     sound = read_document(b"class A {\n  x = f;\n};\n", "a.cfg")

@@ -143,7 +143,7 @@ class Nesting:
         return self._source.line_at(one.at) < self._source.line_at(at)
 
     def _leave(self, before: int) -> None:
-        """The innermost group lacks its closing brace before an offset."""
+        """The closing brace of the innermost group is missing before an offset."""
         left = self._open.pop()
         end = max(left.at + 1, end_of_text(self._text, before))
         left.node.end = max(left.node.start, end)

@@ -1,7 +1,7 @@
 """
 Read braced key-values into nodes: `"key" "value"` is a value, `"key" { … }` a group.
 
-Quotation marks may lack around a word. A key may occur again; what is in brackets behind a value (`[$WIDE]`) says where it
+A word may be without quotation marks. A key may occur again; what is in brackets behind a value (`[$WIDE]`) says where it
 holds and stays as it is.
 """
 
@@ -95,7 +95,7 @@ class _Reader:
         key = self.key
         if key is not None and self.source.line_at(key.start) < self.source.line_at(word.start):
             if not self.nesting.is_full and self.nesting.is_deeper(key.start, word.start):
-                self._brace_lacks(key)
+                self._brace_missing(key)
             else:
                 self._no_value()
             key = None
@@ -123,7 +123,7 @@ class _Reader:
         self.key = None
 
     def _require_own_line(self, key: _Word) -> None:
-        """A second key without marks on a line, where no group is on it, is mostly the rest of a text that lacks them."""
+        """A second key without marks on a line, where no group is on it, is mostly the rest of a text without its marks."""
         siblings = self.nesting.top.children
         last = siblings[-1] if siblings else None
         if last is None or key.is_quoted or self.nesting.is_opened_on_line(key.start):
@@ -136,7 +136,7 @@ class _Reader:
                 hint="If it belongs to the value, put all of it in one pair of quotation marks.",
             )
 
-    def _brace_lacks(self, key: _Word) -> None:
+    def _brace_missing(self, key: _Word) -> None:
         """What follows a key is indented as if it were in its group."""
         self.report.add(
             "braces.no-value",

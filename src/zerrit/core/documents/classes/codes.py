@@ -15,7 +15,7 @@ _classes = partial(
 _SOUND: Final = 'class Crew\n{\n  seats = 24;\n  decks[] = {"upper", "lower"};\n};\n'
 
 CLASSES: Final[dict[str, Code]] = {
-    "classes.semicolon-lacks": _classes(
+    "classes.semicolon-missing": _classes(
         Severity.ERROR,
         "A value or a class ends without a semicolon.",
         "The game stops reading there, or takes what follows for a part of it. Add it.",
@@ -36,14 +36,14 @@ CLASSES: Final[dict[str, Code]] = {
         f"{_SOUND}}};\n",
         _SOUND,
     ),
-    "classes.brace-lacks": _classes(
+    "classes.brace-missing": _classes(
         Severity.ERROR,
         "A class has neither an opening brace nor a semicolon behind its name.",
         "Add the brace.",
         "class Crew\n  seats = 24;\n};\n",
         "class Crew {\n  seats = 24;\n};\n",
     ),
-    "classes.comma-lacks": _classes(
+    "classes.comma-missing": _classes(
         Severity.ERROR,
         "Two values of a list have no comma between them.",
         "Add it.",
@@ -64,7 +64,7 @@ CLASSES: Final[dict[str, Code]] = {
         'title = "The "old" Quay";\nseats = 24;\n',
         'title = "The ""old"" Quay";\nseats = 24;\n',
     ),
-    "classes.brackets-lack": _classes(
+    "classes.brackets-missing": _classes(
         Severity.WARNING,
         "A list has no `[]` behind its name.",
         "Many games do not take it for a list then. Add it.",

@@ -115,7 +115,7 @@ class _Reader:
         brace = _BRACE.match(self.text, found.end())
         if brace is None:
             self.report.add(
-                "classes.brace-lacks",
+                "classes.brace-missing",
                 found.end(),
                 f"The class {node.name} has neither `{{` nor `;` behind its name.",
                 hint="Add `{` if its values follow, else `;`.",
@@ -145,7 +145,7 @@ class _Reader:
         node.end = semicolon.end() if semicolon is not None else end
         if semicolon is None:
             self.report.add(
-                "classes.semicolon-lacks",
+                "classes.semicolon-missing",
                 end,
                 f"The class {node.name} ends here without a semicolon.",
                 hint="Add `;` behind the brace.",
@@ -162,7 +162,7 @@ class _Reader:
             stop = self._extra_braces(stop)
             if not setting.group(2):
                 self.report.add(
-                    "classes.brackets-lack",
+                    "classes.brackets-missing",
                     setting.end(1),
                     f"{setting.group(1)} is a list without `[]` behind its name; many games do not take it for one.",
                     hint="Add `[]` here.",
@@ -185,7 +185,7 @@ class _Reader:
             node.end = end.end()
         else:
             self.report.add(
-                "classes.semicolon-lacks",
+                "classes.semicolon-missing",
                 stop,
                 f"{setting.group(1)} ends here without a semicolon.",
                 hint="Add `;` here.",
@@ -226,13 +226,13 @@ class _Reader:
         if string is None and self.text.startswith('"', start):
             line_end = self.source.line_end(start)
             stop = start + len(self.text[start:line_end].rstrip().rstrip(";").rstrip())
-            self._quote_lacks(stop, f"The value of {name} has no closing quotation mark.")
+            self._quote_missing(stop, f"The value of {name} has no closing quotation mark.")
             return Node(NodeKind.VALUE, name, at, stop, self.text[start:stop], start, stop), stop
         bare = _BARE.match(self.text, start)
         raw = bare.group().rstrip() if bare is not None else ""
         stop = start + len(raw)
         if raw and self.text.startswith('"', stop):
-            self._quote_lacks(start, f"The value of {name} has no opening quotation mark.")
+            self._quote_missing(start, f"The value of {name} has no opening quotation mark.")
             stop += 1
         elif not raw:
             self.report.add(
@@ -242,7 +242,7 @@ class _Reader:
             report_smart_quotes(self.report, start, raw)
         return Node(NodeKind.VALUE, name, at, stop, self.text[start:stop], start, stop), stop
 
-    def _quote_lacks(self, at: int, message: str) -> None:
+    def _quote_missing(self, at: int, message: str) -> None:
         self.report.add("classes.quote-not-closed", at, message, hint='Add `"` here.', fix=Splice(at, at, '"'))
 
     def _text_with_marks(self, name: str, at: int, start: int, first_end: int) -> tuple[Node, int]:
@@ -251,7 +251,7 @@ class _Reader:
             "classes.quote-in-text",
             first_end - 1,
             f"A quotation mark is inside the text of {name}, which ends there for the game.",
-            hint='Write `""` for it, or add the semicolon that lacks.',
+            hint='Write `""` for it, or add the missing semicolon.',
         )
         stop = max(first_end, self._statement_end(start))
         return Node(NodeKind.VALUE, name, at, stop, self.text[start:stop], start, stop), stop
@@ -277,7 +277,7 @@ class _Reader:
                 continue
             if sign == ";" and _CLOSED_NEAR.match(self.text, at):
                 self.report.add(
-                    "classes.comma-lacks",
+                    "classes.comma-missing",
                     at,
                     "A semicolon is between two values of this list.",
                     hint="Write `,` for it.",
@@ -295,7 +295,7 @@ class _Reader:
                 at += 1
                 continue
             if wants_comma:
-                self._comma_lacks(self._last_end(top), at)
+                self._comma_missing(self._last_end(top), at)
             wants_comma = True
             if sign == "{":
                 if len(open_lists) + depth > MAX_DEPTH:
@@ -309,7 +309,7 @@ class _Reader:
             at = self._item(top, at)
         return holder, at
 
-    def _comma_lacks(self, end: int, at: int) -> None:
+    def _comma_missing(self, end: int, at: int) -> None:
         """Two values follow each other; where the marks of the line do not come in pairs, one of those is missing instead."""
         line = self.source.line_at(at)
         if line not in self.is_odd:
@@ -324,7 +324,7 @@ class _Reader:
             )
             return
         self.report.add(
-            "classes.comma-lacks",
+            "classes.comma-missing",
             end,
             "Two values of this list have no comma between them.",
             hint="Add `,` here.",
@@ -366,7 +366,7 @@ class _Reader:
         end = at + max(1, len(raw))
         words = _TWO_WORDS.match(raw)
         if words is not None:
-            self._comma_lacks(at + words.end(1), at)
+            self._comma_missing(at + words.end(1), at)
         top.adopt(Node(NodeKind.VALUE, "", at, end, self.text[at:end], at, end))
         return end
 

@@ -30,7 +30,7 @@ KEYWORDS: Final[dict[str, Code]] = {
     ),
     "keywords.stray-sign": _keywords(
         Severity.WARNING,
-        "A sign stands alone among the values.",
+        "A lone sign is among the values.",
         "Only spaces are between values; the sign is read as a value. Remove it.",
         "seats = 24\n",
         "seats 24\n",

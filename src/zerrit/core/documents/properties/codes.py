@@ -59,7 +59,7 @@ PROPERTIES: Final[dict[str, Code]] = {
     "properties.not-continued": _properties(
         Severity.WARNING,
         "An indented line has no `=`.",
-        "Mostly the line above lacks the backslash at its end.",
+        "Mostly the backslash at the end of the line above is missing.",
         "motd=Mind the sparks,\n    and the cat\n",
         "motd=Mind the sparks, \\\n    and the cat\n",
     ),
