@@ -15,6 +15,7 @@ from zerrit.demo.world_files import default_files, server_files
 JSON = '{\n  "store": "Cellar",\n  "open": true,\n  "goods": [\n    {"name": "Mead", "low": 1},\n    {"name": "Cider", "low": 2},\n    {"name": "Rum", "low": 3}\n  ]\n}\n'
 YAML = "# bells\nsettings:\n  volume: 0.7 # loud\n  quiet: {from: '23', to: 7}\n  ring: [30, 10, 5]\n"
 INI = '; station\n[Pumps]\nBus=40\nC=(Name="Gate",P=((R=4),(R=5)),D=Night)\nC=(Name="Moon",P=((R=6)),D=Day)\n'
+LUA = "local stalls = {\n  quay = { price = 5 },\n  pier = { price = 7 },\n}\nrun()\n"
 SH = "#!/bin/sh\nCHART=coral\nexec ./fathomline\n"
 
 CASES = [
@@ -35,8 +36,15 @@ CASES = [
     pytest.param("a.ini", INI, "D=Day", "D=Always", [("changed", "Pumps/C[Moon]/D", "Day", "Always", "")], id="ini: one of two of the same name"),
     pytest.param("a.ini", INI, "Bus=40\n", "\n\nBus = 40\n", [("layout", "Pumps/Bus", None, None, "")], id="ini: spaces and blank lines"),
     pytest.param("a.ini", INI, "Bus=40\n", "Bus=40\nSpare=1\n", [("added", "Pumps/Spare", None, "Spare=1", "")], id="ini: a setting come"),
-    pytest.param("a.sh", SH, "CHART=coral", "CHART=shelf", [("changed", "line[CHART=shelf]", "CHART=coral", "CHART=shelf", "")], id="text: a line"),
-    pytest.param("a.sh", SH, "CHART=coral\n", "", [("removed", "line[CHART=coral]", "CHART=coral", None, "")], id="text: a line gone"),
+    pytest.param("a.sh", SH, "CHART=coral", "CHART=shelf", [("changed", "CHART", "coral", "shelf", "")], id="script: a setting"),
+    pytest.param("a.sh", SH, "exec ./fathomline", "exec ./other", [("changed", "line[exec ./other]", "exec ./fathomline", "exec ./other", "")], id="script: a line"),
+    pytest.param("a.sh", SH, "exec ./fathomline\n", "", [("removed", "line[exec ./fathomline]", "exec ./fathomline", None, "")], id="script: a line gone"),
+    pytest.param("a.sh", SH + "run --bay 1\n", "run --bay 1", "walk --bay 1", [("changed", "bay", "run --bay 1", "walk --bay 1", "")], id="script: code beside an option"),
+    pytest.param("a.lua", LUA, "price = 5", "price = 6", [("changed", "stalls/quay/price", "5", "6", "+1")], id="table: a value"),
+    pytest.param("a.lua", LUA, "local stalls", "stalls", [("changed", "stalls", "local stalls = …", "stalls = …", "")], id="table: code around it"),
+    pytest.param("a.lua", LUA, "run()\n", "walk()\n", [("changed", "line", "run()", "walk()", "")], id="table: code beside it"),
+    pytest.param("a.lua", LUA, LUA, "run()\n" + LUA.removesuffix("run()\n"), [("moved", "stalls", None, None, "")], id="table: code behind it is before it now"),
+    pytest.param("a.lua", LUA, "  pier", "  mole = { price = 9 },\n  pier", [("added", "stalls/mole", None, "mole = { price = 9 }", "")], id="table: an entry come"),
 ]  # fmt: skip
 
 

@@ -39,9 +39,9 @@ def book_of(text: str) -> Gamebook:
         pytest.param("notes.txt", "title \"A\"\nseats 24\n", Format.TEXT, False, id="what may be prose"),
         pytest.param("LICENSE", "You may use this.\nAs you like.\n", Format.TEXT, False, id="prose"),
         pytest.param("a.cfg", "This is what we agreed on last week.\nIt is to stay so for a while.\n", Format.TEXT, False, id="prose in a .cfg"),
-        pytest.param("a.sh", "A=1\nB=2\n", Format.TEXT, False, id="a script by its ending"),
-        pytest.param("run", "#!/bin/sh\nA=1\n", Format.TEXT, False, id="a script by its first line"),
-        pytest.param("a.js", "class A {\n x = 1;\n};\n", Format.TEXT, False, id="code that looks like a class config"),
+        pytest.param("a.sh", "A=1\nB=2\n", Format.SHELL, False, id="a script by its ending"),
+        pytest.param("run", "#!/bin/sh\nA=1\n", Format.SHELL, False, id="a script by its first line"),
+        pytest.param("a.js", "class A {\n x = 1;\n};\n", Format.JAVASCRIPT, False, id="code that looks like a class config"),
         pytest.param("a.cfg", "", Format.TEXT, False, id="nothing"),
     ],
 )  # fmt: skip

@@ -143,7 +143,8 @@ def test_a_moved_entry_takes_its_comment_along_and_leaves_no_scar() -> None:
         ("a.yml", YAML, "hauls/net", YAML.replace("  net:\n    draws: 3\n", "  # net:\n  #   draws: 3\n")),
         ("a.yml", YAML, "hauls/box/of/[bell]", YAML.replace("      - thing: bell\n        weight: 2\n", "      # - thing: bell\n      #   weight: 2\n")),
         ("a.ini", INI, "Crew/Berths", INI.replace("Berths", "; Berths")),
-        ("a.sh", TEXT, "line[#2]", TEXT.replace("MODS", "# MODS")),
+        ("a.sh", TEXT, "MODS", TEXT.replace("MODS", "# MODS")),
+        ("a.sh", TEXT, "line[run]", TEXT.replace("run", "# run")),
     ],
 )  # fmt: skip
 def test_what_is_commented_out_can_be_brought_back(path: str, text: str, address: str, commented: str) -> None:

@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 from tests.worlds import world
 from zerrit.core import Document, read_document
 from zerrit.core.documents import Format, Node
+from zerrit.core.documents.closed_text import are_lines
 from zerrit.core.documents.structural_edits import Where, comment_in, comment_out, move
 from zerrit.core.documents.value_edits import Edit, copy_entry, remove_nodes
 from zerrit.core.errors import ZerritError
@@ -18,10 +19,17 @@ from zerrit.demo.world_files import server_files
 
 WORLD = {
     path: document
-    for path, data in (server_files("coral-gate") | world("foundry")).items()
-    if not (document := read_document(data, path)).format.traits.line_based and document.ok and len(data) < 20_000
+    for path, data in (server_files("coral-gate") | world("foundry") | world("cannery")).items()
+    if (document := read_document(data, path)).format is not Format.TEXT and document.ok and len(data) < 20_000
 }
-PLACES = [(path, node) for path, document in WORLD.items() for node in document.root.walk() if node.parent is not None]
+#: Not the lines of code, of which one may change what those around it mean, and not the words of an option, of which the
+#: last is its value.
+PLACES = [
+    (path, node)
+    for path, document in WORLD.items()
+    for node in document.root.walk()
+    if node.parent is not None and node.name != "line" and not (node.name == "" and are_lines(document, node.parent))
+]
 
 
 def values(node: Node, without: Node | None = None) -> Counter[tuple[tuple[str, ...], str]]:
@@ -30,7 +38,7 @@ def values(node: Node, without: Node | None = None) -> Counter[tuple[tuple[str, 
     stack = [node]
     while stack:
         one = stack.pop()
-        if one is without:
+        if one is without or one.name == "line":  # a comment is a line
             continue
         if not one.children:
             found[one.names, one.value or ""] += 1
@@ -40,7 +48,7 @@ def values(node: Node, without: Node | None = None) -> Counter[tuple[tuple[str, 
 
 def edited(document: Document, edit: Edit) -> Document:
     """The document after the edit, which reads the same from its bytes."""
-    again = read_document(edit.document.to_bytes(), document.path)
+    again = document.other_version(edit.document.to_bytes())
     assert [repr(node) for node in again.root.walk()] == [repr(node) for node in edit.document.root.walk()]
     assert again.ok
     return again

@@ -14,7 +14,7 @@ from dataclasses import dataclass, field
 from zerrit.core import Document, read_document
 from zerrit.core.documents import Format
 
-FORMATS = ("xml", "json", "yml", "ini", "braces", "classes")
+FORMATS = ("xml", "json", "yml", "ini", "braces", "classes", "lua", "js")
 KINDS = (
     "disjoint",
     "fields",
@@ -210,6 +210,8 @@ def render(entries: Entries, form: str, layout: int) -> str:
         return _yaml(entries, layout)
     if form in ("braces", "classes"):
         return (_braces if form == "braces" else _classes)(entries, layout)
+    if form in ("lua", "js"):
+        return (_lua if form == "lua" else _javascript)(entries, layout)
     gap = ("=", " = ")[layout]
     return "".join(
         f"{_comment(fields, '; ')}[{name}]\n" + "".join(f"{k}{gap}{v}\n" for k, v in _plain(fields).items()) + "\n"
@@ -278,6 +280,32 @@ def _classes(entries: Entries, layout: int) -> str:
     return "\n".join([*lines, "};", ""])
 
 
+def _lua(entries: Entries, layout: int) -> str:
+    lines = ["local base = require('base')", "", "Base.items = {"]
+    for name, given in entries.items():
+        pairs = [f"{k} = {v}" if v.isdigit() else f'{k} = "{v}"' for k, v in _plain(given).items()]
+        lines += _comment(given, "  -- ").splitlines()
+        if layout:
+            lines += [f"  ['{name}'] = {{", *(f"    {pair};" for pair in pairs), "  },"]
+        else:
+            lines.append(f'  ["{name}"] = {{ {", ".join(pairs)} }},')
+    return "\n".join([*lines, "}", "return Base", ""])
+
+
+def _javascript(entries: Entries, layout: int) -> str:
+    lines = ["function run(a) { return a; }", "register('items', ["]
+    for number, (name, given) in enumerate(entries.items(), 1):
+        fields = {"name": name, **_plain(given)}
+        pairs = [f"{k}: {v}" if v.isdigit() else f"{k}: '{v}'" for k, v in fields.items()]
+        lines += _comment(given, "  // ").splitlines()
+        end = "," if number < len(entries) else ""
+        if layout:
+            lines += ["  {", *(f"    {pair}," for pair in pairs), f"  }}{end}"]
+        else:
+            lines.append(f"  {{ {', '.join(pairs)} }}{end}")
+    return "\n".join([*lines, "]);", "run(1);", ""])
+
+
 def read(text: str, form: str) -> Document:
     named = {"braces": Format.BRACES, "classes": Format.CLASSES}
     return read_document(text.encode(), f"case.{form}", format=named.get(form))
@@ -296,8 +324,8 @@ def is_same(one: Entries, other: Entries, form: str) -> bool:
 def model_of(document: Document, form: str) -> Entries:
     """Back from a file to the model, the order of the fields aside."""
     entries: Entries = {}
-    pattern = {"xml": "item", "ini": "*"}.get(form, "items/*")
-    are_named = form in ("ini", "classes")
+    pattern = {"xml": "item", "ini": "*", "lua": "Base.items/*", "js": "register.items/*"}.get(form, "items/*")
+    are_named = form in ("ini", "classes", "lua")
     for node in document.select(pattern):
         fields = {child.name.removeprefix("@"): child.value or "" for child in node.children}
         name = node.name.replace("_", "-") if are_named else fields.pop("name")

@@ -18,6 +18,7 @@ from itertools import pairwise
 from typing import Final
 
 from zerrit.core.addresses import print_segments
+from zerrit.core.documents.closed_text import are_lines, cut_lines, frame_of, is_opened_lines
 from zerrit.core.documents.document import Document
 from zerrit.core.documents.entry_keys import Keys
 from zerrit.core.documents.equality import Contents, meaning_of
@@ -108,10 +109,27 @@ class _Comparison:
         if a.value is not None or b.value is not None:
             found[:0] = self._values(a, b)
         found += self._children(a, b)
+        found += self._closed(a, b)
         is_layout = all(one.kind is DifferenceKind.LAYOUT for one in found)
         if not found or (is_layout and self.keys.key_of(b)):
             return [self._made(DifferenceKind.LAYOUT, a, b, None, None)]
         return found
+
+    def _closed(self, a: Node, b: Node) -> Iterator[Difference]:
+        """What differs in code that is below no node: around a table, or in a line that something is cut out of."""
+        if is_opened_lines(self.old, a):
+            frames = frame_of(self.old, a), frame_of(self.new, b)
+            if frames[0] != frames[1]:
+                yield self._made(
+                    DifferenceKind.CHANGED, a, b, *(frame.replace("\0", " … ").strip() for frame in frames)
+                )
+        elif a.parent is None:
+            old, new = cut_lines(self.old), cut_lines(self.new)
+            frames_of = [line.frame for line in old], [line.frame for line in new]
+            for tag, i1, i2, j1, j2 in SequenceMatcher(None, *frames_of, autojunk=False).get_opcodes():
+                if tag == "replace":
+                    for one, other in zip(old[i1:i2], new[j1:j2], strict=False):
+                        yield self._made(DifferenceKind.CHANGED, one.first, other.first, one.text, other.text)
 
     @staticmethod
     def _text(document: Document, node: Node) -> str:
@@ -164,7 +182,7 @@ class _Comparison:
         Long runs of them are found by comparing whole stretches of text: equal text was read into equal nodes.
         """
         old, new = a.children, b.children
-        if self.old.format.traits.line_based:  # slots are among the lines, not in the order of the text
+        if are_lines(self.old, a):  # slots are among the lines, not in the order of the text
             old_ends, new_ends = [node.end for node in old], [node.end for node in new]
         else:
             old_ends, new_ends = _ends(a), _ends(b)
@@ -209,10 +227,10 @@ class _Comparison:
     def _identities(self, parent: Node, children: Sequence[Node]) -> Iterator[tuple[tuple[str, str, int] | None, Node]]:
         counts: dict[tuple[str, str], int] = {}
         names = Counter(child.name for child in parent.children)
+        # Lines have no identity but their place: one that reads otherwise is changed, not gone and come.
+        is_line = are_lines(self.old, parent)
         for child in children:
             key = self.keys.key_of(child)
-            # Lines have no identity but their place: one that reads otherwise is changed, not gone and come.
-            is_line = self.old.format.traits.line_based
             if is_line or (not key and (parent.kind is NodeKind.LIST or names[child.name] > 1)):
                 yield None, child
                 continue
@@ -256,10 +274,11 @@ class _Comparison:
         if all(place[id(one[1])] < place[id(other[1])] for one, other in pairwise(pairs)):
             return set()  # all in the same order, whatever their keys
         names = Counter(child.name for child in a.children)
+        are_opened = [old for old, _ in pairs if is_opened_lines(self.old, old)] if a.parent is None else []
         keyed = [
             (old, place[id(new)])
             for old, new in pairs
-            if not old.name.startswith("@") and (self.keys.key_of(old) or self._is_named(old, names))
+            if are_opened or (not old.name.startswith("@") and (self.keys.key_of(old) or self._is_named(old, names)))
         ]
         keyed.sort(key=lambda pair: pair[0].start)
         kept = longest_increasing([index for _, index in keyed])

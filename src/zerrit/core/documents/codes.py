@@ -18,6 +18,7 @@ from zerrit.core.documents.classes.codes import CLASSES
 from zerrit.core.documents.code import Code, Severity
 from zerrit.core.documents.keywords.codes import KEYWORDS
 from zerrit.core.documents.properties.codes import PROPERTIES
+from zerrit.core.documents.scripts.codes import SCRIPTS
 
 _E, _W, _N = Severity.ERROR, Severity.WARNING, Severity.NOTICE
 
@@ -111,6 +112,20 @@ _TEXT: Final[dict[str, Code]] = {
         "Remove it, or add the opening one.",
         "[ -d mods ] || exit 2; }\n",
         "[ -d mods ] || exit 2;\n",
+    ),
+    "text.block-not-closed": _script(
+        _W,
+        "A block of code in a script is opened and never closed.",
+        "The message says where it seems to end; add the closing word there.",
+        "if [ -d mods ]; then\n  exit 2\n",
+        "if [ -d mods ]; then\n  exit 2\nfi\n",
+    ),
+    "text.block-extra": _script(
+        _W,
+        "A word that closes a block of code closes nothing.",
+        "Remove it, or add what it closes.",
+        "exit 2\nfi\n",
+        "exit 2\n",
     ),
     "text.smart-quotes": _script(
         _W,
@@ -1060,6 +1075,7 @@ CODES: Final[dict[str, Code]] = {
     **KEYWORDS,
     **BRACES,
     **CLASSES,
+    **SCRIPTS,
     **_MEANING,
 }
 TOLERANCES: Final[frozenset[str]] = frozenset(

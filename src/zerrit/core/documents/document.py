@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from functools import cache, cached_property
+from functools import cache, cached_property, partial
 from importlib import import_module
 from typing import Any, Final, cast
 
@@ -18,7 +18,7 @@ from zerrit.core.documents.code import Severity
 from zerrit.core.documents.codes import CODES
 from zerrit.core.documents.entry_keys import Keys
 from zerrit.core.documents.findings import Finding, Report, in_reading_order
-from zerrit.core.documents.format import Format, Recognised, format_by_name, guessed_format
+from zerrit.core.documents.format import Format, Recognised, format_by_first_line, format_by_name, guessed_format
 from zerrit.core.documents.measures import Declared, MeasuredText, Measures
 from zerrit.core.documents.node import Node, NodeKind
 from zerrit.core.documents.reading import FormatReader, Reading
@@ -113,6 +113,10 @@ class Document:
         """Read other text in place of this document's, in the same way."""
         return self._version(self.source.with_text(text))
 
+    def read_uncut(self) -> Document:
+        """The same text with its lines whole: no slots and options are cut out of them."""
+        return read_source(self.source, self.path, self.format, replace(self.reading, is_uncut=True))
+
     def other_version(self, data: bytes) -> Document:
         """Read another version of this file in the same way; quick where the two differ in a few places only."""
         if len(data) > MAX_BYTES:
@@ -192,13 +196,11 @@ def read_document(
 
 
 def format_of(path: str, text: str, *, has_slots: bool = False) -> Recognised:
-    """The format of a file by its name; else a text where a gamebook cuts slots out of it or it is a script; else a guess."""
-    by_name = format_by_name(path)
+    """The format of a file by its name or the program it names for itself; else a text where it has slots; else a guess."""
+    by_name = format_by_name(path) or format_by_first_line(text)
     if by_name is not None or has_slots:
         return Recognised(by_name or Format.TEXT)
-    from zerrit.core.documents.text.languages import language_of
-
-    return Recognised(Format.TEXT) if language_of(path, text) is not None else guessed_format(path, text)
+    return guessed_format(path, text)
 
 
 def read_source(source: Source, path: str, format: Format, reading: Reading) -> Document:
@@ -224,8 +226,9 @@ def read_source(source: Source, path: str, format: Format, reading: Reading) -> 
 
 @cache
 def reader_of(format: Format) -> FormatReader:
-    """The reader of a format, out of the folder of its name."""
-    return cast(FormatReader, import_module(f"zerrit.core.documents.{format.value}.reader").read)
+    """The reader of a format, out of its folder; one reader serves the scripts of all languages."""
+    read = import_module(f"zerrit.core.documents.{format.folder}.reader").read
+    return cast(FormatReader, partial(read, format) if format.traits.script else read)
 
 
 def _read_xml_again(document: Document, source: Source, pieces: Sequence[Splice]) -> Node | None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
 from dataclasses import dataclass
 from enum import StrEnum
@@ -25,14 +26,15 @@ class Traits:
     indented: bool = False  #: what belongs together is told by its indentation
     commas: bool = False  #: siblings have commas between them
     braces: bool = False  #: what is in a group is between braces, one below the other
-    line_based: bool = False  #: lines, and the slots that a gamebook cuts out of them
+    line_based: bool = False  #: lines, and what is cut out of them: the slots of a gamebook, the tables of a script
+    script: bool = False  #: code, of which only what is written out in full is opened
     block_comments: bool = False  #: a comment is between two signs and may have several lines
     key: str = ""  #: the field that names entries unless a gamebook says otherwise; a number may be such a name
     line_comments: tuple[str, ...] | None = ()  #: signs that begin a comment; None where the file's language says it
 
 
 class Format(StrEnum):
-    """Each has a folder of its name beside this module, with its reader and its writer."""
+    """Each has a folder beside this module with its reader and its writer: of its name, or of its kind for a script."""
 
     XML = "xml"
     YAML = "yaml"
@@ -42,6 +44,13 @@ class Format(StrEnum):
     KEYWORDS = "keywords"
     BRACES = "braces"
     CLASSES = "classes"
+    LUA = "lua"
+    JAVASCRIPT = "javascript"
+    C = "c"
+    SHELL = "shell"
+    BATCH = "batch"
+    POWERSHELL = "powershell"
+    PYTHON = "python"
     TEXT = "text"
 
     @property
@@ -52,6 +61,11 @@ class Format(StrEnum):
     def label(self) -> str:
         """What people call it."""
         return self.traits.label
+
+    @property
+    def folder(self) -> str:
+        """The name of the folder that its reader and writer are in."""
+        return "scripts" if self.traits.script else self.value
 
 
 _TRAITS: Final[Mapping[Format, Traits]] = {
@@ -65,6 +79,18 @@ _TRAITS: Final[Mapping[Format, Traits]] = {
     ),
     Format.BRACES: Traits("braced key-values", may_repeat=True, braces=True, named_parts=True, line_comments=("//",)),
     Format.CLASSES: Traits("class config", named_parts=True, braces=True, line_comments=("//",)),
+    **{
+        one: Traits(label, line_based=True, line_comments=None, script=True, named_parts=True)
+        for one, label in (
+            (Format.LUA, "Lua script"),
+            (Format.JAVASCRIPT, "JavaScript"),
+            (Format.C, "C-like code"),
+            (Format.SHELL, "shell script"),
+            (Format.BATCH, "batch file"),
+            (Format.POWERSHELL, "PowerShell script"),
+            (Format.PYTHON, "Python script"),
+        )
+    },
     Format.TEXT: Traits("text", line_based=True, line_comments=None),
 }
 
@@ -76,6 +102,22 @@ _BY_ENDING: Final = {
     ".ini": Format.INI,
     ".properties": Format.PROPERTIES,
     ".env": Format.PROPERTIES,
+    ".lua": Format.LUA,
+    ".js": Format.JAVASCRIPT,
+    ".mjs": Format.JAVASCRIPT,
+    ".ts": Format.JAVASCRIPT,
+    ".c": Format.C,
+    ".h": Format.C,
+    ".cpp": Format.C,
+    ".hpp": Format.C,
+    ".cs": Format.C,
+    ".java": Format.C,
+    ".sh": Format.SHELL,
+    ".bash": Format.SHELL,
+    ".bat": Format.BATCH,
+    ".cmd": Format.BATCH,
+    ".ps1": Format.POWERSHELL,
+    ".py": Format.PYTHON,
 }
 #: Endings that several formats share; the content decides.
 _SHARED: Final = frozenset((".cfg", ".conf", ".cnf", ".config"))
@@ -98,6 +140,16 @@ def format_by_name(path: str) -> Format | None:
     if name == ".env" or name.startswith(".env."):
         return Format.PROPERTIES
     return _BY_ENDING.get(ending_of(path))
+
+
+_PROGRAM: Final = re.compile(r"#!\s*\S*?(?:/|\s)(?:env\s+)?((?:ba|da|z|k)?sh|lua|python|node)[\d.]*\s")
+_PROGRAMS: Final = {"lua": Format.LUA, "python": Format.PYTHON, "node": Format.JAVASCRIPT}
+
+
+def format_by_first_line(text: str) -> Format | None:
+    """The language of a script that names its program in its first line; None where it names none that is known."""
+    found = _PROGRAM.match(text)
+    return _PROGRAMS.get(found.group(1), Format.SHELL) if found is not None else None
 
 
 def guessed_format(path: str, text: str) -> Recognised:

@@ -58,7 +58,7 @@ class Writer(Protocol):
 @cache
 def writer_of(format: Format) -> Writer:
     """The writer of a format, out of the folder of its name; imported when it is first needed."""
-    return cast(Writer, import_module(f"zerrit.core.documents.{format.value}.writer").WRITER)
+    return cast(Writer, import_module(f"zerrit.core.documents.{format.folder}.writer").WRITER)
 
 
 def source_of(document: Document, node: Node) -> str:
@@ -120,7 +120,7 @@ def is_first_on_line(document: Document, offset: int) -> bool:
 def is_last_on_line(document: Document, offset: int) -> bool:
     """Only white space, a comma or a comment follows on the line."""
     rest = document.text[offset : document.source.line_end(offset)].strip(" \t,")
-    return not rest or rest.startswith(("<!--", "//", "#", ";"))
+    return not rest or rest.startswith(("<!--", "//", "--", "#", ";"))
 
 
 def whole_lines(document: Document, node: Node) -> Splice | None:
@@ -163,7 +163,7 @@ def insert_before(document: Document, node: Node, sources: Sequence[str]) -> Spl
     newline = document.source.newline_near(node.start)
     indent = document.source.indent_at(at)
     parent = node.parent
-    if document.format.traits.line_based and parent is not None and parent.kind is NodeKind.LIST:
+    if parent is not None and parent.kind is NodeKind.LIST and parent.name in document.reading.slots:
         separator = document.reading.slots[parent.name].separator
         return Splice(node.start, node.start, "".join(source + separator for source in sources))
     in_brackets = parent is not None and document.text.startswith(("{", "[", "("), parent.value_start)

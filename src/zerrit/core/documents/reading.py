@@ -20,7 +20,7 @@ class Reading:
     `tolerate`: the codes of faults that this game accepts. `keys`: the field that names an entry, by the entry's
     names (`"find": "@name"`). `slots`: the parts that are cut out of a text file, by name. `measures`: which values
     are ranges or quantities, by the names that lead to them. `is_guessed`: the format is, so what does not fit it may be
-    a wrong guess and no fault.
+    a wrong guess and no fault. `is_uncut`: no slots and options are cut out of lines, which stay whole.
     """
 
     tolerate: frozenset[str] = frozenset()
@@ -28,6 +28,7 @@ class Reading:
     slots: Mapping[str, Slot] = field(default_factory=dict)
     measures: Measures = field(default_factory=Measures)
     is_guessed: bool = False
+    is_uncut: bool = False
 
 
 class FormatReader(Protocol):

@@ -12,12 +12,14 @@ from enum import StrEnum
 from typing import Final
 
 from zerrit.core.addresses import Segment, print_segments
+from zerrit.core.documents.closed_text import is_cut_out
 from zerrit.core.documents.document import Document
 from zerrit.core.documents.format_writer import insert_before, source_of, writer_of
 from zerrit.core.documents.lookup import node_at
 from zerrit.core.documents.node import Node, NodeKind
+from zerrit.core.documents.scripts.languages import comment_sign
+from zerrit.core.documents.scripts.options import is_option, option_before
 from zerrit.core.documents.source import Splice, splice
-from zerrit.core.documents.text.languages import comment_sign
 from zerrit.core.documents.text.slot_edits import added_before, is_repeated
 from zerrit.core.documents.value_edits import Edit, ValueChange, place_of, rewrite, single
 from zerrit.core.errors import AddressNotFound, EditRefused
@@ -93,6 +95,10 @@ def move(document: Document, segments: tuple[Segment, ...], where: Where, target
         raise EditRefused("Attributes have no order; move one into another entry with `into`.")
     if document.format.traits.key and any(_is_numbered(one) for one in (node, goal)):
         raise EditRefused("The values of a line are told by their number. Set them instead of moving one.")
+    if is_cut_out(document, node) != is_cut_out(document, goal):
+        raise EditRefused(
+            f"{place_of(document, node)} cannot be there: what is a part of a line is moved among its like."
+        )
     if _is_there(node, where, goal):
         return Edit(document, ())
     old = document.keys.address_of(node)
@@ -149,6 +155,8 @@ def _moved(document: Document, node: Node, where: Where, goal: Node) -> Document
         return rewrite(without, [_section_splice(without, twin, where, source)])
     if where is Where.BEFORE and document.format.traits.line_based and is_repeated(without, twin):
         return rewrite(without, [added_before(without, twin, source)])
+    if where is Where.BEFORE and is_option(without, twin):
+        return rewrite(without, [option_before(without, twin, source)])
     if where is Where.BEFORE:
         return rewrite(without, [insert_before(without, twin, [source])])
     return rewrite(without, writer_of(document.format).insert(without, parent, [source], after))
@@ -208,7 +216,7 @@ def _sign(document: Document) -> str:
     """The comment sign of the format, as the file uses it."""
     signs = document.format.traits.line_comments
     if signs is None:
-        sign = comment_sign(document.path, document.text)
+        sign = comment_sign(document.format, document.text)
         if not sign:
             raise EditRefused(f"How comments are written in {document.path} is not known. Remove the line instead.")
         return sign
@@ -228,8 +236,10 @@ def _line_comments(document: Document, node: Node) -> Iterator[Splice]:
     start = source.line_start(node.start)
     before = text[start : node.start].strip(" \t")
     after = text[node.end : source.line_end(node.end)].strip(" \t")
-    has_own_lines = before in ("", "-") and (not after or after.startswith(("#", ";", "//")))
-    if not has_own_lines or (document.format.traits.line_based and node.name != "line"):
+    has_own_lines = before in ("", "-") and (
+        not after.lstrip(",") or after.lstrip(", \t").startswith(("#", ";", "//", "--"))
+    )
+    if not has_own_lines or is_cut_out(document, node):
         raise EditRefused(f"{place_of(document, node)} shares its line with others. Remove it instead.")
     column = len(source.indent_at(start))
     at = start
@@ -316,8 +326,9 @@ def _goes_on(document: Document, taken: list[re.Match[str]], following: re.Match
     """The commented line belongs to the same entry: it follows at once, indented further than the first, or in its braces."""
     first, line = taken[0], taken[-1]
     gap = document.text[line.end() : following.start()]
-    if document.format.traits.braces:
-        is_open = sum(one.group(2).count("{") - one.group(2).count("}") for one in taken) > 0
+    if document.format.traits.braces or document.format.traits.script:
+        text = "".join(one.group(2) for one in taken)
+        is_open = any(text.count(opening) > text.count(closing) for opening, closing in ("{}", "[]", "()"))
         begins = len(taken) == 1 and following.group(2).lstrip().startswith("{")
         return (is_open or begins) and not gap.strip() and gap.count("\n") <= 1
     if document.format.traits.sections and first.group(2).startswith("["):

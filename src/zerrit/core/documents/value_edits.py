@@ -16,6 +16,7 @@ from enum import StrEnum
 from typing import Final
 
 from zerrit.core.addresses import Segment, print_segments
+from zerrit.core.documents.closed_text import are_lines
 from zerrit.core.documents.document import Document
 from zerrit.core.documents.format_writer import dedented, source_of, writer_of
 from zerrit.core.documents.lookup import find, node_at
@@ -221,7 +222,7 @@ def add_field(document: Document, parent_segments: tuple[Segment, ...], name: st
     Raises AddressNotFound, EditRefused: also when the field is there already.
     """
     parent = single(document, parent_segments)
-    existing = parent.child(name) if name and not document.format.traits.line_based else None
+    existing = parent.child(name) if name and not are_lines(document, parent) else None
     if existing is not None and not _may_repeat(document, parent, name):
         raise EditRefused(
             f"{place_of(document, existing)} is there already with the value `{existing.value}`. Set it instead."
@@ -230,9 +231,8 @@ def add_field(document: Document, parent_segments: tuple[Segment, ...], name: st
     if twin is not None:
         raise EditRefused(f"{place_of(document, twin)} has the value `{value}` already.")
     source = writer_of(document.format).render_field(document, parent, name, value)
-    # A value of a script's slot is known by the text around it, which is beside its like.
-    is_slot = document.format.traits.line_based and name in document.reading.slots
-    has_place = is_slot or bool(document.format.traits.key)
+    # A value of a slot or option is known by the text around it, which is beside its like.
+    has_place = are_lines(document, parent) or bool(document.format.traits.key)
     after = next((child for child in reversed(parent.children) if child.name == name), None) if has_place else None
     return _added(document, parent, name, source, after)
 

@@ -12,17 +12,19 @@ into stretches, and a stretch is taken from the side that changed it.
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from difflib import SequenceMatcher
 from typing import Final
 
 from zerrit.core.addresses import print_segments
+from zerrit.core.documents.closed_text import are_lines, cut_lines, frame_of, is_cut_out, is_opened_lines
 from zerrit.core.documents.comments import comment_texts
 from zerrit.core.documents.document import Document
 from zerrit.core.documents.entry_keys import Keys
 from zerrit.core.documents.equality import Contents, meaning_of
-from zerrit.core.documents.format_writer import insert_before, source_of, writer_of, written, written_span
+from zerrit.core.documents.format_writer import insert_before, insert_lines, source_of, writer_of, written, written_span
 from zerrit.core.documents.lookup import node_at
 from zerrit.core.documents.node import Node, NodeKind
 from zerrit.core.documents.source import Splice
@@ -97,6 +99,9 @@ def merge_three(
             raise MergeRefused(
                 f"{role} is read as {document.read_as}, mine as {mine.read_as}; they must be of one format."
             )
+    given = mine
+    if _is_changed_around(base, mine, theirs):
+        base, mine, theirs = base and base.read_uncut(), mine.read_uncut(), theirs.read_uncut()
     merge = _Merge(base or mine, mine, theirs, choices or {})
     merge.node(base.root if base is not None else None, mine.root, theirs.root)
     unknown = [address for address in choices or {} if address not in merge.decided]
@@ -113,6 +118,8 @@ def merge_three(
         if not is_theirs:
             raise MergeRefused(f"What theirs changed cannot be put into mine piece by piece. {refusal}") from refusal
         document = mine.with_text(theirs.text)
+    if mine is not given:
+        document = given.with_text(document.text)
     lost = _lost_comments(base, mine, theirs, document) if base is not None else []
     left = [*merge.left, *_told(text for text in lost if text not in merge.left_comments)]
     return Merged(document, tuple(merge.done), tuple(merge.conflicts), tuple(left))
@@ -142,6 +149,14 @@ def _told(texts: Iterable[str]) -> Iterator[str]:
 MOST_LOST: Final = 20  # lost comments that are named
 
 
+def _is_changed_around(base: Document | None, mine: Document, theirs: Document) -> bool:
+    """Theirs changed a line around what is cut out of it; then whole lines are merged."""
+    if not mine.format.traits.line_based:
+        return False
+    frames = [[line.frame for line in cut_lines(one)] for one in (base or mine, theirs)]
+    return frames[0] != frames[1] and (base is None or mine.text != base.text)
+
+
 class _Merge:
     def __init__(self, base: Document, mine: Document, theirs: Document, choices: Mapping[str, str]) -> None:
         self.base = base
@@ -159,15 +174,19 @@ class _Merge:
         self._leads: list[Splice] = []  #: comments above entries
         self._moves: list[Move] = []
         self._removed: list[Node] = []
-        self._inserted: dict[tuple[int, int], tuple[Node, Node | None, list[str]]] = {}
+        self._inserted: dict[tuple[int, int, bool], tuple[Node, Node | None, list[str]]] = {}
         self._contents = Contents(self.keys)
 
     # --- the walk ---------------------------------------------------------------------------------------------------
 
     def node(self, b: Node | None, m: Node, t: Node) -> None:
         """One place that mine and theirs have; `b` is None where both came to it by themselves."""
-        if b is not None and t.comment not in (b.comment, m.comment):
+        is_line = m.parent is not None and are_lines(self.mine, m.parent)  # comments above it are lines themselves
+        if b is not None and not is_line and t.comment not in (b.comment, m.comment):
             self._take_comment(b, m, t)
+        if self._is_framed_otherwise(b, m, t):
+            self._reframed(b, m, t)
+            return
         if self._same(m, self.mine, t, self.theirs) or (b is not None and self._same(b, self.base, t, self.theirs)):
             if b is not None and self._reads_otherwise(b, t):
                 self._children(b, m, t)  # for comments and order; what it means is the same
@@ -184,6 +203,23 @@ class _Merge:
         else:
             self._conflict(b, m, t, "both sides changed what is here")
 
+    def _frame(self, node: Node | None, document: Document) -> str:
+        return frame_of(document, node) if node is not None and is_opened_lines(document, node) else ""
+
+    def _is_framed_otherwise(self, b: Node | None, m: Node, t: Node) -> bool:
+        """Theirs changed the code around a table or setting of a script, which is below no node."""
+        theirs = self._frame(t, self.theirs)
+        return theirs not in (self._frame(m, self.mine), self._frame(b, self.base) if b is not None else None)
+
+    def _reframed(self, b: Node | None, m: Node, t: Node) -> None:
+        is_untouched = b is not None and self._same(b, self.base, m, self.mine)
+        if is_untouched and self._frame(b, self.base) == self._frame(m, self.mine):
+            source = self.theirs.text[t.start : t.end]
+            self.done.append(ValueChange(self.keys.address_of(m), source_of(self.mine, m), source))
+            self._changed.append(Splice(m.start, m.end, source))
+        else:
+            self._conflict(b, m, t, "the code around it was changed too")
+
     def _reads_otherwise(self, b: Node, t: Node) -> bool:
         """The texts differ, comments before and beside the nodes included."""
         if b.parent is None:
@@ -197,6 +233,9 @@ class _Merge:
             self._conflict(b, m, t, "both sides gave it another value" if b is not None else "both sides added it")
 
     def _children(self, b: Node | None, m: Node, t: Node) -> None:
+        if m.parent is None and self.mine.format.traits.line_based:
+            self._lines(b, m, t)
+            return
         bases, base_lists = self._met(b, self.base)
         mines, mine_lists = self._met(m, self.mine)
         theirs, their_lists = self._met(t, self.theirs)
@@ -328,10 +367,11 @@ class _Merge:
         for child in parent.children:
             names[child.name] = names.get(child.name, 0) + 1
         counts: dict[tuple[str, str], int] = {}
+        has_lines = are_lines(document, parent)
         for child in parent.children:
-            key = "" if document.format.traits.line_based else self.keys.key_of(child)
+            key = "" if has_lines else self.keys.key_of(child)
             is_repeated = parent.kind is NodeKind.LIST or self.keys.is_repeated(child.names)
-            if not key and (is_repeated or names[child.name] > 1 or document.format.traits.line_based):
+            if not key and (is_repeated or names[child.name] > 1 or has_lines):
                 lists.setdefault(child.name, []).append(child)
                 continue
             number = counts.get((child.name, key), 0)
@@ -341,22 +381,53 @@ class _Merge:
 
     # --- lists without keys -------------------------------------------------------------------------------------
 
-    def _sequence(self, parent: Node, bs: Sequence[Node], ms: Sequence[Node], ts: Sequence[Node]) -> None:
+    def _lines(self, b: Node | None, m: Node, t: Node) -> None:
+        """The lines of a text, and what is in their place, in the order of the text; what is cut out of lines by its name."""
+        sides = [
+            _Lines(root.children if root is not None else (), document)
+            for root, document in ((b, self.base), (m, self.mine), (t, self.theirs))
+        ]
+        shared = _in_one_order(sides if b is not None else sides[1:])
+        anchor: Node | None = None
+        for number, (bs, ms, ts) in enumerate(zip(*(side.between(shared) for side in sides), strict=True)):
+            self._sequence(m, bs, ms, ts, anchor)
+            if number < len(shared):
+                old, own, other = (side.marked.get(shared[number]) for side in sides)
+                anchor = own
+                if own is not None and other is not None and is_opened_lines(self.mine, own):
+                    self.node(old, own, other)
+        for name in dict.fromkeys([*sides[0].cut, *sides[2].cut]):
+            bs, ms, ts = (side.cut.get(name, []) for side in sides)
+            self._sequence(m, bs, ms, ts)
+
+    def _token(self, node: Node, document: Document) -> object:
+        content = self._contents.of(node, document)
+        return (node.name, frame_of(document, node), content) if is_opened_lines(document, node) else content
+
+    def _sequence(
+        self,
+        parent: Node,
+        bs: Sequence[Node],
+        ms: Sequence[Node],
+        ts: Sequence[Node],
+        anchor: Node | None = None,
+    ) -> None:
+        """Merge what has no names; `anchor` is what is before all of it in mine."""
         base, mine, theirs = (
-            [self._contents.of(node, document) for node in nodes]
+            [self._token(node, document) for node in nodes]
             for nodes, document in ((bs, self.base), (ms, self.mine), (ts, self.theirs))
         )
         for (i1, i2), (j1, j2), (k1, k2) in _stretches(base, mine, theirs):
             if theirs[k1:k2] in (base[i1:i2], mine[j1:j2]):
                 continue
-            before = ms[j1 - 1] if j1 > 0 else None
+            before = ms[j1 - 1] if j1 > 0 else anchor
             if i2 - i1 == j2 - j1 == k2 - k1:
                 for b, m, t in zip(bs[i1:i2], ms[j1:j2], ts[k1:k2], strict=True):
                     self.node(b, m, t)
             elif mine[j1:j2] == base[i1:i2]:
                 self._take_stretch(parent, (bs[i1:i2], ms[j1:j2], ts[k1:k2]), before)
             elif i1 == i2:
-                last = ms[j2 - 1] if j2 > 0 else None
+                last = ms[j2 - 1] if j2 > 0 else anchor
                 for number in range(k1, k2):
                     if theirs[number] not in mine[j1:j2]:
                         self._insert(parent, ts[number], last)
@@ -368,8 +439,8 @@ class _Merge:
     ) -> None:
         """Mine has the stretch as the base had it, theirs changed it."""
         bs, ms, ts = stretch
-        mine = [self._contents.of(node, self.mine) for node in ms]
-        theirs = [self._contents.of(node, self.theirs) for node in ts]
+        mine = [self._token(node, self.mine) for node in ms]
+        theirs = [self._token(node, self.theirs) for node in ts]
         for tag, j1, j2, k1, k2 in SequenceMatcher(None, mine, theirs, autojunk=False).get_opcodes():
             if tag == "equal":
                 continue
@@ -436,8 +507,13 @@ class _Merge:
         self.done.append(ValueChange(self.keys.address_of(t), None, source))
         if t.name.startswith("@"):
             anchor = None
-        place = self._inserted.setdefault((id(parent), id(anchor)), (parent, anchor, []))
+        place = self._inserted.setdefault((id(parent), id(anchor), self._is_line(t)), (parent, anchor, []))
         place[2].append(source)
+
+    def _is_line(self, t: Node) -> bool:
+        """It is put between lines, and not into one."""
+        is_top = t.parent is not None and t.parent.parent is None
+        return is_top and self.theirs.format.traits.line_based and not is_cut_out(self.theirs, t)
 
     @staticmethod
     def _anchor(
@@ -537,8 +613,11 @@ class _Merge:
         return edit.document
 
     def _insertions(self) -> Iterator[Splice]:
-        deepest_first = sorted(self._inserted.values(), key=lambda place: -len(place[0].names))
-        for parent, anchor, sources in deepest_first:
+        deepest_first = sorted(self._inserted.items(), key=lambda item: -len(item[1][0].names))
+        for (_, _, is_line), (parent, anchor, sources) in deepest_first:
+            if is_line and anchor is not None and is_cut_out(self.mine, anchor):
+                yield insert_lines(self.mine, anchor, sources, "")
+                continue
             first = next((child for child in parent.children if not child.name.startswith("@")), None)
             is_attribute = not sources[0].startswith("<") and self.mine.format.traits.attributes
             if anchor is None and first is not None and not is_attribute:
@@ -554,6 +633,46 @@ def _with_comments(document: Document, node: Node) -> str:
 
 def _is_opened(node: Node) -> bool:
     return bool(node.children) or not node.is_value
+
+
+class _Lines:
+    """The lines of a text with what is in their place.
+
+    `marked`: by a mark that no other line has, a table or setting of a script by its name, and a line that something is cut
+    out of by what is left of it. `cut`: what is cut out of lines, by its name.
+    """
+
+    def __init__(self, nodes: Sequence[Node], document: Document) -> None:
+        self._items: list[tuple[str, Node]] = []
+        self.cut: dict[str, list[Node]] = {}
+        frames = {id(line.first): line.frame for line in cut_lines(document)}
+        for node in nodes:
+            if is_cut_out(document, node):
+                self.cut.setdefault(node.name, []).append(node)
+                if id(node) in frames:
+                    self._items.append((f"around {frames[id(node)]}", node))
+            else:
+                self._items.append((f"named {node.name}" if node.name != "line" else "", node))
+        counts = Counter(mark for mark, _ in self._items)
+        self.marked = {mark: node for mark, node in self._items if mark and counts[mark] == 1}
+
+    def between(self, marks: Sequence[str]) -> list[list[Node]]:
+        """The nodes before, between and behind the lines with these marks; cut lines are no nodes of their own."""
+        parts: list[list[Node]] = [[]]
+        known = set(marks)
+        for mark, node in self._items:
+            if mark in known:
+                parts.append([])
+            elif not mark.startswith("around "):
+                parts[-1].append(node)
+        return [*parts, *([] for _ in range(len(marks) + 1 - len(parts)))]
+
+
+def _in_one_order(sides: Sequence[_Lines]) -> list[str]:
+    """The marks that all sides have, in their order; none where the sides have them in different orders."""
+    known = set(sides[0].marked).intersection(*(side.marked for side in sides[1:]))
+    kept = [[mark for mark in side.marked if mark in known] for side in sides]
+    return kept[0] if all(order == kept[0] for order in kept) else []
 
 
 def _stretches(

@@ -1,0 +1,85 @@
+"""
+What of a text or script is closed: the lines around what is opened or cut out of them.
+
+A table, a setting, a slot or an option is in the place of its lines, so that what else is in these lines is below no node.
+Comparisons and merges have to see it all the same: code that no one looks at is where a silent wrong would be.
+"""
+
+from __future__ import annotations
+
+from typing import Final, NamedTuple
+
+from zerrit.core.documents.document import Document
+from zerrit.core.documents.node import Node
+from zerrit.core.documents.scripts.options import is_option
+
+_PLACE: Final = "\0"  # in the place of what is cut out; no text file has one
+
+
+def are_lines(document: Document, parent: Node) -> bool:
+    """The children of `parent` are lines and what is in their place, or the words of a slot or option: they have no keys."""
+    if not document.format.traits.line_based:
+        return False
+    if parent.parent is None:
+        return True
+    if parent.parent.parent is not None:
+        return False
+    # The words of an option begin where its value does, the entries of a table behind its bracket.
+    has_words = bool(parent.children) and parent.children[0].start == parent.value_start
+    return parent.name in document.reading.slots or has_words
+
+
+def is_opened_lines(document: Document, node: Node) -> bool:
+    """The node is in the place of whole lines of a script, as a table and a setting are."""
+    is_top = document.format.traits.script and node.parent is not None and node.parent.parent is None
+    return is_top and node.name != "line" and not is_cut_out(document, node)
+
+
+def is_cut_out(document: Document, node: Node) -> bool:
+    """The node, or the list that it is in, is a part of a line: a slot, or an option of a command."""
+    if not document.format.traits.line_based:
+        return False
+    while node.parent is not None and node.parent.parent is not None:
+        node = node.parent
+    return node.name in document.reading.slots or (document.format.traits.script and is_option(document, node))
+
+
+def frame_of(document: Document, node: Node) -> str:
+    """What is around the value or table that is in the place of whole lines, without its layout."""
+    text, source = document.text, document.source
+    inner = 1 if node.is_quoted and node.is_value else 0
+    head = text[source.line_start(node.start) : node.value_start - inner]
+    tail = text[node.value_end + inner : source.line_end(node.end)]
+    return f"{' '.join(head.split())}{_PLACE}{' '.join(tail.split())}"
+
+
+class CutLine(NamedTuple):
+    """A line that something is cut out of."""
+
+    frame: str  #: what is left of it, without its layout
+    text: str
+    first: Node  #: the first of what is cut out of it
+
+
+def cut_lines(document: Document) -> list[CutLine]:
+    """The lines that slots or options are cut out of, in the order of the text."""
+    if not document.format.traits.line_based:
+        return []
+    by_line: dict[int, list[Node]] = {}
+    for node in document.root.children:
+        if node.name != "line" and is_cut_out(document, node):
+            by_line.setdefault(document.source.line_start(node.start), []).append(node)
+    return [_cut_line(document, start, nodes) for start, nodes in by_line.items()]
+
+
+def _cut_line(document: Document, start: int, nodes: list[Node]) -> CutLine:
+    end = document.source.line_end(start)
+    parts: list[str] = []
+    at = start
+    for node in sorted(nodes, key=lambda one: one.start):
+        parts.append(document.text[at : node.start])
+        if not is_option(document, node):
+            parts.append(_PLACE)
+        at = max(at, node.end)
+    parts.append(document.text[at:end])
+    return CutLine(" ".join("".join(parts).split()), document.text[start:end], nodes[0])
