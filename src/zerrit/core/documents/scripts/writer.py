@@ -127,7 +127,11 @@ class ScriptWriter:
         if _is_words(document, parent):
             return _insert_words(document, parent, sources, after)
         if parent.is_value:
-            what = " Set it to a list, such as =a;b, if the program takes one." if _language(document).tables is None else ""
+            what = (
+                " Set it to a list, such as =a;b, if the program takes one."
+                if _language(document).tables is None
+                else ""
+            )
             raise EditRefused(f"`{parent.name}` is a single value; nothing can be added to it.{what}")
         return _insert(document, parent, sources, after)
 
