@@ -194,9 +194,14 @@ def add_step(change_id: int, address: str, name: str, fields: tuple[str, ...], v
 @click.argument("change_id", type=int)
 @click.argument("address", shell_complete=complete_in_change)
 @click.argument("key")
-def copy_step(change_id: int, address: str, key: str) -> None:
+@click.option(
+    "--throughout",
+    is_flag=True,
+    help="Write the new word for the old one all over the copy, in each of its letter cases.",
+)
+def copy_step(change_id: int, address: str, key: str, throughout: bool) -> None:
     """Add a step: copy one entry under a new KEY."""
-    _add(change_id, "copy", address, key=key)
+    _add(change_id, "copy", address, key=key, throughout=throughout)
 
 
 @change.command("copy-fields")

@@ -54,7 +54,7 @@ NO_MARKS: Final = Marks()
 class StepKind(StrEnum):
     SET = "set"  #: `operation` on every value that the address leads to
     ADD = "add"  #: an entry called `name` with `fields`, or a field called `name` with a `value`, below the address
-    COPY = "copy"  #: the entry under the new `key`, behind the original
+    COPY = "copy"  #: the entry under the new `key`, behind the original; `throughout`: with the new word all over it
     REMOVE = "remove"
     RENAME = "rename"  #: an entry gets another key, or what has no key the other `name`; `throughout`: with all that means it
     MOVE = "move"  #: an entry goes `where` (before, after, into) the `target`, an address in the same file
@@ -102,7 +102,9 @@ class Step:
     executable: bool | None = None  #: whether the file may be run as a program; None leaves that as it is
     executables: Sequence[str] = ()  #: of a folder that is put: those of its `files` that may be run
     replace_all: bool = False
-    throughout: bool = False  #: of a renaming: everything that the gamebook ties to it, but for the places in `leave`
+    #: Of a renaming: everything that the gamebook ties to it, but for the places in `leave`. Of a copy: the old word
+    #: becomes the new one wherever it stands in the entry.
+    throughout: bool = False
     leave: Sequence[str] = ()
     if_refused: str = ""  #: `leave-out`: where the host refuses a file, the deploy goes on without it; else it fails
 
@@ -144,7 +146,7 @@ class Replay:
 
 
 def step_from_words(address: str, words: Sequence[str]) -> Step:
-    """The step that a person writes behind an address: `=40`, `+10 from 0 to 400`, `copy KEY`, `remove`, `rename NAME`,
+    """The step that a person writes behind an address: `=40`, `+10 from 0 to 400`, `copy KEY [throughout]`, `remove`, `rename NAME`,
     `add NAME FIELD=VALUE …`, `copy-fields PLACES FIELD …`, `move before|after|into PLACE`, `comment-out`, `comment-in`.
 
     Raises EditRefused: the words are none of these, or some are missing.
@@ -152,8 +154,8 @@ def step_from_words(address: str, words: Sequence[str]) -> Step:
     verb, *rest = words
     if verb in ("remove", "comment-out", "comment-in") and not rest:
         return Step(StepKind(verb), address)
-    if verb == "copy" and len(rest) == 1:
-        return Step(StepKind.COPY, address, key=rest[0])
+    if verb == "copy" and (len(rest) == 1 or rest[1:] == ["throughout"]):
+        return Step(StepKind.COPY, address, key=rest[0], throughout=len(rest) == 2)
     if verb == "rename" and len(rest) == 1:
         return Step(StepKind.RENAME, address, name=rest[0])
     if verb == "move" and len(rest) == 2 and rest[0] in list(Where):
@@ -171,7 +173,7 @@ _FORMS: Final[Mapping[str, str]] = {
     "remove": "remove",
     "comment-out": "comment-out",
     "comment-in": "comment-in",
-    "copy": "copy KEY",
+    "copy": "copy KEY, or copy KEY throughout",
     "copy-fields": "copy-fields PLACES FIELD …, or copy-fields PLACES for all fields",
     "rename": "rename NAME",
     "move": "move before|after|into PLACE",
@@ -262,7 +264,9 @@ def touched_paths(before: Mapping[str, Document], after: Mapping[str, Document])
 def _attempt(state: FileState, step: Step) -> tuple[FileState, Outcome]:
     """A step made on files, or found to be impossible, with the files then."""
     try:
-        if step.kind in _FILE_STEPS or step.throughout:
+        if step.throughout and step.kind not in (StepKind.RENAME, StepKind.COPY):
+            raise EditRefused(f"`{step.kind.value}` is not made throughout; only a renaming and a copy are.")
+        if step.kind in _FILE_STEPS or (step.throughout and step.kind is StepKind.RENAME):
             return _made_on_files(state, step)
         address = parse_address(step.address)
         current = state.documents
@@ -300,8 +304,6 @@ def _made_on_files(state: FileState, step: Step) -> tuple[FileState, Outcome]:
 def _renamed_throughout(state: FileState, step: Step) -> tuple[list[ValueChange], tuple[str, ...]]:
     from zerrit.core.renaming import rename_throughout  # noqa: PLC0415  # few steps rename a word in many files
 
-    if step.kind is not StepKind.RENAME:
-        raise EditRefused(f"`{step.kind.value}` is not made throughout; only a renaming is.")
     return rename_throughout(state, state.gamebook, step.address, step.name, frozenset(step.leave))
 
 
@@ -354,7 +356,7 @@ def _add(document: Document, address: Address, step: Step) -> Edit:
 
 
 def _copy(document: Document, address: Address, step: Step) -> Edit:
-    return copy_entry(document, address.segments, step.key)
+    return copy_entry(document, address.segments, step.key, throughout=step.throughout)
 
 
 def _copy_fields(document: Document, address: Address, step: Step) -> Edit:

@@ -244,7 +244,7 @@ def _summary(row: StepRow) -> str:
         case "add":
             return f"{given.name} " + ", ".join(f"{name} {value}" for name, value in given.fields.items())
         case "copy":
-            return f"as {given.key}"
+            return f"as {given.key}" + (" throughout" if given.throughout else "")
         case "rename":
             return f"to {given.name}" + (" throughout" if given.throughout else "")
         case "move":

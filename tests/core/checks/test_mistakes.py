@@ -14,6 +14,7 @@ from tests.core.mistakes import (
     in_keywords,
     in_properties,
     in_scripts,
+    in_tables,
     in_xml,
     in_yaml,
 )
@@ -34,6 +35,8 @@ _BASES = {
     "a.sh": in_scripts.SHELL,
     "a.lua": in_scripts.LUA,
     "a.js": in_scripts.C_LIKE,
+    "tables/a.lua": in_tables.LUA,
+    "tables/a.js": in_tables.JAVASCRIPT,
 }
 _TABLES = {
     "a.xml": in_xml.MISTAKES,
@@ -51,8 +54,9 @@ _FORMATS = {f"a.{one}": one for one in (Format.CLASSES, Format.BRACES, Format.KE
 def _cases() -> Iterator[object]:
     rows = [(path, *mistake) for path, mistakes in _TABLES.items() for mistake in mistakes]
     rows += [*in_properties.MISTAKES, *in_scripts.MISTAKES]
+    rows += [(f"tables/{path}", *mistake) for path, *mistake in in_tables.MISTAKES]
     for path, what, old, new in rows:
-        yield pytest.param(path, old, new, id=f"{path[2:]}: {what}")
+        yield pytest.param(path, old, new, id=f"{path.replace('a.', '')}: {what}")
 
 
 def faults(text: str, path: str) -> list[Finding]:
@@ -82,4 +86,7 @@ def test_a_mistake_is_found_once_and_where_it_was_made(path: str, old: str, new:
 
 
 def test_there_are_forty_of_each() -> None:
-    assert all(len(mistakes) >= 40 for mistakes in (*_TABLES.values(), in_properties.MISTAKES, in_scripts.MISTAKES))
+    assert all(
+        len(mistakes) >= 40
+        for mistakes in (*_TABLES.values(), in_properties.MISTAKES, in_scripts.MISTAKES, in_tables.MISTAKES)
+    )

@@ -107,7 +107,9 @@ def test_what_a_snippet_does_not_name_stays() -> None:
             "Nothing in a.xml holds lamp, so the place of the snippet is unknown. Name it with `into`.",
         ),
         (BOARD, '{"board": [{"dish": "Mead"', "The snippet cannot be read as JSON, line 1: "),
-        (doc("one\n", "a.sh"), "two", "a.sh is a plain text file; a snippet can only be merged into entries."),
+        (doc("one\n", "a.sh"), "two", "The snippet holds code, and code is not merged."),
+        (doc("a = { x = 1 }\n", "a.lua"), "a = { x = 2\n", "The snippet cannot be read, line 1: `{` opened on line 1"),
+        (doc("one\n", "a.txt"), "two", "a.txt is a plain text file; a snippet can only be merged into entries."),
     ],
 )
 def test_a_snippet_that_cannot_be_merged_is_refused(target: Document, text: str, message: str) -> None:

@@ -114,7 +114,15 @@ export function AddStepDialog({ change, initial = EMPTY_STEP, onClose }: { chang
             <TextField label="Fields, separated by spaces (empty: all)" value={fields} onChange={(event) => { setFields(event.target.value); tried.reset(); }} />
           </>
         )}
-        {step.kind === "copy" && <TextField label="Key of the copy" value={step.key} onChange={set("key")} />}
+        {step.kind === "copy" && (
+          <>
+            <TextField label="Key of the copy" value={step.key} onChange={set("key")} />
+            <FormControlLabel
+              control={<Checkbox checked={step.throughout} onChange={(event) => { setStep({ ...step, throughout: event.target.checked }); tried.reset(); }} />}
+              label="Throughout: the new word for the old one all over the copy, in each of its letter cases"
+            />
+          </>
+        )}
         {step.kind === "move-file" && <TextField label="New path" value={step.target} onChange={set("target")} slotProps={{ htmlInput: { style: { fontFamily: MONO } } }} />}
         {step.kind === "set-executable" && (
           <TextField select label="It may be run as a program" value={step.executable === false ? "off" : "on"} onChange={(event) => { setStep({ ...step, executable: event.target.value === "on" }); tried.reset(); }}>

@@ -7,12 +7,14 @@ Comparisons and merges have to see it all the same: code that no one looks at is
 
 from __future__ import annotations
 
+import re
 from typing import Final, NamedTuple
 
 from zerrit.core.documents.document import Document
 from zerrit.core.documents.node import Node
 from zerrit.core.documents.scripts.options import is_option
 
+_QUOTED: Final = re.compile(r"([\"'])([^\"'\r\n]+)\1")
 _PLACE: Final = "\0"  # in the place of what is cut out; no text file has one
 
 
@@ -42,6 +44,35 @@ def is_cut_out(document: Document, node: Node) -> bool:
     while node.parent is not None and node.parent.parent is not None:
         node = node.parent
     return node.name in document.reading.slots or (document.format.traits.script and is_option(document, node))
+
+
+def quoted_part(document: Document, node: Node) -> tuple[int, int] | None:
+    """Where the last part of a name stands in quotation marks, as in `AddRecipe("smoked eel", {`, which is `AddRecipe.smoked eel`.
+
+    None where the name is written as it is, or is none of a table or setting of a script.
+    """
+    if not is_opened_lines(document, node):
+        return None
+    head = document.text[node.start : max(node.start, node.value_start - 1)]
+    for found in _QUOTED.finditer(head):
+        if node.name.endswith(f".{found.group(2)}"):
+            return node.start + found.start(2), node.start + found.end(2)
+    return None
+
+
+def setting_beside(document: Document) -> Node | None:
+    """The last setting of a script whose name is written as it is: beside it another one can be written."""
+    settings = (one for one in reversed(document.root.children) if one.is_value and is_opened_lines(document, one))
+    return next((one for one in settings if one.name in document.text[one.start : one.value_start]), None)
+
+
+def full_name(document: Document, node: Node, name: str) -> str:
+    """The whole name of a table or setting whose last part becomes `name`; elsewhere `name`."""
+    place = quoted_part(document, node)
+    if place is None:
+        return name
+    first = node.name[: len(node.name) - (place[1] - place[0])]
+    return name if name.startswith(first) else first + name
 
 
 def frame_of(document: Document, node: Node) -> str:

@@ -24,6 +24,26 @@ def in_text_order(nodes: list[Node], segments: tuple[Segment, ...]) -> list[Node
     return sorted(nodes, key=lambda node: node.start) if any(s.is_deep for s in segments) else nodes
 
 
+def _inside(keys: Keys, node: Node, segment: Segment) -> list[Node]:
+    """What `name[key]` leads to where nothing called `name` has a key: what is called so in the one group or list of that name.
+
+    So an entry is found by the same words whether its table gives names or its fields do. In scripts `name.key` is one, too.
+    """
+    holders = [child for child in node.children if child.name == segment.name]
+    if len(holders) == 1 and not holders[0].is_value:
+        holder = holders[0]
+        found = [
+            child for child in holder.children if child.name and any(key.matches(child.name) for key in segment.keys)
+        ]
+        return found or keys.with_key(holder, "", segment.keys)
+    dotted = f"{segment.name}."
+    return [
+        child
+        for child in node.children
+        if child.name.startswith(dotted) and any(key.matches(child.name[len(dotted) :]) for key in segment.keys)
+    ]
+
+
 def below(keys: Keys, nodes: list[Node], segment: Segment) -> Iterator[Node]:
     """One segment further down."""
     if segment.is_deep:
@@ -44,7 +64,7 @@ def below(keys: Keys, nodes: list[Node], segment: Segment) -> Iterator[Node]:
                 keyed = (child for name in names for child in keys.with_key(node, name, segment.keys))
                 chosen = sorted(keyed, key=lambda child: child.start)
         elif segment.keys:
-            chosen = keys.with_key(node, segment.name, segment.keys)
+            chosen = keys.with_key(node, segment.name, segment.keys) or _inside(keys, node, segment)
         elif segment.ordinal:
             chosen = keys.siblings(node, segment.name).nodes
         else:

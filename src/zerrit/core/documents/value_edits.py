@@ -16,7 +16,7 @@ from enum import StrEnum
 from typing import Final
 
 from zerrit.core.addresses import Segment, print_segments
-from zerrit.core.documents.closed_text import are_lines
+from zerrit.core.documents.closed_text import are_lines, full_name, is_cut_out, setting_beside
 from zerrit.core.documents.document import Document
 from zerrit.core.documents.format_writer import dedented, source_of, writer_of
 from zerrit.core.documents.lookup import find, node_at
@@ -234,6 +234,8 @@ def add_field(document: Document, parent_segments: tuple[Segment, ...], name: st
     # A value of a slot or option is known by the text around it, which is beside its like.
     has_place = are_lines(document, parent) or bool(document.format.traits.key)
     after = next((child for child in reversed(parent.children) if child.name == name), None) if has_place else None
+    if after is None and document.format.traits.script and parent.parent is None and name not in ("", "line"):
+        after = setting_beside(document)
     return _added(document, parent, name, source, after)
 
 
@@ -253,14 +255,18 @@ def _equals(document: Document, parent: Node, name: str) -> list[Node]:
     return own if are_words and len(set(values)) == len(values) else []
 
 
-def copy_entry(document: Document, segments: tuple[Segment, ...], new_key: str) -> Edit:
-    """Copy one entry under a new key and put it behind the original.
+def copy_entry(document: Document, segments: tuple[Segment, ...], new_key: str, *, throughout: bool = False) -> Edit:
+    """Copy one entry under a new key, or what is told by its name under a new name, and put it behind the original.
+
+    `throughout`: the old word becomes the new one wherever it stands in the entry, in each of its letter cases.
 
     Raises AddressNotFound, EditRefused: the entry has no key, or the new key is taken.
     """
     node = single(document, segments)
     field = document.keys.field_for(node.names)
     parent = node.parent
+    if parent is not None and (field is None or not document.keys.key_of(node)) and _is_told_by_name(document, node):
+        return _copied_by_name(document, node, parent, new_key, throughout=throughout)
     if field is None or parent is None:
         raise EditRefused(f"{place_of(document, node)} has no key by which a copy could be told from it.")
     if any(document.keys.key_of(child) == new_key for child in parent.children if child.name == node.name):
@@ -277,8 +283,62 @@ def copy_entry(document: Document, segments: tuple[Segment, ...], new_key: str) 
             for s in writer.set_value(document, key_node, new_key)
         ],
     )
+    if throughout:
+        rekeyed = recased(bare, document.keys.key_of(node), new_key)
     source = dedented(document, node.start, rekeyed)
     return _added(document, parent, node.name, source, node)
+
+
+def _is_told_by_name(document: Document, node: Node) -> bool:
+    """Its name tells it from its siblings, as the keys of a mapping do."""
+    if not node.name or node.name.startswith("@") or node.parent is None or is_cut_out(document, node):
+        return False
+    is_alone = sum(child.name == node.name for child in node.parent.children) == 1
+    return document.format.traits.named_parts and is_alone
+
+
+def _copied_by_name(document: Document, node: Node, parent: Node, new_name: str, *, throughout: bool) -> Edit:
+    new_name = full_name(document, node, new_name)
+    if any(child.name == new_name for child in parent.children):
+        raise EditRefused(f"{place_of(document, parent)} has {new_name} already. Choose another name.")
+    bare = document.text[node.start : node.end]
+    renaming = writer_of(document.format).rename(document, node, new_name)
+    pieces = [Splice(one.start - node.start, one.end - node.start, one.text) for one in renaming]
+    renamed = splice(bare, pieces)
+    if throughout:
+        head = max(piece.start + len(piece.text) for piece in pieces)
+        renamed = renamed[:head] + recased(renamed[head:], node.name, new_name)
+    return _added(document, parent, new_name, dedented(document, node.start, renamed), node)
+
+
+def recased(text: str, old: str, new: str) -> str:
+    """The text with another word for `old`, in each of its letter cases.
+
+    A word is not a part of another: in `kx12` there is no `kx1`, in `kx1_wheel` and `Kx1Wheel` there is.
+    """
+    cases = {old: new}
+    for case in (str.lower, str.upper, _first_upper, _first_lower):
+        cases.setdefault(case(old), case(new))
+    words = "|".join(re.escape(word) for word in sorted(cases, key=len, reverse=True))
+    pattern = re.compile(
+        rf"(?<![A-Za-z0-9])(?:{words})(?![a-z0-9])|(?<=[a-z0-9])(?:{re.escape(_first_upper(old))})(?![a-z0-9])"
+    )
+    return pattern.sub(lambda match: _in_word(match, cases), text)
+
+
+def _in_word(match: re.Match[str], cases: Mapping[str, str]) -> str:
+    """The new word; a part of a word in capitals only where it is one itself."""
+    found, following = match.group(), match.string[match.end() : match.end() + 1]
+    is_part = following.isupper() and found.isupper()
+    return found if is_part else cases[found]
+
+
+def _first_upper(word: str) -> str:
+    return word[:1].upper() + word[1:]
+
+
+def _first_lower(word: str) -> str:
+    return word[:1].lower() + word[1:]
 
 
 def remove_nodes(document: Document, segments: tuple[Segment, ...]) -> Edit:

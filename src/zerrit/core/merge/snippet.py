@@ -15,6 +15,7 @@ from enum import StrEnum
 from typing import Final
 
 from zerrit.core.addresses import Segment, keyed_segment, parse_node_address, print_segments
+from zerrit.core.documents.closed_text import is_opened_lines
 from zerrit.core.documents.document import Document
 from zerrit.core.documents.format_writer import dedented, source_of, writer_of
 from zerrit.core.documents.lookup import find
@@ -103,11 +104,11 @@ def plan_merge(target: Document, snippet: str, into: str = "") -> MergePlan:
     text = textwrap.dedent(cleaned.text)
     if not text.strip():
         raise SnippetRefused("The snippet is empty. Paste the block that you want to merge.")
-    if target.format.traits.line_based:
+    if target.format.traits.line_based and not target.format.traits.script:
         raise SnippetRefused(f"{target.path} is a plain text file; a snippet can only be merged into entries.")
     home = _named_place(target, into) if into else None
     reading = read_snippet(target, text, is_item=home is not None and home.kind is NodeKind.LIST)
-    if home is None and target.format.traits.unique_names:
+    if home is None and (target.format.traits.unique_names or reading.is_fragment):
         home = _list_of(target, reading.tops[0])
         if home is not None and reading.tops[0].kind is not NodeKind.LIST:
             reading = read_snippet(target, text, is_item=True)
@@ -202,8 +203,13 @@ def _splices(
                     splices += writer.set_value(target, target_node, source_node.value or "")
     # A block and the blocks inside it may end at the same place; what belongs deepest comes first there.
     for parent, sources, after in sorted(additions.values(), key=lambda addition: -len(addition[0].names)):
-        splices += writer.insert(target, parent, sources, after)
+        is_top = target.format.traits.script and parent is target.root  # code may end the file, as a `return` does
+        splices += writer.insert(target, parent, sources, after or (_last_opened(target) if is_top else None))
     return splices
+
+
+def _last_opened(target: Document) -> Node | None:
+    return next((one for one in reversed(target.root.children) if is_opened_lines(target, one)), None)
 
 
 def _plain_source(snippet: Document, node: Node) -> str:
@@ -271,6 +277,12 @@ def _item_fields(node: Node) -> set[str]:
     return {child.name for item in node.children for child in item.children}
 
 
+def _entry_fields(node: Node) -> set[str]:
+    """The fields of the named entries that a table holds."""
+    entries = [child for child in node.children if child.name and not child.is_value]
+    return {part.name for entry in entries for part in entry.children}
+
+
 def _place_by_content(target: Document, top: Node) -> Node:
     names = {child.name for child in top.children}
     own = {child.name for child in target.root.children}
@@ -281,6 +293,9 @@ def _place_by_content(target: Document, top: Node) -> Node:
         for node in target.root.walk()
         if not node.is_value and names <= {c.name for c in node.children} and "" not in names
     ]
+    if not homes and target.format.traits.script:
+        fields = {part.name for child in top.children for part in child.children} - {""}
+        homes = [node for node in target.root.walk() if fields and node.name and fields <= _entry_fields(node)]
     if not homes and target.format.traits.unique_names:
         return target.root
     return _only(target, _with_all(target, homes, top.children), sorted(names))

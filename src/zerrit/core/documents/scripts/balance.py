@@ -19,7 +19,7 @@ from zerrit.core.documents.source import Source, Splice
 _SMART: Final = re.compile("[\u201c\u201d\u201e]")
 _SMART_LINE: Final = re.compile("([\u201c\u201d\u201e](?:[^\\r\\n]*[\u201c\u201d\u201e])?)")
 _LONGEST_WORD: Final = 60
-_COMMAND_FOLLOWS: Final = re.compile(r"(?:^|[\s;&|({])(?:then|else|elif|do|if|while|until|time|!)\Z")
+_COMMAND_FOLLOWS: Final = re.compile(r"(?:^|[\s;&|({])(then|else|elif|do|if|while|until|time|!)\Z")
 MOST_OPEN: Final = 10_000  # brackets open at one time; a file with more is not a script
 
 
@@ -130,7 +130,9 @@ class Balance:
         """What stands here is a word of the shell, and none that a command is given."""
         start = self.source.line_start(at)
         before = self.text[max(start, at - _LONGEST_WORD) : at].rstrip(" \t")
-        return not before or before[-1] in ";&|({)`!" or _COMMAND_FOLLOWS.search(before) is not None
+        while found := _COMMAND_FOLLOWS.search(before):  # which is one itself only where a command may begin
+            before = before[: found.start(1)].rstrip(" \t")
+        return not before or before[-1] in ";&|({)`!"
 
     def _word(self, word: str, at: int) -> None:
         """A word that opens or closes a block of code."""
@@ -172,8 +174,8 @@ class Balance:
             self._note_text(start, whole.end())
             return whole.end()
         line = self.source.line_start(start)
-        while self.open and self.open[-1][1] >= line:
-            self.open.pop()  # it may be closed in what the open text seems to hold
+        # A bracket of this line may be closed in what the open text seems to hold.
+        self.open = [(one, at) for one, at in self.open if at < line or one in self.openers]
         self._fault(
             "text.quote-not-closed",
             start,
@@ -215,7 +217,12 @@ class Balance:
         if sign == ")" and self.language.lone_parenthesis and not any(kind == "(" for kind, _ in self.open):
             return
         line = self.source.line_start(at)
-        if self.open and self.open[-1][1] >= line and not any(kind == wanted and o >= line for kind, o in self.open):
+        top = self.open[-1] if self.open else ("", -1)
+        if (
+            top[1] >= line
+            and top[0] not in self.openers
+            and not any(kind == wanted and o >= line for kind, o in self.open)
+        ):
             self._mismatch(sign, at)
         elif any(kind == wanted for kind, _ in self.open):
             while self.open[-1][0] != wanted:

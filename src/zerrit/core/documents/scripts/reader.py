@@ -99,6 +99,7 @@ def _tables(source: Source, report: Report, language: Language, brackets: Bracke
         start = _first_on_line(source, head)
         end = _last_on_line(source, closing + 1)
         if not name or not taken.is_free(start, end):
+            end_of_last = closing  # what is in it would go by a name that is not its own
             continue
         node = Node(NodeKind.GROUP, name, start, end)
         kept = len(report.findings)

@@ -6,6 +6,7 @@ import re
 from collections.abc import Mapping, Sequence
 from typing import Final
 
+from zerrit.core.documents.closed_text import quoted_part, setting_beside
 from zerrit.core.documents.document import Document
 from zerrit.core.documents.format_writer import (
     field_order,
@@ -26,6 +27,7 @@ _NUMBER: Final = re.compile(r"[-+]?(?:0[xX][0-9a-fA-F]+|\d+(?:\.\d*)?(?:[eE][-+]
 _NAME: Final = re.compile(r"[A-Za-z_$][\w$]*(?:(?:\.|::)[A-Za-z_$][\w$]*)*\Z")
 _SEPARATOR: Final = re.compile(r"[ \t]*([,;])")
 _NEEDS_MARKS: Final = re.compile(r"[\s;&|<>()$`\"'\\*?#!{}\[\]~%^=]|^$")
+_COMMENT: Final = re.compile(r"--|//|/\*|#")
 _STATEMENT_HEAD: Final = re.compile(
     r"\s*(?:(?:local|const|let|var|export|static|readonly|public|private|protected|final|unsigned|ref|struct)\s+)*"
     r"[\w$.:<>\[\]\"' ]+?(?:=\s*(?:new\b[^;={}]*)?|[ \t]*\(?\s*(?:[\"'][^\"'\r\n]*[\"']\s*,?\s*)?|)\s*\Z"
@@ -55,7 +57,8 @@ class ScriptWriter:
         if tables is None:
             return self._text.render(document, name, fields, like)
         parts = [
-            _key(field, tables) + _spelled(document, value, like.child(field) if like else None, tables)
+            _field_key(document, field, like, tables)
+            + _spelled(document, value, like.child(field) if like else None, tables)
             for field, value in field_order(fields, like)
         ]
         if like is not None and "\n" in document.text[like.value_start : like.value_end]:
@@ -64,7 +67,7 @@ class ScriptWriter:
             body = "{\n" + ",\n".join(unit + part for part in parts) + end + "\n}"
         else:
             body = "{ " + ", ".join(parts) + " }"
-        return (_key(name, tables) if name else "") + body
+        return (_key(name, tables, like=_text_of(document, like)) if name else "") + body
 
     def render_field(self, document: Document, parent: Node, name: str, value: str) -> str:
         if parent.parent is None:
@@ -74,8 +77,9 @@ class ScriptWriter:
         tables = _language(document).tables
         if tables is None:
             return value
-        like = parent.children[-1] if parent.children and not name else None
-        return (_key(name, tables) if name else "") + _spelled(document, value, like, tables)
+        last = parent.children[-1] if parent.children else None
+        key = _key(name, tables, like=_text_of(document, last)) if name else ""
+        return key + _spelled(document, value, None if name else last, tables)
 
     def _render_word(self, document: Document, parent: Node, value: str) -> str:
         if parent.name in document.reading.slots:
@@ -92,32 +96,13 @@ class ScriptWriter:
             return self._text.render_field(document, root, name, value)
         like = next((child for child in reversed(root.children) if child.name == name), None)
         if like is not None and is_option(document, like):
-            own = document.text[like.start : like.end]
-            first, last = like.value_start - like.start, like.value_end - like.start
-            if first >= len(own):
-                raise EditRefused(f"The option {name} has no value here, and is there already.")
-            if not (like.is_quoted and _mark(document, like) not in value) and _NEEDS_MARKS.search(value):
-                raise EditRefused(f"`{value}` needs quotation marks; add it as a line instead.")
-            return own[:first] + value + own[last:]
-        like = next(
-            (
-                one
-                for one in reversed(root.children)
-                if one.is_value and one.name != "line" and not is_option(document, one)
-            ),
-            None,
-        )
-        if like is None or like.name not in document.text[like.start : like.value_start] or not _NAME.match(name):
+            return _option_like(document, like, value)
+        beside = setting_beside(document)
+        if beside is None or not _NAME.match(name):
             raise EditRefused(
                 f"{document.path} has no setting beside which {name} could be written. Add a line with its text instead."
             )
-        start, end = _written_span(document, like)
-        head = document.text[like.start : start]
-        at = head.rindex(like.name)
-        tables = _language(document).tables
-        written = _spelled(document, value, None, tables) if tables else _word(document, like, value)
-        tail = document.text[end : like.end].split("#")[0].split("--")[0].split("//")[0].rstrip()
-        return head[:at] + name + head[at + len(like.name) :] + written + tail
+        return _setting_like(document, beside, name, value)
 
     def insert(self, document: Document, parent: Node, sources: Sequence[str], after: Node | None) -> list[Splice]:
         if parent.parent is None:
@@ -140,6 +125,12 @@ class ScriptWriter:
             return self._text.rename(document, node, name)
         text = document.text
         if node.parent is not None and node.parent.parent is None:
+            part = quoted_part(document, node)
+            if part is not None:
+                last = name.removeprefix(node.name[: len(node.name) - (part[1] - part[0])])
+                if re.search(r"[\"'\\\r\n]", last):
+                    raise EditRefused(f"`{last}` cannot be a name between the quotation marks there.")
+                return [Splice(*part, last)]
             place = re.compile(rf"(?<![\w$]){re.escape(node.name)}(?![\w$])").search(text, node.start, node.value_start)
             if place is None or not re.fullmatch(r"[\w.$-]+", name):
                 raise EditRefused(f"{node.name} cannot be given the name {name} by this step. Set the line instead.")
@@ -151,7 +142,8 @@ class ScriptWriter:
         dot = "." if text.startswith(".", node.start) else ""
         written = key.group()
         gap = written[len(written.rstrip(tables.sign.strip() + " \t")) :]
-        return [Splice(key.start(), key.end(), dot + _key(name, tables).removesuffix(tables.sign) + gap)]
+        new = _key(name, tables, like=written).removesuffix(tables.sign)
+        return [Splice(key.start(), key.end(), dot + new + gap)]
 
     def remove(self, document: Document, node: Node) -> list[Splice]:
         parent = node.parent
@@ -164,6 +156,29 @@ class ScriptWriter:
         if parent.parent is None:
             return [_remove_statement(document, node)]
         return _remove(document, node, parent)
+
+
+def _option_like(document: Document, like: Node, value: str) -> str:
+    """An option of the same name with another value."""
+    own = document.text[like.start : like.end]
+    first, last = like.value_start - like.start, like.value_end - like.start
+    if first >= len(own):
+        raise EditRefused(f"The option {like.name} has no value here, and is there already.")
+    is_in_marks = like.is_quoted and _mark(document, like) not in value
+    if not is_in_marks and _NEEDS_MARKS.search(value):
+        raise EditRefused(f"`{value}` needs quotation marks; add it as a line instead.")
+    return own[:first] + value + own[last:]
+
+
+def _setting_like(document: Document, like: Node, name: str, value: str) -> str:
+    """The line of another setting with this name and value."""
+    start, end = _written_span(document, like)
+    head, tail = document.text[like.start : start], document.text[end : like.end]
+    at = head.rindex(like.name)
+    tables = _language(document).tables
+    written = _spelled(document, value, None, tables) if tables else _word(document, like, value)
+    tail = _COMMENT.split(tail, maxsplit=1)[0].rstrip()
+    return head[:at] + name + head[at + len(like.name) :] + written + tail
 
 
 def _language(document: Document) -> Language:
@@ -243,12 +258,24 @@ def _usual_mark(document: Document) -> str:
     return "'" if document.text.count("'") > document.text.count('"') else '"'
 
 
-def _key(name: str, tables: Tables) -> str:
-    if tables.plain_key.match(name):
+def _field_key(document: Document, field: str, like: Node | None, tables: Tables) -> str:
+    own = like.child(field) if like is not None else None
+    dot = "." if own is not None and document.text.startswith(".", own.start) else ""
+    return dot + _key(field, tables, like=_text_of(document, own))
+
+
+def _text_of(document: Document, node: Node | None) -> str:
+    return document.text[node.start : node.value_start] if node is not None else ""
+
+
+def _key(name: str, tables: Tables, like: str = "") -> str:
+    """A name with the sign behind it, in quotation marks where it needs them or where that of its neighbour has some."""
+    marked = re.match(r"\[?\s*([\"'])", like)
+    if tables.plain_key.match(name) and not marked:
         return name + tables.sign
     if re.fullmatch(r"\d+", name) and tables.is_always_literal:
         return f"[{name}]{tables.sign}"
-    return tables.quoted_key.format(quoted(name, '"')) + tables.sign
+    return tables.quoted_key.format(quoted(name, marked.group(1) if marked else '"')) + tables.sign
 
 
 # --- words of commands and settings of a shell -----------------------------------------------------------------------------
