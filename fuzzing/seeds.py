@@ -46,7 +46,24 @@ SEEDS: Final[dict[str, tuple[str, ...]]] = {
         '  class Night { opens = 0; };\n  t = "say ""hi""";\n};\nclass Other;\ndelete X;\n',
         "a = 1;\r\nb[] += {2,};\r\n/* c */\r\n",
     ),
-    "a.lua": ('local t = { a = 1, ["b"] = { 2 } } -- c\n--[[ x ]]\nreturn f("s")\n',),
+    "a.lua": (
+        'local t = { a = 1, ["b"] = { 2 } } -- c\n--[[ x ]]\nreturn f("s")\n',
+        'A.B = {\n  ["x y"] = { p = 5, q = "z", }, -- c\n  { 1; 2 },\n  f = function(a) if a then return {} end end,\n'
+        '  n = [[l\nm]],\n}\nA.C["d"] = true\nAdd("e", {\n  g = -1,\n})\n',
+    ),
+    "a.js": (
+        'const S = 1.5;\nexport const b = {\n  n: { l: 4, i: ["a", "b"] }, // c\n  "o p": null,\n  r() { return {}; },\n};\n'
+        "f('x', { v: [[1, 2], [3]] });\n",
+    ),
+    "a.c": (
+        '#define A 5\nstatic const int B = 7; /* c */\nstruct L l[] = {\n  { .n = "t", .p = 3 },\n  { .n = "g", .p = F(5) },\n};\n',
+    ),
+    "b.sh": (
+        'N="a b"\nexport P=7\nL=\'a;b\'\nif true; then\n  exec ./g --h "$N" -p 7 --l=a,b \\\n    --w x --q\nfi\n',
+    ),
+    "a.bat": ('@echo off\nset A=b;c\nset "T=x y"\nif exist f (\n  g.exe --l=a;b -n "x y" --w z\n)\n',),
+    "a.ps1": ('$A = "b"\n<# c #>\n& ./g --l "a,b" `\n  --q\n',),
+    "a.py": ('"""d"""\nK = 5\nt = {\n    "a": {"b": [1, 2], "c": f(x)},  # d\n}\n',),
 }
 
 PIECES: Final = (

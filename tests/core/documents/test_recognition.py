@@ -42,6 +42,11 @@ def book_of(text: str) -> Gamebook:
         pytest.param("a.sh", "A=1\nB=2\n", Format.SHELL, False, id="a script by its ending"),
         pytest.param("run", "#!/bin/sh\nA=1\n", Format.SHELL, False, id="a script by its first line"),
         pytest.param("a.js", "class A {\n x = 1;\n};\n", Format.JAVASCRIPT, False, id="code that looks like a class config"),
+        pytest.param("shop.rules", "Shop = {\n  open = true,\n  prices = { 5, 6 },\n}\n", Format.LUA, True, id="Lua by its content"),
+        pytest.param("shop.cfg", "local n = 5\nif n > 3 then\n  print(n)\nend\n", Format.LUA, True, id="Lua in a .cfg"),
+        pytest.param("shop.rules", "const n = 5;\nexport const shop = {\n  open: true,\n};\n", Format.JAVASCRIPT, True, id="JavaScript by its content"),
+        pytest.param("shop.rules", '#include "base.h"\nstatic const int LIMIT = 5;\n', Format.C, True, id="C by its content"),
+        pytest.param("a.lua", "[A]\nx=1\n", Format.LUA, False, id="a script, whatever it looks like"),
         pytest.param("a.cfg", "", Format.TEXT, False, id="nothing"),
     ],
 )  # fmt: skip

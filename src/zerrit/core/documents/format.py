@@ -124,7 +124,9 @@ _SHARED: Final = frozenset((".cfg", ".conf", ".cnf", ".config"))
 #: Endings of prose, logs and tables, in which lines that look like settings are none.
 _NEVER_GUESSED: Final = frozenset((".txt", ".log", ".md", ".csv", ".html", ".htm"))
 #: What a file may be whose ending says nothing: only what prose and code never look like.
-_UNMISTAKABLE: Final = frozenset((Format.XML, Format.JSON, Format.CLASSES, Format.BRACES))
+_UNMISTAKABLE: Final = frozenset(
+    (Format.XML, Format.JSON, Format.CLASSES, Format.BRACES, Format.LUA, Format.JAVASCRIPT, Format.C)
+)
 
 
 class Recognised(NamedTuple):

@@ -28,6 +28,31 @@ _BRACES_LINE: Final = re.compile(r'(?:"(?:[^"\\]|\\.)*+"|[\w.$/:*+-]++|[{}]|[ \t
 _KEYWORD_LINE: Final = re.compile(
     r'[A-Za-z_][\w.+-]*(?:[ \t]+(?:"(?:[^"\\]|\\.)*"|[^\s"=]+))*[ \t]*(?:(?://|#|;).*)?\Z'
 )
+#: What only code of a language looks like, and what most of its lines look like.
+_SCRIPTS: Final = {
+    Format.LUA: (
+        re.compile(
+            r"local\s+[\w, ]+=|(?:local\s+)?function\b[\w.: ]*\(.*\)|(?:else)?if\b.*\bthen\Z|[\w.]+(?:\[\"[^\"]*\"\])?\s*=\s*\{\Z"
+            r"|return\s+\{\Z|--\[\["
+        ),
+        re.compile(
+            r"local\b|function\b|end\b|else|if\b.*\bthen\b|for\b.*\bdo\b|while\b.*\bdo\b|repeat\b|until\b|return\b|--"
+            r"|(?:[\w.]+|\[.*\])\s*=[^=].*(?<!;)\Z|[{}]|[\w.:]+\s*[({\"'].*\Z|[\"'].*[\"'][,;]?\Z"
+        ),
+    ),
+    Format.JAVASCRIPT: (
+        re.compile(
+            r"(?:export\s+)?(?:const|let|var)\s+(?:[\w$]+\s*=|[{\[])|(?:export\s+)?(?:async\s+)?function\b.*\{|module\.exports\b|import\s.*\sfrom\s"
+        ),
+        re.compile(r".*[;{},(\[)\]]\Z|//|/?\*|(?:case|default)\b.*:"),
+    ),
+    Format.C: (
+        re.compile(
+            r"#\s*(?:include|define|pragma)\b|(?:static|const|public|private|void|int|float|bool)\s+[\w<>]+[\s*&]+\w"
+        ),
+        re.compile(r".*[;{},()]\Z|//|/?\*|#|(?:case|default|public|private)\b.*:|(?:class|struct|enum)\b"),
+    ),
+}
 _SENTENCE_END: Final = (".", "!", "?", ":", ",")
 
 
@@ -47,6 +72,9 @@ def likely_format(text: str) -> Format | None:
         return Format.CLASSES
     if "{" in "".join(said) and _fit(said, _BRACES_LINE) and any('"' in line for line in said):
         return Format.BRACES
+    for language, (certain, line) in _SCRIPTS.items():
+        if any(certain.match(one) for one in said) and _fit(said, line):
+            return language
     if _fit(said, _INI_LINE):
         return Format.INI
     if _fit(said, _KEYWORD_LINE) and not any(_is_sentence(line) for line in said):

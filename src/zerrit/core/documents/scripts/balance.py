@@ -20,6 +20,7 @@ _SMART: Final = re.compile("[\u201c\u201d\u201e]")
 _SMART_LINE: Final = re.compile("([\u201c\u201d\u201e](?:[^\\r\\n]*[\u201c\u201d\u201e])?)")
 _LONGEST_WORD: Final = 60
 _COMMAND_FOLLOWS: Final = re.compile(r"(?:^|[\s;&|({])(then|else|elif|do|if|while|until|time|!)\Z")
+MOST_BLAMED: Final = 20  # what is left open beyond that is told where it is opened
 MOST_OPEN: Final = 10_000  # brackets open at one time; a file with more is not a script
 
 
@@ -283,7 +284,10 @@ class Balance:
         Where another bracket further in took the closing one that belongs to this, by its indentation, that other one is
         the one that is left open.
         """
-        opened = next((inner for inner in self.brackets.closing if inner > opened and self._is_taken(inner)), opened)
+        if len(self.brackets.faults) < MOST_BLAMED:
+            opened = next(
+                (inner for inner in self.brackets.closing if inner > opened and self._is_taken(inner)), opened
+            )
         sign = next((word for word in self.openers if self.text.startswith(word, opened)), self.text[opened])
         lines = self.source.line_starts
         number = self.source.line_at(opened)

@@ -26,18 +26,19 @@ from zerrit.core.documents.text.reader import read_lines
 
 _ARRAYS: Final = r"(?:[ \t]*\[\w*\])*"
 _ASSIGNED: Final = re.compile(
-    r"(?P<name>[A-Za-z_$][\w$]*(?:[.:]{1,2}[A-Za-z_$][\w$]*|\[[ ]?(?:\"[^\"]*\"|'[^']*'|\d+)[ ]?\])*)"
+    r"(?<![\w$])(?P<name>[A-Za-z_$][\w$]*(?:[.:]{1,2}[A-Za-z_$][\w$]*|\[[ ]?(?:\"[^\"]*\"|'[^']*'|\d+)[ ]?\])*)"
     rf"{_ARRAYS}(?:[ \t]*:[ \t]*[\w.<>\[\]|, ]+)?\s*=\s*(?:new\b[^;={{}}]*)?\Z"
 )
 _HANDED_OVER: Final = re.compile(
-    r"(?P<name>[A-Za-z_$][\w$]*(?:[.:]{1,2}[A-Za-z_$][\w$]*)*)[ \t]*"
+    r"(?<![\w$])(?P<name>[A-Za-z_$][\w$]*(?:[.:]{1,2}[A-Za-z_$][\w$]*)*)[ \t]*"
     r"(?:\(\s*(?:(?P<first>\"[^\"\r\n]*\"|'[^'\r\n]*')\s*,)?[^(){}\r\n]*|(?P<bare>\"[^\"\r\n]*\"|'[^'\r\n]*')?[ \t]*)\Z"
 )
 _GIVEN_BACK: Final = re.compile(r"\b(?P<name>return|default)\s*\Z")
-_BEFORE_LITERAL: Final = re.compile(r"(?:(?<![=!<>])=|[(,\[?]|(?<!:):|&&|\|\||\breturn|\bdefault|\bnew\b[^;={}]*)\s*\Z")
+_WORD_BEFORE: Final = re.compile(r"(?:\breturn|\bdefault|\bnew\b[^;={}]*)\Z")
 #: What follows a pattern by which parameters or values are taken apart.
 _BEHIND_PARAMETERS: Final = re.compile(r"\s*(?:=(?!=)|\)\s*(?:=>|\{)|,?[^(){};]{0,200}\)\s*(?:=>|\{))")
 _LONGEST_HEAD: Final = 400  # characters before a table that are looked at for its name
+MOST_FAILED: Final = 20  # times the length of the text that is looked at for tables that are none
 _LOOKS_NAMED: Final = re.compile(
     r"\s*(?:[\w$.\"'\-\[\]]+\s*[:=](?![:=>])|\.\.\.|[\"'{\[\]}\d-]|//|/\*|true\b|false\b|null\b)"
 )
@@ -88,25 +89,32 @@ def _tables(source: Source, report: Report, language: Language, brackets: Bracke
     found: list[Node] = []
     reader = TableReader(source, report, language, brackets.closing)
     end_of_last = -1
+    failed = 0
     for opening in sorted(brackets.closing):
         if opening < end_of_last or source.text[opening] not in language.tables.brackets:
             continue
         closing = brackets.closing[opening]
+        if not taken.is_free(opening, opening):
+            end_of_last = closing
+            continue
         if not brackets.is_sound(opening, closing) or not _is_literal(source.text, opening, closing, language):
             continue
         head = _head(source, opening)
         name = _table_name(source.text[head:opening])
-        start = _first_on_line(source, head)
-        end = _last_on_line(source, closing + 1)
-        if not name or not taken.is_free(start, end):
+        if not name or not taken.is_free(head, closing):
             end_of_last = closing  # what is in it would go by a name that is not its own
             continue
+        start = _first_on_line(source, head)
+        end = _last_on_line(source, closing + 1)
         node = Node(NodeKind.GROUP, name, start, end)
         kept = len(report.findings)
         try:
             reader.read(node, opening)
         except NoTable:
             del report.findings[kept:]
+            failed += closing - opening
+            if failed > MOST_FAILED * len(source.text):
+                break  # brackets within brackets that are no tables; they stay closed
             continue
         found.append(node)
         taken.take(start, end)
@@ -120,17 +128,26 @@ def _is_literal(text: str, opening: int, closing: int, language: Language) -> bo
         return True
     if language is JAVASCRIPT and _BEHIND_PARAMETERS.match(text, closing + 1):
         return False
-    if not _BEFORE_LITERAL.search(text[max(0, opening - _LONGEST_HEAD) : opening]):
+    if not _may_be_literal(text[max(0, opening - _LONGEST_HEAD) : opening].rstrip()):
         return False
     if language is PYTHON and text[opening] == "[":
         return True
     return _LOOKS_NAMED.match(text, opening + 1) is not None or text[opening] == "["
 
 
+def _may_be_literal(before: str) -> bool:
+    """What is before a bracket wants a value."""
+    if before.endswith(("(", ",", "[", "?", "&&", "||")):
+        return True
+    if before.endswith(("=", ":")):
+        return not before.endswith(("==", "!=", "<=", ">=", "::"))
+    return _WORD_BEFORE.search(before) is not None
+
+
 def _head(source: Source, opening: int) -> int:
     """Where what gives a table its name begins: the line, or the one before where the bracket is alone in its line."""
     start = source.line_start(opening)
-    if not source.text[start:opening].strip() and start > 0:
+    if 0 < start and opening - start <= _LONGEST_HEAD and not source.text[start:opening].strip():
         start = source.line_start(start - 1)
     return max(start, opening - _LONGEST_HEAD)
 

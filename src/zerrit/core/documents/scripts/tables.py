@@ -109,7 +109,7 @@ class TableReader:
     def _read(self, node: Node, opening: int, depth: int) -> None:
         if depth > MAX_DEPTH:
             raise NoTable
-        closing = self.closing[opening]
+        closing = self._end_of_brackets(opening, len(self.text)) - 1
         node.value_start, node.value_end = opening, closing + 1
         is_list = self.text[opening] == "["
         at = self._passed(opening + 1)
@@ -165,7 +165,7 @@ class TableReader:
     def _value(self, name: str, start: int, at: int, closing: int, depth: int) -> tuple[Node, int]:
         text = self.text
         if text[at] in self.tables.brackets and not (text[at] == "[" and self.tables.is_always_literal):
-            end = self.closing[at] + 1
+            end = self._end_of_brackets(at, closing)
             if self._is_whole(end, closing):
                 node = Node(NodeKind.GROUP, name, start, end)
                 self.comments.document(node)
@@ -262,7 +262,7 @@ class TableReader:
                 break
             if sign not in _CLOSED:
                 raise NoTable
-            at = last = self.closing.get(found.start(), closing) + 1
+            at = last = self._end_of_brackets(found.start(), closing)
         return self._before_blanks(start, min(last, closing))
 
     def _is_comment(self, found: re.Match[str]) -> bool:
@@ -283,6 +283,13 @@ class TableReader:
         if end >= closing or word is None:
             raise NoTable
         return word.end()
+
+    def _end_of_brackets(self, opening: int, stop: int) -> int:
+        """Behind the bracket that closes this one. Raises NoTable: none does, before `stop`."""
+        end = self.closing.get(opening, stop) + 1
+        if end > stop:
+            raise NoTable
+        return end
 
     def _before_blanks(self, start: int, end: int) -> int:
         while end > start and self.text[end - 1].isspace():
