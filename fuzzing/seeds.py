@@ -46,6 +46,10 @@ SEEDS: Final[dict[str, tuple[str, ...]]] = {
         '  class Night { opens = 0; };\n  t = "say ""hi""";\n};\nclass Other;\ndelete X;\n',
         "a = 1;\r\nb[] += {2,};\r\n/* c */\r\n",
     ),
+    "a.toml": (
+        '# c\nt = "q" # d\ns = 24\no = 1979-05-27 07:32:00\nx."a b".y = true\nc = ["A", \'B\'] # e\ng = [ [1, 2], # f\n  [3],\n]\n'
+        'n = """\nl\nm"""\np = { x = 1, y = 2.5 }\n\n[h.n]\nz = 0\n\n[[b]]\nname = "u"\n[b.c]\nk = "v"\n[[b]]\nname = "w"\n',
+    ),
     "a.lua": (
         'local t = { a = 1, ["b"] = { 2 } } -- c\n--[[ x ]]\nreturn f("s")\n',
         'A.B = {\n  ["x y"] = { p = 5, q = "z", }, -- c\n  { 1; 2 },\n  f = function(a) if a then return {} end end,\n'

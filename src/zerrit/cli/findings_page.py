@@ -21,6 +21,7 @@ _GROUPS: Final = {
     "keywords": "Keyword lines",
     "braces": "Braced key-values",
     "classes": "Class configs",
+    "toml": "TOML",
     "script": "Tables in scripts",
     "meaning": "What the gamebook says of it",
     "gamebook": "The gamebook itself",

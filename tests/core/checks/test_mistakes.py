@@ -15,6 +15,7 @@ from tests.core.mistakes import (
     in_properties,
     in_scripts,
     in_tables,
+    in_toml,
     in_xml,
     in_yaml,
 )
@@ -27,6 +28,7 @@ _BASES = {
     "a.json": in_json.BASE,
     "a.yml": in_yaml.BASE,
     "a.ini": in_ini.BASE,
+    "a.toml": in_toml.BASE,
     "a.classes": in_classes.BASE,
     "a.braces": in_braces.BASE,
     "a.keywords": in_keywords.BASE,
@@ -43,6 +45,7 @@ _TABLES = {
     "a.json": in_json.MISTAKES,
     "a.yml": in_yaml.MISTAKES,
     "a.ini": in_ini.MISTAKES,
+    "a.toml": in_toml.MISTAKES,
     "a.classes": in_classes.MISTAKES,
     "a.braces": in_braces.MISTAKES,
     "a.keywords": in_keywords.MISTAKES,

@@ -19,7 +19,7 @@ from zerrit.demo.world_files import server_files
 
 WORLD = {
     path: document
-    for path, data in (server_files("coral-gate") | world("foundry") | world("cannery")).items()
+    for path, data in (server_files("coral-gate") | world("foundry") | world("cannery") | world("lantern")).items()
     if (document := read_document(data, path)).format is not Format.TEXT and document.ok and len(data) < 20_000
 }
 #: Not the lines of code, of which one may change what those around it mean, and not the words of an option, of which the

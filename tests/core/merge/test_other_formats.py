@@ -11,6 +11,13 @@ from zerrit.core.merge import apply_plan, merge_three, plan_merge
 
 ROTA = 'class Rota\n{\n\topens = 6; // hour\n\tcrew[] = {"ada", "bo"};\n\tclass Night\n\t{\n\t\topens = 0;\n\t};\n};\n'
 MOULDS = '"Moulds"\n{\n\t"mould"\n\t{\n\t\t"name"\t"Bell"\n\t\t"weight"\t"8"\t// kilograms\n\t}\n}\n'
+TOML = (
+    'seats = 24\n\n[night]\nopens = 0\n\n[[lamp]]\nname = "north"\nprice = 5\n\n[[lamp]]\nname = "south"\nprice = 7\n'
+)
+LUA = (
+    'Seats = 24\nStalls = {\n  ["quay"] = { price = 5 },\n  ["pier"] = { price = 7 }, -- the old one\n}\n'
+    "function open() return Stalls end\nreturn Stalls\n"
+)
 GATE = 'hostname "Copper Lane"\nseats 24\nadmin "Ada" 5 build\nadmin "Bo" 1 look\nload "a"\nload "b"\n'
 
 
@@ -60,6 +67,48 @@ GATE = 'hostname "Copper Lane"\nseats 24\nadmin "Ada" 5 build\nadmin "Bo" 1 look
             "# x\na.b=1\nc=3\nd=4\n",
             ["combine", "add"],
             id="properties",
+        ),
+        pytest.param(
+            "a.toml",
+            TOML,
+            '[[lamp]]\nname = "west"\nprice = 9\n\n[[lamp]]\nname = "north"\nprice = 6\n',
+            TOML.replace("price = 5", "price = 6").rstrip() + '\n\n[[lamp]]\nname = "west"\nprice = 9\n',
+            ["add", "combine"],
+            id="entries of TOML",
+        ),
+        pytest.param(
+            "a.toml",
+            TOML,
+            "seats = 30\n[night]\ncloses = 6\n",
+            TOML.replace("24", "30").replace("opens = 0\n", "opens = 0\ncloses = 6\n"),
+            ["combine", "combine"],
+            id="settings and a table of TOML",
+        ),
+        pytest.param(
+            "a.lua",
+            LUA,
+            "Stalls = {\n  ['mole'] = { price = 4 },\n  ['quay'] = { price = 6 },\n}\nSeats = 30\n",
+            LUA.replace("price = 5", "price = 6")
+            .replace("}, -- the old one\n", "}, -- the old one\n  ['mole'] = { price = 4 },\n")
+            .replace("24", "30"),
+            ["add", "combine", "combine"],
+            id="a table and a setting of a script",
+        ),
+        pytest.param(
+            "a.lua",
+            LUA,
+            '  ["mole"] = { price = 4 },\n',
+            LUA.replace("}, -- the old one\n", '}, -- the old one\n  ["mole"] = { price = 4 },\n'),
+            ["add"],
+            id="an entry of a table in a script, without its table",
+        ),
+        pytest.param(
+            "a.js",
+            "f();\nregister('x', [\n  { id: 'a', n: 1 },\n  { id: 'b', n: 2 }\n]);\n",
+            "{ id: 'c', n: 3 },\n",
+            "f();\nregister('x', [\n  { id: 'a', n: 1 },\n  { id: 'b', n: 2 },\n  { id: 'c', n: 3 }\n]);\n",
+            ["add"],
+            id="an entry of a list that no comma ends",
         ),
     ],
 )

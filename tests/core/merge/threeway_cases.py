@@ -14,7 +14,7 @@ from dataclasses import dataclass, field
 from zerrit.core import Document, read_document
 from zerrit.core.documents import Format
 
-FORMATS = ("xml", "json", "yml", "ini", "braces", "classes", "lua", "js")
+FORMATS = ("xml", "json", "yml", "ini", "braces", "classes", "lua", "js", "toml")
 KINDS = (
     "disjoint",
     "fields",
@@ -210,8 +210,8 @@ def render(entries: Entries, form: str, layout: int) -> str:
         return _yaml(entries, layout)
     if form in ("braces", "classes"):
         return (_braces if form == "braces" else _classes)(entries, layout)
-    if form in ("lua", "js"):
-        return (_lua if form == "lua" else _javascript)(entries, layout)
+    if form in ("lua", "js", "toml"):
+        return {"lua": _lua, "js": _javascript, "toml": _toml}[form](entries, layout)
     gap = ("=", " = ")[layout]
     return "".join(
         f"{_comment(fields, '; ')}[{name}]\n" + "".join(f"{k}{gap}{v}\n" for k, v in _plain(fields).items()) + "\n"
@@ -306,6 +306,16 @@ def _javascript(entries: Entries, layout: int) -> str:
     return "\n".join([*lines, "]);", "run(1);", ""])
 
 
+def _toml(entries: Entries, layout: int) -> str:
+    lines = ['title = "all"', ""]
+    gap = ("=", " = ")[layout]
+    for name, given in entries.items():
+        fields = {"name": name, **_plain(given)}
+        lines += _comment(given, "# ").splitlines()
+        lines += ["[[item]]", *(f"{k}{gap}{v}" if v.isdigit() else f'{k}{gap}"{v}"' for k, v in fields.items()), ""]
+    return "\n".join(lines)
+
+
 def read(text: str, form: str) -> Document:
     named = {"braces": Format.BRACES, "classes": Format.CLASSES}
     return read_document(text.encode(), f"case.{form}", format=named.get(form))
@@ -324,7 +334,9 @@ def is_same(one: Entries, other: Entries, form: str) -> bool:
 def model_of(document: Document, form: str) -> Entries:
     """Back from a file to the model, the order of the fields aside."""
     entries: Entries = {}
-    pattern = {"xml": "item", "ini": "*", "lua": "Base.items/*", "js": "register.items/*"}.get(form, "items/*")
+    pattern = {"xml": "item", "ini": "*", "lua": "Base.items/*", "js": "register.items/*", "toml": "item"}.get(
+        form, "items/*"
+    )
     are_named = form in ("ini", "classes", "lua")
     for node in document.select(pattern):
         fields = {child.name.removeprefix("@"): child.value or "" for child in node.children}

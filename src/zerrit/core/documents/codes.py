@@ -19,6 +19,7 @@ from zerrit.core.documents.code import Code, Severity
 from zerrit.core.documents.keywords.codes import KEYWORDS
 from zerrit.core.documents.properties.codes import PROPERTIES
 from zerrit.core.documents.scripts.codes import SCRIPTS
+from zerrit.core.documents.toml.codes import TOML
 
 _E, _W, _N = Severity.ERROR, Severity.WARNING, Severity.NOTICE
 
@@ -1076,6 +1077,7 @@ CODES: Final[dict[str, Code]] = {
     **BRACES,
     **CLASSES,
     **SCRIPTS,
+    **TOML,
     **_MEANING,
 }
 TOLERANCES: Final[frozenset[str]] = frozenset(

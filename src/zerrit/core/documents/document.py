@@ -7,6 +7,7 @@ are, and why an edit (`zerrit.core.documents.value_edits`) is a list of splices 
 
 from __future__ import annotations
 
+import tomllib
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cache, cached_property, partial
@@ -98,6 +99,8 @@ class Document:
         """Plain values: dicts, lists, text, numbers, truth values, None. Repeated names become lists."""
         if self.format is Format.YAML:
             return _yaml_data(self)
+        if self.format is Format.TOML and self.ok:
+            return tomllib.loads(self.text.replace("\r\n", "\n"))
         return _plain(self.root, self.format)
 
     @cached_property

@@ -44,6 +44,7 @@ class Format(StrEnum):
     KEYWORDS = "keywords"
     BRACES = "braces"
     CLASSES = "classes"
+    TOML = "toml"
     LUA = "lua"
     JAVASCRIPT = "javascript"
     C = "c"
@@ -79,6 +80,7 @@ _TRAITS: Final[Mapping[Format, Traits]] = {
     ),
     Format.BRACES: Traits("braced key-values", may_repeat=True, braces=True, named_parts=True, line_comments=("//",)),
     Format.CLASSES: Traits("class config", named_parts=True, braces=True, line_comments=("//",)),
+    Format.TOML: Traits("TOML", named_parts=True, sections=True, line_comments=("#",)),
     **{
         one: Traits(label, line_based=True, line_comments=None, script=True, named_parts=True)
         for one, label in (
@@ -102,6 +104,7 @@ _BY_ENDING: Final = {
     ".ini": Format.INI,
     ".properties": Format.PROPERTIES,
     ".env": Format.PROPERTIES,
+    ".toml": Format.TOML,
     ".lua": Format.LUA,
     ".js": Format.JAVASCRIPT,
     ".mjs": Format.JAVASCRIPT,

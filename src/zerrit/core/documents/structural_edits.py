@@ -151,7 +151,7 @@ def _moved(document: Document, node: Node, where: Where, goal: Node) -> Document
     after = None if where is Where.INTO else twin
     if parent is None or (parent.is_value and parent.value):
         raise EditRefused(f"{place_of(document, goal)} holds nothing that it could be among.")
-    if document.format.traits.sections and _is_section(without, twin) and where is not Where.INTO:
+    if document.format.traits.sections and is_section(without, twin) and where is not Where.INTO:
         return rewrite(without, [_section_splice(without, twin, where, source)])
     if where is Where.BEFORE and document.format.traits.line_based and is_repeated(without, twin):
         return rewrite(without, [added_before(without, twin, source)])
@@ -162,13 +162,16 @@ def _moved(document: Document, node: Node, where: Where, goal: Node) -> Document
     return rewrite(without, writer_of(document.format).insert(without, parent, [source], after))
 
 
-def _is_section(document: Document, node: Node) -> bool:
-    return node.parent is document.root and document.text.startswith("[", node.start)
+def is_section(document: Document, node: Node) -> bool:
+    """The node is a section with a header of its own."""
+    return (
+        document.format.traits.sections and node.parent is document.root and document.text.startswith("[", node.start)
+    )
 
 
 def _require_alike(document: Document, node: Node, goal: Node) -> None:
     """A section goes among sections; a setting beside one would come to belong to it."""
-    if _is_section(document, node) != _is_section(document, goal):
+    if is_section(document, node) != is_section(document, goal):
         raise EditRefused(
             f"{place_of(document, node)} cannot be there: sections are moved among sections, and settings into one."
         )
@@ -326,10 +329,12 @@ def _goes_on(document: Document, taken: list[re.Match[str]], following: re.Match
     """The commented line belongs to the same entry: it follows at once, indented further than the first, or in its braces."""
     first, line = taken[0], taken[-1]
     gap = document.text[line.end() : following.start()]
-    if document.format.traits.braces or document.format.traits.script:
-        text = "".join(one.group(2) for one in taken)
-        is_open = any(text.count(opening) > text.count(closing) for opening, closing in ("{}", "[]", "()"))
-        begins = len(taken) == 1 and following.group(2).lstrip().startswith("{")
+    text = "".join(one.group(2) for one in taken)
+    is_open = any(text.count(opening) > text.count(closing) for opening, closing in ("{}", "[]", "()")) or any(
+        text.count(marks) % 2 for marks in ('"""', "'''")
+    )
+    if document.format.traits.braces or (is_open and not document.format.traits.indented):
+        begins = document.format.traits.braces and len(taken) == 1 and following.group(2).lstrip().startswith("{")
         return (is_open or begins) and not gap.strip() and gap.count("\n") <= 1
     if document.format.traits.sections and first.group(2).startswith("["):
         return not gap.strip() and not following.group(2).startswith(

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from zerrit.core.documents.document import Document
 from zerrit.core.documents.entry_keys import Keys
 from zerrit.core.documents.node import Node
-from zerrit.core.documents.structural_edits import Where, move
+from zerrit.core.documents.structural_edits import Where, is_section, move
 from zerrit.core.documents.value_edits import Edit
 from zerrit.core.errors import EditRefused
 from zerrit.core.sequences import longest_increasing
@@ -43,10 +43,12 @@ def carry_out(document: Document, keys: Keys, planned: Move) -> Edit:
         parent = _child(parent, keys, identity)
     node = _child(parent, keys, planned.identity)
     own = document.keys
-    if planned.behind is not None:
-        goal = _child(parent, keys, planned.behind)
+    goal = _child(parent, keys, planned.behind) if planned.behind is not None else None
+    if goal is not None and is_section(document, node) <= is_section(document, goal):
         return move(document, own.segments_of(node), Where.AFTER, own.segments_of(goal))
-    goal = next(child for child in parent.children if not child.name.startswith("@"))
+    # The first one; a section behind a setting is the first of the sections.
+    same = (child for child in parent.children if not child.name.startswith("@"))
+    goal = next(child for child in same if is_section(document, child) or not is_section(document, node))
     if goal is node:
         return Edit(document, ())
     return move(document, own.segments_of(node), Where.BEFORE, own.segments_of(goal))

@@ -17,6 +17,7 @@ from typing import Final
 from zerrit.core.addresses import Segment, keyed_segment, parse_node_address, print_segments
 from zerrit.core.documents.closed_text import is_opened_lines
 from zerrit.core.documents.document import Document
+from zerrit.core.documents.format import Format
 from zerrit.core.documents.format_writer import dedented, source_of, writer_of
 from zerrit.core.documents.lookup import find
 from zerrit.core.documents.node import Node, NodeKind
@@ -133,7 +134,7 @@ MOST_RESULTS: Final = 50  # lines of a target that are worked out for a plan to 
 def _with_result(target: Document, plan: MergePlan, number: int) -> Action:
     """The action with the line that it makes, where it changes an entry of one line in parentheses."""
     action, (node, twin, parent) = plan.actions[number], plan._pairs[number]
-    is_struct = twin is not None and not twin.is_value and target.format.traits.sections
+    is_struct = twin is not None and not twin.is_value and target.format is Format.INI
     if twin is None or not is_struct or action.kind not in _CHANGING or number >= MOST_RESULTS:
         return action
     kind = ActionKind.COMBINE if action.kind is ActionKind.ASK else action.kind
@@ -228,7 +229,7 @@ def _named_place(target: Document, into: str) -> Node:
 
 def _places(target: Document, tops: tuple[Node, ...]) -> list[Node | None]:
     """For each top of the snippet the group of the target that its children belong to; None: a new section."""
-    if target.format.traits.sections:
+    if target.format is Format.INI:
         return [_ini_place(target, top) for top in tops]
     return [_place_by_content(target, tops[0])]
 
@@ -345,7 +346,7 @@ def _plan_below(target: Document, reading: Reading, top: Node, parent: Node | No
         )
         return
     for child in top.children:
-        if top.parent is not None or not target.format.traits.sections or not is_section(document, child):
+        if top.parent is not None or target.format is not Format.INI or not is_section(document, child):
             yield from _plan_child(target, reading, child, parent)
 
 
@@ -503,7 +504,7 @@ def _is_whole_list(target: Document, source: Node, own: Node) -> bool:
     """
     if source.kind is not NodeKind.LIST or own.kind is not NodeKind.LIST or own.parent is None:
         return False
-    if target.format.traits.sections or _goes_by_number(own):
+    if target.format is Format.INI or _goes_by_number(own):
         return True
     return not any(target.keys.key_of(child) for child in own.children)
 
@@ -569,7 +570,7 @@ def _is_container(target: Document, twin: Node, node: Node) -> bool:
     """
     if twin.is_value or node.is_value or not any(child.children or not child.is_value for child in node.children):
         return False
-    if target.format.traits.sections and not is_section(target, twin):
+    if target.format is Format.INI and not is_section(target, twin):
         return False  # a value in parentheses is published as one line
     return not target.keys.key_of(twin) or target.keys.holds_entries(twin)
 

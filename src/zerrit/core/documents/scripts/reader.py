@@ -147,7 +147,7 @@ def _may_be_literal(before: str) -> bool:
 def _head(source: Source, opening: int) -> int:
     """Where what gives a table its name begins: the line, or the one before where the bracket is alone in its line."""
     start = source.line_start(opening)
-    if 0 < start and opening - start <= _LONGEST_HEAD and not source.text[start:opening].strip():
+    if start > 0 and opening - start <= _LONGEST_HEAD and not source.text[start:opening].strip():
         start = source.line_start(start - 1)
     return max(start, opening - _LONGEST_HEAD)
 

@@ -6,13 +6,12 @@ import re
 from collections.abc import Mapping, Sequence
 from typing import Final
 
+from zerrit.core.documents.bracket_writer import insert_entries, remove_entry, separator_behind
 from zerrit.core.documents.closed_text import quoted_part, setting_beside
 from zerrit.core.documents.document import Document
 from zerrit.core.documents.format_writer import (
     field_order,
     indent_unit,
-    indented,
-    is_first_on_line,
     whole_lines,
 )
 from zerrit.core.documents.node import Node, NodeKind
@@ -25,7 +24,6 @@ from zerrit.core.errors import EditRefused
 
 _NUMBER: Final = re.compile(r"[-+]?(?:0[xX][0-9a-fA-F]+|\d+(?:\.\d*)?(?:[eE][-+]?\d+)?|\.\d+)[fFuUlL]{0,2}\Z")
 _NAME: Final = re.compile(r"[A-Za-z_$][\w$]*(?:(?:\.|::)[A-Za-z_$][\w$]*)*\Z")
-_SEPARATOR: Final = re.compile(r"[ \t]*([,;])")
 _NEEDS_MARKS: Final = re.compile(r"[\s;&|<>()$`\"'\\*?#!{}\[\]~%^=]|^$")
 _COMMENT: Final = re.compile(r"--|//|/\*|#")
 _STATEMENT_HEAD: Final = re.compile(
@@ -63,7 +61,7 @@ class ScriptWriter:
         ]
         if like is not None and "\n" in document.text[like.value_start : like.value_end]:
             unit = indent_unit(document)
-            end = "," if _has_separator(document, like.children[-1]) else ""
+            end = "," if separator_behind(document, like.children[-1]) is not None else ""
             body = "{\n" + ",\n".join(unit + part for part in parts) + end + "\n}"
         else:
             body = "{ " + ", ".join(parts) + " }"
@@ -118,7 +116,7 @@ class ScriptWriter:
                 else ""
             )
             raise EditRefused(f"`{parent.name}` is a single value; nothing can be added to it.{what}")
-        return _insert(document, parent, sources, after)
+        return insert_entries(document, parent, sources, after)
 
     def rename(self, document: Document, node: Node, name: str) -> list[Splice]:
         if _is_text(document, node) or (node.parent is not None and not node.name):
@@ -155,7 +153,7 @@ class ScriptWriter:
             return _remove_word(node, parent)
         if parent.parent is None:
             return [_remove_statement(document, node)]
-        return _remove(document, node, parent)
+        return remove_entry(document, node, parent)
 
 
 def _option_like(document: Document, like: Node, value: str) -> str:
@@ -370,92 +368,6 @@ def _remove_word(node: Node, parent: Node) -> list[Splice]:
     if index + 1 < len(siblings):
         return [Splice(node.start, siblings[index + 1].start, "")]
     return [Splice(siblings[index - 1].end if index > 0 else node.start, node.end, "")]
-
-
-# --- entries of tables ------------------------------------------------------------------------------------------------------
-
-
-def _behind(document: Document, node: Node) -> re.Match[str] | None:
-    return _SEPARATOR.match(document.text, node.end)
-
-
-def _has_separator(document: Document, node: Node) -> bool:
-    return _behind(document, node) is not None
-
-
-def _insert(document: Document, parent: Node, sources: Sequence[str], after: Node | None) -> list[Splice]:
-    """Put entries behind one, or at the end; separators as the table has them."""
-    after = after or (parent.children[-1] if parent.children else None)
-    newline = document.source.newline_near(parent.value_start)
-    if after is None:
-        return [_first_entries(document, parent, sources, newline)]
-    behind = _behind(document, after)
-    sign = behind.group(1) if behind is not None else _usual_sign(document, parent)
-    is_last = parent.children[-1] is after
-    last_sign = sign if behind is not None or not is_last else ""
-    first = [] if behind is not None else [Splice(after.end, after.end, sign)]
-    at = behind.end() if behind is not None else after.end
-    if is_first_on_line(document, after.lead_start) and document.source.line_end(at) < parent.value_end:
-        indent = document.source.indent_at(after.start)
-        rest = document.text[at : document.source.line_end(at)].strip()
-        if not rest or rest.startswith(("--", "//", "#")):
-            at = document.source.line_end(at)
-        text = "".join(
-            newline + indent + indented(source, indent, newline) + (sign if number < len(sources) else last_sign)
-            for number, source in enumerate(sources, 1)
-        )
-        return [*first, Splice(at, at, text)]
-    text = "".join(
-        f" {source}" + (sign if number < len(sources) else last_sign) for number, source in enumerate(sources, 1)
-    )
-    return [*first, Splice(at, at, text)] if behind is not None else [Splice(at, at, sign + text)]
-
-
-def _usual_sign(document: Document, parent: Node) -> str:
-    found = next((match for child in parent.children if (match := _behind(document, child)) is not None), None)
-    return found.group(1) if found is not None else ","
-
-
-def _first_entries(document: Document, parent: Node, sources: Sequence[str], newline: str) -> Splice:
-    start, end = parent.value_start + 1, parent.value_end - 1
-    inside = document.text[start:end]
-    if "\n" not in inside:
-        gap = " " if document.text[parent.value_start] == "{" else ""
-        if inside.strip():
-            raise EditRefused(f"`{parent.name}` holds a comment only; write the entry into its line by hand.")
-        if not any("\n" in source for source in sources):
-            return Splice(start, end, gap + ", ".join(sources) + gap)
-    outer = document.source.indent_at(parent.value_start)
-    indent = outer + indent_unit(document)
-    lines = "".join(newline + indent + indented(source, indent, newline) + "," for source in sources)
-    kept = inside.rstrip()
-    return Splice(start + len(kept), end, lines + newline + outer)
-
-
-def _remove(document: Document, node: Node, parent: Node) -> list[Splice]:
-    """Take an entry out with its separator; where it was the last without one, that of the entry before it goes too."""
-    siblings = parent.children
-    index = next(i for i, sibling in enumerate(siblings) if sibling is node)
-    behind = _behind(document, node)
-    before = _behind(document, siblings[index - 1]) if index > 0 and behind is None else None
-    is_last = index + 1 == len(siblings)
-    extra = [Splice(before.start(), before.end(), "")] if before is not None and is_last else []
-    lines = whole_lines(document, node)
-    if lines is not None:
-        return [*extra, lines]
-    if is_last and index > 0 and before is not None:
-        return [Splice(before.start(), node.end, "")]
-    if (
-        not is_last
-        and siblings[index + 1].lead_start > node.end
-        and document.source.line_at(siblings[index + 1].lead_start) == document.source.line_at(node.end)
-    ):
-        return [Splice(node.lead_start, siblings[index + 1].lead_start, "")]
-    end = behind.end() if behind is not None else node.end
-    start = node.lead_start
-    if index > 0 and document.text[start - 1] in " \t":
-        start -= 1
-    return [*extra, Splice(start, end, "")]
 
 
 def _remove_statement(document: Document, node: Node) -> Splice:
