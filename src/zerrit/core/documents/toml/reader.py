@@ -14,7 +14,7 @@ import tomllib
 from typing import Final
 
 from zerrit.core.documents.comments import CommentKeeper, tidy_block
-from zerrit.core.documents.findings import Report, first_of_each_line, report_smart_quotes
+from zerrit.core.documents.findings import Report, first_of_each_line
 from zerrit.core.documents.node import Node, NodeKind
 from zerrit.core.documents.reading import Reading
 from zerrit.core.documents.source import Source, Splice
@@ -27,6 +27,7 @@ _HEADER: Final = re.compile(rf"(?P<open>\[\[?)[ \t]*(?P<path>{_PATH})?[ \t]*(?P<
 _KEY: Final = re.compile(rf"(?P<path>{_PATH})[ \t]*(?P<sign>=)?[ \t]*")
 _BLANK: Final = re.compile(r"[ \t]*")
 _COMMA: Final = re.compile(r"[ \t]*,")
+_MARKS: Final = "\u201c\u201d\u201e\u2018\u2019"
 _BLANKS: Final = re.compile(r"\s*")
 _COMMENT: Final = re.compile(r"#([^\r\n]*)")
 _REST: Final = re.compile(r"[^\r\n]*")
@@ -219,15 +220,15 @@ class _Reader:
         raw = text[at:end]
         if not _LITERAL.match(raw):
             line = text[at : _end(_REST, text, at)].split("#")[0].rstrip()
-            known = len(self.report.findings)
-            report_smart_quotes(self.report, at, line)
-            if len(self.report.findings) == known:
-                self.report.add(
-                    "toml.text-without-quotes",
-                    at,
-                    f"`{line[:40]}` is no number, date, true or false; a text is in quotation marks.",
-                    hint=f'Write "{raw}".',
-                )
+            is_typographic = any(mark in line for mark in _MARKS)
+            self.report.add(
+                "toml.text-without-quotes",
+                at,
+                f"`{line[:40]}` has typographic quotation marks; TOML knows only plain ones."
+                if is_typographic
+                else f"`{line[:40]}` is no number, date, true or false; a text is in quotation marks.",
+                hint=f'Write "{raw.strip(_MARKS)}".',
+            )
             end = at + len(line) if depth == 1 else end
         return Node(NodeKind.VALUE, name, start, max(end, at), text[at:end], at, max(end, at)), max(end, at)
 

@@ -218,6 +218,7 @@ class Elements:
                     parent.adopt(child)
         elif node.name.lower() in PAGE_TAGS and len(re.findall(rf"<{re.escape(node.name)}\b", self.text)) == 1:
             end = self.source.text.find(">", node.start) + 1
+            end = max(end, node.value_start)  # a `>` may stand in an attribute
             self.report.add(
                 "xml.not-closed",
                 node.start,
