@@ -3702,10 +3702,10 @@ export interface components {
         };
         /**
          * Format
-         * @description Each has a folder of its name beside this module, with its reader and its writer.
+         * @description Each has a folder beside this module with its reader and its writer: of its name, or of its kind for a script.
          * @enum {string}
          */
-        Format: "xml" | "yaml" | "json" | "ini" | "properties" | "keywords" | "braces" | "classes" | "text";
+        Format: "xml" | "yaml" | "json" | "ini" | "properties" | "keywords" | "braces" | "classes" | "toml" | "lua" | "javascript" | "c" | "shell" | "batch" | "powershell" | "python" | "database" | "text";
         /** FreeNumberOut */
         FreeNumberOut: {
             /** Family */

@@ -23,6 +23,7 @@ _GROUPS: Final = {
     "classes": "Class configs",
     "toml": "TOML",
     "script": "Tables in scripts",
+    "database": "Databases",
     "meaning": "What the gamebook says of it",
     "gamebook": "The gamebook itself",
     "waiver": "Waivers",

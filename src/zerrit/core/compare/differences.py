@@ -269,6 +269,8 @@ class _Comparison:
 
     def _moved(self, a: Node, b: Node, pairs: list[tuple[Node, Node]]) -> set[int]:
         """Children that changed their place: those outside the longest run that kept its order."""
+        if not self.old.format.traits.ordered:
+            return set()
         place = {id(node): index for index, node in enumerate(b.children)}
         pairs.sort(key=lambda pair: pair[0].start)
         if all(place[id(one[1])] < place[id(other[1])] for one, other in pairwise(pairs)):

@@ -2,7 +2,7 @@
 What of a text or script is closed: the lines around what is opened or cut out of them.
 
 A table, a setting, a slot or an option is in the place of its lines, so that what else is in these lines is below no node.
-Comparisons and merges have to see it all the same: code that no one looks at is where a silent wrong would be.
+Comparisons and merges have to see it, too: code that no one looks at is where a silent wrong would be.
 """
 
 from __future__ import annotations

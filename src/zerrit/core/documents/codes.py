@@ -16,6 +16,7 @@ from typing import Final
 from zerrit.core.documents.braces.codes import BRACES
 from zerrit.core.documents.classes.codes import CLASSES
 from zerrit.core.documents.code import Code, Severity
+from zerrit.core.documents.database.codes import DATABASE
 from zerrit.core.documents.keywords.codes import KEYWORDS
 from zerrit.core.documents.properties.codes import PROPERTIES
 from zerrit.core.documents.scripts.codes import SCRIPTS
@@ -1078,6 +1079,7 @@ CODES: Final[dict[str, Code]] = {
     **CLASSES,
     **SCRIPTS,
     **TOML,
+    **DATABASE,
     **_MEANING,
 }
 TOLERANCES: Final[frozenset[str]] = frozenset(

@@ -12,11 +12,12 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cache, cached_property, partial
 from importlib import import_module
-from typing import Any, Final, cast
+from typing import TYPE_CHECKING, Any, Final, cast
 
 from zerrit.core.addresses import parse_node_address
 from zerrit.core.documents.code import Severity
 from zerrit.core.documents.codes import CODES
+from zerrit.core.documents.database import is_database
 from zerrit.core.documents.entry_keys import Keys
 from zerrit.core.documents.findings import Finding, Report, in_reading_order
 from zerrit.core.documents.format import Format, Recognised, format_by_first_line, format_by_name, guessed_format
@@ -28,6 +29,9 @@ from zerrit.core.documents.selection import select
 from zerrit.core.documents.slots import Slot
 from zerrit.core.documents.source import MAX_BYTES, Source, Splice, decode, splice
 from zerrit.core.documents.text_delta import pieces_between
+
+if TYPE_CHECKING:
+    from zerrit.core.documents.database.rows import DatabaseSource
 
 BINARY_LOOK: Final = 8000  # characters; binary formats show a NUL long before
 
@@ -124,6 +128,15 @@ class Document:
         """Read another version of this file in the same way; quick where the two differ in a few places only."""
         if len(data) > MAX_BYTES:
             return read_document(data, self.path, format=self.format)
+        database = _database(data)
+        if database is not None or self.format is Format.DATABASE:
+            return read_document(
+                data,
+                self.path,
+                format=None if database is not None else self.format,
+                tolerate=self.reading.tolerate,
+                keys=self.reading.keys,
+            )
         return self._version(decode(data))
 
     def _version(self, source: Source) -> Document:
@@ -192,10 +205,33 @@ def read_document(
         )
         empty = Node(NodeKind.GROUP, "", 0, 0)
         return Document(decode(data), path, format or Format.TEXT, empty, (finding,))
+    database = _database(data)
+    if database is not None:
+        return read_source(
+            database,
+            path,
+            Format.DATABASE,
+            _with_keys(Reading(frozenset(tolerate), keys or {}, {}, Measures(measures or {})), database),
+        )
     source = decode(data)
     chosen = Recognised(format) if format is not None else format_of(path, source.text, has_slots=bool(slots))
     reading = Reading(frozenset(tolerate), keys or {}, slots or {}, Measures(measures or {}), chosen.is_guessed)
     return read_source(source, path, chosen.format, reading)
+
+
+def _database(data: bytes) -> DatabaseSource | None:
+    """The rows of a database file; None for any other file, and for one with too many rows to be shown."""
+    if not is_database(data):
+        return None
+    from zerrit.core.documents.database.rows import source_of_database
+
+    return source_of_database(data)
+
+
+def _with_keys(reading: Reading, database: DatabaseSource) -> Reading:
+    """The rows of each table are named by the column that tells them apart, unless a gamebook says otherwise."""
+    own = {name: table.key for name, table in (database.tables or {}).items()}
+    return replace(reading, keys={**own, **reading.keys})
 
 
 def format_of(path: str, text: str, *, has_slots: bool = False) -> Recognised:

@@ -28,6 +28,7 @@ class Traits:
     braces: bool = False  #: what is in a group is between braces, one below the other
     line_based: bool = False  #: lines, and what is cut out of them: the slots of a gamebook, the tables of a script
     script: bool = False  #: code, of which only what is written out in full is opened
+    ordered: bool = True  #: the order of entries is part of the file
     block_comments: bool = False  #: a comment is between two signs and may have several lines
     key: str = ""  #: the field that names entries unless a gamebook says otherwise; a number may be such a name
     line_comments: tuple[str, ...] | None = ()  #: signs that begin a comment; None where the file's language says it
@@ -52,6 +53,7 @@ class Format(StrEnum):
     BATCH = "batch"
     POWERSHELL = "powershell"
     PYTHON = "python"
+    DATABASE = "database"
     TEXT = "text"
 
     @property
@@ -93,6 +95,7 @@ _TRAITS: Final[Mapping[Format, Traits]] = {
             (Format.PYTHON, "Python script"),
         )
     },
+    Format.DATABASE: Traits("SQLite database", may_repeat=True, ordered=False),
     Format.TEXT: Traits("text", line_based=True, line_comments=None),
 }
 

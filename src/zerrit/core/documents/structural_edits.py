@@ -93,6 +93,8 @@ def move(document: Document, segments: tuple[Segment, ...], where: Where, target
         raise EditRefused("Nothing can be before or after the whole file.")
     if where is not Where.INTO and (node.name.startswith("@") or goal.name.startswith("@")):
         raise EditRefused("Attributes have no order; move one into another entry with `into`.")
+    if not document.format.traits.ordered:
+        raise EditRefused(f"The rows of {document.path} have no order.")
     if document.format.traits.key and any(_is_numbered(one) for one in (node, goal)):
         raise EditRefused("The values of a line are told by their number. Set them instead of moving one.")
     if is_cut_out(document, node) != is_cut_out(document, goal):

@@ -402,6 +402,9 @@ def _added(document: Document, parent: Node, name: str, source: str, after: Node
         raise EditRefused(f"`{source}` cannot be added to {place_of(document, parent)}. Nothing was changed.")
     index = next(i for i, child in enumerate(parent.children) if child is after) if after is not None else -1
     added = new_parent.children[index + 1] if after is not None else same[-1]
+    if not document.format.traits.ordered:  # it is where its key puts it
+        known = {document.text[child.start : child.end] for child in parent.children if child.name == name}
+        added = next(child for child in same if edited.text[child.start : child.end] not in known)
     # By the keys as they were: a twin would make its kind choose another key field, and so hide itself.
     key = document.keys.key_among(parent.names, added)
     if key and any(document.keys.key_of(child) == key for child in parent.children if child.name == name):

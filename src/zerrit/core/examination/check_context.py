@@ -179,7 +179,8 @@ class Examination:
 
         Raises Unknown.
         """
-        data = self.files.data(sql.database)
+        document = self.files.documents.get(sql.database)
+        data = document.to_bytes() if document is not None else self.files.data(sql.database)
         if data is None:
             raise Unknown  # that the file is missing is told as of every file
 

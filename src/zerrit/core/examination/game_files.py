@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Protocol
 
-from zerrit.core.documents import Document, read_document
+from zerrit.core.documents import Document, Format, read_document
 from zerrit.core.errors import ZerritError
 from zerrit.core.file_steps import Marks
 
@@ -70,6 +70,11 @@ def gather_files(
     documents = {path: document for path, document in read.items() if not document.is_binary}
     others = {p: "" for p in contents if p not in documents and not (gamebook is not None and gamebook.is_ignored(p))}
     return Files(documents, others, contents.get, query, is_whole)
+
+
+def databases_in(documents: Documents, paths: Iterable[str]) -> frozenset[str]:
+    """Those of the files that are databases: the game writes to them all the time, so steps are made on their rows as they are."""
+    return frozenset(path for path in paths if path in documents and documents[path].format is Format.DATABASE)
 
 
 def touched(before: Documents, after: Documents) -> list[str]:

@@ -270,6 +270,8 @@ class _Merge:
         theirs: Mapping[Identity, Node],
     ) -> None:
         """Note which entries theirs moved, and behind which neighbour each of them is now."""
+        if not self.mine.format.traits.ordered:
+            return
         shared = [i for i in bases if i in mines and i in theirs and not i[0].startswith("@")]
         known = set(shared)
         their_order = [identity for identity in theirs if identity in known]
@@ -593,6 +595,10 @@ class _Merge:
     def applied(self) -> Document:
         """Mine with all that was planned: values first, then what comes, then what goes, the last of it first."""
         splices = [*self._changed, *self._insertions(), *self._leads]
+        if not self.mine.format.traits.ordered:  # each entry has its own line, and the file's own order comes of itself
+            return rewrite(
+                self.mine, [*splices, *(s for node in self._removed for s in self.writer.remove(self.mine, node))]
+            )
         document = rewrite(self.mine, splices)
         for node in sorted(self._removed, key=lambda node: -node.start):
             shift = sum(len(piece.text) - (piece.end - piece.start) for piece in splices if piece.end <= node.start)

@@ -24,6 +24,7 @@ from zerrit.core.compare import (
     text_difference,
     undecided,
 )
+from zerrit.core.examination.game_files import databases_in
 from zerrit.core.file_steps import NOT_KEPT, TOO_LARGE
 from zerrit.core.states import EDITABLE
 from zerrit.core.steps import Replay
@@ -140,7 +141,9 @@ def _compare_live(workspace: Workspace, change_id: int, texts: TextsWanted) -> C
     drifted = [
         path
         for path in sorted(now.keys() & base.keys())
-        if now[path] != base[path] and not (gamebook is not None and gamebook.is_rewritten(path))
+        if now[path] != base[path]
+        and not (gamebook is not None and gamebook.is_rewritten(path))
+        and path not in databases_in(live.documents, [path])
     ]
     notes: list[str] = []
     if change.state in EDITABLE:

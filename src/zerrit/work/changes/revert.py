@@ -12,6 +12,7 @@ from zerrit.core.checks import Files, touched
 from zerrit.core.compare import Difference, FileSet, OtherFile, compare_file_sets
 from zerrit.core.documents import Document
 from zerrit.core.errors import MergeRefused
+from zerrit.core.examination.game_files import databases_in
 from zerrit.core.file_steps import NOT_KEPT, TOO_LARGE, Marks
 from zerrit.core.gamebooks import Gamebook
 from zerrit.core.merge import Conflict, merge_three
@@ -81,7 +82,9 @@ def revert_change(
     differing = {*touched(before.documents, after.documents), *touched_others(before.others, after.others)}
     for path in sorted(differing - done):
         made = _reverted_file(path, (before, after, now), sides, _SIDES.get(rest, ""))
-        is_rewritten = gamebook is not None and gamebook.is_rewritten(path)
+        is_rewritten = (gamebook is not None and gamebook.is_rewritten(path)) or path in databases_in(
+            now.documents, [path]
+        )
         made = made if is_rewritten else _exact(path, made, (before, after, now))
         conflicts += made.conflicts
         if made.step is not None:

@@ -11,6 +11,7 @@ from sqlalchemy.orm import Session
 
 from zerrit.connections import PASSING, ConnectionFailed, ManualConnection
 from zerrit.control import Act, ControlError
+from zerrit.core.examination.game_files import databases_in
 from zerrit.core.paths import pack_of
 from zerrit.core.wording import counted
 from zerrit.records import BroughtFacts, RehearsalFacts, Run, RunFacts, RunFile, content_sizes, digest_of
@@ -60,8 +61,10 @@ def preflight(context: RunContext, stage: Stage, facts: RunFacts) -> None:
         known = Taken(tuple(_newest_files(context).values()))
         moves = plan_rollback(context.workspace, context.server.id, context.target_id, known).besides.moves
         facts.doubts = _what_stays_away(context, known, moves)
-    paths = _touched(context)
-    facts.in_place = state.is_running and Act.RELOAD in context.control.can and can_reload(context.gamebook, paths)
+    paths, has_database = _touched(context)
+    # A running game writes to its database, so that is never written beside it.
+    may_run = not has_database and can_reload(context.gamebook, paths)
+    facts.in_place = state.is_running and Act.RELOAD in context.control.can and may_run
     said = [f"connection and control answer; the game {'runs' if state.is_running else 'does not run'}"]
     said += [f"{counted(swept, 'left-over part file')} removed"] if swept else []
     said += ["the game reads these files at a reload, so it runs on"] if facts.in_place else []
@@ -82,13 +85,19 @@ def _require_room(context: RunContext) -> None:
         )
 
 
-def _touched(context: RunContext) -> list[str]:
-    """The files that the changes of a deploy touch, by what they are built on, with those that are packed then."""
+def _touched(context: RunContext) -> tuple[list[str], bool]:
+    """The files that the changes of a deploy touch, by what they are built on, with those that are packed then.
+
+    And whether a database is one of them.
+    """
     found: set[str] = set()
+    has_database = False
     with context.workspace.session() as session:
         for change_id in context.change_ids:
-            found |= worked_out(context.workspace, session, get_change(session, change_id)).replayed.touched
-    return sorted(with_packed_paths(context.gamebook, found))
+            replayed = worked_out(context.workspace, session, get_change(session, change_id)).replayed
+            found |= replayed.touched
+            has_database |= bool(databases_in(replayed.documents, replayed.touched))
+    return sorted(with_packed_paths(context.gamebook, found)), has_database
 
 
 def rehearse(context: RunContext, stage: Stage, facts: RunFacts) -> None:

@@ -10,6 +10,7 @@ from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
 from zerrit.connections import ConnectionFailed, RemoteFile
+from zerrit.core.documents.database import is_database
 from zerrit.core.gamebooks import Gamebook
 from zerrit.core.paths import pack_of
 from zerrit.core.states import EDITABLE, ChangeState, RunState
@@ -189,7 +190,7 @@ def _drifted(
 ) -> list[str]:
     """Files of a change that differ on the server now; of watched ones, size and time tell.
 
-    Those that the game rewrites itself are merged later.
+    Those that the game rewrites itself are merged later, and in its database the steps are made on the rows as they are then.
     """
     # What is in a packed file is as it was where that one is.
     own = {pack_of(path) or path for path in touched}
@@ -209,6 +210,7 @@ def _drifted(
         for file, data in connection.read_many(wanted):
             if isinstance(data, ConnectionFailed):
                 raise data
-            if digest_of(data) != (base[file.path].digest or base[file.path].content):
+            is_same = digest_of(data) == (base[file.path].digest or base[file.path].content)
+            if not is_same and not is_database(data):
                 drifted.append(file.path)
     return sorted(drifted)

@@ -4,13 +4,15 @@ What a run has to write: worked out from what the stopped server holds, and kept
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from types import MappingProxyType
 
 from zerrit.core.checks import Checked, Effect, Files, Unknown, check_files_of, effects, looks, touched, words_of
 from zerrit.core.compare import compare_files
 from zerrit.core.documents import MAX_BYTES, Document, Finding
+from zerrit.core.documents.database import LOG_ENDINGS
+from zerrit.core.examination.game_files import databases_in
 from zerrit.core.file_steps import NOT_KEPT, TOO_LARGE, other_file
 from zerrit.core.gamebooks import Gamebook
 from zerrit.core.paths import pack_of
@@ -203,7 +205,9 @@ def plan_changes(
         refused.append(refused_by(server, steps, replayed))
         optional |= may_be_left_out(steps)
         paths = sorted(replayed.touched)
-        _require_not_drifted(workspace, gamebook, change_id, paths, taken, written_at_stop)
+        databases = databases_in(replayed.documents, paths)
+        _require_no_log_beside(databases, taken)
+        _require_not_drifted(workspace, gamebook, change_id, paths, taken, written_at_stop, databases)
         changes.append(_brings(gamebook, change_id, current, replayed.documents))
         moved = composed(moved, after.others, replayed)
         left |= replayed.left
@@ -263,6 +267,18 @@ def _steps(workspace: Workspace, change_id: int) -> list[Step]:
         return [step_of(row) for row in get_change(session, change_id).steps]
 
 
+def _require_no_log_beside(databases: Iterable[str], taken: Taken) -> None:
+    """No rows wait in a log beside a database: they would be lost, or be put into a file that they do not belong to."""
+    for path in sorted(databases):
+        for ending in LOG_ENDINGS:
+            log = taken.by_path.get(path + ending)
+            if log is not None and log.size:
+                raise StageFailed(
+                    f"{log.path} is beside {path} with {log.size:,} bytes: rows that the game has not taken into the database yet. "
+                    "Start the game and stop it in the usual way, so that it does, then deploy again"
+                )
+
+
 def _require_not_drifted(
     workspace: Workspace,
     gamebook: Gamebook | None,
@@ -270,8 +286,12 @@ def _require_not_drifted(
     paths: Sequence[str],
     taken: Taken,
     written_at_stop: Mapping[str, str | None],
+    databases: frozenset[str],
 ) -> None:
-    """Only the game may have written to a file since the change was looked at; what the game wrote is merged."""
+    """Only the game may have written to a file since the change was looked at; what the game wrote is merged.
+
+    To its database the game writes all the time: there the steps are made on the rows as they are now.
+    """
     with workspace.session() as session:
         change = get_change(session, change_id)
         snapshot = get_snapshot(session, change.server_id, change.base_id)
@@ -283,7 +303,7 @@ def _require_not_drifted(
         if file.digest is None
     }
     for path in paths:
-        is_its_own = gamebook is not None and gamebook.is_rewritten(path)
+        is_its_own = path in databases or (gamebook is not None and gamebook.is_rewritten(path))
         # What was as the change knew it until the game was told to stop was written by the game or its host.
         is_its_own = is_its_own or (path in written_at_stop and written_at_stop[path] == base.get(path))
         is_other = taken.digests.get(path) != base.get(path) or now.get(path) != seen.get(path)

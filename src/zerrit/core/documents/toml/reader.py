@@ -2,7 +2,7 @@
 Read TOML 1.0.
 
 A table is a group under the whole name of its header (`[fleet.main]` is `fleet.main`), a dotted name stays one name, and
-each `[[berth]]` is an entry of its own, with the tables that belong to it (`[berth.cargo]`) in it. Whether a text is TOML is
+each `[[lamp]]` is an entry of its own, with the tables that belong to it (`[lamp.wick]`) in it. Whether a text is TOML is
 said by the reader of Python's own library: what that one takes has no fault, and what it does not take is told even where
 this reader, which goes on behind a fault, understood it.
 """
@@ -331,7 +331,10 @@ class _Reader:
             return False
         key = _KEY.match(self.text, at)
         is_setting = key is not None and key.group("sign") is not None
-        return is_setting if is_list else True
+        header = _HEADER.fullmatch(self.text, at, _end(_REST, self.text, at)) if start == at else None
+        path = (header.group("path") or "") if header is not None else ""
+        is_header = path[:1].isalpha() and not _LITERAL.match(path)
+        return is_setting or is_header if is_list else True
 
     def _not_closed(self, node: Node, closing: str, name: str) -> None:
         end = node.children[-1].end if node.children else node.value_start + 1

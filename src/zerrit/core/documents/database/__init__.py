@@ -1,0 +1,12 @@
+"""Reading and writing SQLite databases by their rows."""
+
+from typing import Final
+
+_MAGIC: Final = b"SQLite format 3\0"
+#: Files that SQLite has beside a database while a program writes to it.
+LOG_ENDINGS: Final = ("-wal", "-journal")
+
+
+def is_database(data: bytes) -> bool:
+    """The bytes are those of a SQLite database, by how they begin."""
+    return data.startswith(_MAGIC)
