@@ -51,7 +51,7 @@ def test_scripts_and_rows_are_changed_by_address_and_come_back(quick: Quick) -> 
         "scripts/settings.lua#feature[shipments]=false",
         "scripts/settings.lua#crates[kx1]/price=530",
         "scripts/belts.js#belts/north/length=44",
-        "start.bat#load=base;jars",
+        "start.bat#port=7801",
         "lantern.toml#lamp[north]/price=6",
         "ledger.db#berths[1025]/price=12",
     )
@@ -74,7 +74,7 @@ def test_scripts_and_rows_are_changed_by_address_and_come_back(quick: Quick) -> 
     now = quick.files()
     assert b"  shipments = false,\n" in now["scripts/settings.lua"]
     assert b'{ id = "kx1", size = 4, price = 530 }' in now["scripts/settings.lua"]
-    assert b"--load=base;jars -name" in now["start.bat"]
+    assert b"-port=7801 --load" in now["start.bat"]
     assert b'--load="base;belts;jars"' in now["start.sh"]
     assert rows(now["ledger.db"], "SELECT id, owner, price FROM berths WHERE id <> 1027") == [
         (1025, "Ada", 12.0),

@@ -18,6 +18,7 @@ from typing import Final
 from zerrit.core.addresses import NamePattern
 from zerrit.core.documents import Document, Format, Node, Severity, Slot, read_document
 from zerrit.core.documents.codes import TOLERANCES
+from zerrit.core.documents.database import ROW
 from zerrit.core.documents.measures import measured
 from zerrit.core.wildcards import path_matches
 
@@ -47,6 +48,7 @@ class Column:
     entries: int = 0  #: entries of the newest tree that have it
     most_in_entry: int = 0
     is_quoted: bool = False
+    is_row: bool = False  #: of a database, which may say again what a file says
 
 
 @dataclass
@@ -298,7 +300,10 @@ def _note(sort: Sort, document: Document, node: Node, kind: Kind, is_newest: boo
         if child.value is None or (not child.is_value and child.children):
             continue  # a kind of its own
         entries.children.add(child.name)
-        column = entries.columns.setdefault(place, Column(place))
+        is_row = not document.format.traits.ordered
+        if is_row and child.name == ROW:
+            continue
+        column = entries.columns.setdefault(place, Column(place, is_row=is_row))
         column.values[child.value] += 1
         column.counts[child.value] += is_newest
         column.is_quoted |= child.is_quoted

@@ -257,12 +257,28 @@ def families(sorts: Sequence[Sort], known: Knowledges) -> Iterator[tuple[str, li
         else:
             yield _name(sort, entries, column.place), [where], sum(column.counts.values())
     for form, listed in forms.items():
-        words = [word for _, column in listed for word in column.counts]
-        if len(words) == len(set(words)):
-            yield f"codes of the form {form}", [where for where, _ in listed], len(words)
+        family, others = _apart(listed)
+        if len(family) > 1 or not others:
+            size = sum(len(column.counts) for _, column in family)
+            yield f"codes of the form {form}", [where for where, _ in family], size
         else:
-            for where, column in listed:
-                yield f"codes in {where.partition('#')[0]}", [where], len(column.counts)
+            others = listed
+        for where, column in others:
+            yield f"codes in {where.partition('#')[0]}", [where], len(column.counts)
+
+
+def _apart(listed: Sequence[tuple[str, Column]]) -> tuple[list[tuple[str, Column]], list[tuple[str, Column]]]:
+    """Those that share no word with each other, and the others: a table may say again what another file says first."""
+    family: list[tuple[str, Column]] = []
+    others: list[tuple[str, Column]] = []
+    taken: set[str] = set()
+    for where, column in sorted(listed, key=lambda one: one[1].is_row):
+        if taken.isdisjoint(column.counts):
+            family.append((where, column))
+            taken |= column.counts.keys()
+        else:
+            others.append((where, column))
+    return family, others
 
 
 def _loose(matches: str) -> str:

@@ -3,6 +3,8 @@
 from typing import Final
 
 _MAGIC: Final = b"SQLite format 3\0"
+#: The label of a row of a table in which no column for itself tells the rows apart.
+ROW: Final = "@row"
 #: Files that SQLite has beside a database while a program writes to it.
 LOG_ENDINGS: Final = ("-wal", "-journal")
 

@@ -18,7 +18,8 @@ from dataclasses import dataclass
 from hashlib import sha256
 from typing import Any, Final
 
-from zerrit.core.documents.database.schema import ROW, Table, quoted, tables_of
+from zerrit.core.documents.database import ROW
+from zerrit.core.documents.database.schema import Table, quoted, tables_of
 from zerrit.core.documents.source import MAX_BYTES, Source
 from zerrit.core.errors import EditRefused
 

@@ -8,8 +8,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Final
 
-#: The label of a row of a table in which no column for itself tells the rows apart.
-ROW: Final = "@row"
+from zerrit.core.documents.database import ROW
+
 MOST_TABLES: Final = 2_000
 _VIRTUAL: Final = re.compile(r"\s*CREATE\s+VIRTUAL\s+TABLE", re.IGNORECASE)
 

@@ -7,8 +7,9 @@ import re
 from collections.abc import Mapping, Sequence
 from typing import Final
 
+from zerrit.core.documents.database import ROW
 from zerrit.core.documents.database.rows import DatabaseSource, spelt_name
-from zerrit.core.documents.database.schema import ROW, Column, Table
+from zerrit.core.documents.database.schema import Column, Table
 from zerrit.core.documents.document import Document
 from zerrit.core.documents.node import Node
 from zerrit.core.documents.source import Splice
@@ -87,7 +88,7 @@ def _column(document: Document, table: str, name: str) -> Column:
 
 
 def _is_given(table: Table, column: Column) -> bool:
-    """SQLite gives the column a number by itself."""
+    """SQLite gives the column a number where none is given."""
     return table.key == column.name and column.type == "INTEGER" and not table.identity
 
 
