@@ -35,7 +35,9 @@ def _inside(keys: Keys, node: Node, segment: Segment) -> list[Node]:
         found = [
             child for child in holder.children if child.name and any(key.matches(child.name) for key in segment.keys)
         ]
-        return found or keys.with_key(holder, "", segment.keys)
+        found = found or keys.with_key(holder, "", segment.keys)
+        if found:
+            return found
     dotted = f"{segment.name}."
     return [
         child

@@ -202,7 +202,9 @@ def add_entry(document: Document, parent_segments: tuple[Segment, ...], name: st
     if any(_has_fields(document, child, fields) for child in parent.children if child.name == name):
         return Edit(document, ())
     siblings = [child for child in parent.children if child.name == name]
-    like = next((child for child in reversed(siblings) if not child.is_value or child.children), None)
+    # In a table of a script the entries differ in their names and are alike in what they have.
+    beside = parent.children if document.format.traits.script and parent.parent is not None else siblings
+    like = next((child for child in reversed(beside) if not child.is_value or child.children), None)
     writer = writer_of(document.format)
     source = writer.render(document, name, fields, like)
     return _added(document, parent, name, source, siblings[-1] if siblings else None)

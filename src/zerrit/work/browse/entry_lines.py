@@ -172,10 +172,14 @@ class EntryLines:
     def _walk(self) -> None:
         """Find the settings, and the entries that are in no other one; these are not looked into."""
         kinds: dict[Names, str] = {}
+        # Beside what is opened in a script, its code is no setting.
+        root = self._document.root
+        has_code = self._document.format.traits.script and any(child.name != "line" for child in root.children)
         stack: list[tuple[Node, Names]] = [(self._document.root, ())]
         while stack:
             node, names = stack.pop()
-            if node.value is not None and node.parent is not None:
+            is_code = has_code and node.name == "line" and node.parent is root
+            if node.value is not None and node.parent is not None and not is_code:
                 self._settings.append(node)
             if node.parent is not None and not node.is_value and node.has_children and self._is_named(names):
                 kind = kinds.get(names) or kinds.setdefault(names, _joined(names))

@@ -168,6 +168,11 @@ _SYSTEM: Final = frozenset(
 )
 _TOKEN: Final = re.compile(r"(?:\"(?:[^\"\\\r\n]|\\.)*+\"|'[^'\r\n]*+'|\\.|[^\s\"'])+?(?=[\s]|\Z|$)", re.MULTILINE)
 _OPTION: Final = re.compile(r"(?P<sign>--|[-+])(?P<name>[A-Za-z][\w.-]*)(?:(?P<is>[=:])(?P<value>.*))?\Z", re.DOTALL)
+#: The same with the quotation marks around all of it, as `"-mods=a;b"`.
+_MARKED: Final = re.compile(
+    r"(?P<mark>[\"'])(?P<sign>--|[-+])(?P<name>[A-Za-z][\w.-]*)(?P<is>[=:])(?P<value>[^\"']*)(?P=mark)\Z", re.DOTALL
+)
+_NUMBER: Final = re.compile(r"[-+][\d.]+\Z")
 _END: Final = re.compile(r"[;&|<>)]|\d?>")
 _LIST_SIGN: Final = re.compile(r"(?<=[\w.\-\]])([;,])(?=[\w@.\-\[])")
 
@@ -216,12 +221,12 @@ def _in_line(source: Source, start: int, stop: int, language: Language) -> Itera
         position += 1
         if _END.match(token.group()):
             return
-        option = _OPTION.match(token.group())
+        option = _OPTION.match(token.group()) or _MARKED.match(token.group())
         if option is None or (len(option.group("name")) == 1 and option.group("sign") == "-"):
             continue
         name = option.group("name")
         if option.group("is") is not None:
-            first, last = token.start() + option.start("value"), token.end()
+            first, last = token.start() + option.start("value"), token.start() + option.end("value")
         elif position < len(tokens) and not _begins_other(tokens[position].group()):
             first, last = tokens[position].span()
             position += 1
@@ -229,11 +234,14 @@ def _in_line(source: Source, start: int, stop: int, language: Language) -> Itera
             first = last = token.end()
         is_marked = last - first >= 2 and text[first] in "\"'"
         may_be_list = is_marked or language is BATCH or "," in text[first:last]
-        yield valued(text, name, token.start(), first, last, may_be_list=may_be_list)
+        node = valued(text, name, token.start(), first, last, may_be_list=may_be_list or token.group()[0] in "\"'")
+        node.end = max(node.end, token.end())
+        yield node
 
 
 def _begins_other(word: str) -> bool:
-    return _OPTION.match(word) is not None or _END.match(word) is not None or (word[0] in "$%" and word in ("$@", "%*"))
+    is_option = len(word) > 1 and word.lstrip("\"'")[:1] in ("-", "+") and not _NUMBER.match(word)
+    return is_option or _END.match(word) is not None or word in ("$@", '"$@"', "%*")
 
 
 def valued(text: str, name: str, start: int, first: int, last: int, *, may_be_list: bool) -> Node:

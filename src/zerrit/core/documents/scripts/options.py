@@ -15,9 +15,9 @@ _GAP: Final = re.compile(r"(?:[ \t]*[\\^`](?:\r\n|\r|\n))?[ \t]*\Z")
 def is_option(document: Document, node: Node) -> bool:
     """The node is an option of a command, as `--load=a;b` is one."""
     is_top = node.parent is not None and node.parent.parent is None
-    return (
-        is_top and node.name != "line" and node.name not in document.reading.slots and document.text[node.start] in "-+"
-    )
+    if not is_top or node.name == "line" or node.name in document.reading.slots:
+        return False
+    return document.text[node.start : node.start + 2].lstrip("\"'")[:1] in ("-", "+")
 
 
 def _gap(document: Document, node: Node) -> int:

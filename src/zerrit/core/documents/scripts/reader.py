@@ -27,11 +27,31 @@ from zerrit.core.documents.text.reader import read_lines
 _ARRAYS: Final = r"(?:[ \t]*\[\w*\])*"
 _ASSIGNED: Final = re.compile(
     r"(?<![\w$])(?P<name>[A-Za-z_$][\w$]*(?:[.:]{1,2}[A-Za-z_$][\w$]*|\[[ ]?(?:\"[^\"]*\"|'[^']*'|\d+)[ ]?\])*)"
-    rf"{_ARRAYS}(?:[ \t]*:[ \t]*[\w.<>\[\]|, ]+)?\s*=\s*(?:new\b[^;={{}}]*)?\Z"
+    rf"{_ARRAYS}(?:[ \t]*:[ \t]*[\w.<>\[\]|, ]+)?\s*=\s*(?:new\b[^;={{}}]*|[\w.$]+\s*(?:or|\|\||\?\?)\s*)?\Z"
 )
 _HANDED_OVER: Final = re.compile(
     r"(?<![\w$])(?P<name>[A-Za-z_$][\w$]*(?:[.:]{1,2}[A-Za-z_$][\w$]*)*)[ \t]*"
     r"(?:\(\s*(?:(?P<first>\"[^\"\r\n]*\"|'[^'\r\n]*')\s*,)?[^(){}\r\n]*|(?P<bare>\"[^\"\r\n]*\"|'[^'\r\n]*')?[ \t]*)\Z"
+)
+_NO_FUNCTION: Final = frozenset(
+    [
+        "and",
+        "or",
+        "not",
+        "in",
+        "if",
+        "elseif",
+        "else",
+        "then",
+        "do",
+        "while",
+        "until",
+        "return",
+        "typeof",
+        "of",
+        "await",
+        "new",
+    ]
 )
 _GIVEN_BACK: Final = re.compile(r"\b(?P<name>return|default)\s*\Z")
 _WORD_BEFORE: Final = re.compile(r"(?:\breturn|\bdefault|\bnew\b[^;={}]*)\Z")
@@ -156,9 +176,10 @@ def _table_name(head: str) -> str:
     """The name that a table is given, from the text before its bracket; empty where there is none."""
     found = _ASSIGNED.search(head) or _GIVEN_BACK.search(head)
     if found is not None:
-        return plain_path(found.group("name"))
+        is_one_of_several = head[: found.start("name")].rstrip().endswith(",")
+        return "" if is_one_of_several else plain_path(found.group("name"))
     found = _HANDED_OVER.search(head)
-    if found is None:
+    if found is None or found.group("name") in _NO_FUNCTION:
         return ""
     first = found.group("first") or found.group("bare")
     return plain_path(found.group("name")) + (f".{text_value(first)}" if first else "")

@@ -237,7 +237,11 @@ class TableReader:
         """
         at = last = start
         while at < closing:
-            found = self.patterns.next.search(self.text, at, closing)
+            # A regular expression is known by what is before the blanks before it.
+            begins = at
+            while at == start and self.text[begins - 1] in " \t":
+                begins -= 1
+            found = self.patterns.next.search(self.text, begins, closing)
             stop = found.start() if found is not None else closing
             if self.opening_word is not None:
                 opened = self.opening_word.search(self.text, at, stop)

@@ -326,6 +326,12 @@ def _word(document: Document, like: Node, value: str) -> str:
                 f"`{value}` holds a sign that a batch file takes for something else. Set the line instead."
             )
         return value
+    if not like.is_quoted and text[like.start : like.value_start].count('"') % 2 == 1:
+        if re.search(r"[$`\\\"]", value):
+            raise EditRefused(
+                f"`{value}` holds a sign that a shell takes for something else there. Set the line instead."
+            )
+        return value
     if (
         like.is_quoted
         and mark not in value
