@@ -33,6 +33,7 @@ from benchmarks.bundles import measure as measure_bundles
 from benchmarks.comparing import CompareCost
 from benchmarks.comparing import measure as measure_comparing
 from benchmarks.inputs import board_json, changed_in, finds_xml, nets_yaml, station_ini
+from benchmarks.scripts_and_rows import CHANGED, ENTRIES, ROWS, RowsCost, ScriptCost, rows_cost, script_cost
 from benchmarks.keeping import FILES, KeepingCost
 from benchmarks.keeping import measure as measure_keeping
 from benchmarks.server import CheckCost
@@ -238,6 +239,27 @@ def measure() -> list[Row]:
         Row("a snippet of 10 entries into it, text to text", "reading it once", *snippet_times(xml), 1.5),
         Row("check a file of 20 entries, a process each", "python -c pass", *start_times(), 10),
         Row("read 2 MB of INI", "configparser", *in_turn(lambda: read_document(ini, "station.ini"), read_ini, 5), 1.5),
+        *script_rows(script_cost()),
+        *database_rows(rows_cost()),
+    ]
+
+
+def script_rows(cost: ScriptCost) -> list[Row]:
+    """The table of a script beside a pass over its tokens, and beside YAML of the same things, byte for byte."""
+    what = f"read {cost.size / MB:.1f} MB of a Lua table, {ENTRIES:,} entries, every node made"
+    same = cost.yaml * cost.size / cost.yaml_size
+    return [
+        Row(what, "a plain pass over its tokens with `re`", cost.read, cost.tokens, 10),
+        Row("the same", "our YAML reader on as many bytes of the same things", cost.read, same, 1),
+    ]
+
+
+def database_rows(cost: RowsCost) -> list[Row]:
+    """A database by its rows beside SQLite's own copy of it in memory."""
+    what = f"a SQLite database of {cost.size / MB:.0f} MB, {ROWS:,} rows"
+    return [
+        Row(f"read {what}, as text by row", "sqlite3.Connection.backup", cost.read, cost.backup, float("inf")),
+        Row(f"compare two, {CHANGED} rows changed", "reading one", cost.compared, cost.read, 1),
     ]
 
 

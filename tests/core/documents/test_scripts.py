@@ -47,7 +47,7 @@ def lines_of(path: str, done: Replay, text: str = "") -> tuple[list[str], list[s
         (LUA, "crates[kx1]", ("copy", "kx9"), [], ['{ id = "kx9", size = 4, price = 30 },']),
         (LUA, "Market.Stalls[quay]", ("copy", "cove"), [], ['["cove"] = { price = 5, owner = "Ada", wares = { "herring", "sprat" } },']),
         (LUA, "AddRecipe[smoked eel]", ("copy", "smoked cod"), [], ['AddRecipe("smoked cod", { salt = 1, wood = 3 })']),
-        (LUA, "Market.Stalls", ("add", "bay", "price=3", "owner=Zoe"), [], ['["bay"] = { price = 3, owner = "Zoe" },']),
+        (LUA, "Market.Stalls", ("add", "bay", "price=3", "owner=Zoe"), [], ["},", '["bay"] = {', "price = 3,", 'owner = "Zoe",']),
         (LUA, "Market.Stalls/mole/wares", ("add", "-", "=crab"), ["wares = {},"], ['wares = { "crab" },']),
         (LUA, "Market.Stalls/pier", ("rename", "old pier"), ['["pier"] = { price = 7, owner = \'Bo\', wares = { "eel" } }, -- closed in winter'], ['["old pier"] = { price = 7, owner = \'Bo\', wares = { "eel" } }, -- closed in winter']),
         (LUA, "Market.Stalls/pier", ("comment-out",), ['["pier"] = { price = 7, owner = \'Bo\', wares = { "eel" } }, -- closed in winter'], ['-- ["pier"] = { price = 7, owner = \'Bo\', wares = { "eel" } }, -- closed in winter']),

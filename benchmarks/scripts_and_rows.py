@@ -1,0 +1,111 @@
+"""What a large table of a script and a large database cost, beside a plain pass over the same bytes and SQLite's own copy."""
+
+from __future__ import annotations
+
+import re
+import sqlite3
+import time
+from collections.abc import Callable
+from contextlib import closing
+from dataclasses import dataclass
+from typing import Final
+
+from zerrit.core import read_document
+from zerrit.core.compare import compare_documents
+
+ENTRIES: Final = 5_000
+ROWS: Final = 150_000
+CHANGED: Final = 50
+_TOKEN: Final = re.compile(
+    r'--[^\n]*|"(?:[^"\\\n]|\\.)*"|[A-Za-z_]\w*|\d+(?:\.\d+)?|[{}\[\]=,;().+-]|\s+'
+)
+
+
+@dataclass(frozen=True, slots=True)
+class ScriptCost:
+    """Seconds: a table of `size` bytes read with every node, a pass over its tokens, and the same things in YAML."""
+
+    size: int
+    read: float
+    tokens: float
+    yaml_size: int
+    yaml: float
+
+
+@dataclass(frozen=True, slots=True)
+class RowsCost:
+    """Seconds of a database of `size` bytes: read by rows, copied by SQLite, and two versions compared."""
+
+    size: int
+    read: float
+    backup: float
+    compared: float
+
+
+def _best(run: Callable[[], object], rounds: int = 3) -> float:
+    times = []
+    for _ in range(rounds):
+        start = time.process_time()
+        run()
+        times.append(time.process_time() - start)
+    return min(times)
+
+
+def _walked(data: bytes, path: str) -> int:
+    return sum(1 for _ in read_document(data, path).root.walk())
+
+
+def script_cost() -> ScriptCost:
+    """Measure the reading of a Lua table with 5,000 entries."""
+    parts = [
+        f'  ["thing-{n}"] = {{\n    price = {n % 97}, owner = "Ada {n}", weight = {n % 13}.5,\n'
+        f'    tags = {{ "a{n}", "b", "c" }}, -- note {n}\n    open = {{ from = 6, to = 18 }},\n'
+        '    note = "some longer text about it that fills the line",\n  },\n'
+        for n in range(ENTRIES)
+    ]
+    lua = "Things = {\n" + "".join(parts) + "}\n"
+    yaml = "things:\n" + "".join(
+        f'  thing-{n}:\n    price: {n % 97}\n    owner: "Ada {n}"\n    weight: {n % 13}.5\n'
+        f"    tags: [a{n}, b, c] # note {n}\n    open: {{from: 6, to: 18}}\n"
+        '    note: "some longer text about it that fills the line"\n'
+        for n in range(ENTRIES)
+    )
+
+    def tokens() -> int:
+        return len([(match.lastindex, match.group()) for match in _TOKEN.finditer(lua)])
+
+    return ScriptCost(
+        len(lua),
+        _best(lambda: _walked(lua.encode(), "things.lua")),
+        _best(tokens),
+        len(yaml),
+        _best(lambda: _walked(yaml.encode(), "things.yml")),
+    )
+
+
+def _database(changed: int) -> bytes:
+    with closing(sqlite3.connect(":memory:")) as connection:
+        connection.execute("CREATE TABLE things (id INTEGER PRIMARY KEY, owner TEXT NOT NULL, price REAL, note TEXT)")
+        rows = ((n, f"owner {n % 999}", n / 4, "some longer text about it") for n in range(ROWS))
+        connection.executemany("INSERT INTO things VALUES (?, ?, ?, ?)", rows)
+        connection.execute("UPDATE things SET price = -1 WHERE id < ?", (changed,))
+        connection.commit()
+        return connection.serialize()
+
+
+def rows_cost() -> RowsCost:
+    """Measure the reading and the comparison of a database with 150,000 rows."""
+    old, new = _database(0), _database(CHANGED)
+
+    def backup() -> None:
+        with closing(sqlite3.connect(":memory:")) as one, closing(sqlite3.connect(":memory:")) as other:
+            one.deserialize(old)
+            one.backup(other)
+
+    documents = [read_document(data, "things.db") for data in (old, new)]
+    return RowsCost(
+        len(old),
+        _best(lambda: read_document(old, "things.db")),
+        _best(backup),
+        _best(lambda: compare_documents(*documents)),
+    )
