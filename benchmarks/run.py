@@ -33,9 +33,9 @@ from benchmarks.bundles import measure as measure_bundles
 from benchmarks.comparing import CompareCost
 from benchmarks.comparing import measure as measure_comparing
 from benchmarks.inputs import board_json, changed_in, finds_xml, nets_yaml, station_ini
-from benchmarks.scripts_and_rows import CHANGED, ENTRIES, ROWS, RowsCost, ScriptCost, rows_cost, script_cost
 from benchmarks.keeping import FILES, KeepingCost
 from benchmarks.keeping import measure as measure_keeping
+from benchmarks.scripts_and_rows import CHANGED, ENTRIES, ROWS, RowsCost, ScriptCost, rows_cost, script_cost
 from benchmarks.server import CheckCost
 from benchmarks.server import measure as measure_checks
 from benchmarks.threeway import measure as measure_merges

@@ -16,9 +16,7 @@ from zerrit.core.compare import compare_documents
 ENTRIES: Final = 5_000
 ROWS: Final = 150_000
 CHANGED: Final = 50
-_TOKEN: Final = re.compile(
-    r'--[^\n]*|"(?:[^"\\\n]|\\.)*"|[A-Za-z_]\w*|\d+(?:\.\d+)?|[{}\[\]=,;().+-]|\s+'
-)
+_TOKEN: Final = re.compile(r'--[^\n]*|"(?:[^"\\\n]|\\.)*"|[A-Za-z_]\w*|\d+(?:\.\d+)?|[{}\[\]=,;().+-]|\s+')
 
 
 @dataclass(frozen=True, slots=True)

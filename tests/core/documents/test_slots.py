@@ -8,6 +8,7 @@ from zerrit.core import Document, read_document
 from zerrit.core.documents import NodeKind, Slot
 from zerrit.core.documents.slots import check_form
 from zerrit.core.gamebooks import read_gamebook
+from zerrit.core.merge import merge_three
 from zerrit.core.steps import replay, step_from_words
 
 TEXT = '#!/bin/sh\n# the chart\nCHART="coral-gate"\nMODS="deepsong;surveyor-kit"\nexec ./station --wait=10 --mods "$MODS"\n'
@@ -85,3 +86,47 @@ def test_a_gamebook_names_slots() -> None:
     gamebook, faults = read_gamebook(book.replace("{}", "").encode())
     assert gamebook is None
     assert "has no {} where the value is" in faults[0].message
+
+
+PRICES = '# prices\nprice of rope = 5\n  price of lamp oil = "7"   # dear\ngive(ada, a;b)\ngive(bo, c)\nother line\n'
+KEYED = {"price": Slot("price of {key} = {}"), "give": Slot("give({key}, {})", ";")}
+
+
+def keyed(text: str) -> Document:
+    return read_document(text.encode(), "prices.txt", slots=KEYED)
+
+
+@pytest.mark.parametrize(
+    ("address", "words", "old", "new"),
+    [
+        ("price[rope]/value", ("+3",), "rope = 5", "rope = 8"),
+        ("price[lamp oil]/value", ("=9",), 'oil = "7"', 'oil = "9"'),
+        ("price[rope]", ("copy", "tar"), "rope = 5\n", "rope = 5\nprice of tar = 5\n"),
+        ("price[rope]", ("rename", "cord"), "of rope", "of cord"),
+        ("price[rope]", ("remove",), "price of rope = 5\n", ""),
+        ("price[rope]", ("comment-out",), "price of rope", "# price of rope"),
+        ("", ("add", "price", "key=pitch", "value=4"), "# dear\n", '# dear\n  price of pitch = "4"   # dear\n'),
+        ("give[ada]/value", ("add", "-", "=z"), "a;b)", "a;b;z)"),
+        ("give[ada]/value/[a]", ("remove",), "a;b)", "b)"),
+        ("give[bo]/value/[c]", ("=d",), "bo, c)", "bo, d)"),
+    ],
+)
+def test_a_slot_with_a_key_makes_entries_of_lines(address: str, words: tuple[str, ...], old: str, new: str) -> None:
+    done = replay({"prices.txt": keyed(PRICES)}, [step_from_words(f"prices.txt#{address}", words)], read_document)
+    assert done.is_whole, done.outcomes
+    assert done.documents["prices.txt"].text == PRICES.replace(old, new, 1)
+
+
+def test_lines_with_a_key_are_merged_by_it_and_what_is_around_is_not_lost() -> None:
+    base, mine = keyed(PRICES), keyed(PRICES.replace("rope = 5", "rope = 6"))
+    theirs = keyed(PRICES.replace("bo, c", "bo, c;e").replace("# dear", "# cheap"))
+    merged = merge_three(base, mine, theirs)
+    assert merged.conflicts == ()
+    assert merged.document.text == PRICES.replace("rope = 5", "rope = 6").replace("bo, c", "bo, c;e").replace(
+        "dear", "cheap"
+    )
+
+
+@pytest.mark.parametrize("pattern", ["{key}{}", "a {key} b", "{} {key}", "{key} {key} {}"])
+def test_the_form_of_a_slot_with_a_key_is_checked(pattern: str) -> None:
+    assert check_form(pattern)

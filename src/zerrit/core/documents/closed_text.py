@@ -11,7 +11,7 @@ import re
 from typing import Final, NamedTuple
 
 from zerrit.core.documents.document import Document
-from zerrit.core.documents.node import Node
+from zerrit.core.documents.node import Node, NodeKind
 from zerrit.core.documents.scripts.options import is_option
 
 _QUOTED: Final = re.compile(r"([\"'])([^\"'\r\n]+)\1")
@@ -107,7 +107,9 @@ def _cut_line(document: Document, start: int, nodes: list[Node]) -> CutLine:
     end = document.source.line_end(start)
     parts: list[str] = []
     at = start
-    for node in sorted(nodes, key=lambda one: one.start):
+    # Of an entry that is a line, its key and its value are cut out.
+    pieces = [part for node in nodes for part in (node.children if node.kind is NodeKind.GROUP else (node,))]
+    for node in sorted(pieces, key=lambda one: one.start):
         parts.append(document.text[at : node.start])
         if not is_option(document, node):
             parts.append(_PLACE)

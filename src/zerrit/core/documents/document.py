@@ -215,7 +215,10 @@ def read_document(
         )
     source = decode(data)
     chosen = Recognised(format) if format is not None else format_of(path, source.text, has_slots=bool(slots))
-    reading = Reading(frozenset(tolerate), keys or {}, slots or {}, Measures(measures or {}), chosen.is_guessed)
+    named = {name: "key" for name, slot in (slots or {}).items() if slot.has_key}
+    reading = Reading(
+        frozenset(tolerate), {**named, **(keys or {})}, slots or {}, Measures(measures or {}), chosen.is_guessed
+    )
     return read_source(source, path, chosen.format, reading)
 
 

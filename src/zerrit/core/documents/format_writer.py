@@ -163,8 +163,10 @@ def insert_before(document: Document, node: Node, sources: Sequence[str]) -> Spl
     newline = document.source.newline_near(node.start)
     indent = document.source.indent_at(at)
     parent = node.parent
-    if parent is not None and parent.kind is NodeKind.LIST and parent.name in document.reading.slots:
-        separator = document.reading.slots[parent.name].separator
+    slots = document.reading.slots
+    holder = parent.parent if parent is not None and parent.name == "value" and parent.parent is not None else parent
+    if parent is not None and parent.kind is NodeKind.LIST and holder is not None and holder.name in slots:
+        separator = slots[holder.name].separator
         return Splice(node.start, node.start, "".join(source + separator for source in sources))
     in_brackets = parent is not None and document.text.startswith(("{", "[", "("), parent.value_start)
     if document.format.traits.commas or (in_brackets and not document.format.traits.attributes):

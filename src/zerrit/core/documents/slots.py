@@ -16,6 +16,8 @@ from functools import lru_cache
 from typing import Final
 
 PLACE: Final = "{}"
+KEY: Final = "{key}"
+LONGEST_KEY: Final = 200  # characters
 LINE_START: Final = "^"
 _BLANKS: Final = re.compile(r"[ \t]+")
 _QUOTED: Final = re.compile(r"\"[^\"]*\"|'[^']*'")
@@ -28,20 +30,29 @@ class Slot:
     """Where a part of a line is: `pattern` is the text around it, with `{}` in its place.
 
     `^{}` is at the beginning of the line and goes up to the text behind it, or to the end of the line.
-    `separator`: what separates the entries of a list, such as `;`; empty for a single value.
+    With `{key}` in it, before the place, each line that it fits is an entry: what is there is its key, as in
+    `price of {key} = {}`. `separator`: what separates the entries of a list, such as `;`; empty for a single value.
     """
 
     pattern: str
     separator: str = ""
 
+    @property
+    def has_key(self) -> bool:
+        return KEY in self.pattern
+
 
 @dataclass(frozen=True, slots=True)
 class Cut:
-    """A slot found in a line. Offsets in characters of the text; `items` is empty for a single value."""
+    """A slot found in a line. Offsets in characters of the text; `items` is empty for a single value.
+
+    `key` is where the key of an entry is; of a slot without one, nowhere.
+    """
 
     start: int
     end: int
     items: tuple[tuple[int, int], ...] = field(default=())
+    key: tuple[int, int] = (0, 0)
 
 
 def check_form(at: str) -> str:
@@ -49,6 +60,12 @@ def check_form(at: str) -> str:
     before, place, _ = at.partition(PLACE)
     if not place:
         return f"`{at}` has no {{}} where the value is, as in --mods={{}}."
+    if at.count(KEY) > 1 or KEY in at.partition(PLACE)[2]:
+        return f"`{at}`: write {{key}} once, before {{}}, as in {{key}} = {{}}."
+    if KEY + PLACE in at:
+        return f"`{at}` has nothing between the key and the value by which they could be told apart."
+    if KEY in at:
+        return ""
     if at.count(PLACE) > 1:
         return f"`{at}` has more than one {{}}; write a slot for each value."
     if before == LINE_START:
@@ -58,6 +75,9 @@ def check_form(at: str) -> str:
 
 def cuts(slot: Slot, text: str, start: int, end: int) -> Iterator[Cut]:
     """All places of one line where the form of the slot fits. Behind `{}` at the end, a word is the value."""
+    if slot.has_key:
+        yield from _with_key(slot, text, start, end)
+        return
     before, after = _patterns(slot.pattern)
     at = start
     if slot.pattern.startswith(LINE_START + PLACE):
@@ -83,6 +103,34 @@ def cuts(slot: Slot, text: str, start: int, end: int) -> Iterator[Cut]:
             stop, at = closing.span()
         yield Cut(begin, stop, tuple(_items(text, begin, stop, slot.separator)))
         at = max(at, begin)
+
+
+def _with_key(slot: Slot, text: str, start: int, end: int) -> Iterator[Cut]:
+    """The entry that a line is; a line is one or none."""
+    match = _keyed(slot.pattern, slot.separator).match(text, start, end)
+    if match is None:
+        return
+    name = next(name for name in ("double", "single", "word") if match.group(name) is not None)
+    first, last = match.span(name)
+    yield Cut(first, last, tuple(_items(text, first, last, slot.separator)), match.span("key"))
+
+
+@lru_cache(maxsize=256)
+def _keyed(pattern: str, separator: str) -> re.Pattern[str]:
+    """The form of a line with a key and a value, from its beginning; a run of blanks fits any other."""
+
+    def literal(part: str) -> str:
+        return r"[ \t]+".join(re.escape(piece) for piece in _BLANKS.split(part))
+
+    before, _, rest = pattern.removeprefix(LINE_START).partition(KEY)
+    between, _, after = rest.partition(PLACE)
+    value = r"[^\s\"']+" if separator.strip() else r"[^\s\"';,]+"
+    if after.strip():
+        value = rf"[^\r\n]{{0,{10 * LONGEST_KEY}}}?"
+    return re.compile(
+        rf"[ \t]*{literal(before)}(?P<key>[^\r\n]{{1,{LONGEST_KEY}}}?){literal(between)}"
+        rf"(?:\"(?P<double>[^\"\r\n]*)\"|'(?P<single>[^'\r\n]*)'|(?P<word>{value})){literal(after)}"
+    )
 
 
 def around(slot: Slot, text: str, start: int, end: int, value: tuple[int, int]) -> tuple[int, int]:

@@ -244,7 +244,7 @@ def _line_comments(document: Document, node: Node) -> Iterator[Splice]:
     has_own_lines = before in ("", "-") and (
         not after.lstrip(",") or after.lstrip(", \t").startswith(("#", ";", "//", "--"))
     )
-    if not has_own_lines or is_cut_out(document, node):
+    if not has_own_lines or (is_cut_out(document, node) and node.is_value):
         raise EditRefused(f"{place_of(document, node)} shares its line with others. Remove it instead.")
     column = len(source.indent_at(start))
     at = start

@@ -84,7 +84,9 @@ class EntryRules(Part):
 class SlotRules(Part):
     """A part of a text file that can be addressed."""
 
-    pattern: Text = Field(description="the text around it, with {} in its place")
+    pattern: Text = Field(
+        description="the text around it, with {} in its place; with {key} before that, each line that fits is an entry of that key"
+    )
     separator: str = Field("", description="what parts the entries of a list; empty for a single value")
 
     @field_validator("pattern")

@@ -36,6 +36,7 @@ _PLAIN: Final = re.compile(r"[A-Za-z_]\w*\Z")
 _BLOB: Final = re.compile(r"blob:\d+:[0-9a-f]{16}\Z")
 _WHOLE: Final = re.compile(r"[-+]?\d{1,18}\Z")
 _REAL: Final = re.compile(r"[-+]?(?:\d+\.?\d*|\.\d+)(?:[eE][-+]?\d+)?\Z")
+_UNSEEN: Final = re.compile("[\x7f-\x9f\xad\u200b-\u200f\u2028-\u202e\u2060-\u206f\ud800-\udfff\ufeff]")
 _NULL: Final = "null"
 
 
@@ -132,6 +133,11 @@ def spelt_name(name: str) -> str:
     return name if _PLAIN.match(name) else json.dumps(name, ensure_ascii=False)
 
 
+def spelt_text(value: str) -> str:
+    """A text in quotation marks, in one line; signs that no one sees by their numbers."""
+    return _UNSEEN.sub(lambda match: f"\\u{ord(match.group()):04x}", json.dumps(value, ensure_ascii=False))
+
+
 def spelt(value: Any) -> str:
     """A value as the text has it: a number bare, a text in quotation marks, `null`, a blob by its bytes or its hash."""
     if value is None:
@@ -139,7 +145,7 @@ def spelt(value: Any) -> str:
     if isinstance(value, bytes):
         return f"x'{value.hex()}'" if len(value) <= MOST_BLOB else f"blob:{len(value)}:{sha256(value).hexdigest()[:16]}"
     if isinstance(value, str):
-        return json.dumps(value, ensure_ascii=False) if value.isprintable() else json.dumps(value)
+        return spelt_text(value)
     return repr(value)
 
 

@@ -8,7 +8,7 @@ from collections.abc import Mapping, Sequence
 from typing import Final
 
 from zerrit.core.documents.database import ROW
-from zerrit.core.documents.database.rows import DatabaseSource, spelt_name
+from zerrit.core.documents.database.rows import DatabaseSource, spelt_name, spelt_text
 from zerrit.core.documents.database.schema import Column, Table
 from zerrit.core.documents.document import Document
 from zerrit.core.documents.node import Node
@@ -109,7 +109,7 @@ def _spelt(column: Column, value: str, old: Node | None) -> str:
     if is_text and not (column.is_number and _NUMBER.match(value)):
         if column.is_number and not (old is not None and old.is_quoted):
             raise EditRefused(f"`{value}` is no number, and {column.name} is {column.type or 'a number'}.")
-        return json.dumps(value, ensure_ascii=not value.isprintable())
+        return spelt_text(value)
     if column.is_whole and not _WHOLE.match(value):
         raise EditRefused(f"`{value}` is no whole number, and {column.name} is {column.type}.")
     if not _NUMBER.match(value):

@@ -16,7 +16,7 @@ from zerrit.core.documents.comments import CommentKeeper, tidy_block
 from zerrit.core.documents.findings import Report
 from zerrit.core.documents.node import Node, NodeKind
 from zerrit.core.documents.reading import Reading
-from zerrit.core.documents.slots import Slot, cuts
+from zerrit.core.documents.slots import Cut, Slot, cuts
 from zerrit.core.documents.source import Source
 
 _COMMENT: Final = re.compile(r"[ \t]*(?:#(?!!)|//|--|;|::|[rR][eE][mM][ \t])([^\r\n]*)")
@@ -91,6 +91,20 @@ def _has_line_to_itself(source: Source, node: Node) -> bool:
     return not text[start : node.start].strip() and not text[node.end : end].strip()
 
 
+def _entry(text: str, name: str, slot: Slot, cut: Cut, start: int, end: int) -> Node:
+    """A line with a key and a value."""
+    first = start + len(text[start:end]) - len(text[start:end].lstrip())
+    node = Node(NodeKind.GROUP, name, first, first + len(text[first:end].rstrip()), None, first, end)
+    node.adopt(Node(NodeKind.VALUE, "key", *cut.key, text[slice(*cut.key)], *cut.key))
+    if slot.separator:
+        holder = node.adopt(Node(NodeKind.LIST, "value", cut.start, cut.end, None, cut.start, cut.end))
+        for begin, stop in cut.items:
+            holder.adopt(Node(NodeKind.VALUE, "", begin, stop, text[begin:stop], begin, stop))
+    else:
+        node.adopt(Node(NodeKind.VALUE, "value", cut.start, cut.end, text[cut.start : cut.end], cut.start, cut.end))
+    return node
+
+
 def _document(keeper: CommentKeeper, line: Node) -> None:
     """The comment above a line is its help, but a line of its own: removing what it documents leaves it."""
     keeper.document(line)
@@ -105,6 +119,9 @@ def _cut(slots: Mapping[str, Slot], text: str, start: int, end: int) -> Iterator
             if any(cut.start < last and first < cut.end for first, last in taken):
                 continue
             taken.append((cut.start, cut.end))
+            if slot.has_key:
+                yield _entry(text, name, slot, cut, start, end)
+                continue
             if not slot.separator:
                 yield Node(NodeKind.VALUE, name, cut.start, cut.end, text[cut.start : cut.end], cut.start, cut.end)
                 continue

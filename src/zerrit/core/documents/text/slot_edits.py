@@ -40,7 +40,8 @@ class Occurrence:
 def is_repeated(document: Document, node: Node) -> bool:
     """The node is a value of a slot that has text before its place, so that another value is written beside it."""
     slot = document.reading.slots.get(node.name)
-    return slot is not None and not slot.separator and not slot.pattern.startswith(LINE_START)
+    is_value = slot is not None and not slot.separator and not slot.has_key
+    return slot is not None and is_value and not slot.pattern.startswith(LINE_START)
 
 
 def occurrence(document: Document, node: Node) -> Occurrence:

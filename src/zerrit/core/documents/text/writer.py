@@ -10,7 +10,7 @@ from zerrit.core.documents.document import Document
 from zerrit.core.documents.format_writer import insert_lines, whole_lines
 from zerrit.core.documents.node import Node, NodeKind
 from zerrit.core.documents.scalars import as_switch
-from zerrit.core.documents.slots import PLACE
+from zerrit.core.documents.slots import KEY, LINE_START, PLACE, Slot
 from zerrit.core.documents.source import Splice
 from zerrit.core.documents.text.slot_edits import added_behind, is_repeated, removed
 from zerrit.core.errors import EditRefused
@@ -32,10 +32,14 @@ class TextWriter:
         return [Splice(node.value_start, node.value_end, value)]
 
     def render(self, document: Document, name: str, fields: Mapping[str, str], like: Node | None) -> str:
+        slot = document.reading.slots.get(name)
+        if slot is not None and slot.has_key and set(fields) == {"key", "value"}:
+            return _line_with_key(document, slot, fields, like)
         raise EditRefused("A plain text file has lines and no entries; add a line with a value instead.")
 
     def render_field(self, document: Document, parent: Node, name: str, value: str) -> str:
-        separator = document.reading.slots[parent.name].separator if _is_slot(parent) else ""
+        slot = _slot_of(document, parent)
+        separator = slot.separator if slot is not None and _is_slot(parent) else ""
         if separator and (separator in value or "\n" in value or "\r" in value):
             raise EditRefused(f"`{value}` holds `{separator}`, which parts the entries of {parent.name}.")
         like = _last_of(document, parent, name)
@@ -44,6 +48,8 @@ class TextWriter:
         return value
 
     def insert(self, document: Document, parent: Node, sources: Sequence[str], after: Node | None) -> list[Splice]:
+        if after is not None and _slot_of(document, after) is not None and after.kind is NodeKind.GROUP:
+            return [insert_lines(document, after, sources, document.source.indent_at(after.start))]
         if parent.kind is NodeKind.LIST:
             return _insert_items(document, parent, sources, after)
         if after is not None and is_repeated(document, after):
@@ -57,12 +63,16 @@ class TextWriter:
         raise EditRefused("The lines of a text file have no names. Set the line instead.")
 
     def remove(self, document: Document, node: Node) -> list[Splice]:
+        if node.parent is not None and node.parent.kind is NodeKind.GROUP and node.parent.parent is not None:
+            raise EditRefused(
+                f"`{node.name}` is a part of the line of {node.parent.name}. Set it, or remove the entry."
+            )
         if node.parent is not None and _is_slot(node.parent):
             return _remove_item(node, node.parent)
         if is_repeated(document, node):
             return removed(document, node)
         slot = document.reading.slots.get(node.name)
-        if slot is not None and slot.pattern != "^{}":
+        if slot is not None and slot.pattern != "^{}" and not slot.has_key:
             raise EditRefused(f"`{node.name}` is cut out of a line of the script. Set its value, or remove the line.")
         lines = whole_lines(document, node)
         return [lines] if lines else [Splice(node.start, node.end, "")]
@@ -86,7 +96,7 @@ def _require_fits(document: Document, node: Node, value: str) -> None:
         if before in value:
             raise EditRefused(f"The value is in quotation marks and cannot hold one itself: `{before}`.")
         return
-    slot = document.reading.slots.get(node.name if node.name else node.parent.name if node.parent else "")
+    slot = _slot_of(document, node)
     is_word = (
         slot is not None
         and not slot.separator
@@ -105,12 +115,44 @@ def _last_of(document: Document, parent: Node, name: str) -> Node | None:
     return found if found is not None and is_repeated(document, found) else None
 
 
+def _slot_of(document: Document, node: Node) -> Slot | None:
+    """The slot that a node is, or is in."""
+    while node.parent is not None and node.parent.parent is not None:
+        node = node.parent
+    return document.reading.slots.get(node.name) if node.parent is not None else None
+
+
+def _line_with_key(document: Document, slot: Slot, fields: Mapping[str, str], like: Node | None) -> str:
+    """A line of a slot with another key and value, in the manner of its neighbour."""
+    if any(re.search(r"[\r\n\"']", value) for value in fields.values()):
+        raise EditRefused("A key and a value of a line cannot hold a line break or a quotation mark.")
+    if like is None or len(like.children) != 2:
+        return slot.pattern.removeprefix(LINE_START).replace(KEY, fields["key"]).replace(PLACE, fields["value"])
+    text = document.text
+    key, value = like.children
+    return (
+        text[like.start : key.start]
+        + fields["key"]
+        + text[key.end : value.start]
+        + fields["value"]
+        + text[value.end : like.end]
+    )
+
+
 def _is_slot(node: Node) -> bool:
+    if (
+        node.kind is NodeKind.LIST
+        and node.name == "value"
+        and node.parent is not None
+        and node.parent.kind is NodeKind.GROUP
+    ):
+        return node.parent.parent is not None and node.parent.parent.parent is None
     return node.parent is not None and node.parent.parent is None and node.name != "line"
 
 
 def _insert_items(document: Document, parent: Node, sources: Sequence[str], after: Node | None) -> list[Splice]:
-    separator = document.reading.slots[parent.name].separator
+    slot = _slot_of(document, parent)
+    separator = slot.separator if slot is not None else ""
     last = after or (parent.children[-1] if parent.children else None)
     if last is None:
         return [Splice(parent.start, parent.end, separator.join(sources))]
