@@ -278,6 +278,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/changes/{change_id}/form": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Fill Form
+         * @description Fill in a form: all its steps are added to the change, or none of them.
+         */
+        post: operations["fill_form_api_v1_changes__change_id__form_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/changes/{change_id}/merge-plan": {
         parameters: {
             query?: never;
@@ -1672,6 +1692,46 @@ export interface paths {
          * @description The folders of the last snapshot in which nothing is.
          */
         get: operations["list_empty_folders_api_v1_servers__server_id__folders_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/forms": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Server Forms
+         * @description The forms of a server's gamebook: one sheet of questions for all places of a new thing.
+         */
+        get: operations["server_forms_api_v1_servers__server_id__forms_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/forms/draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Drafted Form
+         * @description A form made from an existing entry: where else its word is, and which of its values are asked for.
+         */
+        get: operations["drafted_form_api_v1_servers__server_id__forms_draft_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -3276,6 +3336,15 @@ export interface components {
             point: string[];
         };
         /**
+         * DraftedFormOut
+         * @description A form that was made from an existing entry, and the same as YAML for a gamebook.
+         */
+        DraftedFormOut: {
+            form: components["schemas"]["FormOut"];
+            /** Text */
+            text: string;
+        };
+        /**
          * DriftFileOut
          * @description A file or an empty folder; `executable` and `not-executable` are of a file whose right to run changed.
          */
@@ -3608,6 +3677,22 @@ export interface components {
             /** Warnings */
             warnings: number | null;
         };
+        /**
+         * FilledFormOut
+         * @description The steps that the answers make, and what each does. `version` is that of the change, which has them unless it was a dry run.
+         */
+        FilledFormOut: {
+            /** Change */
+            change: number;
+            /** Is Saved */
+            is_saved: boolean;
+            /** Outcomes */
+            outcomes: components["schemas"]["OutcomeOut"][];
+            /** Steps */
+            steps: components["schemas"]["StepIn"][];
+            /** Version */
+            version: number;
+        };
         /** FindingOut */
         FindingOut: {
             /** Address */
@@ -3706,6 +3791,54 @@ export interface components {
          * @enum {string}
          */
         Format: "xml" | "yaml" | "json" | "ini" | "properties" | "keywords" | "braces" | "classes" | "toml" | "lua" | "javascript" | "c" | "shell" | "batch" | "powershell" | "python" | "database" | "text";
+        /**
+         * FormIn
+         * @description Answers to a form of the gamebook, by its `name`, or to the one that is drafted from the entry at `like`.
+         *
+         *     With `remove`, the thing called `word` is taken out of all places of the form instead; no other answer is needed then.
+         */
+        FormIn: {
+            /** Answers */
+            answers?: {
+                [key: string]: string;
+            };
+            /**
+             * Dry Run
+             * @default false
+             */
+            dry_run: boolean;
+            /**
+             * Like
+             * @default
+             */
+            like: string;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * Remove
+             * @default false
+             */
+            remove: boolean;
+        };
+        /**
+         * FormOut
+         * @description A form: its questions, and its places in words. `name` is empty for one that was drafted and is in no gamebook.
+         */
+        FormOut: {
+            /** About */
+            about: string;
+            /** Like */
+            like: string;
+            /** Name */
+            name: string;
+            /** Places */
+            places: string[];
+            /** Questions */
+            questions: components["schemas"]["QuestionOut"][];
+        };
         /** FreeNumberOut */
         FreeNumberOut: {
             /** Family */
@@ -4659,6 +4792,25 @@ export interface components {
              * @default 0
              */
             watched: number;
+        };
+        /**
+         * QuestionOut
+         * @description One question. `answer` is what is taken where none is given: the default, or the next free number.
+         */
+        QuestionOut: {
+            /** Answer */
+            answer: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "text" | "number";
+            /** Matches */
+            matches: string;
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
         };
         /**
          * ReadIn
@@ -7487,6 +7639,97 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ComparisonOut"];
+                };
+            };
+            /** @description The request has no valid session or token. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What the path or the request names is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It cannot be done in the state in which things are. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request is larger than its bound. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request cannot be used; `detail` says why. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    fill_form_api_v1_changes__change_id__form_post: {
+        parameters: {
+            query?: never;
+            header?: {
+                "If-Match"?: string | null;
+            };
+            path: {
+                change_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FormIn"];
+            };
+        };
+        responses: {
+            /** @description Another problem with the request. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem of the service, or of a server that it works on. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FilledFormOut"];
                 };
             };
             /** @description The request has no valid session or token. */
@@ -14120,6 +14363,178 @@ export interface operations {
                 };
                 content: {
                     "application/json": string[];
+                };
+            };
+            /** @description The request has no valid session or token. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What the path or the request names is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It cannot be done in the state in which things are. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request is larger than its bound. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request cannot be used; `detail` says why. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    server_forms_api_v1_servers__server_id__forms_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Another problem with the request. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem of the service, or of a server that it works on. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FormOut"][];
+                };
+            };
+            /** @description The request has no valid session or token. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What the path or the request names is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It cannot be done in the state in which things are. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request is larger than its bound. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request cannot be used; `detail` says why. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    drafted_form_api_v1_servers__server_id__forms_draft_get: {
+        parameters: {
+            query: {
+                address: string;
+            };
+            header?: never;
+            path: {
+                server_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Another problem with the request. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem of the service, or of a server that it works on. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DraftedFormOut"];
                 };
             };
             /** @description The request has no valid session or token. */

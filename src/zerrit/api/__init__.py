@@ -28,6 +28,7 @@ from zerrit.api.console import (
     TextSearchOut,
     TextSearchQuery,
 )
+from zerrit.api.forms import DraftedFormOut, FilledFormOut, FormIn, FormOut, QuestionOut
 from zerrit.api.gamebooks import (
     AboutOut,
     AdjustmentIn,
@@ -238,6 +239,7 @@ __all__ = [
     "DifferenceOut",
     "DigestsIn",
     "DistanceOut",
+    "DraftedFormOut",
     "DriftFileOut",
     "DriftIn",
     "DriftOut",
@@ -252,10 +254,13 @@ __all__ = [
     "FileOut",
     "FileReviewOut",
     "FileStateOut",
+    "FilledFormOut",
     "FindingOut",
     "FindingsOut",
     "FolderConnection",
     "FolderOut",
+    "FormIn",
+    "FormOut",
     "FreeNumberOut",
     "FtpConnection",
     "FtpsConnection",
@@ -313,6 +318,7 @@ __all__ = [
     "PlayerNotesOut",
     "Problem",
     "PruningOut",
+    "QuestionOut",
     "ReadIn",
     "ReadOut",
     "ReferenceOut",

@@ -70,6 +70,8 @@ SECTIONS: Final[Mapping[str, Mapping[str, tuple[str, str]]]] = {
     },
     "Changes and deploys": {
         "change": ("changes", "Create changes, add steps, check, compare and deploy them."),
+        "forms": ("forms", "List the forms of a server's gamebook, or draft one from an existing entry."),
+        "form": ("forms", "Fill in a form: all its steps are added to the change, or none."),
         "run": ("runs", "One run: a deploy, rollback or restart, with its stages and its evidence."),
         "restart": ("runs", "Restart a game, with a snapshot of its files while it is stopped."),
         "schedule": (

@@ -619,6 +619,22 @@ def read_file_as(server_id: str, path: str, format: str | None, *, dry_run: bool
     return Call("PUT", _server(server_id, "/file/format"), _one(api.GamebookEditOut), json=given)
 
 
+def forms(server_id: str) -> Call[list[api.FormOut]]:
+    """The forms of a server's gamebook."""
+    return Call("GET", _server(server_id, "/forms"), _many(api.FormOut))
+
+
+def drafted_form(server_id: str, address: str) -> Call[api.DraftedFormOut]:
+    """A form made from an existing entry, also as YAML for a gamebook."""
+    return Call("GET", _server(server_id, "/forms/draft"), _one(api.DraftedFormOut), params={"address": address})
+
+
+def fill_form(change_id: int, given: api.FormIn, version: int | None = None) -> Call[api.FilledFormOut]:
+    """Fill in a form: all its steps are added to the change, or none; `version` as in `add_step`."""
+    sent = given.model_dump(mode="json")
+    return Call("POST", f"/changes/{change_id}/form", _one(api.FilledFormOut), json=sent, headers=_version(version))
+
+
 def relate(
     server_id: str, relation: str, first: str, second: str, *, dry_run: bool = False
 ) -> Call[api.GamebookEditOut]:

@@ -25,6 +25,7 @@ from zerrit.web.content_routes import router as content_router
 from zerrit.web.context import Context
 from zerrit.web.events import Events
 from zerrit.web.figure_routes import router as figure_router
+from zerrit.web.form_routes import router as form_router
 from zerrit.web.gamebook_routes import router as gamebook_router
 from zerrit.web.limits import MAX_BODY, BodyLimit, KnownHosts
 from zerrit.web.process_settings import collect_if_due, quick_answers
@@ -132,6 +133,7 @@ def create_app(settings: Settings) -> FastAPI:
         bundle_router,
         content_router,
         figure_router,
+        form_router,
         gamebook_router,
         run_router,
         search_router,

@@ -24,6 +24,7 @@ import { AddStepDialog } from "./AddStepDialog";
 import { Comments } from "./Comments";
 import { DifferencePanel } from "./DifferencePanel";
 import { EffectNote } from "./EffectNote";
+import { FormDialog } from "./FormDialog";
 import { FindingList } from "./FindingList";
 import { Checklist } from "./Checklist";
 import { PlayerNotes } from "./PlayerNotes";
@@ -48,7 +49,7 @@ export function ChangePage() {
 }
 
 function OpenedChange({ change }: { change: Change }) {
-  const [asked, setAsked] = useState<"step" | "deploy" | "replay" | "revert" | "rollout" | null>(null);
+  const [asked, setAsked] = useState<"step" | "form" | "deploy" | "replay" | "revert" | "rollout" | null>(null);
   const close = () => { setAsked(null); };
   const [view, setView] = useState("steps");
   usePageTitle(`Change ${String(change.id)}: ${change.title}`);
@@ -78,6 +79,7 @@ function OpenedChange({ change }: { change: Change }) {
         {isEditable && (
           <>
             <Button color="inherit" disabled={withdraw.isPending} onClick={() => { withdraw.mutate(); }}>Withdraw</Button>
+            <Button variant="outlined" onClick={() => { setAsked("form"); }}>Fill in a form</Button>
             <Button variant="outlined" onClick={() => { setAsked("step"); }}>Add a step</Button>
             <Button variant="outlined" disabled={check.isPending} onClick={() => { check.mutate(); }}>Check</Button>
             <Button
@@ -125,6 +127,7 @@ function OpenedChange({ change }: { change: Change }) {
           <Comments change={change} />
         </Box>
       </Box>
+      {asked === "form" && <FormDialog change={change} onClose={close} />}
       {asked === "step" && <AddStepDialog change={change} onClose={close} />}
       {asked === "revert" && <RevertDialog change={change} onClose={close} />}
       {asked === "rollout" && <RolloutDialog change={change} onClose={close} />}

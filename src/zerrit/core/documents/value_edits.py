@@ -286,7 +286,7 @@ def copy_entry(document: Document, segments: tuple[Segment, ...], new_key: str, 
         ],
     )
     if throughout:
-        rekeyed = recased(bare, document.keys.key_of(node), new_key)
+        rekeyed = _recased_all_over(bare, document.keys.key_of(node), new_key)
     source = dedented(document, node.start, rekeyed)
     return _added(document, parent, node.name, source, node)
 
@@ -309,8 +309,24 @@ def _copied_by_name(document: Document, node: Node, parent: Node, new_name: str,
     renamed = splice(bare, pieces)
     if throughout:
         head = max(piece.start + len(piece.text) for piece in pieces)
-        renamed = renamed[:head] + recased(renamed[head:], node.name, new_name)
+        renamed = renamed[:head] + _recased_all_over(renamed[head:], node.name, new_name)
     return _added(document, parent, new_name, dedented(document, node.start, renamed), node)
+
+
+def _recased_all_over(text: str, old: str, new: str) -> str:
+    """The new word for the old one; where both begin or end with the same words, for what differs between them, too."""
+    done = recased(text, old, new)
+    start = max(
+        (at + 1 for at in range(min(len(old), len(new))) if old[: at + 1] == new[: at + 1] and not old[at].isalnum()),
+        default=0,
+    )
+    rest, other = old[start:], new[start:]
+    end = max(
+        (at for at in range(1, min(len(rest), len(other))) if rest[-at:] == other[-at:] and not rest[-at].isalnum()),
+        default=0,
+    )
+    word, new_word = rest[: len(rest) - end], other[: len(other) - end]
+    return recased(done, word, new_word) if (start or end) and word and new_word else done
 
 
 def recased(text: str, old: str, new: str) -> str:

@@ -17,6 +17,7 @@ from pydantic import Field, create_model
 from zerrit.core.rules import KINDS, DrawRules, FileRules, ListedRule, ListSource, Part, Rehearsal, Trouble
 from zerrit.core.rules.base import Name
 from zerrit.core.rules.bundles import BundleRules
+from zerrit.core.rules.forms import FormRules
 
 R = TypeVar("R", bound=ListedRule)
 
@@ -54,6 +55,7 @@ class GamebookFile(_Listed):
 
     draws: tuple[DrawRules, ...] = Field((), description="draw tables, for odds")
     bundles: tuple[BundleRules, ...] = Field((), description="what plugins, mods, maps and packs are made of")
+    forms: dict[Name, FormRules] = Field({}, description="sheets of questions that fill all places of a new thing")
     opened: tuple[Name, ...] = Field(
         (),
         description="path patterns of ZIP and TAR files whose files are read and edited one by one, as in `maps.zip!/north.xml`",
