@@ -132,6 +132,16 @@ def test_the_same_by_commands(quick: Quick, tmp_path: Path) -> None:
     assert "crates/[kx9]" in done.out
     local = tmp_path / "stalls.lua"
     local.write_text("stalls = { quay = { price = 5 } }\n")
+    ledger = tmp_path / "ledger.db"
+    ledger.write_bytes(LEDGER)
+    log = tmp_path / "ledger.db-wal"
+    log.write_bytes(b"rows")
+    refused = zerrit("edit", "ledger.db", "berths[1025]/price", "+1", cwd=tmp_path)
+    assert (refused.code, "ledger.db-wal is beside the database" in refused.err) == (2, True)
+    assert ledger.read_bytes() == LEDGER
+    log.write_bytes(b"")
+    assert zerrit("edit", "ledger.db", "berths[1025]/price", "+1", cwd=tmp_path).code == 0
+    assert rows(ledger.read_bytes(), "SELECT price FROM berths WHERE id = 1025") == [(41.5,)]
     edited = zerrit("edit", "stalls.lua", "stalls[quay]/price", "+1", cwd=tmp_path)
     assert edited.code == 0, edited.err
     assert local.read_text() == "stalls = { quay = { price = 6 } }\n"

@@ -10,7 +10,8 @@ import click
 from zerrit.cli.completion import complete_node_of_file
 from zerrit.cli.files import FILE, OUT, load_gamebook, save
 from zerrit.cli.output import echo, print_findings, print_table, short
-from zerrit.core.documents import Document, read_document
+from zerrit.core.documents import Document, Format, read_document
+from zerrit.core.documents.database import LOG_ENDINGS
 from zerrit.core.errors import ZerritError
 from zerrit.core.steps import OutcomeKind, StepKind, replay, step_from_words
 from zerrit.core.wording import counted
@@ -60,6 +61,8 @@ def edit(
             for c in outcome.changes
         ]
         print_table(("address", "old", "new"), rows)
+    if outcome.changes and save_to is None and result.format is Format.DATABASE:
+        _require_no_log_beside(file)
     if outcome.changes or save_to is not None:
         save(save_to or file, result.to_bytes())
     where = f" in {save_to or file}" if outcome.changes else ", it is so already"
@@ -69,3 +72,14 @@ def edit(
         errors = result.faults
         echo(f"The file has {counted(len(errors), 'fault')} besides:")
         print_findings(errors, {file.name: result.text})
+
+
+def _require_no_log_beside(database: Path) -> None:
+    """No program has the database open, as far as can be seen: its log would not fit to what is written."""
+    for ending in LOG_ENDINGS:
+        log = database.with_name(database.name + ending)
+        if log.exists() and log.stat().st_size:
+            raise ZerritError(
+                f"{log} is beside the database, so a program has it open, or rows wait in that log. Stop the program in the "
+                "usual way first. Nothing was changed."
+            )
