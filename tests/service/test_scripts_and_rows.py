@@ -106,6 +106,43 @@ def test_drift_of_a_database_is_told_by_row_and_one_row_is_brought_back(quick: Q
     drifted = {one.address: (one.kind, one.old, one.new) for one in client.drift("reef").differences}
     assert drifted["ledger.db#berths[1026]/price"] == ("changed", "7.0", "1.0")
     assert drifted["ledger.db#berths[1027]"][0] == "removed"
+    change = client.restore_part("reef", 1, "ledger.db#berths[1027]").id
+    assert [(one.kind, one.old) for one in client.differences(change).differences] == [("added", None)]
+    assert quick.end_of(client.deploy(change)).state == "deployed"
+    assert rows(path.read_bytes(), "SELECT id, price FROM berths") == [(1025, 40.5), (1026, 1.0), (1027, 8.0)]
+
+
+def test_what_a_change_did_to_rows_is_taken_back_and_what_the_game_did_since_stays(quick: Quick) -> None:
+    client = quick.zerrit
+    path = quick.game().folder / "ledger.db"
+    change = quick.change("ledger.db#berths[1025]/price=12")
+    client.add_step(change, api.StepIn(kind="remove", address="ledger.db#berths[1026]"))
+    assert quick.end_of(client.deploy(change)).state == "deployed"
+    played(path, "UPDATE berths SET price = 3 WHERE id = 1027")
+    client.fetch("reef")
+    reverted = client.revert(change, api.RevertIn(create=True))
+    assert reverted.change is not None
+    assert quick.end_of(client.deploy(reverted.change)).state == "deployed"
+    assert rows(path.read_bytes(), "SELECT id, owner, price FROM berths WHERE id < 1027") == [
+        (1025, "Ada", 40.5),
+        (1026, "Bo", 7.0),
+    ]
+    assert rows(path.read_bytes(), "SELECT price FROM berths WHERE id = 1027") == [(3.0,)]
+
+
+def test_a_whole_database_is_brought_back_by_its_bytes(quick: Quick) -> None:
+    client = quick.zerrit
+    path = quick.game().folder / "ledger.db"
+    path.unlink()
+    client.fetch("reef")
+    change = client.restore_part("reef", 1, "ledger.db").id
+    assert quick.end_of(client.deploy(change)).state == "deployed"
+    assert path.read_bytes() == LEDGER
+    rows_as_text = "# SQLite database\nkinds: id=1\n"
+    with pytest.raises(ProblemError, match="is no database, so rows cannot be put into it"):
+        client.add_step(
+            quick.change("start.bat#port=1"), api.StepIn(kind="put-file", address="new.db", content=rows_as_text)
+        )
 
 
 def test_rows_in_a_log_beside_the_database_are_not_lost(quick: Quick) -> None:

@@ -10,11 +10,12 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from enum import StrEnum
+from hashlib import sha256
 from types import MappingProxyType
 from typing import TYPE_CHECKING, Final
 
 from zerrit.core.addresses import Address, Segment, parse_address, parse_node_address
-from zerrit.core.documents import Document
+from zerrit.core.documents import Document, Format
 from zerrit.core.documents.field_copy import copy_fields
 from zerrit.core.documents.structural_edits import Where, comment_in, comment_out, move, rename, set_comment
 from zerrit.core.documents.text_replacement import Replacement, replace_text
@@ -221,6 +222,13 @@ def replay(
         state.documents, tuple(outcomes), touched, state.others, state.marks, state.moved, frozenset(state.left)
     )
     return replace(found, touched=touched | remarked(marks, found))
+
+
+def whole_file(path: str, document: Document) -> Step:
+    """The step that makes a file what a document is: by its text, or by the digest of its bytes where it is a database."""
+    if document.format is Format.DATABASE:
+        return Step(StepKind.PUT_FILE, path, digest=sha256(document.to_bytes()).hexdigest())
+    return Step(StepKind.PUT_FILE, path, content=document.text)
 
 
 def is_touched_by(step: Step, path: str) -> bool:

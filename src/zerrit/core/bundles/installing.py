@@ -16,7 +16,7 @@ from zerrit.core.examination.game_files import Files
 from zerrit.core.file_steps import NOT_KEPT, TOO_LARGE, Load, Read
 from zerrit.core.merge import Conflict, FileMerge, FileState, KeyNote, key_notes, merge_folders
 from zerrit.core.rules.bundles import BundleRules
-from zerrit.core.steps import Step, StepKind
+from zerrit.core.steps import Step, StepKind, whole_file
 
 
 @dataclass(frozen=True, slots=True)
@@ -186,7 +186,7 @@ class _Plan:
             self.written[path] = self.new[path]
             self.replaced.append(path)
         elif base is None:  # both have something of it, and nothing of one stands against the other
-            self.merge_steps.append(Step(StepKind.PUT_FILE, path, content=self.sources.read(merge.data, path).text))
+            self.merge_steps.append(whole_file(path, self.sources.read(merge.data, path)))
         else:
             prefix = f"{path}#"
             chosen = {a.removeprefix(prefix): word for a, word in self.choices.items() if a.startswith(prefix)}

@@ -16,7 +16,7 @@ from zerrit.core.documents import Document
 from zerrit.core.gamebooks import Gamebook
 from zerrit.core.paths import folders_of
 from zerrit.core.states import ChangeState
-from zerrit.core.steps import Step, StepKind
+from zerrit.core.steps import Step, StepKind, whole_file
 from zerrit.records import Change, Run, RunFile, Server, Snapshot
 from zerrit.work.base.activity_log import note
 from zerrit.work.base.errors import NotFound, Refused
@@ -242,5 +242,5 @@ def _drift_step(path: str, before: _Side, after: _Side) -> Step:
     if new is None or (old is not None and old.text == new.text):  # no text, or another encoding of the same
         return Step(StepKind.PUT_FILE, path, digest=after.digests[path])
     if old is None or not (old.ok and new.ok):
-        return Step(StepKind.PUT_FILE, path, content=new.text)
+        return whole_file(path, new)
     return Step(StepKind.MERGE_VERSION, path, base=old.text, content=new.text)

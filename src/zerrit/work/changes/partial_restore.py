@@ -9,7 +9,7 @@ from zerrit.core.documents import Document
 from zerrit.core.documents.selection import select as select_nodes
 from zerrit.core.documents.value_edits import remove_nodes
 from zerrit.core.nearest import did_you_mean
-from zerrit.core.steps import Step, StepKind
+from zerrit.core.steps import Step, StepKind, whole_file
 from zerrit.records import Change
 from zerrit.work.base.errors import NotFound, Refused
 from zerrit.work.base.workspace import Workspace
@@ -63,7 +63,7 @@ def _whole_files(texts: Texts, wanted: Mapping[str, str], paths: list[str]) -> I
         if path not in wanted:
             yield Step(StepKind.REMOVE_FILE, path)
         elif path in texts:
-            yield Step(StepKind.PUT_FILE, path, content=texts[path].text)
+            yield whole_file(path, texts[path])
         else:
             yield Step(StepKind.PUT_FILE, path, digest=wanted[path])
 

@@ -18,7 +18,7 @@ from zerrit.core.gamebooks import Gamebook
 from zerrit.core.merge import Conflict, merge_three
 from zerrit.core.paths import folders_of
 from zerrit.core.states import ChangeState, RunState
-from zerrit.core.steps import Step, StepKind, touched_others
+from zerrit.core.steps import Step, StepKind, touched_others, whole_file
 from zerrit.core.wording import counted
 from zerrit.records import Change, Server, content_sizes
 from zerrit.work.base.errors import Refused, WrongState
@@ -178,7 +178,7 @@ def _reverted_file(path: str, states: tuple[Files, Files, Files], choices: Mappi
     if before is None:
         return _Reverted(Step(StepKind.REMOVE_FILE, path))
     if isinstance(before, Document):
-        return _Reverted(Step(StepKind.PUT_FILE, path, content=before.text), before)
+        return _Reverted(whole_file(path, before), before)
     return _Reverted(Step(StepKind.PUT_FILE, path, digest=before))
 
 
@@ -192,7 +192,7 @@ def _exact(path: str, made: _Reverted, states: tuple[Files, Files, Files]) -> _R
         return made
     if now.text != after.text or made.document.text == before.text:
         return made
-    return _Reverted(Step(StepKind.PUT_FILE, path, content=before.text), before)
+    return _Reverted(whole_file(path, before), before)
 
 
 def _content(files: Files, path: str) -> Document | str | None:
@@ -218,7 +218,7 @@ def _reverted(
     if after is None:  # the change took it away
         if now is not None or before is None:
             return _Reverted()
-        return _Reverted(Step(StepKind.PUT_FILE, path, content=before.text), before)
+        return _Reverted(whole_file(path, before), before)
     if now is None:  # someone took it away since, which is kept
         return _Reverted()
     if before is None:  # the change brought it

@@ -14,7 +14,7 @@ from sqlalchemy.orm import Session
 from zerrit.core.compare import Difference, DifferenceKind, compare_documents
 from zerrit.core.documents import Document, read_document
 from zerrit.core.merge import Conflict, FileMerge, FileState, KeyNote, merge_folders, notes_of
-from zerrit.core.steps import Step, StepKind
+from zerrit.core.steps import Step, StepKind, whole_file
 from zerrit.core.wording import counted
 from zerrit.records import Change
 from zerrit.work.base.errors import Refused
@@ -150,7 +150,7 @@ def _steps(file: UpgradeFile, sides: _Sides, choices: Mapping[str, str]) -> list
     if merge.data is None or (own is not None and merge.data == own.to_bytes()):
         return []
     if own is None or path in choices or path not in sides.base or path not in sides.theirs:
-        return [Step(StepKind.PUT_FILE, path, content=read_document(merge.data, path).text)]
+        return [whole_file(path, read_document(merge.data, path))]
     prefix = f"{path}#"
     chosen = {address.removeprefix(prefix): word for address, word in choices.items() if address.startswith(prefix)}
     old, new = sides.base[path].text, sides.theirs[path].text

@@ -18,7 +18,7 @@ from dataclasses import dataclass
 from hashlib import sha256
 from typing import Any, Final
 
-from zerrit.core.documents.database import ROW
+from zerrit.core.documents.database import HEADING, ROW
 from zerrit.core.documents.database.schema import Table, quoted, tables_of
 from zerrit.core.documents.source import MAX_BYTES, Source
 from zerrit.core.errors import EditRefused
@@ -69,7 +69,7 @@ def source_of_database(database: bytes) -> DatabaseSource | None:
     try:
         with closing(_opened(database)) as connection:
             tables = tables_of(connection)
-            parts: list[str] = []
+            parts: list[str] = [HEADING]
             size = 0
             count = 0
             for table in tables.values():
@@ -82,7 +82,7 @@ def source_of_database(database: bytes) -> DatabaseSource | None:
                         return None
     except (sqlite3.Error, UnicodeError):  # the latter by names that are no text
         return DatabaseSource("", "sqlite", database=database)
-    text = "\n".join([*parts, ""]) if parts else ""
+    text = "\n".join([*parts, ""])
     return DatabaseSource(text, "sqlite", database=database, tables=tables)
 
 
