@@ -5,6 +5,7 @@ from __future__ import annotations
 import pytest
 
 from tests.worlds import NAMES, world
+from tests.worlds.slips import CANNERY, LANTERN
 from zerrit.core.checks import check_files_of, gather_files, statistics_of
 from zerrit.core.documents import Finding, Severity
 from zerrit.core.drafting import draft
@@ -31,6 +32,20 @@ def test_a_draft_finds_nothing_in_its_own_files_and_next_to_nothing_in_the_next(
         for node in document.root.walk()
     )
     assert len(found(book, world(name, 2))) <= 0.01 * entries
+
+
+@pytest.mark.parametrize(("name", "slips"), [("cannery", CANNERY), ("lantern", LANTERN)])
+def test_a_draft_alone_finds_most_slips_where_they_are(name: str, slips: list[tuple[str, str, str]]) -> None:
+    files = world(name)
+    book = book_of(draft([files], name, "1"))
+    missed = []
+    for path, old, new in slips:
+        text = files[path].decode()
+        line = text.count("\n", 0, text.index(old)) + 1
+        findings = found(book, {**files, path: text.replace(old, new, 1).encode()})
+        if not any(one.path == path and abs(one.line - line) <= 3 for one in findings):
+            missed.append((path, new))
+    assert len(missed) <= 0.15 * len(slips), missed
 
 
 def test_a_map_of_named_entries_gets_one_set_of_rules() -> None:

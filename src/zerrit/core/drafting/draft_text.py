@@ -126,7 +126,7 @@ def _is_complete(sort: Sort) -> bool:
 
 
 def _kinds(sort: Sort, known: Mapping[int, Knowledge]) -> Iterator[str]:
-    if sort.format.traits.line_based:
+    if sort.format.traits.line_based and not sort.format.traits.script:
         return
     for kind, entries in sort.kinds.items():
         if kind or entries.columns:
