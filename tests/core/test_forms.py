@@ -98,6 +98,20 @@ def test_what_a_form_cannot_take_is_said(answers: dict[str, str], message: str) 
     assert str(caught.value).startswith(message)
 
 
+def test_a_name_of_several_words_is_found_as_files_and_ids_have_it() -> None:
+    files = {
+        "board.json": b'{"board": [{"name": "Black Tea", "cost": 2}, {"name": "Eel Pie", "cost": 9}]}\n',
+        "recipes/black-tea.json": b'{"id": "black_tea", "takes": ["leaf"]}\n',
+        "recipes/eel-pie.json": b'{"id": "eel_pie", "takes": ["eel"]}\n',
+    }
+    documents = {path: read_document(data, path) for path, data in files.items()}
+    form = draft_form(documents, "board.json#board/[Black Tea]")
+    done = replay(documents, form_steps(form, {"word": "Green Tea"}, documents, read_document), read_document)
+    assert done.documents["recipes/green-tea.json"].text == '{"id": "green_tea", "takes": ["leaf"]}\n'
+    with pytest.raises(FormRefused, match="is a part that other entries have, too"):
+        draft_form(documents, "recipes/eel-pie.json#takes")
+
+
 def test_what_is_no_entry_or_is_in_no_place_is_said() -> None:
     with pytest.raises(FormRefused, match="is not one entry"):
         draft_form(read(), "shop/stalls.lua#Stalls[mole]")

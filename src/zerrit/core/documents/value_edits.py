@@ -337,6 +337,8 @@ def recased(text: str, old: str, new: str) -> str:
     cases = {old: new}
     for case in (str.lower, str.upper, _first_upper, _first_lower):
         cases.setdefault(case(old), case(new))
+    for sign in "-_" if " " in old else "":  # as names of files and ids have them
+        cases.setdefault(old.lower().replace(" ", sign), new.lower().replace(" ", sign))
     words = "|".join(re.escape(word) for word in sorted(cases, key=len, reverse=True))
     pattern = re.compile(
         rf"(?<![A-Za-z0-9])(?:{words})(?![a-z0-9])|(?<=[a-z0-9])(?:{re.escape(_first_upper(old))})(?![a-z0-9])"
@@ -420,7 +422,9 @@ def _added(document: Document, parent: Node, name: str, source: str, after: Node
         raise EditRefused(f"`{source}` cannot be added to {place_of(document, parent)}. Nothing was changed.")
     index = next(i for i, child in enumerate(parent.children) if child is after) if after is not None else -1
     added = new_parent.children[index + 1] if after is not None else same[-1]
-    if not document.format.traits.ordered:  # it is where its key puts it
+    if number == 0:  # a section goes to the end of its file
+        added = same[0]
+    elif not document.format.traits.ordered:  # it is where its key puts it
         known = {document.text[child.start : child.end] for child in parent.children if child.name == name}
         added = next(child for child in same if edited.text[child.start : child.end] not in known)
     # By the keys as they were: a twin would make its kind choose another key field, and so hide itself.

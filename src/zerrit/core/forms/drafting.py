@@ -9,8 +9,9 @@ in the middle of a text is no place.
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from itertools import islice
 from typing import Final
 
 from zerrit.core.addresses import parse_address, print_segments
@@ -51,6 +52,8 @@ def draft_form(documents: Mapping[str, Document], address: str) -> FormRules:
         word = _word_in(nodes[0]) or word
     if not word:
         raise FormRefused(f"{address} has no name or key.")
+    if _is_part(documents, document, nodes[0]):
+        raise FormRefused(f"{address} is a part that other entries have, too. Name the entry that it is in.")
     questions = {"word": QuestionRules(title="what it is called"), **_questions(document, nodes[0], word)}
     places: list[FormPlace] = []
     own = _Found(at.path, nodes[0], "{word}")
@@ -74,6 +77,9 @@ def _cases(word: str) -> dict[str, str]:
     cases = {word: "{word}"}
     for text, case in ((word.lower(), "lower"), (word.upper(), "upper"), (word[:1].upper() + word[1:], "title")):
         cases.setdefault(text, f"{{word.{case}}}")
+    for sign, case in ("-", "dashes"), ("_", "underscores"):
+        if " " in word:
+            cases.setdefault(word.lower().replace(" ", sign), f"{{word.{case}}}")
     return cases
 
 
@@ -98,7 +104,7 @@ def _places(documents: Mapping[str, Document], word: str) -> Iterator[_Found]:
             node = stack.pop()
             for child in node.children:
                 case = _case_at(document, node, child, cases)
-                if case:
+                if case and not _is_part(documents, document, child):
                     yield _Found(path, child, case)
                 elif child.has_children and child.name != "line":
                     stack.append(child)
@@ -121,6 +127,24 @@ def _case_at(document: Document, parent: Node, child: Node, cases: Mapping[str, 
         if field is not None and _is_alone(parent, child, field):
             return cases[field.value or ""]
     return ""
+
+
+def _is_part(documents: Mapping[str, Document], document: Document, node: Node) -> bool:
+    """It is told by a name that others of its kind have, too: a field such as `price`, and no thing that is called so."""
+    if document.keys.key_of(node) or not node.name:
+        return False
+    if sum(1 for _ in islice(_of_kind(document, node.names), 2)) > 1:
+        return True
+    others = (one for one in documents.values() if one is not document and one.format is document.format)
+    return any(next(_of_kind(one, node.names), None) is not None for one in others)
+
+
+def _of_kind(document: Document, names: Sequence[str]) -> Iterator[Node]:
+    """The nodes with these names from the root down."""
+    nodes = [document.root]
+    for name in names[:-1]:
+        nodes = [child for node in nodes for child in node.children if child.name == name]
+    yield from (child for node in nodes for child in node.children if child.name == names[-1])
 
 
 def _is_alone(parent: Node, child: Node, field: Node) -> bool:

@@ -22,7 +22,7 @@ from zerrit.core.rules.forms import FormPlace, FormRules, QuestionRules
 from zerrit.core.steps import OutcomeKind, Step, StepKind, replay
 
 WORD: Final = "word"
-_PLACE: Final = re.compile(r"\{(\w+)(?:\.(lower|upper|title))?\}")
+_PLACE: Final = re.compile(r"\{(\w+)(?:\.(lower|upper|title|dashes|underscores))?\}")
 _NUMBER: Final = re.compile(r"-?\d+(?:\.\d+)?\Z")
 
 
@@ -117,6 +117,8 @@ def _next(question: QuestionRules, documents: Mapping[str, Document]) -> str:
 def filled(template: str, answers: Mapping[str, str]) -> str:
     """A text with answers in the place of their names: `{word}`, `{word.lower}`, `{word.upper}`, `{word.title}`.
 
+    `{word.dashes}` and `{word.underscores}` are in lower case with that sign for each blank.
+
     Raises FormRefused: a name in braces is no question.
     """
 
@@ -125,7 +127,13 @@ def filled(template: str, answers: Mapping[str, str]) -> str:
         if name not in answers:
             raise FormRefused(f"`{match.group()}` is in the form, and nothing called {name} is asked.")
         value = answers[name]
-        cases = {"lower": value.lower(), "upper": value.upper(), "title": value[:1].upper() + value[1:]}
+        cases = {
+            "lower": value.lower(),
+            "upper": value.upper(),
+            "title": value[:1].upper() + value[1:],
+            "dashes": value.lower().replace(" ", "-"),
+            "underscores": value.lower().replace(" ", "_"),
+        }
         return cases[case] if case else value
 
     return _PLACE.sub(answer, template)
