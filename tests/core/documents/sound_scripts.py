@@ -102,6 +102,7 @@ C_LIKE: Final = (
     "/* it's { a\n longer ( one */\n",
     '#include "base.h"\n#define LIMIT 5 // it\'s the limit\n#define MAX(a, b) ((a) > (b) ? (a) : (b))\n',
     "static const int A[] = { 1, 2, 3, };\n",
+    "#define BEGIN {\n#define BOTH(a) \\\n  { f(a); \\\n    g(\n#error don't do it (\n#pragma region it's (\n",
     'const char *S[] = { "a", "b" "c", "it\'s" };\n',
     "char c = '\"', d = '\\'', e = '{';\n",
     "struct P { int x; int y; };\nstatic struct P p = { .x = 1, .y = LIMIT };\n",

@@ -172,6 +172,9 @@ C_LIKE: Final = Language(
     "C",
     re.compile(
         r'//[^\r\n]*|/\*[\s\S]*?(?:\*/|(?P<open_comment>\Z))|@\$?"(?:[^"]|"")*+"|(?<=[0-9a-fA-F])\'(?=[0-9a-fA-F])'
+        # What a macro stands for need not be whole, and the words of a message are none of the language.
+        r"|^[ \t]*\#[ \t]*(?:define|error|warning|pragma|region|endregion)\b(?:[^\r\n\\]|\\\r?\n|\\.)*",
+        re.MULTILINE,
     ),
     {'"': _DOUBLE, "'": _SINGLE, "`": _BACKTICKS},
     comment="//",

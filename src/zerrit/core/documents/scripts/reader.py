@@ -18,7 +18,7 @@ from zerrit.core.documents.node import Node, NodeKind
 from zerrit.core.documents.reading import Reading
 from zerrit.core.documents.scripts.balance import Balance, Brackets, Regions
 from zerrit.core.documents.scripts.command_lines import options, valued
-from zerrit.core.documents.scripts.languages import BATCH, JAVASCRIPT, LANGUAGES, PYTHON, Language
+from zerrit.core.documents.scripts.languages import BATCH, C_LIKE, JAVASCRIPT, LANGUAGES, PYTHON, Language
 from zerrit.core.documents.scripts.literals import text_value
 from zerrit.core.documents.scripts.tables import NoTable, TableReader
 from zerrit.core.documents.source import Source
@@ -62,6 +62,7 @@ MOST_FAILED: Final = 20  # times the length of the text that is looked at for ta
 _LOOKS_NAMED: Final = re.compile(
     r"\s*(?:[\w$.\"'\-\[\]]+\s*[:=](?![:=>])|\.\.\.|[\"'{\[\]}\d-]|//|/\*|true\b|false\b|null\b)"
 )
+_SIZES: Final = re.compile(r"(?:[ \t]*\[\w*\])+(?=\s*=)")
 _INDEX: Final = re.compile(r"\.|\[[ ]?(?:\"([^\"]*)\"|'([^']*)'|(\d+))[ ]?\]")
 
 
@@ -120,7 +121,11 @@ def _tables(source: Source, report: Report, language: Language, brackets: Bracke
         if not brackets.is_sound(opening, closing) or not _is_literal(source.text, opening, closing, language):
             continue
         head = _head(source, opening)
-        name = _table_name(source.text[head:opening])
+        name = _table_name(_without_sizes(source.text[head:opening], language))
+        # A parameter or argument that is empty says nothing; the line that it is in says more.
+        is_empty = closing - opening < _LONGEST_HEAD and not source.text[opening + 1 : closing].strip()
+        if is_empty and "(" in source.text[head:opening]:
+            continue
         if not name or not taken.is_free(head, closing):
             end_of_last = closing  # what is in it would go by a name that is not its own
             continue
@@ -170,6 +175,11 @@ def _head(source: Source, opening: int) -> int:
     if start > 0 and opening - start <= _LONGEST_HEAD and not source.text[start:opening].strip():
         start = source.line_start(start - 1)
     return max(start, opening - _LONGEST_HEAD)
+
+
+def _without_sizes(head: str, language: Language) -> str:
+    """The text before a bracket; in C, numbers in brackets behind a name are the sizes of the table, and no places in one."""
+    return _SIZES.sub("", head) if language is C_LIKE else head
 
 
 def _table_name(head: str) -> str:
