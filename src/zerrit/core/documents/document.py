@@ -129,14 +129,10 @@ class Document:
         if len(data) > MAX_BYTES:
             return read_document(data, self.path, format=self.format)
         database = _database(data)
-        if database is not None or self.format is Format.DATABASE:
-            return read_document(
-                data,
-                self.path,
-                format=None if database is not None else self.format,
-                tolerate=self.reading.tolerate,
-                keys=self.reading.keys,
-            )
+        if database is not None:
+            return read_source(database, self.path, Format.DATABASE, _with_keys(self.reading, database))
+        if self.format is Format.DATABASE:
+            return read_document(data, self.path)
         return self._version(decode(data))
 
     def _version(self, source: Source) -> Document:

@@ -24,6 +24,7 @@ from zerrit.core.forms.filling import FormRefused
 from zerrit.core.rules.forms import FormPlace, FormRules, QuestionRules
 
 MOST_PLACES: Final = 100
+FILES_ALIKE: Final = 3  # files with the same name at the same place are of one form, and the name is a part of that
 MOST_ASKED: Final = 12
 _NAME: Final = re.compile(r"[A-Za-z_]\w*\Z")
 
@@ -136,7 +137,8 @@ def _is_part(documents: Mapping[str, Document], document: Document, node: Node) 
     if sum(1 for _ in islice(_of_kind(document, node.names), 2)) > 1:
         return True
     others = (one for one in documents.values() if one is not document and one.format is document.format)
-    return any(next(_of_kind(one, node.names), None) is not None for one in others)
+    alike = (one for one in others if next(_of_kind(one, node.names), None) is not None)
+    return sum(1 for _ in islice(alike, FILES_ALIKE - 1)) >= FILES_ALIKE - 1
 
 
 def _of_kind(document: Document, names: Sequence[str]) -> Iterator[Node]:
