@@ -103,6 +103,7 @@ def test_a_name_of_several_words_is_found_as_files_and_ids_have_it() -> None:
         "board.json": b'{"board": [{"name": "Black Tea", "cost": 2}, {"name": "Eel Pie", "cost": 9}]}\n',
         "recipes/black-tea.json": b'{"id": "black_tea", "takes": ["leaf"]}\n',
         "recipes/eel-pie.json": b'{"id": "eel_pie", "takes": ["eel"]}\n',
+        "recipes/dulse-broth.json": b'{"id": "dulse_broth", "takes": ["dulse"]}\n',
     }
     documents = {path: read_document(data, path) for path, data in files.items()}
     form = draft_form(documents, "board.json#board/[Black Tea]")
