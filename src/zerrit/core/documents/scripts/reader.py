@@ -121,11 +121,11 @@ def _tables(source: Source, report: Report, language: Language, brackets: Bracke
         if not brackets.is_sound(opening, closing) or not _is_literal(source.text, opening, closing, language):
             continue
         head = _head(source, opening)
-        name = _table_name(_without_sizes(source.text[head:opening], language))
         # A parameter or argument that is empty says nothing; the line that it is in says more.
         is_empty = closing - opening < _LONGEST_HEAD and not source.text[opening + 1 : closing].strip()
         if is_empty and "(" in source.text[head:opening]:
             continue
+        name = _table_name(_without_sizes(source.text[head:opening], language))
         if not name or not taken.is_free(head, closing):
             end_of_last = closing  # what is in it would go by a name that is not its own
             continue
