@@ -6,7 +6,7 @@ import pytest
 
 from tests.core.documents.test_database import database
 from zerrit.core import Document, read_document
-from zerrit.core.forms import FormRefused, draft_form, form_steps, known_answers, removal_steps
+from zerrit.core.forms import FormRefused, draft_form, form_steps, known_answers, removal_of
 from zerrit.core.gamebooks import read_gamebook
 from zerrit.core.rules.forms import FormRules
 from zerrit.core.steps import replay
@@ -75,7 +75,8 @@ def test_a_form_fills_every_place_and_takes_all_back() -> None:
     assert now["icons/cove.yml"] == "icon: cove\nsize: 3\n"
     assert 'stalls: id=8, word="cove", price=9.0' in now["stock.db"]
     assert now["notes.txt"] == FILES["notes.txt"].decode(), "a text that only mentions the word is no place"
-    back = replay(done.documents, removal_steps(form, "cove", done.documents), read_document)
+    assert removal_of(form, "pier", documents).left == ("icons/pier.yml",)
+    back = replay(done.documents, removal_of(form, "cove", done.documents).steps, read_document)
     assert back.is_whole
     assert {path: document.text for path, document in back.documents.items()} == {
         p: d.text for p, d in documents.items()
@@ -117,7 +118,7 @@ def test_what_is_no_entry_or_is_in_no_place_is_said() -> None:
     with pytest.raises(FormRefused, match="is not one entry"):
         draft_form(read(), "shop/stalls.lua#Stalls[mole]")
     with pytest.raises(FormRefused, match="`mole` is in none of the places of this form"):
-        removal_steps(drafted(), "mole", read())
+        removal_of(drafted(), "mole", read())
 
 
 def test_forms_are_part_of_a_gamebook_and_checked_there() -> None:

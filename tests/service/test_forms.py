@@ -53,7 +53,7 @@ def test_one_sheet_fills_all_places_and_a_rollback_takes_them_back(quick: Quick)
     assert [one.value for one in client.show("reef", "stock.db#stalls[8]/word")] == ["cove"]
     taken = client.create_change("reef", "back").id
     removed = client.fill_form(taken, api.FormIn(like=LIKE, answers={"word": "cove"}, remove=True))
-    assert {one.kind for one in removed.steps} == {"remove", "remove-file"}
+    assert ({one.kind for one in removed.steps}, removed.left) == ({"remove", "remove-file"}, [])
     assert quick.end_of(client.rollback("reef", 1)).state == "done"
     assert quick.files() == before
 
@@ -68,6 +68,11 @@ def test_an_answer_that_cannot_be_adds_nothing(quick: Quick) -> None:
     with pytest.raises(ProblemError, match="has no form called a stall"):
         quick.zerrit.fill_form(change, api.FormIn(name="a stall", answers={"word": "x"}))
     assert quick.zerrit.change(change).step_list == []
+    (quick.game().folder / "icons/cove.yml").write_bytes(b"\0picture")
+    quick.zerrit.fetch("reef")
+    on_it = quick.zerrit.create_change("reef", "taken").id
+    with pytest.raises(ProblemError, match=r"icons/cove\.yml is there already, and is no text file"):
+        quick.zerrit.fill_form(on_it, api.FormIn(like=LIKE, answers={"word": "cove"}))
 
 
 def test_the_same_by_commands_and_plain_http(quick: Quick, tmp_path: Path) -> None:
@@ -90,6 +95,9 @@ def test_the_same_by_commands_and_plain_http(quick: Quick, tmp_path: Path) -> No
     assert tried.out.rstrip().endswith("nothing was added (dry run).")
     done = zerrit("form", change, "another one like quay", "word=cove", cwd=tmp_path, **signed)
     assert done.out.rstrip().endswith(f"steps added to change {change}.")
+    other = str(quick.zerrit.create_change("reef", "pier").id)
+    gone = zerrit("form", other, "another one like quay", "word=pier", "--remove", "--dry-run", cwd=tmp_path, **signed)
+    assert "Not found there for sure, so it stays as it is: icons/pier.yml" in gone.out
     with httpx.Client(base_url=quick.url, headers={"Authorization": f"Bearer {token}"}) as plain:
         assert plain.get("/api/v1/servers/reef/forms").json()[0]["like"] == "quay"
         assert plain.get("/api/v1/servers/reef/forms/draft", params={"address": "none.xml#a"}).status_code == 400

@@ -3680,12 +3680,16 @@ export interface components {
         /**
          * FilledFormOut
          * @description The steps that the answers make, and what each does. `version` is that of the change, which has them unless it was a dry run.
+         *
+         *     `left`: of a removal, the places of the form in which the thing was not found for sure.
          */
         FilledFormOut: {
             /** Change */
             change: number;
             /** Is Saved */
             is_saved: boolean;
+            /** Left */
+            left: string[];
             /** Outcomes */
             outcomes: components["schemas"]["OutcomeOut"][];
             /** Steps */

@@ -54,10 +54,14 @@ class FormIn(Sent):
 
 
 class FilledFormOut(BaseModel):
-    """The steps that the answers make, and what each does. `version` is that of the change, which has them unless it was a dry run."""
+    """The steps that the answers make, and what each does. `version` is that of the change, which has them unless it was a dry run.
+
+    `left`: of a removal, the places of the form in which the thing was not found for sure.
+    """
 
     change: int
     version: int
     is_saved: bool
     steps: list[StepIn]
     outcomes: list[OutcomeOut]
+    left: list[str]

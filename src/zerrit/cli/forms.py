@@ -76,5 +76,7 @@ def form(change_id: int, words: tuple[str, ...], like: str, remove: bool, dry_ru
             old = f"{short(changed.old, 40)} -> " if changed.old is not None else "new: "
             new = short(changed.new, 70) if changed.new is not None else "(gone)"
             echo(f"{changed.address}: {old}{new}")
+    for place in filled.left:
+        echo(f"Not found there for sure, so it stays as it is: {place}")
     steps = counted(len(filled.steps), "step")
     echo(f"{steps} added to change {filled.change}." if filled.is_saved else f"{steps}; nothing was added (dry run).")

@@ -53,6 +53,7 @@ def fill_form(
         is_saved=filled.is_saved,
         steps=[answers.step_as_given(one) for one in filled.steps],
         outcomes=[answers.outcome(one) for one in filled.outcomes],
+        left=list(filled.left),
     )
 
 

@@ -92,8 +92,8 @@ PRICES = '# prices\nprice of rope = 5\n  price of lamp oil = "7"   # dear\ngive(
 KEYED = {"price": Slot("price of {key} = {}"), "give": Slot("give({key}, {})", ";")}
 
 
-def keyed(text: str) -> Document:
-    return read_document(text.encode(), "prices.txt", slots=KEYED)
+def keyed(text: str, path: str = "prices.txt") -> Document:
+    return read_document(text.encode(), path, slots=KEYED)
 
 
 @pytest.mark.parametrize(
@@ -112,9 +112,10 @@ def keyed(text: str) -> Document:
     ],
 )
 def test_a_slot_with_a_key_makes_entries_of_lines(address: str, words: tuple[str, ...], old: str, new: str) -> None:
-    done = replay({"prices.txt": keyed(PRICES)}, [step_from_words(f"prices.txt#{address}", words)], read_document)
-    assert done.is_whole, done.outcomes
-    assert done.documents["prices.txt"].text == PRICES.replace(old, new, 1)
+    for path in ("prices.txt", "prices.sh", "prices.py"):  # in a script they go before what its language has
+        done = replay({path: keyed(PRICES, path)}, [step_from_words(f"{path}#{address}", words)], read_document)
+        assert done.is_whole, done.outcomes
+        assert done.documents[path].text == PRICES.replace(old, new, 1)
 
 
 def test_lines_with_a_key_are_merged_by_it_and_what_is_around_is_not_lost() -> None:

@@ -7,7 +7,6 @@ are, and why an edit (`zerrit.core.documents.value_edits`) is a list of splices 
 
 from __future__ import annotations
 
-import tomllib
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cache, cached_property, partial
@@ -104,6 +103,8 @@ class Document:
         if self.format is Format.YAML:
             return _yaml_data(self)
         if self.format is Format.TOML and self.ok:
+            import tomllib
+
             return tomllib.loads(self.text.replace("\r\n", "\n"))
         return _plain(self.root, self.format)
 

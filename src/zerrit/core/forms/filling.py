@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping, Sequence
-from typing import Final
+from typing import Final, NamedTuple
 
 from zerrit.core.addresses import parse_address, print_segments
 from zerrit.core.documents import Document, Node
@@ -53,23 +53,31 @@ def form_steps(
     return tuple(steps)
 
 
-def removal_steps(form: FormRules, word: str, documents: Mapping[str, Document]) -> tuple[Step, ...]:
-    """The steps that take a thing out of all places of its form.
+class Removal(NamedTuple):
+    """The steps that take a thing out, and the places of its form in which it was not found for sure."""
+
+    steps: tuple[Step, ...]
+    left: tuple[str, ...]
+
+
+def removal_of(form: FormRules, word: str, documents: Mapping[str, Document]) -> Removal:
+    """What takes a thing out of all places of its form in which it is.
 
     Raises FormRefused: it is in none of them.
     """
     answers = {WORD: word}
     steps: list[Step] = []
+    left: list[str] = []
     for place in form.places:
-        if place.file:
-            path = filled(place.file, answers)
-            steps += [Step(StepKind.REMOVE_FILE, path)] if path in documents else []
-            continue
-        address = _there(form, place, answers, documents)
-        steps += [Step(StepKind.REMOVE, address)] if address else []
+        path = filled(place.file, answers) if place.file else ""
+        address = path if path in documents else "" if path else _there(form, place, answers, documents)
+        if address:
+            steps.append(Step(StepKind.REMOVE_FILE if path else StepKind.REMOVE, address))
+        else:
+            left.append(path or place.copy_of or place.add)
     if not steps:
         raise FormRefused(f"`{word}` is in none of the places of this form.")
-    return tuple(steps)
+    return Removal(tuple(steps), tuple(left))
 
 
 def answered(form: FormRules, given: Mapping[str, str], documents: Mapping[str, Document]) -> dict[str, str]:

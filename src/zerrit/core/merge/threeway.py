@@ -595,7 +595,7 @@ class _Merge:
     def applied(self) -> Document:
         """Mine with all that was planned: values first, then what comes, then what goes, the last of it first."""
         splices = [*self._changed, *self._insertions(), *self._leads]
-        if not self.mine.format.traits.ordered:  # each entry has its own line, and the file's own order comes of itself
+        if not self.mine.format.traits.ordered:  # each entry has its own line, and is put where the file has it
             return rewrite(
                 self.mine, [*splices, *(s for node in self._removed for s in self.writer.remove(self.mine, node))]
             )

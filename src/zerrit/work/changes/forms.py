@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import yaml
 
 from zerrit.core.documents import Document
-from zerrit.core.forms import draft_form, form_steps, known_answers, removal_steps
+from zerrit.core.forms import draft_form, form_steps, known_answers, removal_of
 from zerrit.core.rules.forms import FormRules
 from zerrit.core.steps import Outcome, Step
 from zerrit.work.base.errors import NotFound, Refused
@@ -37,10 +37,14 @@ class Form:
 
 @dataclass(frozen=True, slots=True)
 class Filled:
-    """The steps that a form makes, what each does, and the version of the change."""
+    """The steps that a form makes, what each does, and the version of the change.
+
+    `left`: of a removal, the places of the form in which the thing was not found for sure.
+    """
 
     steps: tuple[Step, ...]
     outcomes: tuple[Outcome, ...]
+    left: tuple[str, ...]
     version: int
     is_saved: bool
 
@@ -99,16 +103,18 @@ def fill(
         rules = draft_form(documents, like) if like else (gamebook.rules.forms.get(name) if gamebook else None)
         if rules is None:
             raise NotFound(f"The gamebook of {change.server_id} has no form called {name}.")
-        steps = (
-            removal_steps(rules, answers.get("word", ""), documents)
-            if remove
-            else form_steps(rules, answers, documents, reader(gamebook))
-        )
+        if remove:
+            steps, left = removal_of(rules, answers.get("word", ""), documents)
+        else:
+            steps, left = form_steps(rules, answers, documents, reader(gamebook)), ()
+        taken = next((one.address for one in steps if not remove and one.address in files.others), None)
+        if taken is not None:
+            raise Refused(f"{taken} is there already, and is no text file. Choose another word.")
         outcomes = replayed_on(session, gamebook, files, steps).outcomes
     if dry_run:
-        return Filled(steps, outcomes, seen, is_saved=False)
+        return Filled(steps, outcomes, left, seen, is_saved=False)
     saved = add_steps(workspace, person, change_id, steps, version=version if version is not None else seen)
-    return Filled(steps, outcomes, saved.version, is_saved=True)
+    return Filled(steps, outcomes, left, saved.version, is_saved=True)
 
 
 def _documents(workspace: Workspace, server_id: str) -> Mapping[str, Document]:

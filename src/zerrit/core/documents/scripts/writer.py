@@ -19,7 +19,7 @@ from zerrit.core.documents.scripts.languages import BATCH, LANGUAGES, Language, 
 from zerrit.core.documents.scripts.literals import quoted
 from zerrit.core.documents.scripts.options import is_option, option_behind, option_removed
 from zerrit.core.documents.source import Splice
-from zerrit.core.documents.text.writer import TextWriter
+from zerrit.core.documents.text.writer import TextWriter, insert_words, remove_word
 from zerrit.core.errors import EditRefused
 
 _NUMBER: Final = re.compile(r"[-+]?(?:0[xX][0-9a-fA-F]+|\d+(?:\.\d*)?(?:[eE][-+]?\d+)?|\.\d+)[fFuUlL]{0,2}\Z")
@@ -52,7 +52,7 @@ class ScriptWriter:
 
     def render(self, document: Document, name: str, fields: Mapping[str, str], like: Node | None) -> str:
         tables = _language(document).tables
-        if tables is None:
+        if tables is None or name in document.reading.slots:
             return self._text.render(document, name, fields, like)
         parts = [
             _field_key(document, field, like, tables)
@@ -70,7 +70,9 @@ class ScriptWriter:
     def render_field(self, document: Document, parent: Node, name: str, value: str) -> str:
         if parent.parent is None:
             return self._render_line(document, parent, name, value)
-        if _is_text(document, parent) or _is_words(document, parent):
+        if _is_text(document, parent):
+            return self._text.render_field(document, parent, name, value)
+        if _is_words(document, parent):
             return self._render_word(document, parent, value)
         tables = _language(document).tables
         if tables is None:
@@ -80,8 +82,6 @@ class ScriptWriter:
         return key + _spelled(document, value, None if name else last, tables)
 
     def _render_word(self, document: Document, parent: Node, value: str) -> str:
-        if parent.name in document.reading.slots:
-            return self._text.render_field(document, parent, "", value)
         sign = _sign_between(document, parent)
         if sign in value or re.search(r"[\s\"']", value):
             raise EditRefused(
@@ -107,8 +107,10 @@ class ScriptWriter:
             if after is not None and is_option(document, after):
                 return [option_behind(document, after, source) for source in sources]
             return self._text.insert(document, parent, sources, after)
+        if _is_text(document, parent):
+            return self._text.insert(document, parent, sources, after)
         if _is_words(document, parent):
-            return _insert_words(document, parent, sources, after)
+            return insert_words(parent, sources, after, _sign_between(document, parent))
         if parent.is_value:
             what = (
                 " Set it to a list, such as =a;b, if the program takes one."
@@ -150,7 +152,7 @@ class ScriptWriter:
         if is_option(document, node):
             return option_removed(document, node)
         if _is_words(document, parent):
-            return _remove_word(node, parent)
+            return remove_word(node, parent)
         if parent.parent is None:
             return [_remove_statement(document, node)]
         return remove_entry(document, node, parent)
@@ -185,13 +187,11 @@ def _language(document: Document) -> Language:
 
 def _is_text(document: Document, node: Node) -> bool:
     """The node is a line, a slot or in one, or the file itself."""
-    slots = document.reading.slots
-    parent = node.parent
-    if parent is None:
+    if node.parent is None:
         return True
-    if parent.parent is None:
-        return node.name == "line" or node.name in slots
-    return parent.parent.parent is None and parent.name in slots
+    while node.parent is not None and node.parent.parent is not None:
+        node = node.parent
+    return node.name == "line" or node.name in document.reading.slots
 
 
 def _is_words(document: Document, parent: Node) -> bool:
@@ -357,23 +357,6 @@ def _sign_between(document: Document, parent: Node) -> str:
     if len(children) < 2:
         return ";"
     return document.text[children[0].end : children[1].start].strip() or ";"
-
-
-def _insert_words(document: Document, parent: Node, sources: Sequence[str], after: Node | None) -> list[Splice]:
-    slot = document.reading.slots.get(parent.name)
-    sign = slot.separator if slot is not None else _sign_between(document, parent)
-    last = after or (parent.children[-1] if parent.children else None)
-    if last is None:
-        return [Splice(parent.value_start, parent.value_end, sign.join(sources))]
-    return [Splice(last.end, last.end, "".join(sign + source for source in sources))]
-
-
-def _remove_word(node: Node, parent: Node) -> list[Splice]:
-    siblings = parent.children
-    index = next(i for i, sibling in enumerate(siblings) if sibling is node)
-    if index + 1 < len(siblings):
-        return [Splice(node.start, siblings[index + 1].start, "")]
-    return [Splice(siblings[index - 1].end if index > 0 else node.start, node.end, "")]
 
 
 def _remove_statement(document: Document, node: Node) -> Splice:

@@ -51,7 +51,8 @@ class TextWriter:
         if after is not None and _slot_of(document, after) is not None and after.kind is NodeKind.GROUP:
             return [insert_lines(document, after, sources, document.source.indent_at(after.start))]
         if parent.kind is NodeKind.LIST:
-            return _insert_items(document, parent, sources, after)
+            slot = _slot_of(document, parent)
+            return insert_words(parent, sources, after, slot.separator if slot is not None else "")
         if after is not None and is_repeated(document, after):
             return [added_behind(document, after, source) for source in sources]
         after = after or (parent.children[-1] if parent.children else None)
@@ -68,7 +69,7 @@ class TextWriter:
                 f"`{node.name}` is a part of the line of {node.parent.name}. Set it, or remove the entry."
             )
         if node.parent is not None and _is_slot(node.parent):
-            return _remove_item(node, node.parent)
+            return remove_word(node, node.parent)
         if is_repeated(document, node):
             return removed(document, node)
         slot = document.reading.slots.get(node.name)
@@ -150,16 +151,15 @@ def _is_slot(node: Node) -> bool:
     return node.parent is not None and node.parent.parent is None and node.name != "line"
 
 
-def _insert_items(document: Document, parent: Node, sources: Sequence[str], after: Node | None) -> list[Splice]:
-    slot = _slot_of(document, parent)
-    separator = slot.separator if slot is not None else ""
+def insert_words(parent: Node, sources: Sequence[str], after: Node | None, separator: str) -> list[Splice]:
+    """Put words into a list that is a part of a line, behind one or at its end."""
     last = after or (parent.children[-1] if parent.children else None)
     if last is None:
-        return [Splice(parent.start, parent.end, separator.join(sources))]
+        return [Splice(parent.value_start, parent.value_end, separator.join(sources))]
     return [Splice(last.end, last.end, "".join(separator + source for source in sources))]
 
 
-def _remove_item(node: Node, parent: Node) -> list[Splice]:
+def remove_word(node: Node, parent: Node) -> list[Splice]:
     """Take the item out together with one of the separators beside it."""
     siblings = parent.children
     index = next(i for i, sibling in enumerate(siblings) if sibling is node)
