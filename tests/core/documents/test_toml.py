@@ -12,6 +12,7 @@ from tests.core.mistakes import in_toml
 from tests.worlds import world
 from zerrit.core import read_document
 from zerrit.core.documents import Node, NodeKind
+from zerrit.core.steps import replay, step_from_words
 
 WORDS = ("north", "oil", "price", "kind", "most", "lamp", "wick")
 
@@ -114,6 +115,15 @@ def test_the_entries_of_a_list_of_tables_hold_the_tables_that_belong_to_them() -
     assert [node.value for node in document.select("lamp/name")] == ["north", "south", "west"]
     (closes,) = document.select("hours[night]/closes")
     assert document.keys.address_of(closes) == "hours.night/closes"
+
+
+def test_a_table_is_not_moved_before_a_setting_which_would_come_to_belong_to_it() -> None:
+    document = read_document(world("lantern")["lantern.toml"], "lantern.toml")
+    for place in ("lamp[north]/name", "title"):
+        step = step_from_words("lantern.toml#lamp[north]/wick", ["move", "before", place])
+        done = replay({"lantern.toml": document}, [step], read_document)
+        assert "sections are moved among sections" in done.outcomes[0].message
+        assert done.documents["lantern.toml"].text == document.text
 
 
 def test_the_base_of_the_mistakes_is_toml() -> None:

@@ -156,6 +156,20 @@ def insert_lines(document: Document, after: Node, sources: Sequence[str], indent
     return Splice(at, at, "".join(newline + indent + indented(source, indent, newline) for source in sources))
 
 
+def insert_setting(document: Document, parent: Node, sources: Sequence[str], after: Node | None) -> list[Splice]:
+    """Put settings behind another one, or where the first of a file or section is: before what the next header begins."""
+    if after is not None:
+        return [insert_lines(document, after, sources, document.source.indent_at(after.start))]
+    newline = document.source.newline_near(parent.end)
+    if parent.parent is None:
+        # Before the first section and its comments; behind its header the setting would belong to it.
+        first = parent.children[0].lead_start if parent.children else len(document.text)
+        at = document.source.line_start(first)
+        return [Splice(at, at, "".join(source + newline for source in sources))]
+    at = document.source.line_end(parent.start)
+    return [Splice(at, at, "".join(newline + source for source in sources))]
+
+
 def insert_before(document: Document, node: Node, sources: Sequence[str]) -> Splice:
     """Put new siblings before a node, in the same manner as it is there."""
     first = document.text[node.start : node.start + 1]

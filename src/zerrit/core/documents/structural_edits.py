@@ -171,9 +171,15 @@ def is_section(document: Document, node: Node) -> bool:
     )
 
 
+def _has_header(document: Document, node: Node) -> bool:
+    """A section, or a table with a header of its own that is in one."""
+    is_inner = node.kind is NodeKind.GROUP and node.value_start > node.start
+    return is_section(document, node) or (is_inner and document.text.startswith("[", node.start))
+
+
 def _require_alike(document: Document, node: Node, goal: Node) -> None:
     """A section goes among sections; a setting beside one would come to belong to it."""
-    if is_section(document, node) != is_section(document, goal):
+    if _has_header(document, node) != _has_header(document, goal):
         raise EditRefused(
             f"{place_of(document, node)} cannot be there: sections are moved among sections, and settings into one."
         )

@@ -10,7 +10,7 @@ from zerrit.core.documents.document import Document
 from zerrit.core.documents.format_writer import (
     field_order,
     insert_between_commas,
-    insert_lines,
+    insert_setting,
     remove_between_commas,
     whole_lines,
 )
@@ -72,16 +72,7 @@ class IniWriter:
         if parent.parent is None and _opens_section(sources[0]):
             return [self._new_sections(document, sources, newline)]
         settings = [child for child in parent.children if not _is_section(document, child)]
-        after = after or (settings[-1] if settings else None)
-        if after is not None:
-            return [insert_lines(document, after, sources, document.source.indent_at(after.start))]
-        if parent.parent is None:
-            # Before the first section and its comments; behind it the setting would belong to that section.
-            first = parent.children[0].lead_start if parent.children else len(document.text)
-            at = document.source.line_start(first)
-            return [Splice(at, at, "".join(source + newline for source in sources))]
-        at = document.source.line_end(parent.start)
-        return [Splice(at, at, "".join(newline + source for source in sources))]
+        return insert_setting(document, parent, sources, after or (settings[-1] if settings else None))
 
     @staticmethod
     def _new_sections(document: Document, sources: Sequence[str], newline: str) -> Splice:

@@ -8,7 +8,7 @@ from typing import Final
 
 from zerrit.core.documents.bracket_writer import insert_entries, remove_entry
 from zerrit.core.documents.document import Document
-from zerrit.core.documents.format_writer import field_order, insert_lines, whole_lines
+from zerrit.core.documents.format_writer import field_order, insert_setting, whole_lines
 from zerrit.core.documents.node import Node, NodeKind
 from zerrit.core.documents.source import Splice
 from zerrit.core.errors import EditRefused
@@ -69,16 +69,9 @@ class TomlWriter:
                 at = document.source.line_end(parent.end)
             return [_tables(document, sources, newline, at)]
         settings = [child for child in parent.children if not _is_table(document, child)]
-        after = after if after in settings else (settings[-1] if settings else None)
-        if after is not None:
-            return [insert_lines(document, after, sources, document.source.indent_at(after.start))]
-        if parent.parent is None:
-            # Before the first table and its comments; behind its header the setting would belong to it.
-            first = parent.children[0].lead_start if parent.children else len(document.text)
-            at = document.source.line_start(first)
-            return [Splice(at, at, "".join(source + newline for source in sources))]
-        at = document.source.line_end(parent.start)
-        return [Splice(at, at, "".join(newline + source for source in sources))]
+        return insert_setting(
+            document, parent, sources, after if after in settings else (settings[-1] if settings else None)
+        )
 
     def rename(self, document: Document, node: Node, name: str) -> list[Splice]:
         if not node.name:
