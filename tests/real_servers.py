@@ -1,19 +1,23 @@
-"""Real servers on loopback, started by the tests themselves: Debian's vsftpd and OpenSSH."""
+"""Real servers on loopback, started by the tests themselves: Debian's vsftpd, OpenSSH and PostgreSQL."""
 
 from __future__ import annotations
 
 import getpass
 import os
 import shutil
+import signal
 import socket
 import subprocess
+import tempfile
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 import paramiko
+import psycopg
 
 from tests.ports import free_port
 from zerrit.standin.host import make_certificate
@@ -128,3 +132,86 @@ def new_key() -> tuple[str, bytes]:
     text = io.StringIO()
     key.write_private_key(text)
     return text.getvalue(), key.asbytes()
+
+
+@dataclass(frozen=True)
+class DatabaseServer:
+    """A PostgreSQL server; `url` is the address of its database `game` without a password."""
+
+    port: int
+    user: str = "zerrit"
+    secret: str = "deep water"
+
+    @property
+    def url(self) -> str:
+        return f"postgresql://{self.user}@127.0.0.1:{self.port}/game"
+
+    def run(self, *statements: str) -> list[tuple[Any, ...]]:
+        """Run statements as another program would; the rows of the last one."""
+        with psycopg.connect(
+            host="127.0.0.1", port=self.port, user=self.user, password=self.secret, dbname="game"
+        ) as connection:
+            for statement in statements:
+                cursor = connection.execute(statement)  # type: ignore[call-overload]
+            return cursor.fetchall() if cursor.description else []
+
+
+@contextmanager
+def postgresql() -> Iterator[DatabaseServer]:
+    """Debian's PostgreSQL; it does not run for root, so it has a folder and a user of its own then."""
+    programs = sorted(Path("/usr/lib/postgresql").glob("*/bin"))[-1]
+    user = "postgres" if os.geteuid() == 0 else None
+    server = DatabaseServer(free_port())
+    work = Path(tempfile.mkdtemp(prefix="zerrit-postgresql-"))
+    if user is not None:
+        shutil.chown(work, user)
+    (work / "password").write_text(server.secret)
+    (work / "password").chmod(0o644)
+    made = ["--auth=scram-sha-256", f"--username={server.user}", f"--pwfile={work / 'password'}", "--encoding=UTF8"]
+    try:
+        subprocess.run(
+            [programs / "initdb", *made, "--no-sync", "--no-locale", work / "data"],
+            check=True,
+            user=user,
+            cwd=work,
+            capture_output=True,
+        )
+        settings = ["fsync=off", "listen_addresses=127.0.0.1", f"unix_socket_directories={work}", f"port={server.port}"]
+        with (work / "log").open("wb") as log:
+            process = subprocess.Popen(
+                [programs / "postgres", "-D", work / "data", *(part for one in settings for part in ("-c", one))],
+                user=user,
+                cwd=work,
+                stderr=log,
+                stdout=log,
+            )
+        try:
+            _await(server.port, process)
+            _make_database(server)
+            yield server
+        finally:
+            process.send_signal(signal.SIGINT)  # without waiting for those who are connected
+            process.wait(20)
+    finally:
+        shutil.rmtree(work, ignore_errors=True)
+
+
+def _make_database(server: DatabaseServer) -> None:
+    """The port is open some moments before anyone is let in."""
+    deadline = time.monotonic() + 20
+    while True:
+        try:
+            connection = psycopg.connect(
+                host="127.0.0.1",
+                port=server.port,
+                user=server.user,
+                password=server.secret,
+                dbname="postgres",
+                autocommit=True,
+            )
+            break
+        except psycopg.OperationalError:
+            assert time.monotonic() < deadline, "PostgreSQL lets no one in"
+            time.sleep(0.05)
+    with connection:
+        connection.execute("CREATE DATABASE game")

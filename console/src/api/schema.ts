@@ -4517,6 +4517,17 @@ export interface components {
             is_complete: boolean;
         };
         /**
+         * NoDatabase
+         * @description The game has no database server, or Zerrit leaves it alone.
+         */
+        NoDatabase: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "none";
+        };
+        /**
          * NoteIn
          * @description A note beside a place. In a change the address may be empty: a comment on the change as a whole.
          */
@@ -5472,6 +5483,8 @@ export interface components {
         /**
          * ServerIn
          * @description A server with the settings that it gets. A secret (password, key, token) that is empty stays as it is stored.
+         *
+         *     So does `database` where it is left out.
          */
         ServerIn: {
             /** Connection */
@@ -5490,6 +5503,14 @@ export interface components {
              * @default
              */
             control_secret: string;
+            /** Database */
+            database?: (components["schemas"]["NoDatabase"] | components["schemas"]["TablesDatabase"]) | null;
+            /**
+             * Database Secret
+             * Format: password
+             * @default
+             */
+            database_secret: string;
             /** Gamebook */
             gamebook?: string | null;
             /** Id */
@@ -5522,7 +5543,7 @@ export interface components {
         };
         /**
          * ServerOut
-         * @description A server with what one looks for first. `connection`, `control` and `maintenance` contain no secrets; `last_run` may be under way.
+         * @description A server with what one looks for first. `connection`, `control`, `database` and `maintenance` contain no secrets; `last_run` may be under way.
          *
          *     `notes` are what one should know of it, such as a connection in clear text. `pending` counts values that were deployed
          *     and wait for something before they take effect.
@@ -5532,6 +5553,8 @@ export interface components {
             connection: components["schemas"]["SftpConnection"] | components["schemas"]["FtpsConnection"] | components["schemas"]["FtpConnection"] | components["schemas"]["FolderConnection"] | components["schemas"]["ManualConnection"];
             /** Control */
             control: components["schemas"]["HttpControl"] | components["schemas"]["ConsoleControl"] | components["schemas"]["CommandControl"] | components["schemas"]["ManualControl"];
+            /** Database */
+            database: components["schemas"]["NoDatabase"] | components["schemas"]["TablesDatabase"];
             /** Defaults */
             defaults: string[];
             /** Files */
@@ -5987,6 +6010,33 @@ export interface components {
             needs_off: string[];
             /** Steps */
             steps: components["schemas"]["PlannedStepOut"][];
+        };
+        /**
+         * TablesDatabase
+         * @description Some tables of a database server, whose rows are one more file of the server.
+         */
+        TablesDatabase: {
+            /**
+             * Address of the database
+             * @description Without the password, such as postgresql://user@host:5432/game
+             */
+            database: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "tables";
+            /**
+             * Shown as the file
+             * @description Path under which the rows are shown among the files.
+             * @default database.rows
+             */
+            shown_as: string;
+            /**
+             * Allowed tables
+             * @description The tables that may be read and written.
+             */
+            tables: string[];
         };
         /** TallyOut */
         TallyOut: {

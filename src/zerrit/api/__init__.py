@@ -184,6 +184,7 @@ from zerrit.api.snapshots import (
 from zerrit.settings import (
     AnyConnection,
     AnyControl,
+    AnyDatabase,
     CommandControl,
     Commands,
     ConsoleCommands,
@@ -195,8 +196,10 @@ from zerrit.settings import (
     Maintenance,
     ManualConnection,
     ManualControl,
+    NoDatabase,
     Retention,
     SftpConnection,
+    TablesDatabase,
 )
 
 __all__ = [
@@ -206,6 +209,7 @@ __all__ = [
     "AdjustmentIn",
     "AnyConnection",
     "AnyControl",
+    "AnyDatabase",
     "AttentionOut",
     "BundleFileIn",
     "BundleIn",
@@ -297,6 +301,7 @@ __all__ = [
     "MergePlanOut",
     "NameHitOut",
     "NameSearchOut",
+    "NoDatabase",
     "NoteIn",
     "NoteOut",
     "Number",
@@ -370,6 +375,7 @@ __all__ = [
     "SuggestionOut",
     "SwitchIn",
     "SwitchOut",
+    "TablesDatabase",
     "TallyOut",
     "TallyRowOut",
     "TaskIn",

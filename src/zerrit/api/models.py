@@ -11,7 +11,7 @@ from zerrit.api.request_model import Number, Patience, Sent
 from zerrit.api.runs import RunOut
 from zerrit.core.documents.format import Format
 from zerrit.core.states import ChangeState
-from zerrit.settings import AnyConnection, AnyControl, Maintenance
+from zerrit.settings import AnyConnection, AnyControl, AnyDatabase, Maintenance
 
 
 class Problem(BaseModel):
@@ -82,7 +82,10 @@ ServerSecret = Annotated[SecretStr, Field(max_length=20_000)]
 
 
 class ServerIn(Sent):
-    """A server with the settings that it gets. A secret (password, key, token) that is empty stays as it is stored."""
+    """A server with the settings that it gets. A secret (password, key, token) that is empty stays as it is stored.
+
+    So does `database` where it is left out.
+    """
 
     id: Annotated[str, Field(max_length=63)]
     title: Annotated[str, Field(max_length=120)] = ""
@@ -91,6 +94,8 @@ class ServerIn(Sent):
     connection_secret: ServerSecret = SecretStr("")
     control: AnyControl
     control_secret: ServerSecret = SecretStr("")
+    database: AnyDatabase | None = None
+    database_secret: ServerSecret = SecretStr("")
     maintenance: Maintenance = Maintenance()
 
 
@@ -163,7 +168,7 @@ class GameStateOut(BaseModel):
 
 
 class ServerOut(BaseModel):
-    """A server with what one looks for first. `connection`, `control` and `maintenance` contain no secrets; `last_run` may be under way.
+    """A server with what one looks for first. `connection`, `control`, `database` and `maintenance` contain no secrets; `last_run` may be under way.
 
     `notes` are what one should know of it, such as a connection in clear text. `pending` counts values that were deployed
     and wait for something before they take effect.
@@ -174,6 +179,7 @@ class ServerOut(BaseModel):
     gamebook: str | None
     connection: AnyConnection
     control: AnyControl
+    database: AnyDatabase
     maintenance: Maintenance
     notes: list[str]
     files: int

@@ -13,7 +13,7 @@ from zerrit.cli.output import echo, output_option, print_json, print_table
 from zerrit.cli.session import connect
 from zerrit.cli.settings_options import Decorator, chosen_settings, kind_called, kind_options
 from zerrit.core.wording import counted
-from zerrit.settings import CONNECTIONS, CONTROLS, Kind
+from zerrit.settings import CONNECTIONS, CONTROLS, DATABASES, Kind
 
 
 @click.group()
@@ -67,6 +67,8 @@ _SETTINGS: Final[tuple[Decorator, ...]] = (
         envvar="ZERRIT_CONTROL_TOKEN",
         help="Token of the HTTP control, or password of the game console.",
     ),
+    *kind_options(DATABASES),
+    click.option("--database-password", envvar="ZERRIT_DATABASE_PASSWORD", help="Password of the database."),
     click.option("--announcement", help="Announcement to players; {minutes} in it is the time that is left."),
     click.option(
         "--refused-files", multiple=True, metavar="PATTERN", help="Files that the host refuses, such as '*.exe'."
@@ -116,6 +118,7 @@ def add_server(server_id: str, title: str | None, gamebook: str | None, **given:
     """
     connection = chosen_settings(CONNECTIONS, given, {}, "the connection")
     control = chosen_settings(CONTROLS, given, {}, "the control")
+    database = chosen_settings(DATABASES, given, {"kind": "none"}, "the database")
     wanted = api.ServerIn.model_validate(
         {
             "id": server_id,
@@ -125,6 +128,8 @@ def add_server(server_id: str, title: str | None, gamebook: str | None, **given:
             "connection_secret": _asked_for(CONNECTIONS, connection, _password(given), "Password of the connection"),
             "control": control,
             "control_secret": _asked_for(CONTROLS, control, given["control_token"], "Token of the control"),
+            "database": database,
+            "database_secret": _asked_for(DATABASES, database, given["database_password"], "Password of the database"),
             "maintenance": _maintenance(given, {}),
         }
     )
@@ -153,12 +158,14 @@ def set_server(server_id: str, title: str | None, gamebook: str | None, **given:
                 "connection_secret": _password(given) or "",
                 "control": chosen_settings(CONTROLS, given, known.control.model_dump(), "the control"),
                 "control_secret": given["control_token"] or "",
+                "database": chosen_settings(DATABASES, given, known.database.model_dump(), "the database"),
+                "database_secret": given["database_password"] or "",
                 "maintenance": _maintenance(given, known.maintenance.model_dump()),
             }
         )
         changed = zerrit.change_server(wanted)
     _say_notes(changed)
-    echo(f"{server_id} has its new settings; connection and control answer.")
+    echo(f"{server_id} has its new settings; {_what_answers(changed)}.")
 
 
 @server.command("accept")
@@ -169,6 +176,12 @@ def accept_identity(server_id: str, identity: str) -> None:
     with connect() as zerrit:
         zerrit.accept_identity(server_id, identity)
     echo(f"{server_id}: the host is accepted with {identity}.")
+
+
+def _what_answers(server: api.ServerOut) -> str:
+    return (
+        "connection, control and database answer" if server.database.kind != "none" else "connection and control answer"
+    )
 
 
 def _password(given: Mapping[str, Any]) -> str | None:

@@ -34,7 +34,8 @@ def kind_options(kinds: Sequence[type[Kind]]) -> Iterator[Decorator]:
     for name, field in _fields(kinds).items():
         option_name = name.replace("_", "-")
         if option_name not in names:
-            yield click.option(f"--{option_name}", name, type=_type_of(field), help=field.description)
+            is_list = get_origin(field.annotation) is list
+            yield click.option(f"--{option_name}", name, type=_type_of(field), multiple=is_list, help=field.description)
 
 
 def _fields(kinds: Sequence[type[Kind]]) -> dict[str, FieldInfo]:
@@ -77,12 +78,15 @@ def chosen_settings(
             return dict(known)
         options = [f"--{kind.option.name} {kind.option.fills.value}".strip() for kind in kinds]
         raise click.UsageError(f"Name {what}: {', '.join(options[:-1])} or {options[-1]}.")
-    name = chosen.model_fields["kind"].default
-    found = {**(known if known.get("kind") == name else {}), "kind": name}
+    kind = chosen.model_fields["kind"].default
+    own = known if known.get("kind") == kind else MappingProxyType({})
+    found = {**own, "kind": kind}
     value = given[chosen.option.name.replace("-", "_")]
     if value:
-        found |= _filled(chosen, value, known if known.get("kind") == name else MappingProxyType({}))
-    found |= {field: given[field] for field in chosen.model_fields if field not in _FILLED and given.get(field)}
+        found |= _filled(chosen, value, own)
+    for name in chosen.model_fields:
+        if name not in _FILLED and (value := given.get(name)):
+            found[name] = list(value) if isinstance(value, tuple) else value
     _add_commands(chosen, given, found)
     if chosen is FolderConnection and given["folder"]:
         found["folder"] = str(Path(given["folder"]).resolve())

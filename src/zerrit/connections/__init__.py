@@ -16,6 +16,7 @@ from zerrit.connections.ftp import FtpConnection, FtpsConnection
 from zerrit.connections.manual import ManualConnection
 from zerrit.connections.opening import open_connection
 from zerrit.connections.sftp import SftpConnection, is_private_key
+from zerrit.connections.with_tables import open_with_tables
 
 __all__ = [
     "PART_PREFIX",
@@ -34,4 +35,5 @@ __all__ = [
     "SftpConnection",
     "is_private_key",
     "open_connection",
+    "open_with_tables",
 ]

@@ -82,13 +82,15 @@ class NewFile(NamedTuple):
     """A file to be written. `is_executable` says whether it may be run as a program; None leaves that as it is there.
 
     `is_new`: nothing is at the path and nothing reads it yet, and it is read back after all are written. It may then be written
-    in place, which takes a host half as long.
+    in place, which takes a host half as long. `replaced` is the SHA-256 of what is at the path now, empty where that is not
+    known: rows of a database are written only where they are still those.
     """
 
     path: str
     data: bytes
     is_executable: bool | None = None
     is_new: bool = False
+    replaced: str = ""
 
 
 class Listed(NamedTuple):
@@ -157,6 +159,11 @@ class Connection(Protocol):
 
         Raises ConnectionFailed: FULL, BROKEN and others.
         """
+        ...
+
+    def refusal(self, path: str, data: bytes) -> str:
+        """What the other side says against a content, tried without keeping it; empty where it takes it, and for files, which
+        are not tried."""
         ...
 
     def remove(self, path: str) -> None:

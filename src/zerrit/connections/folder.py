@@ -225,7 +225,7 @@ class FolderConnection:
                 os.close(here)
 
     def write_many(self, files: Iterable[NewFile]) -> Iterator[tuple[str, int | ConnectionFailed]]:
-        for path, data, is_executable, _ in files:
+        for path, data, is_executable, *_ in files:
             try:
                 self.write(path, data, is_executable=is_executable)
             except ConnectionFailed as error:
@@ -234,6 +234,9 @@ class FolderConnection:
                 yield path, error
             else:
                 yield path, len(data)
+
+    def refusal(self, path: str, data: bytes) -> str:
+        return ""
 
     def remove(self, path: str) -> None:
         *folders, name = safe_path(path).split("/")

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 from zerrit.core.addresses import parse_address
 from zerrit.core.documents import MAX_BYTES, Document, Format
-from zerrit.core.documents.database import HEADING
+from zerrit.core.documents.database import HEADING, SERVER_HEADING
 from zerrit.core.documents.value_edits import ValueChange
 from zerrit.core.errors import AddressNotFound, EditRefused
 from zerrit.core.nearest import nearest
@@ -98,7 +98,7 @@ class FileState:
         before = self.documents.get(path)
         if before is not None and before.text == text:
             return []
-        if text.startswith(HEADING) and (before is None or before.format is not Format.DATABASE):
+        if text.startswith((HEADING, SERVER_HEADING)) and (before is None or before.format is not Format.DATABASE):
             raise EditRefused(f"{path} is no database, so rows cannot be put into it. Put the database file itself.")
         old = self._described(path)
         self._require_kept(path)

@@ -23,7 +23,7 @@ from sqlalchemy import (
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 
 from zerrit.records.run_facts import RolloutFacts, RunFacts, RunOptions
-from zerrit.settings import AnyConnection, AnyControl, Maintenance
+from zerrit.settings import AnyConnection, AnyControl, AnyDatabase, Maintenance, NoDatabase
 
 
 class Moment(TypeDecorator[datetime]):
@@ -113,7 +113,7 @@ class Gamebook(Base):
 
 
 class Server(Base):
-    """A server. `connection` and `control` are settings without secrets; those are apart, encrypted.
+    """A server. `connection`, `control` and `database` are settings without secrets; those are apart, encrypted.
 
     `maintenance` says how it is maintained: announcements, retention, folders with crash files, rehearsals. `reported` is what
     a person said last of a game that is stopped and started manually.
@@ -127,6 +127,8 @@ class Server(Base):
     connection_secret: Mapped[bytes | None]
     control: Mapped[AnyControl] = mapped_column(JsonOf(TypeAdapter(AnyControl)))
     control_secret: Mapped[bytes | None]
+    database: Mapped[AnyDatabase] = mapped_column(JsonOf(TypeAdapter(AnyDatabase)), default=NoDatabase)
+    database_secret: Mapped[bytes | None]
     maintenance: Mapped[Maintenance] = mapped_column(JsonOf(TypeAdapter(Maintenance)), default=Maintenance)
     reported: Mapped[dict[str, Any]] = mapped_column(default=dict)
     created_at: Mapped[datetime]

@@ -1,5 +1,6 @@
 """
-The settings of a server: how its files are reached, how its game is controlled, how it is maintained.
+The settings of a server: how its files are reached, how its game is controlled, which tables of a database
+server belong to it, how it is maintained.
 
 They are shared by the API, the database, the connections and controls, the commands and the console's form. A kind of
 connection or control is one model here. Its labels, help texts, limits and its option are part of the model, and everything
@@ -28,15 +29,18 @@ from zerrit.settings.controls import (
     HttpControl,
     ManualControl,
 )
+from zerrit.settings.databases import DATABASES, AnyDatabase, NoDatabase, TablesDatabase
 from zerrit.settings.kind import Fills, Kind, Option, Secret
 from zerrit.settings.maintenance import Maintenance, Retention
 
 __all__ = [
     "CONNECTIONS",
     "CONTROLS",
+    "DATABASES",
     "STATE_HELP",
     "AnyConnection",
     "AnyControl",
+    "AnyDatabase",
     "CommandControl",
     "Commands",
     "ConsoleCommands",
@@ -51,9 +55,11 @@ __all__ = [
     "Maintenance",
     "ManualConnection",
     "ManualControl",
+    "NoDatabase",
     "Option",
     "RemoteConnection",
     "Retention",
     "Secret",
     "SftpConnection",
+    "TablesDatabase",
 ]

@@ -12,16 +12,18 @@ from pydantic_core import PydanticUndefined
 
 from zerrit.settings.connections import CONNECTIONS
 from zerrit.settings.controls import CONTROLS
+from zerrit.settings.databases import DATABASES
 from zerrit.settings.kind import Kind
 from zerrit.settings.maintenance import Maintenance
 
 
 def forms() -> dict[str, Any]:
-    """The kinds of connections and controls, each with its label, its fields and what its secret is called; the
+    """The kinds of connections, controls and databases, each with its label, its fields and what its secret is called; the
     maintenance of a new server."""
     return {
         "connections": _kinds(CONNECTIONS),
         "controls": _kinds(CONTROLS),
+        "databases": _kinds(DATABASES),
         "maintenance": Maintenance().model_dump(),
     }
 

@@ -62,6 +62,7 @@ def all_servers(session: Session, rows: Sequence[Server]) -> list[api.ServerOut]
             gamebook=row.gamebook,
             connection=row.connection,
             control=row.control,
+            database=row.database,
             maintenance=row.maintenance,
             notes=servers.notes_of(row),
             files=files.get(latest[row.id].id, 0) if row.id in latest else 0,

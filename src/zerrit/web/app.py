@@ -110,7 +110,11 @@ def say_what_is_odd(settings: Settings, workspace: Workspace) -> None:
 def _has_secrets(database: Database) -> bool:
     """Passwords of connections or controls are kept, which only the key file of their time opens."""
     with database.session() as session:
-        query = select(Server.id).where(Server.connection_secret.is_not(None) | Server.control_secret.is_not(None))
+        query = select(Server.id).where(
+            Server.connection_secret.is_not(None)
+            | Server.control_secret.is_not(None)
+            | Server.database_secret.is_not(None)
+        )
         return session.scalar(query.limit(1)) is not None
 
 

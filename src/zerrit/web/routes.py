@@ -194,6 +194,8 @@ def _settings(given: api.ServerIn) -> servers.ServerSettings:
         connection_secret=given.connection_secret.get_secret_value(),
         control=given.control,
         control_secret=given.control_secret.get_secret_value(),
+        database=given.database,
+        database_secret=given.database_secret.get_secret_value(),
         maintenance=given.maintenance,
     )
 

@@ -149,7 +149,7 @@ def test_rows_come_and_go() -> None:
         ("log[1]/picture", ("=x",), "picture holds binary data that is not shown; it cannot be set."),
         ("log[1]/@row", ("=5",), "This is the number of the row, and no column of the table."),
         ("berths[1025]/owner", ("remove",), "A row has all the columns of its table. Set owner to null instead."),
-        ("berths[1025]", ("comment-out",), "SQLite database has no comments."),
+        ("berths[1025]", ("comment-out",), "database has no comments."),
         ("berths[1025]", ("move", "after", "berths[1026]"), "The rows of ledger.db have no order."),
         ("berths[1025]/price", ("rename", "cost"), "A table and its columns keep their names."),
     ],

@@ -8,7 +8,10 @@ import pytest
 
 from tests.worlds import world
 from zerrit.core import read_document
+from zerrit.core.addresses import parse_node_address
+from zerrit.core.documents.structural_edits import comment_out
 from zerrit.core.documents.value_edits import recased
+from zerrit.core.errors import EditRefused
 from zerrit.core.steps import OutcomeKind, Replay, replay, step_from_words
 
 WORLD = world("cannery")
@@ -172,3 +175,15 @@ def test_a_copy_throughout_has_the_new_word_all_over_it() -> None:
     assert lines_of("a.lua", done, text)[1] == [
         'cove = { id = "cove", icon = "img/COVE.png", on = "open_cove", note = "Quays" },'
     ]
+
+
+def test_an_entry_that_becomes_a_comment_leaves_the_rest_of_its_table() -> None:
+    document = read_document(b'tasks = {\n    "sweep": {"at": 3},\n    "count": {"at": 4},\n}\n', "tasks.py")
+    after = comment_out(document, parse_node_address("tasks/sweep")).document
+    assert [node.value for node in after.select("tasks/count/at")] == ["4"]
+
+
+def test_an_option_behind_another_one_is_no_comment() -> None:
+    document = read_document(b"& ./mill.exe --speed 4 `\n  --load wheat --quiet\n", "start.ps1")
+    with pytest.raises(EditRefused, match="shares its line with others"):
+        comment_out(document, parse_node_address("load"))

@@ -33,7 +33,7 @@ export function RetentionPanel({ server }: { server: Schemas["ServerOut"] }) {
       answer(
         api.PUT("/api/v1/servers/{server_id}", {
           params,
-          body: { id: server.id, title: server.title, gamebook: server.gamebook, connection: server.connection, connection_secret: "", control: server.control, control_secret: "", maintenance },
+          body: { id: server.id, title: server.title, gamebook: server.gamebook, connection: server.connection, connection_secret: "", control: server.control, control_secret: "", database_secret: "", maintenance },
         }),
       ),
     onSuccess,

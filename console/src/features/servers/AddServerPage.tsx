@@ -124,6 +124,7 @@ function NameStep({ added, onAdded }: { added: Schemas["ServerOut"] | null; onAd
           <TextField label="Server id" helperText="Small letters, digits and hyphens, such as my-server" {...form.register("id")} autoComplete="off" />
           <TextField label="Title" helperText="As people read it" {...form.register("title")} autoComplete="off" />
           <GamebookField />
+          <PartFields which="database" isKnown={false} />
         </Box>
         <ProblemNote error={add.error} />
         <AcceptIdentity error={add.error} onAccept={() => { add.reset(); }} />

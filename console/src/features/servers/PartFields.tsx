@@ -2,15 +2,15 @@ import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
 import { useFormContext, useWatch } from "react-hook-form";
 
-import { PARTS, type Draft } from "./serverDraft";
+import { PARTS, type Draft, type Part } from "./serverDraft";
 import { kindCalled, sheetOf } from "./settings";
 import { SettingsFields } from "./SettingsFields";
 
-/** The kind of a connection or control, and the fields of that kind, in the form around them. */
-export function PartFields({ which, isKnown }: { which: "connection" | "control"; isKnown: boolean }) {
+/** The kind of a connection, control or database, and the fields of that kind, in the form around them. */
+export function PartFields({ which, isKnown }: { which: Part; isKnown: boolean }) {
   const form = useFormContext<Draft>();
   const kind = useWatch({ control: form.control, name: `${which}.kind` });
-  const { label, kinds } = PARTS[which === "connection" ? 0 : 1];
+  const { label, kinds } = PARTS[which];
   const choose = (name: string) => {
     const before = form.getValues(which);
     form.setValue(which, { ...before, kind: name, sheet: sheetOf(kindCalled(kinds, name), { kind: kindCalled(kinds, before.kind), sheet: before.sheet }) });

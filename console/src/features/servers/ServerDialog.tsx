@@ -15,7 +15,7 @@ import { GamebookField } from "./GamebookField";
 import { PartFields } from "./PartFields";
 import { draftOf, serverOf, type Draft } from "./serverDraft";
 
-/** The settings of a known server: how its files are reached, and how its game is stopped and started. */
+/** The settings of a known server: how its files are reached, how its game is stopped and started, and its database. */
 export function ServerDialog({ server, onClose }: { server: Schemas["ServerOut"]; onClose: () => void }) {
   const form = useForm<Draft>({ defaultValues: draftOf(server) });
   const queries = useQueryClient();
@@ -39,6 +39,7 @@ export function ServerDialog({ server, onClose }: { server: Schemas["ServerOut"]
             <GamebookField />
             <PartFields which="connection" isKnown />
             <PartFields which="control" isKnown />
+            <PartFields which="database" isKnown />
             <div style={{ gridColumn: "1 / -1" }}>
               <ProblemNote error={save.error} />
               <AcceptIdentity error={save.error} onAccept={() => { save.reset(); }} />

@@ -4,12 +4,12 @@ import Switch from "@mui/material/Switch";
 import TextField from "@mui/material/TextField";
 import { Controller, useFormContext } from "react-hook-form";
 
+import type { Part } from "./serverDraft";
 import { inSheet, type Field, type Kind, type PartDraft } from "./settings";
 
-type Part = "connection" | "control";
 type Form = Record<Part, PartDraft>;
 
-/** The fields of one kind of connection or control, and its secret, in the form around them. */
+/** The fields of one kind of connection, control or database, and its secret, in the form around them. */
 export function SettingsFields({ part, kind, isKnown }: { part: Part; kind: Kind; isKnown: boolean }) {
   const { register } = useFormContext<Form>();
   return (

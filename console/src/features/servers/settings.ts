@@ -1,16 +1,17 @@
 import type { Schemas } from "../../api/client";
 import forms from "../../api/serverForms.json";
 
-/** A field of a kind of connection or control, as its model in the service describes it. */
+/** A field of a kind of connection, control or database, as its model in the service describes it. */
 export type Field = { name: string; label: string; help: string; type: string; default: unknown; choices?: string[] };
 export type Kind = { kind: string; label: string; secret: { label: string; isLong: boolean } | null; fields: Field[] };
 /** The settings of one kind, by the names of their fields, as they stand in the form. */
 export type Sheet = Record<string, string | boolean>;
-/** A connection or control as it stands in the form. */
+/** A connection, control or database as it is in the form. */
 export type PartDraft = { kind: string; sheet: Sheet; secret: string };
 
 export const CONNECTIONS = forms.connections as Kind[];
 export const CONTROLS = forms.controls as Kind[];
+export const DATABASES = forms.databases as Kind[];
 export const MAINTENANCE: Schemas["Maintenance"] = forms.maintenance;
 
 /** The name of a field in a sheet; a point in it would lead to a group of its own. */

@@ -16,7 +16,7 @@ from typing import TYPE_CHECKING, Any, Final, cast
 from zerrit.core.addresses import parse_node_address
 from zerrit.core.documents.code import Severity
 from zerrit.core.documents.codes import CODES
-from zerrit.core.documents.database import is_database
+from zerrit.core.documents.database import is_database, is_server_tables
 from zerrit.core.documents.entry_keys import Keys
 from zerrit.core.documents.findings import Finding, Report, in_reading_order
 from zerrit.core.documents.format import Format, Recognised, format_by_first_line, format_by_name, guessed_format
@@ -30,7 +30,7 @@ from zerrit.core.documents.source import MAX_BYTES, Source, Splice, decode, spli
 from zerrit.core.documents.text_delta import pieces_between
 
 if TYPE_CHECKING:
-    from zerrit.core.documents.database.rows import DatabaseSource
+    from zerrit.core.documents.database.rows import RowsSource
 
 BINARY_LOOK: Final = 8000  # characters; binary formats show a NUL long before
 
@@ -129,9 +129,9 @@ class Document:
         """Read another version of this file in the same way; quick where the two differ in a few places only."""
         if len(data) > MAX_BYTES:
             return read_document(data, self.path, format=self.format)
-        database = _database(data)
-        if database is not None:
-            return read_source(database, self.path, Format.DATABASE, _with_keys(self.reading, database))
+        rows = _rows(data)
+        if rows is not None:
+            return read_source(rows, self.path, Format.DATABASE, _with_keys(self.reading, rows))
         if self.format is Format.DATABASE:
             return read_document(data, self.path)
         return self._version(decode(data))
@@ -202,13 +202,13 @@ def read_document(
         )
         empty = Node(NodeKind.GROUP, "", 0, 0)
         return Document(decode(data), path, format or Format.TEXT, empty, (finding,))
-    database = _database(data)
-    if database is not None:
+    rows = _rows(data)
+    if rows is not None:
         return read_source(
-            database,
+            rows,
             path,
             Format.DATABASE,
-            _with_keys(Reading(frozenset(tolerate), keys or {}, {}, Measures(measures or {})), database),
+            _with_keys(Reading(frozenset(tolerate), keys or {}, {}, Measures(measures or {})), rows),
         )
     source = decode(data)
     chosen = Recognised(format) if format is not None else format_of(path, source.text, has_slots=bool(slots))
@@ -219,8 +219,12 @@ def read_document(
     return read_source(source, path, chosen.format, reading)
 
 
-def _database(data: bytes) -> DatabaseSource | None:
-    """The rows of a database file; None for any other file, and for one with too many rows to be shown."""
+def _rows(data: bytes) -> RowsSource | None:
+    """The rows of a database; None for any other file, and for a database with too many rows to be shown."""
+    if is_server_tables(data):
+        from zerrit.core.documents.database.server_rows import source_of_server_tables
+
+        return source_of_server_tables(data)
     if not is_database(data):
         return None
     from zerrit.core.documents.database.rows import source_of_database
@@ -228,9 +232,9 @@ def _database(data: bytes) -> DatabaseSource | None:
     return source_of_database(data)
 
 
-def _with_keys(reading: Reading, database: DatabaseSource) -> Reading:
+def _with_keys(reading: Reading, rows: RowsSource) -> Reading:
     """The rows of each table are named by the column that tells them apart, unless a gamebook says otherwise."""
-    own = {name: table.key for name, table in (database.tables or {}).items()}
+    own = {name: table.key for name, table in (rows.tables or {}).items()}
     return replace(reading, keys={**own, **reading.keys})
 
 

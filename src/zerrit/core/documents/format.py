@@ -95,7 +95,7 @@ _TRAITS: Final[Mapping[Format, Traits]] = {
             (Format.PYTHON, "Python script"),
         )
     },
-    Format.DATABASE: Traits("SQLite database", may_repeat=True, ordered=False),
+    Format.DATABASE: Traits("database", may_repeat=True, ordered=False),
     Format.TEXT: Traits("text", line_based=True, line_comments=None),
 }
 

@@ -247,9 +247,8 @@ def _line_comments(document: Document, node: Node) -> Iterator[Splice]:
     start = source.line_start(node.start)
     before = text[start : node.start].strip(" \t")
     after = text[node.end : source.line_end(node.end)].strip(" \t")
-    has_own_lines = before in ("", "-") and (
-        not after.lstrip(",") or after.lstrip(", \t").startswith(("#", ";", "//", "--"))
-    )
+    signs = document.format.traits.line_comments or (sign,)
+    has_own_lines = before in ("", "-") and (not after.lstrip(",") or after.lstrip(", \t").startswith(signs))
     if not has_own_lines or (is_cut_out(document, node) and node.is_value):
         raise EditRefused(f"{place_of(document, node)} shares its line with others. Remove it instead.")
     column = len(source.indent_at(start))

@@ -17,14 +17,22 @@ from cachetools import LRUCache
 from readerwriterlock.rwlock import RWLockFair
 from sqlalchemy.orm import Session
 
-from zerrit.connections import Connection, ConnectionFailed, ConnectionFault, Limits, ManualConnection, open_connection
+from zerrit.connections import (
+    Connection,
+    ConnectionFailed,
+    ConnectionFault,
+    Limits,
+    ManualConnection,
+    open_connection,
+    open_with_tables,
+)
 from zerrit.core.checks import Checked, Files
 from zerrit.core.documents import Document, Finding, read_document
 from zerrit.core.gamebooks import Gamebook
 from zerrit.core.steps import Replay
 from zerrit.records import Database, DataFolder, Server, Vault
 from zerrit.records.search_index import SearchIndex
-from zerrit.settings import FolderConnection, RemoteConnection
+from zerrit.settings import FolderConnection, RemoteConnection, TablesDatabase
 from zerrit.work.base.errors import Refused, WrongState
 from zerrit.work.base.sign_in_delays import SignIns
 
@@ -308,7 +316,9 @@ class Workspace:
                 self.strange_identities[server.id] = error.identity
             raise
         self.strange_identities.pop(server.id, None)
-        return opened
+        if folder or not isinstance(server.database, TablesDatabase):
+            return opened
+        return open_with_tables(opened, server.database, self.secret(server.database_secret), self.limits)
 
     def hand_connection(self, server_id: str) -> ManualConnection:
         """What a person showed last of a server whose files are carried manually."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from datetime import timedelta
 from typing import Final
 
@@ -14,13 +14,14 @@ from zerrit.control import Act, ControlError
 from zerrit.core.examination.game_files import databases_in
 from zerrit.core.paths import pack_of
 from zerrit.core.wording import counted
-from zerrit.records import BroughtFacts, RehearsalFacts, Run, RunFacts, RunFile, content_sizes, digest_of
+from zerrit.records import BroughtFacts, RehearsalFacts, Run, RunFacts, RunFile, content_sizes, digest_of, load_content
 from zerrit.work.base.run_records import get_run
 from zerrit.work.changes.changes import get_change, worked_out
 from zerrit.work.deploy import rehearsal
 from zerrit.work.deploy.file_writing import Written, read_back, write_files
 from zerrit.work.deploy.journal import Stage, StageFailed
 from zerrit.work.deploy.packing import Writes, packed_by_host, with_packed_paths
+from zerrit.work.deploy.rows_back import rows_path
 from zerrit.work.deploy.run_context import MANUAL_POLL, RunContext
 from zerrit.work.deploy.run_folders import to_be_made
 from zerrit.work.deploy.run_moves import look_at, mark_all, move_all, with_moves
@@ -64,11 +65,37 @@ def preflight(context: RunContext, stage: Stage, facts: RunFacts) -> None:
     paths, has_database = _touched(context)
     # A running game writes to its database, so that is never written beside it.
     may_run = not has_database and can_reload(context.gamebook, paths)
+    _require_rows_taken(context, paths)
     facts.in_place = state.is_running and Act.RELOAD in context.control.can and may_run
     said = [f"connection and control answer; the game {'runs' if state.is_running else 'does not run'}"]
     said += [f"{counted(swept, 'left-over part file')} removed"] if swept else []
     said += ["the game reads these files at a reload, so it runs on"] if facts.in_place else []
     stage.say("; ".join(said))
+
+
+def _require_rows_taken(context: RunContext, paths: Sequence[str]) -> None:
+    """The database server takes the rows as the run would make them: tried in a transaction that is undone.
+
+    Raises StageFailed: it refuses them.
+    """
+    path = rows_path(context.server.database)
+    if path is None:
+        return
+    if context.target_id is not None:
+        with context.workspace.session() as session:
+            wanted = digests(session, get_snapshot(session, context.server.id, context.target_id)).get(path)
+    elif path in paths:
+        taken = take_live(context.workspace, context.server)
+        wanted = plan_changes(context.workspace, context.server.id, context.change_ids, taken).writes.get(path)
+    else:
+        wanted = None
+    if wanted is None:
+        return
+    with context.workspace.session() as session:
+        data = load_content(session, wanted)
+    refusal = context.connection.refusal(path, data)
+    if refusal:
+        raise StageFailed(f"{path}: {refusal} Nothing was stopped and nothing was written")
 
 
 def _require_room(context: RunContext) -> None:
@@ -388,6 +415,8 @@ def write(context: RunContext, stage: Stage, facts: RunFacts) -> None:
         facts.refused = {**context.evidence.refused, **written.refused}
         context.journal.leave_out(written.refused)
     said = [f"{counted(len(context.writes()), 'file')} written"]
+    rows = rows_path(context.server.database)
+    said += [f"the rows of {rows} last, in one transaction"] if rows in writes else []
     said += [f"{counted(len(evidence.moves), 'file')} moved on the host"] if evidence.moves else []
     said += [f"{counted(len(written.removed_folders), 'empty folder')} removed"] if written.removed_folders else []
     said += [f"the host refused {counted(len(written.refused), 'file')}, left out"] if written.refused else []
@@ -402,7 +431,8 @@ def _written_persistently(context: RunContext, writes: Writes, stage: Stage) -> 
     evidence, executable = context.evidence, context.executable()
     # A game that runs on could read a file before it is complete; and at the path of a symbolic link, which is left out of the
     # listing, a file that is written in place would end up wherever the link leads.
-    there = context.files_before().keys() | evidence.left_out.keys()
+    before = context.files_before()
+    there = before.keys() | evidence.left_out.keys()
     new = set() if context.in_place else writes.keys() - there
     while True:
         left = {path: digest for path, digest in writes.items() if path not in done}
@@ -416,6 +446,7 @@ def _written_persistently(context: RunContext, writes: Writes, stage: Stage) -> 
                 may_leave_out=optional,
                 executable=executable,
                 new=new,
+                replaced={path: file.digest for path, file in before.items() if file.digest},
                 emptied=evidence.folders_gone,
                 note=context.journal.note_written,
             )

@@ -65,6 +65,7 @@ def write_files(
     may_leave_out: frozenset[str] = frozenset(),
     executable: Mapping[str, bool] = MappingProxyType({}),
     new: Collection[str] = (),
+    replaced: Mapping[str, str] = MappingProxyType({}),
     emptied: Sequence[str] = (),
     note: Callable[[Sequence[str]], None] = lambda paths: None,
 ) -> Written:
@@ -73,7 +74,7 @@ def write_files(
     `emptied` are folders in which nothing is left then; they are removed where they really are empty. `note` is told now
     and then which files are written, so that a run that was interrupted need not begin again. `executable` says which files
     may be run as programs, or may not any more. `new` are files where there is none, that nothing reads before all are read
-    back.
+    back. `replaced` are the digests of the files that are there now.
 
     Raises ConnectionFailed. StageFailed: the host refuses a file that may not be left out.
     """
@@ -92,7 +93,8 @@ def write_files(
         sizes = content_sizes(session, digests.values())
     progress = Progress(len(digests), sum(sizes[digest] for digest in digests.values()))
     files = (
-        NewFile(path, data, executable.get(path), path in new) for path, data in _contents(workspace, digests, sizes)
+        NewFile(path, data, executable.get(path), path in new, replaced.get(path, ""))
+        for path, data in _contents(workspace, digests, sizes)
     )
     try:
         for path, result in connection.write_many(files):

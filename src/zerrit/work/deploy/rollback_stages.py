@@ -14,6 +14,7 @@ from zerrit.work.deploy.evidence import keep_evidence
 from zerrit.work.deploy.file_writing import write_files
 from zerrit.work.deploy.journal import Stage, StageFailed
 from zerrit.work.deploy.packing import Writes
+from zerrit.work.deploy.rows_back import RowsBack, rows_back, rows_path
 from zerrit.work.deploy.run_context import POLL, RunContext
 from zerrit.work.deploy.run_moves import mark_all, move_back, other_rights
 from zerrit.work.deploy.start_watch import crash_texts, crash_times
@@ -96,8 +97,16 @@ def _put_back(context: RunContext, stage: Stage) -> Writes:
     executable = {path: was for path in writes if path in before and (was := before[path].is_executable) is not None}
     made = evidence.folders_made or ()
     write_files(
-        context.workspace, context.connection, writes, context.saying(stage), executable=executable, emptied=made
+        context.workspace,
+        context.connection,
+        writes,
+        context.saying(stage),
+        executable=executable,
+        replaced=taken.digests,
+        emptied=made,
     )
+    for row in _rows_back(context, taken).left:
+        context.journal.doubt(f"another program changed {row} as well, so it was left as it is")
     for folder in _lacking_folders(context, taken):
         context.connection.make_folder(folder)
     mark_all(context.connection, _rights_back(context, taken, writes))
@@ -161,10 +170,24 @@ def _way_back(context: RunContext, taken: Taken) -> Writes:
     before = context.files_before()
     writes = way_back(taken.digests, {path: file.digest for path, file in before.items() if file.digest})
     writes |= _watched_back(context, taken)
+    rows = rows_path(context.server.database)
+    if rows in writes:
+        del writes[rows]
+        if (wanted := _rows_back(context, taken).digest) != taken.digests.get(rows):
+            writes[rows] = wanted
     if not _leads_back_its_own(context):
         return writes
     planned = context.writes()
     return {path: digest for path, digest in writes.items() if path in planned}
+
+
+def _rows_back(context: RunContext, taken: Taken) -> RowsBack:
+    """The rows of the database as they are to be: those that the run did not touch stay as other programs left them."""
+    path = rows_path(context.server.database) or ""
+    before, now, planned = context.files_before().get(path), taken.digests.get(path), context.writes().get(path)
+    if now is None or planned is None or before is None or before.digest is None:
+        return RowsBack(now or "", [])
+    return rows_back(context.workspace, before.digest, planned, now)
 
 
 def _watched_back(context: RunContext, taken: Taken) -> Writes:

@@ -10,7 +10,7 @@ from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
 from zerrit.connections import ConnectionFailed, RemoteFile
-from zerrit.core.documents.database import is_database
+from zerrit.core.documents.database import holds_rows
 from zerrit.core.gamebooks import Gamebook
 from zerrit.core.paths import pack_of
 from zerrit.core.states import EDITABLE, ChangeState, RunState
@@ -211,6 +211,6 @@ def _drifted(
             if isinstance(data, ConnectionFailed):
                 raise data
             is_same = digest_of(data) == (base[file.path].digest or base[file.path].content)
-            if not is_same and not is_database(data):
+            if not is_same and not holds_rows(data):
                 drifted.append(file.path)
     return sorted(drifted)

@@ -25,6 +25,7 @@ from zerrit.work.changes.finding_status import judge
 from zerrit.work.changes.refused_files import RefusedFiles, may_be_left_out, refused_by
 from zerrit.work.deploy.journal import StageFailed
 from zerrit.work.deploy.packing import Writes, with_packs
+from zerrit.work.deploy.rows_back import rows_path
 from zerrit.work.deploy.run_moves import Besides, besides, besides_back, composed, only_moved
 from zerrit.work.servers.servers import get_server
 from zerrit.work.servers.stored_gamebooks import gamebook_of
@@ -62,6 +63,9 @@ def plan_rollback(workspace: Workspace, server_id: str, snapshot_id: int, taken:
         writes = way_back(taken.contents, kept)
         # A watched file that was there then and whose content is not kept is not known to be another one.
         writes = {path: digest for path, digest in writes.items() if digest is not None or path not in there}
+        rows = rows_path(get_server(session, server_id).database)
+        if rows in writes and rows not in there:
+            del writes[rows]  # the tables belong to the server since later only
         back = besides_back(session, server_id, snapshot, taken, writes)
     moved = {*back.moves, *back.moves.values()}
     return Plan(

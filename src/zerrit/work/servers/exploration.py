@@ -17,6 +17,7 @@ from zerrit.settings import (
     Maintenance,
     ManualConnection,
     ManualControl,
+    NoDatabase,
 )
 from zerrit.work.base.errors import Refused
 from zerrit.work.base.workspace import Workspace
@@ -188,5 +189,6 @@ def _passing_by(
     server.control = control if control is not None else ManualControl()
     server.connection_secret = seal(connection_secret) if connection_secret else None
     server.control_secret = seal(control_secret) if control_secret else None
+    server.database, server.database_secret = NoDatabase(), None
     server.maintenance = Maintenance()
     return server

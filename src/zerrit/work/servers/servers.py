@@ -9,15 +9,21 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from zerrit.core.nearest import did_you_mean
+from zerrit.core.paths import safe_path
+from zerrit.databases import checked_url, is_table_name
 from zerrit.records import Gamebook as GamebookRow
 from zerrit.records import Server
 from zerrit.settings import (
     AnyConnection,
     AnyControl,
+    AnyDatabase,
     IdentifiedConnection,
     Kind,
     Maintenance,
+    ManualConnection,
     ManualControl,
+    NoDatabase,
+    TablesDatabase,
 )
 from zerrit.work.base.activity_log import note
 from zerrit.work.base.errors import NotFound, Refused, WrongState
@@ -29,7 +35,7 @@ from zerrit.work.servers.stored_gamebooks import ID_FORM, list_gamebooks
 
 @dataclass(frozen=True, slots=True)
 class ServerSettings:
-    """What an admin says of a server. An empty secret means the one that is stored."""
+    """What an admin says of a server. An empty secret means the one that is stored, and no database the one that is known."""
 
     title: str
     gamebook: str | None
@@ -37,6 +43,8 @@ class ServerSettings:
     connection_secret: str = field(repr=False)
     control: AnyControl
     control_secret: str = field(repr=False)
+    database: AnyDatabase | None = None
+    database_secret: str = field(default="", repr=False)
     maintenance: Maintenance = field(default_factory=Maintenance)
 
 
@@ -52,6 +60,7 @@ def add_server(workspace: Workspace, person: str, server_id: str, given: ServerS
             raise WrongState(f"There is a server {server_id} already. Choose another id.")
         _require_gamebook(session, given.gamebook)
     server = Server(id=server_id, created_at=workspace.now(), connection_secret=None, control_secret=None, reported={})
+    server.database, server.database_secret = NoDatabase(), None
     _settle(workspace, server, given)
     with workspace.session() as session:
         session.add(server)
@@ -76,6 +85,10 @@ def change_server(workspace: Workspace, person: str, server_id: str, given: Serv
         given = replace(given, connection=connection.model_copy(update={"identity": known.identity}))
     _require_own_secret(given.connection, given.connection_secret, known, server.connection_secret, _ASK_CONNECTION)
     _require_own_secret(given.control, given.control_secret, server.control, server.control_secret, _ASK_CONTROL)
+    if given.database is not None:
+        _require_own_secret(
+            given.database, given.database_secret, server.database, server.database_secret, _ASK_DATABASE
+        )
     _settle(workspace, server, given)
     with workspace.writing() as session:
         require_no_run(session, server_id)  # it may have begun while the settings were tried
@@ -86,6 +99,7 @@ def change_server(workspace: Workspace, person: str, server_id: str, given: Serv
 
 
 _ASK_CONNECTION: Final = "Give the connection's password again: the saved one is only used for the host, port, key and user that it was given for."
+_ASK_DATABASE: Final = "Give the password of the database again: the saved one is only used for the host, port and user that it was given for."
 _ASK_CONTROL: Final = "Give the control's token again: the saved one is only used for the address (scheme, host and port) that it was given for."
 
 
@@ -102,6 +116,10 @@ def _settle(workspace: Workspace, server: Server, given: ServerSettings) -> None
     server.connection, server.control, server.maintenance = given.connection, given.control, given.maintenance
     server.connection_secret = _sealed(workspace, given.connection, given.connection_secret, server.connection_secret)
     server.control_secret = _sealed(workspace, given.control, given.control_secret, server.control_secret)
+    if given.database is not None:
+        server.database = given.database
+        server.database_secret = _sealed(workspace, given.database, given.database_secret, server.database_secret)
+    _require_fitting_database(server)
     with workspace.connection_to(server) as connection:
         # What the host showed at first is what it has to show from now on.
         shown = getattr(connection, "identity", "")
@@ -109,8 +127,29 @@ def _settle(workspace: Workspace, server: Server, given: ServerSettings) -> None
             server.connection = server.connection.model_copy(update={"identity": shown})
         for place in given.maintenance.crash_places:
             workspace.connection_to(server, folder=place).close()
+        if isinstance(server.database, TablesDatabase):
+            connection.read(server.database.shown_as)
     if not isinstance(server.control, ManualControl):
         control_of(workspace, server).state()
+
+
+def _require_fitting_database(server: Server) -> None:
+    """Raises Refused: the settings of the database cannot be used."""
+    if not isinstance(server.database, TablesDatabase):
+        return
+    if isinstance(server.connection, ManualConnection):
+        raise Refused(
+            "You transfer the files of this server yourself, so rows of a database would be written before the files that belong to "
+            "them. Give it another connection, or no database."
+        )
+    try:
+        checked_url(server.database.database)
+        safe_path(server.database.shown_as)
+    except ValueError as error:
+        raise Refused(f"The database cannot be used: {error}") from error
+    odd = next((name for name in server.database.tables if not is_table_name(name)), None)
+    if odd is not None:
+        raise Refused(f"`{odd}` is no name of a table.")
 
 
 def _sealed(workspace: Workspace, settings: Kind, secret: str, stored: bytes | None) -> bytes | None:

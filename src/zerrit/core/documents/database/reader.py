@@ -10,7 +10,7 @@ from __future__ import annotations
 import json
 from collections.abc import Sequence
 
-from zerrit.core.documents.database.rows import FIELD, ROW_LINE, DatabaseSource, name_of
+from zerrit.core.documents.database.rows import FIELD, ROW_LINE, RowsSource, name_of
 from zerrit.core.documents.findings import Report
 from zerrit.core.documents.node import Node, NodeKind
 from zerrit.core.documents.reading import Reading
@@ -21,7 +21,7 @@ def read(source: Source, report: Report, reading: Reading) -> Node:
     """Read the rows; the root's children are those of all tables."""
     text = source.text
     root = Node(NodeKind.GROUP, "", 0, len(text), value_start=0, value_end=len(text))
-    if isinstance(source, DatabaseSource) and source.tables is None:
+    if isinstance(source, RowsSource) and source.tables is None:
         report.add(
             "database.damaged", 0, "This database cannot be read; it is damaged, or another program wrote it badly."
         )

@@ -12,7 +12,7 @@ import json
 import re
 import sqlite3
 from collections import Counter
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import closing
 from dataclasses import dataclass
 from hashlib import sha256
@@ -34,18 +34,25 @@ FIELD: Final = re.compile(
 )
 _PLAIN: Final = re.compile(r"[A-Za-z_]\w*\Z")
 _BLOB: Final = re.compile(r"blob:\d+:[0-9a-f]{16}\Z")
-_WHOLE: Final = re.compile(r"[-+]?\d{1,18}\Z")
+_WHOLE: Final = re.compile(r"[-+]?\d{1,19}\Z")
+_MOST: Final = 2**63
 _REAL: Final = re.compile(r"[-+]?(?:\d+\.?\d*|\.\d+)(?:[eE][-+]?\d+)?\Z")
 _UNSEEN: Final = re.compile("[\x7f-\x9f\xad\u200b-\u200f\u2028-\u202e\u2060-\u206f\ud800-\udfff\ufeff]")
 _NULL: Final = "null"
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class DatabaseSource(Source):
-    """The rows of a database as text, with the bytes that they came from."""
+class RowsSource(Source):
+    """Rows of tables as text; `tables` is None where they could not be read."""
+
+    tables: Mapping[str, Table] | None = None
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class DatabaseSource(RowsSource):
+    """The rows of a SQLite database as text, with the bytes that they came from."""
 
     database: bytes = b""
-    tables: Mapping[str, Table] | None = None  #: None where the file could not be read
 
     def to_bytes(self) -> bytes:
         """The database, whose rows the text always is."""
@@ -160,6 +167,8 @@ def meant(written: str) -> Any:
     if _BLOB.match(written):
         raise EditRefused("The row has binary data that is not shown, so it cannot be written anew.")
     if _WHOLE.match(written):
+        if not -_MOST <= int(written) < _MOST:
+            raise EditRefused(f"{written} is too large a number for a column.")
         return int(written)
     if _REAL.match(written) or written in ("inf", "-inf"):
         return float(written)
@@ -218,32 +227,60 @@ def changed(database: bytes, tables: Mapping[str, Table], before: str, after: st
 
 
 def _apply(connection: sqlite3.Connection, tables: Mapping[str, Table], before: str, after: str) -> None:
+    changes = row_changes(tables, before, after)
+    for table, fields in changes.removed:
+        _delete(connection, table, fields)
+    for table, old, new in changes.updated:
+        _update(connection, table, old, new)
+    for table, fields in changes.added:
+        _insert(connection, table, fields)
+
+
+Fields = dict[str, str]  #: values as they are spelt, by column
+
+
+@dataclass(frozen=True, slots=True)
+class RowChanges:
+    """How rows differ. A row that keeps its key is updated."""
+
+    removed: Sequence[tuple[Table, Fields]]
+    updated: Sequence[tuple[Table, Fields, Fields]]
+    added: Sequence[tuple[Table, Fields]]
+
+
+def row_changes(tables: Mapping[str, Table], before: str, after: str) -> RowChanges:
+    """What to do to the rows of the text `before` so that they are those of `after`.
+
+    Raises EditRefused: a line is no row of one of the tables.
+    """
     gone, come = _differing(before, after)
-    removed: dict[tuple[str, str], dict[str, str]] = {}
+    removed: dict[tuple[str, str], tuple[Table, Fields]] = {}
     for line in gone:
-        name, fields = fields_of_line(line)
-        removed[name, _key(tables[name], fields)] = fields
-    added: list[tuple[Table, dict[str, str]]] = []
-    updates: list[tuple[Table, dict[str, str], dict[str, str]]] = []
+        table, fields = row_of(tables, line)
+        removed[table.name, key_of(table, fields)] = table, fields
+    added: list[tuple[Table, Fields]] = []
+    updated: list[tuple[Table, Fields, Fields]] = []
     for line in come:
-        name, fields = fields_of_line(line)
-        table = tables.get(name)
-        if table is None:
-            raise EditRefused(f"There is no table {name}.")
-        unknown = next((field for field in fields if field != ROW and field not in table.columns), None)
-        if unknown is not None:
-            raise EditRefused(f"The table {name} has no column {unknown}.")
-        old = removed.pop((name, _key(table, fields)), None) if _key(table, fields) else None
+        table, fields = row_of(tables, line)
+        key = key_of(table, fields)
+        old = removed.pop((table.name, key), None) if key else None
         if old is None:
             added.append((table, fields))
         else:
-            updates.append((table, old, fields))
-    for (name, _), fields in removed.items():
-        _delete(connection, tables[name], fields)
-    for table, old, new in updates:
-        _update(connection, table, old, new)
-    for table, fields in added:
-        _insert(connection, table, fields)
+            updated.append((table, old[1], fields))
+    return RowChanges(list(removed.values()), updated, added)
+
+
+def row_of(tables: Mapping[str, Table], line: str) -> tuple[Table, Fields]:
+    """The table of a row and its fields. Raises EditRefused: there is no such table or column, or the line is no row."""
+    name, fields = fields_of_line(line)
+    table = tables.get(name)
+    if table is None:
+        raise EditRefused(f"There is no table {name}.")
+    unknown = next((field for field in fields if field != ROW and field not in table.columns), None)
+    if unknown is not None:
+        raise EditRefused(f"The table {name} has no column {unknown}.")
+    return table, fields
 
 
 def _differing(before: str, after: str) -> tuple[list[str], list[str]]:
@@ -261,7 +298,8 @@ def _differing(before: str, after: str) -> tuple[list[str], list[str]]:
     return [line for line, number in rows.items() for _ in range(-number)], come
 
 
-def _key(table: Table, fields: Mapping[str, str]) -> str:
+def key_of(table: Table, fields: Mapping[str, str]) -> str:
+    """What names a row, as it is spelt; empty for a row that has no name yet."""
     return fields.get(table.key, "")
 
 

@@ -38,6 +38,11 @@ class Column:
     def is_text(self) -> bool:
         return not self.is_whole and any(part in self.type for part in ("CHAR", "CLOB", "TEXT"))
 
+    @property
+    def is_yes_or_no(self) -> bool:
+        """It holds `true` and `false` as values of their own; SQLite has numbers for them."""
+        return False
+
 
 @dataclass(frozen=True, slots=True)
 class Table:
@@ -50,7 +55,6 @@ class Table:
     columns: Mapping[str, Column]
     key: str
     identity: tuple[str, ...]
-    statement: str
 
     @property
     def title(self) -> str:
@@ -91,7 +95,7 @@ def _table(connection: sqlite3.Connection, name: str, statement: str) -> Table:
     identity = tuple(column for _, column in sorted(primary))
     has_rowid = not re.search(r"\bWITHOUT\s+ROWID\b", statement, re.IGNORECASE)
     key = identity[0] if len(identity) == 1 else _unique_column(connection, name, columns)
-    return Table(name, columns, key or ROW, () if has_rowid else identity, statement)
+    return Table(name, columns, key or ROW, () if has_rowid else identity)
 
 
 def _unique_column(connection: sqlite3.Connection, name: str, columns: Mapping[str, Column]) -> str:

@@ -8,7 +8,7 @@ from collections.abc import Mapping, Sequence
 from typing import Final
 
 from zerrit.core.documents.database import ROW
-from zerrit.core.documents.database.rows import DatabaseSource, spelt_name, spelt_text
+from zerrit.core.documents.database.rows import RowsSource, spelt_name, spelt_text
 from zerrit.core.documents.database.schema import Column, Table
 from zerrit.core.documents.document import Document
 from zerrit.core.documents.node import Node
@@ -16,8 +16,9 @@ from zerrit.core.documents.source import Splice
 from zerrit.core.errors import EditRefused
 from zerrit.core.nearest import nearest
 
-_WHOLE: Final = re.compile(r"[-+]?\d{1,18}\Z")
+_WHOLE: Final = re.compile(r"[-+]?\d{1,19}\Z")
 _NUMBER: Final = re.compile(r"[-+]?(?:\d+\.?\d*|\.\d+)(?:[eE][-+]?\d+)?\Z")
+_YES_OR_NO: Final = {"true": "true", "false": "false", "1": "true", "0": "false"}
 
 
 class DatabaseWriter:
@@ -70,7 +71,7 @@ class DatabaseWriter:
 
 def _table(document: Document, name: str) -> Table:
     source = document.source
-    tables = source.tables if isinstance(source, DatabaseSource) else None
+    tables = source.tables if isinstance(source, RowsSource) else None
     if not tables or name not in tables:
         known = nearest(name, tables or {})
         hint = f" Is {known[0]} meant?" if known else ""
@@ -106,6 +107,10 @@ def _spelt(column: Column, value: str, old: Node | None) -> str:
         return "null"
     if old is not None and not old.is_quoted and (old.value or "").startswith("blob:"):
         raise EditRefused(f"{column.name} holds binary data that is not shown; it cannot be set.")
+    if column.is_yes_or_no:
+        if value not in _YES_OR_NO:
+            raise EditRefused(f"`{value}` is neither true nor false, and {column.name} is {column.type}.")
+        return _YES_OR_NO[value]
     if is_text and not (column.is_number and _NUMBER.match(value)):
         if column.is_number and not (old is not None and old.is_quoted):
             raise EditRefused(f"`{value}` is no number, and {column.name} is {column.type or 'a number'}.")
