@@ -50,6 +50,10 @@ SEEDS: Final[dict[str, tuple[str, ...]]] = {
         '# c\nt = "q" # d\ns = 24\no = 1979-05-27 07:32:00\nx."a b".y = true\nc = ["A", \'B\'] # e\ng = [ [1, 2], # f\n  [3],\n]\n'
         'n = """\nl\nm"""\np = { x = 1, y = 2.5 }\n\n[h.n]\nz = 0\n\n[[b]]\nname = "u"\n[b.c]\nk = "v"\n[[b]]\nname = "w"\n',
     ),
+    "a.rows": (
+        "# Tables of a database server\n# t: i INTEGER default next, n VARCHAR(8) null -> u.n, b BOOLEAN default false; key i; unique n\n"
+        't: i=1, n="x", b=false\nt: i=2, n=null, b=true\n# u: n TEXT, d DATE; key n, d\nu: @row="x/2026-01-01", n="x", d="2026-01-01"\n',
+    ),
     "a.lua": (
         'local t = { a = 1, ["b"] = { 2 } } -- c\n--[[ x ]]\nreturn f("s")\n',
         'A.B = {\n  ["x y"] = { p = 5, q = "z", }, -- c\n  { 1; 2 },\n  f = function(a) if a then return {} end end,\n'

@@ -381,6 +381,9 @@ class RemoteConnection:
             raise
         return len(file.data)
 
+    def refusal(self, path: str, data: bytes) -> str:
+        return ""
+
     def remove(self, path: str) -> None:
         safe_path(path)
         self._tried(lambda wire: _remove(wire, path))

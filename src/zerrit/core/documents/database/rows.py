@@ -27,10 +27,12 @@ MOST_BLOB: Final = 64  # bytes of a blob that are written out
 MOST_ROWS: Final = 1_000_000
 _STEPS_BETWEEN_LOOKS: Final = 100_000  # instructions of SQLite's machine
 _MOST_LOOKS: Final = 5_000  # a hostile file may make a statement run for ever
-_NAME: Final = r'(?:@?[A-Za-z_]\w*|"(?:[^"\\]|\\.)*+")'
+#: A text in quotation marks, as JSON has it.
+TEXT: Final = r'"(?:[^"\\\x00-\x1f]|\\(?:["\\/bfnrt]|u[0-9a-fA-F]{4}))*+"'
+_NAME: Final = rf"(?:@?[A-Za-z_]\w*+|{TEXT})"
 ROW_LINE: Final = re.compile(rf"(?P<table>{_NAME}): ")
 FIELD: Final = re.compile(
-    rf"(?P<name>{_NAME})=(?P<value>\"(?:[^\"\\\r\n]|\\.)*+\"|x'[0-9a-f]*+'|[^,\s\"']++)(?P<end>, |$)", re.MULTILINE
+    rf"(?P<name>{_NAME})=(?P<value>{TEXT}|x'(?:[0-9a-f]{{2}})*+'|[^,\s\"']++)(?P<end>, |$)", re.MULTILINE
 )
 _PLAIN: Final = re.compile(r"[A-Za-z_]\w*\Z")
 _BLOB: Final = re.compile(r"blob:\d+:[0-9a-f]{16}\Z")

@@ -23,12 +23,13 @@ from zerrit.core.documents.database import ROW, SERVER_HEADING
 from zerrit.core.documents.database.rows import (
     FIELD,
     ROW_LINE,
+    TEXT,
     Fields,
     RowsSource,
-    fields_of_line,
     key_of,
     name_of,
     row_changes,
+    row_of,
     spelt_name,
     spelt_text,
 )
@@ -38,11 +39,11 @@ from zerrit.core.errors import EditRefused
 NEXT: Final = "next"  #: the default of a column that the server numbers
 MOST_TABLES: Final = 500
 MOST_COLUMNS: Final = 2_000
-_NAME: Final = r'(?:[A-Za-z_]\w*|"(?:[^"\\]|\\.)*+")'
-_TABLE: Final = re.compile(rf"# (?P<table>{_NAME}): (?P<columns>[^;]*(?:\"(?:[^\"\\]|\\.)*+\"[^;]*)*);")
+_NAME: Final = rf"(?:[A-Za-z_]\w*+|{TEXT})"
+_TABLE: Final = re.compile(rf"# (?P<table>{_NAME}): (?P<columns>(?:[^;\"]|{TEXT})*+);")
 _COLUMN: Final = re.compile(
     rf"(?P<name>{_NAME}) (?P<type>[A-Z][A-Z0-9_ ]*(?:\(\d+(?:,-?\d+)?\))?(?:\[\])*)(?P<null> null)?"
-    rf"(?: default (?P<default>{NEXT}|\"(?:[^\"\\]|\\.)*+\"|[-+.\w]+))?(?: -> (?P<other>{_NAME})\.(?P<column>{_NAME}))?(?:, |\Z)"
+    rf"(?: default (?P<default>{NEXT}|{TEXT}|[-+.\w]+))?(?: -> (?P<other>{_NAME})\.(?P<column>{_NAME}))?(?:, |\Z)"
 )
 _GROUP: Final = re.compile(rf" (?P<kind>key|unique) (?P<names>{_NAME}(?:, {_NAME})*)(?:;|\Z)")
 _WHOLE: Final = {"SMALLINT": 2**15, "INTEGER": 2**31, "BIGINT": 2**63}
@@ -96,6 +97,9 @@ class ServerTable(Table):
 class ServerRowsSource(RowsSource):
     """The rows of tables of a database server; its bytes are the text."""
 
+    def to_bytes(self) -> bytes:
+        return self.text.encode("utf-8", "surrogateescape")
+
     def with_text(self, text: str) -> ServerRowsSource:
         """The rows as they will be once the text is this one: with defaults, and in their order.
 
@@ -109,11 +113,16 @@ class ServerRowsSource(RowsSource):
 
 def source_of_server_tables(data: bytes) -> ServerRowsSource:
     """The rows in the bytes of such a text; without tables where it is damaged."""
+    text = data.decode("utf-8", "surrogateescape")
     try:
-        text = data.decode()
-        return ServerRowsSource(text, tables=_tables_of(text))
-    except (UnicodeDecodeError, EditRefused):
-        return ServerRowsSource(data.decode("utf-8", "replace"), tables=None)
+        return ServerRowsSource(text, tables=_tables_of(text) if text.isascii() or _is_unicode(text) else None)
+    except EditRefused:
+        return ServerRowsSource(text, tables=None)
+
+
+def _is_unicode(text: str) -> bool:
+    """No byte of it was none of UTF-8."""
+    return not any("\ud800" <= sign <= "\udfff" for sign in text)
 
 
 def server_tables(tables: Mapping[str, Table] | None) -> dict[str, ServerTable]:
@@ -199,9 +208,9 @@ def _table(line: str) -> ServerTable | None:
     at = head.start("columns")
     while at < head.end("columns"):
         match = _COLUMN.match(line, at, head.end("columns"))
-        if match is None or len(columns) >= MOST_COLUMNS:
+        name = name_of(match.group("name")) if match is not None else ""
+        if match is None or name in columns or len(columns) >= MOST_COLUMNS:
             return None
-        name = name_of(match.group("name"))
         refers = (name_of(match.group("other")), name_of(match.group("column"))) if match.group("other") else None
         columns[name] = ServerColumn(name, match.group("type"), bool(match.group("null")), match["default"], refers)
         at = match.end()
@@ -239,11 +248,13 @@ def _names(names: Iterable[str]) -> str:
 
 
 def _rows(tables: Mapping[str, ServerTable], text: str) -> Iterator[tuple[ServerTable, Fields]]:
+    """The rows of a text. Raises EditRefused: a line is no row of a table."""
     for line in text.split("\n"):
         if line and not line.startswith("#"):
-            name, fields = fields_of_line(line)
-            if name in tables:
-                yield tables[name], fields
+            table, fields = row_of(tables, line)
+            if len(fields) != len(table.columns) + (table.key == ROW):
+                raise EditRefused(f"`{line[:60]}` does not have all columns of its table. Fetch the server again.")
+            yield tables[table.name], fields
 
 
 def _bare(written: str) -> str:
