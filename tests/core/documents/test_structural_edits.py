@@ -17,9 +17,16 @@ from zerrit.core.documents.value_edits import Edit, copy_entry, remove_nodes
 from zerrit.core.errors import ZerritError
 from zerrit.demo.world_files import server_files
 
+
+def _beside(name: str) -> dict[str, bytes]:
+    """The files of a world in a folder of its own, since several have a `start.sh`."""
+    return {f"{name}/{path}": data for path, data in world(name).items()}
+
+
 WORLD = {
     path: document
-    for path, data in (server_files("coral-gate") | world("foundry") | world("cannery") | world("lantern")).items()
+    for name in ("coral-gate", "cannery", "choir", "ferry", "foundry", "lantern", "mill")
+    for path, data in (server_files(name) if name == "coral-gate" else _beside(name)).items()
     if (document := read_document(data, path)).format not in (Format.TEXT, Format.DATABASE)
     and document.ok
     and len(data) < 20_000

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator, Mapping, Sequence
 from decimal import Decimal
+from typing import Final
 
 from zerrit.core.addresses import branch_of, kind_of, place_in_kind
 from zerrit.core.documents import Document, Finding, Node
@@ -16,6 +18,8 @@ from zerrit.core.examination.word_lists import known_words, words_of
 from zerrit.core.expressions import ExpressionInvalid, Fields, NotApplicable, compile_pattern
 from zerrit.core.nearest import did_you_mean, nearest
 from zerrit.core.rules import EntryRules, FieldRules, FileRules, MustRule, Rule
+
+_NO_LITERALS: Final = frozenset({"yes", "no", "on", "off"})
 
 
 def check_files(examination: Examination) -> Iterator[Finding]:
@@ -88,6 +92,8 @@ def _check_column(
                 yield examination.unknown_word(rules, place, list_name, words, fields)
             else:
                 yield examination.finding(rules, code, place, message, fields=fields)
+    if rules.kind == "switch" and rows.document.format.traits.script:
+        yield from _names_for_switches(examination, rows, column, name, rules)
     if rules.always:
         known_names = {(one.path or field).partition("/")[0] for field, one in entry.fields.items()} | {entry.key}
         for index in column.absent():
@@ -99,7 +105,32 @@ def _check_column(
                 continue  # the misspelled name is reported as what it is, and one finding is enough
             message = f"`{wanted}` is missing here; all others of its kind have it."
             hint = f"Is `{meant[0]}` meant?" if meant else ""
+            closed = _line_that_names(rows.document, node, wanted)
+            if closed is not None:
+                node = closed
+                message = f"{wanted} has no plain value here; what the script works out is not known."
             yield examination.finding(rules, "meaning.missing-field", (rows.document, node), message, hint)
+
+
+def _names_for_switches(
+    examination: Examination, rows: Rows, column: Column, name: str, rules: FieldRules
+) -> Iterator[Finding]:
+    """Words such as `yes` that are switches in a settings file, and in a script the names of something."""
+    if not any(value.lower() in _NO_LITERALS for value in column.distinct()):
+        return
+    for index, number, value in column:
+        node = column.node(index, number)
+        if value.lower() in _NO_LITERALS and not node.is_quoted:
+            message = f"{name} is a switch, but `{value}` is the name of something in a script. Write true or false."
+            yield examination.finding(rules, "meaning.type", (rows.document, node), message)
+
+
+def _line_that_names(document: Document, node: Node, wanted: str) -> Node | None:
+    """The line of a script in which a setting is given something else than a plain value."""
+    if node.parent is not None or not document.format.traits.script:
+        return None
+    named = re.compile(rf"(?:[a-z]+[ \t]+)*\$?{re.escape(wanted)}[ \t]*==?(?!=)")
+    return next((one for one in node.children if one.name == "line" and named.match(one.value or "")), None)
 
 
 def _allowed(examination: Examination, rules: FieldRules) -> tuple[Sequence[str] | None, frozenset[str] | None]:

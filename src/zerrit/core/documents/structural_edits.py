@@ -21,7 +21,7 @@ from zerrit.core.documents.scripts.languages import comment_sign
 from zerrit.core.documents.scripts.options import is_option, option_before
 from zerrit.core.documents.source import Splice, splice
 from zerrit.core.documents.text.slot_edits import added_before, is_repeated
-from zerrit.core.documents.value_edits import Edit, ValueChange, place_of, rewrite, single
+from zerrit.core.documents.value_edits import Edit, ValueChange, opened, place_of, rewrite, single
 from zerrit.core.errors import AddressNotFound, EditRefused
 
 MOST_TRIED: Final = 200  # commented places that are looked at for an entry to bring back
@@ -105,6 +105,10 @@ def move(document: Document, segments: tuple[Segment, ...], where: Where, target
         return Edit(document, ())
     old = document.keys.address_of(node)
     moved = _moved(document, node, where, goal)
+    if document.format.traits.script and opened(moved.root) != opened(document.root):
+        raise EditRefused(
+            f"{place_of(document, node)} cannot be there: the script would have another meaning, or could not be read in that place."
+        )
     return Edit(moved, (ValueChange(old, old, f"{where.value} {print_segments(target)}"),))
 
 
@@ -344,9 +348,9 @@ def _goes_on(document: Document, taken: list[re.Match[str]], following: re.Match
         begins = document.format.traits.braces and len(taken) == 1 and following.group(2).lstrip().startswith("{")
         return (is_open or begins) and not gap.strip() and gap.count("\n") <= 1
     if document.format.traits.sections and first.group(2).startswith("["):
-        return not gap.strip() and not following.group(2).startswith(
-            "["
-        )  # the settings of a section, as far as they go
+        # the settings of a section, as far as they go, and the tables in it
+        is_in_it = following.group(2).lstrip("[ ").startswith(f"{first.group(2).strip('[] ')}.")
+        return not gap.strip() and (is_in_it or not following.group(2).startswith("["))
     depth = len(following.group(2)) - len(following.group(2).lstrip(" "))
     own = len(first.group(2)) - len(first.group(2).lstrip(" "))
     return not gap.strip() and gap.count("\n") <= 1 and depth > own

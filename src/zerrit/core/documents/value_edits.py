@@ -382,7 +382,20 @@ def remove_nodes(document: Document, segments: tuple[Segment, ...]) -> Edit:
             current = rewrite(current, writer.remove(current, twin))
     else:
         current = rewrite(document, [s for node in nodes for s in writer.remove(document, node)])
+    if document.format.traits.script:
+        rest = opened(document.root)
+        for node in nodes:
+            rest.subtract(opened(node))
+        if rest - opened(current.root):
+            raise EditRefused(
+                f"Without {place_of(document, nodes[0])} the rest of the script could not be read any more."
+            )
     return Edit(current, tuple(changes))
+
+
+def opened(root: Node) -> Counter[tuple[str, str | None]]:
+    """The names and values that are read in a part of a script, besides its code."""
+    return Counter((one.name, one.value) for one in root.walk() if one.name != "line")
 
 
 def rewrite(document: Document, splices: Iterable[Splice]) -> Document:

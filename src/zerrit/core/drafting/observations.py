@@ -19,6 +19,8 @@ from zerrit.core.addresses import NamePattern
 from zerrit.core.documents import Document, Format, Node, Severity, Slot, read_document
 from zerrit.core.documents.codes import TOLERANCES
 from zerrit.core.documents.database import ROW
+from zerrit.core.documents.database.rows import RowsSource
+from zerrit.core.documents.database.schema import Table
 from zerrit.core.documents.measures import measured
 from zerrit.core.wildcards import path_matches
 
@@ -49,6 +51,8 @@ class Column:
     most_in_entry: int = 0
     is_quoted: bool = False
     is_row: bool = False  #: of a database, which may say again what a file says
+    is_unique: bool = False  #: the database lets no two rows share a value
+    refers: tuple[str, str] | None = None  #: the table and column in which the database demands its values
 
 
 @dataclass
@@ -269,10 +273,23 @@ def _look(sort: Sort) -> None:
                     if not node.is_value:  # an empty group or list counts, or it would be a stranger in its own file
                         _note(sort, document, node, kinds.of(node), is_newest)
     _mark_families(sort)
+    for document in newest:
+        if isinstance(document.source, RowsSource):
+            _mark_columns(sort, document.source.tables or {})
     for kind, entries in sort.kinds.items():
         entries.is_map = _is_map(entries)
         if kind:
             entries.key = next((d.keys.field_for(kind) or "" for d in newest), "")
+
+
+def _mark_columns(sort: Sort, tables: Mapping[str, Table]) -> None:
+    """What the database itself says of its columns."""
+    for table in tables.values():
+        entries = sort.kinds.get((table.name,))
+        for name, column in entries.columns.items() if entries is not None else ():
+            own = table.columns.get(name)
+            column.refers = own.refers if own is not None else None
+            column.is_unique = own is not None and not own.may_be_null and (name,) in table.unique
 
 
 def _mark_families(sort: Sort) -> None:

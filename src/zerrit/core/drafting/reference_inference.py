@@ -87,7 +87,7 @@ def targets(sorts: Sequence[Sort], paths: Sequence[str], past: Sequence[str] = (
 
 def _keys_and_names(sorts: Sequence[Sort]) -> Iterator[Target]:
     for sort, entries, column in columns_of(sorts):
-        is_key = column.place == entries.key or (entries.key == "=" and column.place == "*")
+        is_key = column.place == entries.key or (entries.key == "=" and column.place == "*") or column.is_unique
         is_slot = not entries.kind and column.place in sort.slots
         is_name = not entries.kind and _is_name_of_file(sort, column)
         words = frozenset(column.values)
@@ -145,9 +145,11 @@ def _files_and_folders(paths: Sequence[str]) -> Iterator[Target]:
 
 def references(sorts: Sequence[Sort], known: Knowledges, targets: Sequence[Target]) -> list[Reference]:
     """Fields all of whose words are in a target: the smallest such one, and files that there are for each word."""
-    found = []
+    found = list(_demanded(sorts))
     for sort, entries, column in columns_of(sorts):
         words = frozenset(column.values)
+        if column.refers is not None:
+            continue
         support = sum(column.counts.values())
         knowledge = known.get(id(column))
         if knowledge is None or knowledge.kind or entries.is_map or _are_numbers(words):
@@ -159,11 +161,30 @@ def references(sorts: Sequence[Sort], known: Knowledges, targets: Sequence[Targe
         files = [t for t in fitting if t.column is None and t.words == frozenset(+column.counts)]
         others = [t for t in fitting if t not in files]
         if others and not files:
-            files = [min(others, key=lambda t: (len(t.words), t.column is None, t.name))]
+            # A list that is itself a choice of words says less of one word than the things that the words name.
+            files = [
+                min(
+                    others,
+                    key=lambda t: (t.is_list_file and len(words) == 1, len(t.words), t.column is None, t.name),
+                )
+            ]
         found += [
             Reference(where, target, support, column, _is_open(column, entries, target, support)) for target in files
         ]
     return found
+
+
+def _demanded(sorts: Sequence[Sort]) -> Iterator[Reference]:
+    """References that a database demands itself."""
+    for sort, entries, column in columns_of(sorts):
+        other = sort.kinds.get((column.refers[0],)) if column.refers is not None else None
+        there = other.columns.get(column.refers[1]) if other is not None and column.refers is not None else None
+        if other is None or there is None:
+            continue
+        text = address(sort, other, there.place)
+        source = f"source: {json.dumps(text, ensure_ascii=False)}"
+        target = Target(_name(sort, other, there.place), source, frozenset(there.values), there, other, text)
+        yield Reference(address(sort, entries, column.place), target, sum(column.counts.values()), column)
 
 
 def _is_open(column: Column, entries: Entries, target: Target, support: int) -> bool:
@@ -245,7 +266,7 @@ def families(sorts: Sequence[Sort], known: Knowledges) -> Iterator[tuple[str, li
     """Keys that occur once: name, addresses and support. Codes of one form over several files are one family."""
     forms: dict[str, list[tuple[str, Column]]] = {}
     for sort, entries, column in columns_of(sorts):
-        if column.place != entries.key or entries.count < 3 or not entries.kind:
+        if not (column.place == entries.key or column.is_unique) or entries.count < 3 or not entries.kind:
             continue
         if any(number > 1 for number in column.counts.values()):
             continue

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterator
 from pathlib import PurePosixPath
 from typing import TYPE_CHECKING, Annotated, Any, ClassVar, Literal
@@ -113,9 +114,12 @@ def _agree(examination: Examination, rule: AgreeRule) -> Iterator[Finding]:
         yield from _own_names(examination, rule)
     texts = [place for place in rule.sources if isinstance(place, str)]
     values = {text: [(d, n) for d, n in examination.nodes(text) if n.value is not None] for text in texts}
-    first = next((text for text in texts if values[text]), None)
-    if first is None:
+    words = {text: frozenset(node.value for _, node in values[text]) for text in texts if values[text]}
+    if not words:
         return
+    # Where most places say the same, the odd one is told, whichever comes first.
+    shared = Counter(words.values())
+    first = max(words, key=lambda text: shared[words[text]])
     wanted = {node.value: (document, node) for document, node in values[first]}
     for text in texts:
         if text == first or not values[text]:

@@ -54,9 +54,7 @@ _PLAIN: Final = re.compile(r"[-+]?(?:\d+\.?\d*|\.\d+)(?:[eE][-+]?\d{1,3})?\Z")
 
 @dataclass(frozen=True, slots=True)
 class ServerColumn(Column):
-    """A column of a table of a database server. `refers` is the table and column in which its values must be."""
-
-    refers: tuple[str, str] | None = None
+    """A column of a table of a database server."""
 
     @property
     def plain_type(self) -> str:
@@ -81,9 +79,7 @@ class ServerColumn(Column):
 
 @dataclass(frozen=True, slots=True)
 class ServerTable(Table):
-    """A table of a database server; `unique` are groups of columns that no two rows may share."""
-
-    unique: tuple[tuple[str, ...], ...] = ()
+    """A table of a database server."""
 
     @property
     def heading(self) -> str:

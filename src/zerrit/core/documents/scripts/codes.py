@@ -39,6 +39,13 @@ SCRIPTS: Final[dict[str, Code]] = {
         _SOUND.replace("price = 7", "price ="),
         _SOUND,
     ),
+    "script.decimal-comma": _script(
+        Severity.WARNING,
+        "A number without a name is behind the comma of another one: a decimal sign that is a comma.",
+        "Write the decimal sign as a point.",
+        _SOUND.replace("price = 7", "price = 7,5"),
+        _SOUND,
+    ),
     "script.repeated-name": _script(
         Severity.WARNING,
         "A name is in a table of a script twice; only the last one counts.",

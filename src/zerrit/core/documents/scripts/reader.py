@@ -60,7 +60,8 @@ _BEHIND_PARAMETERS: Final = re.compile(r"\s*(?:=(?!=)|\)\s*(?:=>|\{)|,?[^(){};]{
 _LONGEST_HEAD: Final = 400  # characters before a table that are looked at for its name
 MOST_FAILED: Final = 20  # times the length of the text that is looked at for tables that are none
 _LOOKS_NAMED: Final = re.compile(
-    r"\s*(?:[\w$.\"'\-\[\]]+\s*[:=](?![:=>])|\.\.\.|[\"'{\[\]}\d-]|//|#|/\*|true\b|false\b|null\b)"
+    r"\s*(?:[\w$.\"'\-\[\]]+\s*[:=](?![:=>])|\.\.\.|[\"'{\[\]}\d-]|//|#|/\*|true\b|false\b|null\b"
+    r"|(?!(?:if|for|while|switch|catch|with|function|return)\b)[\w$]+\s*\([^(){}]*\)\s*\{)"
 )
 _SIZES: Final = re.compile(r"(?:[ \t]*\[\w*\])+(?=\s*=)")
 _INDEX: Final = re.compile(r"\.|\[[ ]?(?:\"([^\"]*)\"|'([^']*)'|(\d+))[ ]?\]")

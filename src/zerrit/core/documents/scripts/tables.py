@@ -27,6 +27,7 @@ from zerrit.core.documents.source import Source, Splice
 MAX_DEPTH: Final = 100
 _TEXT: Final = r'"(?:[^"\\\r\n]|\\.)*+"|' + r"'(?:[^'\\\r\n]|\\.)*+'"
 _NUMBER: Final = r"[-+]?(?:0[xX][0-9a-fA-F]+|\d[\d_]*(?:\.\d*)?(?:[eE][-+]?\d+)?|\.\d+)[fFuUlLdDmMn]{0,3}(?![\w.])"
+_DIGITS: Final = re.compile(r"\d+\Z")
 _NAME: Final = re.compile(r"[A-Za-z_$][\w$]*(?:(?:\.|::|->)[A-Za-z_$][\w$]*)*")
 _WORD: Final = re.compile(r"\w+")
 _CLOSED: Final = {"{": "}", "[": "]", "(": ")"}
@@ -140,6 +141,27 @@ class TableReader:
         node.kind = NodeKind.GROUP if not node.children or any(one.name for one in node.children) else NodeKind.LIST
         if is_list:
             node.kind = NodeKind.LIST
+        else:
+            self._check_decimals(node)
+
+    def _check_decimals(self, node: Node) -> None:
+        """The only value without a name is a number right behind the comma of another one."""
+        bare = [n for n, child in enumerate(node.children) if not child.name]
+        if len(bare) != 1 or bare[0] == 0:
+            return
+        last, child = node.children[bare[0] - 1], node.children[bare[0]]
+        between = self.text[last.value_end : child.start]
+        if (
+            between == ","
+            and not child.is_quoted
+            and _DIGITS.match(child.value or "")
+            and _DIGITS.match(last.value or "")
+        ):
+            self.report.add(
+                "script.decimal-comma",
+                last.value_start,
+                f"{last.value},{child.value} are two values; the decimal sign is a point.",
+            )
 
     # --- entries ----------------------------------------------------------------------------------------------------
 
