@@ -6,7 +6,7 @@ import pytest
 
 from tests.core.documents.test_database import database
 from zerrit.core import Document, read_document
-from zerrit.core.forms import FormRefused, draft_form, form_steps, known_answers, removal_of
+from zerrit.core.forms import FormRefused, draft_form, form_steps, known_answers, removal_of, renaming_of
 from zerrit.core.gamebooks import read_gamebook
 from zerrit.core.rules.forms import FormRules
 from zerrit.core.steps import replay
@@ -145,3 +145,31 @@ forms:
     for wrong in ("{copy: a, add: b, value: c}", "{file: a}", "{add: a}"):
         assert read_gamebook(text.replace('{add: "shop/stalls.lua#Order", value: "{word}"}', wrong).encode())[0] is None
     assert read_gamebook(text.replace("      word:", "      name:").encode())[0] is None
+
+
+def test_a_form_gives_a_thing_another_word_in_all_its_places() -> None:
+    documents = read()
+    renamed = renaming_of(drafted(), "quay", "cove", documents, read_document)
+    done = replay(documents, renamed.steps, read_document)
+    assert done.is_whole
+    now = {path: document.text for path, document in done.documents.items()}
+    assert '  ["cove"] = { price = 5, owner = "Ada", icon = "img/COVE.png" },\n' in now["shop/stalls.lua"]
+    assert 'Order = { "pier", "cove" }' in now["shop/stalls.lua"]
+    assert '<stall name="cove" price="5">\n    <ware name="herring" at="cove"/>' in now["shop/stalls.xml"]
+    assert now["texts/en.yml"] == "names:\n  stall_pier: The Pier\n  stall_cove: The Cove\n"
+    assert now["order.json"] == '{"open": ["pier", "cove"]}\n'
+    assert (now["icons/cove.yml"], "icons/quay.yml" in now) == ("icon: cove\nsize: 3\n", False)
+    assert 'stalls: id=7, word="cove", price=5.0' in now["stock.db"]
+    assert renamed.left == ()
+    assert renamed.named == ("stock.db#sold[1]/word", "stock.db#sold[2]/word"), "what is no place of the form is told"
+    assert now["notes.txt"] == FILES["notes.txt"].decode()
+
+
+def test_a_word_that_is_taken_or_not_there_is_refused() -> None:
+    form, documents = drafted(), read()
+    with pytest.raises(FormRefused, match=r"pier.* is there already"):
+        renaming_of(form, "quay", "pier", documents, read_document)
+    with pytest.raises(FormRefused, match=r"is in none of the places"):
+        renaming_of(form, "moor", "cove", documents, read_document)
+    with pytest.raises(FormRefused, match="another word than it has"):
+        renaming_of(form, "quay", "quay", documents, read_document)

@@ -3681,7 +3681,8 @@ export interface components {
          * FilledFormOut
          * @description The steps that the answers make, and what each does. `version` is that of the change, which has them unless it was a dry run.
          *
-         *     `left`: of a removal, the places of the form in which the thing was not found for sure.
+         *     `left`: of a removal or renaming, the places of the form in which the thing was not found for sure. `named`: of a renaming,
+         *     values elsewhere that are the old word still.
          */
         FilledFormOut: {
             /** Change */
@@ -3690,6 +3691,8 @@ export interface components {
             is_saved: boolean;
             /** Left */
             left: string[];
+            /** Named */
+            named: string[];
             /** Outcomes */
             outcomes: components["schemas"]["OutcomeOut"][];
             /** Steps */
@@ -3799,7 +3802,8 @@ export interface components {
          * FormIn
          * @description Answers to a form of the gamebook, by its `name`, or to the one that is drafted from the entry at `like`.
          *
-         *     With `remove`, the thing called `word` is taken out of all places of the form instead; no other answer is needed then.
+         *     With `remove`, the thing called `word` is taken out of all places of the form instead; with `rename_to` it gets another word in
+         *     all of them. No other answer is needed then.
          */
         FormIn: {
             /** Answers */
@@ -3826,6 +3830,11 @@ export interface components {
              * @default false
              */
             remove: boolean;
+            /**
+             * Rename To
+             * @default
+             */
+            rename_to: string;
         };
         /**
          * FormOut

@@ -43,20 +43,23 @@ class DraftedFormOut(BaseModel):
 class FormIn(Sent):
     """Answers to a form of the gamebook, by its `name`, or to the one that is drafted from the entry at `like`.
 
-    With `remove`, the thing called `word` is taken out of all places of the form instead; no other answer is needed then.
+    With `remove`, the thing called `word` is taken out of all places of the form instead; with `rename_to` it gets another word in
+    all of them. No other answer is needed then.
     """
 
     name: Annotated[str, Field(max_length=200)] = ""
     like: Annotated[str, Field(max_length=2000)] = ""
     answers: Annotated[dict[_Name, _Answer], Field(max_length=100, default_factory=dict)]
     remove: bool = False
+    rename_to: Annotated[str, Field(max_length=200)] = ""
     dry_run: bool = False
 
 
 class FilledFormOut(BaseModel):
     """The steps that the answers make, and what each does. `version` is that of the change, which has them unless it was a dry run.
 
-    `left`: of a removal, the places of the form in which the thing was not found for sure.
+    `left`: of a removal or renaming, the places of the form in which the thing was not found for sure. `named`: of a renaming,
+    values elsewhere that are the old word still.
     """
 
     change: int
@@ -65,3 +68,4 @@ class FilledFormOut(BaseModel):
     steps: list[StepIn]
     outcomes: list[OutcomeOut]
     left: list[str]
+    named: list[str]

@@ -51,9 +51,14 @@ def _print_form(form: api.FormOut) -> None:
 @click.argument("words", nargs=-1, metavar="[NAME] [QUESTION=ANSWER]...")
 @click.option("--like", default="", metavar="ADDRESS", help="Without NAME: the form that is drafted from this entry.")
 @click.option("--remove", is_flag=True, help="Take the thing called `word` out of all places of the form.")
+@click.option(
+    "--rename-to", default="", metavar="WORD", help="Give the thing called `word` this word in all its places."
+)
 @click.option("--dry-run", is_flag=True, help="Only show what would be done.")
 @output_option
-def form(change_id: int, words: tuple[str, ...], like: str, remove: bool, dry_run: bool, output: str) -> None:
+def form(
+    change_id: int, words: tuple[str, ...], like: str, remove: bool, rename_to: str, dry_run: bool, output: str
+) -> None:
     """Fill in a form: all its steps are added to the change, or none.
 
     NAME is a form of the gamebook (`zerrit forms SERVER` lists them). `word` is what the new thing is called.
@@ -65,7 +70,7 @@ def form(change_id: int, words: tuple[str, ...], like: str, remove: bool, dry_ru
         if not equals or not question:
             raise click.UsageError(f"`{word}`: write QUESTION=ANSWER, such as word=lamp.")
         answers[question] = answer
-    given = api.FormIn(name=name, like=like, answers=answers, remove=remove, dry_run=dry_run)
+    given = api.FormIn(name=name, like=like, answers=answers, remove=remove, rename_to=rename_to, dry_run=dry_run)
     with connect() as zerrit:
         filled = zerrit.fill_form(change_id, given)
     if output == "json":
@@ -78,5 +83,7 @@ def form(change_id: int, words: tuple[str, ...], like: str, remove: bool, dry_ru
             echo(f"{changed.address}: {old}{new}")
     for place in filled.left:
         echo(f"Not found there for sure, so it stays as it is: {place}")
+    for place in filled.named:
+        echo(f"Has the old word still: {place}")
     steps = counted(len(filled.steps), "step")
     echo(f"{steps} added to change {filled.change}." if filled.is_saved else f"{steps}; nothing was added (dry run).")

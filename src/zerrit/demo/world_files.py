@@ -220,12 +220,20 @@ def _walk(folder: Traversable, prefix: str) -> Iterator[tuple[str, bytes]]:
 
 @cache
 def _ledger() -> bytes:
-    """The game's own database: what the harbour office keeps of the berths, and what the crews have in their purses."""
+    """The game's own database: the berths of the harbour office, the purses of the crews, stewards and larder."""
     connection = sqlite3.connect(":memory:")
     connection.execute("CREATE TABLE berths (code TEXT PRIMARY KEY, draught INTEGER NOT NULL, fee INTEGER NOT NULL)")
     connection.execute("CREATE TABLE purses (crew TEXT PRIMARY KEY, coins INTEGER NOT NULL)")
     berths = (("CG-01", 6, 12), ("CG-02", 6, 12), ("RF-01", 3, 5), ("NA-01", 5, 9), ("TL-01", 9, 30), ("SR-01", 4, 6))
     connection.executemany("INSERT INTO berths VALUES (?, ?, ?)", berths)
+    connection.execute(
+        "CREATE TABLE stewards (post TEXT PRIMARY KEY, name TEXT NOT NULL UNIQUE, wage INTEGER NOT NULL)"
+    )
+    connection.execute("CREATE TABLE larder (dish TEXT PRIMARY KEY, held INTEGER NOT NULL)")
+    wages = (("ST-01", "Odile", 9), ("ST-02", "Bram", 8), ("ST-03", "Ysolde", 11), ("ST-04", "Corwin", 8))
+    connection.executemany("INSERT INTO stewards VALUES (?, ?, ?)", wages)
+    held = ((dish, 25) for served in _DISHES.values() for dish in served)
+    connection.executemany("INSERT OR IGNORE INTO larder VALUES (?, ?)", held)
     connection.executemany("INSERT INTO purses VALUES (?, ?)", (("Lamp and Line", 420), ("The Slow Bells", 95)))
     connection.commit()
     data = connection.serialize()

@@ -44,6 +44,7 @@ def fill_form(
         name=given.name,
         like=given.like,
         remove=given.remove,
+        rename_to=given.rename_to,
         dry_run=given.dry_run,
         version=version_of(if_match),
     )
@@ -54,6 +55,7 @@ def fill_form(
         steps=[answers.step_as_given(one) for one in filled.steps],
         outcomes=[answers.outcome(one) for one in filled.outcomes],
         left=list(filled.left),
+        named=list(filled.named),
     )
 
 

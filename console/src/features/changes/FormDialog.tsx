@@ -18,12 +18,17 @@ import { TrialTable } from "./TrialTable";
 type Form = Schemas["FormOut"];
 
 const LIKE = "";
+const ACTS = { make: "Make a new one", rename: "Rename one that is there", remove: "Take one out" } as const;
+const WORD = "word";
+type Act = keyof typeof ACTS;
 
 /** One sheet of questions that fills all places of a new thing: of the gamebook, or drafted from an existing entry. */
 export function FormDialog({ change, onClose }: { change: Schemas["ChangeDetail"]; onClose: () => void }) {
   const queries = useQueryClient();
   const [name, setName] = useState(LIKE);
   const [like, setLike] = useState("");
+  const [act, setAct] = useState<Act>("make");
+  const [newWord, setNewWord] = useState("");
   const [answers, setAnswers] = useState<Record<string, string>>({});
   const forms = useQuery({
     queryKey: ["forms", change.server],
@@ -39,7 +44,7 @@ export function FormDialog({ change, onClose }: { change: Schemas["ChangeDetail"
       answer(
         api.POST("/api/v1/changes/{change_id}/form", {
           params: { path: { change_id: change.id }, header: { "If-Match": `"${String(change.version)}"` } },
-          body: { name, like: name === LIKE ? like.trim() : "", answers: given(chosen, answers), remove: false, dry_run: dryRun },
+          body: { name, like: name === LIKE ? like.trim() : "", answers: given(chosen, answers, act), remove: act === "remove", rename_to: act === "rename" ? newWord.trim() : "", dry_run: dryRun },
         }),
       ),
     onSuccess: async (filled) => {
@@ -73,7 +78,10 @@ export function FormDialog({ change, onClose }: { change: Schemas["ChangeDetail"
             <Typography component="ul" variant="body2" sx={{ m: 0, pl: 2.5 }}>
               {chosen.places.map((place) => <li key={place}>{place}</li>)}
             </Typography>
-            {chosen.questions.map((question) => (
+            <TextField select label="What to do" value={act} onChange={(event) => { setAct(event.target.value as Act); fill.reset(); }}>
+              {Object.entries(ACTS).map(([key, label]) => <MenuItem key={key} value={key}>{label}</MenuItem>)}
+            </TextField>
+            {chosen.questions.filter((question) => act === "make" || question.name === WORD).map((question) => (
               <TextField
                 key={question.name}
                 label={question.title || question.name}
@@ -81,10 +89,11 @@ export function FormDialog({ change, onClose }: { change: Schemas["ChangeDetail"
                 onChange={(event) => { setAnswers({ ...answers, [question.name]: event.target.value }); fill.reset(); }}
               />
             ))}
+            {act === "rename" && <TextField label="What it is to be called" value={newWord} onChange={(event) => { setNewWord(event.target.value); fill.reset(); }} />}
           </>
         )}
         <ProblemNote error={forms.error ?? draft.error ?? fill.error} />
-        {fill.data && <TrialTable outcome={{ kind: "done", message: "", notes: [], changes: places }} />}
+        {fill.data && <TrialTable outcome={{ kind: "done", message: "", notes: notesOf(fill.data), changes: places }} />}
       </DialogContent>
       <DialogActions>
         <Button color="inherit" onClick={onClose}>Cancel</Button>
@@ -95,8 +104,17 @@ export function FormDialog({ change, onClose }: { change: Schemas["ChangeDetail"
   );
 }
 
+/** What the form leaves as it is. */
+function notesOf(filled: Schemas["FilledFormOut"]): string[] {
+  return [
+    ...filled.left.map((place) => `Not found there for sure, so it stays as it is: ${place}`),
+    ...filled.named.map((place) => `Has the old word still: ${place}`),
+  ];
+}
+
 /** The answers that were given, or are there already; those that are empty are left to the service. */
-function given(form: Form | undefined, answers: Record<string, string>): Record<string, string> {
+function given(form: Form | undefined, answers: Record<string, string>, act: Act): Record<string, string> {
+  if (act !== "make") return { [WORD]: (answers[WORD] ?? "").trim() };
   const all = (form?.questions ?? []).map((one) => [one.name, (answers[one.name] ?? one.answer).trim()] as const);
   return Object.fromEntries(all.filter(([, value]) => value !== ""));
 }

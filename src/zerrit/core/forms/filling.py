@@ -22,6 +22,7 @@ from zerrit.core.rules.forms import FormPlace, FormRules, QuestionRules
 from zerrit.core.steps import OutcomeKind, Step, StepKind, replay
 
 WORD: Final = "word"
+MOST_NAMED: Final = 50  #: places that are told of a renaming
 _PLACE: Final = re.compile(r"\{(\w+)(?:\.(lower|upper|title|dashes|underscores))?\}")
 _NUMBER: Final = re.compile(r"-?\d+(?:\.\d+)?\Z")
 
@@ -47,37 +48,140 @@ def form_steps(
         current, new = _after(current, step, read, number)
         steps.append(step)
         for field, value in place.fields.items() if place.copy_of else ():
-            setting = Step(StepKind.SET, f"{new}/{field}", operation=f"={filled(value, answers)}")
+            where = new if field == "." else f"{new}/{field}"
+            setting = Step(StepKind.SET, where, operation=f"={filled(value, answers)}")
             before, (current, _) = current, _after(current, setting, read, number)
             steps += [setting] if current != before else []
     return tuple(steps)
 
 
-class Removal(NamedTuple):
-    """The steps that take a thing out, and the places of its form in which it was not found for sure."""
+class Found(NamedTuple):
+    """The steps for a thing that is there, and the places of its form in which it was not found for sure."""
 
     steps: tuple[Step, ...]
     left: tuple[str, ...]
 
 
-def removal_of(form: FormRules, word: str, documents: Mapping[str, Document]) -> Removal:
+def removal_of(form: FormRules, word: str, documents: Mapping[str, Document]) -> Found:
     """What takes a thing out of all places of its form in which it is.
 
     Raises FormRefused: it is in none of them.
     """
-    answers = {WORD: word}
     steps: list[Step] = []
     left: list[str] = []
     for place in form.places:
-        path = filled(place.file, answers) if place.file else ""
-        address = path if path in documents else "" if path else _there(form, place, answers, documents)
+        address = _place_of(form, place, word, documents)
         if address:
-            steps.append(Step(StepKind.REMOVE_FILE if path else StepKind.REMOVE, address))
+            steps.append(Step(StepKind.REMOVE_FILE if place.file else StepKind.REMOVE, address))
         else:
-            left.append(path or place.copy_of or place.add)
+            left.append(_told(place, word))
     if not steps:
         raise FormRefused(f"`{word}` is in none of the places of this form.")
-    return Removal(tuple(steps), tuple(left))
+    return Found(tuple(steps), tuple(left))
+
+
+class Renaming(NamedTuple):
+    """The steps that give a thing another word, the places of its form in which it was not found for sure, and the values
+    elsewhere that are the old word still.
+    """
+
+    steps: tuple[Step, ...]
+    left: tuple[str, ...]
+    named: tuple[str, ...]
+
+
+def renaming_of(form: FormRules, old: str, new: str, documents: Mapping[str, Document], read: Read) -> Renaming:
+    """What gives a thing another word in all places of its form in which it is: in keys, names and values, in each letter
+    case, and in the name of its file.
+
+    Raises FormRefused: it is in none of them, or the new word is there already.
+    """
+    if not new or recased(old, old, new) == old:
+        raise FormRefused("Give the thing another word than it has.")
+    for place in form.places:
+        taken = _place_of(form, place, new, documents)
+        if taken:
+            raise FormRefused(f"{taken} is there already. Choose another word.")
+    current = dict(documents)
+    steps: list[Step] = []
+    left: list[str] = []
+
+    def make(step: Step) -> None:
+        nonlocal current
+        current, _ = _after(current, step, read, len(steps) + 1)
+        steps.append(step)
+
+    for place in form.places:
+        address = _place_of(form, place, old, current)
+        if not address:
+            left.append(_told(place, old))
+            continue
+        if place.file:
+            path = filled(place.file, {WORD: new})
+            make(Step(StepKind.MOVE_FILE, address, target=path))
+            address = f"{path}#"
+        for step in _in_other_words(current, address, old, new):
+            make(step)
+    if not steps:
+        raise FormRefused(f"`{old}` is in none of the places of this form.")
+    return Renaming(tuple(steps), tuple(left), tuple(_still_named(current, old, new)))
+
+
+def _in_other_words(documents: Mapping[str, Document], address: str, old: str, new: str) -> list[Step]:
+    """The steps for one entry: its values, then the names in it from the inside out, its key last."""
+    parsed = parse_address(address)
+    document = documents[parsed.path]
+    (entry,) = document.select(print_segments(parsed.segments)) if parsed.segments else [document.root]
+    named = [node for node in entry.walk() if node.parent is not None and node.name != "line"]
+    values: list[Step] = []
+    names: list[tuple[Node, str]] = []
+    for node in named:
+        key = document.keys.field_for(node.names) if not node.is_value else None
+        own = document.keys.key_of(node) if key else node.name
+        is_called = bool(own) and recased(own or "", old, new) != own
+        if is_called:
+            names.append((node, recased(own or "", old, new)))
+        is_key = node.parent is not None and document.keys.field_for(node.parent.names) == node.name
+        value = node.value or ""
+        if node.is_value and not is_key and recased(value, old, new) != value:
+            where = f"{document.path}#{document.keys.address_of(node)}"
+            values.append(Step(StepKind.SET, where, operation=f"={recased(value, old, new)}"))
+    inside_out = sorted(names, key=lambda one: -len(one[0].names))
+    # An item of a list has its value for an address, so only the steps on values are made there.
+    renamed = [
+        Step(StepKind.RENAME, f"{document.path}#{document.keys.address_of(node)}", name=name)
+        for node, name in inside_out
+        if node.name or not node.is_value
+    ]
+    return [*values, *renamed]
+
+
+def _still_named(documents: Mapping[str, Document], old: str, new: str) -> list[str]:
+    """Where the old word is still a value or a key; texts that only mention it are not told."""
+    found: list[str] = []
+    for path, document in documents.items():
+        for node in document.root.walk():
+            if node.is_value and node.name != "line" and _is_word(node.value or "", old, new):
+                found.append(f"{path}#{document.keys.address_of(node)}")
+                if len(found) == MOST_NAMED:
+                    return found
+    return found
+
+
+def _is_word(value: str, old: str, new: str) -> bool:
+    return value.lower() == old.lower() and recased(value, old, new) != value
+
+
+def _told(place: FormPlace, word: str) -> str:
+    return filled(place.file, {WORD: word}) if place.file else place.copy_of or place.add
+
+
+def _place_of(form: FormRules, place: FormPlace, word: str, documents: Mapping[str, Document]) -> str:
+    """The address, or the path, of a thing at a place of the form; empty where it is not found for sure."""
+    if place.file:
+        path = filled(place.file, {WORD: word})
+        return path if path in documents else ""
+    return _there(form, place, {WORD: word}, documents)
 
 
 def answered(form: FormRules, given: Mapping[str, str], documents: Mapping[str, Document]) -> dict[str, str]:
@@ -220,8 +324,11 @@ def _copies(
     """What is called so beside the entry that is copied."""
     if not is_named_so(document, old, form.like) and WORD in answers:
         fields = [child.name for child in old.children if child.value == form.like]
+        is_map = not document.keys.key_of(old)  # its entries have names of their own
         return [
-            child for child in siblings if fields and child.field(fields[0]) == answers[WORD] and child.name == old.name
+            child
+            for child in siblings
+            if fields and child.field(fields[0]) == answers[WORD] and (is_map or child.name == old.name)
         ]
     name = filled(place.new_name, answers)
     return [

@@ -27,7 +27,9 @@ class FormPlace(Part):
     copy_of: str = Field("", alias="copy", max_length=2000, description="the address of the entry that is copied")
     new_name: str = Field("{word}", alias="as", max_length=200, description="the key or name of the copy")
     fields: dict[Name, str] = Field(
-        {}, alias="set", description="fields of the copy, or of the entry that is added, with answers in braces"
+        {},
+        alias="set",
+        description="fields of the copy, or of the entry that is added, with answers in braces; `.` is a copy that has no fields",
     )
     add: str = Field("", max_length=2000, description="the address of the group or list that something is added to")
     name: str = Field(

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import yaml
 
 from zerrit.core.documents import Document
-from zerrit.core.forms import draft_form, form_steps, known_answers, removal_of
+from zerrit.core.forms import draft_form, form_steps, known_answers, removal_of, renaming_of
 from zerrit.core.rules.forms import FormRules
 from zerrit.core.steps import Outcome, Step
 from zerrit.work.base.errors import NotFound, Refused
@@ -39,12 +39,14 @@ class Form:
 class Filled:
     """The steps that a form makes, what each does, and the version of the change.
 
-    `left`: of a removal, the places of the form in which the thing was not found for sure.
+    `left`: of a removal or renaming, the places of the form in which the thing was not found for sure. `named`: of a renaming,
+    values elsewhere that are the old word still.
     """
 
     steps: tuple[Step, ...]
     outcomes: tuple[Outcome, ...]
     left: tuple[str, ...]
+    named: tuple[str, ...]
     version: int
     is_saved: bool
 
@@ -82,6 +84,7 @@ def fill(
     name: str = "",
     like: str = "",
     remove: bool = False,
+    rename_to: str = "",
     dry_run: bool = False,
     version: int | None = None,
 ) -> Filled:
@@ -91,6 +94,8 @@ def fill(
 
     Raises NotFound, FormRefused, Refused, WrongState, Outdated.
     """
+    if remove and rename_to:
+        raise Refused("Take the thing out, or give it another word; not both.")
     if bool(name) == bool(like):
         raise Refused("Name a form of the gamebook, or the address of an entry that the new one is like.")
     with workspace.session() as session:
@@ -103,18 +108,24 @@ def fill(
         rules = draft_form(documents, like) if like else (gamebook.rules.forms.get(name) if gamebook else None)
         if rules is None:
             raise NotFound(f"The gamebook of {change.server_id} has no form called {name}.")
+        word, named = answers.get("word", ""), tuple[str, ...]()
         if remove:
-            steps, left = removal_of(rules, answers.get("word", ""), documents)
+            steps, left = removal_of(rules, word, documents)
+        elif rename_to:
+            steps, left, named = renaming_of(rules, word, rename_to, documents, reader(gamebook))
+            if name and word == rules.like:
+                named = (*named, f"the form `{name}` of the gamebook, which is like {word}")
         else:
             steps, left = form_steps(rules, answers, documents, reader(gamebook)), ()
-        taken = next((one.address for one in steps if not remove and one.address in files.others), None)
+        new = (one.target or one.address for one in steps if not remove)
+        taken = next((path for path in new if path in files.others), None)
         if taken is not None:
             raise Refused(f"{taken} is there already, and is no text file. Choose another word.")
         outcomes = replayed_on(session, gamebook, files, steps).outcomes
     if dry_run:
-        return Filled(steps, outcomes, left, seen, is_saved=False)
+        return Filled(steps, outcomes, left, named, seen, is_saved=False)
     saved = add_steps(workspace, person, change_id, steps, version=version if version is not None else seen)
-    return Filled(steps, outcomes, left, saved.version, is_saved=True)
+    return Filled(steps, outcomes, left, named, saved.version, is_saved=True)
 
 
 def _documents(workspace: Workspace, server_id: str) -> Mapping[str, Document]:
