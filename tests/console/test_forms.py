@@ -35,3 +35,19 @@ def test_a_form_is_filled_in_and_all_its_steps_are_added(page: Page, tmp_path: P
         page.get_by_role("button", name="Add all steps").click()
         expect(page.get_by_role("tab", name="Steps (9)")).to_be_visible()
         assert len(quick.zerrit.change(change).step_list) == 9
+        other = quick.zerrit.create_change("reef", "An inlet").id
+        page.goto(f"{quick.url}/changes/{other}")
+        page.get_by_role("button", name="Fill in a form").click()
+        page.get_by_label("Address of an entry that the new one is like").fill("shop/stalls.lua#Stalls[quay]")
+        page.get_by_role("button", name="Find its places").click()
+        page.get_by_label("What to do").click()
+        page.get_by_role("option", name="Rename one that is there").click()
+        page.get_by_label("what it is called").fill("quay")
+        page.get_by_label("What it is to be called").fill("inlet")
+        page.get_by_role("button", name="Show what it does").click()
+        expect(page.get_by_text("Has the old word still: stock.db#sold[1]/word")).to_be_visible()
+        page.get_by_role("button", name="Add all steps").click()
+        expect(page.get_by_role("tab", name="Steps")).to_be_visible()
+        steps = [(one.kind, one.address) for one in quick.zerrit.change(other).step_list]
+        assert ("rename", "shop/stalls.lua#Stalls/quay") in steps
+        assert ("move-file", "icons/quay.yml") in steps

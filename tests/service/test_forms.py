@@ -54,6 +54,14 @@ def test_one_sheet_fills_all_places_and_a_rollback_takes_them_back(quick: Quick)
     taken = client.create_change("reef", "back").id
     removed = client.fill_form(taken, api.FormIn(like=LIKE, answers={"word": "cove"}, remove=True))
     assert ({one.kind for one in removed.steps}, removed.left) == ({"remove", "remove-file"}, [])
+    renamed = client.create_change("reef", "inlet").id
+    given = api.FormIn(like=LIKE, answers={"word": "cove"}, rename_to="inlet")
+    assert client.fill_form(renamed, given).left == []
+    assert quick.end_of(client.deploy(renamed)).state == "deployed"
+    now = quick.files()
+    assert b'["inlet"] = { price = 9' in now["shop/stalls.lua"]
+    assert ("icons/cove.yml" in now, now["icons/inlet.yml"]) == (False, b"icon: inlet\nsize: 3\n")
+    assert [one.value for one in client.show("reef", "stock.db#stalls[8]/word")] == ["inlet"]
     assert quick.end_of(client.rollback("reef", 1)).state == "done"
     assert quick.files() == before
 
@@ -98,6 +106,12 @@ def test_the_same_by_commands_and_plain_http(quick: Quick, tmp_path: Path) -> No
     other = str(quick.zerrit.create_change("reef", "pier").id)
     gone = zerrit("form", other, "another one like quay", "word=pier", "--remove", "--dry-run", cwd=tmp_path, **signed)
     assert "Not found there for sure, so it stays as it is: icons/pier.yml" in gone.out
+    named = zerrit("form", other, "another one like quay", "word=pier", "--rename-to", "mole", cwd=tmp_path, **signed)
+    assert "Has the old word still: stock.db#sold[3]/word" in named.out
+    both = zerrit(
+        "form", other, "another one like quay", "word=x", "--rename-to", "y", "--remove", cwd=tmp_path, **signed
+    )
+    assert (both.code, "not both" in both.err) == (2, True)
     with httpx.Client(base_url=quick.url, headers={"Authorization": f"Bearer {token}"}) as plain:
         assert plain.get("/api/v1/servers/reef/forms").json()[0]["like"] == "quay"
         assert plain.get("/api/v1/servers/reef/forms/draft", params={"address": "none.xml#a"}).status_code == 400

@@ -105,7 +105,7 @@ export function FormDialog({ change, onClose }: { change: Schemas["ChangeDetail"
 }
 
 /** What the form leaves as it is. */
-function notesOf(filled: Schemas["FilledFormOut"]): string[] {
+function notesOf(filled: Pick<Schemas["FilledFormOut"], "left" | "named">): string[] {
   return [
     ...filled.left.map((place) => `Not found there for sure, so it stays as it is: ${place}`),
     ...filled.named.map((place) => `Has the old word still: ${place}`),
