@@ -35,7 +35,18 @@ from benchmarks.comparing import measure as measure_comparing
 from benchmarks.inputs import board_json, changed_in, finds_xml, nets_yaml, station_ini
 from benchmarks.keeping import FILES, KeepingCost
 from benchmarks.keeping import measure as measure_keeping
-from benchmarks.scripts_and_rows import CHANGED, ENTRIES, ROWS, RowsCost, ScriptCost, rows_cost, script_cost
+from benchmarks.scripts_and_rows import (
+    CHANGED,
+    ENTRIES,
+    MANY_ROWS,
+    ROWS,
+    LargeCost,
+    RowsCost,
+    ScriptCost,
+    large_cost,
+    rows_cost,
+    script_cost,
+)
 from benchmarks.server import CheckCost
 from benchmarks.server import measure as measure_checks
 from benchmarks.threeway import measure as measure_merges
@@ -241,6 +252,7 @@ def measure() -> list[Row]:
         Row("read 2 MB of INI", "configparser", *in_turn(lambda: read_document(ini, "station.ini"), read_ini, 5), 1.5),
         *script_rows(script_cost()),
         *database_rows(rows_cost()),
+        *large_rows(large_cost()),
     ]
 
 
@@ -260,6 +272,15 @@ def database_rows(cost: RowsCost) -> list[Row]:
     return [
         Row(f"read {what}, as text by row", "sqlite3.Connection.backup", cost.read, cost.backup, float("inf")),
         Row(f"compare two, {CHANGED} rows changed", "reading one", cost.compared, cost.read, 1),
+    ]
+
+
+def large_rows(cost: LargeCost) -> list[Row]:
+    """Two databases that are too large to be read whole, by the rows that differ, in a process of its own."""
+    what = f"compare two SQLite databases of {cost.size / MB:.0f} MB, {MANY_ROWS:,} rows, {CHANGED} changed"
+    return [
+        Row(what, "five seconds", cost.compared, 5, 1),
+        Row("the same", "sqlite3.Connection.backup of one", cost.compared, cost.backup, float("inf")),
     ]
 
 

@@ -4,10 +4,14 @@ from __future__ import annotations
 
 import re
 import sqlite3
+import subprocess
+import sys
+import tempfile
 import time
 from collections.abc import Callable
 from contextlib import closing
 from dataclasses import dataclass
+from pathlib import Path
 from typing import Final
 
 from zerrit.core import read_document
@@ -15,6 +19,7 @@ from zerrit.core.compare import compare_documents
 
 ENTRIES: Final = 5_000
 ROWS: Final = 150_000
+MANY_ROWS: Final = 500_000
 CHANGED: Final = 50
 _TOKEN: Final = re.compile(r'--[^\n]*|"(?:[^"\\\n]|\\.)*"|[A-Za-z_]\w*|\d+(?:\.\d+)?|[{}\[\]=,;().+-]|\s+')
 
@@ -38,6 +43,15 @@ class RowsCost:
     read: float
     backup: float
     compared: float
+
+
+@dataclass(frozen=True, slots=True)
+class LargeCost:
+    """Seconds by the clock, of two database files of `size` bytes: the command that compares them, and SQLite's copy of one."""
+
+    size: int
+    compared: float
+    backup: float
 
 
 def _best(run: Callable[[], object], rounds: int = 3) -> float:
@@ -107,3 +121,38 @@ def rows_cost() -> RowsCost:
         _best(backup),
         _best(lambda: compare_documents(*documents)),
     )
+
+
+def large_cost() -> LargeCost:
+    """Measure the comparison of two databases with 500,000 rows, of which 50 differ."""
+    with tempfile.TemporaryDirectory() as made:
+        old, new, copy = (Path(made) / name for name in ("old.db", "new.db", "copy.db"))
+        with closing(sqlite3.connect(old)) as connection:
+            connection.execute(
+                "CREATE TABLE things (id INTEGER PRIMARY KEY, owner TEXT NOT NULL, price REAL, note TEXT)"
+            )
+            rows = ((n, f"owner {n % 999}", n / 4, "some longer text about it " * 15) for n in range(MANY_ROWS))
+            connection.executemany("INSERT INTO things VALUES (?, ?, ?, ?)", rows)
+            connection.commit()
+
+        def backup(target: Path) -> None:
+            target.unlink(missing_ok=True)
+            with closing(sqlite3.connect(old)) as one, closing(sqlite3.connect(target)) as other:
+                one.backup(other)
+
+        backup(new)
+        with closing(sqlite3.connect(new)) as connection:
+            connection.execute("UPDATE things SET price = -1 WHERE id % ? = 7", (MANY_ROWS // CHANGED,))
+            connection.commit()
+        command = [sys.executable, "-m", "zerrit", "compare", str(old), str(new), "--output", "json"]
+        compared = _clocked(lambda: subprocess.run(command, check=False, capture_output=True))
+        return LargeCost(old.stat().st_size, compared, _clocked(lambda: backup(copy)))
+
+
+def _clocked(run: Callable[[], object], rounds: int = 3) -> float:
+    times = []
+    for _ in range(rounds):
+        start = time.perf_counter()
+        run()
+        times.append(time.perf_counter() - start)
+    return min(times)

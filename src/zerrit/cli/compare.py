@@ -29,6 +29,7 @@ from zerrit.core.compare import (
     undecided,
 )
 from zerrit.core.documents import Document, read_document
+from zerrit.core.documents.database import LOG_ENDINGS, is_database
 from zerrit.core.nearest import did_you_mean
 from zerrit.core.wording import counted
 
@@ -41,6 +42,7 @@ _STATE: Final = re.compile(r"[a-z0-9][a-z0-9-]*@(?:\d+|live|latest|defaults(?::[
 #: A file of it: SERVER@live/PATH
 _STATE_FILE: Final = re.compile(r"(?P<state>[a-z0-9][a-z0-9-]*@[^/\\]+)/(?P<path>.+)\Z")
 _PACKED: Final = "files/"  #: where the files are in an exported snapshot, and in a state that the service sends
+LARGE: Final = 16 << 20  #: bytes from which databases are compared by the rows that differ only
 _MANIFEST: Final = "zerrit-snapshot.json"
 WITH_TEXTS: Final = ("text", "html")
 
@@ -123,7 +125,30 @@ class _Side:
 
 
 def _local(old: Path, new: Path, only: str, *, with_texts: bool) -> Compared:
+    if all(map(_is_large_database, (old, new))):
+        return _large_databases(old, new, only)
     return _compared(_local_side(old), _local_side(new), only, read_document, with_texts=with_texts)
+
+
+def _is_large_database(path: Path) -> bool:
+    if not path.is_file() or path.stat().st_size < LARGE:
+        return False
+    with path.open("rb") as file:
+        return is_database(file.read(16))
+
+
+def _large_databases(old: Path, new: Path, only: str) -> Compared:
+    """Two databases by the rows that differ; all others are not even read."""
+    from zerrit.core.documents.database.large import rows_that_differ  # noqa: PLC0415  # few comparisons are of these
+    from zerrit.core.documents.document import read_rows  # noqa: PLC0415
+
+    before, after = ({new.name: read_rows(rows, new.name)} for rows in rows_that_differ(old, new))
+    found = compare_file_sets(FileSet(before, {}), FileSet(after, {}))
+    if only:
+        found = differences_at(found, only if "#" in only else f"{new.name}#{only}")
+    logs = [f"{path}{ending}" for path in (old, new) for ending in LOG_ENDINGS if Path(f"{path}{ending}").exists()]
+    notes = [f"{log} is beside its database; the rows in it were left out." for log in logs]
+    return Compared(str(old), str(new), found, {}, notes)
 
 
 def _local_side(path: Path) -> _Side:

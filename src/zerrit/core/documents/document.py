@@ -131,7 +131,7 @@ class Document:
             return read_document(data, self.path, format=self.format)
         rows = _rows(data)
         if rows is not None:
-            return read_source(rows, self.path, Format.DATABASE, _with_keys(self.reading, rows))
+            return read_rows(rows, self.path, self.reading)
         if self.format is Format.DATABASE:
             return read_document(data, self.path)
         return self._version(decode(data))
@@ -204,12 +204,7 @@ def read_document(
         return Document(decode(data), path, format or Format.TEXT, empty, (finding,))
     rows = _rows(data)
     if rows is not None:
-        return read_source(
-            rows,
-            path,
-            Format.DATABASE,
-            _with_keys(Reading(frozenset(tolerate), keys or {}, {}, Measures(measures or {})), rows),
-        )
+        return read_rows(rows, path, Reading(frozenset(tolerate), keys or {}, {}, Measures(measures or {})))
     source = decode(data)
     chosen = Recognised(format) if format is not None else format_of(path, source.text, has_slots=bool(slots))
     named = {name: "key" for name, slot in (slots or {}).items() if slot.has_key}
@@ -230,6 +225,11 @@ def _rows(data: bytes) -> RowsSource | None:
     from zerrit.core.documents.database.rows import source_of_database
 
     return source_of_database(data)
+
+
+def read_rows(rows: RowsSource, path: str, reading: Reading | None = None) -> Document:
+    """Read rows that are a text already."""
+    return read_source(rows, path, Format.DATABASE, _with_keys(reading or Reading(), rows))
 
 
 def _with_keys(reading: Reading, rows: RowsSource) -> Reading:

@@ -83,7 +83,7 @@ def source_of_database(database: bytes) -> DatabaseSource | None:
             count = 0
             for table in tables.values():
                 parts.append(f"# {table.title}")
-                for row in _rows(connection, table):
+                for row in rows_of(connection, table):
                     parts.append(row)
                     size += len(row) + 1
                     count += 1
@@ -99,12 +99,17 @@ def _opened(database: bytes) -> sqlite3.Connection:
     """The file in memory, where it can do no harm: no module, function or file is reached from it."""
     connection = sqlite3.connect(":memory:", isolation_level=None)
     connection.deserialize(_at_rest(database))
+    careful(connection)
+    return connection
+
+
+def careful(connection: sqlite3.Connection) -> None:
+    """Take care with a file that may be hostile: nothing in its schema is run, and no statement runs for ever."""
     connection.execute("PRAGMA trusted_schema = OFF")
     connection.execute("PRAGMA cell_size_check = ON")
     looks = iter(range(_MOST_LOOKS))
     connection.set_progress_handler(lambda: int(next(looks, None) is None), _STEPS_BETWEEN_LOOKS)
     connection.text_factory = _text
-    return connection
 
 
 def _text(raw: bytes) -> str:
@@ -120,14 +125,16 @@ def _at_rest(database: bytes) -> bytes:
     return database[:18] + b"\x01\x01" + database[20:] if database[18:20] == b"\x02\x02" else database
 
 
-def _rows(connection: sqlite3.Connection, table: Table) -> Iterator[str]:
+def rows_of(connection: sqlite3.Connection, table: Table, schema: str = "main", only: str = "") -> Iterator[str]:
+    """The rows of a table as lines, in the order of their keys. `only` is a condition in SQL, whose names are quoted."""
     names = list(table.columns)
     label = "rowid, " if table.key == ROW and not table.identity else ""
     order = ", ".join(map(quoted, table.identity)) if table.identity else "rowid"
     chosen = ", ".join(map(quoted, names))
     heads = [f"{spelt_name(name)}=" for name in names]
     start = f"{spelt_name(table.name)}: "
-    statement = f"SELECT {label}{chosen} FROM {quoted(table.name)} ORDER BY {order}"  # noqa: S608 (all names are quoted)
+    where = f" WHERE {only}" if only else ""
+    statement = f"SELECT {label}{chosen} FROM {schema}.{quoted(table.name)}{where} ORDER BY {order}"  # noqa: S608
     for row in connection.execute(statement):
         values = row[1:] if label else row
         fields = [head + spelt(value) for head, value in zip(heads, values, strict=True)]
