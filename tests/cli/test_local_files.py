@@ -38,7 +38,7 @@ def test_findings_are_told_with_their_place(world: Path, tmp_path: Path) -> None
     })  # fmt: skip
     done = zerrit("check", "bad", "--gamebook", str(world / "fathomline.yml"), "--output", "json", cwd=tmp_path)
     assert done.code == 1
-    assert done.data["summary"] == {"files": 2, "findings": 34, "errors": 1}
+    assert done.data["summary"] == {"files": 2, "findings": 36, "errors": 1}
     (error,) = (f for f in done.data["findings"] if f["severity"] == "error")
     assert error == {
         "code": "meaning.unknown-name",

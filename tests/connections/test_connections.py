@@ -687,3 +687,22 @@ def test_a_new_file_that_could_not_be_written_leaves_nothing(host: StandinHost, 
         ((_, refused),) = connection.write_many([NewFile("new.exe", b"MZ", is_new=True)])
         assert isinstance(refused, ConnectionFailed)
         assert not (folder / "new.exe").exists()
+
+
+@pytest.mark.parametrize("connection", ["folder", "ftp", "vsftpd", "sftp"], indirect=True)
+def test_a_file_is_read_as_large_as_the_listing_says(
+    connection: Connection, folder: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """What a gamebook wants kept may be larger than any text; nothing else is read without a bound."""
+    (folder / "large.db").write_bytes(bytes(300_000))
+    for module in ("connection", "folder", "remote"):
+        monkeypatch.setattr(f"zerrit.connections.{module}.MAX_BYTES", 1000)
+    (listed,) = [file for file in connection.files() if file.path == "large.db"]
+    ((_, data),) = connection.read_many([listed])
+    assert data == bytes(300_000)
+    with pytest.raises(ConnectionFailed, match="is larger than 1,000 bytes"):
+        connection.read("large.db")
+    monkeypatch.setattr("zerrit.connections.connection.MAX_KEPT", 2000)
+    ((_, refused),) = connection.read_many([listed])
+    assert isinstance(refused, ConnectionFailed)
+    assert "is larger than 2,000 bytes" in str(refused)

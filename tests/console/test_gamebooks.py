@@ -39,7 +39,7 @@ def test_an_own_fault_is_accepted_and_the_waiver_taken_back(at: Page, shared: Sh
     expect(at.get_by_role("cell", name="1 Mar 2099")).to_be_visible()
     at.get_by_role("button", name="Remove").click()
     expect(at.get_by_text("No finding of this server is waived.")).to_be_visible()
-    expect(at.get_by_text("One error in 76 files")).to_be_visible()
+    expect(at.get_by_text("One error in 79 files")).to_be_visible()
 
 
 def test_rules_are_shown_with_how_often_they_hold_and_lead_to_their_line(at: Page, shared: Shared) -> None:
@@ -53,9 +53,9 @@ def test_rules_are_shown_with_how_often_they_hold_and_lead_to_their_line(at: Pag
     area = at.get_by_label("Text of the gamebook")
     chosen = area.evaluate("area => area.value.slice(area.selectionStart, area.selectionEnd)")
     assert chosen.lstrip().startswith("- let: {bus:")
-    at.get_by_text("lists 19").click()
+    at.get_by_text("lists 20").click()
     expect(at.get_by_text("ledger.db: SELECT code FROM berths")).to_be_visible()
-    at.get_by_text("files 23").click()
+    at.get_by_text("files 25").click()
     expect(at.get_by_text("in a new world only")).to_be_visible()
 
 

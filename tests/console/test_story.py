@@ -82,19 +82,19 @@ def add_the_server(page: Page, stack: DemoStack) -> None:
     expect(page.get_by_text("refuses the user `coral-gate` or its password")).to_be_visible()
     page.get_by_label("Password", exact=True).fill(HOST_PASSWORD)
     page.get_by_role("button", name="Test the connection").click()
-    expect(page.get_by_text("Reached. 77 files")).to_be_visible()
+    expect(page.get_by_text("Reached. 80 files")).to_be_visible()
     page.get_by_role("button", name="Test the control").click()
     expect(page.get_by_text("It answers: running")).to_be_visible()
     page.get_by_role("button", name="Add server").click()
 
 
 def fetch_and_import_defaults(page: Page, archive: Path) -> None:
-    expect(page.get_by_text("Snapshot 1 with 76 files.")).to_be_visible()
+    expect(page.get_by_text("Snapshot 1 with 79 files.")).to_be_visible()
     page.get_by_label("Version").fill("2.1")
     page.get_by_label("ZIP of the defaults").set_input_files(archive)
     page.get_by_role("button", name="Import", exact=True).click()
     expect(page.get_by_text("Defaults 2.1 are imported.")).to_be_visible()
-    expect(page.get_by_text("76 files were checked: 0 errors")).to_be_visible()
+    expect(page.get_by_text("79 files were checked: 0 errors")).to_be_visible()
     page.get_by_role("link", name="Open the files").click()
     page.get_by_role("heading", name="Coral Gate").wait_for()
     page.get_by_label("Show").click()

@@ -30,7 +30,7 @@ def test_the_story_through_the_client(stack: DemoStack) -> None:
         assert added.connection == api.FtpConnection(host="127.0.0.1", port=port, user="coral-gate")
         assert "clear text" in added.notes[0]
         first = zerrit.fetch("coral-gate")
-        assert (first.is_new, first.snapshot.files) == (True, 76)
+        assert (first.is_new, first.snapshot.files) == (True, 79)
         assert zerrit.import_defaults("coral-gate", "2.1", defaults_zip("2.1")).label == "2.1"
         states = {file.path: file.state for file in zerrit.files("coral-gate")}
         assert states[FINDS] == "changed"

@@ -1,6 +1,7 @@
 """How a server's files are reached. One protocol, one file for each kind of connection."""
 
 from zerrit.connections.connection import (
+    MAX_KEPT,
     PART_PREFIX,
     PASSING,
     Connection,
@@ -19,6 +20,7 @@ from zerrit.connections.sftp import SftpConnection, is_private_key
 from zerrit.connections.with_tables import open_with_tables
 
 __all__ = [
+    "MAX_KEPT",
     "PART_PREFIX",
     "PASSING",
     "Connection",

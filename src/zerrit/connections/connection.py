@@ -9,11 +9,13 @@ from pathlib import PurePosixPath
 from types import TracebackType
 from typing import Final, NamedTuple, Protocol, Self
 
+from zerrit.core.documents import MAX_BYTES
 from zerrit.core.errors import PathRefused
 from zerrit.core.paths import safe_path
 
 #: A file being written has such a name until it is complete; listings leave these out.
 PART_PREFIX: Final = ".zerrit-part-"
+MAX_KEPT: Final = 512 * 1024 * 1024  #: bytes of a file that a gamebook wants kept, large as it is
 MAX_FILES: Final = 100_000
 MAX_LISTING: Final = 32 * 1024 * 1024  #: bytes of the listing of one folder
 MAX_DEPTH: Final = 60  #: folders in folders; a host that answers with the same folder again has no end
@@ -137,6 +139,8 @@ class Connection(Protocol):
     def read_many(self, files: Iterable[RemoteFile]) -> Iterator[tuple[RemoteFile, bytes | ConnectionFailed]]:
         """Read files of the listing, as many at once as the server likes; they come in any order.
 
+        Of a file that the listing says is large, up to `MAX_KEPT` bytes are read.
+
         A file that may not be read comes with the reason instead of its bytes.
 
         Raises ConnectionFailed UNSTEADY: a file changes while it is read. BROKEN and others.
@@ -205,6 +209,11 @@ class Connection(Protocol):
     def __exit__(
         self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
     ) -> None: ...
+
+
+def most_of(file: RemoteFile) -> int:
+    """How many bytes of a listed file are read: as many as it has, and of a small one as many as any text may have."""
+    return max(MAX_BYTES, min(file.size, MAX_KEPT))
 
 
 def as_executable(mode: int, *, wanted: bool) -> int:

@@ -27,6 +27,7 @@ from zerrit.connections.connection import (
     in_the_way,
     is_safe,
     missing,
+    most_of,
     part_name,
     too_deep,
     too_large,
@@ -164,30 +165,33 @@ class FolderConnection:
             return self._read_from(file, path, start)
 
     @staticmethod
-    def _read_from(file: BinaryIO, path: str, start: int = 0) -> bytes:
-        if os.fstat(file.fileno()).st_size - start > MAX_BYTES:
-            raise too_large(path, MAX_BYTES)
+    def _read_from(file: BinaryIO, path: str, start: int = 0, *, most: int | None = None) -> bytes:
+        most = MAX_BYTES if most is None else most
+        size = os.fstat(file.fileno()).st_size - start
+        if size > most:
+            raise too_large(path, most)
         file.seek(start)
-        data = file.read(MAX_BYTES + 1)
-        if len(data) > MAX_BYTES:  # it grew while it was read, or tells no size
-            raise too_large(path, MAX_BYTES)
+        data = file.read(size + 1)  # not all that it may have, since room is made for as much as is asked for
+        data += file.read(most + 1 - len(data)) if len(data) > size else b""
+        if len(data) > most:  # it grew while it was read, or tells no size
+            raise too_large(path, most)
         return data
 
     def read_many(self, files: Iterable[RemoteFile]) -> Iterator[tuple[RemoteFile, bytes | ConnectionFailed]]:
         for file in files:
             try:
-                yield file, self._read_steadily(file.path)
+                yield file, self._read_steadily(file.path, most_of(file))
             except ConnectionFailed as error:
                 if error.fault is not ConnectionFault.DENIED:
                     raise
                 yield file, error
 
-    def _read_steadily(self, path: str) -> bytes:
+    def _read_steadily(self, path: str, most: int) -> bytes:
         """The bytes of a file that nothing wrote to while they were read."""
         for _ in range(STEADY_TRIES):
             with self._explained(path), self._file(path) as file:
                 before = os.fstat(file.fileno())
-                data = self._read_from(file, path)
+                data = self._read_from(file, path, most=most)
                 after = os.fstat(file.fileno())
             if (before.st_size, before.st_mtime_ns) == (after.st_size, after.st_mtime_ns) and len(
                 data

@@ -33,6 +33,7 @@ from zerrit.connections.connection import (
     in_the_way,
     is_safe,
     missing,
+    most_of,
     part_name,
     too_deep,
     too_many,
@@ -266,13 +267,17 @@ class RemoteConnection:
                 return error
             raise
 
+    def _read(self, file: RemoteFile) -> bytes:
+        safe_path(file.path)
+        return self._tried(lambda wire: wire.read(file.path, most_of(file), 0))
+
     def _read_steadily(self, file: RemoteFile) -> bytes:
         """The bytes of a listed file. Where they are not as many as were listed, two readings must agree."""
-        data = self.read(file.path)
+        data = self._read(file)
         for _ in range(STEADY_TRIES):
             if len(data) == file.size:
                 return data
-            again = self.read(file.path)
+            again = self._read(file)
             if again == data:
                 return data
             data = again

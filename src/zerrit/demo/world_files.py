@@ -137,6 +137,7 @@ _NEXT: Final = (
     ("galley/board.json", "board/[Oyster Tray]/dish", "=Lamp Tray"),
     ("galley/board.json", "board/[Lamp Tray]/recipe", "=lamp-tray"),
     ("galley/house.json", 'prices/"Oyster Tray"', "rename", "Lamp Tray"),
+    ("ledger.db", "larder[Oyster Tray]", "rename", "Lamp Tray"),
     ("craft.xml", "hull[Lugger]", "copy", "Reef Tug"),
     ("station.ini", "World/DayLength", "=90"),
     ("station.ini", "Multipliers/HaulWeight", "remove"),

@@ -2,9 +2,11 @@
 
 from zerrit.records.backup import KeptSnapshot, Rescue, back_up, open_for_rescue
 from zerrit.records.contents import (
+    IN_FILE,
     content_sizes,
     digest_of,
     known_digests,
+    large_contents,
     load_content,
     load_contents,
     store_content,
@@ -54,6 +56,7 @@ from zerrit.records.storage import DataFolder, hold_data_folder, is_full
 from zerrit.records.vault import Vault, open_vault
 
 __all__ = [
+    "IN_FILE",
     "Activity",
     "BeforeStart",
     "BroughtFacts",
@@ -99,6 +102,7 @@ __all__ = [
     "hold_data_folder",
     "is_full",
     "known_digests",
+    "large_contents",
     "load_content",
     "load_contents",
     "open_database",

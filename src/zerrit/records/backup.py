@@ -3,21 +3,24 @@
 from __future__ import annotations
 
 import sqlite3
+import zlib
 from collections.abc import Iterator
 from contextlib import closing, contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 
 from zerrit.core.paths import pack_of
-from zerrit.records.contents import unpacked
+from zerrit.records.contents import IN_FILE, LEVEL, unpacked
 from zerrit.records.database import Database
 from zerrit.records.errors import RecordsUnusable
+from zerrit.records.large_contents import LargeContents
 
 
 def back_up(database: Database, target: Path) -> int:
     """Copy the database to a file as it is at one moment, however much is written in the meantime. Returns its size in bytes.
 
-    SQLite's own online backup does it. Raises RecordsUnusable: the copy is not sound.
+    SQLite's own online backup does it. Large contents, which have files of their own, are packed into the copy, so that it is one
+    file. Raises RecordsUnusable: the copy is not sound.
     """
     part = target.with_name(f"{target.name}.part")
     part.unlink(missing_ok=True)
@@ -31,12 +34,21 @@ def back_up(database: Database, target: Path) -> int:
             connection.close()
         # A copy is one file; what the journal of the original holds is in it already.
         copy.execute("PRAGMA journal_mode=DELETE")
+        _take_in(copy, LargeContents(Path(database.engine.url.database or "")))
         (word,) = copy.execute("PRAGMA quick_check").fetchone()
     if word != "ok":
         part.unlink(missing_ok=True)
         raise RecordsUnusable(f"The copy of the database is not sound ({word}). Is the disk well?")
     part.replace(target)
     return target.stat().st_size
+
+
+def _take_in(copy: sqlite3.Connection, large: LargeContents) -> None:
+    for (digest,) in copy.execute("SELECT digest FROM contents WHERE packed = ?", (IN_FILE,)).fetchall():
+        data = large.load(digest)
+        if data is not None:
+            copy.execute("UPDATE contents SET packed = ? WHERE digest = ?", (zlib.compress(data, LEVEL), digest))
+            copy.commit()
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,8 +71,9 @@ class Rescue:
     The file is opened for reading only and never changed.
     """
 
-    def __init__(self, connection: sqlite3.Connection) -> None:
+    def __init__(self, connection: sqlite3.Connection, large: LargeContents) -> None:
         self._connection = connection
+        self._large = large
 
     def snapshots(self) -> list[KeptSnapshot]:
         columns = {row[1] for row in self._connection.execute("PRAGMA table_info(snapshots)")}
@@ -87,7 +100,7 @@ class Rescue:
         for path, digest, packed in rows:
             if pack_of(path):  # it is in a packed file, which is there
                 continue
-            yield path, (unpacked(digest, packed) if packed is not None else None), digest is None
+            yield path, (unpacked(digest, packed, self._large) if packed is not None else None), digest is None
 
 
 @contextmanager
@@ -99,7 +112,7 @@ def open_for_rescue(path: Path) -> Iterator[Rescue]:
         )
     try:
         with closing(_readable(path)) as connection:
-            yield Rescue(connection)
+            yield Rescue(connection, LargeContents(path))
     except sqlite3.DatabaseError as error:
         raise RecordsUnusable(f"{path} is not a database of Zerrit's, or it is damaged too much: {error}.") from error
 

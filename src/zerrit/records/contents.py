@@ -1,4 +1,4 @@
-"""The content store: bytes by SHA-256, each kept once, compressed."""
+"""The content store: bytes by SHA-256, each kept once, compressed; large ones in files of their own."""
 
 from __future__ import annotations
 
@@ -6,6 +6,7 @@ import hashlib
 import zlib
 from collections.abc import Iterable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
 from typing import Final
 
 from sqlalchemy import select
@@ -13,9 +14,11 @@ from sqlalchemy.dialects.sqlite import insert
 from sqlalchemy.orm import Session
 
 from zerrit.records.errors import RecordsUnusable
+from zerrit.records.large_contents import LARGE_FROM, LargeContents
 from zerrit.records.models import Content
 
 LEVEL: Final = 3  #: of zlib; higher ones take much longer on configuration files and save little
+IN_FILE: Final = b""  #: what is packed of a large content, which is in a file of its own
 _AT_ONCE: Final = 500  # SQLite takes some thousand values in one statement
 
 #: Hashing and compressing let other threads run in the meantime.
@@ -34,7 +37,8 @@ def store_content(session: Session, data: bytes) -> str:
 
 def store_contents(session: Session, pieces: Sequence[bytes]) -> list[str]:
     """Keep several at once, and return their digests in order."""
-    digests = list(_workers.map(digest_of, pieces))
+    large = large_contents(session)
+    digests = list(_workers.map(lambda data: large.store(data) if len(data) >= LARGE_FROM else digest_of(data), pieces))
     known = set(known_digests(session, digests))
     new = {digest: data for digest, data in zip(digests, pieces, strict=True) if digest not in known}
     packed = _workers.map(_packed, new.values())
@@ -49,7 +53,12 @@ def store_contents(session: Session, pieces: Sequence[bytes]) -> list[str]:
 
 
 def _packed(data: bytes) -> bytes:
-    return zlib.compress(data, LEVEL)
+    return zlib.compress(data, LEVEL) if len(data) < LARGE_FROM else IN_FILE
+
+
+def large_contents(session: Session) -> LargeContents:
+    """The large contents beside the database of a session."""
+    return LargeContents(Path(session.connection().engine.url.database or ""))
 
 
 def known_digests(session: Session, digests: Iterable[str]) -> Iterator[str]:
@@ -79,7 +88,7 @@ def load_content(session: Session, digest: str) -> bytes:
     packed = session.scalar(select(Content.packed).where(Content.digest == digest))
     if packed is None:
         raise LookupError(f"no content {digest}")
-    return _sound(digest, packed)
+    return _sound(digest, packed, large_contents(session))
 
 
 def load_contents(session: Session, digests: Iterable[str]) -> dict[str, bytes]:
@@ -88,26 +97,29 @@ def load_contents(session: Session, digests: Iterable[str]) -> dict[str, bytes]:
     Raises LookupError: nothing is kept under one. RecordsUnusable: what is kept is damaged.
     """
     wanted = list(dict.fromkeys(digests))
+    large = large_contents(session)
     found: dict[str, bytes] = {}
     for start in range(0, len(wanted), _AT_ONCE):
         chosen = wanted[start : start + _AT_ONCE]
         rows = session.execute(select(Content.digest, Content.packed).where(Content.digest.in_(chosen)))
-        found.update((digest, _sound(digest, packed)) for digest, packed in rows)
+        found.update((digest, _sound(digest, packed, large)) for digest, packed in rows)
     missing = next((digest for digest in wanted if digest not in found), None)
     if missing is not None:
         raise LookupError(f"no content {missing}")
     return found
 
 
-def _sound(digest: str, packed: bytes) -> bytes:
-    data = unpacked(digest, packed)
+def _sound(digest: str, packed: bytes, large: LargeContents) -> bytes:
+    data = unpacked(digest, packed, large)
     if data is None:
         raise RecordsUnusable(f"The content {digest} is damaged in the database. Restore the database from a backup.")
     return data
 
 
-def unpacked(digest: str, packed: bytes) -> bytes | None:
+def unpacked(digest: str, packed: bytes, large: LargeContents) -> bytes | None:
     """The bytes that were packed, or None where they are not those of the digest any more."""
+    if packed == IN_FILE:
+        return large.load(digest)
     try:
         data = zlib.decompress(packed)
     except zlib.error:

@@ -63,7 +63,7 @@ def test_a_draft_sees_what_a_person_would() -> None:
     (newcomers,) = [rule for rule in rules.refers if rule.every == "crew/parties.yml#newcomers"]
     assert str(rules.lists[newcomers.list_name].only_if) == "is_on(open)"
     assert [rule.over for rule in rules.unique if "codes" in rule.name] == [
-        ("sea/buoys.xml#buoy/@code", "sea/chart.xml#berth/@code"),
+        ("sea/buoys.xml#buoy/@code", "sea/chart.xml#berth/@code", "ledger.db#stewards/post"),
         ("ledger.db#berths/code",),
     ]
     assert {(rule.every, rule.name_of) for rule in rules.agree if rule.every} == {

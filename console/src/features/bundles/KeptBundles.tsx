@@ -33,7 +33,10 @@ export function KeptBundles({ onLook }: { onLook: (bundle: number) => void }) {
       form.set("origin", origin);
       return answer(api.POST("/api/v1/bundles/archive", { body: { file: "", origin }, bodySerializer: () => form }));
     },
-    onSuccess: (bundle) => { onLook(bundle.id); },
+    onSuccess: async (bundle) => {
+      await queries.invalidateQueries({ queryKey: QUERY });
+      onLook(bundle.id);
+    },
   });
   const forget = useMutation({
     mutationFn: (id: number) => answer(api.DELETE("/api/v1/bundles/{bundle_id}", { params: { path: { bundle_id: id } } })),

@@ -119,6 +119,11 @@ class Gamebook:
     def is_watched(self, path: str) -> bool:
         return self._fits(path)[1]
 
+    def is_kept_large(self, path: str) -> bool:
+        """The content of the file is kept even where it is larger than any text that is read."""
+        rules = self.file(path)
+        return rules is not None and rules.keep_large
+
     def _fits(self, path: str) -> tuple[bool, bool]:
         """Whether a path is ignored, and whether it is watched; kept, since every fetch asks for every file."""
         found = self._kinds.get(path)

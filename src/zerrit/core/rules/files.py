@@ -107,6 +107,10 @@ class FileRules(Part):
     tolerate: tuple[str, ...] = Field((), description="codes of faults that the game accepts in this file")
     rewritten_at_stop: bool = Field(False, description="the game writes this file automatically when it stops")
     optional: bool = Field(False, description="a server may do without this file")
+    keep_large: bool = Field(
+        False,
+        description="its content is kept in snapshots up to 512 MB; other files only up to 64 MB. For databases",
+    )
     closed: Closed
     entries: dict[Name, EntryRules] = Field(
         {}, description="what is known of its entries, by kind; `.` is the file itself, for the values directly in it"

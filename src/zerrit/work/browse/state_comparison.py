@@ -34,6 +34,7 @@ from zerrit.work.base.workspace import Workspace
 from zerrit.work.changes.changes import base_of, get_change, impossible_steps, replayed_on, step_of, worked_out
 from zerrit.work.servers.servers import get_server
 from zerrit.work.servers.stored_gamebooks import gamebook_of
+from zerrit.work.snapshots.large_databases import differing_rows
 from zerrit.work.snapshots.live_files import FetchedFile, known_files
 from zerrit.work.snapshots.snapshots import (
     digests,
@@ -204,7 +205,19 @@ def compare_servers(workspace: Workspace, old: str, new: str, only: str, texts: 
         one, other = (
             file_set(workspace, session, get_server(session, state.server_id), state.files) for state in (before, after)
         )
+        one, other = _with_rows(session, one, other)
     return compare_states(one, other, before.name, after.name, only=only, texts=texts)
+
+
+def _with_rows(session: Session, old: FileSet, new: FileSet) -> tuple[FileSet, FileSet]:
+    """The same with the rows that differ in the place of large databases."""
+    rows = differing_rows(session, *({path: file.digest for path, file in one.others.items()} for one in (old, new)))
+    if not rows.old:
+        return old, new
+    return (
+        FileSet({**old.documents, **rows.old}, {p: f for p, f in old.others.items() if p not in rows.old}),
+        FileSet({**new.documents, **rows.new}, {p: f for p, f in new.others.items() if p not in rows.new}),
+    )
 
 
 @dataclass(frozen=True, slots=True)

@@ -24,6 +24,7 @@ from zerrit.work.base.workspace import Workspace
 from zerrit.work.changes.changes import create_with_steps, row_of_step
 from zerrit.work.servers.servers import get_server
 from zerrit.work.servers.stored_gamebooks import gamebook_of
+from zerrit.work.snapshots.large_databases import differing_rows
 from zerrit.work.snapshots.snapshots import (
     differing_paths,
     digests,
@@ -83,7 +84,9 @@ def drift_of(workspace: Workspace, server_id: str, snapshot_id: int | None = Non
             for path in some
         )
         old, new = (_side(workspace, session, server, one, paths.all) for one in (before, after))
-    return Drift(server_id, before.id, after.id, files, tuple(compare_files(old.texts, new.texts)))
+        rows = differing_rows(session, old.digests, new.digests)
+    differences = compare_files({**old.texts, **rows.old}, {**new.texts, **rows.new})
+    return Drift(server_id, before.id, after.id, files, tuple(differences))
 
 
 def _differing_marks(session: Session, before: Snapshot, after: Snapshot) -> dict[DriftKind, tuple[str, ...]]:

@@ -10,6 +10,7 @@ from zerrit.core.wording import counted
 from zerrit.records import (
     Content,
     SnapshotFile,
+    large_contents,
     unpacked,
 )
 from zerrit.work.base.activity_log import note
@@ -30,8 +31,9 @@ def verify_all(workspace: Workspace, person: str) -> Integrity:
     spoilt: set[str] = set()
     count = size = 0
     with workspace.session() as session:
+        large = large_contents(session)
         for digest, packed in session.execute(select(Content.digest, Content.packed).execution_options(yield_per=200)):
-            data = unpacked(digest, packed)
+            data = unpacked(digest, packed, large)
             count += 1
             size += len(data or b"")
             if data is None:

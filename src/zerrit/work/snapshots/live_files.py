@@ -14,7 +14,7 @@ from typing import Final, NamedTuple
 
 from sqlalchemy.orm import Session
 
-from zerrit.connections import Connection, ConnectionFailed, ConnectionFault, RemoteFile
+from zerrit.connections import MAX_KEPT, Connection, ConnectionFailed, ConnectionFault, RemoteFile
 from zerrit.core.archives import unpack
 from zerrit.core.documents import MAX_BYTES
 from zerrit.core.errors import ArchiveRefused
@@ -102,8 +102,8 @@ def take(
 ) -> Taken:
     """Read every tracked file that is not `known` to be as it was; of watched ones only size and time.
 
-    Ignored files (logs, crash files) are left out. What is larger than any text that Zerrit reads is watched, whether the
-    gamebook says so or not. `thorough` reads all of them. `last` is what was taken the last time; a listing that is the
+    Ignored files (logs, crash files) are left out. What is larger than any text that Zerrit reads is watched, unless the
+    gamebook wants it kept. `thorough` reads all of them. `last` is what was taken the last time; a listing that is the
     same says all. `empty_before` are the folders that were known to be empty.
 
     `progress` is told now and then how many of how many files are read.
@@ -133,7 +133,9 @@ def take(
         if gamebook is not None and gamebook.is_ignored(path):
             continue
         old = before.get(path)
-        if size > MAX_BYTES or (gamebook is not None and gamebook.is_watched(path)):
+        if (size > MAX_BYTES and not _is_kept_large(gamebook, path, size)) or (
+            gamebook is not None and gamebook.is_watched(path)
+        ):
             is_as_it_was = old is not None and (old.size, old.modified) == (size, file.modified)
             content = old.content if old is not None and is_as_it_was else None
             found[path] = now = FetchedFile(path, size, file.modified, None, stamp, content, is_executable)
@@ -169,6 +171,10 @@ def take(
         sure = listing if is_sure else ()
         return Taken(tuple(files), left_out | faults, 0, is_same=True, empty_folders=empty, listing=sure)
     return Taken(tuple(files), left_out | faults, len(wanted), empty_folders=empty)
+
+
+def _is_kept_large(gamebook: Gamebook | None, path: str, size: int) -> bool:
+    return gamebook is not None and size <= MAX_KEPT and gamebook.is_kept_large(path)
 
 
 def _counts(folder: str, gamebook: Gamebook | None) -> bool:

@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 from datetime import UTC
 from typing import Final
 
-from sqlalchemy import and_, delete, exists, or_, select, text
+from sqlalchemy import and_, delete, event, exists, or_, select, text
 from sqlalchemy.orm import Session
 
 from zerrit.core.retention import Retention, kept_by
@@ -14,6 +14,7 @@ from zerrit.core.states import ChangeState, RunState
 from zerrit.core.steps import StepKind
 from zerrit.core.wording import counted
 from zerrit.records import (
+    IN_FILE,
     BundleFile,
     Change,
     Content,
@@ -25,6 +26,7 @@ from zerrit.records import (
     Snapshot,
     SnapshotFile,
     Step,
+    large_contents,
 )
 from zerrit.work.base.activity_log import note
 from zerrit.work.base.workspace import Workspace
@@ -178,6 +180,10 @@ def _drop_unused(session: Session, watched: WatchedPruning) -> None:
         Content.digest.in_(names),
     )
     session.execute(delete(Content).where(~used))
+    kept = set(session.scalars(select(Content.digest).where(Content.packed == IN_FILE)))
+    large = large_contents(session)
+    # Not before it is certain that their rows are gone.
+    event.listen(session, "after_commit", lambda _: large.keep_only(kept), once=True)
 
 
 # --- proving that all is there ----------------------------------------------------------------------------------------

@@ -13,11 +13,12 @@ from zerrit.core.compare import (
     FileSet,
     OtherFile,
 )
-from zerrit.core.documents import Document, Finding
+from zerrit.core.documents import MAX_BYTES, Document, Finding
 from zerrit.core.file_steps import Marks, other_file
+from zerrit.core.gamebooks import Gamebook
 from zerrit.core.paths import pack_of
 from zerrit.databases import query
-from zerrit.records import Server, Snapshot, SnapshotFile, load_content
+from zerrit.records import Server, Snapshot, SnapshotFile, content_sizes, load_content
 from zerrit.work.base.errors import NotFound
 from zerrit.work.base.workspace import Workspace
 from zerrit.work.servers.stored_gamebooks import gamebook_of
@@ -144,10 +145,21 @@ def documents_of(
     """The text files among kept contents, by path and digest, read as the server's gamebook says."""
     gamebook, gamebook_digest = gamebook_of(session, server)
     read: dict[str, Document] = {}
+    large = _too_large(session, gamebook, wanted)
     for path, digest in wanted.items():
+        if digest in large:
+            continue
         workspace.ahead.give_way()
         read[path] = workspace.read(lambda d: load_content(session, d), path, digest, gamebook, gamebook_digest)
     return {path: document for path, document in read.items() if not document.is_binary}
+
+
+def _too_large(session: Session, gamebook: Gamebook | None, wanted: Mapping[str, str]) -> frozenset[str]:
+    """The digests of contents that are larger than any text that is read."""
+    if gamebook is None:
+        return frozenset()
+    sizes = content_sizes(session, (digest for path, digest in wanted.items() if gamebook.is_kept_large(path)))
+    return frozenset(digest for digest, size in sizes.items() if size > MAX_BYTES)
 
 
 def file_set(workspace: Workspace, session: Session, server: Server, files: Iterable[FetchedFile]) -> FileSet:
