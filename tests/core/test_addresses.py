@@ -65,7 +65,7 @@ def test_every_node_is_found_again_by_its_address(path: str) -> None:
         ('a.xml#find["A]', 'find["A] is not an address: a quotation mark is never closed, at character 6.'),
         (
             "a.xml#find[#x]",
-            "find[#x] is not an address: `[#` is followed by a number from 1 and `]`, such as [#3], at character 6.",
+            "find[#x] is not an address: `[#` is followed by a number from 1 and `]`, such as [#3], or [#-1] for the last, at character 6.",
         ),
         ("#find", "#find: an address begins with a file, such as configs/items.xml#item[Lamp]."),
     ],

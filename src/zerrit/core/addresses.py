@@ -4,6 +4,7 @@ Addresses: the names of places in files, read and printed.
 `[SERVER:]path#segment/segment…` where a segment is `name`, `name[key]`, `name[#3]`, `@attribute`, `*` (any
 name) or `**` (any depth). An item of a list has no name and is written `[key]` or `[#3]`. A name and a key may hold
 `*` and `?`, a key may be a list `[red,blue]`; what is in double quotes is taken to the letter, a quote in it doubled.
+More brackets choose by what a thing is: `[kind=cloth]`, `[want>10]`, `[!old]`; see `documents/conditions.py`.
 
 Here is only their form; which field is the key of an entry is in `documents/keys.py`, how an address leads to
 nodes in `documents/selecting.py` and `documents/lookup.py`.
@@ -18,11 +19,14 @@ from functools import lru_cache, partial
 from typing import Final, TypeVar
 
 from zerrit.core.errors import AddressInvalid
-from zerrit.core.wildcards import key_matches
+from zerrit.core.wildcards import found_in, key_matches
 
 _SERVER: Final = re.compile(r"([a-z0-9][a-z0-9-]{0,62}):(?![\\/])")
-_NEEDS_QUOTES_IN_KEY: Final = re.compile(r'[\[\],*?"]|^#|^\s|\s$|^$')
-_NEEDS_QUOTES_IN_NAME: Final = re.compile(r'[\[\]/*?"#\s]|^$')
+_NEEDS_QUOTES_IN_KEY: Final = re.compile(r'[\[\],*?"=<>~]|^[#!]|^\s|\s$|^$')
+_NEEDS_QUOTES_IN_NAME: Final = re.compile(r'[\[\]/*?"#\s]|\([^()]*,[^()]*\)|^$')
+_CHOICE: Final = re.compile(r"([^()]*)\(([^()]*,[^()]*)\)([^()]*)\Z")
+_OPERATOR: Final = re.compile(r"!=|>=|<=|!~|=|>|<|~")
+_NUMBER: Final = re.compile(r"[-+]?(?:\d+\.?\d*|\.\d+)\Z")
 
 
 @dataclass(frozen=True, slots=True)
@@ -44,10 +48,26 @@ class KeyPattern:
 
 
 @dataclass(frozen=True, slots=True)
-class Segment:
-    """One step down. `is_deep` stands for `**`; `ordinal` is 1-based, 0 where none was given.
+class Condition:
+    """What an entry has to be: the value at `place` below it, held against `values` by the `operator`.
 
-    The `name` of one with `is_name_pattern` holds wildcards; that of one with `is_any_name` is empty.
+    `text` is the condition as it is written. `=` and `!=` have one or more values with wildcards, `~` and `!~` a regular
+    expression (RE2) that is found somewhere in the value, the others a number.
+    """
+
+    text: str
+    place: tuple[Segment, ...]
+    operator: str
+    values: tuple[KeyPattern, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Segment:
+    """One step down. `is_deep` stands for `**`; `ordinal` is 1-based, from the end where it is negative, 0 where none was given.
+
+    The `name` of one with `is_name_pattern` holds wildcards; that of one with `is_any_name` is empty; `choices` are the names that
+    `@(min,max)` stands for. `excluded` are keys, and names of fields, that must not be there; `conditions` all have to be
+    met.
     """
 
     name: str
@@ -56,16 +76,30 @@ class Segment:
     is_deep: bool = False
     keys: tuple[KeyPattern, ...] = ()
     ordinal: int = 0
+    choices: tuple[str, ...] = ()
+    excluded: tuple[KeyPattern, ...] = ()
+    conditions: tuple[Condition, ...] = ()
 
     def __str__(self) -> str:
         if self.is_deep:
             return "**"
-        text = "*" if self.is_any_name else self.name if self.is_name_pattern else quote_name(self.name)
-        if self.ordinal:
-            return f"{text}[#{self.ordinal}]"
-        if self.keys:
-            return text + "[" + ",".join(quote_key(k.text) if k.is_literal else k.text for k in self.keys) + "]"
-        return text
+        is_plain = not (self.is_name_pattern or self.choices)
+        parts = ["*" if self.is_any_name else quote_name(self.name) if is_plain else self.name]
+        parts += [f"[{','.join(map(_as_written, self.keys))}]"] if self.keys else []
+        parts += [f"[!{_as_written(one)}]" for one in self.excluded]
+        parts += [f"[{one.text}]" for one in self.conditions]
+        parts += [f"[#{self.ordinal}]"] if self.ordinal else []
+        return "".join(parts)
+
+    @property
+    def is_pattern_of_names(self) -> bool:
+        """Nodes of several names may be meant."""
+        return self.is_any_name or self.is_name_pattern or bool(self.choices)
+
+    @property
+    def chooses(self) -> bool:
+        """It chooses among entries by what they are, not by their keys alone."""
+        return bool(self.conditions or self.excluded)
 
     @property
     def is_pattern(self) -> bool:
@@ -74,13 +108,20 @@ class Segment:
             self.is_any_name
             or self.is_name_pattern
             or self.is_deep
+            or self.chooses
+            or bool(self.choices)
             or len(self.keys) > 1
             or any(not key.is_plain for key in self.keys)
         )
 
     def fits_name(self, name: str) -> bool:
         """Whether a node with this name is meant, whatever its key."""
-        return self.is_any_name or self.name == name or (self.is_name_pattern and key_matches(self.name, name))
+        return (
+            self.is_any_name
+            or self.name == name
+            or (self.is_name_pattern and key_matches(self.name, name))
+            or name in self.choices
+        )
 
 
 @dataclass(frozen=True, slots=True)
@@ -169,19 +210,89 @@ class _AddressScanner:
             self.at += len(name)
         is_any = name == "*" and not is_quoted
         is_pattern = not is_any and not is_quoted and ("*" in name or "?" in name)
-        named = partial(Segment, "" if is_any else name, is_any_name=is_any, is_name_pattern=is_pattern)
+        choice = _CHOICE.match(name) if not is_quoted else None
+        choices = tuple(f"{choice[1]}{one.strip()}{choice[3]}" for one in choice[2].split(",")) if choice else ()
+        named = partial(
+            Segment, "" if is_any else name, is_any_name=is_any, is_name_pattern=is_pattern, choices=choices
+        )
         if not self.text.startswith("[", self.at):
             if not name:
                 raise self._fault("a name is missing between two `/` or at the end")
             return named()
-        self.at += 1
-        if self.text.startswith("#", self.at):
-            match = re.compile(r"#([1-9]\d{0,8})\]").match(self.text, self.at)
-            if not match:
-                raise self._fault("`[#` is followed by a number from 1 and `]`, such as [#3]")
-            self.at = match.end()
-            return named(ordinal=int(match.group(1)))
-        return named(keys=tuple(self._keys()))
+        keys: tuple[KeyPattern, ...] = ()
+        excluded: list[KeyPattern] = []
+        conditions: list[Condition] = []
+        ordinal = 0
+        while self.text.startswith("[", self.at):
+            if ordinal:
+                raise self._fault("a number such as [#3] is the last bracket of a name")
+            self.at += 1
+            if self.text.startswith("#", self.at):
+                ordinal = self._ordinal()
+            elif self.text.startswith("!", self.at):
+                self.at += 1
+                excluded += self._keys()
+            elif (condition := self._condition()) is not None:
+                conditions.append(condition)
+            elif keys:
+                raise self._fault("a name has one bracket with keys; list them in it, such as [red,blue]")
+            else:
+                keys = tuple(self._keys())
+        return named(keys=keys, excluded=tuple(excluded), conditions=tuple(conditions), ordinal=ordinal)
+
+    def _ordinal(self) -> int:
+        match = re.compile(r"#(-?[1-9]\d{0,8})\]").match(self.text, self.at)
+        if not match:
+            raise self._fault("`[#` is followed by a number from 1 and `]`, such as [#3], or [#-1] for the last")
+        self.at = match.end()
+        return int(match.group(1))
+
+    def _condition(self) -> Condition | None:
+        """The condition in these brackets; None where they hold keys."""
+        start = self.at
+        operator: re.Match[str] | None = None
+        at = start
+        depth = 0
+        while at < len(self.text) and (depth or self.text[at] != "]"):
+            sign = self.text[at]
+            if sign == '"':
+                closed = re.compile(r'"(?:[^"]|"")*"').match(self.text, at)
+                at = closed.end() if closed else len(self.text)
+                continue
+            if operator is None and depth == 0:
+                operator = _OPERATOR.match(self.text, at)
+                if operator is not None:
+                    at = operator.end()
+                    continue
+            depth += (sign == "[" and operator is None) - (sign == "]")
+            at += 1
+        if operator is None or at >= len(self.text):
+            return None
+        place = self.text[start : operator.start()].strip()
+        self.at = operator.end()
+        if not place:
+            raise self._fault(f"a field is missing before `{operator.group()}`, such as [kind=cloth]")
+        found = operator.group()
+        values: tuple[KeyPattern, ...]
+        if found in ("~", "!~"):
+            is_quoted = self.text.startswith('"', self.at)
+            values = (KeyPattern(self._quoted() if is_quoted else self.text[self.at : at].strip(), is_literal=True),)
+            self._require_pattern(values[0].text)
+            self.at = at if not is_quoted else self.at
+            if not self.text.startswith("]", self.at):
+                raise self._fault("a bracket `[` is never closed")
+            self.at += 1
+        else:
+            values = tuple(self._keys())
+            if found not in ("=", "!=") and (len(values) > 1 or not _NUMBER.match(values[0].text)):
+                raise self._fault(f"`{found}` wants one number behind it, and `{values[0].text}` is none")
+        return Condition(self.text[start : self.at - 1], parse_node_address(place), found, values)
+
+    def _require_pattern(self, text: str) -> None:
+        try:
+            found_in(text, "")
+        except AddressInvalid as error:
+            raise self._fault(str(error)) from error
 
     def _keys(self) -> Iterator[KeyPattern]:
         while True:
@@ -235,6 +346,10 @@ def may_meet(pattern: Sequence[Segment], place: Sequence[Segment]) -> bool:
         if not reached:
             return False
     return True
+
+
+def _as_written(key: KeyPattern) -> str:
+    return quote_key(key.text) if key.is_literal else key.text
 
 
 def _fits(pattern: Segment, segment: Segment) -> bool:

@@ -15,8 +15,17 @@ from types import MappingProxyType
 from typing import TYPE_CHECKING, Final
 
 from zerrit.core.addresses import Address, Segment, parse_address, parse_node_address
-from zerrit.core.documents import Document, Format
+from zerrit.core.documents import Document, Format, Node
 from zerrit.core.documents.field_copy import copy_fields
+from zerrit.core.documents.lookup import find
+from zerrit.core.documents.many_places import (
+    add_field_at,
+    can_gather,
+    comment_out_at,
+    in_turn,
+    places_of,
+    rename_at,
+)
 from zerrit.core.documents.structural_edits import Where, comment_in, comment_out, move, rename, set_comment
 from zerrit.core.documents.text_replacement import Replacement, replace_text
 from zerrit.core.documents.value_edits import (
@@ -27,6 +36,7 @@ from zerrit.core.documents.value_edits import (
     copy_entry,
     parse_operation,
     remove_nodes,
+    set_each,
     set_values,
 )
 from zerrit.core.errors import AddressNotFound, EditRefused, MergeRefused, SnippetRefused, ZerritError
@@ -44,6 +54,7 @@ from zerrit.core.file_steps import (
     set_executable,
 )
 from zerrit.core.nearest import nearest
+from zerrit.core.value_templates import fields_of_entry, plain, template_of
 from zerrit.core.wildcards import path_matches
 
 if TYPE_CHECKING:
@@ -354,13 +365,40 @@ def _carry(document: Document, step: Step) -> tuple[Edit, tuple[str, ...]]:
 
 
 def _set(document: Document, address: Address, step: Step) -> Edit:
-    return set_values(document, address.segments, parse_operation(step.operation))
+    text = step.operation.removeprefix("=")
+    template = template_of(text) if step.operation.startswith("=") else None
+    if template is None:
+        operation = f"={plain(text)}" if step.operation.startswith("=") else step.operation
+        return set_values(document, address.segments, parse_operation(operation))
+    return set_each(
+        document,
+        places_of(document, address.segments),
+        lambda node, old: template.filled(fields_of_entry(document, node.parent, old)),
+    )
 
 
 def _add(document: Document, address: Address, step: Step) -> Edit:
+    if not any(segment.is_pattern for segment in address.segments):
+        return _add_one(document, address.segments, step)
+    nodes = places_of(document, address.segments)
+    if step.value is None or not step.name or not can_gather(document):
+        return in_turn(document, nodes, lambda current, segments: _add_one(current, segments, step))
+    value = step.value
+    return add_field_at(document, nodes, step.name, lambda node: _filled(document, node, value))
+
+
+def _add_one(document: Document, segments: tuple[Segment, ...], step: Step) -> Edit:
+    (entry,) = find(document, segments)[:1] if segments else [document.root]
     if step.value is not None:
-        return add_field(document, address.segments, step.name, step.value)
-    return add_entry(document, address.segments, step.name, step.fields)
+        return add_field(document, segments, step.name, _filled(document, entry, step.value))
+    fields = {name: _filled(document, entry, value) for name, value in step.fields.items()}
+    return add_entry(document, segments, step.name, fields)
+
+
+def _filled(document: Document, entry: Node, text: str) -> str:
+    """A text for one entry, where it is a template."""
+    template = template_of(text)
+    return plain(text) if template is None else template.filled(fields_of_entry(document, entry))
 
 
 def _copy(document: Document, address: Address, step: Step) -> Edit:
@@ -381,14 +419,36 @@ def _rename(document: Document, address: Address, step: Step) -> Edit:
     _require_place(address, step)
     if not step.name:
         raise EditRefused("A new name is missing.")
-    return rename(document, address.segments, step.name)
+    nodes = places_of(document, address.segments)
+    if len(nodes) == 1 and template_of(step.name) is None:
+        return rename(document, address.segments, plain(step.name))
+
+    def name_of(node: Node) -> str:
+        template = template_of(step.name)
+        own = document.keys.key_of(node) or node.name.removeprefix("@")
+        return template.filled(fields_of_entry(document, node, own)) if template is not None else plain(step.name)
+
+    if can_gather(document):
+        return rename_at(document, nodes, name_of)
+    names = {document.keys.segments_of(node): name_of(node) for node in nodes}
+    return in_turn(document, nodes, lambda current, segments: rename(current, segments, names[segments]))
 
 
 def _move(document: Document, address: Address, step: Step) -> Edit:
     _require_place(address, step)
     if step.where not in list(Where):
         raise EditRefused(f"`{step.where}` says not where to move it; write before, after or into.")
-    return move(document, address.segments, Where(step.where), _in_same_file(step.target, address))
+    where, target = Where(step.where), _in_same_file(step.target, address)
+    nodes = places_of(document, address.segments)
+    if len(nodes) == 1:
+        return move(document, address.segments, where, target)
+    if any(segment.ordinal for node in nodes for segment in document.keys.segments_of(node)):
+        raise EditRefused(
+            f"{step.address} leads to entries that are only told by their number, which changes with each move. Move them one by one."
+        )
+    if where is Where.AFTER:  # the last is moved first, so that they keep their order
+        return in_turn(document, nodes, lambda current, segments: move(current, segments, where, target))
+    return in_turn(document, nodes[::-1], lambda current, segments: move(current, segments, where, target))
 
 
 def _in_same_file(text: str, address: Address) -> tuple[Segment, ...]:
@@ -404,7 +464,12 @@ def _in_same_file(text: str, address: Address) -> tuple[Segment, ...]:
 
 def _comment_out(document: Document, address: Address, step: Step) -> Edit:
     _require_place(address, step)
-    return comment_out(document, address.segments)
+    nodes = places_of(document, address.segments)
+    if len(nodes) == 1:
+        return comment_out(document, address.segments)
+    if can_gather(document):
+        return comment_out_at(document, nodes)
+    return in_turn(document, nodes, comment_out)
 
 
 def _comment_in(document: Document, address: Address, step: Step) -> Edit:

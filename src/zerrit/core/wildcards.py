@@ -41,6 +41,28 @@ def spot_in_path(pattern: str, path: str) -> tuple[int, int] | None:
     return match.span(1) if match else None
 
 
+def found_in(pattern: str, text: str) -> bool:
+    """Whether a regular expression (RE2) is found somewhere in a text.
+
+    Raises AddressInvalid: it is none.
+    """
+    return _expression(pattern).search(_encodable(text)) is not None
+
+
+@lru_cache(maxsize=1024)
+def _expression(pattern: str) -> Any:
+    import re2
+
+    options = re2.Options()
+    options.log_errors = False
+    options.max_mem = MAX_MEMORY
+    try:
+        return re2.compile(_encodable(pattern), options)
+    except re2.error as error:
+        said = error.args[0].decode() if isinstance(error.args[0], bytes) else error.args[0]
+        raise AddressInvalid(f"`{pattern[:60]}` is no regular expression: {said}", pattern, 0) from error
+
+
 @lru_cache(maxsize=1024)
 def _key_pattern(pattern: str) -> Any:
     return _compiled(_translated(re.split(r"([*?])", pattern), _KEY_SIGNS), pattern)

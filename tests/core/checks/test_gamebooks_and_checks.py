@@ -91,7 +91,7 @@ def test_a_mistake_of_meaning_is_found_in_plain_words(
         ("gamebook: 1\ngame: x\nrefers:\n  - {every: 'a.xml#b', list: words}\n", 4, "refers / 1 / list: there is no list `words`."),
         ("gamebook: 1\ngame: x\nlists:\n  w: {source: 'a.xml#b['}\n", 4, "lists / w / source: b[ is not an address: a bracket `[` is never closed, at character 3."),
         ("gamebook: 1\ngame: x\ntrouble:\n  log_patterns: ['(']\n", 4, "trouble / log_patterns / 1: `(` is not a regular expression: missing ): ("),
-        ("gamebook: 1\ngame: x\nfiles:\n  a.xml:\n    entries:\n      b:\n        must:\n          - {condition: '__import__(1)'}\n", 8, "files / a.xml / entries / b / must / 1 / condition: `__import__(1)`: the functions are sum, min, max, count, has, is_on, abs, round, length, lower, each of one thing: sum(amount)"),
+        ("gamebook: 1\ngame: x\nfiles:\n  a.xml:\n    entries:\n      b:\n        must:\n          - {condition: '__import__(1)'}\n", 8, "files / a.xml / entries / b / must / 1 / condition: `__import__(1)`: the functions are sum, min, max, count, has, is_on, abs, round, length, lower, clamp, each of one thing, such as sum(amount); clamp is of three"),
         ("gamebook: 1\ngame: x\nfiles:\n  a.xml: {tolerate: [xml.nothing]}\n", 4, "files / a.xml / tolerate: `xml.nothing` is not a finding that could be tolerated"),
         ("a: [1\n", 1, "`[` opened on line 1 is not closed."),
     ],

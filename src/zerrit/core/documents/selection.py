@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
-from zerrit.core.addresses import Segment
+from zerrit.core.addresses import KeyPattern, Segment
+from zerrit.core.documents.conditions import chosen_of
 from zerrit.core.documents.entry_keys import Keys
 from zerrit.core.documents.node import Node
 
@@ -59,17 +60,39 @@ def below(keys: Keys, nodes: list[Node], segment: Segment) -> Iterator[Node]:
                     yield deeper
         return
     for node in nodes:
-        if segment.is_any_name or segment.is_name_pattern:
-            chosen: Sequence[Node] = [child for child in node.children if segment.fits_name(child.name)]
-            if segment.keys:
-                names = dict.fromkeys(child.name for child in node.children if segment.fits_name(child.name))
-                keyed = (child for name in names for child in keys.with_key(node, name, segment.keys))
-                chosen = sorted(keyed, key=lambda child: child.start)
-        elif segment.keys:
-            chosen = keys.with_key(node, segment.name, segment.keys) or _inside(keys, node, segment)
-        elif segment.ordinal:
-            chosen = keys.siblings(node, segment.name).nodes
-        else:
-            name = segment.name
-            chosen = [child for child in node.children if child.name == name]
-        yield from chosen[segment.ordinal - 1 : segment.ordinal] if segment.ordinal else chosen
+        exact = _called_so(keys, node, segment)
+        chosen = exact or _named(keys, node, segment)
+        if segment.chooses and not exact:
+            chosen = chosen_of(keys, chosen, segment)
+        if segment.ordinal:
+            at = segment.ordinal - 1 if segment.ordinal > 0 else len(chosen) + segment.ordinal
+            chosen = chosen[at : at + 1] if at >= 0 else ()
+        yield from chosen
+
+
+def _named(keys: Keys, node: Node, segment: Segment) -> Sequence[Node]:
+    """What is below a node by its name and key alone."""
+    if segment.choices:
+        exact = [child for child in node.children if child.name == segment.name]
+        if exact:
+            return exact  # a name that is written so
+    if segment.is_any_name or segment.is_name_pattern or segment.choices:
+        if not segment.keys:
+            return [child for child in node.children if segment.fits_name(child.name)]
+        names = dict.fromkeys(child.name for child in node.children if segment.fits_name(child.name))
+        keyed = (child for name in names for child in keys.with_key(node, name, segment.keys))
+        return sorted(keyed, key=lambda child: child.start)
+    if segment.keys:
+        return keys.with_key(node, segment.name, segment.keys) or _inside(keys, node, segment)
+    if segment.ordinal:
+        return keys.siblings(node, segment.name).nodes
+    name = segment.name
+    return [child for child in node.children if child.name == name]
+
+
+def _called_so(keys: Keys, node: Node, segment: Segment) -> Sequence[Node]:
+    """The entries whose key is, to the letter, what looks like a condition: a line such as `PORT=7700`."""
+    written = [one.text for one in segment.conditions] + [f"!{one.text}" for one in segment.excluded]
+    if len(written) != 1 or segment.keys or segment.is_pattern_of_names:
+        return ()
+    return keys.with_key(node, segment.name, (KeyPattern(written[0], is_literal=True),))

@@ -40,7 +40,15 @@ def rename(document: Document, segments: tuple[Segment, ...], new_name: str) -> 
 
     Raises AddressNotFound, EditRefused: a sibling is called so already.
     """
-    node = single(document, segments)
+    splices, change = renaming_of(document, single(document, segments), new_name)
+    return Edit(rewrite(document, splices), (change,)) if change is not None else Edit(document, ())
+
+
+def renaming_of(document: Document, node: Node, new_name: str) -> tuple[list[Splice], ValueChange | None]:
+    """What is to be written so that a node has another key or name, and what changes; nothing where it has it.
+
+    Raises EditRefused: a sibling is called so already.
+    """
     parent = node.parent
     if parent is None:
         raise EditRefused(f"{document.path} as a whole has no name that could be changed by an address in it.")
@@ -49,7 +57,7 @@ def rename(document: Document, segments: tuple[Segment, ...], new_name: str) -> 
     key = document.keys.key_of(node)
     if key_field and key:
         if new_name == key:
-            return Edit(document, ())
+            return [], None
         if document.keys.siblings(parent, node.name).called(new_name):
             raise EditRefused(f"{place_of(document, parent)} has {node.name}[{new_name}] already. Choose another key.")
         holder = node if key_field == "=" else node.child(key_field)
@@ -60,7 +68,7 @@ def rename(document: Document, segments: tuple[Segment, ...], new_name: str) -> 
     else:
         old = node.name.removeprefix("@")
         if new_name.removeprefix("@") == old:
-            return Edit(document, ())
+            return [], None
         prefix = "@" if node.name.startswith("@") else ""
         wanted = prefix + new_name.removeprefix("@")
         if not old or (
@@ -69,8 +77,7 @@ def rename(document: Document, segments: tuple[Segment, ...], new_name: str) -> 
             what = f"has {wanted} already" if old else "is a list, whose entries have no names"
             raise EditRefused(f"{place_of(document, parent)} {what}.")
         splices = writer.rename(document, node, wanted.removeprefix("@"))
-    address = document.keys.address_of(node)
-    return Edit(rewrite(document, splices), (ValueChange(address, old, new_name),))
+    return splices, ValueChange(document.keys.address_of(node), old, new_name)
 
 
 def _is_unique(document: Document, node: Node) -> bool:
@@ -208,7 +215,15 @@ def comment_out(document: Document, segments: tuple[Segment, ...]) -> Edit:
 
     Raises AddressNotFound, EditRefused: the format has no comments, or the place cannot be one.
     """
-    node = single(document, segments)
+    splices, change = comments_for(document, single(document, segments))
+    return Edit(rewrite(document, splices), (change,))
+
+
+def comments_for(document: Document, node: Node) -> tuple[list[Splice], ValueChange]:
+    """What is to be written so that a node is a comment, and what changes.
+
+    Raises EditRefused: the format has no comments, or the place cannot be one.
+    """
     if node.parent is None or node.name.startswith("@"):
         raise EditRefused(f"{place_of(document, node)} cannot be made a comment; remove it instead.")
     address = document.keys.address_of(node)
@@ -224,7 +239,7 @@ def comment_out(document: Document, segments: tuple[Segment, ...]) -> Edit:
         splices = list(_line_comments(document, node))
     moved = [Splice(piece.start - node.start, piece.end - node.start, piece.text) for piece in splices[1:]]
     commented = splices[0].text + splice(source, moved)
-    return Edit(rewrite(document, splices), (ValueChange(address, source, commented),))
+    return splices, ValueChange(address, source, commented)
 
 
 def _sign(document: Document) -> str:

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from decimal import Decimal
 from enum import StrEnum
@@ -26,7 +26,7 @@ from zerrit.core.documents.scalars import as_number, as_switch, spell_number, sp
 from zerrit.core.documents.source import Splice, splice
 from zerrit.core.errors import EditRefused
 
-MOST_PLACES: Final = 20_000  # one step may touch so many places; a pattern that fits more is surely a slip
+MOST_PLACES: Final = 100_000  # one step may touch so many places; a pattern that fits more is surely a slip
 
 
 _ADJUSTMENT: Final = re.compile(
@@ -170,9 +170,23 @@ def set_values(document: Document, segments: tuple[Segment, ...], operation: Ope
 
     Raises AddressNotFound, EditRefused; the document is then as it was.
     """
-    nodes = find(document, segments)
-    if len(nodes) > MOST_PLACES:
-        raise EditRefused(f"The pattern fits {len(nodes):,} places; at most {MOST_PLACES:,} are changed in one step.")
+    return set_each(
+        document, find(document, segments), lambda node, old: operation.apply(old, document.declared_of(node))
+    )
+
+
+def require_few(count: int) -> None:
+    """Raises EditRefused: a pattern fits more places than one step changes."""
+    if count > MOST_PLACES:
+        raise EditRefused(f"The pattern fits {count:,} places; at most {MOST_PLACES:,} are changed in one step.")
+
+
+def set_each(document: Document, nodes: Sequence[Node], new_of: Callable[[Node, str], str]) -> Edit:
+    """Give every value another one, which `new_of` makes of the node and its value.
+
+    Raises EditRefused; the document is then as it was.
+    """
+    require_few(len(nodes))
     writer = writer_of(document.format)
     splices: list[Splice] = []
     changes: list[ValueChange] = []
@@ -181,7 +195,7 @@ def set_values(document: Document, segments: tuple[Segment, ...], operation: Ope
             raise _holds_others(document, node)
         old = node.value if node.value is not None else ""
         try:
-            new = operation.apply(old, document.declared_of(node))
+            new = new_of(node, old)
             if new == old:
                 continue
             splices += writer.set_value(document, node, new)

@@ -34,7 +34,7 @@ class Values:
 def plain_values(root: Plain, segments: tuple[Segment, ...], *, is_xml: bool) -> list[str] | None:
     """The values that plain segments lead to; None where they cannot be told without nodes."""
     last = segments[-1]
-    if last.keys or last.ordinal or last.is_deep or last.is_name_pattern:
+    if last.keys or last.ordinal or last.is_deep or last.is_name_pattern or last.choices or last.chooses:
         return None
     entries = entries_at(root, segments[:-1])
     if entries is None:

@@ -56,7 +56,12 @@ def entries_at(root: Plain, segments: Sequence[Segment]) -> list[Plain] | None:
     for segment in segments:
         if segment.keys or segment.ordinal or segment.is_deep or segment.name.startswith("@"):
             return None
-        if segment.is_name_pattern or (segment.is_any_name and isinstance(root, ElementTree.Element)):
+        if (
+            segment.chooses
+            or segment.choices
+            or segment.is_name_pattern
+            or (segment.is_any_name and isinstance(root, ElementTree.Element))
+        ):
             return None
         found = _step(found, segment)
     return found

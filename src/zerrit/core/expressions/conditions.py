@@ -84,7 +84,12 @@ _OF_VALUES: Final[dict[str, tuple[str, Callable[[Any], Any]]]] = {
     "length": ("how many characters a word has", lambda value: Decimal(len(_word(value)))),
     "lower": ("a word in small letters", lambda value: _word(value).lower()),
 }
-FUNCTIONS: Final[dict[str, str]] = {**_OF_FIELDS, **{name: says for name, (says, _) in _OF_VALUES.items()}}
+_CLAMP: Final = "clamp"
+FUNCTIONS: Final[dict[str, str]] = {
+    **_OF_FIELDS,
+    **{name: says for name, (says, _) in _OF_VALUES.items()},
+    _CLAMP: "the first number, but not below the second and not above the third: `clamp(want * 2, 1, 40)`",
+}
 _ALLOWED: Final = (
     ast.Expression, ast.BoolOp, ast.And, ast.Or, ast.UnaryOp, ast.Not, ast.USub, ast.BinOp, ast.Compare, ast.Name,
     ast.Load, ast.Constant, ast.Call, *_ARITHMETIC, *_COMPARISON,
@@ -175,8 +180,14 @@ def _depth(tree: ast.AST) -> int:
 
 def _check_call(node: ast.Call, text: str) -> None:
     name = node.func.id if isinstance(node.func, ast.Name) else ""
+    if name == _CLAMP and len(node.args) == 3 and not node.keywords:
+        return
+    if name == _CLAMP:
+        raise ExpressionInvalid(f"`{text}`: clamp is of three numbers, such as clamp(want * 2, 1, 40)")
     if name not in FUNCTIONS or len(node.args) != 1 or node.keywords:
-        raise ExpressionInvalid(f"`{text}`: the functions are {', '.join(FUNCTIONS)}, each of one thing: sum(amount)")
+        raise ExpressionInvalid(
+            f"`{text}`: the functions are {', '.join(FUNCTIONS)}, each of one thing, such as sum(amount); clamp is of three"
+        )
     if name in _OF_FIELDS and not isinstance(node.args[0], ast.Name):
         raise ExpressionInvalid(f"`{text}`: {name} is of a field, such as {name}(amount)")
 
@@ -206,6 +217,9 @@ def _compiled(node: ast.expr) -> Part:
             return lambda _: constant
         case ast.Name(id=name):
             return lambda fields: _single(name, fields)
+        case ast.Call(args=[value, low, high]):
+            parts_of = [_compiled(part) for part in (value, low, high)]
+            return lambda fields: _clamped(*(_decimal(part(fields)) for part in parts_of))
         case ast.Call(func=ast.Name(id=function), args=[argument]):
             if isinstance(argument, ast.Name) and function in _OF_FIELDS:
                 return _of_field(function, argument.id)
@@ -231,6 +245,10 @@ def _compiled(node: ast.expr) -> Part:
                 _compiled(left), [(_COMPARISON[type(o)], _compiled(c)) for o, c in zip(ops, comparators, strict=True)]
             )
     raise AssertionError("parse_expression admits no other node")
+
+
+def _clamped(number: Decimal, low: Decimal, high: Decimal) -> Decimal:
+    return max(low, min(number, high))
 
 
 def _chain(first: Part, references: list[tuple[Callable[[Any, Any], bool], Part]]) -> Part:

@@ -7,10 +7,12 @@ from typing import Annotated
 
 from pydantic import BeforeValidator, Field, field_validator, model_validator
 
+from zerrit.core.addresses import FILE_ITSELF, Segment, parse_node_address
 from zerrit.core.documents.codes import TOLERANCES
 from zerrit.core.documents.format import Format
 from zerrit.core.documents.measures import Declared, Measure
 from zerrit.core.documents.slots import check_form
+from zerrit.core.errors import AddressInvalid
 from zerrit.core.rules.base import FieldKind, Name, Part, Pattern, Rule, TakesEffect, Text
 from zerrit.core.rules.must import MustRule
 
@@ -117,6 +119,17 @@ class FileRules(Part):
     )
     slots: dict[Name, SlotRules] = Field({}, description="parts of a text file that can be addressed")
 
+    @field_validator("entries")
+    @classmethod
+    def _are_kinds(cls, entries: dict[str, EntryRules]) -> dict[str, EntryRules]:
+        for kind in entries:
+            if any(segment.chooses or segment.choices for segment in _segments(kind)):
+                raise ValueError(
+                    f"`{kind}` chooses entries by what they are; a kind has names only. Write such a rule as `must` with "
+                    "`only_if`, or as `refers` with a condition in its address"
+                )
+        return entries
+
     @field_validator("slots")
     @classmethod
     def _has_own_names(cls, slots: dict[str, SlotRules]) -> dict[str, SlotRules]:
@@ -131,3 +144,10 @@ class FileRules(Part):
             if code not in TOLERANCES:
                 raise ValueError(f"`{code}` is not a finding that could be tolerated")
         return codes
+
+
+def _segments(kind: str) -> tuple[Segment, ...]:
+    try:
+        return () if kind == FILE_ITSELF else parse_node_address(kind)
+    except AddressInvalid:
+        return ()  # what is wrong with it is told where it is read
