@@ -132,7 +132,7 @@ def test_an_upgrade_is_shown_decided_and_opened(run: Callable[..., Done], tmp_pa
     assert "station.ini, the vendor changed:" in told
     assert "◆ changed  station.ini#World/Chart" in told.partition("station.ini, changed here:")[2]
     opened = run("upgrade", "lantern-shelf", "--from", "2.1", "--to", "2.2", "--create", "To 2.2")
-    assert "on lantern-shelf: To 2.2, 10 steps." in opened.out
+    assert "on lantern-shelf: To 2.2, 11 steps." in opened.out
     wrong = run("upgrade", "lantern-shelf", "--from", "2.1", "--to", "2.2", "--choose", "craft.xml#hull[Skiff]=mine")
     assert (wrong.code, "there is no such conflict; there is none at all" in wrong.err) == (2, True)
 

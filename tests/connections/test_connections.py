@@ -327,8 +327,8 @@ def test_a_full_disk_under_a_folder_is_said_and_the_file_before_stays(
 def test_a_file_that_changes_at_each_reading_is_said(folder: Path) -> None:
     class Scribbled(FolderConnection):
         @staticmethod
-        def _read_from(file: BinaryIO, path: str, start: int = 0) -> bytes:
-            data = FolderConnection._read_from(file, path, start)
+        def _read_from(file: BinaryIO, path: str, start: int = 0, *, most: int | None = None) -> bytes:
+            data = FolderConnection._read_from(file, path, start, most=most)
             with (folder / path).open("ab") as written:
                 written.write(b"!")
             return data

@@ -7,7 +7,8 @@ import random
 import pytest
 
 from tests.worlds import NAMES, world
-from zerrit.core.documents import Document, read_document
+from zerrit.core.documents import Document, Format, read_document
+from zerrit.core.errors import EditRefused
 from zerrit.core.steps import OutcomeKind, Replay, Step, StepKind, replay
 from zerrit.core.typed_text import steps_of_typing
 
@@ -151,6 +152,10 @@ def test_whatever_is_typed_comes_out_exactly(name: str) -> None:
         if before.is_binary:
             continue
         for _ in range(12):
-            after = before.with_text(_garbled(before.text, chance))
+            try:
+                after = before.with_text(_garbled(before.text, chance))
+            except EditRefused:
+                assert before.format is Format.DATABASE  # whose tables and conditions hold
+                continue
             steps = steps_of_typing(before, after)
             assert made(before, steps).documents[path].text == after.text, (path, steps)

@@ -46,6 +46,7 @@ def test_an_upgrade_shows_what_merges_and_what_conflicts(zerrit: Client) -> None
         "galley/board.json": "updated",
         "galley/evenings.json": "updated",
         "galley/house.json": "updated",
+        "ledger.db": "updated",
         "galley/recipes/lamp-tray.json": "moved",
         FINDS: "merged",
         "station.ini": "merged",

@@ -11,12 +11,16 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from decimal import Decimal
+from typing import Final
 
 from zerrit.core.addresses import Condition, KeyPattern, Segment
 from zerrit.core.documents.entry_keys import Keys
 from zerrit.core.documents.node import Node, fields_of
 from zerrit.core.documents.scalars import as_number
 from zerrit.core.wildcards import found_in
+
+
+SAMPLE: Final = 20  #: entries that are looked at for how they have a field
 
 
 def chosen_of(keys: Keys, nodes: Sequence[Node], segment: Segment) -> list[Node]:
@@ -41,16 +45,24 @@ def _that_meet(keys: Keys, nodes: Sequence[Node], condition: Condition) -> list[
     name = _field_name(condition.place)
     if name is None:
         return [node for node in nodes if any(map(fits, values_at(keys, node, condition.place)))]
-    chosen: list[Node] = []
-    plain = fields_of(nodes, name)
-    attributes = fields_of(nodes, f"@{name}") if not name.startswith("@") and None in plain else plain
-    for node, one, other in zip(nodes, plain, attributes, strict=True):
-        value = one if one is not None else other
-        if value is not None and fits(value):
-            chosen.append(node)
-        elif one is not None and not name.startswith("@"):  # there may be more of that name
-            chosen += [node] if any(child.name == name and fits(child.value or "") for child in node.children) else []
+    if name.startswith("@"):
+        return [node for node, value in _with_field(nodes, name) if value is not None and fits(value)]
+    # Most entries of a kind are alike: where some have it as an attribute, that is asked for first.
+    has_attributes = any(node.field(f"@{name}") is not None for node in nodes[:SAMPLE])
+    chosen = []
+    for node, value in _with_field(nodes, f"@{name}" if has_attributes else name):
+        if has_attributes and value is not None:
+            meets = fits(value)
+        elif not has_attributes and value is not None and fits(value) and node.field(f"@{name}") is None:
+            meets = True
+        else:
+            meets = any(map(fits, values_at(keys, node, condition.place)))
+        chosen += [node] if meets else []
     return chosen
+
+
+def _with_field(nodes: Sequence[Node], name: str) -> list[tuple[Node, str | None]]:
+    return list(zip(nodes, fields_of(nodes, name), strict=True))
 
 
 def _field_name(place: tuple[Segment, ...]) -> str | None:
@@ -61,14 +73,12 @@ def _field_name(place: tuple[Segment, ...]) -> str | None:
 
 
 def values_at(keys: Keys, node: Node, place: tuple[Segment, ...]) -> list[str]:
-    """The values at a place below an entry; a field is found with and without its `@`."""
+    """The values at a place below an entry. A name without `@` is the attribute where there is one, else what is called so."""
     name = _field_name(place)
-    if name is not None:
-        value = node.field(name)
-        if value is None and not name.startswith("@"):
-            value = node.field(f"@{name}")
-        if value is not None:
-            return [value]
+    if name is not None and not name.startswith("@"):
+        attribute = node.field(f"@{name}")
+        if attribute is not None:
+            return [attribute]
     from zerrit.core.documents.selection import select  # noqa: PLC0415  # the two lead to each other
 
     return [one.value for one in select(node, keys, place) if one.value is not None]
