@@ -19,7 +19,6 @@ from zerrit.core.documents.node import Node, fields_of
 from zerrit.core.documents.scalars import as_number
 from zerrit.core.wildcards import found_in
 
-
 SAMPLE: Final = 20  #: entries that are looked at for how they have a field
 
 
