@@ -286,3 +286,34 @@ def test_the_examples_of_the_page_lead_where_it_says() -> None:
         place, *rest = shlex.split(words)
         done = replay({"shop.xml": document}, [step_from_words(f"shop.xml#{place}", rest)], read_document)
         assert done.outcomes[0].kind is OutcomeKind.DONE, (words, done.outcomes[0].message)
+
+
+@pytest.mark.parametrize("path", ["a.xml", "a.yml", "a.json"])
+@pytest.mark.parametrize("words", [("remove",), ("rename", ":N{key}"), ("add", "note", "=x"), ("=:{old}1",)])
+def test_thousands_of_places_are_edited_at_once(path: str, words: tuple[str, ...]) -> None:
+    """As one would edit them by hand: each third entry, all in one step, with nothing else changed."""
+    things = [{"name": f"T{n}", "kind": ("cloth", "tool", "light")[n % 3], "want": n % 40 + 1} for n in range(3000)]
+    data = {
+        "a.json": json.dumps({"t": things}, indent=1),
+        "a.yml": "t:\n" + "".join(f"  - {{name: {t['name']}, kind: {t['kind']}, want: {t['want']}}}\n" for t in things),
+        "a.xml": "<a>\n" + "".join(f'  <t name="{t["name"]}" kind="{t["kind"]}" want="{t["want"]}"/>\n' for t in things) + "</a>\n",
+    }[path]  # fmt: skip
+    is_xml = path == "a.xml"
+    place = "t[kind=tool]" if is_xml else "t/[kind=tool]"
+    if words[0].startswith("="):
+        place += "/@want" if is_xml else "/want"
+    words = tuple("@note" if is_xml and word == "note" else word for word in words)
+    outcome, text = made(place, *words, data=data.encode(), path=path)
+    assert (outcome.kind, len(outcome.changes)) == (OutcomeKind.DONE, 1000), outcome.message
+    after = doc(text.encode(), path)
+    wanted = [dict(one) for one in things if words[0] != "remove" or one["kind"] != "tool"]
+    for one in wanted:
+        if one["kind"] == "tool" and words[0] == "rename":
+            one["name"] = f"N{one['name']}"
+        elif one["kind"] == "tool" and words[0] == "add":
+            one["note"] = "x"
+        elif one["kind"] == "tool" and words[0].startswith("="):
+            one["want"] = int(f"{one['want']}1")
+    group = after.root if is_xml else after.root.children[0]
+    entries = [{child.name.removeprefix("@"): child.value for child in node.children} for node in group.children]
+    assert entries == [{name: str(value) for name, value in one.items()} for one in wanted]

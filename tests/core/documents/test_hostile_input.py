@@ -107,6 +107,7 @@ def test_one_very_long_line(path: str, head: str, tail: str, filling: str) -> No
         ("a.cfg", "a b "),
         ("a.json", "["),
         ("a.json", '{"a":'),
+        ("a.xml", "<!-- <x/> -->"),
         ("a.json", "]"),
         ("a.json", '"'),
         ("a.json", ","),

@@ -141,6 +141,8 @@ def whole_lines(document: Document, node: Node) -> Splice | None:
     above = source.line_start(start - 1) if start > 0 else 0
     is_blank_above = start > 0 and not text[above:start].strip()
     is_blank_below = end < len(text) and not text[end : source.line_end(end)].strip()
+    if not (is_blank_above or is_blank_below):
+        return Splice(start, end, "")
     siblings = [child for child in node.parent.children if not child.name.startswith("@")] if node.parent else [node]
     if is_blank_below and (is_blank_above or (siblings[0] is node and len(siblings) > 1)):
         return Splice(start, source.after_line(end), "")

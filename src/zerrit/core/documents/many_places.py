@@ -9,7 +9,6 @@ are.
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from typing import Final
 
 from zerrit.core.addresses import Segment
 from zerrit.core.documents.document import Document
@@ -17,12 +16,10 @@ from zerrit.core.documents.format_writer import writer_of
 from zerrit.core.documents.lookup import find
 from zerrit.core.documents.node import Node
 from zerrit.core.documents.source import Splice
-from zerrit.core.documents.structural_edits import comments_for, renaming_of
-from zerrit.core.documents.value_edits import Edit, ValueChange, place_of, require_few, rewrite
+from zerrit.core.documents.structural_edits import comments_for, line_sign, renaming_of
+from zerrit.core.documents.value_edits import Edit, ValueChange, place_of, require_few, require_turns, rewrite
 from zerrit.core.errors import EditRefused
 
-MOST_IN_TURN: Final = 500  #: places that are edited one after the other
-MOST_READ: Final = 400_000_000  #: characters that are read again for them
 EditOne = Callable[[Document, tuple[Segment, ...]], Edit]
 
 
@@ -38,10 +35,7 @@ def in_turn(document: Document, nodes: Sequence[Node], edit_one: EditOne) -> Edi
 
     Raises EditRefused: one refuses it, and then none is edited; or they are too many.
     """
-    if len(nodes) > MOST_IN_TURN or len(nodes) * len(document.text) > MOST_READ:
-        raise EditRefused(
-            f"The pattern fits {len(nodes):,} places; in a file of this kind and size fewer are changed in one step. Choose fewer."
-        )
+    require_turns(document, len(nodes))
     places = [document.keys.segments_of(node) for node in nodes]
     current = document
     changes: list[ValueChange] = []
@@ -94,8 +88,9 @@ def comment_out_at(document: Document, nodes: Sequence[Node]) -> Edit:
     """Turn entries or settings into comments. Raises EditRefused: one cannot be."""
     splices: list[Splice] = []
     changes: list[ValueChange] = []
+    sign = line_sign(document)
     for node in nodes:
-        own, change = comments_for(document, node)
+        own, change = comments_for(document, node, sign)
         splices += own
         changes.append(change)
     return Edit(rewrite(document, splices), tuple(changes))

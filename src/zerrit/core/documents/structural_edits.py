@@ -219,7 +219,7 @@ def comment_out(document: Document, segments: tuple[Segment, ...]) -> Edit:
     return Edit(rewrite(document, splices), (change,))
 
 
-def comments_for(document: Document, node: Node) -> tuple[list[Splice], ValueChange]:
+def comments_for(document: Document, node: Node, sign: str | None = None) -> tuple[list[Splice], ValueChange]:
     """What is to be written so that a node is a comment, and what changes.
 
     Raises EditRefused: the format has no comments, or the place cannot be one.
@@ -236,14 +236,19 @@ def comments_for(document: Document, node: Node) -> tuple[list[Splice], ValueCha
             )
         splices = [Splice(node.start, node.start, "<!-- "), Splice(node.end, node.end, " -->")]
     else:
-        splices = list(_line_comments(document, node))
+        splices = list(_line_comments(document, node, sign if sign is not None else line_sign(document)))
     moved = [Splice(piece.start - node.start, piece.end - node.start, piece.text) for piece in splices[1:]]
     commented = splices[0].text + splice(source, moved)
     return splices, ValueChange(address, source, commented)
 
 
-def _sign(document: Document) -> str:
-    """The comment sign of the format, as the file uses it."""
+def line_sign(document: Document) -> str:
+    """The comment sign of the format, as the file uses it; empty where comments have an end of their own.
+
+    Raises EditRefused: the format has no comments.
+    """
+    if document.format.traits.block_comments:
+        return ""
     signs = document.format.traits.line_comments
     if signs is None:
         sign = comment_sign(document.format, document.text)
@@ -258,9 +263,8 @@ def _sign(document: Document) -> str:
     return found.group(1) if found else signs[0]
 
 
-def _line_comments(document: Document, node: Node) -> Iterator[Splice]:
+def _line_comments(document: Document, node: Node, sign: str) -> Iterator[Splice]:
     """The sign before every line of the node, all of them in one column."""
-    sign = _sign(document)
     text = document.text
     source = document.source
     start = source.line_start(node.start)
@@ -325,7 +329,7 @@ def _commented(document: Document, parent: Node) -> Iterator[tuple[list[Splice],
                 comment.end(),
             )
         return
-    sign = re.escape(_sign(document))
+    sign = re.escape(line_sign(document))
     lines = list(re.compile(rf"^([ \t]*){sign} ?([^\r\n]*)", re.MULTILINE).finditer(document.text, start, end))
     tried = 0
     for index, first in enumerate(lines):

@@ -13,6 +13,7 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from decimal import Decimal
 from enum import StrEnum
+from itertools import pairwise
 from typing import Final
 
 from zerrit.core.addresses import Segment, print_segments
@@ -26,6 +27,8 @@ from zerrit.core.documents.scalars import as_number, as_switch, spell_number, sp
 from zerrit.core.documents.source import Splice, splice
 from zerrit.core.errors import EditRefused
 
+MOST_IN_TURN: Final = 500  #: places that are edited one after the other
+MOST_READ: Final = 400_000_000  #: characters that are read again for them
 MOST_PLACES: Final = 100_000  # one step may touch so many places; a pattern that fits more is surely a slip
 
 
@@ -389,8 +392,13 @@ def remove_nodes(document: Document, segments: tuple[Segment, ...]) -> Edit:
     # Several items between the same commas share splices, so they go one after the other, the last first.
     for node in nodes:
         changes.append(ValueChange(document.keys.address_of(node), source_of(document, node), None))
+    require_few(len(nodes))
     needs_turns = len({id(node.parent) for node in nodes}) < len(nodes) and document.format.traits.named_parts
-    if needs_turns:
+    together = _removed_together(document, nodes) if needs_turns else None
+    if together is not None:
+        current = together
+    elif needs_turns:
+        require_turns(document, len(nodes))
         for node in sorted(nodes, key=lambda n: -n.start):
             twin = node_at(current, node.start, node.name)
             current = rewrite(current, writer.remove(current, twin))
@@ -405,6 +413,41 @@ def remove_nodes(document: Document, segments: tuple[Segment, ...]) -> Edit:
                 f"Without {place_of(document, nodes[0])} the rest of the script could not be read any more."
             )
     return Edit(current, tuple(changes))
+
+
+def _removed_together(document: Document, nodes: Sequence[Node]) -> Document | None:
+    """The document without the nodes, written at once; None where what is written at one touches the next, or leaves another rest.
+
+    It is read again, and everything else has to be there as before.
+    """
+    writer = writer_of(document.format)
+    pieces = sorted((s for node in nodes for s in writer.remove(document, node)), key=lambda piece: piece.start)
+    if any(one.end > other.start for one, other in pairwise(pieces)):
+        return None
+    try:
+        after = rewrite(document, pieces)
+    except EditRefused:
+        return None
+    rest = _all_of(document.root)
+    for node in nodes:
+        rest.subtract(_all_of(node))
+    parents = {id(node.parent): node.parent for node in nodes if node.parent is not None}
+    left = _all_of(after.root)
+    # A group that nothing is left in may be read as an empty value.
+    may_differ = sum(all(child in nodes for child in parent.children) for parent in parents.values())
+    return after if (rest - left).total() + (left - rest).total() <= 2 * may_differ else None
+
+
+def _all_of(root: Node) -> Counter[tuple[tuple[str, ...], str | None]]:
+    return Counter((node.names, node.value) for node in root.walk())
+
+
+def require_turns(document: Document, count: int) -> None:
+    """Raises EditRefused: so many places cannot be edited one after the other."""
+    if count > MOST_IN_TURN or count * len(document.text) > MOST_READ:
+        raise EditRefused(
+            f"The pattern fits {count:,} places; in a file of this kind and size fewer are changed in one step. Choose fewer."
+        )
 
 
 def opened(root: Node) -> Counter[tuple[str, str | None]]:

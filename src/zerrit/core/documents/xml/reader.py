@@ -10,6 +10,7 @@ from __future__ import annotations
 
 import codecs
 import re
+from bisect import bisect_left
 from collections.abc import Sequence
 from typing import Final
 
@@ -83,7 +84,8 @@ def _check_stray_ends(source: Source, report: Report) -> None:
         if passed_over is None:
             passed_over = [found.span() for found in _NOT_TEXT.finditer(source.text)]
         start, end = match.start() + 1, match.end() + 1
-        if any(first < end <= last for first, last in passed_over):
+        before = bisect_left(passed_over, (end, 0)) - 1  # the last one that begins before
+        if before >= 0 and end <= passed_over[before][1]:
             continue
         body = match.group(1).strip(SPACE)
         place = start + match.group(1).index(body) if body else end - 1
