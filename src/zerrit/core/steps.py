@@ -38,6 +38,7 @@ from zerrit.core.documents.value_edits import (
     remove_nodes,
     set_each,
     set_values,
+    single,
 )
 from zerrit.core.errors import AddressNotFound, EditRefused, MergeRefused, SnippetRefused, ZerritError
 from zerrit.core.file_steps import (
@@ -378,7 +379,7 @@ def _set(document: Document, address: Address, step: Step) -> Edit:
 
 
 def _add(document: Document, address: Address, step: Step) -> Edit:
-    if not any(segment.is_pattern for segment in address.segments):
+    if not _is_over_many(address):
         return _add_one(document, address.segments, step)
     nodes = places_of(document, address.segments)
     if step.value is None or not step.name or not can_gather(document):
@@ -393,6 +394,11 @@ def _add_one(document: Document, segments: tuple[Segment, ...], step: Step) -> E
         return add_field(document, segments, step.name, _filled(document, entry, step.value))
     fields = {name: _filled(document, entry, value) for name, value in step.fields.items()}
     return add_entry(document, segments, step.name, fields)
+
+
+def _is_over_many(address: Address) -> bool:
+    """The address says itself that it may lead to several places. One that leads to several by chance is refused."""
+    return any(segment.is_pattern for segment in address.segments)
 
 
 def _filled(document: Document, entry: Node, text: str) -> str:
@@ -419,9 +425,9 @@ def _rename(document: Document, address: Address, step: Step) -> Edit:
     _require_place(address, step)
     if not step.name:
         raise EditRefused("A new name is missing.")
-    nodes = places_of(document, address.segments)
+    nodes = places_of(document, address.segments) if _is_over_many(address) else [single(document, address.segments)]
     if len(nodes) == 1 and template_of(step.name) is None:
-        return rename(document, address.segments, plain(step.name))
+        return rename(document, document.keys.segments_of(nodes[0]), plain(step.name))
 
     def name_of(node: Node) -> str:
         template = template_of(step.name)
@@ -439,9 +445,9 @@ def _move(document: Document, address: Address, step: Step) -> Edit:
     if step.where not in list(Where):
         raise EditRefused(f"`{step.where}` says not where to move it; write before, after or into.")
     where, target = Where(step.where), _in_same_file(step.target, address)
-    nodes = places_of(document, address.segments)
-    if len(nodes) == 1:
+    if not _is_over_many(address):
         return move(document, address.segments, where, target)
+    nodes = places_of(document, address.segments)
     if any(segment.ordinal for node in nodes for segment in document.keys.segments_of(node)):
         raise EditRefused(
             f"{step.address} leads to entries that are only told by their number, which changes with each move. Move them one by one."
@@ -464,9 +470,9 @@ def _in_same_file(text: str, address: Address) -> tuple[Segment, ...]:
 
 def _comment_out(document: Document, address: Address, step: Step) -> Edit:
     _require_place(address, step)
-    nodes = places_of(document, address.segments)
-    if len(nodes) == 1:
+    if not _is_over_many(address):
         return comment_out(document, address.segments)
+    nodes = places_of(document, address.segments)
     if can_gather(document):
         return comment_out_at(document, nodes)
     return in_turn(document, nodes, comment_out)

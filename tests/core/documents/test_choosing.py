@@ -267,6 +267,16 @@ def test_steps_over_a_pattern_in_yaml_and_in_a_script() -> None:
     assert (outcome.kind, text.count("spare = true")) == (OutcomeKind.DONE, 3), outcome.message
 
 
+@pytest.mark.parametrize(
+    "words", [("rename", "x"), ("comment-out",), ("add", "note", "=x"), ("move", "after", "e[#1]")]
+)
+def test_an_address_that_leads_to_several_by_chance_is_refused(words: tuple[str, ...]) -> None:
+    data = b'<a><e x="1"/><e x="2"/><e x="2"/></a>'
+    outcome, text = made("e", *words, data=data)
+    assert (outcome.kind, "leads to 3 places" in outcome.message) == (OutcomeKind.IMPOSSIBLE, True), outcome.message
+    assert text == data.decode()
+
+
 def test_entries_without_keys_are_not_moved_together() -> None:
     outcome, _ = made("e[x>1]", "move", "after", "e[#1]", data=b'<a><e x="1"/><e x="2"/><e x="2"/></a>')
     assert "are only told by their number" in outcome.message
