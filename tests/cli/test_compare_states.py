@@ -128,3 +128,17 @@ def test_a_step_that_removes_a_binary_is_deployed_and_can_be_taken_back(quick: Q
     assert (run.state, "mods.pak" in quick.files()) == ("deployed", False), run.outcome
     back = quick.end_of(quick.zerrit.rollback("reef", run.before or 0))
     assert (back.state, quick.files()["mods.pak"]) == ("done", PACK)
+
+
+def test_only_what_is_chosen_by_what_it_is(tmp_path: Path) -> None:
+    for name, want in (("old.xml", 1), ("new.xml", 2)):
+        entries = "".join(
+            f'<thing name="{key}" kind="{kind}" want="{want}"/>' for key, kind in zip("ABC", "xyx", strict=True)
+        )
+        (tmp_path / name).write_text(f"<a>{entries}</a>")
+    done = zerrit("compare", "old.xml", "new.xml", "--only", "thing[kind=x]", cwd=tmp_path)
+    assert [key for key in "ABC" if f"thing[{key}]" in done.out] == ["A", "C"]
+    last = zerrit("compare", "old.xml", "new.xml", "--only", "thing[#-1]/@want", cwd=tmp_path)
+    assert [key for key in "ABC" if f"thing[{key}]" in last.out] == ["C"]
+    none = zerrit("compare", "old.xml", "new.xml", "--only", "thing[kind=z]", cwd=tmp_path)
+    assert "none that fits" in none.err

@@ -143,9 +143,10 @@ def _large_databases(old: Path, new: Path, only: str) -> Compared:
     from zerrit.core.documents.document import read_rows  # noqa: PLC0415
 
     before, after = ({new.name: read_rows(rows, new.name)} for rows in rows_that_differ(old, new))
-    found = compare_file_sets(FileSet(before, {}), FileSet(after, {}))
+    sides = FileSet(before, {}), FileSet(after, {})
+    found = compare_file_sets(*sides)
     if only:
-        found = differences_at(found, only if "#" in only else f"{new.name}#{only}")
+        found = differences_at(found, only if "#" in only else f"{new.name}#{only}", *sides)
     logs = [f"{path}{ending}" for path in (old, new) for ending in LOG_ENDINGS if Path(f"{path}{ending}").exists()]
     notes = [f"{log} is beside its database; the rows in it were left out." for log in logs]
     return Compared(str(old), str(new), found, {}, notes)
@@ -238,7 +239,7 @@ def _compared(
     found = compare_file_sets(before, after)
     if only:
         pattern = only if "#" in only or not name else f"{name}#{only}"
-        found = differences_at(found, pattern)
+        found = differences_at(found, pattern, before, after)
         require_place(pattern, before, after)
     paths = sorted({one.address.partition("#")[0] for one in found}) if with_texts else []
     texts = {

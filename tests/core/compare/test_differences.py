@@ -150,7 +150,12 @@ def test_differences_are_narrowed_by_an_address_pattern(pattern: str, kept: list
     new = FINDS.replace('holds="4"', 'holds="5"').replace('holds="2"', 'holds="3"')
     new = "\n".join(line for line in new.splitlines() if "Jet Lump" not in line) + "\n"
     old_document, new_document = (read_document(text.encode(), "a.xml") for text in (FINDS, new))
-    found = differences_at(compare_documents(old_document, new_document), pattern)
+    found = differences_at(
+        compare_documents(old_document, new_document),
+        pattern,
+        FileSet({old_document.path: old_document}),
+        FileSet({new_document.path: new_document}),
+    )
     assert {d.address.partition("#")[2] for d in found} == set(kept)
 
 

@@ -164,7 +164,7 @@ def compare_states(
     """What differs between two states, at or below `only` where that is given. Texts are compared only where asked for."""
     found = tuple(compare_file_sets(old, new))
     if only:
-        found = tuple(differences_at(found, only))
+        found = tuple(differences_at(found, only, old, new))
         require_place(only, old, new)
     lines: dict[str, str] = {}
     for path in sorted({difference.address.partition("#")[0] for difference in found}) if texts.lines else ():
