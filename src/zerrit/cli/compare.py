@@ -146,7 +146,7 @@ def _large_databases(old: Path, new: Path, only: str) -> Compared:
     sides = FileSet(before, {}), FileSet(after, {})
     found = compare_file_sets(*sides)
     if only:
-        found = differences_at(found, only if "#" in only else f"{new.name}#{only}", *sides)
+        found = differences_at(found, _with_file(only, new.name), *sides)
     logs = [f"{path}{ending}" for path in (old, new) for ending in LOG_ENDINGS if Path(f"{path}{ending}").exists()]
     notes = [f"{log} is beside its database; the rows in it were left out." for log in logs]
     return Compared(str(old), str(new), found, {}, notes)
@@ -238,7 +238,7 @@ def _compared(
     before, after = _file_sets(old, new, read)
     found = compare_file_sets(before, after)
     if only:
-        pattern = only if "#" in only or not name else f"{name}#{only}"
+        pattern = _with_file(only, name)
         found = differences_at(found, pattern, before, after)
         require_place(pattern, before, after)
     paths = sorted({one.address.partition("#")[0] for one in found}) if with_texts else []
@@ -250,6 +250,12 @@ def _compared(
     unsure = undecided(before, after)
     notes = [f"Compared by size only, since their content is not kept: {', '.join(unsure[:5])}"] if unsure else []
     return Compared(old.name, new.name, found, texts, notes)
+
+
+def _with_file(only: str, name: str) -> str:
+    """The address with its file, where it is only a place in the one file; `thing[#3]` has a `#` and names none."""
+    names_file = "#" in only.partition("[")[0]
+    return only if names_file or not name else f"{name}#{only}"
 
 
 def _facing(side: _Side, other: _Side) -> _Side:
