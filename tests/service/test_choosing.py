@@ -68,12 +68,12 @@ def test_the_same_by_commands_and_plain_http(quick: Quick, tmp_path: Path) -> No
     shown = zerrit("show", "reef:singers.js#singers/*[voice=bass]/pay", cwd=tmp_path, **signed)
     assert shown.out.count("pay") >= 2
     wrong = zerrit("show", "reef:singers.js#singers/*[voice>3]", cwd=tmp_path, **signed)
-    assert "`voice` is no number in any of them" in wrong.err
+    assert "`voice` is not a number in any of them" in wrong.err
     with httpx.Client(base_url=quick.url, headers={"Authorization": f"Bearer {token}"}) as plain:
         body = {"kind": "remove", "address": "singers.js#singers/*[pay<2]"}
         assert plain.post(f"/api/v1/changes/{change}/steps", json=body).status_code == 201
         bad = plain.post(f"/api/v1/changes/{change}/steps", json={**body, "address": "singers.js#singers/*[pay<two]"})
-        assert (bad.status_code, "wants one number" in bad.text) == (422, True)
+        assert (bad.status_code, "needs one number" in bad.text) == (422, True)
     local = tmp_path / "songs.cfg"
     local.write_bytes(world("choir")["songs.cfg"])
     edited = zerrit("edit", "songs.cfg", "Songs/song[key=minor]", "add", "encore", "=1", cwd=tmp_path)

@@ -198,6 +198,8 @@ def check_access(try_write: bool, output: str, **given: Any) -> None:
 
     Shows what is in the folder, what the files look like, and whether the game runs.
     """
+    if given["database"]:
+        raise click.UsageError("check-access does not try a database; `zerrit server add` and `server set` do.")
     connection = chosen_settings(CONNECTIONS, given, {}, "the connection")
     control = chosen_settings(CONTROLS, given, {"kind": "manual"}, "the control")
     secret = _asked_for(CONNECTIONS, connection, _password(given), "Password of the connection")

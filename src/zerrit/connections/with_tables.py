@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import time
 from collections.abc import Iterable, Iterator, Mapping
-from hashlib import sha256
 from types import TracebackType
 from typing import Final, NoReturn, Self
 
@@ -184,15 +183,7 @@ class ConnectionWithTables:
 
     def _write(self, data: bytes, replaced: str) -> None:
         try:
-            known = self._tables.read()
-            if known == data:
-                return
-            if replaced and sha256(known).hexdigest() != replaced:
-                raise RowsFailed(
-                    RowFault.CHANGED,
-                    "Another program changed rows of the allowed tables since they were read, so none was written. Stop it, then try again.",
-                )
-            self._tables.write(data, known)
+            self._tables.write(data, replaced)
         except RowsFailed as error:
             raise self._failed(error) from error
 

@@ -285,7 +285,7 @@ class _AddressScanner:
         else:
             values = tuple(self._keys())
             if found not in ("=", "!=") and (len(values) > 1 or not _NUMBER.match(values[0].text)):
-                raise self._fault(f"`{found}` wants one number behind it, and `{values[0].text}` is none")
+                raise self._fault(f"`{found}` needs one number behind it, not `{','.join(one.text for one in values)}`")
         return Condition(self.text[start : self.at - 1], parse_node_address(place), found, values)
 
     def _require_pattern(self, text: str) -> None:

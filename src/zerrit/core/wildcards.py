@@ -60,7 +60,7 @@ def _expression(pattern: str) -> Any:
         return re2.compile(_encodable(pattern), options)
     except re2.error as error:
         said = error.args[0].decode() if isinstance(error.args[0], bytes) else error.args[0]
-        raise AddressInvalid(f"`{pattern[:60]}` is no regular expression: {said}", pattern, 0) from error
+        raise AddressInvalid(f"`{pattern[:60]}` is not a valid regular expression: {said}", pattern, 0) from error
 
 
 @lru_cache(maxsize=1024)

@@ -14,6 +14,7 @@ from dataclasses import dataclass
 from decimal import Decimal
 from enum import StrEnum
 from graphlib import CycleError, TopologicalSorter
+from hashlib import sha256
 from typing import Any, Final
 
 from sqlalchemy import Connection, Engine, Inspector, create_engine, inspect, text, types
@@ -41,9 +42,7 @@ from zerrit.core.nearest import did_you_mean
 MOST_ROWS: Final = 1_000_000
 ROWS_AT_ONCE: Final = 1_000
 LEAST_PATIENCE: Final = 10  #: seconds for a sign-in or a lock; six times as long for a statement
-POSTGRESQL: Final = "postgresql"
-#: The kinds of servers, each with the part of Zerrit to install for its driver; None where one is installed by hand.
-KINDS: Final[Mapping[str, str | None]] = {POSTGRESQL: "postgresql", "mysql": None, "mariadb": None}
+KIND: Final = "postgresql"
 _OPTIONS: Final = frozenset({"sslmode"})
 _TABLE_NAME: Final = re.compile(r"[^\x00-\x1f\";]{1,120}\Z")
 _SIMPLE_DEFAULT: Final = re.compile(
@@ -55,7 +54,7 @@ _CAST: Final = re.compile(r"::[\w \"\[\]().,]+\Z")
 class RowFault(StrEnum):
     UNREACHABLE = "unreachable"
     SIGN_IN = "sign-in"
-    MISSING = "missing"  #: a table is not there, or has nothing that tells its rows apart
+    MISSING = "missing"  #: a table is not there, or has no key
     ENDLESS = "endless"
     REFUSED = "refused"  #: a condition of the database, or a right, forbids it
     CHANGED = "changed"  #: another program changed rows in between
@@ -89,8 +88,8 @@ def checked_url(url: str) -> URL:
     kind = found.get_backend_name()
     if kind == "sqlite":
         raise ValueError("A SQLite file is read like any other file of the game; it needs no address.")
-    if kind not in KINDS:
-        raise ValueError(f"`{kind}` is no database server that Zerrit reaches. {did_you_mean(kind, KINDS)}".strip())
+    if kind != KIND:
+        raise ValueError(f"`{kind}` is not a database server that Zerrit reaches; it reaches {KIND}.")
     if found.password is not None:
         raise ValueError("Leave the password out of the address; it is kept apart, encrypted.")
     if not found.host or not found.database:
@@ -120,41 +119,36 @@ class TableServer:
         with self._transaction(is_kept=False) as connection:
             return self._text(connection).encode()
 
-    def write(self, wanted: bytes, known: bytes | None = None) -> None:
-        """Make the rows those of a text. `known` are the rows from which it was made: where others are there now, nothing is
-        written.
+    def write(self, wanted: bytes, replaced: str = "") -> None:
+        """Make the rows those of a text. `replaced` is the SHA-256 of the rows from which it was made: where others are there now,
+        nothing is written.
         """
         with self._transaction(is_kept=True) as connection:
-            self._put(connection, wanted, known, is_kept=True)
+            self._put(connection, wanted, replaced, is_kept=True)
 
     def try_writing(self, wanted: bytes) -> None:
         """Make the rows those of a text, see whether the server takes it, and undo it all."""
         with self._transaction(is_kept=False) as connection:
-            self._put(connection, wanted, None, is_kept=False)
+            self._put(connection, wanted, "", is_kept=False)
 
     # --- a transaction ------------------------------------------------------------------------------------------------
 
     def _made(self, password: str) -> Engine:
         seconds = max(LEAST_PATIENCE, int(self._timeout))
-        arguments: dict[str, Any] = {"connect_timeout": seconds}
-        if self._is_postgresql:
-            limits = f"-c statement_timeout={seconds * 6000} -c lock_timeout={seconds * 1000}"
-            forms = "-c datestyle=ISO -c intervalstyle=postgres -c timezone=UTC -c bytea_output=hex"
-            arguments["options"] = f"{limits} {forms} -c extra_float_digits=1 -c client_encoding=UTF8"
+        limits = f"-c statement_timeout={seconds * 6000} -c lock_timeout={seconds * 1000}"
+        forms = "-c datestyle=ISO -c intervalstyle=postgres -c timezone=UTC -c bytea_output=hex"
+        arguments = {
+            "connect_timeout": seconds,
+            "options": f"{limits} {forms} -c extra_float_digits=1 -c client_encoding=UTF8",
+        }
         url = self._url.set(password=password or None)
-        level = "REPEATABLE READ" if self._is_postgresql else "SERIALIZABLE"
         try:
-            return create_engine(url, poolclass=NullPool, connect_args=arguments, isolation_level=level)
+            return create_engine(url, poolclass=NullPool, connect_args=arguments, isolation_level="REPEATABLE READ")
         except (ModuleNotFoundError, NoSuchModuleError) as error:
-            part = KINDS.get(self._url.get_backend_name())
-            how = f"Install it: pip install 'zerrit[{part}]'" if part else "Install one and name it in the address"
             raise RowsFailed(
-                RowFault.UNREACHABLE, f"The driver for {self._url.get_backend_name()} is not installed. {how}."
+                RowFault.UNREACHABLE,
+                f"The driver for {KIND} is not installed. Install it: pip install 'zerrit[{KIND}]'.",
             ) from error
-
-    @property
-    def _is_postgresql(self) -> bool:
-        return self._url.get_backend_name() == POSTGRESQL
 
     @contextmanager
     def _transaction(self, *, is_kept: bool) -> Iterator[Connection]:
@@ -255,9 +249,8 @@ class TableServer:
 
     def _rows(self, connection: Connection, shape: _Shape) -> Iterator[str]:
         quoted = self._engine.dialect.identifier_preparer.quote
-        as_text = "TEXT" if self._is_postgresql else "CHAR"
         names = list(shape.table.columns)
-        asked = (f"CAST({quoted(name)} AS {as_text})" if name in shape.as_text else quoted(name) for name in names)
+        asked = (f"CAST({quoted(name)} AS TEXT)" if name in shape.as_text else quoted(name) for name in names)
         statement = text(f"SELECT {', '.join(asked)} FROM {self._quoted(shape)}")  # noqa: S608 (all names are quoted)
         with connection.execute(statement, execution_options={"stream_results": True}) as rows:
             for some in rows.partitions(ROWS_AT_ONCE):
@@ -270,12 +263,14 @@ class TableServer:
 
     # --- writing ------------------------------------------------------------------------------------------------------
 
-    def _put(self, connection: Connection, wanted: bytes, known: bytes | None, *, is_kept: bool) -> None:
+    def _put(self, connection: Connection, wanted: bytes, replaced: str, *, is_kept: bool) -> None:
         now = self._text(connection)
-        if known is not None and now.encode() != known:
+        if now.encode() == wanted:
+            return
+        if replaced and sha256(now.encode()).hexdigest() != replaced:
             raise RowsFailed(
                 RowFault.CHANGED,
-                "Another program changed rows of the allowed tables in between, so nothing was written. Stop it, then try again.",
+                "Another program changed rows of the allowed tables since they were read, so none was written. Stop it, then try again.",
             )
         source = source_of_server_tables(wanted)
         tables = server_tables(source.tables)
@@ -288,7 +283,7 @@ class TableServer:
                 "the server, then try again.",
             )
         self._apply(connection, shapes, row_changes(tables, now, source.text))
-        if is_kept and self._is_postgresql:
+        if is_kept:
             self._number_on(connection, shapes)
         settled = self._text(connection)
         if settled.encode() != wanted:
@@ -296,8 +291,7 @@ class TableServer:
 
     def _apply(self, connection: Connection, shapes: Mapping[str, _Shape], changes: RowChanges) -> None:
         order = _in_order([shape.table for shape in shapes.values()])
-        if self._is_postgresql:
-            connection.execute(text("SET CONSTRAINTS ALL DEFERRED"))
+        connection.execute(text("SET CONSTRAINTS ALL DEFERRED"))
         # What refers goes before what it refers to, and comes after it.
         for table, fields in _children_first(changes.removed, order):
             self._run(connection, shapes[table.name], "DELETE FROM {table} WHERE {where}", {}, fields)
@@ -329,7 +323,7 @@ class TableServer:
         columns = ", ".join(map(quote, names))
         marks = ", ".join(f":v{n}" for n in range(len(names)))
         # A column that the server always numbers takes a number of ours only where it is told to.
-        always = " OVERRIDING SYSTEM VALUE" if self._is_postgresql and shape.numbered else ""
+        always = " OVERRIDING SYSTEM VALUE" if shape.numbered else ""
         statement = f"INSERT INTO {self._quoted(shape)} ({columns}){always} VALUES ({marks})"  # noqa: S608
         connection.execute(
             text(statement), {f"v{n}": _value(shape, name, fields[name]) for n, name in enumerate(names)}

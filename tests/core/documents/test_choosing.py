@@ -92,7 +92,7 @@ def test_fields_of_chosen_entries(address: str, found: list[str]) -> None:
     ("address", "message"),
     [
         ("thing[wnat>3]", "None of them has a value at `wnat`. Is `want` meant?"),
-        ("thing[kind>3]", "`kind` is no number in any of them, such as `cloth`."),
+        ("thing[kind>3]", "`kind` is not a number in any of them, such as `cloth`."),
         ("thing[want>100]", "has 3 entries at `thing`, and none that fits `thing[want>100]`."),
         ("thing[kind=clth]", "`kind` is `cloth` there."),
         ("thing[kind=cloth][want>10]", "Each bracket fits some of them, but no entry fits all."),
@@ -107,9 +107,9 @@ def test_what_fits_nothing_says_why(address: str, message: str) -> None:
 @pytest.mark.parametrize(
     ("address", "message"),
     [
-        ("thing[want>ten]", "`>` wants one number behind it, and `ten` is none"),
-        ("thing[want>1,2]", "`>` wants one number behind it"),
-        ('thing[kind~"("]', "is no regular expression"),
+        ("thing[want>ten]", "`>` needs one number behind it, not `ten`"),
+        ("thing[want>1,2]", "`>` needs one number behind it"),
+        ('thing[kind~"("]', "is not a valid regular expression"),
         ("thing[=3]", "a field is missing before `=`"),
         ("thing[A][B]", "a name has one bracket with keys"),
         ("thing[#1][A]", "is the last bracket of a name"),
@@ -191,8 +191,8 @@ def test_conditions_work_in_every_kind_of_file() -> None:
         (lantern["lantern.toml"], "lantern.toml", "lamp[oil=rape]", 2),
         (b"[Plot North]\nSize=3\n[Plot South]\nSize=9\n", "a.ini", "Plot*[Size>5]", 1),
     ]
-    for data, path, address, count in cases:
-        assert len(read_document(data, path).select(address)) == count, address
+    for data, path, address, number in cases:
+        assert len(read_document(data, path).select(address)) == number, address
 
 
 # --- steps ----------------------------------------------------------------------------------------------------------------------

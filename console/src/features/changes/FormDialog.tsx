@@ -78,7 +78,7 @@ export function FormDialog({ change, onClose }: { change: Schemas["ChangeDetail"
             <Typography component="ul" variant="body2" sx={{ m: 0, pl: 2.5 }}>
               {chosen.places.map((place) => <li key={place}>{place}</li>)}
             </Typography>
-            <TextField select label="What to do" value={act} onChange={(event) => { setAct(event.target.value as Act); fill.reset(); }}>
+            <TextField select label="Action" value={act} onChange={(event) => { setAct(event.target.value as Act); fill.reset(); }}>
               {Object.entries(ACTS).map(([key, label]) => <MenuItem key={key} value={key}>{label}</MenuItem>)}
             </TextField>
             {chosen.questions.filter((question) => act === "make" || question.name === WORD).map((question) => (
@@ -89,7 +89,7 @@ export function FormDialog({ change, onClose }: { change: Schemas["ChangeDetail"
                 onChange={(event) => { setAnswers({ ...answers, [question.name]: event.target.value }); fill.reset(); }}
               />
             ))}
-            {act === "rename" && <TextField label="What it is to be called" value={newWord} onChange={(event) => { setNewWord(event.target.value); fill.reset(); }} />}
+            {act === "rename" && <TextField label="New word" value={newWord} onChange={(event) => { setNewWord(event.target.value); fill.reset(); }} />}
           </>
         )}
         <ProblemNote error={forms.error ?? draft.error ?? fill.error} />

@@ -85,7 +85,7 @@ def _none_that_fits(document: Document, segment: Segment, candidates: list[Node]
             known = f" Is `{close[0]}` meant?" if close else f" They have {', '.join(list(fields)[:MAX_LISTED])}."
             said.append(f"None of them has a value at `{place}`.{known}")
         elif condition.operator in (">", "<", ">=", "<=") and not any(as_number(value) is not None for value in values):
-            said.append(f"`{place}` is no number in any of them, such as `{values[0][:40]}`.")
+            said.append(f"`{place}` is not a number in any of them, such as `{values[0][:40]}`.")
         elif condition.operator == "=":
             wanted = condition.values[0].text
             there = nearest(wanted, list(dict.fromkeys(values))) or tuple(dict.fromkeys(values))[:MAX_LISTED]

@@ -29,7 +29,7 @@ from zerrit.core.errors import EditRefused
 
 MOST_IN_TURN: Final = 500  #: places that are edited one after the other
 MOST_READ: Final = 400_000_000  #: characters that are read again for them
-MOST_PLACES: Final = 100_000  # one step may touch so many places; a pattern that fits more is surely a slip
+MOST_PLACES: Final = 100_000  # that one step changes; a pattern that fits more is surely a slip
 
 
 _ADJUSTMENT: Final = re.compile(
@@ -443,7 +443,7 @@ def _all_of(root: Node) -> Counter[tuple[tuple[str, ...], str | None]]:
 
 
 def require_turns(document: Document, count: int) -> None:
-    """Raises EditRefused: so many places cannot be edited one after the other."""
+    """Raises EditRefused: the places are too many to be edited one after the other."""
     if count > MOST_IN_TURN or count * len(document.text) > MOST_READ:
         raise EditRefused(
             f"The pattern fits {count:,} places; in a file of this kind and size fewer are changed in one step. Choose fewer."

@@ -149,7 +149,9 @@ def _require_fitting_database(server: Server) -> None:
         raise Refused(f"The database cannot be used: {error}") from error
     odd = next((name for name in server.database.tables if not is_table_name(name)), None)
     if odd is not None:
-        raise Refused(f"`{odd}` is no name of a table.")
+        raise Refused(
+            f"`{odd}` is not a valid name of a table. Write it as the database has it, such as crates or game.crates."
+        )
 
 
 def _sealed(workspace: Workspace, settings: Kind, secret: str, stored: bytes | None) -> bytes | None:
