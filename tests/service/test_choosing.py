@@ -79,3 +79,57 @@ def test_the_same_by_commands_and_plain_http(quick: Quick, tmp_path: Path) -> No
     edited = zerrit("edit", "songs.cfg", "Songs/song[key=minor]", "add", "encore", "=1", cwd=tmp_path)
     assert edited.code == 0, edited.err
     assert local.read_text().count('"encore"') == 3
+
+
+def test_entries_are_searched_filtered_and_completed_in_the_same_language(quick: Quick) -> None:
+    client = quick.zerrit
+    found = client.search("*.cfg#Songs/song[key=minor]")
+    assert found.is_complete
+    assert {(one.kind, one.path) for one in found.hits} == {("entry", "songs.cfg")}
+    shown = client.show("reef", "songs.cfg#Songs/song[key=minor]")
+    assert [one.address for one in found.hits] == [one.address.partition("#")[2] for one in shown]
+    assert client.search("reef:songs.cfg#Songs/song[key=minor]").hits == found.hits
+    assert client.search("songs.cfg#Songs/song[key=mangled]").hits == []
+
+    def rows(search: str = "", *where: str) -> list[str]:
+        query = api.EntriesQuery(path="data/store.db", kind="grains", search=search, where=list(where))
+        return [one.cells["name"] for one in client.entries("reef", query).rows]
+
+    assert rows("[price>5][bolted=0]") == ["spelt", "millet", "buckwheat"]
+    assert rows("[price>5] [bolted=0] mil") == ["millet"]
+    assert rows("", "price:>5", "bolted:=0") == ["spelt", "millet", "buckwheat"]
+    assert rows("", "name:=spelt,mil*") == ["spelt", "millet"]
+    assert rows("", 'name:~"^(spelt|rye)$"') == [one for one in rows() if one in ("spelt", "rye")]
+    for wrong in ("[price>dear]", "[price>5", "[pri/ce//=4]"):
+        if wrong == "[price>5":  # a bracket that is still open is a word
+            assert rows(wrong) == []
+            continue
+        with pytest.raises(ProblemError, match="does not choose entries"):
+            rows(wrong)
+    with pytest.raises(ProblemError, match="is not a condition"):
+        rows("", "price:>dear")
+    assert client.complete("reef", "songs.cfg#Songs/song[k") == ["songs.cfg#Songs/song[key="]
+    assert "songs.cfg#Songs/song[key=minor]" in client.complete("reef", "songs.cfg#Songs/song[key=")
+
+
+def test_one_waiver_accepts_a_finding_at_all_places_that_it_chooses(quick: Quick) -> None:
+    client = quick.zerrit
+    gamebook = b"gamebook: 1\ngame: mill\nfiles:\n  songs.cfg:\n    entries:\n      Songs/song:\n        fields:\n          fee: {max: 1}\n"
+    client.put_gamebook("reef", gamebook)
+    code = "meaning.range"
+    places = [one.address for one in client.check_server("reef").findings if one.code == code]
+    assert len(places) > 3
+    with pytest.raises(ProblemError, match="has no finding"):
+        client.waive_on("reef", code, "songs.cfg#Songs/song[key=mangled]/fee", "none is so")
+    pattern = "songs.cfg#Songs/song[key=minor]/fee"
+    chosen = {one.address for one in client.show("reef", pattern)} & set(places)
+    assert chosen
+    client.waive_on("reef", code, pattern, "short ones are cheap")
+    judged = {one.address: one.waived for one in client.check_server("reef").findings if one.code == code}
+    assert {address for address, waived in judged.items() if waived} == chosen
+    (waiver,) = client.waivers("reef")
+    assert waiver.state == "in-use"
+    change = client.create_change("reef", "In major").id
+    client.add_step(change, api.StepIn(kind="set", address="songs.cfg#Songs/song[key=minor]/key", operation="=major"))
+    after = {one.address: one.waived for one in client.change(change).findings if one.code == code}
+    assert not any(after.values())  # none is chosen any more, so none is accepted

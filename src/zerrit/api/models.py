@@ -536,6 +536,9 @@ class StepIn(Sent):
     replace_all: bool = False
     throughout: bool = False
     leave: list[Annotated[str, Field(max_length=2000)]] = Field(default_factory=list)
+    keep: list[Annotated[str, Field(max_length=500)]] = Field(default_factory=list, max_length=20)
+    keep_ratio: list[Annotated[str, Field(max_length=500)]] = Field(default_factory=list, max_length=20)
+    alone: bool = False
     if_refused: Literal["", "fail", "leave-out"] = ""
 
 

@@ -167,10 +167,23 @@ def _print_trial(outcome: api.OutcomeOut) -> None:
 @click.argument("change_id", type=int)
 @click.argument("address", shell_complete=complete_in_change)
 @click.argument("operation", shell_complete=complete_operation)
+@click.option("--keep", multiple=True, metavar="ORDER", help="Move what a new value passes, such as 'least <= most'.")
+@click.option("--keep-ratio", default="", metavar="FIELDS", help="Fields that keep their proportion: least,most.")
+@click.option("--alone", is_flag=True, help="Move nothing along, whatever the gamebook keeps together.")
 @dry_run_option
-def set_step(change_id: int, address: str, operation: str, is_dry_run: bool) -> None:
+def set_step(
+    change_id: int,
+    address: str,
+    operation: str,
+    keep: tuple[str, ...],
+    keep_ratio: str,
+    alone: bool,
+    is_dry_run: bool,
+) -> None:
     """Add a step: set values. OPERATION is =40, +10, -10, *1.5, '*1.5 from 0 to 400', on or off."""
-    _add(change_id, "set", address, is_dry_run=is_dry_run, operation=operation)
+    fields = [one.strip() for one in keep_ratio.split(",") if one.strip()]
+    coupled = {"keep": list(keep), "keep_ratio": fields, "alone": alone}
+    _add(change_id, "set", address, is_dry_run=is_dry_run, operation=operation, **coupled)
 
 
 @change.command("add")

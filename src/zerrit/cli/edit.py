@@ -22,9 +22,19 @@ from zerrit.core.wording import counted
 @click.argument("address", shell_complete=complete_node_of_file)
 @click.argument("operation", nargs=-1, required=True, type=click.UNPROCESSED)
 @click.option("--gamebook", "gamebook_file", type=FILE, help="Read the file as this gamebook says.")
+@click.option("--keep", multiple=True, metavar="ORDER", help="Move what a new value passes, such as 'least <= most'.")
+@click.option("--keep-ratio", default="", metavar="FIELDS", help="Fields that keep their proportion: least,most.")
+@click.option("--alone", is_flag=True, help="Move nothing along, whatever the gamebook keeps together.")
 @click.option("--save-to", type=OUT, help="Write the result here; without it the file itself is changed.")
 def edit(
-    file: Path, address: str, operation: tuple[str, ...], gamebook_file: Path | None, save_to: Path | None
+    file: Path,
+    address: str,
+    operation: tuple[str, ...],
+    gamebook_file: Path | None,
+    keep: tuple[str, ...],
+    keep_ratio: str,
+    alone: bool,
+    save_to: Path | None,
 ) -> None:
     """Change a local file. ADDRESS is the part after #.
 
@@ -45,16 +55,22 @@ def edit(
     def read(data: bytes, name: str) -> Document:
         if gamebook is None:
             return read_document(data, name)
-        return replace(gamebook.read(data, gamebook.path_in_game(file.as_posix())), path=name)
+        return gamebook.read(data, name)
 
-    document = read(file.read_bytes(), file.name)
-    place = f'"{file.name}"' if "#" in file.name else file.name
+    path = gamebook.path_in_game(file.as_posix()) if gamebook is not None else file.name
+    document = read(file.read_bytes(), path)
+    place = f'"{path}"' if "#" in path else path
     step = step_from_words(f"{place}#{address}" if address else place, operation)
-    replayed = replay({file.name: document}, [step], read)
+    if keep or keep_ratio or alone:
+        if step.kind is not StepKind.SET:
+            raise click.UsageError("--keep, --keep-ratio and --alone go with values, such as =40 or +10.")
+        fields = tuple(one.strip() for one in keep_ratio.split(",") if one.strip())
+        step = replace(step, keep=keep, keep_ratio=fields, alone=alone)
+    replayed = replay({path: document}, [step], read, gamebook=gamebook)
     outcome = replayed.outcomes[0]
     if outcome.kind is OutcomeKind.IMPOSSIBLE:
         raise ZerritError(outcome.message)
-    result = replayed.documents[file.name]
+    result = replayed.documents[path]
     if outcome.changes:
         rows = [
             (c.address.removeprefix(f"{place}#"), short(c.old), short("(gone)" if c.new is None else c.new))
@@ -71,7 +87,7 @@ def edit(
     if not result.ok:
         errors = result.faults
         echo(f"The file has {counted(len(errors), 'fault')} besides:")
-        print_findings(errors, {file.name: result.text})
+        print_findings(errors, {path: result.text})
 
 
 def _require_no_log_beside(database: Path) -> None:

@@ -57,6 +57,8 @@ def search(
 ) -> None:
     """Find servers, files, entries, settings, changes and snapshots by name or value.
 
+    An address, such as '*.xml#thing[kind=cloth]', finds the places that it leads to.
+
     With --in-files, search the text of a server's files. Exit code 1 when nothing is found.
     """
     text = " ".join(words)

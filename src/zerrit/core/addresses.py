@@ -26,6 +26,7 @@ _NEEDS_QUOTES_IN_KEY: Final = re.compile(r'[\[\],*?"=<>~]|^[#!]|^\s|\s$|^$')
 _NEEDS_QUOTES_IN_NAME: Final = re.compile(r'[\[\]/*?"#\s]|\([^()]*,[^()]*\)|^$')
 _CHOICE: Final = re.compile(r"([^()]*)\(([^()]*,[^()]*)\)([^()]*)\Z")
 _OPERATOR: Final = re.compile(r"!=|>=|<=|!~|=|>|<|~")
+_BRACKET: Final = re.compile(r'\[(?:[^\[\]"]|"[^"]*"|\[[^\[\]]*\])*\]')
 _NUMBER: Final = re.compile(r"[-+]?(?:\d+\.?\d*|\.\d+)\Z")
 
 
@@ -181,6 +182,31 @@ def parse_node_address(text: str) -> tuple[Segment, ...]:
     Raises AddressInvalid: a bracket or quote is not closed, or a segment is empty.
     """
     return tuple(_AddressScanner(text).segments())
+
+
+def parse_condition(text: str) -> Condition:
+    """Read what a value is held against, such as `>10`, `=cloth,silk` or `~"^a"`.
+
+    Raises AddressInvalid.
+    """
+    segments = parse_node_address(f"*[value{text}]")
+    if len(segments) != 1 or len(segments[0].conditions) != 1 or segments[0] != _only(segments[0].conditions[0]):
+        raise AddressInvalid(f"`{text}` is not one condition", text, 0)
+    return segments[0].conditions[0]
+
+
+def _only(condition: Condition) -> Segment:
+    return Segment("", is_any_name=True, conditions=(condition,))
+
+
+def conditions_before(text: str) -> tuple[str, str]:
+    """The brackets that a text begins with, and what is behind them. One that is not closed is part of what is behind."""
+    rest = text.lstrip()
+    brackets = ""
+    while match := _BRACKET.match(rest):
+        brackets += match.group()
+        rest = rest[match.end() :].lstrip()
+    return brackets, rest
 
 
 class _AddressScanner:

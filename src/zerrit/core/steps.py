@@ -15,6 +15,7 @@ from types import MappingProxyType
 from typing import TYPE_CHECKING, Final
 
 from zerrit.core.addresses import Address, Segment, parse_address, parse_node_address
+from zerrit.core.coupled_numbers import Coupling, order_in, set_coupled
 from zerrit.core.documents import Document, Format, Node
 from zerrit.core.documents.field_copy import copy_fields
 from zerrit.core.documents.lookup import find
@@ -37,7 +38,6 @@ from zerrit.core.documents.value_edits import (
     parse_operation,
     remove_nodes,
     set_each,
-    set_values,
     single,
 )
 from zerrit.core.errors import AddressNotFound, EditRefused, MergeRefused, SnippetRefused, ZerritError
@@ -119,6 +119,11 @@ class Step:
     #: becomes the new one wherever it stands in the entry.
     throughout: bool = False
     leave: Sequence[str] = ()
+    #: Of a value that is set: orders such as `floor <= want`, and fields in one proportion, of the same entry, which move along;
+    #: without `alone`, so does what the gamebook keeps. What is made of a text or another state stays to the letter.
+    keep: Sequence[str] = ()
+    keep_ratio: Sequence[str] = ()
+    alone: bool = True
     if_refused: str = ""  #: `leave-out`: where the host refuses a file, the deploy goes on without it; else it fails
 
 
@@ -179,7 +184,8 @@ def step_from_words(address: str, words: Sequence[str]) -> Step:
         return _addition(address, rest)
     if verb in _FORMS:
         raise EditRefused(f"`{' '.join(words)}` is not complete. Write: {_FORMS[verb]}.")
-    return Step(StepKind.SET, address, operation=" ".join(words) if not verb.startswith("=") else verb)
+    operation = " ".join(words) if not verb.startswith("=") else verb
+    return Step(StepKind.SET, address, operation=operation, alone=False)
 
 
 _FORMS: Final[Mapping[str, str]] = {
@@ -298,6 +304,8 @@ def _attempt(state: FileState, step: Step) -> tuple[FileState, Outcome]:
                 edit, notes = _merge(current[path], step)
             elif step.kind is StepKind.MERGE_VERSION:
                 edit, notes = _carry(current[path], step)
+            elif step.kind is StepKind.SET:
+                edit = _set(current[path], address, step, state.gamebook)
             else:
                 edit = _EDITS[step.kind](current[path], address, step)
             edited[path] = edit.document
@@ -365,17 +373,39 @@ def _carry(document: Document, step: Step) -> tuple[Edit, tuple[str, ...]]:
     return Edit(merged.document, merged.applied), merged.left
 
 
-def _set(document: Document, address: Address, step: Step) -> Edit:
+def _set(document: Document, address: Address, step: Step, gamebook: Gamebook | None) -> Edit:
+    nodes = places_of(document, address.segments)
+    couplings = _couplings(document, step, gamebook)
+    if couplings:
+        return set_coupled(document, nodes, _new_value(document, step), couplings)
+    return set_each(document, nodes, _new_value(document, step))
+
+
+def _couplings(document: Document, step: Step, gamebook: Gamebook | None) -> list[Coupling]:
+    """What moves along with a value that is set: as the step says, and as the gamebook does for its entries.
+
+    Raises EditRefused: the step says it in a form that is not one.
+    """
+    wrong = next((text for text in step.keep if not order_in(text)), None)
+    if wrong is not None:
+        raise EditRefused(f"`{wrong}` is not an order. Write it such as `floor <= want`.")
+    if len(step.keep_ratio) == 1:
+        raise EditRefused(f"`{step.keep_ratio[0]}` has a proportion to another field only; name two or more.")
+    own = [Coupling(order_in(text)) for text in step.keep]
+    own += [Coupling(ratio=tuple(step.keep_ratio))] if step.keep_ratio else []
+    known = gamebook.keeps(document.path) if gamebook is not None and not step.alone else ()
+    return [*own, *known]
+
+
+def _new_value(document: Document, step: Step) -> Callable[[Node, str], str]:
+    """What a step makes of each value. Raises EditRefused: its operation is none."""
     text = step.operation.removeprefix("=")
     template = template_of(text) if step.operation.startswith("=") else None
     if template is None:
         operation = f"={plain(text)}" if step.operation.startswith("=") else step.operation
-        return set_values(document, address.segments, parse_operation(operation))
-    return set_each(
-        document,
-        places_of(document, address.segments),
-        lambda node, old: template.filled(fields_of_entry(document, node.parent, old)),
-    )
+        made = parse_operation(operation)
+        return lambda node, old: made.apply(old, document.declared_of(node))
+    return lambda node, old: template.filled(fields_of_entry(document, node.parent, old))
 
 
 def _add(document: Document, address: Address, step: Step) -> Edit:
@@ -500,7 +530,6 @@ def _require_place(address: Address, step: Step) -> None:
 
 
 _EDITS: Final[Mapping[StepKind, Callable[[Document, Address, Step], Edit]]] = {
-    StepKind.SET: _set,
     StepKind.ADD: _add,
     StepKind.COPY: _copy,
     StepKind.COPY_FIELDS: _copy_fields,

@@ -37,7 +37,7 @@ export function FilterBar({ entries, filter, onFilter, grouping, onGrouping, onK
           {Object.entries(entries.kinds).map(([name, count]) => <MenuItem key={name} value={name}>{name} ({count.toLocaleString()})</MenuItem>)}
         </TextField>
       )}
-      <TextField label="Search entries" value={filter.search} onChange={(event) => { onFilter({ ...filter, search: event.target.value }); }} sx={{ width: 150 }} />
+      <TextField label="Search entries" placeholder="[kind=cloth] words" value={filter.search} onChange={(event) => { onFilter({ ...filter, search: event.target.value }); }} sx={{ width: 180 }} />
       <TextField select label="Only" value={filter.only} onChange={(event) => { onFilter({ ...filter, only: event.target.value as EntryFilter["only"] }); }} sx={{ width: 115 }} slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}>
         {ONLY.map(({ only, word }) => <MenuItem key={only} value={only}>{word}</MenuItem>)}
       </TextField>
@@ -79,7 +79,7 @@ function ConditionForm({ anchor, entries, onClose, onAdd }: { anchor: HTMLElemen
         <TextField select label="Column" value={names.includes(field) ? field : TRAIL} onChange={(event) => { setField(event.target.value); }}>
           {names.map((name) => <MenuItem key={name} value={name}>{name === TRAIL ? "entry" : titleOf(name)}</MenuItem>)}
         </TextField>
-        <TextField autoFocus label="Condition" placeholder=">10, <=4, =cloth, !=cloth" value={text} onChange={(event) => { setText(event.target.value); }} />
+        <TextField autoFocus label="Condition" placeholder=">10, <=4, =cloth,silk, !=cloth" value={text} onChange={(event) => { setText(event.target.value); }} />
         <Typography variant="body2" color="text.secondary">Text alone is searched in the value.</Typography>
         <Button type="submit" variant="contained" disabled={!text.trim()}>Add the condition</Button>
       </Box>

@@ -13,6 +13,7 @@ from typing import Final
 
 from zerrit.core.checks.dead_rules import check_idle_rules
 from zerrit.core.checks.field_rules import check_files
+from zerrit.core.checks.gaining_loops import check_loops
 from zerrit.core.checks.known_files import check_known_files, check_logs
 from zerrit.core.checks.variants import check_variants
 from zerrit.core.documents import Finding, in_reading_order
@@ -37,6 +38,7 @@ CHECKS: Final[tuple[Check, ...]] = (
     check_known_files,
     check_logs,
     check_variants,
+    check_loops,
     check_idle_rules,
 )
 

@@ -10,9 +10,11 @@ from zerrit.core.documents import CODES, Document, Finding, Node
 from zerrit.core.documents.file_selection import below
 from zerrit.core.documents.scalars import as_number
 from zerrit.core.documents.selection import select
+from zerrit.core.errors import FigureRefused
 from zerrit.core.examination.check_context import Examination
 from zerrit.core.examination.game_files import touched
 from zerrit.core.rules import DrawRules
+from zerrit.core.rules.draws import prize_nodes
 from zerrit.core.wildcards import path_matches
 
 
@@ -22,7 +24,8 @@ def check_variants(examination: Examination) -> Iterator[Finding]:
         return
     changed = touched(examination.before, examination.documents)
     for rules in examination.gamebook.rules.draws:
-        for path in changed if rules.variant and rules.variant_chance else ():
+        has_variants = rules.variant and rules.variant_chance and not rules.variant_beside and not rules.parallel
+        for path in changed if has_variants else ():
             if path_matches(rules.tables.partition("#")[0], path) and path in examination.documents:
                 yield from _variants(examination, rules, path)
 
@@ -58,8 +61,11 @@ def _chances(document: Document, rules: DrawRules) -> dict[tuple[str, str], tupl
     if not document.ok:
         return found
     for table in select(document.root, document.keys, parse_address(rules.tables).segments):
-        group = below(table, rules.prizes) if rules.prizes else table
-        for prize in group.children if group is not None else ():
+        try:
+            prizes = prize_nodes(document, table, rules)
+        except FigureRefused:
+            continue  # the figures say what is missing there
+        for prize in prizes:
             thing, chance = below(prize, rules.thing), below(prize, rules.variant_chance)
             if thing is not None and chance is not None:
                 found[(document.keys.key_of(table) or table.name, thing.value or "")] = (prize, chance)

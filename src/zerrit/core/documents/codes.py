@@ -997,6 +997,17 @@ _MEANING: Final[dict[str, Code]] = {
         "the chance of the rusted lamp goes from 25 to 40 of 100",
         "the weight of the lamp goes up by as much",
     ),
+    "meaning.loop": _meaning(
+        _W,
+        "Trades gain in a circle: someone who goes round ends with more than was put in.",
+        "The message has the trades of one round and what they gain; the hint has the smallest change of one price that ends it. "
+        "`zerrit figures loops` lists all of them.",
+        '<items>\n  <rope name="A" cost="4" pays="5"/>\n</items>\n',
+        '<items>\n  <rope name="A" cost="5" pays="4"/>\n</items>\n',
+        "loops:\n  - name: market\n    trades:\n"
+        "      - {name: buy, each: 'example.xml#rope', gives: [{money: cost}], gets: [{thing: ':name'}]}\n"
+        "      - {name: sell, each: 'example.xml#rope', gives: [{thing: ':name'}], gets: [{money: pays}]}\n",
+    ),
     "meaning.advice": _meaning(
         _N,
         "A value that is allowed, but that those who know the game warn of.",

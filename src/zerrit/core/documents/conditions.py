@@ -38,7 +38,7 @@ def _that_meet(keys: Keys, nodes: Sequence[Node], condition: Condition) -> list[
     def fits(value: str) -> bool:
         found = known.get(value)
         if found is None:
-            found = known[value] = _fits(value, condition)
+            found = known[value] = fits_value(value, condition)
         return found
 
     name = _field_name(condition.place)
@@ -89,7 +89,8 @@ def _is_called(keys: Keys, node: Node, pattern: KeyPattern) -> bool:
     return any(pattern.matches(child.name.removeprefix("@")) for child in node.children if child.name)
 
 
-def _fits(value: str, condition: Condition) -> bool:
+def fits_value(value: str, condition: Condition) -> bool:
+    """Whether a value is what a condition asks for."""
     match condition.operator:
         case "=":
             return any(_is_same(value, one) for one in condition.values)

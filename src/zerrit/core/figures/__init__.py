@@ -2,7 +2,7 @@
 
 from zerrit.core.figures.derived import DerivedRow, between, derive
 from zerrit.core.figures.distance import Distance, distances_at
-from zerrit.core.figures.draws import odds_by_table, outer_tables
+from zerrit.core.figures.draws import odds_by_table, read_tables, tables_by_case
 from zerrit.core.figures.numbers import FreeNumber, free_numbers
 from zerrit.core.figures.odds import Chance, Prize, Range, Table, odds
 from zerrit.core.figures.place_odds import AllOdds, PlaceOdds
@@ -28,6 +28,7 @@ __all__ = [
     "free_numbers",
     "odds",
     "odds_by_table",
-    "outer_tables",
+    "read_tables",
+    "tables_by_case",
     "tally",
 ]

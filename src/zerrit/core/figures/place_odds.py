@@ -11,7 +11,7 @@ from typing import Final
 from zerrit.core.documents.document import Document
 from zerrit.core.documents.node import Node
 from zerrit.core.errors import FigureRefused
-from zerrit.core.figures.draws import outer_tables, prize_at, table_nodes
+from zerrit.core.figures.draws import name_of_table, prize_at, read_tables, table_nodes
 from zerrit.core.figures.odds import Chance, Table, odds
 from zerrit.core.gamebooks import Gamebook
 
@@ -37,7 +37,8 @@ class AllOdds:
         self._outer: Sequence[str] = ()
         self._known: dict[str, Sequence[Chance]] = {}
         with contextlib.suppress(FigureRefused):  # a table cannot be read: the figures say where, here nothing is said
-            self._tables, self._outer = outer_tables(gamebook, documents)
+            found = read_tables(gamebook, documents)
+            self._tables, self._outer = found.tables, found.outer
 
     def of(self, document: Document, node: Node) -> tuple[PlaceOdds, ...]:
         """What a place has to do with draws: a prize or a thing with all tables that players open, or a table of its own.
@@ -69,7 +70,7 @@ class AllOdds:
             except FigureRefused:
                 return set(), ""
             if prize is None:
-                return set(), document.keys.key_of(table) or table.name
+                return set(), name_of_table(document, table, rules)
             return {one for one in (prize.thing, prize.variant) if one}, prize.table
         things: set[str] = set()
         at: Node | None = node

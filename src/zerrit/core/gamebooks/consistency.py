@@ -12,7 +12,8 @@ from zerrit.core.gamebooks.rule_list import placed_rules
 from zerrit.core.gamebooks.schema import GamebookFile
 from zerrit.core.gamebooks.source_lines import Location, finding_at, locate
 from zerrit.core.nearest import did_you_mean
-from zerrit.core.rules import DerivedRules, DrawRules, EntryRules, RangeAt
+from zerrit.core.rules import DerivedRules, DrawRules, EntryRules
+from zerrit.core.rules.loops import LoopRules
 from zerrit.core.wildcards import path_matches
 
 
@@ -108,6 +109,12 @@ class _Search:
                 yield from self._places([place], (*at, *key))
             for fault in rule.faults():
                 yield self._at((*at, *fault.key), fault.message, did_you_mean(fault.wrong, fault.known))
+        for number, kept in enumerate(self.rules.keep):
+            yield from self._address(kept.each, ("keep", number, "each"))
+            if kept.fault:
+                yield self._at(("keep", number), kept.fault)
+        for number, loops in enumerate(self.rules.loops):
+            yield from self._of_loops(loops, ("loops", number))
         for number, draw in enumerate(self.rules.draws):
             yield from self._address(draw.tables, ("draws", number, "tables"))
             yield from self._of_draw(draw, ("draws", number))
@@ -116,18 +123,26 @@ class _Search:
         if self.rules.rehearse is not None and self.rules.rehearse.port_at:
             yield from self._address(self.rules.rehearse.port_at, ("rehearse", "port_at"))
 
+    def _of_loops(self, loops: LoopRules, location: Location) -> Iterator[Finding]:
+        known = tuple(rule.name for rule in self.rules.of(DerivedRules))
+        for number, trade in enumerate(loops.trades):
+            at = (*location, "trades", number)
+            yield from self._address(trade.each, (*at, "each"))
+            for key, message in trade.faults():
+                yield self._at((*at, *key), message)
+            for side, amounts in (("gives", trade.gives), ("gets", trade.gets)):
+                for index, amount in enumerate(amounts):
+                    if amount.price and amount.price not in known:
+                        message = f"`{amount.price}` is not one of the derived values."
+                        yield self._at((*at, side, index, "price"), message, did_you_mean(amount.price, known))
+                    for text in amount.money:
+                        if "#" in text:
+                            yield from self._address(with_any(text), (*at, side, index, "money"))
+
     def _of_draw(self, draw: DrawRules, location: Location) -> Iterator[Finding]:
-        for field in ("prizes", "weight", "thing", "table", "variant", "variant_chance"):
-            yield from self._places([getattr(draw, field)], (*location, field))
-        for field in ("takes", "counts"):
-            value = getattr(draw, field)
-            if isinstance(value, RangeAt):
-                yield from self._places([value.min, value.max], (*location, field))
-        if draw.nested and (draw.nested.count("{}") != 1 or draw.nested == "{}"):
-            message = f"`nested` is `{draw.nested}`; it is text with one {{}} for the name of the table: box[{{}}]."
-            yield self._at((*location, "nested"), message)
-        if isinstance(draw.repeats, str):
-            yield from self._places([draw.repeats], (*location, "repeats"))
+        for at, rules in draw.all_sets():
+            for field, message in rules.faults():
+                yield self._at((*location, *at, field), message)
 
     # --- circles --------------------------------------------------------------------------------------------------
 
@@ -139,6 +154,9 @@ class _Search:
         for number, rule in enumerate(derived):
             at = ("derived", number, "fallback")
             faults = [fault for address in rule.fallback for fault in self._address(with_any(address), at)]
+            for key, text in rule.sources():
+                if "#" in text:
+                    yield from self._address(with_any(text), ("derived", number, key))
             yield from faults
             faults += self._address(rule.each, ("derived", number))
             faults += self._places([rule.value], ("derived", number))

@@ -15,6 +15,7 @@ from typing import Any
 from pydantic import ValidationError
 
 from zerrit.core.addresses import fits_kind, is_open_kind, kind_of, place_in_kind
+from zerrit.core.coupled_numbers import Coupling
 from zerrit.core.documents import Document, Finding, Format, Node, Severity, Slot, read_document
 from zerrit.core.documents.codes import CODES
 from zerrit.core.gamebooks.consistency import faults_across
@@ -171,6 +172,10 @@ class Gamebook:
             ),
             None,
         )
+
+    def keeps(self, path: str) -> tuple[Coupling, ...]:
+        """Which numbers of the entries of a file move together."""
+        return tuple(one.coupling() for one in self.rules.keep if path_matches(one.each.partition("#")[0], path))
 
     def takes_effect(self, path: str, node: Node | None = None) -> str:
         """When a change of a file, or of one value in it, holds; empty where nothing is known of the file."""

@@ -18,6 +18,8 @@ from zerrit.core.rules import KINDS, DrawRules, FileRules, ListedRule, ListSourc
 from zerrit.core.rules.base import Name
 from zerrit.core.rules.bundles import BundleRules
 from zerrit.core.rules.forms import FormRules
+from zerrit.core.rules.keep import KeepRules
+from zerrit.core.rules.loops import LoopRules
 
 R = TypeVar("R", bound=ListedRule)
 
@@ -53,7 +55,9 @@ else:
 class GamebookFile(_Listed):
     """What is known of one game's files."""
 
+    keep: tuple[KeepRules, ...] = Field((), description="numbers of an entry that move together when one is set")
     draws: tuple[DrawRules, ...] = Field((), description="draw tables, for odds")
+    loops: tuple[LoopRules, ...] = Field((), description="trades that should not gain in a circle")
     bundles: tuple[BundleRules, ...] = Field((), description="what plugins, mods, maps and packs are made of")
     forms: dict[Name, FormRules] = Field({}, description="sheets of questions that fill all places of a new thing")
     opened: tuple[Name, ...] = Field(

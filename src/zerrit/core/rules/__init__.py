@@ -9,7 +9,7 @@ from zerrit.core.rules.balance import BalanceRule
 from zerrit.core.rules.base import Part, Rule
 from zerrit.core.rules.checklist import ChecklistRule
 from zerrit.core.rules.derived import BetweenRules, DerivedRules
-from zerrit.core.rules.draws import DrawRules, RangeAt
+from zerrit.core.rules.draws import DrawRules, RangeAt, SetRules
 from zerrit.core.rules.file_names import FileNameRule
 from zerrit.core.rules.files import EntryRules, FieldRules, FileRules, SlotRules
 from zerrit.core.rules.in_use import InUseRule
@@ -84,6 +84,7 @@ __all__ = [
     "Rehearsal",
     "Rule",
     "SameRule",
+    "SetRules",
     "SlotRules",
     "SqlQuery",
     "Table",

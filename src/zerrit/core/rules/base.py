@@ -51,6 +51,20 @@ Addresses = Annotated[
 Places = Annotated[
     tuple[Place, ...], BeforeValidator(_several, json_schema_input_type=_TextOrTexts), Field(min_length=1)
 ]
+
+
+def _sources(value: object) -> object:
+    """Places, addresses and numbers, of which the first that there is counts; a single one stands for a list of one."""
+    listed = value if isinstance(value, list | tuple) else (value,)
+    return tuple(str(one) if isinstance(one, int | float) and not isinstance(one, bool) else one for one in listed)
+
+
+Number = int | float | str
+Sources = Annotated[
+    tuple[Text, ...],
+    BeforeValidator(_sources, json_schema_input_type=Number | tuple[Number, ...]),
+    Field(description="a number, a place below the entry or an address; of several the first that there is"),
+]
 Texts = Annotated[tuple[Text, ...], BeforeValidator(_several, json_schema_input_type=_TextOrTexts)]
 
 

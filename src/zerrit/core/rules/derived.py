@@ -4,19 +4,29 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Mapping
-from decimal import Decimal
 from typing import TYPE_CHECKING, ClassVar, Final
 
 from pydantic import Field
 
 from zerrit.core.addresses import parse_address, quote_name
-from zerrit.core.documents import Document, Finding
+from zerrit.core.documents import Document, Finding, Node
+from zerrit.core.documents.scalars import as_number
 from zerrit.core.examination.check_context import Unknown
 from zerrit.core.examination.condition_fields import Around
 from zerrit.core.examination.entry_rows import Column, Rows
-from zerrit.core.expressions.address_templates import filled_address, filled_with, places_in, with_any
+from zerrit.core.expressions import ExpressionInvalid
+from zerrit.core.expressions.address_templates import (
+    OWN_NAME,
+    THERE,
+    filled_address,
+    filled_with,
+    needs_entry,
+    places_in,
+    with_any,
+)
+from zerrit.core.expressions.exact import parse_exact
 from zerrit.core.nearest import did_you_mean
-from zerrit.core.rules.base import Name, Part, Text, Texts
+from zerrit.core.rules.base import Name, Part, Sources, Text, Texts
 from zerrit.core.rules.listed import Fault, ListedRule, Named, nowhere
 
 if TYPE_CHECKING:
@@ -26,25 +36,39 @@ if TYPE_CHECKING:
 class BetweenRules(Part):
     """A value moves along a line between two thresholds: at `low` it is `at_low` times as much, at `high` `at_high`.
 
-    Without `high` one place with a range, such as `5..30`.
+    Without `high` one place with a range, such as `5..30`. Each is a number, a place below the entry, or an address with
+    {field} in it; of several the first that there is.
     """
 
-    low: Text
-    high: str = ""
-    at_low: Decimal
-    at_high: Decimal
+    low: Sources
+    high: Sources = ()
+    at_low: Sources
+    at_high: Sources
+    percent: bool = Field(False, description="`at_low` and `at_high` are in per cent: 80 is 0.8")
 
     @property
     def fault(self) -> str:
         """What is wrong where an entry has no thresholds."""
-        return f"{self.low} and {self.high} are not numbers" if self.high else f"{self.low} is not a range"
+        low, high = (" or ".join(given) for given in (self.low, self.high))
+        return f"{low} and {high} are not numbers" if self.high else f"{low} is not a range"
+
+    def sources(self) -> Iterator[str]:
+        """Every place and address in it."""
+        for given in (self.low, self.high, self.at_low, self.at_high):
+            yield from (text for text in given if not is_number(text))
+
+
+def is_number(text: str) -> bool:
+    """Whether a source is a number by itself, such as `5` or `80%`."""
+    return as_number(text.removesuffix("%")) is not None
 
 
 class DerivedRules(ListedRule):
     """A value that the game works out: `value` of `each` entry, or what is at `fallback` where that is `sentinel`.
 
     Of several fallbacks each is looked at where the one before sends the game on. In them, {field} is the entry's own
-    field.
+    field, and {there.field} one of the entry to which the fallback before it led. `result` makes the value out of it and of
+    `inputs`; in it, `value` is what was found and `amount` the stock that is asked for.
     """
 
     part: ClassVar[str] = "derived"
@@ -58,6 +82,14 @@ class DerivedRules(ListedRule):
     where_absent: bool = Field(False, description="a value that is not there sends the game to look elsewhere, too")
     fallback: Texts = Field((), description="the address where it looks then; or several, one after the other")
     between: BetweenRules | None = None
+    inputs: dict[Name, Sources] = Field({}, description="more numbers, by the names that `result` has for them")
+    result: str = Field(
+        "", max_length=500, description="such as `value * (1 + tax / 100)`; without it, the value itself"
+    )
+    thing: str = Field("", description="the place of what the value is of; without it, what the entry is called")
+    at: str = Field(
+        "", description="the place, or the field around it, that says where the value holds, such as a shop"
+    )
 
     @property
     def title(self) -> str:
@@ -68,14 +100,35 @@ class DerivedRules(ListedRule):
 
     def places(self) -> Iterator[Named]:
         yield Named(("value",), self.value)
+        for key, text in self.sources():
+            if "#" not in text:
+                yield Named((key,), text)
+
+    def sources(self) -> Iterator[tuple[str, str]]:
+        """Where else numbers come from, each with the key in the rule."""
         if self.between is not None:
-            yield Named(("between",), self.between.low)
-            if self.between.high:
-                yield Named(("between",), self.between.high)
+            yield from (("between", text) for text in self.between.sources())
+        yield from (("inputs", text) for given in self.inputs.values() for text in given if not is_number(text))
 
     def faults(self) -> Iterator[Fault]:
+        if self.result:
+            yield from self._faults_of_result()
+        elif self.inputs:
+            yield Fault(("inputs",), "`inputs` are for `result`, which is not given.")
+        if self.fallback and "{there." in self.fallback[0]:
+            yield Fault(("fallback",), "The first fallback has none before it, so there is no {there.…}.")
         if bool(self.sentinel or self.where_absent) is not bool(self.fallback):
             yield Fault((), "`fallback` goes together with `sentinel` or `where_absent`.")
+
+    def _faults_of_result(self) -> Iterator[Fault]:
+        try:
+            names = parse_exact(self.result).names
+        except ExpressionInvalid as error:
+            yield Fault(("result",), f"{error}.")
+            return
+        for name in sorted(names - {"value", "amount", *self.inputs}):
+            known = ("value", "amount", *self.inputs)
+            yield Fault(("result",), f"`result` uses {name}, which is not one of {', '.join(known)}.", name, known)
 
     def sends_on(self, text: str | None) -> bool:
         """Whether a value, None where there is none, sends the game to look elsewhere."""
@@ -111,7 +164,8 @@ def _derived(
 ) -> Iterator[Finding]:
     rows = Rows.of(examination, document, rule.each.partition("#")[2])
     column = rows.column(rule.value)
-    own = {place: rows.column(place) for fallback in rule.fallback for place in places_in(fallback)}
+    places = (place for fallback in rule.fallback for place in places_in(fallback))
+    own = {place: rows.column(place) for place in places if not place.startswith(THERE) and place != OWN_NAME}
     for index, number in _sent_on(column, rule):
         dead_end = _dead_end(examination, rule, rows, index, own, reached)
         if dead_end is None:
@@ -149,8 +203,10 @@ def _dead_end(
     """The last address to which an entry leads and its pattern, where it has no value; None where there is one."""
     elsewhere = fallback = ""
     for fallback in rule.fallback:
-        filled = {place: own[place].values(index) for place in places_in(fallback)}
-        if all(len(values) == 1 for values in filled.values()):
+        filled = {place: own[place].values(index) for place in places_in(fallback) if place in own}
+        if needs_entry(fallback):
+            elsewhere = filled_address(fallback, rows.node(index), _there(examination, elsewhere))
+        elif all(len(values) == 1 for values in filled.values()):
             elsewhere = filled_with(fallback, {place: values[0] for place, values in filled.items()})
         else:
             elsewhere = filled_address(fallback, rows.node(index))
@@ -163,6 +219,12 @@ def _dead_end(
         if len(found) > 1 or not rule.sends_on(found[0] if found else None):
             return None if len(found) == 1 else (elsewhere, fallback)
     return elsewhere, fallback
+
+
+def _there(examination: Examination, elsewhere: str) -> Node | None:
+    """The entry in which the one value at an address is."""
+    nodes = [node for _, node in examination.nodes(elsewhere)] if elsewhere else []
+    return nodes[0].parent if len(nodes) == 1 else None
 
 
 _LAST_IS_NAME: Final = re.compile(r"([^{}]*/)\{[^{}]+\}")

@@ -14,10 +14,12 @@ from dataclasses import dataclass, field
 from typing import Final, Literal
 from weakref import WeakKeyDictionary
 
+from zerrit.core.addresses import conditions_before, parse_condition, parse_node_address
 from zerrit.core.compare import DifferenceKind, compare_documents
 from zerrit.core.documents import Document, Finding, Node
+from zerrit.core.documents.conditions import chosen_of, fits_value
 from zerrit.core.documents.entry_keys import MOST_PARTS
-from zerrit.core.errors import ZerritError
+from zerrit.core.errors import AddressInvalid, ZerritError
 from zerrit.work.base.errors import Refused
 from zerrit.work.base.workspace import Workspace
 from zerrit.work.browse.entry_lines import AT_ONCE, SETTINGS, EntryLines, Line, kind_name, lines_of
@@ -28,15 +30,16 @@ COMMENT: Final = "comment"
 MOST_ROWS: Final = 1000  #: of one page
 PART_OF_INDEXING: Final = 0.02  # seconds
 _NUMBER: Final = re.compile(r"-?\d+(?:\.\d+)?")
-_COMPARED: Final = re.compile(r"(<=|>=|!=|=|<|>)\s*(.*)", re.DOTALL)
+_COMPARED: Final = re.compile(r"<=|>=|!=|!~|=|<|>|~")
 
 
 @dataclass(frozen=True, slots=True)
 class TableQuery:
     """Which rows are asked for.
 
-    `search` are words that all must be in a row. `where` are conditions by column: `>10`, `<=4`, `=cloth`, `!=cloth`, or
-    a part of the value. `below` keeps what is at or below an address; `address` is an entry or field whose page is asked for.
+    `search` are words that all must be in a row; before them may be conditions on the entries as in an address:
+    `[kind=cloth][price>10] rope`. `where` are such conditions by column: `>10`, `<=4`, `=cloth`, `!=cloth,silk`, `~"^a"`, or a
+    part of the value. `below` keeps what is at or below an address; `address` is an entry or field whose page is asked for.
     """
 
     kind: str = ""
@@ -241,11 +244,13 @@ def _changed_addresses(before: Document | None, after: Document) -> frozenset[st
 
 def _matching(document: Document, lines: Sequence[Line], query: TableQuery, marks: _Marks) -> Iterator[Line]:
     """The lines that fit all that is asked."""
-    words = query.search.lower().split()
+    chosen, words = _chosen(document, lines, query.search)
     conditions = [(name, _condition(text)) for name, text in query.where.items() if text.strip()]
     holders = _holders(document, query.below)
     marked = marks.holders(query.only) if query.only else frozenset[str]()
     for line in lines:
+        if chosen is not None and id(line.node) not in chosen:
+            continue
         if any(word not in line.text for word in words):
             continue
         if not all(fits(line.trail if name == TRAIL else line.cells.get(name, "")) for name, fits in conditions):
@@ -274,24 +279,34 @@ def _upwards(node: Node | None) -> Iterator[Node]:
 
 def _condition(text: str) -> Callable[[str], bool]:
     """`>10`, `<=4`, `=cloth`, `!=cloth`, or a part of the value."""
-    found = _COMPARED.fullmatch(text.strip())
-    if found is None:
+    if not _COMPARED.match(text.strip()):
         part = text.strip().lower()
         return lambda value: part in value.lower()
-    sign, operand = found.groups()
-    number = _number(operand)
-    if sign in ("=", "!="):
-        wanted = operand.strip().lower()
-        return lambda value: (value.strip().lower() == wanted) is (sign == "=")
-    if number is None:
-        raise Refused(f"`{text}`: write a number behind {sign}, such as {sign}10.")
-    compare: Mapping[str, Callable[[float], bool]] = {
-        "<": lambda value: value < number,
-        "<=": lambda value: value <= number,
-        ">": lambda value: value > number,
-        ">=": lambda value: value >= number,
-    }
-    return lambda value: (own := _number(value)) is not None and compare[sign](own)
+    try:
+        condition = parse_condition(text.strip())
+    except AddressInvalid as error:
+        raise Refused(
+            f'`{text}` is not a condition. Write it such as >10, =cloth, !=cloth,silk or ~"^a"; a value with a bracket or comma '
+            "in quotes."
+        ) from error
+    if condition.operator in ("=", "!=", "~", "!~"):
+        return lambda value: fits_value(value.strip(), condition)
+    return lambda value: (own := _NUMBER.match(value.strip()[:40])) is not None and fits_value(own.group(), condition)
+
+
+def _chosen(document: Document, lines: Sequence[Line], search: str) -> tuple[set[int] | None, list[str]]:
+    """The entries that the conditions of a search choose, None where there are none; and the words behind them."""
+    conditions, words = conditions_before(search)
+    if not conditions:
+        return None, words.lower().split()
+    try:
+        (segment,) = parse_node_address(f"*{conditions}")
+    except (AddressInvalid, ValueError) as error:
+        raise Refused(f"`{search}` does not choose entries: {error}") from error
+    keys = document.keys
+    if segment.keys:
+        lines = [line for line in lines if any(key.matches(keys.key_of(line.node)) for key in segment.keys)]
+    return {id(node) for node in chosen_of(keys, [line.node for line in lines], segment)}, words.lower().split()
 
 
 def _number(text: str) -> float | None:

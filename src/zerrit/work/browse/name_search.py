@@ -13,18 +13,22 @@ from typing import Final
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from zerrit.core.addresses import Address, parse_address, print_segments
 from zerrit.core.checks import Checked, Examination, Unknown, words_of
-from zerrit.core.documents import Document, read_document
+from zerrit.core.documents import Document, Node, read_document
+from zerrit.core.errors import AddressInvalid
+from zerrit.core.wildcards import path_matches
 from zerrit.records import Change, Server, Snapshot, load_content
 from zerrit.records.search_index import IndexedEntry
 from zerrit.work.base.workspace import Workspace
 from zerrit.work.browse.entry_table import indexed_entries
 from zerrit.work.servers.servers import get_server, list_servers
 from zerrit.work.servers.stored_gamebooks import gamebook_of
-from zerrit.work.snapshots.snapshots import checked_in, digests, latest_snapshot
+from zerrit.work.snapshots.snapshots import checked_in, digests, documents_of, latest_snapshot
 
 MOST_OF_KIND: Final = 8
 MOST_ENTRIES: Final = 40
+MOST_PLACES: Final = 200  # that an address leads to
 MOST_FOUND: Final = 5000  # findings of a server that are indexed
 MOST_CHECKED: Final = 8  # servers whose checks are made before someone asks; those whose files came in last
 PATIENCE: Final = 2.0  # seconds that one search spends on contents that are not indexed yet
@@ -79,11 +83,17 @@ class _Files:
 def find_names(workspace: Workspace, text: str, server_id: str = "") -> NameSearch:
     """Everything that has all words of `text` in its name, or, for entries, in a value.
 
+    An address with a `#`, such as `*.xml#thing[kind=cloth]`, finds the places that it leads to.
+
     With `server_id`, only of that server. Raises NotFound.
     """
     words = text.lower().split()[:8]
     if not words:
         return NameSearch((), is_complete=True)
+    address = _address_in(text)
+    places = tuple(islice(_places(workspace, address, server_id), MOST_PLACES)) if address is not None else ()
+    if places:
+        return NameSearch(places, is_complete=True)
     with workspace.session() as session:
         servers = [get_server(session, server_id)] if server_id else list_servers(session)
         files = [one for server in servers if (one := _files(workspace, session, server)) is not None]
@@ -94,6 +104,40 @@ def find_names(workspace: Workspace, text: str, server_id: str = "") -> NameSear
     found += _known(workspace, files, words)
     found += _entries(workspace, files, words)
     return NameSearch(tuple(found), is_complete)
+
+
+def _address_in(text: str) -> Address | None:
+    """The address that a text is; None where it is words."""
+    try:
+        address = parse_address(text)
+    except AddressInvalid:
+        return None
+    return address if address.segments else None
+
+
+def _places(workspace: Workspace, address: Address, server_id: str) -> Iterator[NameHit]:
+    """The places in the latest files that an address leads to. A server may be before it: `reef:shop.xml#thing`."""
+    wanted = server_id or address.server
+    with workspace.session() as session:
+        for server in [get_server(session, wanted)] if wanted else list_servers(session):
+            latest = latest_snapshot(session, server.id)
+            if latest is None:
+                continue
+            held = digests(session, latest)
+            paths = {path: digest for path, digest in held.items() if path_matches(address.path, path)}
+            for path, document in documents_of(workspace, session, server, paths).items():
+                for node in document.select(print_segments(address.segments)):
+                    place = document.keys.address_of(node)
+                    detail = " · ".join(filter(None, (path, _shown(node))))
+                    line = document.line_of(node)
+                    yield NameHit(NameKind.ENTRY, server.id, place, detail, path, place, line)
+
+
+def _shown(node: Node) -> str:
+    """The value of a place, or those in it."""
+    if node.value is not None:
+        return node.value[:120]
+    return " ".join(child.value for child in node.children if child.value)[:120]
 
 
 def _files(workspace: Workspace, session: Session, server: Server) -> _Files | None:

@@ -268,7 +268,8 @@ def replay_on(
         replayed = replayed_on(session, gamebook, files, steps)
         old = checked_in(workspace, session, server, latest)
         new = _after(workspace, files, replayed, gamebook, old) if replayed.touched else old
-        judged = tuple(one for one in judge(workspace, session, server, old.findings, new.findings) if one.is_new)
+        found_there = judge(workspace, session, server, old.findings, new.findings, lambda: replayed.documents)
+        judged = tuple(one for one in found_there if one.is_new)
     found = ReplayedElsewhere(tuple(steps), replayed.outcomes, judged)
     if not create:
         return found
@@ -302,7 +303,14 @@ def preview(workspace: Workspace, session: Session, change: Change) -> Preview:
     known = worked_out(workspace, session, change)
     server = get_server(session, change.server_id)
     refused = refused_by(server, [step_of(row) for row in change.steps], known.replayed).findings()
-    judged = judge(workspace, session, server, known.old_findings, [*known.findings, *refused])
+    judged = judge(
+        workspace,
+        session,
+        server,
+        known.old_findings,
+        [*known.findings, *refused],
+        lambda: known.replayed.documents,
+    )
     gamebook, _ = gamebook_of(session, server)
     return Preview(
         known.before,

@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
+from functools import cached_property
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from zerrit.core.documents import CODES, Finding, Severity
+from zerrit.core.addresses import parse_address
+from zerrit.core.documents import CODES, Document, Finding, Severity
+from zerrit.core.documents.file_selection import values_at
 from zerrit.core.documents.findings import known_again
+from zerrit.core.errors import AddressInvalid
 from zerrit.records import Server, Waiver
 from zerrit.work.base.workspace import Workspace
 from zerrit.work.snapshots.snapshots import defaults_of, findings_in
@@ -30,17 +34,26 @@ class JudgedFinding:
         return self.finding.blocks and self.is_new and not self.is_shipped and self.waiver is None
 
 
+Documents = Callable[[], Mapping[str, Document]]  #: the files that findings are in; asked for where a waiver chooses
+
+
 def judge(
-    workspace: Workspace, session: Session, server: Server, old: Iterable[Finding], new: Iterable[Finding]
+    workspace: Workspace,
+    session: Session,
+    server: Server,
+    old: Iterable[Finding],
+    new: Iterable[Finding],
+    documents: Documents,
 ) -> tuple[JudgedFinding, ...]:
     """All findings after a change, judged beside those before it."""
-    ended = {w.id for w in waivers_of(session, server.id) if is_ended(workspace, w)}
-    waivers = {(w.code, w.address): w for w in waivers_of(session, server.id) if w.id not in ended}
+    waivers = [_Waived(w, documents) for w in waivers_of(session, server.id) if not is_ended(workspace, w)]
     found = list(new)
     was_there = known_again(old, found)
     shipped = known_again(shipped_findings(workspace, session, server), found)
     return tuple(
-        JudgedFinding(finding, not is_known, is_shipped, waivers.get((finding.code, place_of(finding))))
+        JudgedFinding(
+            finding, not is_known, is_shipped, next((one.waiver for one in waivers if one.accepts(finding)), None)
+        )
         for finding, is_known, is_shipped in zip(found, was_there, shipped, strict=True)
     )
 
@@ -59,9 +72,47 @@ def place_of(finding: Finding) -> str:
 # --- waivers ----------------------------------------------------------------------------------------------------------
 
 
+class _Waived:
+    """What a waiver accepts: the finding at its address, or at each of the places that its address chooses."""
+
+    def __init__(self, waiver: Waiver, documents: Documents) -> None:
+        self.waiver = waiver
+        self._documents = documents
+
+    def accepts(self, finding: Finding) -> bool:
+        if finding.code != self.waiver.code:
+            return False
+        return place_of(finding) == self.waiver.address or (self._chooses and finding.address in self._places)
+
+    @cached_property
+    def _chooses(self) -> bool:
+        return chooses(self.waiver.address)
+
+    @cached_property
+    def _places(self) -> frozenset[str]:
+        return places_at(self.waiver.address, self._documents())
+
+
+def chooses(place: str) -> bool:
+    """Whether the place of a waiver is an address that may lead to several places."""
+    try:
+        return parse_address(place).is_pattern
+    except AddressInvalid:
+        return False
+
+
+def places_at(address: str, documents: Mapping[str, Document]) -> frozenset[str]:
+    """The addresses of all places that an address leads to."""
+    found = values_at(address, documents)
+    return frozenset(f"{document.path}#{document.keys.address_of(node)}" for document, node in found)
+
+
 @dataclass(frozen=True, slots=True)
 class WaiverState:
-    """A waiver and what it does now: `holds` (it accepts a finding), `unused` (there is none) or `ended`."""
+    """A waiver and what it does now: `holds` (it accepts a finding), `unused` (there is none) or `ended`.
+
+    Of the findings that it accepts, `finding` is the first.
+    """
 
     waiver: Waiver
     state: str
@@ -79,13 +130,14 @@ def is_ended(workspace: Workspace, waiver: Waiver) -> bool:
 
 
 def waiver_states(
-    workspace: Workspace, session: Session, server_id: str, findings: Iterable[Finding]
+    workspace: Workspace, session: Session, server_id: str, findings: Iterable[Finding], documents: Documents
 ) -> list[WaiverState]:
     """Every waiver of a server beside what is found there now."""
-    found = {(finding.code, place_of(finding)): finding for finding in findings}
+    found = list(findings)
     states = []
     for waiver in waivers_of(session, server_id):
-        finding = found.get((waiver.code, waiver.address))
+        waived = _Waived(waiver, documents)
+        finding = next((one for one in found if waived.accepts(one)), None)
         state = "ended" if is_ended(workspace, waiver) else "in-use" if finding is not None else "unused"
         states.append(WaiverState(waiver, state, finding))
     return states

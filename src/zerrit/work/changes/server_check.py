@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import datetime
+from functools import partial
 
 from sqlalchemy.orm import Session
 
@@ -15,15 +17,18 @@ from zerrit.work.base.errors import NotFound, Refused
 from zerrit.work.base.workspace import Workspace
 from zerrit.work.changes.changes import get_change, preview
 from zerrit.work.changes.finding_status import (
+    Documents,
     JudgedFinding,
     WaiverState,
+    chooses,
     judge,
     place_of,
+    places_at,
     waiver_findings,
     waiver_states,
 )
 from zerrit.work.servers.servers import get_server
-from zerrit.work.snapshots.snapshots import findings_in, require_latest
+from zerrit.work.snapshots.snapshots import documents, findings_in, require_latest
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,8 +56,9 @@ def check_server(workspace: Workspace, server_id: str) -> ServerCheck:
         server = get_server(session, server_id)
         latest = require_latest(session, server_id)
         found = findings_in(workspace, session, server, latest)
-        states = waiver_states(workspace, session, server_id, found)
-        judged = judge(workspace, session, server, (), [*found, *waiver_findings(states)])
+        files = partial(documents, workspace, session, server, latest)
+        states = waiver_states(workspace, session, server_id, found, files)
+        judged = judge(workspace, session, server, (), [*found, *waiver_findings(states)], files)
         return ServerCheck(judged, len(latest.files), latest.id)
 
 
@@ -65,7 +71,8 @@ def list_waivers(workspace: Workspace, server_id: str) -> list[WaiverState]:
     """The waivers of a server with what each of them does now. Raises NotFound."""
     with workspace.session() as session:
         server = get_server(session, server_id)
-        return waiver_states(workspace, session, server_id, _newest_findings(workspace, session, server))
+        files = partial(documents, workspace, session, server, require_latest(session, server_id))
+        return waiver_states(workspace, session, server_id, _newest_findings(workspace, session, server), files)
 
 
 def _newest_findings(workspace: Workspace, session: Session, server: Server) -> tuple[Finding, ...]:
@@ -89,7 +96,8 @@ def waive(
     with workspace.session() as session:
         server = get_server(session, server_id)
         found = _newest_findings(workspace, session, server)
-        if not any(finding.code == code and place_of(finding) == address for finding in found):
+        files = partial(documents, workspace, session, server, require_latest(session, server_id))
+        if not _is_found(found, code, address, files):
             raise Refused(f"{server_id} has no finding {code} at {address}. `zerrit check {server_id}:` lists them.")
         return _waive(workspace, session, person, server_id, code, address, reason, until)
 
@@ -108,11 +116,17 @@ def waive_in_change(
     with workspace.session() as session:
         change = get_change(session, change_id)
         seen = preview(workspace, session, change)
-        if not any(j.finding.code == code and place_of(j.finding) == address for j in seen.findings):
+        if not _is_found([j.finding for j in seen.findings], code, address, lambda: seen.replayed.documents):
             raise Refused(f"Change {change_id} has no finding {code} at {address}.")
         waiver = _waive(workspace, session, person, change.server_id, code, address, reason, until)
     workspace.publish("change", {"change": change_id, "server": change.server_id})
     return waiver
+
+
+def _is_found(findings: Iterable[Finding], code: str, address: str, documents: Documents) -> bool:
+    """Whether a waiver would accept something. Raises AddressInvalid."""
+    places = places_at(address, documents()) if chooses(address) else frozenset((address,))
+    return any(one.code == code and (place_of(one) == address or one.address in places) for one in findings)
 
 
 def _require_reason(workspace: Workspace, reason: str, until: datetime | None) -> None:

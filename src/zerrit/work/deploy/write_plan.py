@@ -340,7 +340,7 @@ def _require_sound(
     new = check_files_of(after, gamebook, before=files.documents, earlier=old)
     with workspace.session() as session:
         found = [*new.findings, *of_host]
-        judged = judge(workspace, session, get_server(session, server_id), old.findings, found)
+        judged = judge(workspace, session, get_server(session, server_id), old.findings, found, lambda: after.documents)
     blocking = next((one.finding for one in judged if one.blocks), None)
     if blocking is not None:
         raise StageFailed(said(blocking))
