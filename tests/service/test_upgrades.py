@@ -155,7 +155,7 @@ def test_a_bulk_step_is_tried_before_it_is_made(zerrit: Client) -> None:
 
 
 def test_figures_of_a_change_are_before_and_after(zerrit: Client) -> None:
-    found = zerrit.balance("coral-gate", f"{FINDS}#shelf/find/@holds", "family", change=1)
+    found = zerrit.balance("coral-gate", f"{FINDS}#shelf/find/@holds", ["family"], change=1)
     assert {row.group: row.delta for row in found.rows if row.delta != "0"} == {"float": "+15", "brass": "-2"}
     assert (found.before, found.after, found.total.count_after) == ("snapshot 1", "change 1", 400)
     change = zerrit.create_change("coral-gate", "More gimbals")
@@ -172,10 +172,10 @@ def test_figures_of_a_change_are_before_and_after(zerrit: Client) -> None:
 
 def test_other_figures_come_from_the_newest_files(zerrit: Client) -> None:
     assert [one.following for one in zerrit.free_numbers("coral-gate", ["sea/chart.xml#berth/@code"])][:1] == ["CG-03"]
-    prices = zerrit.derived("coral-gate", "evening price", amount="0")
+    prices = zerrit.derived("coral-gate", ["evening price"], ["0"])
     assert len(prices) == 28
-    assert all(one.at_amount == pytest.approx(1.5 * (one.value or 0)) for one in prices)
-    near = zerrit.distances("coral-gate", "sea/chart.xml#ground", ["x", "z"], ["0", "0"], "400")
+    assert all(one.amounts[0].value == pytest.approx(1.5 * (one.value or 0)) for one in prices)
+    near = zerrit.distances("coral-gate", "sea/chart.xml#ground", ["x", "z"], ["0", "0"], radius="400")
     assert [one.address for one in near if one.is_inside] == [
         "sea/chart.xml#ground[Coral Gate]",
         "sea/chart.xml#ground[Old Orchard]",
@@ -183,7 +183,7 @@ def test_other_figures_come_from_the_newest_files(zerrit: Client) -> None:
     for call, said in (
         (lambda: zerrit.balance("coral-gate", f"{FINDS}#find/@nmae"), "Nothing is at"),
         (lambda: zerrit.odds("coral-gate", "Nope"), "There is no table Nope"),
-        (lambda: zerrit.derived("coral-gate", "cost"), "derives no value called cost"),
+        (lambda: zerrit.derived("coral-gate", ["cost"]), "derives no value called cost"),
     ):
         with pytest.raises(ProblemError, match=said):
             call()

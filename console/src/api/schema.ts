@@ -1504,6 +1504,8 @@ export interface paths {
         /**
          * Balance
          * @description Sum and count by group, before and after a change; without one, against the defaults.
+         *
+         *     Each `target` is `GROUP=PERCENT`, the share of the sum that a group should have.
          */
         get: operations["balance_api_v1_servers__server_id__figures_balance_get"];
         put?: never;
@@ -1523,7 +1525,7 @@ export interface paths {
         };
         /**
          * Derived
-         * @description A value that the game works out, for every entry that has it.
+         * @description Values that the game works out, for every entry that has them, beside those before.
          */
         get: operations["derived_api_v1_servers__server_id__figures_derived_get"];
         put?: never;
@@ -1543,7 +1545,7 @@ export interface paths {
         };
         /**
          * Distances
-         * @description How far entries lie from a centre, and which of them within a radius.
+         * @description How far entries lie from a centre, or from the nearest of others; within a radius or a box, by floor and facing.
          */
         get: operations["distances_api_v1_servers__server_id__figures_distances_get"];
         put?: never;
@@ -1574,6 +1576,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/servers/{server_id}/figures/loops": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Loops
+         * @description Trades that gain in a circle, with the smallest change of a price that ends each.
+         */
+        get: operations["loops_api_v1_servers__server_id__figures_loops_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/servers/{server_id}/figures/odds": {
         parameters: {
             query?: never;
@@ -1583,9 +1605,89 @@ export interface paths {
         };
         /**
          * Odds
-         * @description The exact odds of draw tables, before and after.
+         * @description The exact odds of draw tables, before and after; with `worth`, what a use is worth on average, at an amount in stock.
          */
         get: operations["odds_api_v1_servers__server_id__figures_odds_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/figures/odds/apart": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Apart
+         * @description How many draws tell the odds before a change from those after it.
+         */
+        get: operations["apart_api_v1_servers__server_id__figures_odds_apart_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/figures/odds/seen": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Seen
+         * @description How likely it is to see a thing as often as it was seen, or more extreme.
+         */
+        get: operations["seen_api_v1_servers__server_id__figures_odds_seen_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/figures/odds/weight": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Weight
+         * @description Which weight gives a thing a chance of at least one, or an average number.
+         */
+        get: operations["weight_api_v1_servers__server_id__figures_odds_weight_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/figures/room": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Room
+         * @description Which numbers to lower, so that their sum stays within a limit. What the change itself sets is not touched.
+         */
+        get: operations["room_api_v1_servers__server_id__figures_room_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2626,6 +2728,34 @@ export interface components {
             how: "allow" | "skip-file" | "error" | "warning" | "notice";
         };
         /**
+         * ApartOut
+         * @description So many draws tell the chance before from that after: with `least` or more that bring it, the larger one holds.
+         */
+        ApartOut: {
+            /** After */
+            after: number;
+            /** Before */
+            before: number;
+            /** Draws */
+            draws: number;
+            /** Least */
+            least: number;
+            /** Words */
+            words: string;
+        };
+        /**
+         * AtAmountOut
+         * @description A derived value for an amount, such as the stock of a store.
+         */
+        AtAmountOut: {
+            /** Amount */
+            amount: string;
+            /** Before */
+            before: number | null;
+            /** Value */
+            value: number | null;
+        };
+        /**
          * AttentionOut
          * @description One thing that needs a person. `server` is empty where it is about the service itself.
          */
@@ -2811,6 +2941,7 @@ export interface components {
             expected_after: number;
             /** Expected Before */
             expected_before: number;
+            quality?: components["schemas"]["QualityOut"] | null;
             /** Thing */
             thing: string;
         };
@@ -3275,13 +3406,18 @@ export interface components {
         };
         /**
          * DerivedOut
-         * @description A derived value; `low` and `high` are pairs of a threshold and the value at it.
+         * @description A derived value; `low` and `high` are pairs of a threshold and the value at it. `before` is the value before the change.
+         *
+         *     `thing` is what it is of, `place` where it holds. `rule` says in words what it is made of, `line` where that stands in the
+         *     gamebook.
          */
         DerivedOut: {
             /** Address */
             address: string;
-            /** At Amount */
-            at_amount: number | null;
+            /** Amounts */
+            amounts: components["schemas"]["AtAmountOut"][];
+            /** Before */
+            before: number | null;
             /** Fault */
             fault: string;
             /** High */
@@ -3289,13 +3425,25 @@ export interface components {
                 number,
                 number
             ] | null;
+            /** Inputs */
+            inputs: components["schemas"]["InputOut"][];
+            /** Line */
+            line: number;
             /** Low */
             low: [
                 number,
                 number
             ] | null;
+            /** Name */
+            name: string;
+            /** Place */
+            place: string;
+            /** Rule */
+            rule: string;
             /** Source */
             source: string;
+            /** Thing */
+            thing: string;
             /** Value */
             value: number | null;
         };
@@ -3322,7 +3470,10 @@ export interface components {
             /** Digests */
             digests: string[];
         };
-        /** DistanceOut */
+        /**
+         * DistanceOut
+         * @description `nearest` is the address of the other entry that it was measured to; `floor` and `turned` are null where not asked for.
+         */
         DistanceOut: {
             /** Address */
             address: string;
@@ -3330,10 +3481,19 @@ export interface components {
             distance: string | null;
             /** Fault */
             fault: string;
+            /** Floor */
+            floor?: number | null;
             /** Is Inside */
             is_inside: boolean | null;
+            /**
+             * Nearest
+             * @default
+             */
+            nearest: string;
             /** Point */
             point: string[];
+            /** Turned */
+            turned?: string | null;
         };
         /**
          * DraftedFormOut
@@ -3765,6 +3925,24 @@ export interface components {
             total: number;
         };
         /**
+         * FixOut
+         * @description The smallest change of one price that ends a loop.
+         */
+        FixOut: {
+            /** Address */
+            address: string;
+            /** Is Paid */
+            is_paid: boolean;
+            /** New */
+            new: string;
+            /** Old */
+            old: string;
+            /** Trade */
+            trade: string;
+            /** Words */
+            words: string;
+        };
+        /**
          * FolderConnection
          * @description Files in a folder of the machine where the service runs.
          */
@@ -4120,6 +4298,18 @@ export interface components {
             identity: string;
         };
         /**
+         * InputOut
+         * @description A number that a value is made with, and where it came from.
+         */
+        InputOut: {
+            /** Name */
+            name: string;
+            /** Number */
+            number: number;
+            /** Source */
+            source: string;
+        };
+        /**
          * InstallIn
          * @description Install a kept bundle. What is not said is recognised, or was chosen for another version of it.
          *
@@ -4356,6 +4546,82 @@ export interface components {
             size: number;
         };
         /**
+         * LoopOut
+         * @description Trades that gain together. `is_new`: they did not before the change.
+         */
+        LoopOut: {
+            fix: components["schemas"]["FixOut"] | null;
+            /** Gain */
+            gain: string;
+            /** Is New */
+            is_new: boolean;
+            /** Steps */
+            steps: components["schemas"]["LoopStepOut"][];
+            /** Things */
+            things: {
+                [key: string]: string;
+            };
+            /** Words */
+            words: string;
+        };
+        /**
+         * LoopsOut
+         * @description The loops of a game's trades, and in `verdict` what is certain of all others.
+         *
+         *     `ended` are loops of the state before that gain no more. `gifts` are trades that take nothing; `left_out` entries that have
+         *     no trade, with the reason.
+         */
+        LoopsOut: {
+            /** After */
+            after: string;
+            /** Before */
+            before: string;
+            /** Ended */
+            ended: string[];
+            /** Gifts */
+            gifts: string[];
+            /** Left Out */
+            left_out: string[];
+            /** Loops */
+            loops: components["schemas"]["LoopOut"][];
+            /** Name */
+            name: string;
+            /** Trades */
+            trades: number;
+            /** Verdict */
+            verdict: string;
+        };
+        /**
+         * LoopStepOut
+         * @description A trade, and how often it is made in a round.
+         */
+        LoopStepOut: {
+            /** Address */
+            address: string;
+            /** Gets */
+            gets: string;
+            /** Gives */
+            gives: string;
+            /** Times */
+            times: string;
+            /** Trade */
+            trade: string;
+        };
+        /**
+         * LoweredOut
+         * @description A number that is to become smaller, and why this one.
+         */
+        LoweredOut: {
+            /** Address */
+            address: string;
+            /** New */
+            new: string;
+            /** Old */
+            old: string;
+            /** Reason */
+            reason: string;
+        };
+        /**
          * Maintenance
          * @description How a server is maintained.
          *
@@ -4567,16 +4833,28 @@ export interface components {
             /** Text */
             text: string;
         };
-        /** OddsOut */
+        /**
+         * OddsOut
+         * @description `case` is the one in which a conditional table is, null where nothing depends on one. `notes`: numbers without effect.
+         */
         OddsOut: {
             /** After */
             after: string;
             /** Before */
             before: string;
+            /** Case */
+            case?: string | null;
             /** Chances */
             chances: components["schemas"]["ChanceOut"][];
+            /**
+             * Notes
+             * @default []
+             */
+            notes: string[];
             /** Table */
             table: string;
+            worth_after?: components["schemas"]["WorthOut"] | null;
+            worth_before?: components["schemas"]["WorthOut"] | null;
         };
         /**
          * OfferedFixOut
@@ -4816,6 +5094,15 @@ export interface components {
              * @default 0
              */
             watched: number;
+        };
+        /** QualityOut */
+        QualityOut: {
+            /** Least */
+            least: number;
+            /** Mean */
+            mean: number;
+            /** Most */
+            most: number;
         };
         /**
          * QuestionOut
@@ -5191,6 +5478,28 @@ export interface components {
             wave: number;
         };
         /**
+         * RoomOut
+         * @description What to lower so that a sum stays within a limit. `missing` is what is still too much then.
+         */
+        RoomOut: {
+            /** After */
+            after: string;
+            /** Limit */
+            limit: string;
+            /** Lowered */
+            lowered: components["schemas"]["LoweredOut"][];
+            /** Missing */
+            missing: string;
+            /** Skipped */
+            skipped: string[];
+            /** Spared */
+            spared: number;
+            /** Total */
+            total: string;
+            /** Words */
+            words: string;
+        };
+        /**
          * RowOut
          * @description One entry. `changed` are the fields that the open change has changed; `findings` what is wrong, by field.
          *
@@ -5438,6 +5747,27 @@ export interface components {
             text: string | null;
             /** Version */
             version: number;
+        };
+        /**
+         * SeenOut
+         * @description How likely it is to see a thing as often as it was seen, or more extreme. `chance` is a decimal number as text.
+         */
+        SeenOut: {
+            /** Chance */
+            chance: string;
+            /** Expected */
+            expected: number;
+            /** Once In */
+            once_in: string;
+            /** State */
+            state: string;
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "usual" | "rare" | "unlikely" | "impossible";
+            /** Words */
+            words: string;
         };
         /**
          * ServerBundleOut
@@ -5807,6 +6137,11 @@ export interface components {
             /** Address */
             address: string;
             /**
+             * Alone
+             * @default false
+             */
+            alone: boolean;
+            /**
              * Base
              * @default
              */
@@ -5850,6 +6185,10 @@ export interface components {
              * @default
              */
             into: string;
+            /** Keep */
+            keep?: string[];
+            /** Keep Ratio */
+            keep_ratio?: string[];
             /**
              * Key
              * @default
@@ -6061,7 +6400,9 @@ export interface components {
         };
         /**
          * TallyRowOut
-         * @description Sums are decimal numbers as text, so that nothing is rounded on the way.
+         * @description Sums are decimal numbers as text. `share_before` and `share_after` are shares of the sum of all, in per cent.
+         *
+         *     `target` is the share that is wanted, `off` by how much the sum is above it, or below.
          */
         TallyRowOut: {
             /** Count After */
@@ -6072,10 +6413,21 @@ export interface components {
             delta: string;
             /** Group */
             group: string;
+            /**
+             * Off
+             * @default
+             */
+            off: string;
+            /** Share After */
+            share_after?: number | null;
+            /** Share Before */
+            share_before?: number | null;
             /** Sum After */
             sum_after: string;
             /** Sum Before */
             sum_before: string;
+            /** Target */
+            target?: number | null;
         };
         /**
          * TaskIn
@@ -6363,6 +6715,46 @@ export interface components {
             state: "in-use" | "unused" | "ended";
             /** Until */
             until: string | null;
+        };
+        /** WantedOut */
+        WantedOut: {
+            /** Number */
+            number: string;
+            /** Result */
+            result: number;
+        };
+        /**
+         * WeightOut
+         * @description Which weight, or chance, gives what is wanted: the numbers next below and above it.
+         */
+        WeightOut: {
+            above: components["schemas"]["WantedOut"];
+            /** Address */
+            address: string;
+            below: components["schemas"]["WantedOut"];
+            /** Now */
+            now: string;
+            /** Result Now */
+            result_now: number;
+            /**
+             * What
+             * @enum {string}
+             */
+            what: "weight" | "chance";
+            /** Words */
+            words: string;
+        };
+        /**
+         * WorthOut
+         * @description The average worth of a use of a table; a range where things have several prices. `without` have none.
+         */
+        WorthOut: {
+            /** Least */
+            least: number;
+            /** Most */
+            most: number;
+            /** Without */
+            without: string[];
         };
     };
     responses: never;
@@ -13509,8 +13901,9 @@ export interface operations {
         parameters: {
             query: {
                 address: string;
-                by?: string;
+                by?: string[];
                 change?: number | null;
+                target?: string[];
             };
             header?: never;
             path: {
@@ -13597,9 +13990,9 @@ export interface operations {
     derived_api_v1_servers__server_id__figures_derived_get: {
         parameters: {
             query: {
-                amount?: number | string | null;
+                amount?: (number | string)[];
                 change?: number | null;
-                name: string;
+                name: string[];
             };
             header?: never;
             path: {
@@ -13688,9 +14081,16 @@ export interface operations {
             query: {
                 address: string;
                 axes: string[];
-                centre: (number | string)[];
+                box?: (number | string)[];
+                centre?: (number | string)[];
                 change?: number | null;
+                facing?: string;
+                floors?: (number | string)[];
+                height?: string;
                 radius?: number | string | null;
+                to?: string;
+                turns?: "right" | "left";
+                zero?: "+x" | "-x" | "+z" | "-z";
             };
             header?: never;
             path: {
@@ -13862,11 +14262,102 @@ export interface operations {
             };
         };
     };
-    odds_api_v1_servers__server_id__figures_odds_get: {
+    loops_api_v1_servers__server_id__figures_loops_get: {
         parameters: {
             query?: {
                 change?: number | null;
+                name?: string;
+            };
+            header?: never;
+            path: {
+                server_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Another problem with the request. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem of the service, or of a server that it works on. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LoopsOut"];
+                };
+            };
+            /** @description The request has no valid session or token. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What the path or the request names is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It cannot be done in the state in which things are. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request is larger than its bound. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request cannot be used; `detail` says why. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    odds_api_v1_servers__server_id__figures_odds_get: {
+        parameters: {
+            query?: {
+                amount?: number | string | null;
+                case?: string | null;
+                change?: number | null;
                 table?: string;
+                worth?: string;
             };
             header?: never;
             path: {
@@ -13901,6 +14392,375 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["OddsOut"][];
+                };
+            };
+            /** @description The request has no valid session or token. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What the path or the request names is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It cannot be done in the state in which things are. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request is larger than its bound. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request cannot be used; `detail` says why. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    apart_api_v1_servers__server_id__figures_odds_apart_get: {
+        parameters: {
+            query: {
+                case?: string;
+                change?: number | null;
+                table: string;
+                thing: string;
+            };
+            header?: never;
+            path: {
+                server_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Another problem with the request. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem of the service, or of a server that it works on. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApartOut"];
+                };
+            };
+            /** @description The request has no valid session or token. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What the path or the request names is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It cannot be done in the state in which things are. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request is larger than its bound. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request cannot be used; `detail` says why. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    seen_api_v1_servers__server_id__figures_odds_seen_get: {
+        parameters: {
+            query: {
+                case?: string;
+                change?: number | null;
+                count: number;
+                draws: number;
+                pieces?: boolean;
+                table: string;
+                thing: string;
+            };
+            header?: never;
+            path: {
+                server_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Another problem with the request. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem of the service, or of a server that it works on. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SeenOut"][];
+                };
+            };
+            /** @description The request has no valid session or token. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What the path or the request names is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It cannot be done in the state in which things are. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request is larger than its bound. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request cannot be used; `detail` says why. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    weight_api_v1_servers__server_id__figures_odds_weight_get: {
+        parameters: {
+            query: {
+                at?: string;
+                average?: number | string | null;
+                case?: string;
+                chance?: number | string | null;
+                change?: number | null;
+                table: string;
+                thing: string;
+                whole?: boolean;
+            };
+            header?: never;
+            path: {
+                server_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Another problem with the request. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem of the service, or of a server that it works on. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WeightOut"];
+                };
+            };
+            /** @description The request has no valid session or token. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What the path or the request names is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It cannot be done in the state in which things are. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request is larger than its bound. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request cannot be used; `detail` says why. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    room_api_v1_servers__server_id__figures_room_get: {
+        parameters: {
+            query: {
+                address: string;
+                by?: "share" | "order" | "age";
+                change?: number | null;
+                first?: string[];
+                limit?: number | string | null;
+                spare?: string[];
+            };
+            header?: never;
+            path: {
+                server_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Another problem with the request. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem of the service, or of a server that it works on. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoomOut"];
                 };
             };
             /** @description The request has no valid session or token. */

@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
-from typing import Any, Generic, TypeVar
+from typing import Any, Generic, Literal, TypeVar
 from urllib.parse import quote
 
 from pydantic import BaseModel, SecretStr, TypeAdapter
@@ -383,22 +383,91 @@ def open_upgrade(server_id: str, given: api.UpgradeIn) -> Call[api.ChangeDetail]
     return Call("POST", _server(server_id, "/upgrade"), _one(api.ChangeDetail), json=_sent(given))
 
 
-def balance(server_id: str, address: str, by: str = "", change: int | None = None) -> Call[api.TallyOut]:
-    """The sum and number of the values at an address by group, before and after a change."""
-    params = _given(address=address, by=by, change=change)
+def balance(
+    server_id: str, address: str, by: Sequence[str] = (), targets: Sequence[str] = (), change: int | None = None
+) -> Call[api.TallyOut]:
+    """Sum and count the numbers at an address by group, before and after a change. Each target is `GROUP=PERCENT`."""
+    params = _given(address=address, by=list(by), target=list(targets), change=change)
     return Call("GET", _server(server_id, "/figures/balance"), _one(api.TallyOut), params=params)
 
 
-def odds(server_id: str, table: str = "", change: int | None = None) -> Call[list[api.OddsOut]]:
-    """The exact odds of draw tables, before and after a change."""
-    params = _given(table=table, change=change)
+def room(
+    server_id: str,
+    address: str,
+    limit: str = "",
+    by: Literal["share", "order", "age"] = "share",
+    first: Sequence[str] = (),
+    spare: Sequence[str] = (),
+    change: int | None = None,
+) -> Call[api.RoomOut]:
+    """Which numbers to lower, so that their sum stays within a limit; what the change itself sets is not touched."""
+    params = _given(address=address, limit=limit, by=by, first=list(first), spare=list(spare), change=change)
+    return Call("GET", _server(server_id, "/figures/room"), _one(api.RoomOut), params=params)
+
+
+def odds(
+    server_id: str,
+    table: str = "",
+    case: str | None = None,
+    worth: str = "",
+    amount: str = "",
+    change: int | None = None,
+) -> Call[list[api.OddsOut]]:
+    """The exact odds of draw tables, before and after a change; with `worth`, what a use is worth on average."""
+    params = _given(table=table, case=case, worth=worth, amount=amount, change=change)
     return Call("GET", _server(server_id, "/figures/odds"), _many(api.OddsOut), params=params)
 
 
-def derived(server_id: str, name: str, amount: str = "", change: int | None = None) -> Call[list[api.DerivedOut]]:
-    """Values that the game works out, such as prices, before and after a change."""
-    params = _given(name=name, amount=amount, change=change)
+def odds_seen(
+    server_id: str,
+    table: str,
+    thing: str,
+    count: int,
+    draws: int,
+    pieces: bool = False,
+    case: str = "",
+    change: int | None = None,
+) -> Call[list[api.SeenOut]]:
+    """How likely it is to see a thing as often as it was seen, or more extreme."""
+    params = _given(table=table, thing=thing, count=count, draws=draws, pieces=pieces, case=case, change=change)
+    return Call("GET", _server(server_id, "/figures/odds/seen"), _many(api.SeenOut), params=params)
+
+
+def odds_apart(server_id: str, table: str, thing: str, case: str = "", change: int | None = None) -> Call[api.ApartOut]:
+    """How many draws tell the odds before a change from those after it."""
+    params = _given(table=table, thing=thing, case=case, change=change)
+    return Call("GET", _server(server_id, "/figures/odds/apart"), _one(api.ApartOut), params=params)
+
+
+def odds_weight(
+    server_id: str,
+    table: str,
+    thing: str,
+    wanted: str,
+    aim: Literal["chance", "average"] = "chance",
+    at: str = "",
+    whole: bool = False,
+    case: str = "",
+    change: int | None = None,
+) -> Call[api.WeightOut]:
+    """Which weight gives a thing a chance of at least one (from 0 to 1), or an average number."""
+    params = _given(table=table, thing=thing, at=at, whole=whole, case=case, change=change) | {aim: wanted}
+    return Call("GET", _server(server_id, "/figures/odds/weight"), _one(api.WeightOut), params=params)
+
+
+def derived(
+    server_id: str, names: Sequence[str], amounts: Sequence[str] = (), change: int | None = None
+) -> Call[list[api.DerivedOut]]:
+    """Values that the game works out, such as prices, beside those before a change."""
+    params = _given(name=list(names), amount=list(amounts), change=change)
     return Call("GET", _server(server_id, "/figures/derived"), _many(api.DerivedOut), params=params)
+
+
+def loops(server_id: str, name: str = "", change: int | None = None) -> Call[api.LoopsOut]:
+    """Trades that gain in a circle, with the smallest change of a price that ends each."""
+    return Call(
+        "GET", _server(server_id, "/figures/loops"), _one(api.LoopsOut), params=_given(name=name, change=change)
+    )
 
 
 def free_numbers(server_id: str, addresses: Sequence[str], change: int | None = None) -> Call[list[api.FreeNumberOut]]:
@@ -411,12 +480,22 @@ def distances(
     server_id: str,
     address: str,
     axes: Sequence[str],
-    centre: Sequence[str],
+    centre: Sequence[str] = (),
+    *,
+    to: str = "",
     radius: str = "",
+    box: Sequence[str] = (),
+    height: str = "",
+    floors: Sequence[str] = (),
+    facing: str = "",
+    zero: Literal["+x", "-x", "+z", "-z"] = "+z",
+    turns: Literal["right", "left"] = "right",
     change: int | None = None,
 ) -> Call[list[api.DistanceOut]]:
-    """How far entries lie from a centre, and whether inside a radius."""
-    params = _given(address=address, axes=list(axes), centre=list(centre), radius=radius, change=change)
+    """How far entries lie from a centre or from the nearest of others: within a radius or a box, by floor and facing."""
+    params = _given(address=address, axes=list(axes), centre=list(centre), to=to, radius=radius, box=list(box))
+    params |= _given(height=height, floors=list(floors), facing=facing, change=change)
+    params |= {"zero": zero, "turns": turns} if facing else {}
     return Call("GET", _server(server_id, "/figures/distances"), _many(api.DistanceOut), params=params)
 
 

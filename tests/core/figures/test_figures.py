@@ -15,6 +15,7 @@ from hypothesis import strategies as st
 from zerrit.core import Document, read_document
 from zerrit.core.errors import FigureRefused
 from zerrit.core.figures import (
+    Measured,
     Prize,
     Range,
     Table,
@@ -268,7 +269,7 @@ def test_a_price_that_is_not_there_is_looked_up_and_moves_with_the_stock() -> No
 
 def test_a_balance_is_summed_by_group_before_and_after() -> None:
     before, after = world(default_files()), world(server_files("coral-gate"))
-    found = tally(before, after, "sea/finds.xml#shelf/find/@holds", "family")
+    found = tally(before, after, "sea/finds.xml#shelf/find/@holds", ["family"])
     rows = {row.group: row for row in found.rows}
     assert rows["float"].delta == 18  # three sizes of cork float, six more each at the upper end
     assert {row.delta for group, row in rows.items() if group != "float"} == {0}
@@ -293,7 +294,7 @@ def test_sums_are_exact_where_binary_numbers_are_not() -> None:
 def test_a_balance_of_nothing_is_refused(address: str, by: str, reason: str) -> None:
     documents = {"a.ini": read_document(b"[A]\nx=1\nw=word\n", "a.ini")}
     with pytest.raises(FigureRefused, match=reason):
-        tally(documents, documents, address, by)
+        tally(documents, documents, address, [by] if by else [])
 
 
 @pytest.mark.parametrize(
@@ -324,7 +325,7 @@ def test_ids_of_several_files_are_one_set() -> None:
 
 def test_distances_are_exact_where_it_matters() -> None:
     documents = world(default_files())
-    rows = distances_at(documents, "sea/chart.xml#ground", ["x", "z"], [Decimal(0), Decimal(0)], Decimal(500))
+    rows = distances_at(documents, "sea/chart.xml#ground", Measured(["x", "z"], [Decimal(0)] * 2, radius=Decimal(500)))
     assert [row.address.rpartition("#")[2] for row in rows if row.is_inside] == [
         "ground[Coral Gate]",
         "ground[Old Orchard]",
@@ -332,12 +333,12 @@ def test_distances_are_exact_where_it_matters() -> None:
     ]
     assert distance([Decimal(0), Decimal(0), Decimal(0)], [Decimal(2), Decimal(3), Decimal(6)]) == 7
     edge = {"a.ini": read_document(b"[P]\nx=0.3\nz=0.4\n", "a.ini")}
-    (row,) = distances_at(edge, "a.ini#P", ["x", "z"], [Decimal(0), Decimal(0)], Decimal("0.5"))
+    (row,) = distances_at(edge, "a.ini#P", Measured(["x", "z"], [Decimal(0)] * 2, radius=Decimal("0.5")))
     assert row.is_inside
-    (row,) = distances_at(edge, "a.ini#P", ["x", "y"], [Decimal(0), Decimal(0)])
+    (row,) = distances_at(edge, "a.ini#P", Measured(["x", "y"], [Decimal(0)] * 2))
     assert row.fault == "it has no y"
     with pytest.raises(FigureRefused, match="3 numbers, but there should be one for each of 2 axes: x, y"):
-        distances_at(edge, "a.ini#P", ["x", "y"], [Decimal(0)] * 3)
+        distances_at(edge, "a.ini#P", Measured(["x", "y"], [Decimal(0)] * 3))
 
 
 @given(st.fractions(0, 9), st.fractions(0, 9), st.fractions(0, 9), st.fractions(0, 9), st.fractions(0, 9))

@@ -10,7 +10,7 @@ from zerrit.core.documents import CODES, Document, Finding
 from zerrit.core.errors import AddressInvalid, FigureRefused
 from zerrit.core.examination.check_context import Examination
 from zerrit.core.expressions.address_templates import with_any
-from zerrit.core.figures.money_loops import find_loops, loop_in_words, shown
+from zerrit.core.figures.money_loops import find_loops, fix_in_words, loop_in_words
 from zerrit.core.figures.trades import read_trades
 from zerrit.core.rules import DerivedRules
 from zerrit.core.rules.loops import LoopRules
@@ -58,10 +58,7 @@ def _found(examination: Examination, rules: LoopRules) -> Iterator[Finding]:
         address = loop.fix.address if loop.fix is not None else loop.steps[0].trade.address
         path = address.partition("#")[0]
         line, column = _spot(examination.documents.get(path), address)
-        hint = ""
-        if loop.fix is not None:
-            way = "Raise it to" if loop.fix.is_paid else "Lower it to"
-            hint = f"{way} {shown(loop.fix.new)} (it is {shown(loop.fix.old)}), and nothing is gained."
+        hint = fix_in_words(loop.fix) if loop.fix is not None else ""
         message = rules.message or f"{loop_in_words(loop)}."
         yield Finding(CODE, severity, message, path, line, column, address, hint, None, name, rules.reason)
 

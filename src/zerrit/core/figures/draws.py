@@ -15,7 +15,7 @@ from zerrit.core.documents.node import Node
 from zerrit.core.documents.scalars import as_number, as_switch
 from zerrit.core.documents.selection import select
 from zerrit.core.errors import FigureRefused
-from zerrit.core.figures.odds import Chance, Prize, Range, Table, odds
+from zerrit.core.figures.odds import Chance, Prize, Range, Table, odds, reached
 from zerrit.core.gamebooks import Gamebook
 from zerrit.core.rules import DrawRules, RangeAt, SetRules
 from zerrit.core.rules.draws import ALL, OWN_NAME, OWN_VALUE, prize_nodes
@@ -27,13 +27,21 @@ MAX_SETS: Final = 40  # sets in sets
 class DrawTables:
     """The draw tables of a game in one case. `outer` are those that no other leads to: what a player opens.
 
-    `cases` are all words that decide whether a prize is there; `case` the one that holds, empty for none of them.
+    `cases` are all words that decide whether a prize is there; `case` the one that holds, empty for none of them. `missing` are
+    addresses at which the gamebook looks for tables, and none is.
     """
 
     tables: dict[str, Table] = field(default_factory=dict)
     outer: list[str] = field(default_factory=list)
     cases: dict[str, None] = field(default_factory=dict)
     case: str = ""
+    missing: tuple[str, ...] = ()
+    conditional: set[str] = field(default_factory=set)  #: addresses of tables that hold a prize which depends on a case
+    met: int = 0  #: words of cases that were read
+
+    def depends(self, name: str) -> bool:
+        """Whether anything that a table brings depends on a case."""
+        return any(table.address in self.conditional for table in reached(self.tables, name))
 
 
 def read_tables(gamebook: Gamebook, documents: Mapping[str, Document], case: str = "") -> DrawTables:
@@ -44,7 +52,10 @@ def read_tables(gamebook: Gamebook, documents: Mapping[str, Document], case: str
     found = DrawTables(case=case)
     named: dict[str, list[Table]] = {}
     for rules in gamebook.rules.draws:
-        for document, node in values_at(rules.tables, documents):
+        nodes = list(values_at(rules.tables, documents))
+        if not nodes:
+            found.missing = (*found.missing, rules.tables)
+        for document, node in nodes:
             reader = _Reader(document, rules, found)
             table = reader.table(node, rules)
             named.setdefault(table.name, []).append(table)
@@ -70,10 +81,20 @@ def odds_by_table(
 
     Raises FigureRefused: the gamebook describes no draw tables, there is none of that name, or one cannot be read.
     """
-    found: dict[str, list[Chance]] = {}
-    for given in tables_by_case(gamebook, documents, case):
-        for one in [name] if name else given.outer:
-            found[titled(one, given)] = odds(given.tables, one)
+    return {titled(one, given): odds(given.tables, one) for one, given in opened(gamebook, documents, name, case)}
+
+
+def opened(
+    gamebook: Gamebook, documents: Mapping[str, Document], name: str = "", case: str | None = None
+) -> list[tuple[str, DrawTables]]:
+    """The one table, or each that a player opens; one that depends on a case, in each of them.
+
+    Raises FigureRefused.
+    """
+    found: list[tuple[str, DrawTables]] = []
+    for number, given in enumerate(tables_by_case(gamebook, documents, case)):
+        names = [name] if name else given.outer
+        found += [(one, given) for one in names if number == 0 or given.depends(one)]
     return found
 
 
@@ -98,9 +119,7 @@ def tables_by_case(gamebook: Gamebook, documents: Mapping[str, Document], case: 
 
 def titled(name: str, tables: DrawTables) -> str:
     """What a table is called in one case."""
-    if not tables.cases:
-        return name
-    return f"{name}, {tables.case or 'in no case'}"
+    return f"{name}, {tables.case or 'in no case'}" if tables.depends(name) else name
 
 
 def table_nodes(gamebook: Gamebook, document: Document) -> Iterator[tuple[DrawRules, Node]]:
@@ -114,9 +133,7 @@ def name_of_table(document: Document, node: Node, rules: DrawRules) -> str:
     """What a table is called in its file."""
     if rules.called:
         found = below(node, rules.called) or below(node, f"@{rules.called}")
-        if found is None or not found.value:
-            raise FigureRefused(f"{_place(document, node)} has no {rules.called}, by which it is called.")
-        return found.value
+        return (found.value if found is not None else "") or _address(document, node)
     return document.keys.key_of(node) or node.name or _address(document, node)
 
 
@@ -150,8 +167,11 @@ class _Reader:
         address = _address(self.document, node)
         name = name_of_table(self.document, node, self.rules) if depth == 0 else address
         takes_all, draws = self._draws(node, rules)
-        prizes = self._parallel(node, rules) if rules.parallel else self._prizes(node, rules, depth)
-        return Table(name, draws, tuple(prizes), self._repeats(node, rules), takes_all, address)
+        met = self.found.met
+        prizes = tuple(self._parallel(node, rules) if rules.parallel else self._prizes(node, rules, depth))
+        if self.found.met > met:
+            self.found.conditional.add(address)
+        return Table(name, draws, prizes, self._repeats(node, rules), takes_all, address)
 
     # --- prizes ---------------------------------------------------------------------------------------------------
 
@@ -187,7 +207,7 @@ class _Reader:
             self._share(node, rules.variant_chance, rules, Fraction()) if variant else Fraction(),
             rules.variant_beside,
             self._share(node, rules.chance, rules, Fraction(1)),
-            self._range(node, rules.quality) if rules.quality is not None and not table else None,
+            self._quality(node, rules) if not table else None,
             _address(self.document, node),
             self._written_at(node, rules.weight),
             self._written_at(node, rules.chance),
@@ -210,6 +230,7 @@ class _Reader:
 
     def _fits_case(self, texts: Sequence[str | None]) -> bool:
         words = [word.strip() for text in texts if text for word in text.split(",") if word.strip()]
+        self.found.met += len(words)
         self.found.cases |= dict.fromkeys(word.removeprefix("!") for word in words)
         fitting = [word for word in words if not word.startswith("!")]
         return f"!{self.found.case}" not in words and (not fitting or self.found.case in fitting)
@@ -289,6 +310,11 @@ class _Reader:
             )
         whole = least.denominator == most.denominator == 1
         return Range(int(least), int(most)) if whole else Range(least, most)
+
+    def _quality(self, node: Node, rules: SetRules) -> Range | None:
+        if rules.quality is None or not self._text(node, rules.quality.min):
+            return None
+        return self._range(node, rules.quality)
 
     def _share(self, node: Node, place: str, rules: SetRules, otherwise: Fraction) -> Fraction:
         """A chance: what is written in per cent is one already, all else is of the number that means certain."""

@@ -38,11 +38,13 @@ class LoopStep:
 class Fix:
     """The smallest change of one price that ends a loop: relative to what it is now."""
 
-    address: str
+    address: str  #: of the number, or, where it is worked out, of the entry
     trade: str
     old: Fraction
     new: Fraction
     is_paid: bool  #: the price is what is paid, and has to rise; else it is what is got, and has to fall
+    is_written: bool = True  #: it is one number of a file
+    made_from: str = ""  #: of a price that is worked out, where that begins
 
 
 @dataclass(frozen=True, slots=True)
@@ -319,9 +321,11 @@ def _smallest_fix(steps: Sequence[LoopStep], gain: Fraction) -> Fix | None:
         trade, share = step.trade, gain / step.times
         at = trade.price_at or trade.address
         if trade.pays:
-            fixes.append((share / trade.pays, Fix(at, trade.name, trade.pays, trade.pays + share, is_paid=True)))
+            paid = Fix(at, trade.name, trade.pays, trade.pays + share, True, bool(trade.price_at), trade.made_from)
+            fixes.append((share / trade.pays, paid))
         if trade.earns and trade.earns >= share:
-            fixes.append((share / trade.earns, Fix(at, trade.name, trade.earns, trade.earns - share, is_paid=False)))
+            got = Fix(at, trade.name, trade.earns, trade.earns - share, False, bool(trade.price_at), trade.made_from)
+            fixes.append((share / trade.earns, got))
     return min(fixes, key=lambda one: one[0])[1] if fixes else None
 
 
@@ -363,6 +367,16 @@ def loop_in_words(loop: Loop) -> str:
     gained = [f"{shown(loop.gain)} money"] if loop.gain else []
     gained += [f"{shown(many)} {thing}" for thing, many in list(loop.things.items())[:3]]
     return f"{steps}{more}: a round gains {' and '.join(gained)}"
+
+
+def fix_in_words(fix: Fix) -> str:
+    """What to change so that a loop gains nothing."""
+    way = "Raise" if fix.is_paid else "Lower"
+    if fix.is_written:
+        return f"{way} {fix.address} from {shown(fix.old)} to {shown(fix.new)}, and nothing is gained."
+    verb = "costs" if fix.is_paid else "brings"
+    made = f" It is worked out from {fix.made_from}." if fix.made_from else ""
+    return f"{way} what {fix.trade} {verb} at {fix.address} from {shown(fix.old)} to {shown(fix.new)}, and nothing is gained.{made}"
 
 
 def _step(step: LoopStep) -> str:

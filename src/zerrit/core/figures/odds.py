@@ -254,7 +254,7 @@ class _Odds:
                 for thing, one in below.items()
             }
         some, chance = prize.count.above_zero, prize.chance
-        share = ONE if prize.variant_beside else 1 - prize.variant_chance
+        share = ONE if prize.variant_beside or not prize.variant else 1 - prize.variant_chance
         found = {prize.thing: _of_thing(prize, share * some * chance, share * prize.count.mean * chance)}
         if prize.variant:
             brings = prize.variant_chance * some * chance

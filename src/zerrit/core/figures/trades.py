@@ -27,7 +27,7 @@ from zerrit.core.rules.loops import AmountRules, LoopRules, TradeRules
 class Trade:
     """One trade: what is given and what is got for it, on average. `pays` and `earns` are money.
 
-    `price_at` is the place of the money, where it has one.
+    `price_at` is the place of the money, where that is one number as it is written; `made_from` where a derived price begins.
     """
 
     name: str
@@ -37,6 +37,7 @@ class Trade:
     pays: Fraction = Fraction()
     earns: Fraction = Fraction()
     price_at: str = ""
+    made_from: str = ""
 
     @property
     def is_gift(self) -> bool:
@@ -87,6 +88,8 @@ class _Reader:
             trade.pays += self._add(document, node, given, trade.gives, trade)
         for got in rule.gets:
             trade.earns += self._add(document, node, got, trade.gets, trade)
+        if sum(bool(amount.money or amount.price) for amount in (*rule.gives, *rule.gets)) > 1:
+            trade.price_at = ""  # no single number is the money of it
         return trade
 
     def _add(
@@ -97,7 +100,8 @@ class _Reader:
         for entry in self._entries(document, node, rules):
             many = self._count(document, entry, rules) * self._chance(document, entry, rules)
             if rules.money or rules.price:
-                price, trade.price_at = self._money(document, entry, rules)
+                price, at = self._money(document, entry, rules)
+                trade.price_at, trade.made_from = ("", at) if rules.price or many != 1 else (at, "")
                 money += price * many
             elif rules.table:
                 for chance in self._brings(document, entry, rules.table):

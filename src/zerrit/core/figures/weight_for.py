@@ -74,12 +74,14 @@ def weight_for(
 
     others = sum((one.weight for one in table.prizes if one is not prize), Fraction())
     largest = Fraction(1) if uses_chance else max(others, Fraction(1)) * _LARGEST
-    least, most = result(Fraction()) if uses_chance or others else Fraction(), result(largest)
+    # Drawn without repeats, a prize of the least weight may come for want of others; only with the weight 0 it never does.
+    smallest = Fraction() if uses_chance else max(others, Fraction(1)) / _LARGEST
+    least, most = result(smallest), result(largest)
     what = "chance" if uses_chance else "weight"
     if not min(least, most) <= wanted <= max(least, most):
         raise FigureRefused(
-            f"No {what} of this prize gives {thing} that {aim} in {name}: it can be from {float(min(least, most)):.6g} to "
-            f"{float(max(least, most)):.6g}."
+            f"No {what} of this prize above 0 gives {thing} that {aim} in {name}: it can be from "
+            f"{float(min(least, most)):.6g} to {float(max(least, most)):.6g}."
         )
     start = Fraction(1) if uses_chance else max(others, Fraction(1))
     exact = _bisected(result, wanted, start, largest, falls=most < least)

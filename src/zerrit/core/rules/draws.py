@@ -129,7 +129,7 @@ class DrawRules(SetRules):
 
     name: Name
     tables: Text
-    called: str = Field("", description="the place of a table's name; without it, its key")
+    called: str = Field("", description="the place of a table's name, for those that have one; without it, its key")
 
     def all_sets(self) -> Iterator[tuple[tuple[str, ...], SetRules]]:
         """The rules of the tables and of the sets in them, each with its place in the rule."""

@@ -1,45 +1,26 @@
-"""Figures of a server: of its latest files, or of what a change makes of them."""
+"""The states of a server of which figures are worked out: its latest files, or what a change makes of them."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
-from decimal import Decimal
+from typing import Final
 
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from zerrit.core.documents import Document
-from zerrit.core.errors import FigureRefused
-from zerrit.core.figures import (
-    Chance,
-    DerivedRow,
-    Distance,
-    FreeNumber,
-    Tally,
-    derive,
-    distances_at,
-    free_numbers,
-    odds_by_table,
-    tally,
-)
+from zerrit.core.addresses import parse_address
+from zerrit.core.documents.file_selection import values_at
+from zerrit.core.figures.states import States
 from zerrit.core.gamebooks import Gamebook
+from zerrit.core.wildcards import path_matches
+from zerrit.records import Snapshot
 from zerrit.work.base.errors import NotFound
 from zerrit.work.base.workspace import Workspace
 from zerrit.work.changes.changes import get_change, preview
 from zerrit.work.servers.servers import get_server
 from zerrit.work.servers.stored_gamebooks import gamebook_of
-from zerrit.work.snapshots.snapshots import defaults_of, documents, require_latest
+from zerrit.work.snapshots.snapshots import defaults_of, digests, documents, documents_of, require_latest
 
-
-@dataclass(frozen=True, slots=True)
-class States:
-    """Files before and after, and what the two are called."""
-
-    before: Mapping[str, Document]
-    after: Mapping[str, Document]
-    old_name: str
-    new_name: str
-    gamebook: Gamebook | None
+MOST_LOOKED_AT: Final = 200  #: snapshots that are looked at for when a value last changed
 
 
 def states_of(workspace: Workspace, server_id: str, change_id: int | None) -> States:
@@ -71,45 +52,40 @@ def _of_change(
     return States(seen.before, seen.replayed.documents, f"snapshot {change.base_id}", f"change {change_id}", gamebook)
 
 
-def balance(states: States, address: str, by: str) -> Tally:
-    """Raises AddressInvalid, FigureRefused."""
-    return tally(states.before, states.after, address, by)
+def set_by_change(workspace: Workspace, change_id: int) -> frozenset[str]:
+    """The addresses of all values that a change sets, and of the entries that it adds. Raises NotFound."""
+    with workspace.session() as session:
+        seen = preview(workspace, session, get_change(session, change_id))
+    return frozenset(change.address for outcome in seen.replayed.outcomes for change in outcome.changes)
 
 
-Chances = Mapping[str, Sequence[Chance]]
+def ages_of(workspace: Workspace, server_id: str, address: str) -> dict[str, int]:
+    """For each value at an address how many snapshots it is old: larger is older.
 
+    A value is as old as the first of the snapshots, going back without a gap, in which it is the same.
 
-def chances(states: States, table: str) -> tuple[Chances, Chances]:
-    """The odds of one table, or of each that a player opens, before and after.
-
-    Raises FigureRefused.
+    Raises NotFound, AddressInvalid.
     """
-    book = _require(states.gamebook)
-    after = odds_by_table(book, states.after, table)
-    try:
-        return odds_by_table(book, states.before, table), after
-    except FigureRefused:
-        return {}, after  # the tables may be new, or were broken before
-
-
-def derived(states: States, name: str) -> list[DerivedRow]:
-    """Raises FigureRefused."""
-    return derive(_require(states.gamebook), states.after, name)
-
-
-def free(states: States, addresses: Sequence[str]) -> list[FreeNumber]:
-    """Raises AddressInvalid, FigureRefused."""
-    return free_numbers(states.after, addresses)
-
-
-def distances(
-    states: States, address: str, axes: Sequence[str], centre: Sequence[Decimal], radius: Decimal | None
-) -> list[Distance]:
-    """Raises AddressInvalid, FigureRefused."""
-    return distances_at(states.after, address, axes, centre, radius)
-
-
-def _require(gamebook: Gamebook | None) -> Gamebook:
-    if gamebook is None:
-        raise FigureRefused("This server has no gamebook, which would say where its draw tables and prices are.")
-    return gamebook
+    pattern = parse_address(address).path
+    ages: dict[str, int] = {}
+    with workspace.session() as session:
+        server = get_server(session, server_id)
+        query = select(Snapshot).where(Snapshot.server_id == server_id, Snapshot.kind == "server")
+        held_before: dict[str, str] | None = None
+        values: dict[str, str | None] = {}
+        settled: set[str] = set()
+        for age, snapshot in enumerate(session.scalars(query.order_by(Snapshot.id.desc()).limit(MOST_LOOKED_AT)), 1):
+            held = {path: one for path, one in digests(session, snapshot).items() if path_matches(pattern, path)}
+            if held != held_before:
+                held_before = held
+                files = documents_of(workspace, session, server, held)
+                now = {f"{one.path}#{one.keys.address_of(node)}": node.value for one, node in values_at(address, files)}
+                if age == 1:
+                    values = now
+                settled |= {place for place, value in values.items() if now.get(place) != value or place not in now}
+            for place in values:
+                if place not in settled:
+                    ages[place] = age
+            if len(settled) == len(values):
+                break
+    return ages
