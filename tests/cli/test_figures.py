@@ -49,7 +49,7 @@ def test_derived_values_free_numbers_and_distances(world: Path) -> None:
     price = zerrit(
         "figures", "derived", "mine", "night price", "--gamebook", "fathomline.yml", "--amount", "0", cwd=world
     )
-    assert (price.code, price.out.splitlines()[-1]) == (0, "28 entries.")
+    assert (price.code, price.out.splitlines()[-1]) == (0, "28 values.")
     assert 'galley/house.json#prices/"Radish Plate"' in price.out
     free = zerrit("figures", "next", "mine", "sea/chart.xml#berth/@code", cwd=world)
     assert "CG-00       2  CG-03  none" in free.out

@@ -115,7 +115,7 @@ def test_entries_are_searched_filtered_and_completed_in_the_same_language(quick:
 def test_one_waiver_accepts_a_finding_at_all_places_that_it_chooses(quick: Quick) -> None:
     client = quick.zerrit
     gamebook = b"gamebook: 1\ngame: mill\nfiles:\n  songs.cfg:\n    entries:\n      Songs/song:\n        fields:\n          fee: {max: 1}\n"
-    client.put_gamebook("reef", gamebook)
+    client.save_as_gamebook("reef", gamebook.decode())
     code = "meaning.range"
     places = [one.address for one in client.check_server("reef").findings if one.code == code]
     assert len(places) > 3

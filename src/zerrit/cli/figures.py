@@ -39,8 +39,10 @@ def figures() -> None:
     """
 
 
-def _local(folder: str, gamebook_file: Path | None, before: Path | None = None) -> States:
+def _local(folder: str, gamebook_file: Path | None, before: Path | None = None, *, needs_book: bool = False) -> States:
     """A local folder, and the one before it."""
+    if needs_book and gamebook_file is None:
+        raise click.UsageError("Give the gamebook of the folder with --gamebook; it says where these are.")
     gamebook = load_gamebook(gamebook_file) if gamebook_file else None
     after = _read(Path(folder), gamebook)
     old = _read(before, gamebook) if before is not None else after
@@ -221,7 +223,7 @@ def room(
 @click.option("--weight-for", default="", metavar="THING=CHANCE", help="Which weight gives THING this chance: rope=5%.")
 @click.option("--average", is_flag=True, help="With --weight-for: the number is an average, not a chance.")
 @click.option("--at", default="", metavar="ADDRESS", help="With --weight-for: of several prizes, this one.")
-@click.option("--whole", is_flag=True, help="With --weight-for: answer in whole numbers.")
+@click.option("--whole", is_flag=True, help="With --weight-for: answer with whole numbers.")
 @change_option
 @gamebook_option
 @before_option
@@ -259,7 +261,7 @@ def odds(
     _require_with(bool(worth), {"--amount": bool(amount)}, "--worth")
     _require_with(bool(seen), {"--draws": draws is not None, "--pieces": pieces}, "--seen")
     _require_with(bool(weight_for), {"--average": average, "--at": bool(at), "--whole": whole}, "--weight-for")
-    local = _local(where, gamebook_file, before) if _is_local(where, change) else None
+    local = _local(where, gamebook_file, before, needs_book=True) if _is_local(where, change) else None
     if seen:
         _odds_seen(where, local, table, seen, draws, pieces, case or "", change, output)
     elif tell_apart:
@@ -446,7 +448,7 @@ def derived(
     """
     amounts = [_decimal(text, "--amount") for text in amount]
     if _is_local(where, change):
-        local = _local(where, gamebook_file, before)
+        local = _local(where, gamebook_file, before, needs_book=True)
         found = answers.derived(local, names, [Fraction(one) for one in amounts])
     else:
         with connect() as zerrit:
@@ -529,7 +531,7 @@ def loops(
     Exit code 1 when there is such a loop.
     """
     if _is_local(where, change):
-        found = answers.loops(_local(where, gamebook_file, before), name)
+        found = answers.loops(_local(where, gamebook_file, before, needs_book=True), name)
     else:
         with connect() as zerrit:
             found = zerrit.loops(where, name, change)

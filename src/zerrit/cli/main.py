@@ -54,7 +54,7 @@ SECTIONS: Final[Mapping[str, Mapping[str, tuple[str, str]]]] = {
         "note": ("address_info", "Write a note beside a place, SERVER:path#node: why a value is as it is."),
         "entries": ("search", "List the entries of a file as a table, filtered and sorted."),
         "search": ("search", "Find servers, files, entries, settings, changes and snapshots by name or value."),
-        "figures": ("figures", "Exact figures: balance, odds, prices, distances."),
+        "figures": ("figures", "Exact figures: balance, odds, prices, loops of trades, distances."),
         "drift": ("snapshots", "Show what was changed on a server outside Zerrit, and who usually changes it."),
         "review": ("review", "Show which settings no one has reviewed since their defaults were imported."),
     },

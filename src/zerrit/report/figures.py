@@ -272,7 +272,7 @@ def _derived_row(
 
 def _made_of(rule: DerivedRules) -> str:
     """What a derived value is made of, in the words of its rule."""
-    parts = [rule.value, *(f"else {address}" for address in rule.fallback)]
+    parts = ["its own value" if rule.value == "." else rule.value, *(f"else {address}" for address in rule.fallback)]
     if rule.between is not None:
         ends = " to ".join((" or ".join(rule.between.low), *filter(None, (" or ".join(rule.between.high),))))
         parts.append(f"along {ends}")

@@ -22,13 +22,13 @@ const MOST_BARS = 24;
 export function BalanceFigure({ of }: { of: FigureOf }) {
   const [address, setAddress] = useState("");
   const [by, setBy] = useState("");
-  const [asked, setAsked] = useState<{ address: string; by: string } | null>(null);
+  const [asked, setAsked] = useState<{ address: string; by: string[] } | null>(null);
   const found = useQuery({
     queryKey: ["figures", "balance", of, asked],
     queryFn: () =>
       answer(
         api.GET("/api/v1/servers/{server_id}/figures/balance", {
-          params: { path: { server_id: of.serverId }, query: { address: asked?.address ?? "", by: asked?.by ?? "", change: of.changeId ?? null } },
+          params: { path: { server_id: of.serverId }, query: { address: asked?.address ?? "", by: asked?.by ?? [], change: of.changeId ?? null } },
         }),
       ),
     enabled: asked !== null,
@@ -36,15 +36,23 @@ export function BalanceFigure({ of }: { of: FigureOf }) {
   });
   return (
     <>
-      <FigureForm onSubmit={() => { setAsked({ address: address.trim(), by: by.trim() }); }}>
+      <FigureForm onSubmit={() => { setAsked({ address: address.trim(), by: groupsIn(by) }); }}>
         <TextField required label="Address of the numbers" value={address} onChange={(event) => { setAddress(event.target.value); }} sx={{ width: 430 }} slotProps={{ htmlInput: { style: { fontFamily: MONO, fontSize: 12 } } }} />
-        <TextField label="Group by (field)" value={by} onChange={(event) => { setBy(event.target.value); }} sx={{ width: 220 }} />
+        <TextField label="Group by" placeholder="field, part/@of, [kind=cloth] [!old]" value={by} onChange={(event) => { setBy(event.target.value); }} sx={{ width: 280 }} />
       </FigureForm>
       <ProblemNote error={found.error} />
       {found.isLoading && <Loading />}
       {found.data && !found.error && <Balance tally={found.data} />}
     </>
   );
+}
+
+const shareOf = (share: number | null | undefined) => (share === null || share === undefined ? "" : `${share.toFixed(1)} %`);
+
+/** A field, or conditions with a blank between them. */
+function groupsIn(text: string): string[] {
+  const trimmed = text.trim();
+  return trimmed.startsWith("[") ? trimmed.split(/(?<=\])\s+(?=\[)/) : trimmed ? [trimmed] : [];
 }
 
 function Balance({ tally }: { tally: Schemas["TallyOut"] }) {
@@ -80,6 +88,8 @@ function Balance({ tally }: { tally: Schemas["TallyOut"] }) {
               <TableCell align="right">Sum before</TableCell>
               <TableCell align="right">after</TableCell>
               <TableCell align="right">Delta</TableCell>
+              <TableCell align="right">Share before</TableCell>
+              <TableCell align="right">after</TableCell>
             </TableRow>
           </TableHead>
           <TableBody>
@@ -91,6 +101,8 @@ function Balance({ tally }: { tally: Schemas["TallyOut"] }) {
                 <TableCell align="right">{row.sum_before}</TableCell>
                 <TableCell align="right">{row.sum_after}</TableCell>
                 <TableCell align="right">{row.delta === "0" ? "" : row.delta}</TableCell>
+                <TableCell align="right">{shareOf(row.share_before)}</TableCell>
+                <TableCell align="right">{shareOf(row.share_after)}</TableCell>
               </TableRow>
             ))}
           </TableBody>

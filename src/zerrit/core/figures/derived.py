@@ -77,14 +77,17 @@ def between(x: Fraction, x0: Fraction, y0: Fraction, x1: Fraction, y1: Fraction)
 def derive(gamebook: Gamebook, documents: Mapping[str, Document], name: str) -> list[DerivedRow]:
     """The derived value called `name` of every entry that the gamebook gives one.
 
-    Raises FigureRefused: the gamebook has no such rule.
+    Raises FigureRefused: the gamebook has no such rule, or nothing is at its place.
     """
     rules = next((rule for rule in gamebook.rules.of(DerivedRules) if rule.name == name), None)
     if rules is None:
         known = ", ".join(rule.name for rule in gamebook.rules.of(DerivedRules)) or "none"
         raise FigureRefused(f"The gamebook derives no value called {name}. It has: {known}.")
     deriver = _Deriver(rules, documents)
-    return [deriver.row(document, node) for document, node in values_at(rules.each, documents)]
+    rows = [deriver.row(document, node) for document, node in values_at(rules.each, documents)]
+    if not rows:
+        raise FigureRefused(f"Nothing is at {rules.each}, where the gamebook looks for what has a {name}.")
+    return rows
 
 
 @dataclass(slots=True)

@@ -63,7 +63,7 @@ class _Giver:
 
     @property
     def left(self) -> Decimal:
-        """What it can still give, in whole units."""
+        """What it can still give, as whole units."""
         return max(Decimal(), (self.number - self.least - self.given) // self.unit * self.unit)
 
 

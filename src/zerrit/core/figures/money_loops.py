@@ -23,7 +23,7 @@ MOST_LOOPS: Final = 50
 MOST_STEPS: Final = 400  # of one loop
 _NONE: Final = 1e-9  # what the solver gives for nothing
 _DENOMINATORS: Final = (1, 10, 1_000, 100_000, 10_000_000)
-_ROUND: Final = 1_000  #: a loop is told in whole trades, unless there would be more than this of one
+_ROUND: Final = 1_000  #: a loop is told with whole trades, unless there would be more than this of one
 
 
 @dataclass(frozen=True, slots=True)
@@ -287,7 +287,7 @@ def _null_vector(rows: list[list[Fraction]], times: Sequence[float]) -> list[Fra
 
 
 def _whole(times: Sequence[Fraction]) -> list[Fraction]:
-    """The same in whole numbers, where these are not too large; else so that the least is 1."""
+    """The same as whole numbers, where these are not too large; else so that the least is 1."""
     factor = math.lcm(*(one.denominator for one in times))
     whole = [one * factor for one in times]
     shared = math.gcd(*(int(one) for one in whole)) or 1
@@ -375,11 +375,12 @@ def fix_in_words(fix: Fix) -> str:
     if fix.is_written:
         return f"{way} {fix.address} from {shown(fix.old)} to {shown(fix.new)}, and nothing is gained."
     verb = "costs" if fix.is_paid else "brings"
-    made = f" It is worked out from {fix.made_from}." if fix.made_from else ""
+    made = f" It is worked out from {fix.made_from}." if fix.made_from not in ("", fix.address) else ""
     return f"{way} what {fix.trade} {verb} at {fix.address} from {shown(fix.old)} to {shown(fix.new)}, and nothing is gained.{made}"
 
 
 def _step(step: LoopStep) -> str:
-    entry = step.trade.address.partition("#")[2].rpartition("/")[2] or step.trade.address
+    things = [list(side) for side in (step.trade.gets, step.trade.gives) if len(side) == 1]
+    entry = things[0][0] if things else step.trade.address.partition("#")[2].rpartition("/")[2] or step.trade.address
     times = f"{shown(step.times)} × " if step.times != 1 else ""
     return f"{times}{step.trade.name} {entry}"

@@ -62,7 +62,10 @@ def read_trades(gamebook: Gamebook, documents: Mapping[str, Document], rules: Lo
     found: list[Trade] = []
     left_out: list[str] = []
     for rule in rules.trades:
-        for document, node in values_at(rule.each, documents):
+        entries = list(values_at(rule.each, documents))
+        if not entries:
+            left_out.append(f"{rule.name}: nothing is at {rule.each}")
+        for document, node in entries:
             try:
                 found.append(reader.trade(document, node, rule))
             except _LeftOut as reason:

@@ -78,6 +78,10 @@ def weight_for(
     smallest = Fraction() if uses_chance else max(others, Fraction(1)) / _LARGEST
     least, most = result(smallest), result(largest)
     what = "chance" if uses_chance else "weight"
+    if least == most:
+        raise FigureRefused(
+            f"The {what} of this prize changes nothing: {thing} has the {aim} {float(least):.6g} with any above 0."
+        )
     if not min(least, most) <= wanted <= max(least, most):
         raise FigureRefused(
             f"No {what} of this prize above 0 gives {thing} that {aim} in {name}: it can be from "

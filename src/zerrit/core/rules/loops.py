@@ -66,7 +66,7 @@ class TradeRules(Part):
 
 
 class LoopRules(Rule):
-    """Trades that should not gain in a circle: nobody may get more out of them than was put in."""
+    """Trades that should not gain in a circle: no one may get more out of them than was put in."""
 
     name: Name
     trades: tuple[TradeRules, ...] = Field(min_length=1)
