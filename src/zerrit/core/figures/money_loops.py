@@ -68,7 +68,7 @@ class Loops:
     loops: tuple[Loop, ...]
     bound: Fraction | None
     trades: int
-    gifts: tuple[Trade, ...]  #: trades that take nothing; they gain by themselves and are in no loop
+    gifts: tuple[Trade, ...]  #: trades that take nothing; they are in no loop
 
 
 def find_loops(trades: Sequence[Trade], least_gain: Fraction = Fraction(), most: int = MOST_LOOPS) -> Loops:

@@ -59,7 +59,7 @@ class BetweenRules(Part):
 
 
 def is_number(text: str) -> bool:
-    """Whether a source is a number by itself, such as `5` or `80%`."""
+    """Whether a source is a plain number, such as `5` or `80%`."""
     return as_number(text.removesuffix("%")) is not None
 
 
