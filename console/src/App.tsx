@@ -12,6 +12,7 @@ import { PageBody } from "./shared/PageBody";
 import { ProblemNote } from "./shared/ProblemNote";
 import { Shell } from "./shared/Shell";
 
+const ShelfPage = lazy(async () => ({ default: (await import("./features/shelf/ShelfPage")).ShelfPage }));
 const AccountPage = lazy(async () => ({ default: (await import("./features/account/AccountPage")).AccountPage }));
 const AllServersPage = lazy(async () => ({ default: (await import("./features/servers/AllServersPage")).AllServersPage }));
 const AddServerPage = lazy(async () => ({ default: (await import("./features/servers/AddServerPage")).AddServerPage }));
@@ -44,6 +45,7 @@ function Pages({ name }: { name: string }) {
             <Route path="/" element={<OverviewPage />} />
             <Route path="/add-server" element={<AddServerPage />} />
             <Route path="/servers" element={<AllServersPage />} />
+            <Route path="/shelf" element={<ShelfPage />} />
             <Route path="/account" element={<AccountPage name={name} />} />
             <Route path="/changes/:changeId" element={<ChangePage />} />
             <Route path="*" element={<NoSuchPage />} />

@@ -28,7 +28,7 @@ export const AT_ONCE: Schemas["OptionsIn"] = { announce: 0, wait: "", rehearse: 
 
 /** A step that sets a value, before it says which; other kinds change what they need. */
 export const EMPTY_STEP: Schemas["StepIn"] = {
-  kind: "set", address: "", operation: "", name: "", fields: {}, key: "", where: "", target: "", snippet: "", origin: "", into: "", choices: {}, names: [], base: "", content: "", digest: "", folders: [], executable: null, executables: [], replace_all: false, throughout: false, leave: [], keep: [], keep_ratio: [], alone: false, if_refused: "",
+  kind: "set", address: "", operation: "", name: "", fields: {}, key: "", where: "", target: "", snippet: "", origin: "", into: "", take: [], existing: "", choices: {}, names: [], base: "", content: "", digest: "", folders: [], executable: null, executables: [], replace_all: false, throughout: false, leave: [], keep: [], keep_ratio: [], alone: false, if_refused: "",
 };
 
 export const api = createClient<paths>({ credentials: "same-origin" });

@@ -442,6 +442,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/changes/{change_id}/shelf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Put
+         * @description Put a snippet of the shelf into a change: one step that merges it.
+         */
+        post: operations["put_api_v1_changes__change_id__shelf_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/changes/{change_id}/shelf-plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Plan
+         * @description What putting a snippet of the shelf into a change would do, entry by entry; nothing is changed.
+         */
+        post: operations["plan_api_v1_changes__change_id__shelf_plan_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/changes/{change_id}/step-list": {
         parameters: {
             query?: never;
@@ -2562,6 +2602,74 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/shelf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Kept
+         * @description The snippets on the shelf, by name.
+         */
+        get: operations["list_kept_api_v1_shelf_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/shelf/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Kept
+         * @description A snippet with its text, where it was put, and what differs there from it now.
+         */
+        get: operations["get_kept_api_v1_shelf__name__get"];
+        /**
+         * Keep
+         * @description Put a snippet on the shelf, or a newer text under its name; where it was put, nothing changes yet.
+         */
+        put: operations["keep_api_v1_shelf__name__put"];
+        post?: never;
+        /**
+         * Remove
+         * @description Take a snippet off the shelf; files into which it was put stay as they are.
+         */
+        delete: operations["remove_api_v1_shelf__name__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/shelf/{name}/update": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Update
+         * @description Bring what was changed on the shelf since into all places where the snippet was put.
+         */
+        post: operations["update_api_v1_shelf__name__update_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/state": {
         parameters: {
             query?: never;
@@ -4468,6 +4576,83 @@ export interface components {
             version: string;
         };
         /**
+         * KeptIn
+         * @description A snippet for the shelf. `parameters` are words in braces in the text, with their usual values; empty for none.
+         */
+        KeptIn: {
+            /**
+             * Into
+             * @default
+             */
+            into: string;
+            /**
+             * Origin
+             * @default
+             */
+            origin: string;
+            /** Parameters */
+            parameters?: {
+                [key: string]: string;
+            };
+            /**
+             * Path
+             * @default
+             */
+            path: string;
+            /** Text */
+            text: string;
+            /**
+             * Title
+             * @default
+             */
+            title: string;
+        };
+        /**
+         * KeptOut
+         * @description A snippet on the shelf, without its text. `uses` is the number of places where it was put.
+         */
+        KeptOut: {
+            /**
+             * Changed At
+             * Format: date-time
+             */
+            changed_at: string;
+            /** Into */
+            into: string;
+            /**
+             * Kept At
+             * Format: date-time
+             */
+            kept_at: string;
+            /** Name */
+            name: string;
+            /** Origin */
+            origin: string;
+            /** Parameters */
+            parameters: {
+                [key: string]: string;
+            };
+            /** Path */
+            path: string;
+            /** Person */
+            person: string;
+            /** Title */
+            title: string;
+            /** Uses */
+            uses: number;
+        };
+        /**
+         * KeptTextOut
+         * @description A snippet on the shelf with its text, and where it is.
+         */
+        KeptTextOut: {
+            /** Places */
+            places: components["schemas"]["UseOut"][];
+            snippet: components["schemas"]["KeptOut"];
+            /** Text */
+            text: string;
+        };
+        /**
          * KeptTokenOut
          * @description A session of the console or a bearer token. `used_at` is to the hour; `is_this` marks the one that asks.
          */
@@ -4722,16 +4907,29 @@ export interface components {
         /**
          * MergeActionOut
          * @description What happens to one entry of a snippet. `result` is the line that results, of an entry of one line.
+         *
+         *     `is_taken` is false for those of a large pack that are not chosen. `older` names the earlier state of this server in which
+         *     the entry was as the snippet has it: to merge it goes back.
          */
         MergeActionOut: {
             /** Address */
             address: string;
             /** Changes */
             changes: components["schemas"]["ValueChangeOut"][];
+            /**
+             * Is Taken
+             * @default true
+             */
+            is_taken: boolean;
             /** Kind */
             kind: string;
             /** Line */
             line: number;
+            /**
+             * Older
+             * @default
+             */
+            older: string;
             /** Reason */
             reason: string;
             /** Result */
@@ -4739,6 +4937,12 @@ export interface components {
         };
         /** MergeIn */
         MergeIn: {
+            /**
+             * Existing
+             * @default
+             * @enum {string}
+             */
+            existing: "" | "combine" | "replace" | "skip";
             /**
              * Into
              * @default
@@ -4748,13 +4952,20 @@ export interface components {
             path: string;
             /** Snippet */
             snippet: string;
+            /** Take */
+            take?: string[];
         };
-        /** MergePlanOut */
+        /**
+         * MergePlanOut
+         * @description `words` says in one sentence what is added, overridden, replaced and left.
+         */
         MergePlanOut: {
             /** Actions */
             actions: components["schemas"]["MergeActionOut"][];
             /** Notes */
             notes: string[];
+            /** Words */
+            words: string;
         };
         /**
          * NameHitOut
@@ -5015,6 +5226,40 @@ export interface components {
         PinIn: {
             /** Reason */
             reason: string;
+        };
+        /**
+         * PlacedIn
+         * @description How a snippet of the shelf is put into a change; see the step `merge`. With `dry_run` it is only planned.
+         */
+        PlacedIn: {
+            /** Choices */
+            choices?: {
+                [key: string]: string;
+            };
+            /**
+             * Existing
+             * @default combine
+             * @enum {string}
+             */
+            existing: "combine" | "replace" | "skip";
+            /**
+             * Into
+             * @default
+             */
+            into: string;
+            /** Name */
+            name: string;
+            /**
+             * Path
+             * @default
+             */
+            path: string;
+            /** Take */
+            take?: string[];
+            /** Values */
+            values?: {
+                [key: string]: string;
+            };
         };
         /**
          * PlaceOddsOut
@@ -6164,6 +6409,12 @@ export interface components {
             executable?: boolean | null;
             /** Executables */
             executables?: string[];
+            /**
+             * Existing
+             * @default
+             * @enum {string}
+             */
+            existing: "" | "combine" | "replace" | "skip";
             /** Fields */
             fields?: {
                 [key: string]: string;
@@ -6233,6 +6484,8 @@ export interface components {
              * @default
              */
             snippet: string;
+            /** Take */
+            take?: string[];
             /**
              * Target
              * @default
@@ -6588,6 +6841,33 @@ export interface components {
             text?: string | null;
         };
         /**
+         * UpdatedOut
+         * @description What bringing a place up to date does: the number of values that change, and the change that was opened for it.
+         */
+        UpdatedOut: {
+            /** Change */
+            change: number | null;
+            /** Fault */
+            fault: string;
+            /** Path */
+            path: string;
+            /** Places */
+            places: number;
+            /** Server */
+            server: string;
+        };
+        /**
+         * UpdateIn
+         * @description With `create`, a change is opened for each server that is brought up to date.
+         */
+        UpdateIn: {
+            /**
+             * Create
+             * @default false
+             */
+            create: boolean;
+        };
+        /**
          * UpgradeFileOut
          * @description One file: what the vendor changed, what was changed here, and what becomes of it.
          */
@@ -6665,6 +6945,35 @@ export interface components {
             gone: string[];
             /** Stored */
             stored: string[];
+        };
+        /**
+         * UseOut
+         * @description Where a snippet is. `differs` are the places that are not as on the shelf now; `is_outdated`: it was changed there since.
+         */
+        UseOut: {
+            /** Change */
+            change: number | null;
+            /** Differs */
+            differs: string[];
+            /** Fault */
+            fault: string;
+            /** Is Outdated */
+            is_outdated: boolean;
+            /** Path */
+            path: string;
+            /** Person */
+            person: string;
+            /** Server */
+            server: string;
+            /**
+             * Used At
+             * Format: date-time
+             */
+            used_at: string;
+            /** Values */
+            values: {
+                [key: string]: string;
+            };
         };
         /** ValueChangeOut */
         ValueChangeOut: {
@@ -8884,6 +9193,184 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RevertOut"];
+                };
+            };
+            /** @description The request has no valid session or token. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What the path or the request names is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It cannot be done in the state in which things are. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request is larger than its bound. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request cannot be used; `detail` says why. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_api_v1_changes__change_id__shelf_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                change_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlacedIn"];
+            };
+        };
+        responses: {
+            /** @description Another problem with the request. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem of the service, or of a server that it works on. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeDetail"];
+                };
+            };
+            /** @description The request has no valid session or token. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What the path or the request names is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It cannot be done in the state in which things are. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request is larger than its bound. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request cannot be used; `detail` says why. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    plan_api_v1_changes__change_id__shelf_plan_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                change_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlacedIn"];
+            };
+        };
+        responses: {
+            /** @description Another problem with the request. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem of the service, or of a server that it works on. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MergePlanOut"];
                 };
             };
             /** @description The request has no valid session or token. */
@@ -19300,6 +19787,437 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description The request has no valid session or token. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What the path or the request names is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It cannot be done in the state in which things are. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request is larger than its bound. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request cannot be used; `detail` says why. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_kept_api_v1_shelf_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Another problem with the request. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem of the service, or of a server that it works on. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptOut"][];
+                };
+            };
+            /** @description The request has no valid session or token. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What the path or the request names is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It cannot be done in the state in which things are. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request is larger than its bound. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request cannot be used; `detail` says why. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_kept_api_v1_shelf__name__get: {
+        parameters: {
+            query?: {
+                server?: string;
+            };
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Another problem with the request. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem of the service, or of a server that it works on. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptTextOut"];
+                };
+            };
+            /** @description The request has no valid session or token. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What the path or the request names is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It cannot be done in the state in which things are. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request is larger than its bound. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request cannot be used; `detail` says why. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keep_api_v1_shelf__name__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeptIn"];
+            };
+        };
+        responses: {
+            /** @description Another problem with the request. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem of the service, or of a server that it works on. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptTextOut"];
+                };
+            };
+            /** @description The request has no valid session or token. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What the path or the request names is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It cannot be done in the state in which things are. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request is larger than its bound. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request cannot be used; `detail` says why. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_api_v1_shelf__name__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Another problem with the request. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem of the service, or of a server that it works on. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The request has no valid session or token. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What the path or the request names is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It cannot be done in the state in which things are. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request is larger than its bound. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request cannot be used; `detail` says why. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    update_api_v1_shelf__name__update_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UpdateIn"];
+            };
+        };
+        responses: {
+            /** @description Another problem with the request. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem of the service, or of a server that it works on. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UpdatedOut"][];
+                };
             };
             /** @description The request has no valid session or token. */
             401: {

@@ -45,6 +45,9 @@ export function Shell({ name, children }: { name: string; children: ReactNode })
         <Link component={RouterLink} to="/servers" color="text.secondary" underline="hover" sx={{ display: { xs: "none", sm: "inline" } }}>
           All servers
         </Link>
+        <Link component={RouterLink} to="/shelf" color="text.secondary" underline="hover" sx={{ display: { xs: "none", sm: "inline" } }}>
+          Shelf
+        </Link>
         <Box sx={{ flex: 1 }} />
         <Button color="inherit" variant="outlined" title="Ctrl+K" onClick={() => { setAsked("goto"); }} sx={{ color: "text.secondary", borderColor: "divider" }}>
           Go to …

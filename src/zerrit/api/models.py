@@ -517,6 +517,8 @@ class StepIn(Sent):
     snippet: Annotated[str, Field(max_length=4_000_000)] = ""
     origin: Annotated[str, Field(max_length=500)] = ""
     into: Annotated[str, Field(max_length=2000)] = ""
+    take: Annotated[list[Annotated[str, Field(max_length=2000)]], Field(max_length=2000)] = Field(default_factory=list)
+    existing: Literal["", "combine", "replace", "skip"] = ""
     choices: dict[str, Annotated[str, Field(max_length=100_000)]] = Field(default_factory=dict)
     names: list[Annotated[str, Field(max_length=500)]] = Field(default_factory=list)
     base: Annotated[str, Field(max_length=64_000_000)] = ""
@@ -683,10 +685,16 @@ class MergeIn(Sent):
     path: Annotated[str, Field(min_length=1, max_length=2000)]
     snippet: Annotated[str, Field(max_length=4_000_000)]
     into: Annotated[str, Field(max_length=2000)] = ""
+    take: Annotated[list[Annotated[str, Field(max_length=2000)]], Field(max_length=2000)] = Field(default_factory=list)
+    existing: Literal["", "combine", "replace", "skip"] = ""
 
 
 class MergeActionOut(BaseModel):
-    """What happens to one entry of a snippet. `result` is the line that results, of an entry of one line."""
+    """What happens to one entry of a snippet. `result` is the line that results, of an entry of one line.
+
+    `is_taken` is false for those of a large pack that are not chosen. `older` names the earlier state of this server in which
+    the entry was as the snippet has it: to merge it goes back.
+    """
 
     kind: str
     address: str
@@ -694,11 +702,16 @@ class MergeActionOut(BaseModel):
     reason: str
     result: str
     changes: list[ValueChangeOut]
+    is_taken: bool = True
+    older: str = ""
 
 
 class MergePlanOut(BaseModel):
+    """`words` says in one sentence what is added, overridden, replaced and left."""
+
     actions: list[MergeActionOut]
     notes: list[str]
+    words: str
 
 
 class DifferenceOut(BaseModel):

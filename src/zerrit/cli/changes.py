@@ -21,7 +21,15 @@ from zerrit.cli.compare import show as show_comparison
 from zerrit.cli.completion import complete_in_change, complete_operation
 from zerrit.cli.files import OUT, save
 from zerrit.cli.local_folder import chosen_files, sending
-from zerrit.cli.merge import ask_place, choices, choose_option, print_merge_plan, snippet_argument
+from zerrit.cli.merge import (
+    ask_place,
+    choices,
+    choose_option,
+    existing_option,
+    print_merge_plan,
+    snippet_argument,
+    take_option,
+)
 from zerrit.cli.output import echo, output_option, print_findings, print_json, print_table, short, sign
 from zerrit.cli.plan_file import into_of, plan_options, read_plan, write_plan
 from zerrit.cli.runs import follow, options_in, run_options, run_result
@@ -300,6 +308,8 @@ def comment_in_step(change_id: int, address: str) -> None:
 @snippet_argument
 @click.option("--into", default="", help="The group that the snippet's entries belong to.")
 @choose_option
+@take_option
+@existing_option
 @plan_options[0]
 @plan_options[1]
 @click.option(
@@ -312,6 +322,8 @@ def merge_step(
     snippet: str,
     into: str,
     choose: tuple[str, ...],
+    take: tuple[str, ...],
+    existing: Literal["combine", "replace", "skip"],
     plan_to: Path | None,
     plan_file: Path | None,
     origin: str,
@@ -321,8 +333,8 @@ def merge_step(
     given: dict[str, str] = {address: kind.value for address, kind in choices(choose).items()}
     into = into_of(plan_file, into)
     with connect() as zerrit:
-        plan, into = _planned(zerrit, change_id, path, snippet, into)
-        rows = [(a.kind, a.address, a.line, a.reason) for a in plan.actions]
+        plan, into = _planned(zerrit, change_id, path, snippet, into, take, existing)
+        rows = [(a.kind, a.address, a.line, _why(a)) for a in plan.actions if a.is_taken]
         if plan_file is not None:
             given = read_plan(plan_file, rows) | given
         rows = [(given.get(entry, kind), entry, line, why) for kind, entry, line, why in rows]
@@ -330,23 +342,47 @@ def merge_step(
             write_plan(plan_to, into, rows)
             return
         print_merge_plan(rows, plan.notes, {a.address: a.result for a in plan.actions if a.result})
+        echo(plan.words)
         if is_dry_run:
             return
-        step_in = api.StepIn(kind="merge", address=path, snippet=snippet, into=into, choices=given, origin=origin)
+        step_in = api.StepIn(
+            kind="merge",
+            address=path,
+            snippet=snippet,
+            into=into,
+            choices=given,
+            origin=origin,
+            take=list(take),
+            existing=existing,
+        )
         detail = zerrit.add_step(change_id, step_in)
     step = detail.step_list[-1]
     echo(f"Step {step.position}: merge {path} {step.summary}, {counted(len(step.outcome.changes), 'place')}")
 
 
-def _planned(zerrit: Client, change_id: int, path: str, snippet: str, into: str) -> tuple[api.MergePlanOut, str]:
+def _why(action: api.MergeActionOut) -> str:
+    """The reason of an action, and that it goes back to what was here before."""
+    older = f"It is as in {action.older}, so this goes back." if action.older else ""
+    return " ".join(filter(None, (action.reason, older)))
+
+
+def _planned(
+    zerrit: Client,
+    change_id: int,
+    path: str,
+    snippet: str,
+    into: str,
+    take: tuple[str, ...],
+    existing: Literal["combine", "replace", "skip"],
+) -> tuple[api.MergePlanOut, str]:
     """The plan, and the group that it is for; where several are possible, the person at the terminal is asked."""
     try:
-        return zerrit.plan_merge(change_id, path, snippet, into), into
+        return zerrit.plan_merge(change_id, path, snippet, into, take=take, existing=existing), into
     except ProblemError as error:
         place = ask_place(error.problem.facts.get("places", ()))
         if place is None:
             raise
-        return zerrit.plan_merge(change_id, path, snippet, place), place
+        return zerrit.plan_merge(change_id, path, snippet, place, take=take, existing=existing), place
 
 
 @change.command("put-file")

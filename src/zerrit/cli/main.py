@@ -70,6 +70,7 @@ SECTIONS: Final[Mapping[str, Mapping[str, tuple[str, str]]]] = {
     },
     "Changes and deploys": {
         "change": ("changes", "Create changes, add steps, check, compare and deploy them."),
+        "shelf": ("shelf", "The shelf: keep snippets, put them into files, see and bring over what changed since."),
         "forms": ("forms", "List the forms of a server's gamebook, or draft one from an existing entry."),
         "form": ("forms", "Fill in a form: all its steps are added to the change, or none."),
         "run": ("runs", "One run: a deploy, rollback or restart, with its stages and its evidence."),

@@ -7,7 +7,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import asdict
 from pathlib import Path
 from types import MappingProxyType
-from typing import Any
+from typing import Any, Literal
 
 import click
 
@@ -21,13 +21,17 @@ from zerrit.core.errors import SnippetRefused
 from zerrit.core.merge import (
     ActionKind,
     Conflict,
+    Existing,
     FileMerge,
     FileState,
     MergePlan,
+    Taking,
     apply_plan,
     merge_folders,
     merge_three,
+    plan_in_words,
     plan_merge,
+    taken,
 )
 from zerrit.core.paths import safe_path
 from zerrit.core.wording import counted
@@ -38,6 +42,21 @@ choose_option = click.option(
     multiple=True,
     metavar="ADDRESS=ACTION",
     help="Another action for one entry: add, combine, replace, skip.",
+)
+
+
+take_option = click.option(
+    "--take",
+    multiple=True,
+    metavar="ADDRESS",
+    help="Of a large pack only the entries at these addresses: 'thing[kind=cloth]'.",
+)
+existing_option = click.option(
+    "--existing",
+    type=click.Choice(["combine", "replace", "skip"]),
+    default="combine",
+    show_default=True,
+    help="What is done with entries that the target has already.",
 )
 
 
@@ -59,6 +78,8 @@ choose_option = click.option(
     metavar="ADDRESS=ACTION",
     help="Another action for one entry: add, combine, replace, skip. With --base: mine, theirs, or ADDRESS==VALUE.",
 )
+@take_option
+@existing_option
 @plan_options[0]
 @plan_options[1]
 @output_option
@@ -69,6 +90,8 @@ def merge(
     save_to: Path | None,
     into: str,
     choose: tuple[str, ...],
+    take: tuple[str, ...],
+    existing: Literal["combine", "replace", "skip"],
     plan_to: Path | None,
     plan_file: Path | None,
     output: str,
@@ -81,6 +104,10 @@ def merge(
                                              three files, or three folders
     """
     if base is not None:
+        if take or existing != "combine":
+            raise click.UsageError(
+                "--take and --existing choose from a snippet; with --base all changes are carried over."
+            )
         if len({base.is_dir(), target.is_dir(), snippet.is_dir()}) > 1:
             raise click.UsageError("Give three files or three folders, not some of each.")
         (_merge_folders if base.is_dir() else _merge_three)(base, target, snippet, save_to, choose, output)
@@ -91,6 +118,7 @@ def merge(
     with click.open_file(str(snippet), "rb") as file:
         text = decode(file.read()).text
     plan, into = _planned(document, text, into_of(plan_file, into))
+    plan = taken(document, plan, Taking(take, Existing(existing)))
     given = choices(choose)
     if plan_file is not None:
         given = {entry: ActionKind(word) for entry, word in read_plan(plan_file, _rows(plan)).items()} | given
@@ -101,12 +129,15 @@ def merge(
     merged = apply_plan(document, plan) if not plan.is_open else None
     if output == "json":
         keys = ("address", "line", "reason", "result")
-        actions = [{"kind": a.kind.value, **{key: getattr(a, key) for key in keys}} for a in plan.actions]
+        kept = [action for number, action in enumerate(plan.actions) if number not in plan.left_out]
+        actions = [{"kind": a.kind.value, **{key: getattr(a, key) for key in keys}} for a in kept]
         print_json(
             {"actions": actions, "notes": list(plan.notes), "conflicts": [a for a in actions if a["kind"] == "ask"]}
         )
     else:
-        print_merge_plan(_rows(plan), list(plan.notes), {a.address: a.result for a in plan.actions if a.result})
+        shown = [row for number, row in enumerate(_rows(plan)) if number not in plan.left_out]
+        print_merge_plan(shown, list(plan.notes), {a.address: a.result for a in plan.actions if a.result})
+        echo(plan_in_words(plan))
     if merged is None:
         echo("Nothing was written: choose an action for each `ask` with --choose.", err=True)
         sys.exit(1)

@@ -357,9 +357,17 @@ def save_text(change_id: int, typed: api.TypedIn, version: int | None = None) ->
     return Call("POST", path, _one(api.SavedTextOut), json=_sent(typed), headers=_version(version))
 
 
-def plan_merge(change_id: int, path: str, snippet: str, into: str = "") -> Call[api.MergePlanOut]:
-    """What merging a published snippet into a file would do, entry by entry; nothing is saved."""
-    body = {"path": path, "snippet": snippet, "into": into}
+def plan_merge(
+    change_id: int,
+    path: str,
+    snippet: str,
+    into: str = "",
+    *,
+    take: Sequence[str] = (),
+    existing: Literal["", "combine", "replace", "skip"] = "",
+) -> Call[api.MergePlanOut]:
+    """What merging a published snippet, or the part of it in `take`, would do, entry by entry; nothing is saved."""
+    body = {"path": path, "snippet": snippet, "into": into, "take": list(take), "existing": existing}
     return Call("POST", f"/changes/{change_id}/merge-plan", _one(api.MergePlanOut), json=body)
 
 
@@ -712,6 +720,45 @@ def fill_form(change_id: int, given: api.FormIn, version: int | None = None) -> 
     """Fill in a form: all its steps are added to the change, or none; `version` as in `add_step`."""
     sent = given.model_dump(mode="json")
     return Call("POST", f"/changes/{change_id}/form", _one(api.FilledFormOut), json=sent, headers=_version(version))
+
+
+# --- the shelf --------------------------------------------------------------------------------------------------------
+
+
+def shelf() -> Call[list[api.KeptOut]]:
+    """The snippets on the shelf."""
+    return Call("GET", "/shelf", _many(api.KeptOut))
+
+
+def shelf_snippet(name: str, server_id: str = "") -> Call[api.KeptTextOut]:
+    """A snippet of the shelf with its text, where it was put, and what differs there from it now."""
+    return Call("GET", f"/shelf/{quote(name, safe='')}", _one(api.KeptTextOut), params=_given(server=server_id))
+
+
+def keep_on_shelf(name: str, given: api.KeptIn) -> Call[api.KeptTextOut]:
+    """Put a snippet on the shelf, or a newer text under its name."""
+    return Call("PUT", f"/shelf/{quote(name, safe='')}", _one(api.KeptTextOut), json=given.model_dump(mode="json"))
+
+
+def remove_from_shelf(name: str) -> Call[None]:
+    """Take a snippet off the shelf; files into which it was put stay as they are."""
+    return Call("DELETE", f"/shelf/{quote(name, safe='')}", _nothing)
+
+
+def plan_from_shelf(change_id: int, given: api.PlacedIn) -> Call[api.MergePlanOut]:
+    """What putting a snippet of the shelf into a change would do, entry by entry; nothing is saved."""
+    sent = given.model_dump(mode="json")
+    return Call("POST", f"/changes/{change_id}/shelf-plan", _one(api.MergePlanOut), json=sent)
+
+
+def put_from_shelf(change_id: int, given: api.PlacedIn) -> Call[api.ChangeDetail]:
+    """Put a snippet of the shelf into a change: one step that merges it."""
+    return Call("POST", f"/changes/{change_id}/shelf", _one(api.ChangeDetail), json=given.model_dump(mode="json"))
+
+
+def update_from_shelf(name: str, create: bool = False) -> Call[list[api.UpdatedOut]]:
+    """Bring what was changed on the shelf since into all places of a snippet; with `create`, changes are opened for it."""
+    return Call("POST", f"/shelf/{quote(name, safe='')}/update", _many(api.UpdatedOut), json={"create": create})
 
 
 def relate(

@@ -76,7 +76,9 @@ class StepKind(StrEnum):
     COMMENT_IN = "comment-in"  #: a comment becomes the entry again that the address names
     COMMENT = "comment"  #: the comment above an entry or setting becomes `content`, written with its comment signs
     TEXT = "text"  #: `replacements`, each an old stretch of the file's text and a new one
-    MERGE = "merge"  #: a `snippet`, published at `origin`, into the file; `into` names the group, `choices` the actions
+    #: A `snippet`, published at `origin`, into the file; `into` names the group, `choices` the actions. Of a large one only
+    #: what is at the addresses in `take`; `existing` says what is done with entries that are there.
+    MERGE = "merge"
     MERGE_VERSION = "merge-version"  #: what `content`, another version of the file, changed since `base`; `choices` decide conflicts
     PUT_FILE = "put-file"  #: the file becomes the text `content`, or the bytes with the `digest`
     PUT_FOLDER = (
@@ -104,6 +106,8 @@ class Step:
     snippet: str = ""
     origin: str = ""
     into: str = ""
+    take: Sequence[str] = ()
+    existing: str = ""
     choices: Mapping[str, str] = field(default_factory=dict)
     names: Sequence[str] = ()
     base: str = ""
@@ -345,9 +349,21 @@ def _paths(current: Mapping[str, Document], address: Address) -> list[str]:
 
 
 def _merge(document: Document, step: Step) -> tuple[Edit, tuple[str, ...]]:
-    from zerrit.core.merge import ActionKind, apply_plan, plan_merge  # noqa: PLC0415  # few commands merge
+    from zerrit.core.merge import (  # noqa: PLC0415  # few commands merge
+        ActionKind,
+        Existing,
+        Taking,
+        apply_plan,
+        plan_merge,
+        taken,
+    )
 
-    plan = plan_merge(document, step.snippet, step.into)
+    if step.existing and step.existing not in list(Existing):
+        raise SnippetRefused(
+            f"`{step.existing}` is not known; entries that are there are combined, replaced or skipped."
+        )
+    taking = Taking(tuple(step.take), Existing(step.existing or Existing.COMBINE))
+    plan = taken(document, plan_merge(document, step.snippet, step.into), taking)
     for kind in step.choices.values():
         if kind not in list(ActionKind):
             raise SnippetRefused(f"`{kind}` is not a known action; write add, combine, replace or skip.")

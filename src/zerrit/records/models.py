@@ -271,6 +271,39 @@ class PlaceNote(Base):
     created_at: Mapped[datetime]
 
 
+class ShelfSnippet(Base):
+    """A snippet that is kept, with where it is from, for which file, and its parameters with their usual values."""
+
+    __tablename__ = "shelf_snippets"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(String(80), unique=True)
+    title: Mapped[str] = mapped_column(String(200))
+    origin: Mapped[str] = mapped_column(String(500))
+    path: Mapped[str] = mapped_column(Text)
+    into: Mapped[str] = mapped_column(Text)
+    text: Mapped[str] = mapped_column(Text)
+    parameters: Mapped[dict[str, Any]]
+    person: Mapped[str] = mapped_column(String(80))
+    kept_at: Mapped[datetime]
+    changed_at: Mapped[datetime]
+
+
+class ShelfUse(Base):
+    """Where a kept snippet was put: into which file of a server, with which values. `text` is what was put there."""
+
+    __tablename__ = "shelf_uses"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    snippet_id: Mapped[int] = mapped_column(ForeignKey("shelf_snippets.id", ondelete="CASCADE"), index=True)
+    server_id: Mapped[str] = mapped_column(ForeignKey("servers.id", ondelete="CASCADE"), index=True)
+    change_id: Mapped[int | None] = mapped_column(ForeignKey("changes.id", ondelete="SET NULL"))
+    path: Mapped[str] = mapped_column(Text)
+    into: Mapped[str] = mapped_column(Text)
+    values: Mapped[dict[str, Any]]
+    text: Mapped[str] = mapped_column(Text)
+    person: Mapped[str] = mapped_column(String(80))
+    used_at: Mapped[datetime]
+
+
 class ReadMark(Base):
     """A person has looked at a setting. `default_digest` is that of its default then; another one asks again."""
 

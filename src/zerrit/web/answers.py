@@ -17,7 +17,7 @@ from zerrit import api
 from zerrit.core.compare import Difference
 from zerrit.core.documents import Finding
 from zerrit.core.documents.value_edits import ValueChange
-from zerrit.core.merge import MergePlan
+from zerrit.core.merge import plan_in_words
 from zerrit.core.states import ChangeState, RunState, result_of
 from zerrit.core.steps import Outcome, Step
 from zerrit.core.wording import counted
@@ -27,7 +27,7 @@ from zerrit.work.base import run_records
 from zerrit.work.browse import entry_table, file_browser, state_comparison
 from zerrit.work.changes import changes as change_work
 from zerrit.work.changes import typed_text, upgrades
-from zerrit.work.changes.changes import Preview
+from zerrit.work.changes.changes import Preview, SeenMerge
 from zerrit.work.changes.finding_status import JudgedFinding, place_of
 from zerrit.work.deploy import run_requests
 from zerrit.work.deploy.stages import BEFORE_WRITING, StageName
@@ -334,8 +334,9 @@ def judged_finding(judged: JudgedFinding) -> api.FindingOut:
     )
 
 
-def merge_plan(plan: MergePlan) -> api.MergePlanOut:
+def merge_plan(seen: SeenMerge) -> api.MergePlanOut:
     """The plan of a merge, entry by entry."""
+    plan = seen.plan
     actions = [
         api.MergeActionOut(
             kind=a.kind.value,
@@ -344,10 +345,12 @@ def merge_plan(plan: MergePlan) -> api.MergePlanOut:
             reason=a.reason,
             result=a.result,
             changes=value_changes(a.changes),
+            is_taken=number not in plan.left_out,
+            older=seen.older.get(number, ""),
         )
-        for a in plan.actions
+        for number, a in enumerate(plan.actions)
     ]
-    return api.MergePlanOut(actions=actions, notes=list(plan.notes))
+    return api.MergePlanOut(actions=actions, notes=list(plan.notes), words=plan_in_words(plan))
 
 
 def difference(found: Difference) -> api.DifferenceOut:

@@ -33,6 +33,7 @@ from zerrit.web.request_log import Logged
 from zerrit.web.routes import router
 from zerrit.web.run_routes import router as run_router
 from zerrit.web.search_routes import router as search_router
+from zerrit.web.shelf_routes import router as shelf_router
 from zerrit.web.snapshot_routes import begin_rollout_of, begin_run
 from zerrit.web.snapshot_routes import router as keeping_router
 from zerrit.work.base import accounts, activity_log
@@ -141,6 +142,7 @@ def create_app(settings: Settings) -> FastAPI:
         gamebook_router,
         run_router,
         search_router,
+        shelf_router,
         keeping_router,
     ):
         app.include_router(one)

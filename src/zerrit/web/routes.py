@@ -12,6 +12,7 @@ from sse_starlette.sse import EventSourceResponse
 
 from zerrit import api
 from zerrit.core.documents import Severity
+from zerrit.core.merge import Existing, Taking
 from zerrit.core.steps import Step, StepKind
 from zerrit.records import Person
 from zerrit.report.comparison import comparison_page
@@ -579,7 +580,8 @@ def remove_steps(
 @router.post("/changes/{change_id}/merge-plan", tags=["changes"])
 def plan_merge(change_id: api.Number, given: api.MergeIn, here: WorkspaceDep, _who: PersonDep) -> api.MergePlanOut:
     """What merging a snippet would do, entry by entry; nothing is changed."""
-    return answers.merge_plan(changes.preview_merge(here, change_id, given.path, given.snippet, given.into))
+    taking = Taking(tuple(given.take), Existing(given.existing or Existing.COMBINE))
+    return answers.merge_plan(changes.preview_merge(here, change_id, given.path, given.snippet, given.into, taking))
 
 
 @router.post("/changes/{change_id}/check", tags=["changes"])

@@ -42,6 +42,7 @@ const KINDS: readonly { kind: Kind; label: string; address: string }[] = [
 export function AddStepDialog({ change, initial = EMPTY_STEP, onClose }: { change: Schemas["ChangeDetail"]; initial?: StepIn; onClose: () => void }) {
   const [step, setStep] = useState(initial);
   const [fields, setFields] = useState("");
+  const [taken, setTaken] = useState((initial.take ?? []).join(" "));
   const queries = useQueryClient();
   const params = { path: { change_id: change.id } };
   const whole = { ...step, executable: step.kind === "set-executable" ? step.executable !== false : null, fields: step.kind === "add" ? fieldsOf(fields) : {}, names: step.kind === "copy-fields" ? namesOf(fields) : [] };
@@ -66,7 +67,7 @@ export function AddStepDialog({ change, initial = EMPTY_STEP, onClose }: { chang
       answer(
         api.POST("/api/v1/changes/{change_id}/merge-plan", {
           params,
-          body: { path: step.address, snippet: step.snippet ?? "", into: step.into ?? "" },
+          body: { path: step.address, snippet: step.snippet ?? "", into: step.into ?? "", take: step.take ?? [], existing: step.existing ?? "" },
         }),
       ),
   });
@@ -160,6 +161,12 @@ export function AddStepDialog({ change, initial = EMPTY_STEP, onClose }: { chang
             ) : (
               <TextField label="Target group (only if it is not clear)" value={step.into} onChange={set("into")} />
             )}
+            <TextField label="Of a large pack take only (addresses)" placeholder="thing[kind=cloth]" value={taken} onChange={(event) => { setTaken(event.target.value); setStep({ ...step, choices: {}, take: addressesIn(event.target.value) }); plan.reset(); }} slotProps={{ htmlInput: { style: { fontFamily: MONO } } }} />
+            <TextField select label="Entries that are there already" value={step.existing || "combine"} onChange={set("existing")}>
+              <MenuItem value="combine">are overridden where the snippet says something</MenuItem>
+              <MenuItem value="replace">become those of the snippet</MenuItem>
+              <MenuItem value="skip">stay; only what is new is added</MenuItem>
+            </TextField>
           </>
         )}
         {plan.data && <MergePlanTable plan={plan.data} choices={step.choices ?? {}} onChoose={(choices) => { setStep({ ...step, choices }); }} />}
@@ -183,6 +190,11 @@ export function AddStepDialog({ change, initial = EMPTY_STEP, onClose }: { chang
       </DialogActions>
     </Dialog>
   );
+}
+
+/** Addresses with blanks between them; a blank in a bracket is part of one. */
+function addressesIn(text: string): string[] {
+  return text.match(/(?:\[(?:"[^"]*"|[^\]"])*\]|[^\s[])+/g) ?? [];
 }
 
 function namesOf(text: string): string[] {

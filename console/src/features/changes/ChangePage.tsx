@@ -17,6 +17,7 @@ import { ProblemNote } from "../../shared/ProblemNote";
 import { Trail } from "../../shared/Trail";
 import { usePageTitle } from "../../shared/usePageTitle";
 import { FiguresPanel } from "../figures/FiguresPanel";
+import { ShelfDialog } from "../shelf/ShelfDialog";
 import { RolloutDialog } from "../rollouts/RolloutDialog";
 import { DeployDialog } from "../runs/DeployDialog";
 import { RunProgress } from "../runs/RunProgress";
@@ -49,7 +50,7 @@ export function ChangePage() {
 }
 
 function OpenedChange({ change }: { change: Change }) {
-  const [asked, setAsked] = useState<"step" | "form" | "deploy" | "replay" | "revert" | "rollout" | null>(null);
+  const [asked, setAsked] = useState<"step" | "form" | "shelf" | "deploy" | "replay" | "revert" | "rollout" | null>(null);
   const close = () => { setAsked(null); };
   const [view, setView] = useState("steps");
   usePageTitle(`Change ${String(change.id)}: ${change.title}`);
@@ -116,6 +117,9 @@ function OpenedChange({ change }: { change: Change }) {
             <Tab value="figures" label="Figures" />
             <Tab value="players" label="Notes for players" />
           </Tabs>
+          {view === "steps" && isEditable && (
+            <Button size="small" sx={{ mb: 0.5 }} onClick={() => { setAsked("shelf"); }}>Put from the shelf …</Button>
+          )}
           {view === "steps" && <StepList change={change} isEditable={isEditable} />}
           {view === "difference" && <DifferencePanel change={change} />}
           {view === "players" && <PlayerNotes change={change} />}
@@ -128,6 +132,7 @@ function OpenedChange({ change }: { change: Change }) {
         </Box>
       </Box>
       {asked === "form" && <FormDialog change={change} onClose={close} />}
+      {asked === "shelf" && <ShelfDialog change={change} onClose={close} />}
       {asked === "step" && <AddStepDialog change={change} onClose={close} />}
       {asked === "revert" && <RevertDialog change={change} onClose={close} />}
       {asked === "rollout" && <RolloutDialog change={change} onClose={close} />}

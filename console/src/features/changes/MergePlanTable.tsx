@@ -23,6 +23,7 @@ export function MergePlanTable({ plan, choices, onChoose }: { plan: Schemas["Mer
       {plan.notes.map((note) => (
         <Typography key={note} variant="body2" color="text.secondary">note: {note}</Typography>
       ))}
+      <Typography variant="body2" sx={{ mt: 0.5 }}>{plan.words}</Typography>
       <Paper sx={{ mt: 1, overflowX: "auto" }}>
         <Table>
           <TableHead>
@@ -33,7 +34,7 @@ export function MergePlanTable({ plan, choices, onChoose }: { plan: Schemas["Mer
             </TableRow>
           </TableHead>
           <TableBody>
-            {plan.actions.map((action) => (
+            {plan.actions.filter((action) => action.is_taken).map((action) => (
               <TableRow key={action.address + String(action.line)}>
                 <TableCell sx={{ verticalAlign: "top" }}>
                   <ActionField action={action} chosen={choices[action.address] ?? action.kind} onChoose={(kind) => { onChoose({ ...choices, [action.address]: kind }); }} />
@@ -41,6 +42,7 @@ export function MergePlanTable({ plan, choices, onChoose }: { plan: Schemas["Mer
                 <TableCell sx={{ verticalAlign: "top" }}>
                   <Mono>{action.address}</Mono>
                   <Box sx={{ color: "text.secondary", fontSize: 12 }}>line {action.line} of the snippet{action.reason && `: ${action.reason}`}</Box>
+                  {action.older && <Box sx={{ color: "warning.main", fontSize: 12 }}>It is as in {action.older}, so this goes back.</Box>}
                 </TableCell>
                 <TableCell sx={{ verticalAlign: "top" }}>
                   <Preview action={action} kind={choices[action.address] ?? action.kind} />

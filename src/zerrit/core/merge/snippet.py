@@ -17,6 +17,7 @@ from typing import Final
 from zerrit.core.addresses import Segment, keyed_segment, parse_node_address, print_segments
 from zerrit.core.documents.closed_text import is_opened_lines
 from zerrit.core.documents.document import Document
+from zerrit.core.documents.entry_keys import Keys
 from zerrit.core.documents.format import Format
 from zerrit.core.documents.format_writer import dedented, source_of, writer_of
 from zerrit.core.documents.lookup import find
@@ -40,6 +41,7 @@ class ActionKind(StrEnum):
 
 
 MOST_NOTES: Final = 20
+FEW_SIBLINGS: Final = 5  # of fewer, nothing is concluded
 _CHANGING: Final = (ActionKind.COMBINE, ActionKind.REPLACE, ActionKind.ASK)
 _DOING: Final = (ActionKind.ADD, ActionKind.COMBINE, ActionKind.REPLACE)
 
@@ -68,6 +70,16 @@ class MergePlan:
     cleaned: str
     _pairs: tuple[tuple[Node, Node | None, Node], ...]  # (snippet node, its twin in the target, the target's parent)
     _snippet: Document
+    left_out: frozenset[int] = frozenset()  #: the numbers of actions on entries that are not taken
+
+    @property
+    def keys(self) -> Keys:
+        """How the entries of the snippet are told apart."""
+        return self._snippet.keys
+
+    def entries(self) -> list[tuple[Node, Node]]:
+        """For each action the entry of the snippet, and the group of the target that it belongs to."""
+        return [(node, parent) for node, _, parent in self._pairs]
 
     @property
     def is_open(self) -> bool:
@@ -363,7 +375,7 @@ def _plan_child(target: Document, reading: Reading, child: Node, parent: Node) -
         change = ValueChange(address, None, source_of(document, child))
         lacking = _lacking_key(target, names, child)
         kind = ActionKind.ASK if lacking else ActionKind.ADD
-        yield Action(kind, address, line, (change,), lacking), (child, None, parent)
+        yield Action(kind, address, line, (change,), lacking or _strange(child, parent)), (child, None, parent)
     elif len(twins) > 1:
         why = f"{len(twins)} entries of {target.path} have this name."
         yield Action(ActionKind.ASK, address, line, (), why), (child, twins[0], parent)
@@ -371,6 +383,17 @@ def _plan_child(target: Document, reading: Reading, child: Node, parent: Node) -
         yield from _plan_below(target, reading, child, twins[0])
     else:
         yield _plan_entry(target, reading, child, twins[0], parent, address), (child, twins[0], parent)
+
+
+def _strange(node: Node, parent: Node) -> str:
+    """What is said of a new entry with fields that none of its many siblings has: it may be made for another version."""
+    siblings = [child for child in parent.children if child.name == node.name and not child.is_value]
+    known = {field.name for sibling in siblings for field in sibling.children}
+    strange = dict.fromkeys(field.name for field in node.children if field.name and field.name not in known)
+    if len(siblings) < FEW_SIBLINGS or not strange:
+        return ""
+    shown = ", ".join(list(strange)[:3])
+    return f"None of the {len(siblings)} others here has {shown}. Is it made for another version?"
 
 
 def _lacking_key(target: Document, parent_names: tuple[str, ...], node: Node) -> str:

@@ -18,7 +18,7 @@ from zerrit.core.documents import Document, Finding, read_document
 from zerrit.core.documents.findings import known_again
 from zerrit.core.file_steps import NOT_KEPT, TOO_LARGE, Read
 from zerrit.core.gamebooks import Gamebook
-from zerrit.core.merge import MergePlan, plan_merge
+from zerrit.core.merge import ActionKind, MergePlan, Taking, plan_merge, taken
 from zerrit.core.paths import pack_of
 from zerrit.core.states import EDITABLE, ChangeState
 from zerrit.core.steps import (
@@ -46,6 +46,7 @@ from zerrit.work.snapshots.snapshots import (
     checked_in,
     differing_paths,
     digests,
+    documents_of,
     files_of,
     latest_snapshot,
     require_latest,
@@ -379,15 +380,56 @@ def refresh(workspace: Workspace, person: str, change_id: int) -> Change:
     return change
 
 
-def preview_merge(workspace: Workspace, change_id: int, path: str, snippet: str, into: str) -> MergePlan:
-    """The plan of merging a snippet into a file of the change, as its steps so far leave it."""
+@dataclass(frozen=True, slots=True)
+class SeenMerge:
+    """The plan of a merge. `older` names, by the number of an action, the earlier state in which its entry was as in the snippet."""
+
+    plan: MergePlan
+    older: Mapping[int, str]
+
+
+MOST_EARLIER = 30  #: states of a file that a snippet is held against
+
+
+def preview_merge(
+    workspace: Workspace, change_id: int, path: str, snippet: str, into: str, taking: Taking
+) -> SeenMerge:
+    """The plan of merging a snippet, or part of it, into a file of the change, as its steps so far leave it."""
     with workspace.session() as session:
         change = get_change(session, change_id)
         replayed = worked_out(workspace, session, change).replayed
-    document = replayed.documents.get(path)
-    if document is None:
-        raise NotFound(f"{change.server_id} has no file {path}.")
-    return plan_merge(document, snippet, into)
+        document = replayed.documents.get(path)
+        if document is None:
+            raise NotFound(f"{change.server_id} has no file {path}.")
+        plan = taken(document, plan_merge(document, snippet, into), taking)
+        return SeenMerge(plan, _older(workspace, session, change.server_id, path, plan))
+
+
+def _older(workspace: Workspace, session: Session, server_id: str, path: str, plan: MergePlan) -> dict[int, str]:
+    """Which entries of a snippet are as they once were here, though they are others now."""
+    waiting = {
+        number: action.changes
+        for number, action in enumerate(plan.actions)
+        if action.kind in (ActionKind.COMBINE, ActionKind.REPLACE)
+        and all(one.old is not None for one in action.changes)
+    }
+    found: dict[int, str] = {}
+    server = get_server(session, server_id)
+    seen: set[str] = set()
+    query = select(Snapshot).where(Snapshot.server_id == server_id).order_by(Snapshot.id.desc())
+    for snapshot in session.scalars(query):
+        digest = digests(session, snapshot).get(path) if waiting else None
+        if digest is None or digest in seen or len(seen) >= MOST_EARLIER:
+            continue
+        seen.add(digest)
+        earlier = documents_of(workspace, session, server, {path: digest}).get(path)
+        for number, changes in list(waiting.items()) if earlier is not None else ():
+            values = [earlier.select(one.address) for one in changes] if earlier is not None else []
+            if all(len(nodes) == 1 and nodes[0].value == one.new for nodes, one in zip(values, changes, strict=True)):
+                label = f"defaults {snapshot.label}" if snapshot.kind == "defaults" else f"snapshot {snapshot.id}"
+                found[number] = label
+                del waiting[number]
+    return found
 
 
 def row_of_step(step: Step, position: int, person: str, at: datetime) -> StepRow:
