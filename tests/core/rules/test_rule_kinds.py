@@ -11,11 +11,19 @@ from tests.core.checks.test_gamebooks_and_checks import BOOK, files_of
 from zerrit.core import rules
 from zerrit.core.addresses import parse_address
 from zerrit.core.checks import check_files_of, statistics_of
-from zerrit.core.documents import CODES
+from zerrit.core.documents import CODES, read_document
 from zerrit.core.examination.game_files import Files
-from zerrit.core.gamebooks import GamebookFile, json_schema
+from zerrit.core.gamebooks import GamebookFile, json_schema, read_gamebook
 from zerrit.core.rules import KINDS, ListedRule
 
+#: A game with the one kind of rule that the demo has no use for.
+LOOM = (
+    read_gamebook(
+        b"gamebook: 1\ngame: loom\nsame_order:\n  - {first: 'warp.yml#threads/*', second: 'weft.yml#threads/*'}\n"
+    )[0]
+    or BOOK
+)
+LOOM_FILES = {path: read_document(b"threads: [red, blue]\n", path) for path in ("warp.yml", "weft.yml")}
 DOCS = Path(__file__).parents[3] / "docs"
 kinds = pytest.mark.parametrize("kind", KINDS, ids=[kind.part for kind in KINDS])
 
@@ -35,17 +43,18 @@ def test_a_kind_is_whole(kind: type[ListedRule]) -> None:
 
 @kinds
 def test_a_kind_speaks_of_its_places(kind: type[ListedRule]) -> None:
-    """The demo's gamebook has a rule of each kind; its files have what each asks for."""
-    own = BOOK.rules.of(kind)
+    """The demo's gamebook, or the one here, has a rule of each kind; its files have what each asks for."""
+    book, files = (BOOK, files_of()) if BOOK.rules.of(kind) else (LOOM, Files(LOOM_FILES))
+    own = book.rules.of(kind)
     assert own, f"no rule in {kind.part} of the demo"
     for rule in own:
         assert rule.sentence().strip()
         assert all(parse_address(named.text).segments for named in rule.addresses())
-        assert all(named.text in BOOK.rules.lists for named in rule.lists() if named.text)
+        assert all(named.text in book.rules.lists for named in rule.lists() if named.text)
         assert list(rule.faults()) == []
-    measured = {one.id: one for one in statistics_of(check_files_of(files_of(), BOOK)) if one.part == kind.part}
+    measured = {one.id: one for one in statistics_of(check_files_of(files, book)) if one.part == kind.part}
     assert len(measured) == len(own) + (
-        sum(len(e.must) for f in BOOK.rules.files.values() for e in f.entries.values()) if kind.part == "must" else 0
+        sum(len(e.must) for f in book.rules.files.values() for e in f.entries.values()) if kind.part == "must" else 0
     )
     assert {one.unmeasured for one in measured.values()} == {""}
 

@@ -8,19 +8,24 @@ from zerrit.core.rules.alike import AlikeRule
 from zerrit.core.rules.balance import BalanceRule
 from zerrit.core.rules.base import Part, Rule
 from zerrit.core.rules.checklist import ChecklistRule
+from zerrit.core.rules.children import ChildrenRule
+from zerrit.core.rules.counts import CountRule
 from zerrit.core.rules.derived import BetweenRules, DerivedRules
 from zerrit.core.rules.draws import DrawRules, RangeAt, SetRules
 from zerrit.core.rules.file_names import FileNameRule
 from zerrit.core.rules.files import EntryRules, FieldRules, FileRules, SlotRules
+from zerrit.core.rules.gates import GateRule
 from zerrit.core.rules.in_use import InUseRule
 from zerrit.core.rules.listed import Fault, ListedRule, Named
 from zerrit.core.rules.must import MustRule
 from zerrit.core.rules.near import NearRule
 from zerrit.core.rules.needs import NeedsRule
+from zerrit.core.rules.old_words import OldWordsRule
 from zerrit.core.rules.one_of import OneOfRule
 from zerrit.core.rules.packed import PackedRule
 from zerrit.core.rules.present import PresentRule
 from zerrit.core.rules.refers import ReferRule
+from zerrit.core.rules.same_order import SameOrderRule
 from zerrit.core.rules.same_values import SameRule
 from zerrit.core.rules.sources import ListSource, SqlQuery, Table
 from zerrit.core.rules.trouble import LoadedRules, Rehearsal, Trouble
@@ -41,6 +46,11 @@ KINDS: Final[tuple[type[ListedRule], ...]] = (
     InUseRule,
     PackedRule,
     AlikeRule,
+    CountRule,
+    SameOrderRule,
+    ChildrenRule,
+    OldWordsRule,
+    GateRule,
     NearRule,
     BalanceRule,
     AdviceRule,
@@ -57,6 +67,8 @@ __all__ = [
     "BalanceRule",
     "BetweenRules",
     "ChecklistRule",
+    "ChildrenRule",
+    "CountRule",
     "DerivedRules",
     "DrawRules",
     "EntryRules",
@@ -66,6 +78,7 @@ __all__ = [
     "FileNames",
     "FileRules",
     "FolderNames",
+    "GateRule",
     "InUseRule",
     "ListSource",
     "ListedRule",
@@ -74,6 +87,7 @@ __all__ = [
     "Named",
     "NearRule",
     "NeedsRule",
+    "OldWordsRule",
     "OneOfRule",
     "PackedRule",
     "Part",
@@ -83,6 +97,7 @@ __all__ = [
     "ReferRule",
     "Rehearsal",
     "Rule",
+    "SameOrderRule",
     "SameRule",
     "SetRules",
     "SlotRules",

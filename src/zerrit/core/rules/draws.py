@@ -91,7 +91,12 @@ class SetRules(Part):
             yield "repeats", self.repeats.removeprefix("!")
 
     def faults(self) -> Iterator[tuple[str, str]]:
-        """What contradicts itself, by field."""
+        """What is not an address, or contradicts itself, by field."""
+        for field, place in self.places():
+            try:
+                parse_node_address(place)
+            except AddressInvalid as error:
+                yield field, str(error)
         if not self.thing and not self.table and self.sets is None:
             yield "thing", "A prize needs `thing`, `table` or `sets`, which say what it brings."
         if self.nested and (self.nested.count(PLACE) != 1 or self.nested == PLACE):
@@ -113,11 +118,6 @@ class SetRules(Part):
             yield "parallel", "Parallel lists are in the table itself; leave `prizes` out and name each list."
         if isinstance(self.takes, int) and self.takes < 0:
             yield "takes", "`takes` is a number from 0."
-        for field, place in self.places():
-            try:
-                parse_node_address(place)
-            except AddressInvalid as error:
-                yield field, str(error)
 
     def below(self) -> SetRules | None:
         """How the sets in this one are read."""
