@@ -3025,6 +3025,18 @@ export interface components {
             why: string;
         };
         /**
+         * CaseOut
+         * @description A case of a gamebook that is not as it should be, and how.
+         */
+        CaseOut: {
+            /** Line */
+            line: number;
+            /** Name */
+            name: string;
+            /** Words */
+            words: string;
+        };
+        /**
          * ChainOut
          * @description Whether the activity log is as it was written: how many rows it has, and what is wrong with which.
          */
@@ -4329,6 +4341,11 @@ export interface components {
         GamebookTrial: {
             /** Appeared */
             appeared: components["schemas"]["FindingOut"][];
+            /**
+             * Failed Cases
+             * @default []
+             */
+            failed_cases: components["schemas"]["CaseOut"][];
             /** Faults */
             faults: components["schemas"]["FindingOut"][];
             /** Gone */

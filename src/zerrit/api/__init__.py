@@ -55,6 +55,7 @@ from zerrit.api.forms import DraftedFormOut, FilledFormOut, FormIn, FormOut, Que
 from zerrit.api.gamebooks import (
     AboutOut,
     AdjustmentIn,
+    CaseOut,
     CheckOut,
     DecisionIn,
     FileReviewOut,
@@ -242,6 +243,7 @@ __all__ = [
     "BundleIn",
     "BundleOut",
     "BundlePartOut",
+    "CaseOut",
     "ChainOut",
     "ChanceOut",
     "ChangeDetail",

@@ -284,6 +284,14 @@ class GamebookTextOut(BaseModel):
     text: str
 
 
+class CaseOut(BaseModel):
+    """A case of a gamebook that is not as it should be, and how."""
+
+    name: str
+    line: int
+    words: str
+
+
 class GamebookTrial(BaseModel):
     """What an edited gamebook would find in the files, beside what the kept one finds. `faults` keep it from use."""
 
@@ -291,6 +299,7 @@ class GamebookTrial(BaseModel):
     appeared: list[FindingOut]
     gone: list[FindingOut]
     rules: list[RuleOut]
+    failed_cases: list[CaseOut] = []
 
 
 class GamebookLineOut(BaseModel):

@@ -84,7 +84,8 @@ def _server_view(zerrit: Client, server_id: str) -> _Here:
     from zerrit.core.gamebooks import read_gamebook
 
     server = zerrit.server(server_id)
-    book = read_gamebook(zerrit.gamebook_overview(server_id).text.encode())[0] if server.gamebook else None
+    text = zerrit.gamebook_overview(server_id).text.encode() if server.gamebook else b""
+    book = read_gamebook(text, base_of=lambda name: zerrit.gamebook_text(name).text.encode())[0] if text else None
     installed = [
         InstalledBundle(
             one.kind,

@@ -217,7 +217,9 @@ def _reader_of(zerrit: Client, server_id: str) -> Callable[[bytes, str], Documen
         return read_document
     from zerrit.core.gamebooks import read_gamebook  # noqa: PLC0415  # its models are a heavy import
 
-    gamebook, _ = read_gamebook(zerrit.gamebook_text(name).text.encode())
+    gamebook, _ = read_gamebook(
+        zerrit.gamebook_text(name).text.encode(), base_of=lambda base: zerrit.gamebook_text(base).text.encode()
+    )
     return gamebook.read if gamebook is not None else read_document
 
 

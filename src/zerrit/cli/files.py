@@ -37,11 +37,21 @@ def load_gamebook(path: Path) -> Gamebook:
     """Read a gamebook from a file. Raises ZerritError: it has an error, which is printed first."""
     from zerrit.core.gamebooks import read_gamebook  # noqa: PLC0415
 
-    gamebook, faults = read_gamebook(path.read_bytes(), path.name)
+    gamebook, faults = read_gamebook(path.read_bytes(), path.name, beside(path))
     if gamebook is None:
         print_findings(faults)
         raise ZerritError(f"The gamebook {path} cannot be used.")
     return gamebook
+
+
+def beside(path: Path) -> Callable[[str], bytes | None]:
+    """What gives the gamebooks beside one, on which it may build: by a path from its folder, or without the ending."""
+
+    def base_of(name: str) -> bytes | None:
+        found = next((one for one in (path.parent / name, path.parent / f"{name}.yml") if one.is_file()), None)
+        return found.read_bytes() if found is not None else None
+
+    return base_of
 
 
 def read_files(path: Path, gamebook: Gamebook | None) -> Files:

@@ -11,10 +11,11 @@ from typing import Any, Protocol
 import click
 
 from zerrit.api import GamebookEditOut
-from zerrit.cli.files import FILE, FOLDER, OUT, contents_of, load_gamebook, read_files, save, text_file
+from zerrit.cli.files import FILE, FOLDER, OUT, beside, contents_of, load_gamebook, read_files, save, text_file
 from zerrit.cli.output import echo, output_option, print_findings, print_json, print_table, short
 from zerrit.cli.session import connect
 from zerrit.core.documents import Format
+from zerrit.core.documents.source import decode
 from zerrit.core.signs import SIGNS
 from zerrit.core.wording import counted
 
@@ -99,7 +100,7 @@ def check_gamebook(file: Path, folder: Path | None, output: str) -> None:
     from zerrit.core.checks import check_files_of, statistics_of  # noqa: PLC0415
     from zerrit.core.gamebooks import read_gamebook  # noqa: PLC0415
 
-    book, faults = read_gamebook(file.read_bytes(), file.name)
+    book, faults = read_gamebook(file.read_bytes(), file.name, beside(file))
     checked = check_files_of(read_files(folder, book), book) if folder is not None and book is not None else None
     rules = statistics_of(checked) if checked is not None else []
     if output == "json":
@@ -170,13 +171,25 @@ def print_rules(rules: Iterable[ShownRule]) -> None:
 
 
 @gamebook.command("test")
-@click.argument("server_id")
-@text_file("text", metavar="FILE")
+@click.argument("words", nargs=-1, required=True, metavar="[SERVER_ID] FILE")
 @output_option
-def test_gamebook(server_id: str, text: str, output: str) -> None:
-    """Test an edited gamebook on the files of a server; nothing is saved."""
+def test_gamebook(words: tuple[str, ...], output: str) -> None:
+    """Run the cases of a gamebook; with a server, test an edited one on its files. Nothing is saved.
+
+    Exit code 1 when a case fails, or the gamebook cannot be used.
+    """
+    *servers, name = words
+    file = Path(name)
+    if len(servers) > 1:
+        raise click.UsageError("Give one server and one file, or a file alone.")
+    if name != "-" and not file.is_file():
+        raise click.UsageError(f"{name} is not a file.")
+    with click.open_file(name, "rb") as opened:
+        text = decode(opened.read()).text
+    if not servers:
+        _run_cases(text, file, output)
     with connect() as zerrit:
-        found = zerrit.test_gamebook(server_id, text)
+        found = zerrit.test_gamebook(servers[0], text)
     if output == "json":
         print_json(found.model_dump(mode="json"))
     elif found.faults:
@@ -185,7 +198,30 @@ def test_gamebook(server_id: str, text: str, output: str) -> None:
     else:
         print_findings(found.appeared)
         echo(f"{counted(len(found.appeared), 'finding')} would come, {len(found.gone)} would go.")
-    sys.exit(1 if found.faults else 0)
+        for one in found.failed_cases:
+            echo(f"case failed, line {one.line}: {one.words}")
+    sys.exit(1 if found.faults or found.failed_cases else 0)
+
+
+def _run_cases(text: str, file: Path, output: str) -> None:
+    from zerrit.core.checks.cases import run_cases  # noqa: PLC0415
+    from zerrit.core.gamebooks import read_gamebook  # noqa: PLC0415
+
+    book, faults = read_gamebook(text.encode(), file.name, beside(file))
+    if book is None:
+        print_findings(faults, {file.name: text})
+        sys.exit(1)
+    results = run_cases(book)
+    failed = [one for one in results if not one.passed]
+    if output == "json":
+        print_json(
+            [{"name": one.name, "line": one.line, "missing": one.missing, "extra": one.extra} for one in results]
+        )
+    else:
+        for one in failed:
+            echo(f"line {one.line}: {one}")
+        echo(f"{counted(len(results), 'case')}, {len(failed)} failed." if results else "The gamebook has no cases.")
+    sys.exit(1 if failed else 0)
 
 
 @gamebook.command("suggestions")

@@ -217,6 +217,7 @@ def test_gamebook(server_id: str, given: api.GamebookIn, here: WorkspaceDep, _wh
         appeared=[answers.finding(one) for one in found.appeared],
         gone=[answers.finding(one) for one in found.gone],
         rules=_rules(found.rules),
+        failed_cases=[api.CaseOut(name=one.name, line=one.line, words=str(one)) for one in found.failed_cases],
     )
 
 

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 
-from zerrit.core.addresses import FILE_ITSELF, Address, may_meet, parse_address
+from zerrit.core.addresses import FILE_ITSELF, Address, Segment, may_meet, parse_address
 from zerrit.core.documents import Document, Finding
+from zerrit.core.documents.codes import CODES
 from zerrit.core.errors import AddressInvalid
 from zerrit.core.expressions.address_templates import with_any
 from zerrit.core.gamebooks.rule_list import placed_rules
@@ -109,6 +110,12 @@ class _Search:
                 yield from self._places([place], (*at, *key))
             for fault in rule.faults():
                 yield self._at((*at, *fault.key), fault.message, did_you_mean(fault.wrong, fault.known))
+        for number, case in enumerate(self.rules.cases):
+            for index, text in enumerate(case.finds):
+                code = text.partition(" ")[0]
+                if code not in CODES:
+                    message = f"`{code}` is not the code of a finding."
+                    yield self._at(("cases", number, "finds", index), message, did_you_mean(code, tuple(CODES)))
         for number, kept in enumerate(self.rules.keep):
             yield from self._address(kept.each, ("keep", number, "each"))
             if kept.fault:
@@ -180,7 +187,25 @@ class _Search:
 def _overlap(one: Address, other: Address) -> bool:
     """Both may lead to the same place."""
     same_file = path_matches(one.path, other.path) or path_matches(other.path, one.path)
-    return same_file and len(one.segments) == len(other.segments) and may_meet(one.segments, other.segments)
+    is_same_depth = len(one.segments) == len(other.segments)
+    return (
+        same_file
+        and is_same_depth
+        and may_meet(one.segments, other.segments)
+        and not any(map(_choose_apart, one.segments, other.segments))
+    )
+
+
+def _choose_apart(one: Segment, other: Segment) -> bool:
+    """Two segments ask the same field for other values, so no entry is meant by both."""
+    return any(
+        mine.operator == theirs.operator == "="
+        and mine.place == theirs.place
+        and all(value.is_plain for value in (*mine.values, *theirs.values))
+        and not {value.text for value in mine.values} & {value.text for value in theirs.values}
+        for mine in one.conditions
+        for theirs in other.conditions
+    )
 
 
 def _in_circles(leads: Mapping[int, Sequence[int]]) -> list[int]:

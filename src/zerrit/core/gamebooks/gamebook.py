@@ -7,10 +7,10 @@ with our own YAML reader, and what the schema refuses is looked up in its tree.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import Any
+from typing import Any, Final
 
 from pydantic import ValidationError
 
@@ -18,6 +18,7 @@ from zerrit.core.addresses import fits_kind, is_open_kind, kind_of, place_in_kin
 from zerrit.core.coupled_numbers import Coupling
 from zerrit.core.documents import Document, Finding, Format, Node, Severity, Slot, read_document
 from zerrit.core.documents.codes import CODES
+from zerrit.core.gamebooks.building_on import built_on
 from zerrit.core.gamebooks.consistency import faults_across
 from zerrit.core.gamebooks.rule_list import PlacedRule, placed_rules
 from zerrit.core.gamebooks.schema import GamebookFile
@@ -33,6 +34,9 @@ class Gamebook:
 
     rules: GamebookFile
     source: Document
+    full: Mapping[str, Any] = field(
+        default_factory=dict, repr=False
+    )  #: with what it takes over of the one that it builds on
     _files: dict[str, FileRules | None] = field(default_factory=dict, repr=False)
 
     @property
@@ -204,8 +208,17 @@ class Gamebook:
         return {}
 
 
-def read_gamebook(data: bytes, path: str = "gamebook.yml") -> tuple[Gamebook | None, tuple[Finding, ...]]:
-    """Read a gamebook. Returns it, or None when it cannot be used, and the findings in it."""
+BaseOf = Callable[[str], bytes | None]  #: the gamebook of a name that others build on; None where there is none
+MOST_BASES: Final = 8
+
+
+def read_gamebook(
+    data: bytes, path: str = "gamebook.yml", base_of: BaseOf = lambda _name: None, above: tuple[str, ...] = ()
+) -> tuple[Gamebook | None, tuple[Finding, ...]]:
+    """Read a gamebook, and those that it builds on, which `base_of` gives. `above` are the names on the way here.
+
+    Returns it, or None when it cannot be used, and the findings in it.
+    """
     document = read_document(data, path, format=Format.YAML)
     errors = [finding for finding in document.findings if finding.severity is Severity.ERROR]
     if errors:
@@ -214,12 +227,32 @@ def read_gamebook(data: bytes, path: str = "gamebook.yml") -> tuple[Gamebook | N
     if not isinstance(plain, dict):
         message = "This is not a gamebook. One begins with `gamebook: 1` and `game: NAME`."
         return None, (finding_at(document, (), message),)
+    base = plain.get("extends")
+    if isinstance(base, str) and base:
+        found, fault = _base(base, base_of, above)
+        if found is None:
+            return None, (finding_at(document, ("extends",), fault),)
+        plain = built_on(plain, found.full)
     try:
         rules = GamebookFile.model_validate(plain)
     except ValidationError as error:
         return None, tuple(_finding(document, dict(item)) for item in error.errors()[:MOST_FAULTS])
     faults = tuple(faults_across(document, rules))
-    return (None if faults else Gamebook(rules, document)), faults
+    return (None if faults else Gamebook(rules, document, plain)), faults
+
+
+def _base(name: str, base_of: BaseOf, above: tuple[str, ...]) -> tuple[Gamebook | None, str]:
+    """The gamebook that another builds on, and why there is none."""
+    if name in above or len(above) >= MOST_BASES:
+        return None, f"The gamebooks build on each other in a circle, or too deep: {' > '.join((*above, name))}."
+    data = base_of(name)
+    if data is None:
+        return None, f"There is no gamebook {name}, on which this one builds."
+    found, faults = read_gamebook(data, name, base_of, (*above, name))
+    if found is None:
+        first = faults[0]
+        return None, f"The gamebook {name}, on which this one builds, has a fault in line {first.line}: {first.message}"
+    return found, ""
 
 
 MOST_FAULTS = 200  #: listed of one gamebook; no one reads more

@@ -17,6 +17,7 @@ from pydantic import Field, create_model
 from zerrit.core.rules import KINDS, DrawRules, FileRules, ListedRule, ListSource, Part, Rehearsal, Trouble
 from zerrit.core.rules.base import Name
 from zerrit.core.rules.bundles import BundleRules
+from zerrit.core.rules.cases import CaseRules
 from zerrit.core.rules.forms import FormRules
 from zerrit.core.rules.keep import KeepRules
 from zerrit.core.rules.loops import LoopRules
@@ -29,6 +30,10 @@ class _Head(Part):
 
     gamebook: Literal[1] = Field(description="the version of this form; always 1")
     game: Name = Field(description="the name of the game")
+    extends: str = Field(
+        "", max_length=200, description="the gamebook that this one builds on: its name, or beside a file its path"
+    )
+    leave_out: tuple[str, ...] = Field((), description="rules of that gamebook that do not hold here, by their ids")
     drafted: str = Field(
         "",
         description="what it was drafted from; while this is set, rules that are not `approved` warn and never block",
@@ -60,6 +65,7 @@ class GamebookFile(_Listed):
     loops: tuple[LoopRules, ...] = Field((), description="trades that should not gain in a circle")
     bundles: tuple[BundleRules, ...] = Field((), description="what plugins, mods, maps and packs are made of")
     forms: dict[Name, FormRules] = Field({}, description="sheets of questions that fill all places of a new thing")
+    cases: tuple[CaseRules, ...] = Field((), description="files that are tried, and what has to be found in them")
     opened: tuple[Name, ...] = Field(
         (),
         description="path patterns of ZIP and TAR files whose files are read and edited one by one, as in `maps.zip!/north.xml`",

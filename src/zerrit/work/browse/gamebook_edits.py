@@ -53,7 +53,7 @@ from zerrit.work.base.workspace import Workspace
 from zerrit.work.browse.file_browser import newest_of
 from zerrit.work.browse.gamebook_review import Trial, draft_from_defaults, test_gamebook
 from zerrit.work.servers.servers import get_server
-from zerrit.work.servers.stored_gamebooks import gamebook_of, save_gamebook
+from zerrit.work.servers.stored_gamebooks import gamebook_of, kept_bases, save_gamebook
 from zerrit.work.snapshots.live_files import Held
 from zerrit.work.snapshots.snapshots import checked_in, digests, list_snapshots, require_latest
 
@@ -247,7 +247,8 @@ def decide(
         if suggestion.startswith("draft-"):
             source = _draft(workspace, server_id)
         text, location = _decided(book, source, suggestion, accept=accept, data=data)
-        gamebook, faults = read_gamebook(text.encode(), f"{book.name}.yml")
+        with workspace.session() as session:
+            gamebook, faults = read_gamebook(text.encode(), f"{book.name}.yml", kept_bases(session), (book.name,))
         if gamebook is None:
             raise GamebookInvalid(f"This is not a rule yet: {'; '.join(one.message for one in faults[:5])}")
         book = _Book(book.name, gamebook, book.is_there)
@@ -424,7 +425,8 @@ def _on_book(
 def _edited(
     workspace: Workspace, person: str, server_id: str, book: _Book, text: str, location: Location, *, is_dry: bool
 ) -> GamebookEdit:
-    gamebook, faults = read_gamebook(text.encode(), f"{book.name}.yml")
+    with workspace.session() as session:
+        gamebook, faults = read_gamebook(text.encode(), f"{book.name}.yml", kept_bases(session), (book.name,))
     if gamebook is None:
         raise GamebookInvalid(f"This is not a rule yet: {'; '.join(one.message for one in faults[:5])}")
     trial = test_gamebook(workspace, server_id, text)

@@ -9,6 +9,7 @@ from typing import Any
 from sqlalchemy.orm import Session
 
 from zerrit.core.checks import Checked, RuleStatistic, Unknown, check_files_of, gather_files, statistics_of, words_of
+from zerrit.core.checks.cases import CaseResult, failed_cases
 from zerrit.core.discovery import SeenFile, Sort, discover
 from zerrit.core.documents import Finding
 from zerrit.core.documents.findings import known_again
@@ -24,7 +25,7 @@ from zerrit.records import Server, Snapshot, load_content
 from zerrit.work.base.errors import NotFound
 from zerrit.work.base.workspace import Workspace
 from zerrit.work.servers.servers import get_server
-from zerrit.work.servers.stored_gamebooks import gamebook_of, list_gamebooks
+from zerrit.work.servers.stored_gamebooks import gamebook_of, kept_bases, list_gamebooks
 from zerrit.work.snapshots.live_files import Held
 from zerrit.work.snapshots.snapshots import checked_in, digests, latest_snapshot, list_snapshots, require_latest
 
@@ -75,6 +76,7 @@ class Trial:
     appeared: tuple[Finding, ...]
     gone: tuple[Finding, ...]
     rules: tuple[RuleStatistic, ...]
+    failed_cases: tuple[CaseResult, ...] = ()
 
 
 def gamebook_text(workspace: Workspace, name: str) -> str:
@@ -158,7 +160,9 @@ def test_gamebook(workspace: Workspace, server_id: str, text: str) -> Trial:
         old = checked_in(workspace, session, server, latest)
         held = Held(workspace, digests(session, latest))
         watched = [file.path for file in latest.files if file.digest is None]
-    book, faults = read_gamebook(text.encode(), f"{server.gamebook or 'gamebook'}.yml")
+    name = server.gamebook or "gamebook"
+    with workspace.session() as session:
+        book, faults = read_gamebook(text.encode(), f"{name}.yml", kept_bases(session), (name,))
     if book is None:
         return Trial(faults, (), (), ())
     files = gather_files(held, book, query=query)
@@ -171,6 +175,7 @@ def test_gamebook(workspace: Workspace, server_id: str, text: str) -> Trial:
         tuple(f for f, is_known in zip(new.findings, was_there, strict=True) if not is_known),
         tuple(f for f, is_known in zip(old.findings, is_left, strict=True) if not is_known),
         tuple(statistics_of(new)),
+        tuple(failed_cases(book)),
     )
 
 
