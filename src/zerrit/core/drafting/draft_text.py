@@ -11,6 +11,7 @@ from typing import Final
 from zerrit.core.addresses import FILE_ITSELF, NamePattern, print_kind
 from zerrit.core.drafting.bundle_inference import bundles
 from zerrit.core.drafting.field_inference import Knowledge, confidence, field_name, infer, orders
+from zerrit.core.drafting.gate_inference import gates
 from zerrit.core.drafting.installation_inference import Needs, in_use, narrowed, needs, packed
 from zerrit.core.drafting.observations import Column, Entries, Kind, Sort, observe
 from zerrit.core.drafting.reference_inference import (
@@ -67,6 +68,17 @@ def draft(trees: Sequence[Mapping[str, bytes]], game: str, source: str) -> str:
         ),
     )
     lines += _alike(sorts)
+    lines += _part(
+        "gates",
+        (
+            (
+                f"{{gate: {_quoted(one.gate)}, settings: {_quoted(one.settings)}}}",
+                counted(one.count, "setting"),
+                one.count,
+            )
+            for one in gates(sorts, known)
+        ),
+    )
     lines += _bundles(trees[-1])
     return "\n".join(lines) + "\n"
 

@@ -20,6 +20,7 @@ from typing import Final
 
 from zerrit.core.documents.measures import Measure, measured
 from zerrit.core.documents.scalars import as_number
+from zerrit.core.drafting.comment_inference import said_in
 from zerrit.core.drafting.observations import Column, Entries
 from zerrit.core.wording import counted
 
@@ -63,7 +64,8 @@ def infer(entries: Entries, column: Column) -> Knowledge:
     support = sum(column.counts.values())
     if not any(values):
         return known  # what was always empty may be filled one day, also with more than a value
-    known.always = entries.count >= FEW and all(column.place in row for row in entries.rows)
+    is_kept = entries.count == 1 and len(entries.rows) > 1 and entries.is_script
+    known.always = (entries.count >= FEW or is_kept) and all(column.place in row for row in entries.rows)
     numbers = [as_number(value) for value in values]
     if any({value.lower() for value in values} <= pair for pair in SWITCHES) or _is_flag(column):
         known.kind = "switch"
@@ -84,7 +86,20 @@ def infer(entries: Entries, column: Column) -> Knowledge:
     elif _is_closed(column):
         known.words = tuple(sorted(values))
         known.notes.append(f"{len(values)} words in {counted(support, 'value')}")
+    _hear(known)
     return known
+
+
+def _hear(known: Knowledge) -> None:
+    """What the comment on a setting says of it, where that is more than what was seen."""
+    said = said_in(known.column.comments, known.column.values)
+    if known.kind in ("integer", "number") and (said.least is not None or said.most is not None):
+        known.least = said.least if said.least is not None else known.least
+        known.most = said.most if said.most is not None else known.most
+        known.notes.append("limits by its comment")
+    elif not known.kind and not known.matches and said.words:
+        known.words = said.words
+        known.notes.append("words by its comment")
 
 
 def _is_flag(column: Column) -> bool:
@@ -216,11 +231,32 @@ def orders(entries: Entries, known: dict[str, Knowledge]) -> Iterator[tuple[str,
             pairs = [
                 (Decimal(row[small]), Decimal(row[large])) for row in entries.rows if small in row and large in row
             ]
-            if len(pairs) < 2 * FEW or any(one > other for one, other in pairs):
+            if any(one > other for one, other in pairs):
+                continue
+            if len(pairs) >= 2 and _are_ends(small, large):
+                yield small, large, len(pairs)
+                continue
+            if len(pairs) < 2 * FEW:
                 continue
             overlap = max(one for one, _ in pairs) > min(other for _, other in pairs)
             if overlap and any(one < other for one, other in pairs) and _chance_of_order(pairs) < CHANCE:
                 yield small, large, len(pairs)
+
+
+_ENDS: Final = (
+    ("min", "max"),
+    ("minimum", "maximum"),
+    ("least", "most"),
+    ("low", "high"),
+    ("lower", "upper"),
+    ("first", "last"),
+)
+
+
+def _are_ends(small: str, large: str) -> bool:
+    """Two names that differ in the two words for the ends of a range alone: `min_depth` and `max_depth`, `least` and `most`."""
+    one, other = (re.sub(r"[\W_]", "", re.sub(r"(?<=[a-z])(?=[A-Z])", "_", name)).casefold() for name in (small, large))
+    return any(low in one and one.replace(low, high, 1) == other for low, high in _ENDS)
 
 
 def _chance_of_order(pairs: Sequence[tuple[Decimal, Decimal]]) -> float:

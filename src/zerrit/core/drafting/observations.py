@@ -53,6 +53,7 @@ class Column:
     is_row: bool = False  #: of a database, which may say again what a file says
     is_unique: bool = False  #: the database lets no two rows share a value
     refers: tuple[str, str] | None = None  #: the table and column in which the database demands its values
+    comments: Counter[str] = field(default_factory=Counter)  #: those on the values, in the newest tree
 
 
 @dataclass
@@ -66,6 +67,9 @@ class Entries:
     columns: dict[str, Column] = field(default_factory=dict)
     children: set[str] = field(default_factory=set)
     is_map: bool = False
+    is_script: bool = (
+        False  #: a setting that is written wrong there is none any more, and only that it is missing can be seen
+    )
     is_one_of_many: bool = False  #: there are others with the same fields beside it, each under its own name
 
 
@@ -304,7 +308,7 @@ def _mark_families(sort: Sort) -> None:
 
 
 def _note(sort: Sort, document: Document, node: Node, kind: Kind, is_newest: bool) -> None:
-    entries = sort.kinds.setdefault(kind, Entries(kind))
+    entries = sort.kinds.setdefault(kind, Entries(kind, is_script=document.format.traits.script))
     entries.count += is_newest
     row: dict[str, str] = {}
     found: Counter[str] = Counter()
@@ -324,6 +328,8 @@ def _note(sort: Sort, document: Document, node: Node, kind: Kind, is_newest: boo
         column.values[child.value] += 1
         column.counts[child.value] += is_newest
         column.is_quoted |= child.is_quoted
+        if is_newest and child.comment:
+            column.comments[child.comment] += 1
         found[place] += 1
         row.setdefault(place, child.value)
     for place, number in found.items():

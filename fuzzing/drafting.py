@@ -1,0 +1,137 @@
+"""
+How good drafts are: `make drafting`.
+
+For the demo and each world of tests/worlds: how many planted slips a draft of the default files finds, how many the draft finds once all
+its suggestions are accepted and nothing is written by anyone, and how often it cries on the files that it was made from and on the
+next version. A slip is found where a finding is within three lines of it.
+"""
+
+from __future__ import annotations
+
+import argparse
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+from tests.worlds import world
+from tests.worlds.slips import SLIPS
+from zerrit.core.checks import check_files_of, gather_files
+from zerrit.core.documents import Document, Finding, Format, read_document
+from zerrit.core.drafting import draft
+from zerrit.core.gamebooks import Gamebook, read_gamebook
+
+OUT = Path(__file__).parent.parent / "benchmarks" / "DRAFTING.md"
+NEAR = 3  # lines
+Trees = Sequence[Mapping[str, bytes]]
+
+
+@dataclass(frozen=True, slots=True)
+class Quality:
+    """What a draft of a game finds. `accepted` is the same with both versions and all suggestions."""
+
+    name: str
+    slips: int
+    alone: int
+    accepted: int
+    on_sources: int
+    on_next: int
+    entries: int
+
+    @property
+    def cries(self) -> float:
+        """Findings in the next version by entry."""
+        return self.on_next / self.entries if self.entries else 0.0
+
+
+def book_of(text: str) -> Gamebook:
+    book, faults = read_gamebook(text.encode())
+    if book is None:
+        raise SystemExit(f"The draft cannot be read: {faults[0].line}: {faults[0].message}")
+    return book
+
+
+def found(book: Gamebook, files: Mapping[str, bytes]) -> tuple[Finding, ...]:
+    return check_files_of(gather_files(files, book), book).findings
+
+
+def accepted(trees: Trees, name: str) -> Gamebook:
+    """The draft of all versions with every rule of it approved, which is what accepting all suggestions makes."""
+    return book_of(draft(trees, name, "all versions").replace("drafted:", "# drafted:", 1))
+
+
+def with_slip(files: Mapping[str, bytes], path: str, old: str, new: str) -> tuple[dict[str, bytes], int]:
+    """The files with one slip in them, and its line."""
+    document = read_document(files[path], path)
+    at = document.text.index(old)
+    text = document.text.replace(old, new, 1)
+    data = document.with_text(text).to_bytes() if document.format is Format.DATABASE else text.encode()
+    return {**files, path: data}, document.text.count("\n", 0, at) + 1
+
+
+def count(book: Gamebook, files: Mapping[str, bytes], slips: Sequence[tuple[str, str, str]]) -> int:
+    known = {(one.path, one.line, one.code) for one in found(book, files)}
+    many = 0
+    for path, old, new in slips:
+        broken, line = with_slip(files, path, old, new)
+        many += any(
+            one.path == path and abs(one.line - line) <= NEAR and (one.path, one.line, one.code) not in known
+            for one in found(book, broken)
+        )
+    return many
+
+
+def entries_in(documents: Mapping[str, Document]) -> int:
+    return sum(bool(node.children) for document in documents.values() for node in document.root.walk())
+
+
+def quality(name: str) -> Quality:
+    first, second = world(name, 1), world(name, 2)
+    slips = SLIPS[name]
+    alone = book_of(draft([first], name, "1"))
+    both = accepted([second, first], name)
+    return Quality(
+        name,
+        len(slips),
+        count(alone, first, slips),
+        count(both, first, slips),
+        len(found(alone, first)) + len(found(both, first)) + len(found(both, second)),
+        len(found(alone, second)),
+        entries_in(gather_files(second, alone).documents),
+    )
+
+
+def report(rows: Sequence[Quality]) -> str:
+    lines = [
+        "# How good drafts are",
+        "",
+        "Made by `make drafting`. A draft is made of the default files alone. *Accepted*: of both versions, with all suggestions accepted and no",
+        "rule written by anyone. A slip is found where a finding is within three lines of it, and was not there before.",
+        "",
+        "| game | slips | draft alone | accepted | findings in the files it was made of | in the next version, by entry |",
+        "|---|---|---|---|---|---|",
+    ]
+    for row in rows:
+        alone, both = (f"{many} ({many / row.slips:.0%})" for many in (row.alone, row.accepted))
+        lines.append(
+            f"| {row.name} | {row.slips} | {alone} | {both} | {row.on_sources} | {row.on_next} of {row.entries} ({row.cries:.1%}) |"
+        )
+    slips, alone, both = (sum(getattr(row, field) for row in rows) for field in ("slips", "alone", "accepted"))
+    cries, entries = (sum(getattr(row, field) for row in rows) for field in ("on_next", "entries"))
+    lines.append(
+        f"| all | {slips} | {alone} ({alone / slips:.0%}) | {both} ({both / slips:.0%}) | "
+        f"{sum(row.on_sources for row in rows)} | {cries} of {entries} ({cries / entries:.1%}) |"
+    )
+    return "\n".join(lines) + "\n"
+
+
+def main() -> None:
+    options = argparse.ArgumentParser(description=__doc__)
+    options.add_argument("--write", action="store_true", help="write benchmarks/DRAFTING.md")
+    text = report([quality(name) for name in sorted(SLIPS)])
+    print(text)
+    if options.parse_args().write:
+        OUT.write_text(text)
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,91 @@
+"""
+What the comment on a setting says of its values: a range, the words that it may be.
+
+Only forms that can hardly mean anything else are read, and only where the value that is there agrees with them: a comment may
+speak of something else, or be older than the setting.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable
+from dataclasses import dataclass
+from decimal import Decimal
+from typing import Final
+
+from zerrit.core.documents.scalars import as_number
+
+_NUMBER: Final = r"(-?\d+(?:\.\d+)?)"
+_RANGES: Final = (
+    re.compile(rf"\bfrom\s+{_NUMBER}\s+(?:up\s+)?to\s+{_NUMBER}(?![\d:%])", re.IGNORECASE),
+    re.compile(rf"\bbetween\s+{_NUMBER}\s+and\s+{_NUMBER}(?![\d:%])", re.IGNORECASE),
+    re.compile(rf"[(\[]\s*{_NUMBER}\s*(?:to|\.\.\.?|–|-)\s*{_NUMBER}\s*[)\]]", re.IGNORECASE),
+    re.compile(
+        rf"\b(?:range|values?|allowed|valid)\b\s*(?:is|are)?\s*[:=]?\s*{_NUMBER}\s*(?:to|\.\.\.?|–|-)\s*{_NUMBER}(?![\d:%])",
+        re.IGNORECASE,
+    ),
+)
+_LEAST: Final = re.compile(
+    rf"\b(?:min(?:imum)?|at least|not below)\s*(?:is|:|=)?\s*{_NUMBER}(?![\d:%.])", re.IGNORECASE
+)
+_MOST: Final = re.compile(rf"\b(?:max(?:imum)?|at most|not above)\s*(?:is|:|=)?\s*{_NUMBER}(?![\d:%.])", re.IGNORECASE)
+_LISTED: Final = re.compile(
+    r"\b(?:one of|either|options?|allowed|values?|can be|may be)\b\s*(?:are|is)?\s*[:=]?\s*([^.;()\n]+)", re.IGNORECASE
+)
+_WORD: Final = re.compile(r"[A-Za-z][\w-]*\Z")
+_BARS: Final = re.compile(r"[\w-]+(?:\s*\|\s*[\w-]+)+")
+_SPLIT: Final = re.compile(r"\s*(?:,|\||/|\bor\b)\s*")
+MOST_WORDS: Final = 24
+MAX_COMMENT: Final = 2000
+
+
+@dataclass(frozen=True, slots=True)
+class Said:
+    """What a comment says: the ends of a range, or the words."""
+
+    least: Decimal | None = None
+    most: Decimal | None = None
+    words: tuple[str, ...] = ()
+
+
+def said_in(comments: Iterable[str], values: Iterable[str]) -> Said:
+    """What the one comment on a setting says of its values, where those that were seen agree; nothing where there are several."""
+    texts = [one for one in comments if one.strip()]
+    seen = [value for value in values if value]
+    if len(texts) != 1 or not seen or len(texts[0]) > MAX_COMMENT:
+        return Said()
+    (text,) = texts
+    numbers = [as_number(value) for value in seen]
+    known = [one for one in numbers if one is not None]
+    if len(known) == len(seen):
+        return _bounds(text, min(known), max(known))
+    words = _words(text)
+    return Said(words=words) if words and all(value in words for value in seen) else Said()
+
+
+def _bounds(text: str, least_seen: Decimal, most_seen: Decimal) -> Said:
+    ranges = {(Decimal(low), Decimal(high)) for pattern in _RANGES for low, high in pattern.findall(text)}
+    if len(ranges) > 1:
+        return Said()  # of two, one is of something else
+    least: Decimal | None
+    most: Decimal | None
+    if ranges:
+        ((least, most),) = ranges
+    else:
+        lows, highs = (set(map(Decimal, pattern.findall(text))) for pattern in (_LEAST, _MOST))
+        least, most = (next(iter(found)) if len(found) == 1 else None for found in (lows, highs))
+    if least is not None and most is not None and least >= most:
+        return Said()
+    fits = (least is None or least <= least_seen) and (most is None or most >= most_seen)
+    return Said(least, most) if fits else Said()
+
+
+def _words(text: str) -> tuple[str, ...]:
+    bars = _BARS.findall(text)
+    candidates = bars if len(bars) == 1 else _LISTED.findall(text)
+    if len(candidates) != 1:
+        return ()
+    words = [word.strip().strip("\"'`") for word in _SPLIT.split(candidates[0])]
+    words = [word for word in words if word]
+    is_list = 2 <= len(words) <= MOST_WORDS and all(_WORD.match(word) for word in words)
+    return tuple(dict.fromkeys(words)) if is_list else ()
