@@ -11,7 +11,7 @@ CONSOLE_SOURCES := $(shell find console -path console/node_modules -prune -o -ty
 # An installed program has its bytecode beside it; without, every command would compile its modules again.
 unexport PYTHONDONTWRITEBYTECODE
 
-.PHONY: demo test prepared systems tour console types lint lint-python lint-console screenshots docs bench bench-console conformance fuzz api-fuzz mutants quick package mistakes kills faults clean
+.PHONY: demo test prepared systems tour console types lint lint-python lint-console screenshots docs bench bench-console conformance fuzz api-fuzz mutants quick package mistakes drafting kills faults clean
 
 demo: .venv/ready src/zerrit/web/console/index.html ## start the stand-in host and the service with demo data
 	@exec .venv/bin/zerrit demo --port $(PORT) --ftp-port $(FTP_PORT) --control-port $(CONTROL_PORT)
@@ -90,6 +90,9 @@ package: .venv/ready src/zerrit/web/console/index.html ## build the wheel, with 
 
 mistakes: .venv/ready ## put 250 mistakes into the demo world and count how many the checks find
 	$(PYTHON) -m fuzzing.mistakes --write
+
+drafting: .venv/ready ## measure how good drafts are, on the demo and on games of other shapes
+	$(PYTHON) -m fuzzing.drafting --write
 
 kills: .venv/ready ## kill the service 300 times in the middle of deploys and rollbacks; takes a quarter of an hour
 	$(PYTHON) -m tests.killing --write
