@@ -557,7 +557,7 @@ export interface paths {
         put?: never;
         /**
          * Try Step
-         * @description What a step would do, place by place; nothing is changed.
+         * @description What a step would do, place by place; nothing is changed. Of very many places a page, from `offset` on.
          */
         post: operations["try_step_api_v1_changes__change_id__try_post"];
         delete?: never;
@@ -5120,7 +5120,10 @@ export interface components {
              */
             wait: "" | "empty";
         };
-        /** OutcomeOut */
+        /**
+         * OutcomeOut
+         * @description What a step does. `places` is how many places change; of very many, `changes` are 20,000, from `offset` on.
+         */
         OutcomeOut: {
             /** Changes */
             changes: components["schemas"]["ValueChangeOut"][];
@@ -5133,6 +5136,16 @@ export interface components {
             message: string;
             /** Notes */
             notes: string[];
+            /**
+             * Offset
+             * @default 0
+             */
+            offset: number;
+            /**
+             * Places
+             * @default 0
+             */
+            places: number;
         };
         /**
          * OverviewOut
@@ -9801,7 +9814,9 @@ export interface operations {
     };
     try_step_api_v1_changes__change_id__try_post: {
         parameters: {
-            query?: never;
+            query?: {
+                offset?: number;
+            };
             header?: never;
             path: {
                 change_id: number;

@@ -564,10 +564,14 @@ class ValueChangeOut(BaseModel):
 
 
 class OutcomeOut(BaseModel):
+    """What a step does. `places` is how many places change; of very many, `changes` are 20,000, from `offset` on."""
+
     kind: Literal["done", "same", "impossible"]
     message: str
     notes: list[str]
     changes: list[ValueChangeOut]
+    places: int = 0
+    offset: int = 0
 
 
 class StepsIn(Sent):

@@ -109,8 +109,8 @@ def _print_outcome(outcome: api.OutcomeOut) -> None:
         old = f"{short(changed.old, 40)} -> " if changed.old is not None else "new: "
         new = short(changed.new, 70) if changed.new is not None else "(gone)"
         echo(f"        {changed.address}: {old}{new}")
-    if len(outcome.changes) > 12:
-        echo(f"        and {len(outcome.changes) - 12} more places")
+    if outcome.places > 12:
+        echo(f"        and {outcome.places - 12:,} more places")
 
 
 def _print_findings(detail: api.ChangeDetail) -> None:
@@ -140,12 +140,12 @@ dry_run_option = click.option(
 )
 
 
-def _add(change_id: int, kind: str, address: str, *, is_dry_run: bool = False, **data: Any) -> None:
+def _add(change_id: int, kind: str, address: str, *, is_dry_run: bool = False, start: int = 1, **data: Any) -> None:
     """Append a step and say what it does; or only try it."""
     given = api.StepIn.model_validate({"kind": kind, "address": address, **data})
     with connect() as zerrit:
         if is_dry_run:
-            _print_trial(zerrit.try_step(change_id, given))
+            _print_trial(zerrit.try_step(change_id, given, max(0, start - 1)))
             return
         detail = zerrit.add_step(change_id, given)
     _print_added(detail)
@@ -168,7 +168,9 @@ def _print_trial(outcome: api.OutcomeOut) -> None:
         print_table(("address", "old", "new"), rows, whole=("address",))
     for text in outcome.notes:
         echo(f"note: {text}")
-    echo(f"{counted(len(rows), 'place')} would change. Nothing was added to the change.")
+    if outcome.places > len(rows):
+        echo(f"Those are {outcome.offset + 1:,} to {outcome.offset + len(rows):,}. See others with --from.")
+    echo(f"{counted(outcome.places, 'place')} would change. Nothing was added to the change.")
 
 
 @change.command("set", context_settings={"ignore_unknown_options": True})
@@ -179,6 +181,7 @@ def _print_trial(outcome: api.OutcomeOut) -> None:
 @click.option("--keep-ratio", default="", metavar="FIELDS", help="Fields that keep their proportion: least,most.")
 @click.option("--alone", is_flag=True, help="Move nothing along, whatever the gamebook keeps together.")
 @dry_run_option
+@click.option("--from", "start", type=click.IntRange(1), default=1, help="With --dry-run: the first place to show.")
 def set_step(
     change_id: int,
     address: str,
@@ -187,11 +190,12 @@ def set_step(
     keep_ratio: str,
     alone: bool,
     is_dry_run: bool,
+    start: int,
 ) -> None:
     """Add a step: set values. OPERATION is =40, +10, -10, *1.5, '*1.5 from 0 to 400', on or off."""
     fields = [one.strip() for one in keep_ratio.split(",") if one.strip()]
     coupled = {"keep": list(keep), "keep_ratio": fields, "alone": alone}
-    _add(change_id, "set", address, is_dry_run=is_dry_run, operation=operation, **coupled)
+    _add(change_id, "set", address, is_dry_run=is_dry_run, start=start, operation=operation, **coupled)
 
 
 @change.command("add")
@@ -357,7 +361,7 @@ def merge_step(
         )
         detail = zerrit.add_step(change_id, step_in)
     step = detail.step_list[-1]
-    echo(f"Step {step.position}: merge {path} {step.summary}, {counted(len(step.outcome.changes), 'place')}")
+    echo(f"Step {step.position}: merge {path} {step.summary}, {counted(step.outcome.places, 'place')}")
 
 
 def _why(action: api.MergeActionOut) -> str:

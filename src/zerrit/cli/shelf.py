@@ -158,7 +158,7 @@ def put(
             return
         detail = zerrit.put_from_shelf(change_id, given)
     step = detail.step_list[-1]
-    echo(f"Step {step.position}: {step.address}, {counted(len(step.outcome.changes), 'place')}")
+    echo(f"Step {step.position}: {step.address}, {counted(step.outcome.places, 'place')}")
 
 
 @shelf.command("update")

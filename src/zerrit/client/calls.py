@@ -371,9 +371,10 @@ def plan_merge(
     return Call("POST", f"/changes/{change_id}/merge-plan", _one(api.MergePlanOut), json=body)
 
 
-def try_step(change_id: int, step: api.StepIn) -> Call[api.OutcomeOut]:
-    """What a step would do, place by place; nothing is saved."""
-    return Call("POST", f"/changes/{change_id}/try", _one(api.OutcomeOut), json=_step(step))
+def try_step(change_id: int, step: api.StepIn, offset: int = 0) -> Call[api.OutcomeOut]:
+    """What a step would do, place by place, of very many places a page from `offset` on; nothing is saved."""
+    params = _given(offset=offset or None)
+    return Call("POST", f"/changes/{change_id}/try", _one(api.OutcomeOut), json=_step(step), params=params)
 
 
 def replay(change_id: int, given: api.ReplayIn) -> Call[api.ReplayOut]:

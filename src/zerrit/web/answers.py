@@ -8,7 +8,7 @@ from dataclasses import fields
 from datetime import UTC, datetime
 from decimal import Decimal
 from hashlib import sha256
-from typing import Literal, TypeVar
+from typing import Final, Literal, TypeVar
 
 from sqlalchemy import ColumnElement, Select, func, select, true
 from sqlalchemy.orm import Session
@@ -185,10 +185,18 @@ def step_as_given(step: Step) -> api.StepIn:
     )
 
 
-def outcome(found: Outcome) -> api.OutcomeOut:
-    """What a step did."""
+PAGE: Final = 20_000  #: places of a step that are answered at once
+
+
+def outcome(found: Outcome, offset: int = 0) -> api.OutcomeOut:
+    """What a step did, of very many places a page."""
     return api.OutcomeOut(
-        kind=found.kind.value, message=found.message, notes=list(found.notes), changes=value_changes(found.changes)
+        kind=found.kind.value,
+        message=found.message,
+        notes=list(found.notes),
+        changes=value_changes(found.changes[offset : offset + PAGE]),
+        places=len(found.changes),
+        offset=offset,
     )
 
 

@@ -536,10 +536,16 @@ def save_text(
 
 
 @router.post("/changes/{change_id}/try", tags=["changes"])
-def try_step(change_id: api.Number, given: api.StepIn, here: WorkspaceDep, _who: PersonDep) -> api.OutcomeOut:
-    """What a step would do, place by place; nothing is changed."""
+def try_step(
+    change_id: api.Number,
+    given: api.StepIn,
+    here: WorkspaceDep,
+    _who: PersonDep,
+    offset: Annotated[int, Query(ge=0)] = 0,
+) -> api.OutcomeOut:
+    """What a step would do, place by place; nothing is changed. Of very many places a page, from `offset` on."""
     step = Step(StepKind(given.kind), **given.model_dump(exclude={"kind"}))
-    return answers.outcome(changes.try_step(here, change_id, step))
+    return answers.outcome(changes.try_step(here, change_id, step), offset)
 
 
 @router.post("/changes/{change_id}/replay", tags=["changes"])

@@ -93,7 +93,7 @@ export function FormDialog({ change, onClose }: { change: Schemas["ChangeDetail"
           </>
         )}
         <ProblemNote error={forms.error ?? draft.error ?? fill.error} />
-        {fill.data && <TrialTable outcome={{ kind: "done", message: "", notes: notesOf(fill.data), changes: places }} />}
+        {fill.data && <TrialTable outcome={{ kind: "done", message: "", notes: notesOf(fill.data), changes: places, places: places.length, offset: 0 }} />}
       </DialogContent>
       <DialogActions>
         <Button color="inherit" onClick={onClose}>Cancel</Button>

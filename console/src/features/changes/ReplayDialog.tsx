@@ -41,7 +41,7 @@ export function ReplayDialog({ change, onClose }: { change: Schemas["ChangeDetai
             <Box>
               {step.kind} <Mono>{step.address}</Mono>
               {step.outcome.kind === "impossible" && <Typography variant="body2" color="error.main">{step.outcome.message}</Typography>}
-              {step.outcome.kind === "done" && <Typography variant="body2" color="text.secondary">{counted(step.outcome.changes.length, "place changes", "places change")}</Typography>}
+              {step.outcome.kind === "done" && <Typography variant="body2" color="text.secondary">{counted(step.outcome.places, "place changes", "places change")}</Typography>}
             </Box>
           </Box>
         ))}

@@ -49,7 +49,7 @@ export function StepList({ change, isEditable }: { change: Schemas["ChangeDetail
                 <Box component="span" sx={{ color: "text.primary" }}><Mono>{one.new === null ? "gone" : shorten(one.new)}</Mono></Box>
               </Box>
             ))}
-            {step.outcome.changes.length > SHOWN && <Box sx={{ color: "text.secondary" }}>and {step.outcome.changes.length - SHOWN} more places</Box>}
+            {step.outcome.places > SHOWN && <Box sx={{ color: "text.secondary" }}>and {step.outcome.places - SHOWN} more places</Box>}
           </Box>
           {isEditable && (
             <Button color="inherit" aria-label={`Remove step ${String(step.position)}`} disabled={drop.isPending} onClick={() => { drop.mutate(step.id); }}>

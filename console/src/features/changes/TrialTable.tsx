@@ -26,7 +26,7 @@ export function TrialTable({ outcome, leaving }: { outcome: Schemas["OutcomeOut"
   if (outcome.kind === "same") return <Typography>Nothing to do: these values are set already.</Typography>;
   return (
     <Box>
-      <Typography variant="body2" color="text.secondary" gutterBottom>{counted(changes.length, "place changes", "places change")}:</Typography>
+      <Typography variant="body2" color="text.secondary" gutterBottom>{counted(outcome.places, "place changes", "places change")}:</Typography>
       <Paper sx={{ maxHeight: 260, overflow: "auto" }}>
         <Table stickyHeader>
           <TableHead>
@@ -55,7 +55,7 @@ export function TrialTable({ outcome, leaving }: { outcome: Schemas["OutcomeOut"
           </TableBody>
         </Table>
       </Paper>
-      {changes.length > MOST_SHOWN && <Typography variant="body2">and {changes.length - MOST_SHOWN} more</Typography>}
+      {outcome.places > MOST_SHOWN && <Typography variant="body2">and {(outcome.places - MOST_SHOWN).toLocaleString()} more</Typography>}
       {outcome.notes.map((note) => <Typography key={note} variant="body2" sx={{ mt: 0.5 }}>Note: {note}</Typography>)}
       {leaving && leaving.left.length > 0 && (
         <Box sx={{ display: "flex", gap: 0.5, flexWrap: "wrap", alignItems: "center", mt: 0.5 }}>

@@ -85,7 +85,7 @@ def find_loops(trades: Sequence[Trade], least_gain: Fraction = Fraction(), most:
         loops = [loop for part in solved.parts for loop in _loops_in(current, part, gains_things=gains_things)]
         loops = [loop for loop in loops if loop.gain > least_gain or (gains_things and loop.things)]
         if not loops and not gains_things:
-            bound = solved.bound
+            bound = _bound(current, solved.prices)
             gains_things = True
             continue
         if not loops:
@@ -114,17 +114,17 @@ def _possible(trades: Sequence[Trade]) -> list[Trade]:
 @dataclass(frozen=True, slots=True)
 class _Solved:
     parts: list[list[int]]  #: trades that gain together, by their numbers
-    bound: Fraction
+    prices: Mapping[str, float]  #: of all things, at which no trade gains, or hardly any
 
 
 def _solve(trades: Sequence[Trade], *, gains_things: bool) -> _Solved:
-    """Which trades gain together, and the most that a trade can gain at the prices of the dual."""
+    """Which trades gain together, and the prices of the dual."""
     if not trades:
-        return _Solved([], Fraction())
+        return _Solved([], {})
     things = _things(trades)
     times, prices = _optimum(trades, things, gains_things=gains_things, is_one=False)
     used = [number for number, many in enumerate(times) if many > _NONE]
-    return _Solved(_connected(trades, used), Fraction() if gains_things else _bound(trades, things, prices))
+    return _Solved(_connected(trades, used), dict(zip(things, prices, strict=True)))
 
 
 def _things(trades: Sequence[Trade]) -> dict[str, int]:
@@ -179,7 +179,7 @@ def _net(trade: Trade) -> dict[str, Fraction]:
     return found
 
 
-def _bound(trades: Sequence[Trade], things: Mapping[str, int], prices: Sequence[float]) -> Fraction:
+def _bound(trades: Sequence[Trade], prices: Mapping[str, float]) -> Fraction:
     """The most that a trade gains at prices for all things: no loop gains more with each of its trades.
 
     In a loop no thing is left over below zero, so with prices that are not negative its gain is at most what its trades gain at
@@ -187,16 +187,26 @@ def _bound(trades: Sequence[Trade], things: Mapping[str, int], prices: Sequence[
     """
     best: Fraction | None = None
     for largest in _DENOMINATORS:
-        exact = [max(Fraction(), Fraction(price).limit_denominator(largest)) for price in prices]
+        exact = {thing: max(Fraction(), Fraction(one).limit_denominator(largest)) for thing, one in prices.items()}
+        rough = {thing: float(price) for thing, price in exact.items()}
         most = Fraction()
         for one in trades:
-            gained = one.earns - one.pays
-            gained += sum((net * exact[things[thing]] for thing, net in _net(one).items()), Fraction())
+            if _surely_loses(one, rough):
+                continue
+            gained = one.earns - one.pays + sum((net * exact[thing] for thing, net in _net(one).items()), Fraction())
             most = max(most, gained)
         best = most if best is None else min(best, most)
         if not best:
             break
     return best if best is not None else Fraction()
+
+
+def _surely_loses(trade: Trade, prices: Mapping[str, float]) -> bool:
+    """Whether a trade loses by far more than floating point can be wrong; only the others are worked out in fractions."""
+    terms = [float(trade.earns), -float(trade.pays)]
+    terms += [float(many) * prices[thing] for thing, many in trade.gets.items()]
+    terms += [-float(many) * prices[thing] for thing, many in trade.gives.items()]
+    return sum(terms) < -1e-6 * sum(map(abs, terms))
 
 
 def _connected(trades: Sequence[Trade], used: Sequence[int]) -> list[list[int]]:

@@ -139,7 +139,7 @@ class _Reader:
                 own = self._node(document, node, text)
                 found = [(document, own)] if own is not None and own.value is not None else []
             if found:
-                return self._number_of(declared_text(*found[0]), _place(*found[0])), _address(*found[0])
+                return self._number_of(declared_text(*found[0]), found[0]), _address(*found[0])
         raise _LeftOut(f"{_place(document, node)} has no price at {' or '.join(rules.money)}")
 
     def _price(self, document: Document, node: Node, rules: AmountRules) -> tuple[Fraction, str]:
@@ -174,7 +174,7 @@ class _Reader:
         if found is None or found.value is None:
             return Fraction(1)
         text = found.value.strip()
-        number = self._number_of(text.removesuffix("%"), _place(document, found))
+        number = self._number_of(text.removesuffix("%"), (document, found))
         share = number / 100 if text.endswith("%") else number / Fraction(rules.chance_of)
         if not 0 <= share <= 1:
             raise _LeftOut(f"{_place(document, found)}: `{text}` is not a chance")
@@ -208,14 +208,13 @@ class _Reader:
     def _node(self, document: Document, node: Node, place: str) -> Node | None:
         return node if place == OWN_VALUE else place_below(document, node, place)
 
-    def _number_of(self, text: str, place: str) -> Fraction:
+    def _number_of(self, text: str, at: str | tuple[Document, Node]) -> Fraction:
         found = reckoned(text.removesuffix("%"))
-        if found is None or found.is_range:
-            raise _LeftOut(f"{place}: `{text}` is not a number")
-        number = Fraction(found.high) / (100 if text.endswith("%") else 1)
-        if number < 0:
-            raise _LeftOut(f"{place}: {text} is below 0")
-        return number
+        number = Fraction(found.high) if found is not None and not found.is_range else None
+        if number is None or number < 0:
+            place = at if isinstance(at, str) else _place(*at)
+            raise _LeftOut(f"{place}: `{text}` is not a number" if number is None else f"{place}: {text} is below 0")
+        return number / 100 if text.endswith("%") else number
 
 
 def loop_rules(gamebook: Gamebook, name: str = "") -> LoopRules:
