@@ -87,11 +87,45 @@ def pages(stack: DemoStack, browser: Browser) -> None:
     page.get_by_role("button", name="All as here").wait_for()
     shoot(page, "upgrade")
     bundles(stack, page)
+    figures(stack, page)
+    shelf(stack, page)
     page.goto(f"{stack.url}/servers/coral-gate/compare")
     page.get_by_text("differences in").wait_for()
     shoot(page, "compare")
     with stack.client() as zerrit:
         zerrit.withdraw(draft.id)
+
+
+def figures(stack: DemoStack, page: Page) -> None:
+    page.goto(f"{stack.url}/servers/coral-gate/figures")
+    page.get_by_role("combobox", name="Figure").click()
+    page.get_by_role("option", name="Distances").click()
+    page.get_by_label("Address of the entries").fill("sea/chart.xml#ground")
+    page.get_by_label("Radius").fill("600")
+    page.get_by_role("button", name="Calculate").click()
+    page.locator("main svg circle").first.wait_for()
+    shoot(page, "figures")
+
+
+def shelf(stack: DemoStack, page: Page) -> None:
+    text = '<buoy code="BY-{number}" at="{ground}" lamp="green" flash="{flash}"/>\n'
+    usual = {"number": "", "ground": "", "flash": "4"}
+    given = api.KeptIn(
+        text=text, title="A green buoy", origin="the harbour office", path="sea/buoys.xml", parameters=usual
+    )
+    with stack.client() as zerrit:
+        zerrit.keep_on_shelf("green-buoy", given)
+        change = zerrit.create_change("coral-gate", "A buoy at the orchard").id
+        values = {"number": "77", "ground": "Old Orchard"}
+        zerrit.put_from_shelf(change, api.PlacedIn(name="green-buoy", values=values))
+        zerrit.keep_on_shelf("green-buoy", given.model_copy(update={"text": text.replace("green", "white")}))
+    page.goto(f"{stack.url}/shelf?snippet=green-buoy")
+    page.get_by_role("button", name="What would change?").click()
+    page.get_by_text("reef").or_(page.get_by_text("sea/buoys.xml")).first.wait_for()
+    shoot(page, "shelf")
+    with stack.client() as zerrit:
+        zerrit.withdraw(change)
+        zerrit.remove_from_shelf("green-buoy")
 
 
 def bundles(stack: DemoStack, page: Page) -> None:
@@ -131,13 +165,8 @@ def deployed(stack: DemoStack, browser: Browser) -> None:
     dark = new_page(browser, dark=True)
     sign_in(dark, stack.url, ADMIN, PASSWORD)
     dark.goto(f"{stack.url}/servers/coral-gate/timeline")
-    dark.get_by_text("Deploy of change 5").wait_for()
+    dark.get_by_text("Deploy of change 6").wait_for()
     shoot(dark, "timeline-dark")
-    phone = new_page(browser, dark=True, width=390, height=800)
-    sign_in(phone, stack.url, ADMIN, PASSWORD)
-    phone.goto(f"{stack.url}/servers/coral-gate/timeline")
-    phone.get_by_text("Deploy of change 5").wait_for()
-    shoot(phone, "timeline-phone")
 
 
 def _looked_after(stack: DemoStack, page: Page) -> None:
@@ -179,22 +208,11 @@ def commands(stack: DemoStack, browser: Browser, folder: Path) -> None:
         browser,
         stack,
         folder,
-        "cli-bundles",
-        "zerrit bundle look wreck-atlas-3.0.0.zip --server lantern-shelf",
+        "cli-figures",
         "zerrit bundle list coral-gate",
         "zerrit figures odds lantern-shelf 'Harbour Sweep'",
-    )
-    terminal(
-        browser,
-        stack,
-        folder,
-        "cli-runs",
-        f"zerrit change deploy {brighter.id} --yes",
-        "zerrit change revert 4",
-        "zerrit drift coral-gate",
-        "zerrit schedule list coral-gate",
-        "zerrit snapshot prune coral-gate --dry-run | tail -4",
-        "zerrit backup --save-to copy.db && zerrit rescue copy.db 1 --save-to rescued",
+        "zerrit figures odds lantern-shelf 'Harbour Sweep' --seen 'Copper Gimbal=0' --draws 60",
+        "zerrit figures odds lantern-shelf 'Harbour Sweep' --weight-for 'Green Bottle=60%'",
     )
     (folder / "pumps.txt").write_text(snippet("pump-circuits.txt"))
     write_files(folder / "defaults", default_files())

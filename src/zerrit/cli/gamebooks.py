@@ -64,6 +64,78 @@ def get_gamebook(name: str, save_to: Path | None) -> None:
     echo(f"Written: {save_to}")
 
 
+@gamebook.command("sign")
+@click.argument("file", type=FILE)
+@click.option("--author", required=True, help="Who made this edition.")
+@click.option("--edition", required=True, help="Its version, such as 3 or 2026-11.")
+@click.option("--save-to", type=OUT, help="Write it there; without it the file itself is changed.")
+def sign_gamebook(file: Path, author: str, edition: str, save_to: Path | None) -> None:
+    """Write author, version and digest into a gamebook before it is given to others.
+
+    The digest tells whether it was changed since; `zerrit gamebook check` holds it against the file. It proves nothing of who made it.
+    """
+    from zerrit.core.gamebooks import edition_of, signed  # noqa: PLC0415
+
+    text = signed(load_gamebook(file), author, edition)
+    save(save_to or file, text.encode())
+    state = edition_of(load_gamebook(save_to or file))
+    echo(f"{state} Written: {save_to or file}")
+
+
+@gamebook.command("merge")
+@click.argument("base", type=FILE)
+@click.argument("mine", type=FILE)
+@click.argument("theirs", type=FILE)
+@click.option("--save-to", type=OUT, required=True, help="Write the result there.")
+@click.option("--choose", multiple=True, metavar="ADDRESS=mine|theirs", help="Decide a conflict.")
+def merge_gamebooks(base: Path, mine: Path, theirs: Path, save_to: Path, choose: tuple[str, ...]) -> None:
+    """Bring what another author's newer edition THEIRS changed since BASE into MINE.
+
+    The result has to be a sound gamebook whose cases hold. Exit code 1 when there are conflicts; nothing is written then.
+    """
+    from zerrit.core.checks.cases import failed_cases  # noqa: PLC0415
+    from zerrit.core.documents import read_document  # noqa: PLC0415
+    from zerrit.core.gamebooks import read_gamebook, without_edition  # noqa: PLC0415
+    from zerrit.core.merge import merge_three  # noqa: PLC0415
+
+    old, own, other = (
+        read_document(without_edition(path.read_text("utf-8")).encode(), "gamebook.yml")
+        for path in (base, mine, theirs)
+    )
+    chosen = dict(_decided(text) for text in choose)
+    merged = merge_three(old, own, other, chosen, only_fitting=bool(chosen))
+    for change in merged.applied:
+        echo(f"taken: {change.address}: {short(change.old)} -> {short('(gone)' if change.new is None else change.new)}")
+    for text in merged.left:
+        echo(f"left: {text}")
+    for conflict in merged.conflicts:
+        echo(
+            f"conflict: {conflict.address}: {conflict.base} before, {conflict.mine} mine, {conflict.theirs} theirs; {conflict.reason}"
+        )
+    if merged.conflicts:
+        echo("Decide each with --choose ADDRESS=mine or ADDRESS=theirs. Nothing was written.", err=True)
+        sys.exit(1)
+    book, faults = read_gamebook(merged.document.to_bytes(), mine.name, beside(mine))
+    failed = failed_cases(book) if book is not None else []
+    if book is None or failed:
+        print_findings(faults, {mine.name: merged.document.text})
+        for one in failed:
+            echo(f"case failed, line {one.line}: {one}")
+        echo("The result is not a sound gamebook, so nothing was written.", err=True)
+        sys.exit(1)
+    save(save_to, merged.document.to_bytes())
+    echo(
+        f"{counted(len(merged.applied), 'change')} taken. Written: {save_to}. It has no edition; sign it when it is read."
+    )
+
+
+def _decided(text: str) -> tuple[str, str]:
+    address, _, choice = text.rpartition("=")
+    if not address or choice not in ("mine", "theirs"):
+        raise click.UsageError(f"--choose {text}: write ADDRESS=mine or ADDRESS=theirs.")
+    return address, choice
+
+
 @gamebook.command("draft")
 @click.argument("folders", nargs=-1, required=True, type=FOLDER)
 @click.option("--save-to", type=OUT, help="Write the draft there instead of printing it.")
@@ -98,7 +170,7 @@ def draft_gamebook(folders: tuple[Path, ...], save_to: Path | None, game: str) -
 def check_gamebook(file: Path, folder: Path | None, output: str) -> None:
     """Check a gamebook itself; with a folder, also how often each rule is satisfied there."""
     from zerrit.core.checks import check_files_of, statistics_of  # noqa: PLC0415
-    from zerrit.core.gamebooks import read_gamebook  # noqa: PLC0415
+    from zerrit.core.gamebooks import edition_of, read_gamebook  # noqa: PLC0415
 
     book, faults = read_gamebook(file.read_bytes(), file.name, beside(file))
     checked = check_files_of(read_files(folder, book), book) if folder is not None and book is not None else None
@@ -115,6 +187,9 @@ def check_gamebook(file: Path, folder: Path | None, output: str) -> None:
         echo(f"{counted(len(faults), 'fault')}.")
     elif checked is None:
         echo(f"The gamebook is sound: {counted(len(book.placed), 'rule')}.")
+        state = edition_of(book)
+        if state is not None:
+            echo(str(state))
     else:
         print_rules(rules)
         own = [finding for finding in checked.findings if finding.code.startswith("gamebook.")]

@@ -143,7 +143,7 @@ def _chance(states: States, table: str, thing: str, case: str, *, is_before: boo
 def seen(
     states: States, table: str, thing: str, count: int, draws: int, *, in_pieces: bool = False, case: str = ""
 ) -> list[api.SeenOut]:
-    """How likely it is to see a thing so often; with another state before, also with that one.
+    """How likely it is to see a thing so often; with another state before, also with that one, where it differs.
 
     Raises FigureRefused.
     """
@@ -157,7 +157,7 @@ def seen(
         else:
             chance = _chance(states, table, thing, case, is_before=is_before)
             found.append(seen_out(seen_in_draws(thing, chance, count, draws), name))
-    return found
+    return found[-1:] if len({one.chance for one in found}) == 1 else found
 
 
 def apart(states: States, table: str, thing: str, case: str = "") -> api.ApartOut:

@@ -1048,6 +1048,13 @@ _MEANING: Final[dict[str, Code]] = {
         "      - {name: buy, each: 'example.xml#rope', gives: [{money: cost}], gets: [{thing: ':name'}]}\n"
         "      - {name: sell, each: 'example.xml#rope', gives: [{thing: ':name'}], gets: [{money: pays}]}\n",
     ),
+    "meaning.decision": _told(
+        _N,
+        "A change sets a value that someone left as it was on purpose.",
+        "Read why. When the reason holds no more, take the decision out of the gamebook, or write the new one into it.",
+        "the port that the host forwards becomes another one",
+        "the port stays",
+    ),
     "meaning.advice": _meaning(
         _N,
         "A value that is allowed, but that those who know the game warn of.",

@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from typing import Any, Final
 
 #: What a gamebook says of itself alone, and nothing is taken over of.
-_OWN: Final = frozenset(("gamebook", "game", "extends", "leave_out", "drafted", "rejected", "cases"))
+_OWN: Final = frozenset(("gamebook", "game", "extends", "leave_out", "drafted", "rejected", "cases", "edition"))
 
 
 def built_on(own: Mapping[str, Any], base: Mapping[str, Any]) -> dict[str, Any]:

@@ -25,6 +25,14 @@ from zerrit.core.rules.loops import LoopRules
 R = TypeVar("R", bound=ListedRule)
 
 
+class Edition(Part):
+    """An edition of a gamebook. The digest tells whether it was changed since; `zerrit gamebook sign` writes it."""
+
+    author: str = Field("", max_length=200)
+    version: str = Field("", max_length=80)
+    digest: str = Field("", pattern=r"^([0-9a-f]{64})?$")
+
+
 class _Head(Part):
     """The game, its files and its lists."""
 
@@ -65,6 +73,7 @@ class GamebookFile(_Listed):
     loops: tuple[LoopRules, ...] = Field((), description="trades that should not gain in a circle")
     bundles: tuple[BundleRules, ...] = Field((), description="what plugins, mods, maps and packs are made of")
     forms: dict[Name, FormRules] = Field({}, description="sheets of questions that fill all places of a new thing")
+    edition: Edition | None = Field(None, description="who made this edition, and the digest of what it says")
     cases: tuple[CaseRules, ...] = Field((), description="files that are tried, and what has to be found in them")
     opened: tuple[Name, ...] = Field(
         (),

@@ -10,6 +10,7 @@ from zerrit.core.rules.base import Part, Rule
 from zerrit.core.rules.checklist import ChecklistRule
 from zerrit.core.rules.children import ChildrenRule
 from zerrit.core.rules.counts import CountRule
+from zerrit.core.rules.decisions import DecisionRule
 from zerrit.core.rules.derived import BetweenRules, DerivedRules
 from zerrit.core.rules.draws import DrawRules, RangeAt, SetRules
 from zerrit.core.rules.file_names import FileNameRule
@@ -54,6 +55,7 @@ KINDS: Final[tuple[type[ListedRule], ...]] = (
     NearRule,
     BalanceRule,
     AdviceRule,
+    DecisionRule,
     DerivedRules,
     ChecklistRule,
 )
@@ -69,6 +71,7 @@ __all__ = [
     "ChecklistRule",
     "ChildrenRule",
     "CountRule",
+    "DecisionRule",
     "DerivedRules",
     "DrawRules",
     "EntryRules",

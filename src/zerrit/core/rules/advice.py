@@ -38,6 +38,8 @@ class AdviceRule(ListedRule):
     origin: str = Field("", description="where the advice comes from")
     version: str = Field("", description="the version of the game that it was seen in")
     standing: Literal["heard", "confirmed", "doubted"] = Field("heard", description="what became of it since")
+    confirmed_by: tuple[str, ...] = Field((), description="who saw the same")
+    refuted_by: tuple[str, ...] = Field((), description="who saw that it is not so")
 
     @model_validator(mode="before")
     @classmethod
@@ -96,6 +98,11 @@ def _advice(examination: Examination, document: Document, rule: AdviceRule, numb
             yield examination.gamebook.fault(("advice", number), f"This advice cannot be worked out: {error}")
             return
         message = f"Take care: {rule.condition.text.replace('value', text, 1)}."
-        known: Mapping[str, str] = {"heard of in": rule.version, "from": rule.origin}
+        known: Mapping[str, str] = {
+            "heard of in": rule.version,
+            "from": rule.origin,
+            "confirmed by": " and ".join(rule.confirmed_by),
+            "refuted by": " and ".join(rule.refuted_by),
+        }
         hint = ", ".join(f"{word} {said}" for word, said in known.items() if said)
         yield examination.finding(rule, "meaning.advice", (document, node), message, hint, Around(document, node))
