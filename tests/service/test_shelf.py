@@ -40,6 +40,8 @@ def test_a_snippet_is_kept_put_edited_and_brought_up_to_date(quick: Quick, tmp_p
     assert plan.words == "1 added."
     for values in ({"word": "blue"}, {"word": "red", "price": "8"}):
         client.put_from_shelf(change, api.PlacedIn(name="flour", values=values))
+    waiting = client.shelf_snippet("flour").places
+    assert {one.fault for one in waiting} == {f"Change {change}, which puts it there, is not deployed yet."}
     assert quick.end_of(client.deploy(change)).state == "deployed"
     assert b'{ name = "blue", from = "oats", sieves = 2, price = 4 }' in quick.files()["mill.lua"]
     assert [one.differs for one in client.shelf_snippet("flour").places] == [[], []]
@@ -73,6 +75,26 @@ def test_a_snippet_is_kept_put_edited_and_brought_up_to_date(quick: Quick, tmp_p
     client.remove_from_shelf("flour")
     with pytest.raises(ProblemError, match="Nothing on the shelf is called flour"):
         client.shelf_snippet("flour")
+
+
+def test_what_was_taken_back_is_told_and_not_brought_up_to_date(quick: Quick) -> None:
+    client = quick.zerrit
+    given = api.KeptIn(text=EVENING, path="evenings.toml", parameters={"word": ""})
+    client.keep_on_shelf("evening", given)
+    change = client.create_change("reef", "One evening").id
+    client.put_from_shelf(change, api.PlacedIn(name="evening", values={"word": "Late"}))
+    client.withdraw(change)
+    (one,) = client.update_from_shelf("evening")
+    assert one.fault == f"Change {change}, which was to put it there, was withdrawn. Put it into another change."
+    again = client.create_change("reef", "One evening").id
+    client.put_from_shelf(again, api.PlacedIn(name="evening", values={"word": "Late"}))
+    assert quick.end_of(client.deploy(again)).state == "deployed"
+    gone = client.create_change("reef", "None").id
+    client.add_step(gone, api.StepIn(kind="remove", address="evenings.toml#evening[name=Late]"))
+    assert quick.end_of(client.deploy(gone)).state == "deployed"
+    client.keep_on_shelf("evening", given.model_copy(update={"text": f'{EVENING}guest = "Ada"\n'}))
+    (one,) = client.update_from_shelf("evening")
+    assert (one.places, "not there any more" in one.fault) == (0, True)
 
 
 def test_by_commands_in_other_formats(quick: Quick, tmp_path: Path) -> None:

@@ -22,6 +22,7 @@ from zerrit.core.merge import (
     plan_merge,
     require_parameters,
 )
+from zerrit.core.states import ChangeState
 from zerrit.core.steps import Step, StepKind
 from zerrit.core.wildcards import path_matches
 from zerrit.records import Change, ShelfSnippet, ShelfUse
@@ -210,6 +211,9 @@ def uses_of(workspace: Workspace, name: str, server_id: str = "") -> list[Use]:
 
 
 def _use(workspace: Workspace, session: Session, row: ShelfSnippet, use: ShelfUse) -> Use:
+    waits = _not_there(session, use)
+    if waits:
+        return Use(use, (), is_outdated=_text_now(row, use) != use.text, fault=waits)
     try:
         text = _text_now(row, use)
         document = _document(workspace, session, use)
@@ -220,6 +224,23 @@ def _use(workspace: Workspace, session: Session, row: ShelfSnippet, use: ShelfUs
         change.address for action in plan_now.actions if action.kind not in _IDLE for change in action.changes
     )
     return Use(use, differs, text != use.text)
+
+
+_WAITING: Final = (ChangeState.DRAFT, ChangeState.CHECKED, ChangeState.QUEUED, ChangeState.DEPLOYING)
+_ENDED: Final = {ChangeState.WITHDRAWN: "was withdrawn", ChangeState.ROLLED_BACK: "was rolled back"}
+
+
+def _not_there(session: Session, use: ShelfUse) -> str:
+    """Why what was put is not on the server, as far as the change with it says; empty where it is."""
+    change = session.get(Change, use.change_id) if use.change_id is not None else None
+    if change is None:
+        return ""
+    state = ChangeState(change.state)
+    if state in _WAITING:
+        return f"Change {change.id}, which puts it there, is not deployed yet."
+    if state in _ENDED:
+        return f"Change {change.id}, which was to put it there, {_ENDED[state]}. Put it into another change."
+    return ""
 
 
 def _text_now(row: ShelfSnippet, use: ShelfUse) -> str:
@@ -274,6 +295,9 @@ def update(workspace: Workspace, person: str, name: str, *, create: bool = False
 
 def _update(workspace: Workspace, session: Session, row: ShelfSnippet, use: ShelfUse) -> tuple[Step | None, Updated]:
     """The step that carries the newer text to one place."""
+    waits = _not_there(session, use)
+    if waits:
+        return None, Updated(use.server_id, use.path, 0, fault=waits)
     try:
         text = _text_now(row, use)
         if text == use.text:
@@ -283,11 +307,18 @@ def _update(workspace: Workspace, session: Session, row: ShelfSnippet, use: Shel
         merged = merge_three(base, document, theirs, {}, only_fitting=True)
     except ZerritError as reason:
         return None, Updated(use.server_id, use.path, 0, fault=str(reason))
-    if merged.conflicts:
+    is_gone = not merged.applied and any(
+        action.kind is ActionKind.ADD for action in plan_merge(document, text, use.into).actions
+    )
+    if merged.conflicts and merged.conflicts[0].address:
         first = merged.conflicts[0]
-        fault = f"{first.address} was edited here too: it is {first.mine}, the shelf has {first.theirs}"
+        what = "is not there any more" if first.mine is None else f"was edited here too: it is {first.mine}"
+        fault = f"{first.address} {what}, the shelf has {first.theirs}"
         more = f", and {len(merged.conflicts) - 1} more" if len(merged.conflicts) > 1 else ""
         return None, Updated(use.server_id, use.path, 0, fault=f"{fault}{more}.")
+    if merged.conflicts or is_gone:
+        gone = "What was put there is not there any more, or cannot be told from what is beside it. Look at it, and put it again."
+        return None, Updated(use.server_id, use.path, 0, fault=gone)
     step = Step(
         StepKind.MERGE_VERSION, use.path, base=base.text, content=theirs.text, origin=f"{row.title} of the shelf"
     )
