@@ -2764,6 +2764,10 @@ export interface components {
          * @description Everything that is known of one place.
          */
         AboutOut: {
+            /** Absent */
+            absent: components["schemas"]["AbsentOut"][];
+            /** Default Of Game */
+            default_of_game: string;
             /** History */
             history: components["schemas"]["PastOut"][];
             /** Notes */
@@ -2779,6 +2783,25 @@ export interface components {
             shown: components["schemas"]["ShownOut"];
             /** Takes Effect */
             takes_effect: string;
+        };
+        /**
+         * AbsentOut
+         * @description A setting that the gamebook knows and that is not there.
+         *
+         *     It would be `name` below `parent`, an address with its file. `default` is what the game takes instead; empty where
+         *     that is not known. `is_below_nothing`: the parent is not there either.
+         */
+        AbsentOut: {
+            /** Default */
+            default: string;
+            /** Is Below Nothing */
+            is_below_nothing: boolean;
+            /** Name */
+            name: string;
+            /** Note */
+            note: string;
+            /** Parent */
+            parent: string;
         };
         /** ActivityOut */
         ActivityOut: {

@@ -54,6 +54,7 @@ from zerrit.api.figures import (
 from zerrit.api.forms import DraftedFormOut, FilledFormOut, FormIn, FormOut, QuestionOut
 from zerrit.api.gamebooks import (
     AboutOut,
+    AbsentOut,
     AdjustmentIn,
     CaseOut,
     CheckOut,
@@ -230,6 +231,7 @@ from zerrit.settings import (
 
 __all__ = [
     "AboutOut",
+    "AbsentOut",
     "ActivityOut",
     "AddressOut",
     "AdjustmentIn",

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import shlex
 from collections.abc import Sequence
 
 import click
@@ -14,6 +15,7 @@ from zerrit.core.addresses import parse_address
 from zerrit.core.wording import counted, effect_in_words, percent
 
 MOST_REFERENCES = 12
+MOST_ABSENT = 20
 
 
 @click.command()
@@ -45,6 +47,7 @@ def _print(server: str, found: api.AboutOut) -> None:
     default = "" if place.default is None else "as shipped" if place.default == place.value else place.default
     for word, text in (
         ("default", default),
+        ("where it is absent, the game takes", found.default_of_game),
         ("allowed", place.allowed),
         ("note", place.note),
         ("comment", place.comment),
@@ -72,7 +75,26 @@ def _print(server: str, found: api.AboutOut) -> None:
         change = f"change {past.change}: " if past.change is not None else ""
         value = short(past.value, 40) if past.value is not None else "(absent)"
         echo(f"    {past.at:%Y-%m-%d %H:%M}  {value}  {who}{change}{short(past.reason, 80)}")
+    _print_absent(server, found.absent)
     print_findings(place.findings)
+
+
+def _print_absent(server: str, absent: Sequence[api.AbsentOut]) -> None:
+    """Known settings that are not there, and how to add one."""
+    if not absent:
+        return
+    echo("  known settings that are not here:")
+    for one in absent[:MOST_ABSENT]:
+        takes = f"the game takes {one.default}" if one.default else "no default known"
+        below = f" in {one.parent.partition('#')[2]}, which is not here either" if one.is_below_nothing else ""
+        echo(f"    {one.name}{below}: {takes}" + (f"; {short(one.note, 100)}" if one.note else ""))
+    if len(absent) > MOST_ABSENT:
+        echo(f"    and {counted(len(absent) - MOST_ABSENT, 'other')}; --output json lists more")
+    first = next((one for one in absent if one.default and not one.is_below_nothing), None)
+    if first is not None:
+        echo(
+            f"    Add one: zerrit change add CHANGE {' '.join(map(shlex.quote, (first.parent, first.name, '--value', first.default)))}"
+        )
 
 
 def _print_references(title: str, references: Sequence[api.ReferenceOut]) -> None:

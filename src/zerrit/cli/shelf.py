@@ -106,8 +106,11 @@ def show(name: str, server_id: str, output: str) -> None:
 def _print_use(use: api.UseOut) -> None:
     values = ", ".join(f"{name}={value}" for name, value in use.values.items())
     state = "an older text" if use.is_outdated else "this text"
-    what = use.fault or (f"differs in {counted(len(use.differs), 'place')}" if use.differs else "nothing differs")
-    echo(f"{use.server}:{use.path} ({values or 'no values'}): {state}, {what}")
+    differs = (
+        f"{state}, differs in {counted(len(use.differs), 'place')}" if use.differs else f"{state}, nothing differs"
+    )
+    what = f"{state}. {use.fault}" if use.fault else differs
+    echo(f"{use.server}:{use.path} ({values or 'no values'}): {what}")
     for address in use.differs[:MOST_SHOWN]:
         echo(f"    {address}")
     if len(use.differs) > MOST_SHOWN:

@@ -74,8 +74,8 @@ function Place({ use }: { use: Schemas["UseOut"] }) {
   return (
     <Box sx={{ py: 0.5 }}>
       <Typography variant="body2">
-        <b>{use.server}</b> <Mono>{use.path}</Mono> {values && `(${values})`}: {use.is_outdated ? "an older text" : "this text"}, {state}; put there {when(use.used_at)} by {use.person}
-        {use.change !== null && <> in <Link component={RouterLink} to={`/changes/${String(use.change)}`}>change {use.change}</Link></>}
+        <b>{use.server}</b> <Mono>{use.path}</Mono> {values && `(${values})`}: {use.is_outdated ? "an older text" : "this text"}, put there {when(use.used_at)} by {use.person}
+        {use.change !== null && <> in <Link component={RouterLink} to={`/changes/${String(use.change)}`}>change {use.change}</Link></>}. {state.replace(/\.$/, "")}.
       </Typography>
       {use.differs.slice(0, MOST_SHOWN).map((address) => <Box key={address} sx={{ pl: 2 }}><Mono>{address}</Mono></Box>)}
       {use.differs.length > MOST_SHOWN && <Box sx={{ pl: 2, color: "text.secondary", fontSize: 12 }}>and {use.differs.length - MOST_SHOWN} more</Box>}

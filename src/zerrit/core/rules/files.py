@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from decimal import Decimal
+from decimal import Decimal, InvalidOperation
 from typing import Annotated
 
 from pydantic import BeforeValidator, Field, field_validator, model_validator
@@ -13,6 +13,7 @@ from zerrit.core.documents.format import Format
 from zerrit.core.documents.measures import Declared, Measure
 from zerrit.core.documents.slots import check_form
 from zerrit.core.errors import AddressInvalid
+from zerrit.core.expressions import compile_pattern
 from zerrit.core.rules.base import FieldKind, Name, Part, Pattern, Rule, TakesEffect, Text
 from zerrit.core.rules.must import MustRule
 
@@ -37,6 +38,7 @@ class FieldRules(Rule):
     matches: Pattern = Field("", description="a regular expression that the whole value must match")
     form: str = Field("", description="what `matches` asks for, in words: `two letters, a hyphen, two digits`")
     always: bool = Field(False, description="every entry has it")
+    default: str = Field("", description="the value that the game takes where the field is absent")
     note: str = Field("", description="help for whoever edits it")
     takes_effect: TakesEffect | None = Field(
         None, description="when a new value takes effect, where it differs from the file"
@@ -57,7 +59,31 @@ class FieldRules(Rule):
             raise ValueError("`min` and `max` of a quantity need its one unit, as in `units: [s]`")
         if self.plain and self.kind not in ("range", "quantity"):
             raise ValueError("`plain` goes with `is: range` or `is: quantity`")
+        if self.default and self.always:
+            raise ValueError("`default` is for a field that may be absent, and `always` says that it never is")
+        if self.default and isinstance(self.allowed, tuple) and self.default not in self.allowed:
+            raise ValueError(f"`default` is `{self.default}`, which is none of the words of `list`")
+        if self.default and self.matches and not compile_pattern(self.matches).fullmatch(self.default):
+            raise ValueError(f"`default` is `{self.default}`, which does not fit `matches`")
+        if self.default and self.kind in ("integer", "number"):
+            self._require_number()
         return self
+
+    def _require_number(self) -> None:
+        try:
+            number = Decimal(self.default)
+        except InvalidOperation:
+            raise ValueError(f"`default` is `{self.default}`, which is no number") from None
+        if (self.min is not None and number < self.min) or (self.max is not None and number > self.max):
+            raise ValueError(f"`default` is {self.default}, which is outside of `min` and `max`")
+
+    @field_validator("default", mode="before")
+    @classmethod
+    def _default_as_text(cls, value: object) -> object:
+        """A default may be written as the file has it: a number, or `true`."""
+        if isinstance(value, bool):
+            return "true" if value else "false"
+        return str(value) if isinstance(value, int | float) else value
 
 
 def _as_rule(value: object) -> object:

@@ -12,15 +12,16 @@ from weakref import WeakKeyDictionary
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from zerrit.core.addresses import parse_address
+from zerrit.core.addresses import Address, parse_address, print_segments
 from zerrit.core.checks import Examination, References, references_of, rule_in_words, rules_of_place
 from zerrit.core.completion import complete_node, complete_value
 from zerrit.core.documents import Document, Node
 from zerrit.core.documents.lookup import find
 from zerrit.core.documents.selection import select as select_nodes
-from zerrit.core.errors import AddressInvalid
+from zerrit.core.errors import AddressInvalid, AddressNotFound
 from zerrit.core.figures import AllOdds, PlaceOdds
 from zerrit.core.gamebooks import Gamebook
+from zerrit.core.gamebooks.absent_settings import AbsentSetting, absent_settings
 from zerrit.core.gamebooks.rule_proposals import as_mapping
 from zerrit.core.gamebooks.source_lines import Location
 from zerrit.records import Change, PlaceNote, Run, Server, Snapshot, load_content
@@ -32,6 +33,7 @@ from zerrit.work.servers.stored_gamebooks import gamebook_of
 
 MOST_RULES: Final = 40
 MOST_REFERENCES: Final = 60
+MOST_ABSENT: Final = 200
 MOST_HISTORY: Final = 40  #: values that are listed of one place
 MOST_LOOKED_AT: Final = 500  #: snapshots that are looked at for earlier values
 
@@ -59,6 +61,8 @@ class About:
     rules: tuple[RuleOfPlace, ...]
     odds: tuple[OddsThere, ...]
     notes: tuple[PlaceNote, ...]
+    absent: tuple[AbsentSetting, ...]  #: of an entry, a group or a file: known settings that it does not have
+    default_of_game: str  #: what the gamebook says that the game takes where the field is absent
 
 
 @dataclass(frozen=True, slots=True)
@@ -85,13 +89,17 @@ class OddsThere:
 def about(workspace: Workspace, server_id: str, address_text: str, change_id: int | None = None) -> About:
     """What is known of the one place that an address leads to, in the files as they are or as a change leaves them.
 
-    Raises AddressInvalid, AddressNotFound, NotFound. Refused: it leads to several places.
+    Raises AddressInvalid, NotFound. AddressNotFound: it leads nowhere; of a setting that the gamebook knows, the message
+    says what the game takes instead. Refused: it leads to several places.
     """
     address = parse_address(address_text)
     with workspace.session() as session:
         newest = newest_of(workspace, session, server_id, change_id)
         document = file_in(newest.files, address.path, server_id)
-        nodes = find(document, address.segments)
+        try:
+            nodes = find(document, address.segments)
+        except AddressNotFound as missing:
+            raise _known_but_absent(newest.gamebook, document, address, missing) from None
         if len(nodes) > 1:
             raise Refused(f"{address_text} leads to {len(nodes)} places. `zerrit show` lists them; name one of them.")
         node = nodes[0]
@@ -108,7 +116,37 @@ def about(workspace: Workspace, server_id: str, address_text: str, change_id: in
         tuple(_rules(gamebook, document, node)) if gamebook is not None else (),
         _odds(examination, document, node) if examination is not None else (),
         tuple(notes),
+        tuple(islice(absent_settings(gamebook, document, node), MOST_ABSENT)) if gamebook is not None else (),
+        (rules.default if (rules := gamebook.field_rules(document.path, node)) else "") if gamebook is not None else "",
     )
+
+
+def _known_but_absent(
+    gamebook: Gamebook | None, document: Document, address: Address, missing: AddressNotFound
+) -> AddressNotFound:
+    """What to say of a setting that is not there: where the gamebook knows it, what the game takes instead."""
+    if gamebook is None or not address.segments:
+        return missing
+    above = select_nodes(document.root, document.keys, address.segments[:-1])
+    asked = print_segments(address.segments)
+    for node in (*above[:1], document.root):
+        for one in absent_settings(gamebook, document, node):
+            if one.address == asked:
+                return AddressNotFound(
+                    f"{document.path} does not have `{asked}`. {absent_in_words(one)}",
+                    missing.address,
+                    missing.path,
+                    missing.line,
+                    (),
+                )
+    return missing
+
+
+def absent_in_words(setting: AbsentSetting) -> str:
+    """What holds while a known setting is absent."""
+    if setting.default:
+        return f"The game takes {setting.default} then, says the gamebook."
+    return "The gamebook knows it, but does not say what the game takes then."
 
 
 #: Of the last states that were looked at: before, where there is one, and after.

@@ -1,0 +1,22 @@
+"""Known settings that are not there, in the inspector of the console."""
+
+from __future__ import annotations
+
+from playwright.sync_api import Page, expect
+
+from tests.browser import sign_in
+from tests.quick import ADMIN, PASSWORD, Quick
+from tests.service.test_absent_settings import quick
+
+__all__ = ["quick"]
+
+
+def test_a_known_setting_is_added_with_its_default(page: Page, quick: Quick) -> None:
+    sign_in(page, quick.url, ADMIN, PASSWORD)
+    page.goto(f"{quick.url}/servers/reef/files/evenings.toml?address=tickets")
+    inspector = page.get_by_role("region", name="Inspector")
+    expect(inspector).to_contain_text("family: the game takes 20")
+    inspector.get_by_role("button", name="Add family").click()
+    expect(inspector).not_to_contain_text("Known settings that are not here")
+    (change,) = quick.zerrit.changes("reef")
+    assert [step.kind for step in quick.zerrit.change(change.id).step_list] == ["add"]
