@@ -86,7 +86,7 @@ def test_a_table_of_entries_is_filtered_and_sorted(run: Run, quick: Quick) -> No
     assert [line.split()[0] for line in done.out.splitlines() if line.startswith("c2")] == ["c29", "c28", "c27", "c26"]
     assert "1 to 4 of 4" in done.out
     assert (
-        "write a number behind >"
+        "`>` needs one number behind it, not `x`. Write it such as >10"
         in run("entries", "reef", "cargo.xml", "--change", change, "--where", "@weight:>x").err
     )
 

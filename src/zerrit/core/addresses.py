@@ -191,7 +191,7 @@ def parse_condition(text: str) -> Condition:
     """
     segments = parse_node_address(f"*[value{text}]")
     if len(segments) != 1 or len(segments[0].conditions) != 1 or segments[0] != _only(segments[0].conditions[0]):
-        raise AddressInvalid(f"`{text}` is not one condition", text, 0)
+        raise AddressInvalid(f"`{text}` is not one condition", text, 0, "it must be one, and no more")
     return segments[0].conditions[0]
 
 
@@ -345,7 +345,8 @@ class _AddressScanner:
         return match.group(1).replace('""', '"')
 
     def _fault(self, what: str) -> AddressInvalid:
-        return AddressInvalid(f"{self.text} is not an address: {what}, at character {self.at + 1}.", self.text, self.at)
+        message = f"{self.text} is not an address: {what}, at character {self.at + 1}."
+        return AddressInvalid(message, self.text, self.at, what)
 
 
 # --- printing and matching ---------------------------------------------------------------------------------------------

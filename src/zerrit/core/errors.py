@@ -29,14 +29,15 @@ class ZerritError(Exception):
 
 
 class AddressInvalid(ZerritError):
-    """The text is not an address. Carries `text` and `offset` (0-based, in characters)."""
+    """The text is not an address. Carries `text`, `offset` (0-based, in characters) and the bare `reason`."""
 
     kind = "address-invalid"
 
-    def __init__(self, message: str, text: str, offset: int) -> None:
+    def __init__(self, message: str, text: str, offset: int, reason: str = "") -> None:
         super().__init__(message)
         self.text = text
         self.offset = offset
+        self.reason = reason
 
 
 class AddressNotFound(ZerritError):

@@ -286,8 +286,8 @@ def _condition(text: str) -> Callable[[str], bool]:
         condition = parse_condition(text.strip())
     except AddressInvalid as error:
         raise Refused(
-            f'`{text}` is not a condition. Write it such as >10, =cloth, !=cloth,silk or ~"^a"; a value with a bracket or comma '
-            "in quotes."
+            f"`{text}` is not a condition: {error.reason}. "
+            'Write it such as >10, =cloth, !=cloth,silk or ~"^a"; a value with a bracket or comma in quotes.'
         ) from error
     if condition.operator in ("=", "!=", "~", "!~"):
         return lambda value: fits_value(value.strip(), condition)
