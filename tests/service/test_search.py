@@ -141,7 +141,8 @@ def test_entries_are_paged_filtered_and_sorted_by_the_service(shared: Shared) ->
     assert worth == sorted(worth)
     assert (min(worth) > 200, page.matching, page.total) == (True, len(worth), 399)
     coral = rows(where=["@ground:coral"], limit=1000)
-    assert rows(where=["@ground:=coral gate"], limit=1000) == [row for row in everything if row in coral]
+    assert rows(where=["@ground:=Coral Gate"], limit=1000) == [row for row in everything if row in coral]
+    assert rows(where=["@ground:=coral gate"]) == [], "a whole value is as in an address: its case counts"
     at = zerrit.entries(
         "coral-gate", api.EntriesQuery(path=FINDS, address="shelf[brass]/find[Copper Gimbal]", limit=20)
     )
@@ -154,7 +155,9 @@ def test_a_file_opens_at_its_main_kind_of_entry(shared: Shared) -> None:
     assert zerrit.entries("coral-gate", api.EntriesQuery(path=FINDS)).kind == "shelf/find"
 
 
-@pytest.mark.parametrize(("where", "why"), [("@worth:>many", "write a number"), ("@worth", "FIELD:CONDITION")])
+@pytest.mark.parametrize(
+    ("where", "why"), [("@worth:>many", "needs one number behind it"), ("@worth", "FIELD:CONDITION")]
+)
 def test_a_bad_condition_is_said(shared: Shared, where: str, why: str) -> None:
     _, zerrit = shared
     with pytest.raises(ProblemError, match=why):
