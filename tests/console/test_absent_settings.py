@@ -17,6 +17,7 @@ def test_a_known_setting_is_added_with_its_default(page: Page, quick: Quick) -> 
     inspector = page.get_by_role("region", name="Inspector")
     expect(inspector).to_contain_text("family: the game takes 20")
     inspector.get_by_role("button", name="Add family").click()
+    expect(inspector).to_contain_text("family = 20")  # the entry as the change with the new step leaves it
     expect(inspector).not_to_contain_text("Known settings that are not here")
     (change,) = quick.zerrit.changes("reef")
     assert [step.kind for step in quick.zerrit.change(change.id).step_list] == ["add"]
