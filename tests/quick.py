@@ -199,6 +199,13 @@ class Quick:
         )
         self.zerrit.fetch(name)
 
+    def add_with(self, files: Mapping[str, bytes]) -> None:
+        """A server by a folder that holds these files, too, fetched."""
+        for path, data in files.items():
+            (self.game().folder / path).parent.mkdir(parents=True, exist_ok=True)
+            (self.game().folder / path).write_bytes(data)
+        self.add()
+
     def carry(self, name: str) -> None:
         """A server whose files a person carries, while a program stops and starts it; all is shown once."""
         self.zerrit.add_server(

@@ -18,10 +18,7 @@ from zerrit import api
 @pytest.fixture
 def quick(tmp_path: Path) -> Iterator[Quick]:
     with quick_stack(tmp_path) as stack:
-        for path, data in (world("mill") | {"barrels.xml": BARREL.encode()}).items():
-            (stack.game().folder / path).parent.mkdir(parents=True, exist_ok=True)
-            (stack.game().folder / path).write_bytes(data)
-        stack.add()
+        stack.add_with(world("mill") | {"barrels.xml": BARREL.encode()})
         stack.zerrit.save_as_gamebook("reef", BOOK)
         yield stack
 
@@ -69,7 +66,7 @@ def test_a_snippet_is_kept_and_put_into_a_change(at: Page, quick: Quick) -> None
     expect(at.get_by_text(". 1 value differs.")).to_be_visible()
     at.get_by_role("button", name="What would change?").click()
     expect(at.get_by_text("1 value changes")).to_be_visible()
-    at.get_by_role("button", name="Open changes for it").click()
+    at.get_by_role("button", name="Create changes").click()
     expect(at.get_by_role("link", name="change 2").first).to_be_visible()
 
 
@@ -106,7 +103,7 @@ def test_loops_questions_and_room(at: Page, quick: Quick) -> None:
     at.get_by_role("option", name="eel").click()
     questions.get_by_label("Of draws").fill("60")
     questions.get_by_role("button", name="Calculate").click()
-    expect(questions.get_by_text("The setting is not in force, or means something else.").first).to_be_visible()
+    expect(questions.get_by_text("The setting is not in effect, or means something else.").first).to_be_visible()
     figure(at, "Make room")
     at.get_by_label("Address of the numbers").fill("data/store.db#farms/credit")
     at.get_by_role("button", name="Calculate").click()

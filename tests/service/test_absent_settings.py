@@ -32,9 +32,7 @@ files:
 @pytest.fixture
 def quick(tmp_path: Path) -> Iterator[Quick]:
     with quick_stack(tmp_path) as stack:
-        for path, data in world("choir").items():
-            (stack.game().folder / path).write_bytes(data)
-        stack.add()
+        stack.add_with(world("choir"))
         stack.zerrit.save_as_gamebook("reef", BOOK)
         yield stack
 

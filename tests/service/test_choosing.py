@@ -18,10 +18,7 @@ from zerrit.client import ProblemError
 @pytest.fixture
 def quick(tmp_path: Path) -> Iterator[Quick]:
     with quick_stack(tmp_path) as stack:
-        for path, data in (world("mill") | world("choir")).items():
-            (stack.game().folder / path).parent.mkdir(parents=True, exist_ok=True)
-            (stack.game().folder / path).write_bytes(data)
-        stack.add()
+        stack.add_with(world("mill") | world("choir"))
         yield stack
 
 

@@ -79,11 +79,7 @@ loops:
 @pytest.fixture
 def quick(tmp_path: Path) -> Iterator[Quick]:
     with quick_stack(tmp_path) as stack:
-        files = world("mill") | world("quarry") | world("orchard") | {"barrels.xml": BARREL.encode()}
-        for path, data in files.items():
-            (stack.game().folder / path).parent.mkdir(parents=True, exist_ok=True)
-            (stack.game().folder / path).write_bytes(data)
-        stack.add()
+        stack.add_with(world("mill") | world("quarry") | world("orchard") | {"barrels.xml": BARREL.encode()})
         stack.zerrit.save_as_gamebook("reef", BOOK)
         yield stack
 

@@ -22,9 +22,7 @@ ROTA = (
 @pytest.fixture
 def quick(tmp_path: Path) -> Iterator[Quick]:
     with quick_stack(tmp_path) as stack:
-        for path, data in {**FILES, "rota.cfg": ROTA}.items():
-            (stack.game().folder / path).write_bytes(data)
-        stack.add()
+        stack.add_with({**FILES, "rota.cfg": ROTA})
         yield stack
 
 

@@ -20,11 +20,7 @@ LIKE = "shop/stalls.lua#Stalls[quay]"
 @pytest.fixture
 def quick(tmp_path: Path) -> Iterator[Quick]:
     with quick_stack(tmp_path) as stack:
-        folder = stack.game().folder
-        for path, data in FILES.items():
-            (folder / path).parent.mkdir(parents=True, exist_ok=True)
-            (folder / path).write_bytes(data)
-        stack.add()
+        stack.add_with(FILES)
         yield stack
 
 

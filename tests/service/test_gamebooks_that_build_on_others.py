@@ -24,9 +24,7 @@ CASE = (
 @pytest.fixture
 def quick(tmp_path: Path) -> Iterator[Quick]:
     with quick_stack(tmp_path) as stack:
-        for path, data in world("choir").items():
-            (stack.game().folder / path).write_bytes(data)
-        stack.add()
+        stack.add_with(world("choir"))
         yield stack
 
 

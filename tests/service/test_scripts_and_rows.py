@@ -22,11 +22,7 @@ FILES = world("cannery") | world("lantern")
 @pytest.fixture
 def quick(tmp_path: Path) -> Iterator[Quick]:
     with quick_stack(tmp_path) as stack:
-        folder = stack.game().folder
-        for path, data in {**FILES, "ledger.db": LEDGER}.items():
-            (folder / path).parent.mkdir(parents=True, exist_ok=True)
-            (folder / path).write_bytes(data)
-        stack.add()
+        stack.add_with({**FILES, "ledger.db": LEDGER})
         yield stack
 
 

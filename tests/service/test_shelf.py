@@ -22,10 +22,7 @@ PLANT = '<species code="SP-77"><title>{word}</title><crop>5</crop><cost>{cost}</
 @pytest.fixture
 def quick(tmp_path: Path) -> Iterator[Quick]:
     with quick_stack(tmp_path) as stack:
-        for path, data in (world("mill") | world("choir") | world("orchard")).items():
-            (stack.game().folder / path).parent.mkdir(parents=True, exist_ok=True)
-            (stack.game().folder / path).write_bytes(data)
-        stack.add()
+        stack.add_with(world("mill") | world("choir") | world("orchard"))
         yield stack
 
 

@@ -2860,7 +2860,7 @@ export interface components {
         };
         /**
          * ApartOut
-         * @description So many draws tell the chance before from that after: with `least` or more that bring it, the larger one holds.
+         * @description How many draws tell the chance before from the one after. With `least` or more that bring it, the larger chance is the right one.
          */
         ApartOut: {
             /** After */
@@ -6895,7 +6895,7 @@ export interface components {
         };
         /**
          * UpdatedOut
-         * @description What bringing a place up to date does: the number of values that change, and the change that was opened for it.
+         * @description What bringing a place up to date does: the number of values that change, and the change that was created for it.
          */
         UpdatedOut: {
             /** Change */

@@ -106,7 +106,7 @@ class SeenOut(BaseModel):
 
 
 class ApartOut(BaseModel):
-    """So many draws tell the chance before from that after: with `least` or more that bring it, the larger one holds."""
+    """How many draws tell the chance before from the one after. With `least` or more that bring it, the larger chance is the right one."""
 
     words: str
     draws: int

@@ -80,7 +80,7 @@ class UpdateIn(Sent):
 
 
 class UpdatedOut(BaseModel):
-    """What bringing a place up to date does: the number of values that change, and the change that was opened for it."""
+    """What bringing a place up to date does: the number of values that change, and the change that was created for it."""
 
     server: str
     path: str

@@ -217,7 +217,7 @@ def room(
 @click.option("--worth", default="", help="What a use is worth: a derived value, or the address of numbers.")
 @click.option("--amount", default="", help="With --worth: at this amount in stock.")
 @click.option("--seen", default="", metavar="THING=COUNT", help="How likely is it that THING came COUNT times?")
-@click.option("--draws", type=int, help="With --seen: in so many draws.")
+@click.option("--draws", type=int, help="With --seen: the number of draws.")
 @click.option("--pieces", is_flag=True, help="With --seen: COUNT are pieces, not draws that brought any.")
 @click.option("--tell-apart", default="", metavar="THING", help="How many draws tell before from after?")
 @click.option("--weight-for", default="", metavar="THING=CHANCE", help="Which weight gives THING this chance: rope=5%.")

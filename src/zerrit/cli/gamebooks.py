@@ -249,7 +249,7 @@ def print_rules(rules: Iterable[ShownRule]) -> None:
 @click.argument("words", nargs=-1, required=True, metavar="[SERVER_ID] FILE")
 @output_option
 def test_gamebook(words: tuple[str, ...], output: str) -> None:
-    """Run the cases of a gamebook; with a server, test an edited one on its files. Nothing is saved.
+    """Run the cases of a gamebook, or, with SERVER_ID, try an edited gamebook on the files there. Nothing is saved.
 
     Exit code 1 when a case fails, or the gamebook cannot be used.
     """

@@ -166,7 +166,7 @@ def put(
 
 @shelf.command("update")
 @click.argument("name")
-@click.option("--create", is_flag=True, help="Open a change for each place.")
+@click.option("--create", is_flag=True, help="Create one change on each server for its places.")
 def update(name: str, create: bool) -> None:
     """Bring what changed on the shelf into all places where NAME was put. What was edited there stays.
 
@@ -186,7 +186,7 @@ def update(name: str, create: bool) -> None:
     if not found:
         echo(f"{name} was put nowhere yet. Put it into a change: zerrit shelf put {shlex.quote(name)} CHANGE")
     elif not create and any(one.places for one in found):
-        echo(f"Open the changes: zerrit shelf update {shlex.quote(name)} --create")
+        echo(f"Create the changes: zerrit shelf update {shlex.quote(name)} --create")
     sys.exit(1 if any(one.fault for one in found) else 0)
 
 

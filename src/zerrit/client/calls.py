@@ -758,7 +758,7 @@ def put_from_shelf(change_id: int, given: api.PlacedIn) -> Call[api.ChangeDetail
 
 
 def update_from_shelf(name: str, create: bool = False) -> Call[list[api.UpdatedOut]]:
-    """Bring what was changed on the shelf since into all places of a snippet; with `create`, changes are opened for it."""
+    """Bring what was changed on the shelf since into all places of a snippet; with `create`, changes are created for it."""
     return Call("POST", f"/shelf/{quote(name, safe='')}/update", _many(api.UpdatedOut), json={"create": create})
 
 

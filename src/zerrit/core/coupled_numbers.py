@@ -3,7 +3,7 @@ Numbers of one entry that move together when one of them is set: `floor <= want`
 
 An order is kept by moving what a new value has passed: where `want` becomes less than `floor`, `floor` becomes `want`. A
 proportion is kept by multiplying the others by new / old, in exact fractions, rounded (a half away from zero) to as many
-decimals as each is written with. What is no number stays as it is.
+decimals as each is written with. Values that are not numbers stay as they are.
 """
 
 from __future__ import annotations

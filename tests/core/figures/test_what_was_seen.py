@@ -60,7 +60,7 @@ def test_pieces_are_what_two_ways_of_counting_them_give() -> None:
 def test_it_is_said_in_words() -> None:
     assert seen_in_words(seen_in_draws("plans", TENTH, 10, 10)) == (
         "plans in 10 of 10 draws: with the files as they are that, or more, happens once in 10 billion times "
-        "(on average 1). The setting is not in force, or means something else."
+        "(on average 1). The setting is not in effect, or means something else."
     )
     assert "Nothing speaks against the setting." in seen_in_words(seen_in_draws("plans", TENTH, 0, 20))
     assert "cannot happen" in seen_in_words(seen_in_draws("plans", Fraction(0), 1, 20))
@@ -178,5 +178,5 @@ def test_pieces_of_a_thing_that_no_table_brings_are_refused() -> None:
     with pytest.raises(FigureRefused, match="No table brings plum"):
         pieces(crate(), "crate", "plum")
     uneven = {"t": Table("t", Range(), (Prize(Fraction(1), "oil", count=Range(Fraction(1, 2), Fraction(3, 2))),))}
-    with pytest.raises(FigureRefused, match="no whole numbers"):
+    with pytest.raises(FigureRefused, match="not whole numbers"):
         pieces(uneven, "t", "oil")

@@ -76,7 +76,7 @@ def test_a_name_that_needs_quotes_can_be_asked_again() -> None:
     ("field", "fault"),
     [
         ("{is: integer, max: 4, default: 5}", "outside of `min` and `max`"),
-        ("{is: number, default: many}", "is no number"),
+        ("{is: number, default: many}", "is not a number"),
         ("{list: [wet, dry], default: damp}", "none of the words"),
         ("{matches: '[a-z]+', default: A1}", "does not fit `matches`"),
         ("{always: true, default: 3}", "says that it never is"),

@@ -1,4 +1,4 @@
-"""Gamebooks that build on others, and cases that a gamebook has of itself."""
+"""Gamebooks that build on others, and cases that a gamebook brings along."""
 
 from __future__ import annotations
 

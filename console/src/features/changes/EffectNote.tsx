@@ -8,7 +8,7 @@ import { Mono } from "../../shared/Mono";
 
 const FEW = 4;
 
-/** Written is not in force: what the values of a change wait for, and what to look at in the game then. */
+/** Written is not in effect: what the values of a change wait for, and what to look at in the game then. */
 export function EffectNote({ change }: { change: Schemas["ChangeDetail"] }) {
   if (change.effects.length === 0) return null;
   return (

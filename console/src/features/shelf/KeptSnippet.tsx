@@ -51,7 +51,7 @@ export function KeptSnippet({ name, onClose }: { name: string; onClose: () => vo
             {isOutdated && (
               <Box sx={{ display: "flex", gap: 1, mt: 1 }}>
                 <Button variant="outlined" disabled={update.isPending} onClick={() => { update.mutate(false); }}>What would change?</Button>
-                <Button variant="contained" disabled={update.isPending || !wouldChange} onClick={() => { update.mutate(true); }}>Open changes for it</Button>
+                <Button variant="contained" disabled={update.isPending || !wouldChange} onClick={() => { update.mutate(true); }}>Create changes</Button>
               </Box>
             )}
             {update.data?.map((one, index) => (

@@ -42,7 +42,7 @@ class Distance:
 
 @dataclass(frozen=True, slots=True)
 class Facing:
-    """Where the direction of an entry stands, in degrees; which way 0 is, and whether a larger number turns to the right.
+    """The field with the direction of an entry, in degrees; which way 0 is, and whether a larger number turns to the right.
 
     `+x` is the direction of the first axis, `+z` that of the last.
     """

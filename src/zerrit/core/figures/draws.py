@@ -374,11 +374,6 @@ class _Line(_Reader):
         return self.nodes.get(place)
 
 
-def things_of(tables: Sequence[Table]) -> list[str]:
-    """Every thing and variant that tables bring."""
-    return list(dict.fromkeys(one for table in tables for p in table.prizes for one in (p.thing, p.variant) if one))
-
-
 def _shown(number: Fraction) -> str:
     return str(int(number)) if number.denominator == 1 else f"{float(number):g}"
 

@@ -155,7 +155,7 @@ def odds(tables: Mapping[str, Table], name: str) -> list[Chance]:
 def pieces(tables: Mapping[str, Table], name: str, thing: str) -> list[Fraction]:
     """How many pieces of a thing one use of a table brings: the probability of 0, 1, 2 … of them.
 
-    Raises FigureRefused: as `odds`; also where pieces are no whole numbers, or there may be too many.
+    Raises FigureRefused: as `odds`; also where pieces are not whole numbers, or there may be too many.
     """
     if not any(thing in (prize.thing, prize.variant) for table in tables.values() for prize in table.prizes):
         raise FigureRefused(f"No table brings {thing}.")
@@ -276,7 +276,7 @@ def _of_thing(prize: Prize, at_least_one: Fraction, expected: Fraction) -> _Yiel
 
 
 def _weighed(parts: Iterable[tuple[Fraction, _Yield]], none: Fraction) -> _Yield:
-    """Yields that come so many times each, with the probability that none of them brings the thing."""
+    """Several yields together, each with the number of times that it comes; `none` is the probability that none brings the thing."""
     expected = rated = qualities = ZERO
     least: list[Fraction] = []
     most: list[Fraction] = []
@@ -386,7 +386,9 @@ class _Pieces:
         if self.thing not in (prize.thing, prize.variant):
             return (ONE,)
         if not prize.count.is_whole:
-            raise FigureRefused(f"The pieces of {self.thing} are no whole numbers, so they cannot be counted.")
+            raise FigureRefused(
+                f"The pieces of {self.thing} are not whole numbers, so they cannot be counted. Count the draws that bring it instead."
+            )
         some = _uses((ZERO, ONE), prize.count)
         shares: list[tuple[Fraction, tuple[Fraction, ...]]] = []
         with_variant = prize.variant_chance if prize.variant else ZERO
@@ -420,7 +422,7 @@ def _times(one: Sequence[Fraction], other: Sequence[Fraction]) -> tuple[Fraction
 
 
 def _uses(once: Sequence[Fraction], times: Range) -> tuple[Fraction, ...]:
-    """What so many uses bring together, each number of uses being equally likely."""
+    """The yield of several uses, where each number of uses from `times` is equally likely."""
     power: tuple[Fraction, ...] = (ONE,)
     powers = []
     for uses in range(int(times.most) + 1):

@@ -206,11 +206,11 @@ def seen_in_words(seen: Seen, setting: str = "the files as they are") -> str:
     side = "or more" if seen.is_more else "or fewer"
     average = f"on average {float(seen.expected):.3g}"
     if seen.verdict == "impossible":
-        return f"{what} {of}: with {setting} that cannot happen. The setting is not in force, or means something else."
+        return f"{what} {of}: with {setting} that cannot happen. The setting is not in effect, or means something else."
     first = f"{what} {of}: with {setting} that, {side}, happens {once_in(seen.chance)} times ({average})."
     follows = {
         "usual": "Nothing speaks against the setting.",
         "rare": "That is rare, but happens; look at more draws.",
-        "unlikely": "The setting is not in force, or means something else.",
+        "unlikely": "The setting is not in effect, or means something else.",
     }
     return f"{first} {follows[seen.verdict]}"

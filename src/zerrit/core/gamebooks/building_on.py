@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import Any, Final
 
-#: What a gamebook says of itself alone, and nothing is taken over of.
+#: Parts that say something of this one gamebook; they are not taken over from a base.
 _OWN: Final = frozenset(("gamebook", "game", "extends", "leave_out", "drafted", "rejected", "cases", "edition"))
 
 

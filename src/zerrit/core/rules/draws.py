@@ -74,7 +74,7 @@ class SetRules(Part):
     )
 
     def places(self) -> Iterator[tuple[str, str]]:
-        """The fields that hold places, with the places; what is no place is left out."""
+        """The fields that hold places, with the places; values that are not places are left out."""
         for field in ("prizes", "weight", "chance", "thing", "table", "variant", "variant_chance", "when"):
             place = getattr(self, field)
             if place and place not in (OWN_NAME, OWN_VALUE):

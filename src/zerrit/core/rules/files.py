@@ -73,7 +73,7 @@ class FieldRules(Rule):
         try:
             number = Decimal(self.default)
         except InvalidOperation:
-            raise ValueError(f"`default` is `{self.default}`, which is no number") from None
+            raise ValueError(f"`default` is `{self.default}`, which is not a number") from None
         if (self.min is not None and number < self.min) or (self.max is not None and number > self.max):
             raise ValueError(f"`default` is {self.default}, which is outside of `min` and `max`")
 

@@ -66,7 +66,7 @@ class Use:
 
 @dataclass(frozen=True, slots=True)
 class Updated:
-    """What bringing one place up to date does. `change` is the change that was opened for it; `fault`: it is not possible, and why."""
+    """What bringing one place up to date does. `change` is the change that was created for it; `fault`: it is not possible, and why."""
 
     server: str
     path: str
@@ -258,7 +258,7 @@ def _document(workspace: Workspace, session: Session, use: ShelfUse) -> Document
 
 
 def update(workspace: Workspace, person: str, name: str, *, create: bool = False) -> list[Updated]:
-    """Bring what was changed on the shelf since into all places where the snippet was put; with `create`, open a change on each server for it.
+    """Bring what was changed on the shelf since into all places where the snippet was put; with `create`, create a change on each server for it.
 
     What was edited there in the meantime stays: only what differs between the text that was put there and that on the shelf is
     carried over, and where both changed the same value, the place is left and named. Raises NotFound.
