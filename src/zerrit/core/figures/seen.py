@@ -23,7 +23,7 @@ MAX_TOTAL: Final = 6_000  #: pieces that all draws together may bring, where eac
 MAX_APART: Final = 1_000_000
 _DIGITS: Final = 60
 _DOUBT: Final = Decimal("0.05")  #: what is seen less often than this is rare
-_NO_CHANCE: Final = Decimal("0.001")  #: and less often than this, not a matter of luck
+_NO_CHANCE: Final = Decimal("0.001")  #: and less often than this, hardly a matter of luck
 ERROR: Final = 0.05  #: how often a test of two settings may be wrong either way
 
 
@@ -211,6 +211,6 @@ def seen_in_words(seen: Seen, setting: str = "the files as they are") -> str:
     follows = {
         "usual": "Nothing speaks against the setting.",
         "rare": "That is rare, but happens; look at more draws.",
-        "unlikely": "The setting is not in effect, or means something else.",
+        "unlikely": "Most likely the setting is not in effect, or it means something else.",
     }
     return f"{first} {follows[seen.verdict]}"

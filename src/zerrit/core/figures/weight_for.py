@@ -11,10 +11,12 @@ from typing import Final, Literal
 
 from zerrit.core.errors import FigureRefused
 from zerrit.core.figures.odds import Prize, Table, odds, reached, with_number
+from zerrit.core.wording import percent
 
 Aim = Literal["chance", "average"]
 _HALVINGS: Final = 48
 _DIGITS: Final = 6  #: significant, of the answer
+_ALMOST_NONE: Final = Fraction(1, 10**6)
 _LARGEST: Final = Fraction(10) ** 9  #: how many times all other weights a weight may become
 
 
@@ -80,12 +82,12 @@ def weight_for(
     what = "chance" if uses_chance else "weight"
     if least == most:
         raise FigureRefused(
-            f"The {what} of this prize changes nothing: {thing} has the {aim} {float(least):.6g} with any above 0."
+            f"The {what} of this prize changes nothing: {thing} has the {aim} {_shown(least, aim)} with any above 0."
         )
     if not min(least, most) <= wanted <= max(least, most):
         raise FigureRefused(
             f"No {what} of this prize above 0 gives {thing} that {aim} in {name}: it can be from "
-            f"{float(min(least, most)):.6g} to {float(max(least, most)):.6g}."
+            f"{_shown(min(least, most), aim)} to {_shown(max(least, most), aim)}."
         )
     start = Fraction(1) if uses_chance else max(others, Fraction(1))
     exact = _bisected(result, wanted, start, largest, falls=most < least)
@@ -151,6 +153,12 @@ def _wanted(exact: Fraction, way: str, result: Callable[[Fraction], Fraction], *
     scaled = exact * 10**places
     number = Decimal(math.floor(scaled) if way == ROUND_FLOOR else math.ceil(scaled)).scaleb(-places)
     return Wanted(number, result(Fraction(number)))
+
+
+def _shown(number: Fraction, aim: Aim) -> str:
+    if 0 < number < _ALMOST_NONE:
+        return "almost 0 %" if aim == "chance" else "almost 0"
+    return percent(float(number)) if aim == "chance" else f"{float(number):.4g}"
 
 
 def _plain(number: Fraction) -> Decimal:
