@@ -146,7 +146,8 @@ class _Renaming:
                     yield _Turn(path, use.with_word(path, new))
                 continue
             for spot, place in self._found(use, old).items():
-                yield _Turn(use.text_of(old), use.text_of(new), place, spot.is_name)
+                text = place[1].name.removeprefix("@") if spot.is_name else place[1].value or ""
+                yield _Turn(text, use.with_word(text, new), place, spot.is_name)
         if old in family.fixed:
             self.notes.append(
                 f"The gamebook names `{old}` itself among the {family.what}; change that word there, too."

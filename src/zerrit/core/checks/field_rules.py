@@ -16,7 +16,7 @@ from zerrit.core.examination.entry_rows import Column, Rows, nodes_of_kind
 from zerrit.core.examination.plain_values import has_stranger
 from zerrit.core.examination.word_lists import known_words, words_of
 from zerrit.core.expressions import ExpressionInvalid, Fields, NotApplicable, compile_pattern
-from zerrit.core.nearest import did_you_mean, nearest
+from zerrit.core.nearest import did_you_mean, nearest, slip_of
 from zerrit.core.rules import EntryRules, FieldRules, FileRules, MustRule, Rule
 
 _NO_LITERALS: Final = frozenset({"yes", "no", "on", "off"})
@@ -168,6 +168,9 @@ def _faults(value: str, name: str, rules: FieldRules) -> Iterator[tuple[str, str
         if (low is not None and number < low) or (high is not None and number > high):
             yield "meaning.range", f"{name} is {value}; it must be {_range(low, high)}."
     yield from _form_faults(value, name, rules)
+    meant = slip_of(value, rules.usual) if rules.usual else None
+    if meant is not None:
+        yield "meaning.misspelled", f"{name} is `{value}`, which is nearly `{meant}`. Is it misspelled?"
 
 
 def _measure_faults(value: str, name: str, rules: FieldRules, measure: Measure) -> Iterator[tuple[str, str]]:

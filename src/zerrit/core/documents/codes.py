@@ -864,6 +864,14 @@ _MEANING: Final[dict[str, Code]] = {
         '<items>\n  <item name="Rope" code="AB-01"/>\n</items>\n',
         f"{_ITEM_FIELD}          code: {{path: '@code', matches: '[A-Z][A-Z]-[0-9][0-9]', form: two letters and two digits}}\n",
     ),
+    "meaning.misspelled": _meaning(
+        _W,
+        "A word that is one letter away from one that is usual here.",
+        "Put the letter right. If it is a word of its own, add it to `usual` of the field in the gamebook.",
+        '<items>\n  <item name="Rope" make="Hepm"/>\n</items>\n',
+        '<items>\n  <item name="Rope" make="Hemp"/>\n</items>\n',
+        f"{_ITEM_FIELD}          make: {{path: '@make', usual: [Hemp, Sisal]}}\n",
+    ),
     "meaning.missing-field": _meaning(
         _E,
         "An entry lacks a field that every entry of its kind has.",

@@ -10,6 +10,8 @@ from typing import Final
 
 from zerrit.core.addresses import FILE_ITSELF, NamePattern, print_kind
 from zerrit.core.drafting.bundle_inference import bundles
+from zerrit.core.drafting.embedded_references import embedded_references
+from zerrit.core.drafting.equal_columns import equal_columns
 from zerrit.core.drafting.field_inference import Knowledge, confidence, field_name, infer, orders
 from zerrit.core.drafting.gate_inference import gates
 from zerrit.core.drafting.installation_inference import Needs, in_use, narrowed, needs, packed
@@ -44,9 +46,14 @@ def draft(trees: Sequence[Mapping[str, bytes]], game: str, source: str) -> str:
     }
     paths = sorted(trees[-1])
     everything = targets(sorts, paths, sorted({path for tree in trees[:-1] for path in tree}))
-    found = narrowed(references(sorts, known, everything))
+    plain = references(sorts, known, everything)
+    found = narrowed([*plain, *embedded_references(sorts, known, everything, plain)])
+    equal = list(equal_columns(sorts))
+    tied = {one.keys for one in equal if one.has_all_keys}
+    found = [one for one in found if not one.is_open or frozenset((one.address, one.target.address)) not in tied]
     for reference in (reference for reference in found if not reference.is_open):
-        known[id(reference.column)].words = ()  # where the words come from says more than the words, and is said once
+        own = known[id(reference.column)]
+        own.words = own.usual = ()  # where the words come from says more than the words, and is said once
     agreed = agreements(sorts, known, paths)
     needed = list(needs(sorts, everything))
     lines = [*_head(game, source), *_files(sorts, known)]
@@ -56,6 +63,7 @@ def draft(trees: Sequence[Mapping[str, bytes]], game: str, source: str) -> str:
     lines += _refers(found)
     lines += _unique(sorts, known)
     lines += _part("agree", ((one.yaml, f"{one.support} of {one.support}", one.support) for one in agreed))
+    lines += _part("same_values", ((one.yaml, counted(one.support, "key"), one.support) for one in equal))
     lines += _part("needs", map(_need, needed))
     lines += _part(
         "in_use", ((f"{{files: {_quoted(files)}, value: {_quoted(by)}}}", "", 1) for files, by in in_use(agreed))
@@ -188,6 +196,8 @@ def _range_of_map(entries: Entries, known: Mapping[int, Knowledge]) -> str:
 def _field(place: str, name: str, known: Knowledge, entries: Entries) -> str:
     parts = [f"path: {_text(place)}"] if place != name else []
     parts += _parts(known)
+    if known.usual:
+        known.notes.append(f"{len(known.usual)} words in {counted(sum(known.column.counts.values()), 'value')}")
     if known.always:
         parts.append("always: true")
         known.notes.append(f"in all of {entries.count}")
@@ -209,6 +219,8 @@ def _parts(known: Knowledge) -> Iterator[str]:
         yield "plain: true"
     if known.words:
         yield f"list: [{', '.join(_text(word) for word in known.words)}]"
+    if known.usual:
+        yield f"usual: [{', '.join(_text(word) for word in known.usual)}]"
     if known.matches:
         yield f"matches: {json.dumps(known.matches)}"
 
@@ -246,15 +258,17 @@ def _refers(found: Sequence[Reference]) -> Iterator[str]:
         yield from ("", "refers:" if any(not reference.is_open for reference in found) else "refers: []")
     asked: set[frozenset[str]] = set()
     for reference in found:
-        used = len(reference.column.values)
+        used = len(reference.words)
         if reference.is_open:
             pair = frozenset((reference.address, reference.target.address))
             if pair not in asked:
                 yield from _question(reference)
             asked.add(pair)
             continue
+        more = f", within: {_quoted(reference.within)}" if reference.within else ""
+        more += f", exceptions: [{', '.join(map(_quoted, reference.exceptions))}]" if reference.exceptions else ""
         yield (
-            f"  - {{every: {_quoted(reference.address)}, list: {_text(reference.target.name)}}}"
+            f"  - {{every: {_quoted(reference.address)}, list: {_text(reference.target.name)}{more}}}"
             f"  # {counted(reference.support, 'value')}, {used} of {len(reference.target.words)} words; {_sure(reference.support)}"
         )
 

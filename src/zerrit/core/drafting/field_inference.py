@@ -22,6 +22,7 @@ from zerrit.core.documents.measures import Measure, measured
 from zerrit.core.documents.scalars import as_number
 from zerrit.core.drafting.comment_inference import said_in
 from zerrit.core.drafting.observations import Column, Entries
+from zerrit.core.nearest import slip_of
 from zerrit.core.wording import counted
 
 FEW: Final = 5  #: entries; with fewer, nothing is said of what all of them have
@@ -31,8 +32,11 @@ MOST_WORDS: Final = 24  #: of a closed list
 WORD_SEEN: Final = 3  #: times that each word of a closed list was seen, on the average
 SWITCHES: Final = (frozenset(("yes", "no")), frozenset(("true", "false")), frozenset(("on", "off")))
 MOST_UNITS: Final = 6
+APART_SHARE: Final = 0.7  #: of names that are no slips of each other
+MOST_NAMES: Final = 400  #: of a field; more of them are too many to be written down
 CHANCE: Final = 0.001  #: an order between two fields that is likelier than this by chance is not drafted
 _UNITS_OF_TIME: Final = frozenset(("s", "m", "h", "d", "w", "ms"))
+_NAME: Final = re.compile(r"(?=.{3,40}\Z)[^\W_][\w '&-]*[\w]\Z")
 _INTEGER: Final = re.compile(r"-?\d+\Z")
 
 
@@ -45,6 +49,7 @@ class Knowledge:
     least: Decimal | None = None
     most: Decimal | None = None
     words: tuple[str, ...] = ()
+    usual: tuple[str, ...] = ()
     units: tuple[str, ...] = ()
     plain: bool = False
     matches: str = ""
@@ -87,6 +92,8 @@ def infer(entries: Entries, column: Column) -> Knowledge:
         known.words = tuple(sorted(values))
         known.notes.append(f"{len(values)} words in {counted(support, 'value')}")
     _hear(known)
+    if not (known.kind or known.words or known.matches):
+        known.usual = _usual(values, support)
     return known
 
 
@@ -151,7 +158,7 @@ def _range(least: Decimal, most: Decimal, support: int) -> tuple[Decimal, Decima
     """A range with room: more of it where less was seen. Prices rise from one version to the next, and small numbers get
     smaller; what a range can tell is a zero too many and a sign too much.
     """
-    room = 4 if support >= MANY else 8
+    room = 4 if support >= MANY else 6 if support >= MANY / 2 else 8
     top = max(abs(least), abs(most))
     high = _rounded(most * room, up=True) if most > 0 else Decimal(0) if most == 0 and least < 0 else most
     if most == 0 == least:
@@ -214,6 +221,20 @@ def _is_closed(column: Column) -> bool:
         and once * 100 <= support
         and all(value and len(value) <= 60 for value in values)
     )
+
+
+def _usual(values: Sequence[str], support: int) -> tuple[str, ...]:
+    """Names of which others may be slips of the pen; nothing where many of them could be slips of each other.
+
+    One name alone is usual where many entries have it.
+    """
+    names = sorted(value for value in values if value)
+    if not (2 if support < FEW else 1) <= len(names) <= MOST_NAMES:
+        return ()
+    if not all(_NAME.match(name) and name.count(" ") < 4 for name in names):
+        return ()
+    apart = tuple(name for name in names if slip_of(name, [one for one in names if one != name]) is None)
+    return apart if len(apart) >= APART_SHARE * len(names) else ()
 
 
 # --- fields beside each other -----------------------------------------------------------------------------------------

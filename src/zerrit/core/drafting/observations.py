@@ -58,12 +58,13 @@ class Column:
 
 @dataclass
 class Entries:
-    """The entries of one kind. `rows` are those of every tree, as values by place."""
+    """The entries of one kind. `rows` are those of every tree, as values by place; `rows_of_tree` has them by tree."""
 
     kind: Kind
     key: str = ""
     count: int = 0  #: in the newest tree
     rows: list[dict[str, str]] = field(default_factory=list)
+    rows_of_tree: defaultdict[int, list[dict[str, str]]] = field(default_factory=lambda: defaultdict(list))
     columns: dict[str, Column] = field(default_factory=dict)
     children: set[str] = field(default_factory=set)
     is_map: bool = False
@@ -234,14 +235,23 @@ class _Kinds:
 def _is_map_of_groups(parent: Node) -> bool:
     """Many groups, each with a name of its own and mostly the same fields: the names are those of entries."""
     groups = [child for child in parent.children if not child.name.startswith("@")]
-    if len(groups) < MAP_OF_GROUPS_FROM or len({child.name for child in groups}) < len(groups):
+    if len(groups) < FAMILY_FROM or len({child.name for child in groups}) < len(groups):
         return False
     if any(child.is_value or not child.name or not child.children for child in groups):
         return False
+    if len(groups) < MAP_OF_GROUPS_FROM:
+        return _are_numbered(groups)
     counts = Counter(name for child in groups for name in {one.name for one in child.children})
     usual = {name for name, number in counts.items() if number >= USUAL_SHARE * len(groups)}
     has_most = sum(len(usual & {one.name for one in child.children}) >= USUAL_SHARE * len(usual) for child in groups)
     return bool(usual) and has_most >= 0.9 * len(groups)
+
+
+def _are_numbered(groups: Sequence[Node]) -> bool:
+    """Groups of the same fields whose names differ in their digits alone: `ST-01`, `ST-02`."""
+    forms = {re.sub(r"\d+", "0", child.name) for child in groups}
+    fields = {frozenset(one.name for one in child.children) for child in groups}
+    return len(forms) == 1 and len(fields) == 1 and any(sign.isdigit() for sign in groups[0].name)
 
 
 def _section_patterns(sort: Sort) -> dict[str, NamePattern]:
@@ -268,14 +278,14 @@ def _section_patterns(sort: Sort) -> dict[str, NamePattern]:
 def _look(sort: Sort) -> None:
     newest = sort.newest
     sections = _section_patterns(sort)
-    for documents in sort.documents:
+    for tree, documents in enumerate(sort.documents):
         for document in documents:
             if document.ok:
                 is_newest = documents is newest
                 kinds = _Kinds(sections)
                 for node in document.root.walk():
                     if not node.is_value:  # an empty group or list counts, or it would be a stranger in its own file
-                        _note(sort, document, node, kinds.of(node), is_newest)
+                        _note(sort, document, node, kinds.of(node), tree, is_newest=is_newest)
     _mark_families(sort)
     for document in newest:
         if isinstance(document.source, RowsSource):
@@ -307,7 +317,7 @@ def _mark_families(sort: Sort) -> None:
             entries.is_one_of_many = True
 
 
-def _note(sort: Sort, document: Document, node: Node, kind: Kind, is_newest: bool) -> None:
+def _note(sort: Sort, document: Document, node: Node, kind: Kind, tree: int, *, is_newest: bool) -> None:
     entries = sort.kinds.setdefault(kind, Entries(kind, is_script=document.format.traits.script))
     entries.count += is_newest
     row: dict[str, str] = {}
@@ -336,6 +346,7 @@ def _note(sort: Sort, document: Document, node: Node, kind: Kind, is_newest: boo
         entries.columns[place].entries += is_newest
         entries.columns[place].most_in_entry = max(entries.columns[place].most_in_entry, number)
     entries.rows.append(row)
+    entries.rows_of_tree[tree].append(row)
 
 
 def _is_map(entries: Entries) -> bool:

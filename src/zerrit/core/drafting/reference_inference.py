@@ -19,6 +19,8 @@ from zerrit.core.documents.measures import measured
 from zerrit.core.documents.scalars import as_number, as_switch
 from zerrit.core.drafting.field_inference import Knowledge
 from zerrit.core.drafting.observations import Column, Entries, Sort, columns_of
+from zerrit.core.wildcards import key_matches
+from zerrit.core.word_forms import word_in
 
 REFERENCE_FROM: Final = 2  #: different words that make a reference
 FEW_TARGETS: Final = 12  #: words of a set in which a single word is not found by chance
@@ -51,13 +53,26 @@ class Target:
 
 @dataclass(frozen=True)
 class Reference:
-    """A field whose words are those of a target. `is_open`: it could as well be the other way round."""
+    """A field whose words are those of a target. `is_open`: it could as well be the other way round.
+
+    `within` is the text around the words that are meant, `exceptions` are forms of words that are not.
+    """
 
     address: str
     target: Target
     support: int
     column: Column
     is_open: bool = False
+    within: str = ""
+    exceptions: tuple[str, ...] = ()
+
+    @property
+    def words(self) -> frozenset[str]:
+        """The words that refer, without the text around them."""
+        words = (value if not self.within else word_in(self.within, value) for value in self.column.values)
+        return frozenset(
+            word for word in words if word is not None and not any(key_matches(one, word) for one in self.exceptions)
+        )
 
 
 @dataclass(frozen=True)
@@ -96,7 +111,7 @@ def _keys_and_names(sorts: Sequence[Sort]) -> Iterator[Target]:
         if len(words) >= REFERENCE_FROM and not _are_numbers(words):
             text = address(sort, entries, column.place)
             source = f"source: {json.dumps(text, ensure_ascii=False)}"
-            name = _name(sort, entries, column.place)
+            name = name_of(sort, entries, column.place)
             yield Target(name, source, words, column, entries, text, is_list_file=is_slot)
 
 
@@ -105,7 +120,7 @@ def _names_of_maps(sorts: Sequence[Sort]) -> Iterator[Target]:
         for entries in sort.kinds.values():
             if entries.is_map:
                 source = f"source: {json.dumps(address(sort, entries, '*'), ensure_ascii=False)}, take: name"
-                yield Target(_name(sort, entries, "names"), source, frozenset(entries.columns))
+                yield Target(name_of(sort, entries, "names"), source, frozenset(entries.columns))
 
 
 def _is_name_of_file(sort: Sort, column: Column) -> bool:
@@ -118,7 +133,8 @@ def _are_numbers(words: frozenset[str]) -> bool:
     return all(as_number(word) is not None or as_switch(word) is not None for word in words)
 
 
-def _name(sort: Sort, entries: Entries, place: str) -> str:
+def name_of(sort: Sort, entries: Entries, place: str) -> str:
+    """What a field is called in a draft: its file, its entries and itself, in plain words."""
     file = PurePosixPath(sort.pattern.replace("/*", "").replace("*", "")).stem
     kind = " ".join(name for name in entries.kind if name)
     return " ".join(word for word in (file, kind, place.removeprefix("@").replace("*", "")) if word).strip()
@@ -183,7 +199,7 @@ def _demanded(sorts: Sequence[Sort]) -> Iterator[Reference]:
             continue
         text = address(sort, other, there.place)
         source = f"source: {json.dumps(text, ensure_ascii=False)}"
-        target = Target(_name(sort, other, there.place), source, frozenset(there.values), there, other, text)
+        target = Target(name_of(sort, other, there.place), source, frozenset(there.values), there, other, text)
         yield Reference(address(sort, entries, column.place), target, sum(column.counts.values()), column)
 
 
@@ -276,7 +292,7 @@ def families(sorts: Sequence[Sort], known: Knowledges) -> Iterator[tuple[str, li
         if form:
             forms.setdefault(form, []).append((where, column))
         else:
-            yield _name(sort, entries, column.place), [where], sum(column.counts.values())
+            yield name_of(sort, entries, column.place), [where], sum(column.counts.values())
     for form, listed in forms.items():
         family, others = _apart(listed)
         if len(family) > 1 or not others:

@@ -37,6 +37,10 @@ class FieldRules(Rule):
     )
     matches: Pattern = Field("", description="a regular expression that the whole value must match")
     form: str = Field("", description="what `matches` asks for, in words: `two letters, a hyphen, two digits`")
+    usual: tuple[str, ...] = Field(
+        (),
+        description="words that it usually has; others are allowed, but one that is a letter away from one of these is told",
+    )
     always: bool = Field(False, description="every entry has it")
     default: str = Field("", description="the value that the game takes where the field is absent")
     note: str = Field("", description="help for whoever edits it")

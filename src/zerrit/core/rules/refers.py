@@ -17,6 +17,7 @@ from zerrit.core.rules.base import Condition, Name, Text
 from zerrit.core.rules.listed import Fault, ListedRule, Named
 from zerrit.core.rules.word_uses import ValuesAt, WordUse
 from zerrit.core.wildcards import key_matches
+from zerrit.core.word_forms import form_fault, with_word, word_in
 
 if TYPE_CHECKING:
     from zerrit.core.examination.check_context import Examination
@@ -33,7 +34,7 @@ class ReferRule(ListedRule):
     list_name: Name = Field(alias="list", description="the list")
     only_if: Condition | None = Field(None, description="only where the fields around the value fulfil this")
     exceptions: tuple[str, ...] = Field((), description="values that are allowed besides; `*` is any text")
-    within: str = Field("", description="only values with this text around the word, which is at {}: `box[{}]`")
+    within: str = Field("", description="only values with this text around the word, which is at {}: `box[{}]`; `*` is any text: `{}:*`")
 
     def addresses(self) -> Iterator[Named]:
         yield Named(("every",), self.every)
@@ -53,8 +54,8 @@ class ReferRule(ListedRule):
             return False
 
     def faults(self) -> Iterator[Fault]:
-        if self.within and self.within.count("{}") != 1:
-            yield Fault(("within",), f"`{self.within}` has no single {{}} where the word is, as in box[{{}}].")
+        if self.within and (fault := form_fault(self.within)):
+            yield Fault(("within",), fault)
 
     def sentence(self) -> str:
         when = f", where {self.only_if}" if self.only_if is not None else ""
@@ -63,8 +64,7 @@ class ReferRule(ListedRule):
 
     def is_meant(self, value: str) -> bool:
         """It is no exception, and has the text of `within` around it."""
-        before, _, after = self.within.partition("{}")
-        has_form = value.startswith(before) and value.endswith(after)
+        has_form = not self.within or word_in(self.within, value) is not None
         return has_form and not any(key_matches(pattern, value) for pattern in self.exceptions)
 
     def check(self, examination: Examination, number: int) -> Iterator[Finding]:
@@ -76,9 +76,6 @@ class ReferRule(ListedRule):
             return
         if not words:
             return  # said of the list; nothing can be held against it
-        if self.within:
-            words = tuple(self.within.replace("{}", word) for word in words)
-            known = frozenset(words)
         for document in examination.matching(self.every.partition("#")[0]):
             yield from examination.findings_of(
                 ("refers", number, document.path), (document, words), _refer, document, self, words, known
@@ -90,7 +87,7 @@ def _refer(
 ) -> Iterator[Finding]:
     values = examination.values_in(document, rule.every)
     for index, value in enumerate(values.texts):
-        if value in known or not rule.is_meant(value):
+        if (word_in(rule.within, value) if rule.within else value) in known or not rule.is_meant(value):
             continue
         node = values.node(index)
         fields = Around(document, node)
@@ -102,4 +99,5 @@ def _refer(
         except ExpressionInvalid as error:
             yield examination.not_worked_out(rule, (document, node), error)
             return
-        yield examination.unknown_word(rule, (document, node), rule.list_name, words, fields)
+        texts = [with_word(rule.within, value, word) for word in words] if rule.within else words
+        yield examination.unknown_word(rule, (document, node), rule.list_name, texts, fields)

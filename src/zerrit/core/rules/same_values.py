@@ -2,27 +2,30 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections import defaultdict
+from collections.abc import Iterable, Iterator, Sequence
 from typing import TYPE_CHECKING, ClassVar
 
 from pydantic import Field
 
-from zerrit.core.documents import Finding
+from zerrit.core.documents import Finding, Node
 from zerrit.core.documents.file_selection import below
 from zerrit.core.documents.scalars import as_number
 from zerrit.core.examination.check_context import Unknown
 from zerrit.core.nearest import did_you_mean
 from zerrit.core.rules.base import Text
 from zerrit.core.rules.listed import ListedRule, Named, nowhere
-from zerrit.core.rules.sources import SqlQuery, Table
+from zerrit.core.rules.sources import OWN, SqlQuery, Table
 from zerrit.core.rules.word_uses import ValuesAt, WordUse
 
 if TYPE_CHECKING:
     from zerrit.core.examination.check_context import Examination, Placed
 
+    Valued = tuple[str, Placed | None]  # a value and where it is
+
 
 class SameRule(ListedRule):
-    """Where two tables have the same key, they must have the same value; `both` asks for the key in each of them."""
+    """Where two tables have the same key, they must have the same value; `both` asks for every key in each of them."""
 
     part: ClassVar[str] = "same_values"
     about: ClassVar[str] = "two tables in which the same key must have the same value"
@@ -31,7 +34,7 @@ class SameRule(ListedRule):
     name: Text = Field(description="what the values are, for the message: `prices of items`")
     table: Table
     other: Table = Field()
-    both: bool = Field(False, description="every key of the first must be in the other")
+    both: bool = Field(False, description="every key of one table must be in the other, either way")
 
     @property
     def title(self) -> str:
@@ -45,15 +48,16 @@ class SameRule(ListedRule):
 
     def places(self) -> Iterator[Named]:
         for key, table in self._tables():
-            if table.each:
+            if table.each and table.key:
                 yield Named((key, "key"), table.key)
+            if table.each and table.value != OWN:
                 yield Named((key, "value"), table.value)
 
     def queries(self) -> Iterator[SqlQuery]:
         yield from (table.sql for _, table in self._tables() if table.sql is not None)
 
     def word_uses(self) -> Iterator[tuple[str, WordUse]]:
-        yield from (("", ValuesAt(f"{table.each}/{table.key}")) for _, table in self._tables() if table.each)
+        yield from (("", ValuesAt(table.key_address, table.take)) for _, table in self._tables() if table.each)
 
     def sentence(self) -> str:
         return f"{self.name} are the same in two places"
@@ -65,7 +69,7 @@ class SameRule(ListedRule):
         for _, table in self._tables():
             if table.sql is None:
                 yield from nowhere(
-                    examination, [table.each, f"{table.each}/{table.key}", f"{table.each}/{table.value}"]
+                    examination, list(dict.fromkeys((table.each, table.key_address, table.value_address)))
                 )
             elif table.sql.database not in examination.paths:
                 yield f"there is no file {table.sql.database}"
@@ -87,19 +91,53 @@ class SameRule(ListedRule):
 def _same(examination: Examination, rule: SameRule, number: int) -> Iterator[Finding]:
     ones = _pairs(examination, rule.table, ("same_values", number, "table", "sql"))
     others = _pairs(examination, rule.other, ("same_values", number, "other", "sql"))
-    for key, (value, place) in ones.items():
-        other = others.get(key)
-        if other is None:
+    for key, values in ones.items():
+        if key not in others:
             if rule.both:
-                message = f"`{key}` is among the {rule.name} here, but not in {_called(rule.other)}."
-                hint = did_you_mean(key, others.keys() - ones.keys())
-                yield examination.finding(rule, "meaning.not-same", place or _called(rule.table), message, hint)
+                yield from _without_other(examination, rule, key, values, others.keys() - ones.keys())
             continue
-        if not _is_equal(value, other[0]):
-            there = examination.address(*other[1]) if other[1] is not None else _called(rule.other)
-            message = f"{rule.name}: `{key}` has {value} here, but {other[0]} in {there}. The two must be the same."
-            at = place or other[1] or _called(rule.table)
+        for (value, place), (other, its_place) in _unequal(values, others[key]):
+            there = examination.address(*its_place) if its_place is not None else _called(rule.other)
+            message = f"{rule.name}: `{key}` has {value} here, but {other} in {there}. The two must be the same."
+            at = place or its_place or _called(rule.table)
             yield examination.finding(rule, "meaning.not-same", at, message)
+    if rule.both:
+        for key, values in others.items():
+            if key not in ones:
+                yield from _without_other(examination, rule, key, values, ones.keys() - others.keys(), is_other=True)
+
+
+def _unequal(ones: Sequence[Valued], others: Sequence[Valued]) -> Iterator[tuple[Valued, Valued]]:
+    """Each value that is not as it should be, beside one that it should be equal to.
+
+    What most places have is taken for right; without a majority the others are, and the first ones are told.
+    """
+    every = [*ones, *others]
+    usual = max(every, key=lambda one: sum(_is_equal(one[0], other[0]) for other in every))
+    if 2 * sum(_is_equal(usual[0], one[0]) for one in every) > len(every):
+        yield from ((one, usual) for one in every if not _is_equal(one[0], usual[0]))
+        return
+    for one in ones:
+        other = next((other for other in others if not _is_equal(one[0], other[0])), None)
+        if other is not None:
+            yield one, other
+
+
+def _without_other(
+    examination: Examination,
+    rule: SameRule,
+    key: str,
+    values: Sequence[Valued],
+    free: Iterable[str],
+    *,
+    is_other: bool = False,
+) -> Iterator[Finding]:
+    """A key that one of the tables has alone; `free` are keys of the other one that this one lacks."""
+    mine, its = (rule.other, rule.table) if is_other else (rule.table, rule.other)
+    message = f"`{key}` is among the {rule.name} here, but not in {_called(its)}."
+    yield examination.finding(
+        rule, "meaning.not-same", values[0][1] or _called(mine), message, did_you_mean(key, free)
+    )
 
 
 def _called(table: Table) -> str:
@@ -108,16 +146,27 @@ def _called(table: Table) -> str:
 
 def _pairs(
     examination: Examination, table: Table, location: tuple[int | str, ...]
-) -> dict[str, tuple[str, Placed | None]]:
+) -> dict[str, list[Valued]]:
+    """The values of each key, with where they are; those of a query have no place."""
+    pairs: dict[str, list[Valued]] = defaultdict(list)
     if table.sql is not None:
-        rows = examination.rows(table.sql, location)
-        return {row[0]: (row[1], None) for row in rows if len(row) > 1}
-    pairs: dict[str, tuple[str, Placed | None]] = {}
+        for row in examination.rows(table.sql, location):
+            if len(row) > 1:
+                pairs[row[0]].append((row[1], None))
+        return pairs
     for document, node in examination.nodes(table.each):
-        key, value = below(node, table.key), below(node, table.value)
-        if key is not None and key.value is not None and value is not None and value.value is not None:
-            pairs.setdefault(key.value, (value.value, (document, value)))
+        key = _key_of(node, table)
+        value = node if table.value == OWN else below(node, table.value)
+        if key is not None and value is not None and value.value is not None:
+            pairs[key].append((value.value, (document, value)))
     return pairs
+
+
+def _key_of(node: Node, table: Table) -> str | None:
+    if table.take == "name":
+        return node.name.removeprefix("@") or None
+    found = below(node, table.key)
+    return found.value if found is not None else None
 
 
 def _is_equal(one: str, other: str) -> bool:

@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 import re
-from typing import Literal
+from typing import Final, Literal
 
 from pydantic import Field, field_validator, model_validator
 
 from zerrit.core.rules.base import Condition, Name, Part, Text, Texts
+
+
+OWN: Final = "."  #: the place of an entry's own value
 
 
 class CsvColumn(Part):
@@ -52,11 +55,24 @@ class Table(Part):
 
     each: str = Field("", description="the address of the entries")
     key: str = Field("", description="the place of the key below an entry")
-    value: str = Field("", description="the place of the value below an entry")
+    take: Literal["value", "name"] = Field(
+        "value", description="`name`: the key is the name of the entry itself, as in a map; without `key` then"
+    )
+    value: str = Field("", description="the place of the value below an entry; `.` is the value of the entry itself")
     sql: SqlQuery | None = Field(None, description="or a SELECT of two columns: key and value")
 
     @model_validator(mode="after")
     def _is_one(self) -> Table:
-        if (self.sql is None) is not (bool(self.each and self.key and self.value)):
-            raise ValueError("give `each`, `key` and `value`, or `sql`")
+        has_key = bool(self.key) is not (self.take == "name")
+        if (self.sql is None) is not (bool(self.each and self.value) and has_key):
+            raise ValueError("give `each`, `value`, and `key` or `take: name`; or `sql`")
         return self
+
+    @property
+    def key_address(self) -> str:
+        """The address of the keys; where they are names, of the entries that have them."""
+        return f"{self.each}/{self.key}" if self.key else self.each
+
+    @property
+    def value_address(self) -> str:
+        return self.each if self.value == OWN else f"{self.each}/{self.value}"

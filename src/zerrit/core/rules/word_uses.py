@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING, Final, Literal
 
 from zerrit.core.documents.slots import PLACE
 from zerrit.core.wildcards import path_matches, spot_in_path
+from zerrit.core.word_forms import with_word, word_in
 
 if TYPE_CHECKING:
     from zerrit.core.documents import Document, Node
@@ -42,12 +43,11 @@ class ValuesAt:
 
     def word_in(self, text: str) -> str | None:
         """The word in a text; None where the text has not the form."""
-        before, _, after = self.form.partition(PLACE)
-        has_form = len(text) > len(before + after) and text.startswith(before) and text.endswith(after)
-        return text[len(before) : len(text) - len(after)] if has_form else None
+        return word_in(self.form, text) or None
 
-    def text_of(self, word: str) -> str:
-        return self.form.replace(PLACE, word)
+    def with_word(self, text: str, word: str) -> str:
+        """The text with another word."""
+        return with_word(self.form, text, word)
 
     def all(self, examination: Examination) -> Iterator[tuple[Document, Node]]:
         """Every node at the address that is meant."""
@@ -57,21 +57,22 @@ class ValuesAt:
 
     def find(self, examination: Examination, word: str) -> Iterator[tuple[Document, Node]]:
         """The nodes that stand for a word: for a key its entry."""
-        text = self.text_of(word)
         for document in examination.matching(self.address.partition("#")[0]):
             if document.ok and self.is_file(document.path):
-                for node in self._nodes(examination, document, text):
+                for node in self._nodes(examination, document, word):
                     if self.is_meant(document, node):
                         yield document, node
 
-    def _nodes(self, examination: Examination, document: Document, text: str) -> Iterator[Node]:
+    def _nodes(self, examination: Examination, document: Document, word: str) -> Iterator[Node]:
         if self.take == "value":
             values = examination.values_in(document, self.address)
-            yield from (values.node(index) for index, value in enumerate(values.texts) if value == text)
+            for index, value in enumerate(values.texts):
+                if word in value and (value == word if self.form == PLACE else self.word_in(value) == word):
+                    yield values.node(index)
             return
         for node in examination.nodes_in(document, self.address):
             own = node.name.removeprefix("@") if self.take == "name" else document.keys.key_of(node)
-            if own == text:
+            if own == word:
                 yield node
 
 
