@@ -26,6 +26,8 @@ def said(comment: str, *values: str) -> Said:
         ("Allowed: -5..5", "0", -5, 5),
         ("at most 64", "20", None, 64),
         ("min 2, max 8", "4", 2, 8),
+        ("1 = default, 0 to 10", "1", 0, 10),
+        ("5-10", "7", 5, 10),
     ],
 )
 def test_limits_are_heard(comment: str, value: str, least: object, most: object) -> None:
@@ -63,6 +65,56 @@ def test_what_may_mean_something_else_is_not(comment: str, value: str) -> None:
 )
 def test_words_are_heard(comment: str, value: str, words: tuple[str, ...]) -> None:
     assert said(comment, value).words == words
+
+
+@pytest.mark.parametrize(
+    ("comment", "value", "default"),
+    [
+        ("minutes, default 30", "45", "30"),
+        ("Default: 0.5. Less is slower.", "1", "0.5"),
+        ("1 = default, 0 to 10", "2", "1"),
+        ("12 is the default", "9", "12"),
+        ("true (default) or false", "false", "true"),
+        ("one of: mild, hard; default is mild", "hard", "mild"),
+        ("default 30, at night default 10", "20", ""),
+        ("default is on Mondays", "4", ""),
+        ("the default map", "Island", ""),
+        ("by default 5 % are lost", "4", ""),
+        ("default 10:30", "4", ""),
+    ],
+)
+def test_a_default_is_heard(comment: str, value: str, default: str) -> None:
+    assert said(comment, value).default == default
+
+
+@pytest.mark.parametrize(
+    ("comment", "value", "warned"),
+    [
+        ("1 is as shipped. Above 3 the nets tear.", "1", [("value > 3", "Above 3 the nets tear")]),
+        ("below 0.5 no one comes", "2", [("value < 0.5", "below 0.5 no one comes")]),
+        (
+            "more than 12 boats sink the pier; under 2 it is idle",
+            "4",
+            [("value > 12", "more than 12 boats sink the pier"), ("value < 2", "under 2 it is idle")],
+        ),
+        ("Above 3 the nets tear.", "5", []),
+        ("not above 3", "2", []),
+        ("above 3:00 it is dark", "1", []),
+        ("above 3 and below 9 it is loud", "4", []),
+        ("it hangs above the door", "4", []),
+        ("above {x} 3", "1", []),
+    ],
+)
+def test_warnings_are_heard(comment: str, value: str, warned: list[tuple[str, str]]) -> None:
+    assert [(one.condition, one.sentence) for one in said(comment, value).warned] == warned
+
+
+def test_defaults_and_warnings_are_in_the_draft() -> None:
+    files = {"set.yml": b"pier:\n  boats: 4  # default 6; more than 12 sink it\n  lamps: 3\n"}
+    book = book_of(files)
+    assert book.rules.files["set.yml"].entries["pier"].fields["boats"].default == "6"
+    assert codes(book, files) == []
+    assert codes(book, {"set.yml": files["set.yml"].replace(b"4", b"13")}) == [("meaning.advice", 2)]
 
 
 def test_several_comments_say_nothing_for_all() -> None:

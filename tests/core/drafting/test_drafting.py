@@ -76,7 +76,8 @@ def test_a_draft_sees_what_a_person_would() -> None:
     assert [(rule.each, rule.in_order) for rule in rules.needs] == [
         ("addins/*/card.yml#card", False),
         ("mods/*.yml#**", True),
-    ]
+        ("mods/*.yml#**", True),
+    ], "what is needed is in front in both lists"
     (alike,) = rules.alike
     assert alike.fields == ("@holds",)
     circuits = rules.files["station.ini"].entries["Circuit *"]

@@ -1,5 +1,5 @@
 """
-What the comment on a setting says of its values: a range, the words that it may be.
+What the comment on a setting says of its values: a range, the words that it may be, a default, a warning.
 
 Only forms that can hardly mean anything else are read, and only where the value that is there agrees with them: a comment may
 speak of something else, or be older than the setting.
@@ -13,7 +13,7 @@ from dataclasses import dataclass
 from decimal import Decimal
 from typing import Final
 
-from zerrit.core.documents.scalars import as_number
+from zerrit.core.documents.scalars import as_number, as_switch
 
 _NUMBER: Final = r"(-?\d+(?:\.\d+)?)"
 _RANGES: Final = (
@@ -24,6 +24,7 @@ _RANGES: Final = (
         rf"\b(?:range|values?|allowed|valid)\b\s*(?:is|are)?\s*[:=]?\s*{_NUMBER}\s*(?:to|\.\.\.?|–|-)\s*{_NUMBER}(?![\d:%])",
         re.IGNORECASE,
     ),
+    re.compile(rf"(?:^|[,;])\s*{_NUMBER}\s*(?:to|\.\.\.?|–|-)\s*{_NUMBER}\s*(?=$|[,;]|\.(?!\d))", re.MULTILINE),
 )
 _LEAST: Final = re.compile(
     rf"\b(?:min(?:imum)?|at least|not below)\s*(?:is|:|=)?\s*{_NUMBER}(?![\d:%.])", re.IGNORECASE
@@ -32,20 +33,42 @@ _MOST: Final = re.compile(rf"\b(?:max(?:imum)?|at most|not above)\s*(?:is|:|=)?\
 _LISTED: Final = re.compile(
     r"\b(?:one of|either|options?|allowed|values?|can be|may be)\b\s*(?:are|is)?\s*[:=]?\s*([^.;()\n]+)", re.IGNORECASE
 )
+_VALUE: Final = r"[\"'`]?(-?\d+(?:\.\d+)?|[A-Za-z][\w-]*)[\"'`]?"
+_DEFAULTS: Final = (
+    re.compile(rf"(?<!\bby )\bdefaults?(?:\s+value)?\s*(?:is|are|to|:|=)?\s*{_VALUE}(?![\d:]|\s*%)", re.IGNORECASE),
+    re.compile(rf"(?<![\w.-]){_VALUE}\s*(?:=\s*|is\s+|\(\s*)(?:the\s+)?default\b", re.IGNORECASE),
+)
+_WARNS: Final = re.compile(
+    r"(?<!\bnot )(?<!\bno )(?<!\bnever )(?<!\bnothing )\b(?:(?P<over>above|over|beyond|(?:more|higher|greater) than)|below|under|(?:less|lower|fewer) than)\s+"
+    r"(?P<number>-?\d+(?:\.\d+)?)(?![\d:%]|\.\d)",
+    re.IGNORECASE,
+)
+_SENTENCE: Final = re.compile(r"(?<=[.!;])\s+|\n")
 _WORD: Final = re.compile(r"[A-Za-z][\w-]*\Z")
 _BARS: Final = re.compile(r"[\w-]+(?:\s*\|\s*[\w-]+)+")
 _SPLIT: Final = re.compile(r"\s*(?:,|\||/|\bor\b)\s*")
 MOST_WORDS: Final = 24
 MAX_COMMENT: Final = 2000
+MAX_SENTENCE: Final = 200
+
+
+@dataclass(frozen=True, slots=True)
+class Warned:
+    """Values that a comment warns of: a condition on `value`, and the sentence."""
+
+    condition: str
+    sentence: str
 
 
 @dataclass(frozen=True, slots=True)
 class Said:
-    """What a comment says: the ends of a range, or the words."""
+    """What a comment says: the ends of a range, or the words; what is taken where the setting is absent; what it warns of."""
 
     least: Decimal | None = None
     most: Decimal | None = None
     words: tuple[str, ...] = ()
+    default: str = ""
+    warned: tuple[Warned, ...] = ()
 
 
 def said_in(comments: Iterable[str], values: Iterable[str]) -> Said:
@@ -58,15 +81,39 @@ def said_in(comments: Iterable[str], values: Iterable[str]) -> Said:
     numbers = [as_number(value) for value in seen]
     known = [one for one in numbers if one is not None]
     if len(known) == len(seen):
-        return _bounds(text, min(known), max(known))
+        least, most = _bounds(text, min(known), max(known))
+        return Said(least, most, default=_default(text, is_number=True), warned=_warned(text, min(known), max(known)))
     words = _words(text)
-    return Said(words=words) if words and all(value in words for value in seen) else Said()
+    words = words if all(value in words for value in seen) else ()
+    default = _default(text, is_number=False)
+    is_known = default in (words or seen) or (as_switch(default) is not None and as_switch(seen[0]) is not None)
+    return Said(words=words, default=default if is_known else "")
 
 
-def _bounds(text: str, least_seen: Decimal, most_seen: Decimal) -> Said:
+def _default(text: str, *, is_number: bool) -> str:
+    """The one value that a comment calls the default; empty where there is none, or several."""
+    found = {value for pattern in _DEFAULTS for value in pattern.findall(text)}
+    found = {value for value in found if (as_number(value) is not None) is is_number}
+    return found.pop() if len(found) == 1 else ""
+
+
+def _warned(text: str, least_seen: Decimal, most_seen: Decimal) -> tuple[Warned, ...]:
+    """Sentences of the form `above 3 the nets tear`, where no value that was seen is above 3."""
+    warned = []
+    for sentence in _SENTENCE.split(text):
+        found = list(_WARNS.finditer(sentence))
+        if len(found) != 1 or "{" in sentence or len(sentence) > MAX_SENTENCE:
+            continue
+        number, over = Decimal(found[0]["number"]), bool(found[0]["over"])
+        if most_seen <= number if over else least_seen >= number:
+            warned.append(Warned(f"value {'>' if over else '<'} {number}", sentence.strip(" .;!")))
+    return tuple(warned)
+
+
+def _bounds(text: str, least_seen: Decimal, most_seen: Decimal) -> tuple[Decimal | None, Decimal | None]:
     ranges = {(Decimal(low), Decimal(high)) for pattern in _RANGES for low, high in pattern.findall(text)}
     if len(ranges) > 1:
-        return Said()  # of two, one is of something else
+        return None, None  # of two, one is of something else
     least: Decimal | None
     most: Decimal | None
     if ranges:
@@ -75,9 +122,9 @@ def _bounds(text: str, least_seen: Decimal, most_seen: Decimal) -> Said:
         lows, highs = (set(map(Decimal, pattern.findall(text))) for pattern in (_LEAST, _MOST))
         least, most = (next(iter(found)) if len(found) == 1 else None for found in (lows, highs))
     if least is not None and most is not None and least >= most:
-        return Said()
+        return None, None
     fits = (least is None or least <= least_seen) and (most is None or most >= most_seen)
-    return Said(least, most) if fits else Said()
+    return (least, most) if fits else (None, None)
 
 
 def _words(text: str) -> tuple[str, ...]:

@@ -14,11 +14,12 @@ from zerrit.core.drafting.embedded_references import embedded_references
 from zerrit.core.drafting.equal_columns import equal_columns
 from zerrit.core.drafting.field_inference import Knowledge, confidence, field_name, infer, orders
 from zerrit.core.drafting.gate_inference import gates
-from zerrit.core.drafting.installation_inference import Needs, in_use, narrowed, needs, packed
-from zerrit.core.drafting.observations import Column, Entries, Kind, Sort, observe
+from zerrit.core.drafting.installation_inference import Needs, in_use, narrowed, needs, packed, same_orders
+from zerrit.core.drafting.observations import Column, Entries, Kind, Sort, columns_of, observe
 from zerrit.core.drafting.reference_inference import (
     Reference,
     Target,
+    address,
     agreements,
     families,
     references,
@@ -54,6 +55,8 @@ def draft(trees: Sequence[Mapping[str, bytes]], game: str, source: str) -> str:
     for reference in (reference for reference in found if not reference.is_open):
         own = known[id(reference.column)]
         own.words = own.usual = ()  # where the words come from says more than the words, and is said once
+        if reference.within:
+            own.matches, own.notes = "", []  # the form of a few words says less than what is in it
     agreed = agreements(sorts, known, paths)
     needed = list(needs(sorts, everything))
     lines = [*_head(game, source), *_files(sorts, known)]
@@ -68,6 +71,14 @@ def draft(trees: Sequence[Mapping[str, bytes]], game: str, source: str) -> str:
     lines += _part(
         "in_use", ((f"{{files: {_quoted(files)}, value: {_quoted(by)}}}", "", 1) for files, by in in_use(agreed))
     )
+    lines += _part(
+        "same_order",
+        (
+            (f"{{first: {_quoted(one)}, second: {_quoted(other)}}}", counted(count, "word"), count)
+            for one, other, count in same_orders(sorts, agreed)
+        ),
+    )
+    lines += _advice(sorts, known)
     lines += _part(
         "packed",
         (
@@ -221,6 +232,8 @@ def _parts(known: Knowledge) -> Iterator[str]:
         yield f"list: [{', '.join(_text(word) for word in known.words)}]"
     if known.usual:
         yield f"usual: [{', '.join(_text(word) for word in known.usual)}]"
+    if known.default:
+        yield f"default: {_quoted(known.default)}"
     if known.matches:
         yield f"matches: {json.dumps(known.matches)}"
 
@@ -300,6 +313,22 @@ def _alike(sorts: Sequence[Sort]) -> Iterator[str]:
         fields = ", ".join(json.dumps(place) for place in one.fields)
         support = one.groups * len(one.firsts)
         yield f"  - {{each: {_quoted(one.address)}, group_by: {same}, fields: [{fields}]}}  # {support} entries; {_sure(support)}"
+
+
+def _advice(sorts: Sequence[Sort], known: Mapping[int, Knowledge]) -> Iterator[str]:
+    """What the comments in the files warn of."""
+    found = [
+        (sort, address(sort, entries, column.place), warned)
+        for sort, entries, column in columns_of(sorts)
+        for warned in known[id(column)].warned
+    ]
+    if found:
+        yield from ("", "advice:")
+    for sort, where, warned in found:
+        yield (
+            f"  - {{every: {_quoted(where)}, condition: {_quoted(warned.condition)}, message: {_quoted(warned.sentence)}, "
+            f"origin: {_quoted(f'a comment in {sort.pattern}')}}}"
+        )
 
 
 def _bundles(tree: Mapping[str, bytes]) -> Iterator[str]:

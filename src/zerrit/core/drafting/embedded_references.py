@@ -75,9 +75,7 @@ def _inner(words: Iterable[str], form: str) -> frozenset[str]:
     return frozenset(inner for word in words if (inner := word_in(form, word)) is not None)
 
 
-def _fitting(
-    newest: frozenset[str], every: frozenset[str], targets: Sequence[Target], column: Column
-) -> Target | None:
+def _fitting(newest: frozenset[str], every: frozenset[str], targets: Sequence[Target], column: Column) -> Target | None:
     """The smallest list that holds all of the words; None for too few of them."""
     if len(newest) < REFERENCE_FROM:
         return None

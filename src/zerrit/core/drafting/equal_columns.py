@@ -37,7 +37,11 @@ class _Table:
     def fields(self) -> list[str]:
         if not self.key:
             return [OWN]
-        return [place for place, column in self.entries.columns.items() if place != self.key and place != "*" and column.most_in_entry <= 1]
+        return [
+            place
+            for place, column in self.entries.columns.items()
+            if place not in (self.key, "*") and column.most_in_entry <= 1
+        ]
 
     def pairs(self, tree: int, place: str) -> Pairs | None:
         """The values of a tree by their key; None where one key has two values."""
@@ -48,6 +52,7 @@ class _Table:
                     return None
         return found
 
+    @property
     def keys(self) -> frozenset[str]:
         if not self.key:
             return frozenset(self.entries.columns)
@@ -81,6 +86,7 @@ def equal_columns(sorts: Sequence[Sort]) -> Iterator[EqualColumns]:
     tables = list(_tables(sorts))
     said: set[frozenset[tuple[int, str, str]]] = set()
     groups: dict[tuple[int, str], int] = {}
+    names: set[str] = set()
     for one, other in _sharing(tables):
         is_first = True
         for mine in one.fields:
@@ -92,11 +98,22 @@ def equal_columns(sorts: Sequence[Sort]) -> Iterator[EqualColumns]:
                 if turned in said:
                     continue  # a name for each code says as much as a code for each name
                 said.add(frozenset(((id(one.entries), one.key, mine), (id(other.entries), other.key, its))))
-                both = ", both: true" if is_first and one.keys() == other.keys() else ""
+                both = ", both: true" if is_first and one.keys == other.keys else ""
                 is_first = False
-                name = name_of(one.sort, one.entries, mine if mine != OWN else "")
+                name = _free_name(one, mine, other, its, names)
                 yaml = f"{{name: {_quoted(name)}, table: {one.yaml(mine)}, other: {other.yaml(its)}{both}}}"
                 yield EqualColumns(yaml, support, frozenset((one.key_address, other.key_address)), bool(both))
+
+
+def _free_name(one: _Table, mine: str, other: _Table, its: str, taken: set[str]) -> str:
+    """A name for the rule that no other has."""
+    names = [
+        name_of(table.sort, table.entries, place if place != OWN else "")
+        for table, place in ((one, mine), (other, its))
+    ]
+    name = next((name for name in names if name not in taken), f"{names[0]}, {len(taken) + 1}")
+    taken.add(name)
+    return name
 
 
 def _are_joined(groups: dict[tuple[int, str], int], one: tuple[int, str], other: tuple[int, str]) -> bool:
@@ -128,7 +145,7 @@ def _sharing(tables: Sequence[_Table]) -> Iterator[tuple[_Table, _Table]]:
     """Pairs of tables that share keys, those of files before those of databases, which say again what a file says."""
     by_word: defaultdict[str, list[int]] = defaultdict(list)
     for number, table in enumerate(tables):
-        for key in table.keys():
+        for key in table.keys:
             by_word[key].append(number)
     shared: Counter[tuple[int, int]] = Counter()
     for numbers in by_word.values():
@@ -159,7 +176,10 @@ def _support(one: _Table, mine: str, other: _Table, its: str) -> int:
         newest = [(ours[key], theirs[key]) for key in ours.keys() & theirs.keys()]
         if any(not _is_equal(*pair) for pair in newest):
             return 0
-    if len(newest) < FEWEST or _chance([value for value, _ in newest]) * (SAME_NAME if _plain(mine) == _plain(its) else 1) >= CHANCE:
+    if (
+        len(newest) < FEWEST
+        or _chance([value for value, _ in newest]) * (SAME_NAME if _plain(mine) == _plain(its) else 1) >= CHANCE
+    ):
         return 0
     return len(newest)
 

@@ -20,7 +20,7 @@ from typing import Final
 
 from zerrit.core.documents.measures import Measure, measured
 from zerrit.core.documents.scalars import as_number
-from zerrit.core.drafting.comment_inference import said_in
+from zerrit.core.drafting.comment_inference import Warned, said_in
 from zerrit.core.drafting.observations import Column, Entries
 from zerrit.core.nearest import slip_of
 from zerrit.core.wording import counted
@@ -54,6 +54,8 @@ class Knowledge:
     plain: bool = False
     matches: str = ""
     always: bool = False
+    default: str = ""  #: what is taken where it is absent
+    warned: tuple[Warned, ...] = ()
     notes: list[str] = field(default_factory=list)
 
 
@@ -107,6 +109,15 @@ def _hear(known: Knowledge) -> None:
     elif not known.kind and not known.matches and said.words:
         known.words = said.words
         known.notes.append("words by its comment")
+    number = as_number(said.default)
+    is_outside = number is not None and (
+        (known.least is not None and number < known.least) or (known.most is not None and number > known.most)
+    )
+    is_no_word = bool(known.words) and said.default not in known.words
+    if said.default and not known.always and not known.matches and not is_outside and not is_no_word:
+        known.default = said.default
+        known.notes.append("default by its comment")
+    known.warned = said.warned
 
 
 def _is_flag(column: Column) -> bool:

@@ -14,6 +14,8 @@ from zerrit.core.drafting.field_inference import field_name
 from zerrit.core.drafting.observations import Entries, Sort
 from zerrit.core.drafting.reference_inference import Agreement, Reference, Target, address
 
+FEWEST_IN_ORDER = 3  #: words whose order is no chance
+
 
 @dataclass(frozen=True)
 class Needs:
@@ -76,16 +78,34 @@ def _needs(sort: Sort, entries: Entries, place: str, list_name: str, targets: Se
         for own in document.select(print_kind((*entries.kind, place)))
         for need in document.select(print_kind((*entries.kind, list_name, "")))
     ]
+    has_order = False
     for target in targets:
         if not names <= target.words and not target.words <= names:
             continue
         order = list(target.column.values) if target.column is not None and target.is_list_file else []
         if order and pairs and all(n in order and o in order and order.index(n) < order.index(o) for o, n in pairs):
             yield Needs(each, place, f"{list_name}/*", target, True, len(pairs))
-            return
+            has_order = True
     folders = next((t for t in targets if t.is_folders and t.words >= names), None)
-    if folders is not None and pairs:
+    if folders is not None and pairs and not has_order:
         yield Needs(each, place, f"{list_name}/*", folders, False, len(pairs))
+
+
+def same_orders(sorts: Sequence[Sort], agreements: Sequence[Agreement]) -> Iterator[tuple[str, str, int]]:
+    """Addresses of lists that have the same words, one after the other, and the number of words."""
+    for one in agreements:
+        if not one.addresses:
+            continue
+        first, *others = ((where, _in_order(sorts, where)) for where in one.addresses)
+        for where, words in others:
+            if len(words) >= FEWEST_IN_ORDER and words == first[1]:
+                yield first[0], where, len(words)
+
+
+def _in_order(sorts: Sequence[Sort], where: str) -> tuple[str, ...]:
+    path, _, place = where.partition("#")
+    sort = next(sort for sort in sorts if sort.pattern == path)
+    return tuple(node.value or "" for document in sort.newest for node in document.select(place))
 
 
 def in_use(agreements: Sequence[Agreement]) -> Iterator[tuple[str, str]]:

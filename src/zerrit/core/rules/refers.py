@@ -34,7 +34,9 @@ class ReferRule(ListedRule):
     list_name: Name = Field(alias="list", description="the list")
     only_if: Condition | None = Field(None, description="only where the fields around the value fulfil this")
     exceptions: tuple[str, ...] = Field((), description="values that are allowed besides; `*` is any text")
-    within: str = Field("", description="only values with this text around the word, which is at {}: `box[{}]`; `*` is any text: `{}:*`")
+    within: str = Field(
+        "", description="only values with this text around the word, which is at {}: `box[{}]`; `*` is any text: `{}:*`"
+    )
 
     def addresses(self) -> Iterator[Named]:
         yield Named(("every",), self.every)

@@ -135,18 +135,14 @@ def _without_other(
     """A key that one of the tables has alone; `free` are keys of the other one that this one lacks."""
     mine, its = (rule.other, rule.table) if is_other else (rule.table, rule.other)
     message = f"`{key}` is among the {rule.name} here, but not in {_called(its)}."
-    yield examination.finding(
-        rule, "meaning.not-same", values[0][1] or _called(mine), message, did_you_mean(key, free)
-    )
+    yield examination.finding(rule, "meaning.not-same", values[0][1] or _called(mine), message, did_you_mean(key, free))
 
 
 def _called(table: Table) -> str:
     return table.sql.database if table.sql is not None else table.each.partition("#")[0]
 
 
-def _pairs(
-    examination: Examination, table: Table, location: tuple[int | str, ...]
-) -> dict[str, list[Valued]]:
+def _pairs(examination: Examination, table: Table, location: tuple[int | str, ...]) -> dict[str, list[Valued]]:
     """The values of each key, with where they are; those of a query have no place."""
     pairs: dict[str, list[Valued]] = defaultdict(list)
     if table.sql is not None:

@@ -9,7 +9,6 @@ from pydantic import Field, field_validator, model_validator
 
 from zerrit.core.rules.base import Condition, Name, Part, Text, Texts
 
-
 OWN: Final = "."  #: the place of an entry's own value
 
 
