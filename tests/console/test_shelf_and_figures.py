@@ -103,7 +103,9 @@ def test_loops_questions_and_room(at: Page, quick: Quick) -> None:
     at.get_by_role("option", name="eel").click()
     questions.get_by_label("Of draws").fill("60")
     questions.get_by_role("button", name="Calculate").click()
-    expect(questions.get_by_text("Most likely the setting is not in effect, or it means something else.").first).to_be_visible()
+    expect(
+        questions.get_by_text("Most likely the setting is not in effect, or it means something else.").first
+    ).to_be_visible()
     figure(at, "Make room")
     at.get_by_label("Address of the numbers").fill("data/store.db#farms/credit")
     at.get_by_role("button", name="Calculate").click()

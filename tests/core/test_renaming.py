@@ -36,6 +36,8 @@ refers:
   - {every: "fire.sh#kiln", list: kilns}
   - {every: "orders.xml#order/@stamp", list: stamps}
   - {every: "hints.yml#warn/*", list: limits}
+  - {every: "mixes.yml#of/*", list: glazes, within: "{}:*"}
+  - {every: "prices.json#*", list: glazes, take: name}
 present:
   - {file: "recipes/{}.txt", list: glazes}
 agree:
@@ -71,6 +73,8 @@ FILES: Mapping[str, bytes] = {
     "start.ini": b"[Start]\nRoom=front\n",
     "limits.ini": b"[Limits]\nHeat=900\nHours=12\n",
     "hints.yml": b"warn:\n  - Heat\n  - Hours\n",
+    "mixes.yml": b"of:\n  - ash:2\n  - salt:ash\n",
+    "prices.json": b'{"ash": 3, "salt": 4}\n',
 }
 
 
@@ -119,6 +123,8 @@ def test_an_entry_is_renamed_with_all_that_refers_to_it_in_other_formats() -> No
         "shelves/north.yml#pots/[jug]/glaze": "oak ash",
         "shelves/south.yml#pots/[bowl]/glaze": "oak ash",
         "orders.xml#order[1]/@glaze": "glaze:oak ash",
+        "mixes.yml#of/[ash:2]": "oak ash:2",
+        "prices.json#ash": "oak ash",
         "recipes/ash.txt": "recipes/oak ash.txt",
     }
     assert _text(found, "shelves/south.yml") == "pots:\n  - {name: bowl, glaze: oak ash}   # the good ash\n"
@@ -130,7 +136,7 @@ def test_what_only_reads_alike_is_named_and_stays() -> None:
     outcome = _outcome(_renamed("glazes.json#glazes/[ash]", "oak"))
     (note,) = outcome.notes
     # The comment on the line that is changed anyway is not told again; those on other lines are.
-    assert "2 other lines" in note
+    assert "3 other lines" in note
     assert "shelves/north.yml:1" in note
     assert "recipes/ash.txt:1" in note
 

@@ -75,7 +75,21 @@ def test_of_three_places_the_odd_one_is_told() -> None:
 
 def test_names_of_a_map_are_keys() -> None:
     goods = [
-        f"good {word}" for word in "amber birch cedar daisy elder fern gorse heath iris juniper kale lilac".split()
+        f"good {word}"
+        for word in [
+            "amber",
+            "birch",
+            "cedar",
+            "daisy",
+            "elder",
+            "fern",
+            "gorse",
+            "heath",
+            "iris",
+            "juniper",
+            "kale",
+            "lilac",
+        ]
     ]
     prices = "prices:\n" + "".join(f"  {word}: {17 + 13 * n}\n" for n, word in enumerate(goods))
     rows = "sold:\n" + "".join(f"  - {{what: {word}, asks: {17 + 13 * n}}}\n" for n, word in enumerate(goods))
@@ -187,3 +201,30 @@ def test_two_lists_in_one_order_stay_so() -> None:
     assert codes(book, both) == []
     swapped = {**both, "order.txt": b"tails-long\nflags-on\nwind-old\n"}
     assert "meaning.same-order" in [code for code, _ in codes(book, swapped)]
+
+
+BALES = ["amber", "birch", "cedar", "daisy", "elder", "fern", "gorse", "heath"]
+STORE = "goods:\n" + "".join(
+    f"  {word}_bale:\n    price: {7 + 3 * n}\n    goes_to: {BALES[(3 * n + 1) % 8]}_bale\n"
+    for n, word in enumerate(BALES)
+)
+STALL = "stall:\n  sells: [amber_bale, fern_bale]\n  extra:\n" + "".join(
+    f"    {word}_bale: {n}\n" for n, word in enumerate(BALES[:4])
+)
+
+
+def test_names_of_a_map_are_words_that_others_refer_to_and_that_refer() -> None:
+    both = files(store_yml=STORE, stall_yml=STALL)
+    book = book_of(both)
+    assert codes(book, both) == []
+    for path, old, new, line in (
+        ("store.yml", "goes_to: elder_bale", "goes_to: eldre_bale", 7),
+        ("stall.yml", "[amber_bale", "[ambre_bale", 2),
+        ("stall.yml", "    birch_bale", "    brich_bale", 5),
+    ):
+        broken = {**both, path: both[path].decode().replace(old, new, 1).encode()}
+        assert ("meaning.unknown-name", line) in codes(book, broken), new
+    more = {**both, "stall.yml": STALL.encode() + b"    heath_bale: 9\n"}
+    assert codes(book, more) == [], "one more of the known goods is no fault"
+    grown = {**both, "store.yml": STORE.encode() + b"  iris_bale:\n    price: 9\n    goes_to: fern_bale\n"}
+    assert codes(book, grown) == [], "what is new in the store need not be on the stall"

@@ -7,7 +7,9 @@ import textwrap
 import pytest
 
 from zerrit.core.checks import check
+from zerrit.core.documents import Finding
 from zerrit.core.gamebooks import Gamebook, read_gamebook
+from zerrit.core.word_forms import form_fault, with_word, word_in
 
 FINDS = '<finds>\n  <find name="A" w="1.5" on="yes">\n    <band d="deep" at="Flats" least="1" holds="2"/>\n    <band d="abyss" at="Lip" least="1" holds="3"/>\n  </find>\n</finds>\n'
 CHART = '<chart>\n  <ground name="Flats"/>\n  <ground name="Lip"/>\n</chart>\n'
@@ -23,11 +25,15 @@ def book(rules: str) -> Gamebook:
     return found
 
 
-def found_in(rules: str, **changed: str) -> list[tuple[str, str, int, str]]:
+def findings_of(rules: str, **changed: str) -> tuple[Finding, ...]:
     gamebook = book(rules)
     files = FILES | {path.replace("__", "/").replace("_", "."): text for path, text in changed.items()}
     documents = {path: gamebook.read(text.encode(), path) for path, text in files.items()}
-    return [(f.code, f.path, f.line, f.message) for f in check(documents, gamebook)]
+    return check(documents, gamebook)
+
+
+def found_in(rules: str, **changed: str) -> list[tuple[str, str, int, str]]:
+    return [(f.code, f.path, f.line, f.message) for f in findings_of(rules, **changed)]
 
 
 FIELDS = """
@@ -210,6 +216,54 @@ def test_a_word_inside_other_text_is_one_of_a_list_and_the_rest_is_not_asked() -
     ]
 
 
+def test_names_may_be_what_has_to_be_words() -> None:
+    rules = """
+        lists:
+          things: {words: [Rope, Bell]}
+        refers:
+          - {every: "box.json#*", take: name, list: things}
+    """
+    assert found_in(rules, box_json='{"Rope": "Bll", "Bell": 2}') == []
+    ((code, _, line, message),) = found_in(rules, box_json='{\n "Rope": 1,\n "bell": "Rope"\n}')
+    assert (code, line) == ("meaning.unknown-name", 3)
+    assert message == "`bell` is not among the things (2 names are known)."
+
+
+def test_any_text_may_be_around_a_word() -> None:
+    rules = """
+        lists:
+          things: {words: [Rope, Bell]}
+        refers:
+          - {every: "draw.json#of/*", list: things, within: "{}:*"}
+          - {every: "draw.json#at/*", list: things, within: "*/{}"}
+    """
+    assert found_in(rules, draw_json='{"of": ["Rope:0", "Bell:a:b", "Roe"], "at": ["a/b/Rope"]}') == []
+    found = found_in(rules, draw_json='{"of": ["Roe:0", ":1"], "at": ["Rope/x"]}')
+    assert [message.partition("` ")[0] for *_, message in found] == ["`Roe:0", "`:1", "`Rope/x"]
+    assert "more than one `*`" in form_fault("*/{}*")
+
+
+def test_a_word_of_another_list_is_told_as_such() -> None:
+    rules = """
+        lists:
+          cloths: {words: [nylon, silk]}
+          banks: {source: "banks.json#*"}
+        refers:
+          - {every: "kites.json#*/at", list: banks}
+          - {every: "kites.json#*/cloth", list: cloths}
+    """
+    files = {
+        "banks_json": '["North Bank"]',
+        "kites_json": '[{"at": "silk", "cloth": "North Bank"}, {"at": "slk", "cloth": "silk"}]',
+    }
+    hints = [one.hint for one in findings_of(rules, **files)]
+    assert hints == [
+        "It is one of the cloths, which belong elsewhere.",
+        "It is one of the banks, which belong elsewhere.",
+        "",
+    ]
+
+
 SECTIONS = """
     files:
       farm.ini:
@@ -242,3 +296,21 @@ def test_sections_whose_names_fit_a_pattern_share_their_rules(old: str, new: str
     (size,) = document.select("Plot */size")
     known = gamebook.field_rules("farm.ini", size)
     assert known is not None and known.kind == "range"
+
+
+@pytest.mark.parametrize(
+    ("form", "text", "word", "turned"),
+    [
+        ("box[{}]", "box[Old]", "Old", "box[New]"),
+        ("box[{}]", "Old", None, "Old"),
+        ("box[{}]", "box[]", "", "box[New]"),
+        ("{}:*", "Old:0:1", "Old", "New:0:1"),
+        ("*/{}", "a/b/Old", "Old", "a/b/New"),
+        ("{}", "a.*", "a.*", "New"),
+        ("{}:*", "Old:\n2", "Old", "New:\n2"),
+        ("{}:*", "x" * 20_000 + ":1", None, "x" * 20_000 + ":1"),
+    ],
+)
+def test_a_word_in_its_form(form: str, text: str, word: str | None, turned: str) -> None:
+    assert word_in(form, text) == word
+    assert with_word(form, text, "New") == turned

@@ -22,6 +22,8 @@ from zerrit.core.drafting.reference_inference import (
     address,
     agreements,
     families,
+    mark_maps,
+    name_references,
     references,
     targets,
     variants,
@@ -39,21 +41,26 @@ def draft(trees: Sequence[Mapping[str, bytes]], game: str, source: str) -> str:
     that it was drafted from.
     """
     sorts = observe(trees)
+    paths = sorted(trees[-1])
+    past = sorted({path for tree in trees[:-1] for path in tree})
+    mark_maps(sorts, targets(sorts, paths, past))
     known = {
         id(column): infer(entries, column)
         for sort in sorts
         for entries in sort.kinds.values()
         for column in entries.columns.values()
     }
-    paths = sorted(trees[-1])
-    everything = targets(sorts, paths, sorted({path for tree in trees[:-1] for path in tree}))
+    everything = targets(sorts, paths, past)
     plain = references(sorts, known, everything)
     found = narrowed([*plain, *embedded_references(sorts, known, everything, plain)])
+    found += name_references(sorts, everything)
     equal = list(equal_columns(sorts))
     tied = {one.keys for one in equal if one.has_all_keys}
     found = [one for one in found if not one.is_open or frozenset((one.address, one.target.address)) not in tied]
     for reference in (reference for reference in found if not reference.is_open):
-        own = known[id(reference.column)]
+        own = known.get(id(reference.column))
+        if own is None:
+            continue  # names have no knowledge of their own
         own.words = own.usual = ()  # where the words come from says more than the words, and is said once
         if reference.within:
             own.matches, own.notes = "", []  # the form of a few words says less than what is in it
@@ -278,7 +285,8 @@ def _refers(found: Sequence[Reference]) -> Iterator[str]:
                 yield from _question(reference)
             asked.add(pair)
             continue
-        more = f", within: {_quoted(reference.within)}" if reference.within else ""
+        more = ", take: name" if reference.take == "name" else ""
+        more += f", within: {_quoted(reference.within)}" if reference.within else ""
         more += f", exceptions: [{', '.join(map(_quoted, reference.exceptions))}]" if reference.exceptions else ""
         yield (
             f"  - {{every: {_quoted(reference.address)}, list: {_text(reference.target.name)}{more}}}"

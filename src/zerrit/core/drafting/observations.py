@@ -67,6 +67,7 @@ class Entries:
     rows_of_tree: defaultdict[int, list[dict[str, str]]] = field(default_factory=lambda: defaultdict(list))
     columns: dict[str, Column] = field(default_factory=dict)
     children: set[str] = field(default_factory=set)
+    names: Counter[str] = field(default_factory=Counter)  #: of entries whose names are data, in the newest tree
     is_map: bool = False
     is_script: bool = (
         False  #: a setting that is written wrong there is none any more, and only that it is missing can be seen
@@ -320,6 +321,8 @@ def _mark_families(sort: Sort) -> None:
 def _note(sort: Sort, document: Document, node: Node, kind: Kind, tree: int, *, is_newest: bool) -> None:
     entries = sort.kinds.setdefault(kind, Entries(kind, is_script=document.format.traits.script))
     entries.count += is_newest
+    if kind and kind[-1] == "" and node.name and is_newest:
+        entries.names[node.name] += 1
     row: dict[str, str] = {}
     found: Counter[str] = Counter()
     for child in node.children:

@@ -8,6 +8,7 @@ names or of folder names is a reference; many words make it sure. Nothing else i
 from __future__ import annotations
 
 import json
+from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import PurePosixPath
@@ -22,6 +23,8 @@ from zerrit.core.drafting.observations import Column, Entries, Sort, columns_of
 from zerrit.core.wildcards import key_matches
 from zerrit.core.word_forms import word_in
 
+ALL_FROM: Final = 6  #: things of which a map names all, by no chance
+NAMES_FROM: Final = 3  #: names of a map that are no settings of the same names
 REFERENCE_FROM: Final = 2  #: different words that make a reference
 FEW_TARGETS: Final = 12  #: words of a set in which a single word is not found by chance
 VARIANTS_FROM: Final = 3  #: variants of a thing, and things that have them
@@ -63,6 +66,7 @@ class Reference:
     support: int
     column: Column
     is_open: bool = False
+    take: str = "value"
     within: str = ""
     exceptions: tuple[str, ...] = ()
 
@@ -118,9 +122,56 @@ def _keys_and_names(sorts: Sequence[Sort]) -> Iterator[Target]:
 def _names_of_maps(sorts: Sequence[Sort]) -> Iterator[Target]:
     for sort in sorts:
         for entries in sort.kinds.values():
-            if entries.is_map:
-                source = f"source: {json.dumps(address(sort, entries, '*'), ensure_ascii=False)}, take: name"
-                yield Target(name_of(sort, entries, "names"), source, frozenset(entries.columns))
+            names = names_in(entries)
+            if len(names) >= REFERENCE_FROM and not _are_numbers(names):
+                source = f"source: {json.dumps(names_at(sort, entries), ensure_ascii=False)}, take: name"
+                yield Target(name_of(sort, entries, "names"), source, names, entries=entries)
+
+
+def names_in(entries: Entries) -> frozenset[str]:
+    """The names that are data: of a map of values, or of entries that have names of their own."""
+    return frozenset(entries.columns) if entries.is_map else frozenset(entries.names)
+
+
+def names_at(sort: Sort, entries: Entries) -> str:
+    return address(sort, entries, "*" if entries.is_map else "")
+
+
+def name_references(sorts: Sequence[Sort], targets: Sequence[Target]) -> Iterator[Reference]:
+    """Names in maps that are all words of a list: what a thing is made of, what each thing costs."""
+    for sort in sorts:
+        for entries in sort.kinds.values():
+            names = names_in(entries)
+            where = names_at(sort, entries)
+            own = f"source: {json.dumps(where, ensure_ascii=False)}, take: name"
+            fitting = [
+                target
+                for target in targets
+                if names <= target.words
+                and target.yaml != own
+                and target.entries is not entries
+                and _may_name(names, entries, target)
+            ]
+            if len(names) >= NAMES_FROM and fitting:
+                target = min(fitting, key=lambda target: (len(target.words), target.column is None, target.name))
+                counts = Counter(names)
+                yield Reference(where, target, len(names), Column("*", counts, counts), take="name")
+
+
+def _may_name(names: frozenset[str], entries: Entries, target: Target) -> bool:
+    """Things that are defined here need not be in a map that says one thing of them, unless all of many are."""
+    is_said_of = target.entries is not None and target.entries.is_map and not entries.is_map
+    return not is_said_of or (names == target.words and len(names) >= ALL_FROM)
+
+
+def mark_maps(sorts: Sequence[Sort], targets: Sequence[Target]) -> None:
+    """Groups of single values whose names are all words of one list: the names are data, and another one may come."""
+    for sort in sorts:
+        for entries in sort.kinds.values():
+            names = frozenset(entries.columns)
+            is_plain = bool(entries.kind) and len(entries.children) == len(names) >= NAMES_FROM and "*" not in names
+            if is_plain and not entries.is_map and any(names <= target.words for target in targets):
+                entries.is_map = True
 
 
 def _is_name_of_file(sort: Sort, column: Column) -> bool:
@@ -174,7 +225,7 @@ def references(sorts: Sequence[Sort], known: Knowledges, targets: Sequence[Targe
         if column.place == entries.key or not entries.kind:
             fitting = [t for t in fitting if not _is_backward(t, entries, words)]
         where = address(sort, entries, column.place)
-        files = [t for t in fitting if t.column is None and t.words == frozenset(+column.counts)]
+        files = [t for t in fitting if t.column is None and t.entries is None and t.words == frozenset(+column.counts)]
         others = [t for t in fitting if t not in files]
         if others and not files:
             # A list that is itself a choice of words says less of one word than the things that the words name.

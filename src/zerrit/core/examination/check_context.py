@@ -249,9 +249,14 @@ class Examination:
         folder = PurePosixPath(path).parent
         return [p for p in self.paths if PurePosixPath(p).parent == folder and self.gamebook.file(p) is None]
 
-    def unknown_word(self, rule: Rule, place: Placed, list_name: str, words: Sequence[str], fields: Fields) -> Finding:
-        """A value that is not a word of a list, with the nearest one; where only the letter case differs, a safe fix."""
-        value = place[1].value or ""
+    def unknown_word(
+        self, rule: Rule, place: Placed, list_name: str, words: Sequence[str], fields: Fields, *, name: bool = False
+    ) -> Finding:
+        """A value that is not a word of a list, with the nearest one; where only the letter case differs, a safe fix.
+
+        `name`: the name at the place is what must be a word.
+        """
+        value = place[1].name.removeprefix("@") if name else place[1].value or ""
         known = f"{len(words)} names are known" if len(words) != 1 else "one name is known"
         return self.finding(
             rule,
@@ -262,7 +267,7 @@ class Examination:
             else f"`{value}` is none of {listed(words)}.",
             did_you_mean(value, words),
             fields,
-            case_fix(place[1], words),
+            case_fix(place[1], words) if not name else None,
         )
 
 

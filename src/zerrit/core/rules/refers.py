@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
-from typing import TYPE_CHECKING, ClassVar
+from collections.abc import Callable, Iterator, Sequence
+from functools import partial
+from typing import TYPE_CHECKING, ClassVar, Literal
 
 from pydantic import Field
 
@@ -32,6 +33,10 @@ class ReferRule(ListedRule):
 
     every: Text = Field(description="the address of the values")
     list_name: Name = Field(alias="list", description="the list")
+    take: Literal["value", "name"] = Field(
+        "value",
+        description="what must be a word: the value at the address, or the name there, as of the entries of a map",
+    )
     only_if: Condition | None = Field(None, description="only where the fields around the value fulfil this")
     exceptions: tuple[str, ...] = Field((), description="values that are allowed besides; `*` is any text")
     within: str = Field(
@@ -45,10 +50,10 @@ class ReferRule(ListedRule):
         yield Named(("list",), self.list_name)
 
     def word_uses(self) -> Iterator[tuple[str, WordUse]]:
-        yield self.list_name, ValuesAt(self.every, form=self.within or PLACE, is_meant=self._is_word)
+        yield self.list_name, ValuesAt(self.every, self.take, self.within or PLACE, self._is_word)
 
     def _is_word(self, document: Document, node: Node) -> bool:
-        if not self.is_meant(node.value or ""):
+        if not self.is_meant(self.text_of(node)):
             return False
         try:
             return self.only_if is None or self.only_if.holds(Around(document, node))
@@ -62,7 +67,12 @@ class ReferRule(ListedRule):
     def sentence(self) -> str:
         when = f", where {self.only_if}" if self.only_if is not None else ""
         form = f" in {self.within}" if self.within else ""
-        return f"every {self.every} is one of the {self.list_name}{form}{when}"
+        what = "the name of every" if self.take == "name" else "every"
+        return f"{what} {self.every} is one of the {self.list_name}{form}{when}"
+
+    def text_of(self, node: Node) -> str:
+        """What at a node must be a word."""
+        return node.name.removeprefix("@") if self.take == "name" else node.value or ""
 
     def is_meant(self, value: str) -> bool:
         """It is no exception, and has the text of `within` around it."""
@@ -87,11 +97,10 @@ class ReferRule(ListedRule):
 def _refer(
     examination: Examination, document: Document, rule: ReferRule, words: Sequence[str], known: frozenset[str]
 ) -> Iterator[Finding]:
-    values = examination.values_in(document, rule.every)
-    for index, value in enumerate(values.texts):
+    for value, node_of in _texts(examination, document, rule):
         if (word_in(rule.within, value) if rule.within else value) in known or not rule.is_meant(value):
             continue
-        node = values.node(index)
+        node = node_of()
         fields = Around(document, node)
         try:
             if rule.only_if is not None and not rule.only_if.holds(fields):
@@ -102,4 +111,19 @@ def _refer(
             yield examination.not_worked_out(rule, (document, node), error)
             return
         texts = [with_word(rule.within, value, word) for word in words] if rule.within else words
-        yield examination.unknown_word(rule, (document, node), rule.list_name, texts, fields)
+        yield examination.unknown_word(rule, (document, node), rule.list_name, texts, fields, name=rule.take == "name")
+
+
+def _texts(examination: Examination, document: Document, rule: ReferRule) -> Iterator[tuple[str, Callable[[], Node]]]:
+    """What must be a word, with a way to its node, which is made when someone asks for it."""
+    if rule.take == "name":
+        for node in examination.nodes_in(document, rule.every):
+            yield rule.text_of(node), partial(_same, node)
+        return
+    values = examination.values_in(document, rule.every)
+    for index, value in enumerate(values.texts):
+        yield value, partial(values.node, index)
+
+
+def _same(node: Node) -> Node:
+    return node

@@ -1,0 +1,65 @@
+"""Words that are in the wrong place: a value that its own list does not hold, but another list of the gamebook does."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from dataclasses import replace
+from typing import Final
+
+from zerrit.core.addresses import parse_address
+from zerrit.core.documents import Finding, Node
+from zerrit.core.documents.selection import select
+from zerrit.core.errors import AddressInvalid
+from zerrit.core.examination.check_context import Examination, Unknown
+from zerrit.core.examination.word_lists import known_words
+from zerrit.core.rules import FieldRules, ReferRule
+from zerrit.core.word_forms import word_in
+
+MOST: Final = 200  #: findings of a check that are looked into
+
+
+def with_other_lists(examination: Examination, findings: Iterable[Finding]) -> Iterator[Finding]:
+    """The findings; those of an unknown word say in their hint which other list has the word."""
+    asked = 0
+    for finding in findings:
+        if finding.code != "meaning.unknown-name" or asked >= MOST:
+            yield finding
+            continue
+        asked += 1
+        others = _others(examination, finding)
+        if others:
+            said = f"It is one of the {' and of the '.join(others)}, which belong elsewhere."
+            yield replace(finding, hint=f"{said} {finding.hint}".rstrip())
+        else:
+            yield finding
+
+
+def _others(examination: Examination, finding: Finding) -> list[str]:
+    """The lists that have the word at the place of a finding, but for the one that it was looked for in."""
+    placed = examination.gamebook.by_id.get(finding.rule)
+    rule = placed.rule if placed is not None else None
+    own = rule.list_name if isinstance(rule, ReferRule) else rule.allowed if isinstance(rule, FieldRules) else None
+    node = _node_at(examination, finding)
+    if own is None or node is None:
+        return []
+    value = rule.text_of(node) if isinstance(rule, ReferRule) else node.value or ""
+    word = word_in(rule.within, value) if isinstance(rule, ReferRule) and rule.within else value
+    found = []
+    for name in examination.gamebook.rules.lists:
+        try:
+            if name != own and word in known_words(examination, name):
+                found.append(name)
+        except Unknown:
+            continue
+    return found[:2]
+
+
+def _node_at(examination: Examination, finding: Finding) -> Node | None:
+    document = examination.documents.get(finding.path)
+    if document is None:
+        return None
+    try:
+        segments = parse_address(finding.address).segments
+    except AddressInvalid:
+        return None
+    return next(iter(select(document.root, document.keys, segments)), None)
