@@ -21,3 +21,16 @@ def test_a_known_setting_is_added_with_its_default(page: Page, quick: Quick) -> 
     expect(inspector).not_to_contain_text("Known settings that are not here")
     (change,) = quick.zerrit.changes("reef")
     assert [step.kind for step in quick.zerrit.change(change.id).step_list] == ["add"]
+
+
+def test_the_table_says_how_many_are_absent_and_adds_one(page: Page, quick: Quick) -> None:
+    sign_in(page, quick.url, ADMIN, PASSWORD)
+    page.goto(f"{quick.url}/servers/reef/files/evenings.toml")
+    here = page.get_by_role("region", name="Known settings that are not in this file")
+    here.get_by_role("button", name="2 known settings are not in this file").click()
+    expect(here).to_contain_text("heating/degrees (its group is not there either): the game takes 18")
+    expect(here.get_by_role("button", name="Add degrees")).to_have_count(0)  # its group is not there either
+    here.get_by_role("button", name="Add family").click()
+    expect(here.get_by_role("button", name="1 known setting is not in this file")).to_be_visible()
+    (change,) = quick.zerrit.changes("reef")
+    assert "# for two and their children\nfamily = 20\n" in quick.zerrit.file("reef", "evenings.toml", change.id).text

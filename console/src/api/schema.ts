@@ -2764,8 +2764,6 @@ export interface components {
          * @description Everything that is known of one place.
          */
         AboutOut: {
-            /** Absent */
-            absent: components["schemas"]["AbsentOut"][];
             /** Default Of Game */
             default_of_game: string;
             /** History */
@@ -3709,6 +3707,11 @@ export interface components {
          *     Where it is not complete, the rows are right, but there can be more kinds, columns and findings than it shows.
          */
         EntriesOut: {
+            /**
+             * Absent
+             * @default []
+             */
+            absent: components["schemas"]["AbsentOut"][];
             /** Columns */
             columns: components["schemas"]["ColumnOut"][];
             /**
@@ -5020,7 +5023,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "server" | "file" | "entry" | "change" | "snapshot" | "word" | "finding";
+            kind: "server" | "file" | "entry" | "change" | "snapshot" | "word" | "finding" | "absent";
             /** Line */
             line: number;
             /** Number */
@@ -6310,6 +6313,11 @@ export interface components {
         };
         /** ShownOut */
         ShownOut: {
+            /**
+             * Absent
+             * @default []
+             */
+            absent: components["schemas"]["AbsentOut"][];
             /** Address */
             address: string;
             /** Allowed */

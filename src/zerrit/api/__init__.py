@@ -54,7 +54,6 @@ from zerrit.api.figures import (
 from zerrit.api.forms import DraftedFormOut, FilledFormOut, FormIn, FormOut, QuestionOut
 from zerrit.api.gamebooks import (
     AboutOut,
-    AbsentOut,
     AdjustmentIn,
     CaseOut,
     CheckOut,
@@ -87,6 +86,7 @@ from zerrit.api.gamebooks import (
     WaiverOut,
 )
 from zerrit.api.models import (
+    AbsentOut,
     ActivityOut,
     AddressOut,
     ChainOut,

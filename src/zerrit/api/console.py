@@ -42,7 +42,7 @@ class OverviewOut(BaseModel):
 class NameHitOut(BaseModel):
     """Something with a fitting name. `path`, `address` and `line` are of files and entries, `number` of the rest."""
 
-    kind: Literal["server", "file", "entry", "change", "snapshot", "word", "finding"]
+    kind: Literal["server", "file", "entry", "change", "snapshot", "word", "finding", "absent"]
     server: str
     title: str
     detail: str

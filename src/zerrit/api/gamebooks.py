@@ -115,20 +115,6 @@ class PlaceOddsOut(BaseModel):
     before: float | None
 
 
-class AbsentOut(BaseModel):
-    """A setting that the gamebook knows and that is not there.
-
-    It would be `name` below `parent`, an address with its file. `default` is what the game takes instead; empty where
-    that is not known. `is_below_nothing`: the parent is not there either.
-    """
-
-    parent: str
-    name: str
-    default: str
-    note: str
-    is_below_nothing: bool
-
-
 class AboutOut(BaseModel):
     """Everything that is known of one place."""
 
@@ -140,7 +126,6 @@ class AboutOut(BaseModel):
     rules: list[RuleOfPlaceOut]
     odds: list[PlaceOddsOut]
     notes: list[NoteOut]
-    absent: list[AbsentOut]
     default_of_game: str
 
 

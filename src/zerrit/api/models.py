@@ -420,6 +420,7 @@ class EntriesOut(BaseModel):
     matching: int
     offset: int
     is_complete: bool = True
+    absent: list[AbsentOut] = []  #: known settings that the file does not have
 
 
 class GroupsQuery(Sent):
@@ -460,6 +461,20 @@ class GroupsOut(BaseModel):
     has_change: bool
 
 
+class AbsentOut(BaseModel):
+    """A setting that the gamebook knows and that is not there.
+
+    It would be `name` below `parent`, an address with its file. `default` is what the game takes instead; empty where
+    that is not known. `is_below_nothing`: the parent is not there either.
+    """
+
+    parent: str
+    name: str
+    default: str
+    note: str
+    is_below_nothing: bool
+
+
 class ShownOut(BaseModel):
     address: str
     kind: str
@@ -472,6 +487,7 @@ class ShownOut(BaseModel):
     allowed: str
     findings: list[FindingOut]
     read_as: str = ""  #: the format of the file, in words
+    absent: list[AbsentOut] = []  #: of an entry, a group or a file: known settings that it does not have
 
 
 class ChangeIn(Sent):

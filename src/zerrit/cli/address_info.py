@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-import shlex
 from collections.abc import Sequence
 
 import click
 
 from zerrit import api
+from zerrit.cli.absent_settings import print_absent
 from zerrit.cli.completion import complete_address
 from zerrit.cli.output import echo, output_option, print_findings, print_json, short
 from zerrit.cli.session import connect
@@ -15,7 +15,6 @@ from zerrit.core.addresses import parse_address
 from zerrit.core.wording import counted, effect_in_words, percent
 
 MOST_REFERENCES = 12
-MOST_ABSENT = 20
 
 
 @click.command()
@@ -75,26 +74,8 @@ def _print(server: str, found: api.AboutOut) -> None:
         change = f"change {past.change}: " if past.change is not None else ""
         value = short(past.value, 40) if past.value is not None else "(absent)"
         echo(f"    {past.at:%Y-%m-%d %H:%M}  {value}  {who}{change}{short(past.reason, 80)}")
-    _print_absent(server, found.absent)
+    print_absent(place.absent, place.address)
     print_findings(place.findings)
-
-
-def _print_absent(server: str, absent: Sequence[api.AbsentOut]) -> None:
-    """Known settings that are not there, and how to add one."""
-    if not absent:
-        return
-    echo("  known settings that are not here:")
-    for one in absent[:MOST_ABSENT]:
-        takes = f"the game takes {one.default}" if one.default else "no default known"
-        below = f" in {one.parent.partition('#')[2]}, which is not here either" if one.is_below_nothing else ""
-        echo(f"    {one.name}{below}: {takes}" + (f"; {short(one.note, 100)}" if one.note else ""))
-    if len(absent) > MOST_ABSENT:
-        echo(f"    and {counted(len(absent) - MOST_ABSENT, 'other')}; --output json lists more")
-    first = next((one for one in absent if one.default and not one.is_below_nothing), None)
-    if first is not None:
-        echo(
-            f"    Add one: zerrit change add CHANGE {' '.join(map(shlex.quote, (first.parent, first.name, '--value', first.default)))}"
-        )
 
 
 def _print_references(title: str, references: Sequence[api.ReferenceOut]) -> None:

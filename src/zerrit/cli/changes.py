@@ -204,7 +204,10 @@ def set_step(
 @click.argument("name")
 @click.argument("fields", nargs=-1, metavar="[FIELD=VALUE]...")
 @click.option("--value", help="Add a single field NAME with this value instead of an entry.")
-def add_step(change_id: int, address: str, name: str, fields: tuple[str, ...], value: str | None) -> None:
+@click.option(
+    "--comment", default="", help="Of a single field: words for a comment above it, where the file can have one."
+)
+def add_step(change_id: int, address: str, name: str, fields: tuple[str, ...], value: str | None, comment: str) -> None:
     """Add a step: a new entry or field. NAME is added below ADDRESS; for an item of a list NAME is -."""
     given: dict[str, str] = {}
     for text in fields:
@@ -212,7 +215,9 @@ def add_step(change_id: int, address: str, name: str, fields: tuple[str, ...], v
         if not equals or not field:
             raise click.UsageError(f"`{text}`: write FIELD=VALUE, such as price=40.")
         given[field] = content
-    _add(change_id, "add", address, name="" if name == "-" else name, fields=given, value=value)
+    if comment and value is None:
+        raise click.UsageError("--comment goes with --value; above a whole entry write it with `zerrit change edit`.")
+    _add(change_id, "add", address, name="" if name == "-" else name, fields=given, value=value, content=comment)
 
 
 @change.command("copy")

@@ -6,12 +6,14 @@ import hashlib
 import io
 import zipfile
 from collections import Counter
+from dataclasses import replace
 from pathlib import Path
 from typing import Any, Final
 
 import click
 
 from zerrit import api
+from zerrit.cli.absent_settings import print_absent
 from zerrit.cli.completion import complete_address
 from zerrit.cli.files import FILE, OUT, contents_of, load_gamebook, read_files, save
 from zerrit.cli.output import echo, output_option, print_findings, print_json, print_table, short, sign
@@ -22,6 +24,7 @@ from zerrit.core.documents.binary import LOOKED_AT, describe_binary
 from zerrit.core.documents.format_writer import dedented
 from zerrit.core.documents.lookup import find
 from zerrit.core.errors import ZerritError
+from zerrit.core.gamebooks.absent_settings import first_absent
 from zerrit.core.wording import counted
 
 _WORDS: Final = {"as-shipped": "as shipped", "unknown": "no defaults known"}
@@ -199,7 +202,7 @@ def show(address: str, gamebook_file: Path | None, output: str) -> None:
     for number, place in enumerate(places):
         if number:
             echo()
-        _print_place(place)
+        _print_place(place, is_server=bool(parsed.server))
 
 
 def _local_places(path: str, address: str, gamebook_file: Path | None) -> list[api.ShownOut]:
@@ -231,6 +234,10 @@ def _local_places(path: str, address: str, gamebook_file: Path | None) -> list[a
                 if document.line_of(node) <= finding.line <= document.source.line_at(node.end)
             ],
             read_as=document.read_as,
+            absent=[
+                api.AbsentOut.model_validate(replace(one, parent=f"{path}#{one.parent}"), from_attributes=True)
+                for one in first_absent(book, document, node)
+            ],
         )
         for node in find(document, parse_address(address).segments)
         for rules in (book.field_rules(document.path, node) if book is not None else None,)
@@ -252,7 +259,7 @@ def _binary_place(path: str, said: str) -> api.ShownOut:
     )
 
 
-def _print_place(place: api.ShownOut) -> None:
+def _print_place(place: api.ShownOut, *, is_server: bool) -> None:
     if place.kind == "binary":
         echo(f"{place.address}\n    {place.source}")
         return
@@ -269,6 +276,7 @@ def _print_place(place: api.ShownOut) -> None:
     ):
         if text and not (word == "default" and text == place.value):
             echo(f"  {word}: {short(text, 200)}")
+    print_absent(place.absent, place.address, server=is_server)
     print_findings(place.findings)
 
 

@@ -7,6 +7,7 @@ import sys
 import click
 
 from zerrit import api
+from zerrit.cli.absent_settings import print_absent
 from zerrit.cli.output import echo, output_option, print_json, print_table, short
 from zerrit.cli.session import connect
 from zerrit.core.wording import counted
@@ -179,6 +180,7 @@ def entries(
         f"{found.offset + 1 if found.rows else 0:,} to {last:,} of {found.matching:,}"
         + (f"; also {others}" if others else "")
     )
+    print_absent(found.absent, path, indent="")
 
 
 def _parts(row: api.RowOut, kind: str) -> str:

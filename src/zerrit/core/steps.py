@@ -27,7 +27,15 @@ from zerrit.core.documents.many_places import (
     places_of,
     rename_at,
 )
-from zerrit.core.documents.structural_edits import Where, comment_in, comment_out, move, rename, set_comment
+from zerrit.core.documents.structural_edits import (
+    Where,
+    comment_in,
+    comment_out,
+    move,
+    rename,
+    set_comment,
+    with_comment,
+)
 from zerrit.core.documents.text_replacement import Replacement, replace_text
 from zerrit.core.documents.value_edits import (
     Edit,
@@ -66,7 +74,9 @@ NO_MARKS: Final = Marks()
 
 class StepKind(StrEnum):
     SET = "set"  #: `operation` on every value that the address leads to
-    ADD = "add"  #: an entry called `name` with `fields`, or a field called `name` with a `value`, below the address
+    #: An entry called `name` with `fields`, or a field called `name` with a `value`, below the address; `content` are the words
+    #: of a comment above that field, where the file can have one.
+    ADD = "add"
     COPY = "copy"  #: the entry under the new `key`, behind the original; `throughout`: with the new word all over it
     REMOVE = "remove"
     RENAME = "rename"  #: an entry gets another key, or what has no key the other `name`; `throughout`: with all that means it
@@ -428,7 +438,7 @@ def _add(document: Document, address: Address, step: Step) -> Edit:
     if not _is_over_many(address):
         return _add_one(document, address.segments, step)
     nodes = places_of(document, address.segments)
-    if step.value is None or not step.name or not can_gather(document):
+    if step.value is None or not step.name or step.content or not can_gather(document):
         return in_turn(document, nodes, lambda current, segments: _add_one(current, segments, step))
     value = step.value
     return add_field_at(document, nodes, step.name, lambda node: _filled(document, node, value))
@@ -437,7 +447,8 @@ def _add(document: Document, address: Address, step: Step) -> Edit:
 def _add_one(document: Document, segments: tuple[Segment, ...], step: Step) -> Edit:
     (entry,) = find(document, segments)[:1] if segments else [document.root]
     if step.value is not None:
-        return add_field(document, segments, step.name, _filled(document, entry, step.value))
+        edit = add_field(document, segments, step.name, _filled(document, entry, step.value))
+        return with_comment(edit, (*segments, Segment(step.name)), step.content) if step.content else edit
     fields = {name: _filled(document, entry, value) for name, value in step.fields.items()}
     return add_entry(document, segments, step.name, fields)
 

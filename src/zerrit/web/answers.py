@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import fields
+from dataclasses import fields, replace
 from datetime import UTC, datetime
 from decimal import Decimal
 from hashlib import sha256
@@ -17,6 +17,7 @@ from zerrit import api
 from zerrit.core.compare import Difference
 from zerrit.core.documents import Finding
 from zerrit.core.documents.value_edits import ValueChange
+from zerrit.core.gamebooks.absent_settings import AbsentSetting
 from zerrit.core.merge import plan_in_words
 from zerrit.core.states import ChangeState, RunState, result_of
 from zerrit.core.steps import Outcome, Step
@@ -307,8 +308,18 @@ def value_changes(found: Iterable[ValueChange]) -> list[api.ValueChangeOut]:
 
 def place(found: file_browser.Place) -> api.ShownOut:
     """A place in a file with its text and comment."""
-    known = {field.name: getattr(found, field.name) for field in fields(found) if field.name != "findings"}
-    return api.ShownOut(**known, findings=[finding(one) for one in found.findings])
+    apart = ("findings", "absent")
+    known = {field.name: getattr(found, field.name) for field in fields(found) if field.name not in apart}
+    path = found.address.partition("#")[0]
+    return api.ShownOut(**known, findings=[finding(one) for one in found.findings], absent=absent(path, found.absent))
+
+
+def absent(path: str, settings: Iterable[AbsentSetting]) -> list[api.AbsentOut]:
+    """Known settings that a file does not have."""
+    return [
+        api.AbsentOut.model_validate(replace(one, parent=f"{path}#{one.parent}"), from_attributes=True)
+        for one in settings
+    ]
 
 
 def finding(found: Finding) -> api.FindingOut:
@@ -469,7 +480,7 @@ def address_in_text(found: file_browser.TextPlace) -> api.AddressOut:
     )
 
 
-def entries(found: entry_table.EntryPage) -> api.EntriesOut:
+def entries(path: str, found: entry_table.EntryPage) -> api.EntriesOut:
     """The entries of a file as rows of cells."""
     rows = [
         api.RowOut(
@@ -496,6 +507,7 @@ def entries(found: entry_table.EntryPage) -> api.EntriesOut:
         matching=found.matching,
         offset=found.offset,
         is_complete=found.is_complete,
+        absent=absent(path, found.absent),
     )
 
 

@@ -112,16 +112,6 @@ def about(
             for one in found.odds
         ],
         notes=[_note(one) for one in found.notes],
-        absent=[
-            api.AbsentOut(
-                parent=f"{found.place.address.partition('#')[0]}#{one.parent}",
-                name=one.name,
-                default=one.default,
-                note=one.note,
-                is_below_nothing=one.is_below_nothing,
-            )
-            for one in found.absent
-        ],
         default_of_game=found.default_of_game,
     )
 

@@ -373,7 +373,8 @@ def list_entries(
         offset=asked.offset,
         limit=asked.limit,
     )
-    return answers.entries(entry_table.list_entries(here, server_id, asked.path, query, asked.change, asked.patience))
+    found = entry_table.list_entries(here, server_id, asked.path, query, asked.change, asked.patience)
+    return answers.entries(asked.path, found)
 
 
 @router.get("/servers/{server_id}/entry-groups", tags=["files"])

@@ -1,5 +1,6 @@
 import Alert from "@mui/material/Alert";
 import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
 import { DataGrid, type GridRowModel, type GridRowSelectionModel, type GridSortModel } from "@mui/x-data-grid";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
@@ -10,6 +11,7 @@ import { isTyped } from "../../shared/isTyped";
 import { ProblemNote } from "../../shared/ProblemNote";
 import type { FilePlace } from "../workspace/links";
 import type { ChosenChange } from "../workspace/useChosenChange";
+import { AbsentSettings } from "../workspace/AbsentSettings";
 import type { Edits } from "../workspace/useEdits";
 import { columnsOf } from "./columns";
 import { addressOf, type Entries, type EntryFilter, isOwn, NO_FILTER, NO_GROUPS, PAGE, pageOfEntries, type Row, SETTINGS, titleOf, TRAIL } from "./entryQuery";
@@ -34,7 +36,7 @@ interface Props {
 }
 
 const NONE: GridRowSelectionModel = { type: "include", ids: new Set() };
-const NOTHING_YET: Entries = { kinds: {}, kind: "", columns: [], parts: [], rows: [], total: 0, matching: 0, offset: 0, is_complete: true };
+const NOTHING_YET: Entries = { kinds: {}, kind: "", columns: [], parts: [], rows: [], absent: [], total: 0, matching: 0, offset: 0, is_complete: true };
 
 /** The entries of one kind, by page, as the service sorts and filters them. An edited cell becomes a step. */
 export function EntriesGrid({ serverId, path, kind, address, below = "", change, edits, onTurn }: Props) {
@@ -230,8 +232,21 @@ export function EntriesGrid({ serverId, path, kind, address, below = "", change,
           }}
         />
       </Box>
+      {!below && shown.absent.length > 0 && <NotHere absent={shown.absent} path={path} edits={edits} />}
       {chosenRows.length > 0 && <SelectionBar path={path} entries={shown} rows={chosenRows} isBusy={edits.isBusy} onSteps={addSteps} />}
       {part && <PartsDialog serverId={serverId} path={path} kind={`${shown.kind}/${part.part}`} row={part.row} change={change} edits={edits} onClose={() => { setPart(null); }} />}
+    </Box>
+  );
+}
+
+/** A line that says how many known settings the file does not have, and shows them when asked. */
+function NotHere({ absent, path, edits }: { absent: readonly Schemas["AbsentOut"][]; path: string; edits: Edits }) {
+  const [isOpen, setIsOpen] = useState(false);
+  const count = absent.length === 1 ? "1 known setting is not in this file" : `${String(absent.length)} known settings are not in this file`;
+  return (
+    <Box component="section" aria-label="Known settings that are not in this file" sx={{ px: 1, borderTop: 1, borderColor: "divider", fontSize: 12.5, flexShrink: 0 }}>
+      <Button size="small" sx={{ py: 0 }} aria-expanded={isOpen} onClick={() => { setIsOpen(!isOpen); }}>{isOpen ? "▾" : "▸"} {count}</Button>
+      {isOpen && <Box sx={{ maxHeight: 160, overflow: "auto", pb: 0.5 }}><AbsentSettings absent={absent} path={path} edits={edits} isOfFile /></Box>}
     </Box>
   );
 }

@@ -30,6 +30,7 @@ const GROUPS: Record<Schemas["NameHitOut"]["kind"], string> = {
   snapshot: "Snapshots",
   word: "Words that the game knows",
   finding: "Findings",
+  absent: "Known settings that are absent",
 };
 
 const FIRST_ENTRIES = 8;

@@ -16,6 +16,7 @@ import { NoteList } from "../../shared/NoteList";
 import { percent } from "../../shared/percent";
 import { ProblemNote } from "../../shared/ProblemNote";
 import { when } from "../../shared/when";
+import { AbsentSettings } from "./AbsentSettings";
 import { addressLink, fileLink, partsOf } from "./links";
 import { RulesOfPlace } from "./RulesOfPlace";
 import { ValuePlot } from "./ValuePlot";
@@ -81,9 +82,12 @@ function Known({ serverId, about, change, edits }: { serverId: string; about: Sc
       <Fact name="What it is">{[shown.note, shown.comment].filter(Boolean).join(" · ")}</Fact>
       <Fact name="Takes effect">{effectWord(about.takes_effect)}</Fact>
       <Odds serverId={serverId} odds={about.odds} />
-      <Absent absent={about.absent} isBusy={edits.isBusy} onAdd={(one) => {
-        void edits.add([{ ...EMPTY_STEP, kind: "add", address: one.parent, name: one.name, value: one.default }], `Edit ${path}`).catch(() => undefined);
-      }} />
+      {shown.absent.length > 0 && (
+        <Box component="section" aria-label="Known settings that are not here" sx={{ mb: 1.25 }}>
+          <Box sx={{ color: "text.secondary", fontSize: 11.5 }}>Known settings that are not here</Box>
+          <AbsentSettings absent={shown.absent} path={path} edits={edits} />
+        </Box>
+      )}
       <RulesOfPlace key={shown.address} serverId={serverId} about={about} />
       <Box component="section" aria-label="Notes" sx={{ mb: 1.25 }}>
         <Box sx={{ color: "text.secondary", fontSize: 11.5 }}>Notes</Box>
@@ -150,24 +154,6 @@ function References({ title, serverId, references, change }: { title: string; se
         </Box>
       ))}
       {references.length > MOST && <Box sx={{ color: "text.secondary" }}>and {references.length - MOST} others</Box>}
-    </Box>
-  );
-}
-
-/** Known settings that the entry, group or file does not have; one with a default can be added as it holds now. */
-function Absent({ absent, isBusy, onAdd }: { absent: readonly Schemas["AbsentOut"][]; isBusy: boolean; onAdd: (one: Schemas["AbsentOut"]) => void }) {
-  if (absent.length === 0) return null;
-  return (
-    <Box component="section" aria-label="Known settings that are not here" sx={{ mb: 1.25 }}>
-      <Box sx={{ color: "text.secondary", fontSize: 11.5 }}>Known settings that are not here</Box>
-      {absent.slice(0, MOST).map((one) => (
-        <Box key={`${one.parent}/${one.name}`} sx={{ mb: 0.25 }}>
-          <Mono>{one.name}</Mono>: {one.default ? <>the game takes <Mono>{one.default}</Mono></> : "no default known"}
-          {one.default && !one.is_below_nothing && <Button size="small" sx={{ ml: 1, py: 0 }} disabled={isBusy} aria-label={`Add ${one.name}`} onClick={() => { onAdd(one); }}>Add</Button>}
-          {one.note && <Box sx={{ color: "text.secondary", fontSize: 11.5 }}>{one.note}</Box>}
-        </Box>
-      ))}
-      {absent.length > MOST && <Box sx={{ color: "text.secondary" }}>and {absent.length - MOST} others</Box>}
     </Box>
   );
 }

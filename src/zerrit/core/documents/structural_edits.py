@@ -402,6 +402,20 @@ def set_comment(document: Document, segments: tuple[Segment, ...], comment: str)
     return Edit(edited, (ValueChange(document.keys.address_of(node), node.comment, twin.comment),))
 
 
+def with_comment(edit: Edit, segments: tuple[Segment, ...], words: str) -> Edit:
+    """The same edit with a comment in plain words above what it made; without it where the file has no place for one."""
+    document, node = edit.document, single(edit.document, segments)
+    if document.text[document.source.line_start(node.start) : node.start].strip():
+        return edit  # a comment above its line would be one on what it shares the line with
+    try:
+        sign = line_sign(document)
+        lines = [line.strip() for line in words.splitlines() if line.strip()]
+        written = [f"{sign} {line}" if sign else f"<!-- {line.replace('--', '- -')} -->" for line in lines]
+        return Edit(set_comment(document, segments, "\n".join(written)).document, edit.changes)
+    except EditRefused:
+        return edit
+
+
 def _texts(document: Document, parent: Node) -> list[str]:
     """What the children of a node are, without the comments between them."""
     return [document.text[child.start : child.end] for child in parent.children]

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from itertools import islice
+from typing import Final
 
 from zerrit.core.addresses import (
     Segment,
@@ -18,6 +20,8 @@ from zerrit.core.documents import Document, Node
 from zerrit.core.documents.selection import select
 from zerrit.core.gamebooks.gamebook import Gamebook
 from zerrit.core.rules import EntryRules, FieldRules
+
+MOST_ABSENT: Final = 200  #: of a place, that are told
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,6 +61,13 @@ def absent_settings(gamebook: Gamebook, document: Document, node: Node) -> Itera
                 yield from _of_absent_group(names, entry)
             elif len(nodes) == 1 and not document.keys.address_of(nodes[0]).endswith("]"):  # of entries, none is meant
                 yield from _below(document, nodes[0], document.keys.address_of(nodes[0]), entry)
+
+
+def first_absent(gamebook: Gamebook | None, document: Document, node: Node) -> tuple[AbsentSetting, ...]:
+    """The same, as many as are told of one place; none where the file cannot be read."""
+    if gamebook is None or not document.ok:
+        return ()
+    return tuple(islice(absent_settings(gamebook, document, node), MOST_ABSENT))
 
 
 def _below(document: Document, node: Node, address: str, entry: EntryRules) -> Iterator[AbsentSetting]:

@@ -33,7 +33,6 @@ from zerrit.work.servers.stored_gamebooks import gamebook_of
 
 MOST_RULES: Final = 40
 MOST_REFERENCES: Final = 60
-MOST_ABSENT: Final = 200
 MOST_HISTORY: Final = 40  #: values that are listed of one place
 MOST_LOOKED_AT: Final = 500  #: snapshots that are looked at for earlier values
 
@@ -61,7 +60,6 @@ class About:
     rules: tuple[RuleOfPlace, ...]
     odds: tuple[OddsThere, ...]
     notes: tuple[PlaceNote, ...]
-    absent: tuple[AbsentSetting, ...]  #: of an entry, a group or a file: known settings that it does not have
     default_of_game: str  #: what the gamebook says that the game takes where the field is absent
 
 
@@ -116,7 +114,6 @@ def about(workspace: Workspace, server_id: str, address_text: str, change_id: in
         tuple(_rules(gamebook, document, node)) if gamebook is not None else (),
         _odds(examination, document, node) if examination is not None else (),
         tuple(notes),
-        tuple(islice(absent_settings(gamebook, document, node), MOST_ABSENT)) if gamebook is not None else (),
         (rules.default if (rules := gamebook.field_rules(document.path, node)) else "") if gamebook is not None else "",
     )
 

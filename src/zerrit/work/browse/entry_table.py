@@ -20,6 +20,7 @@ from zerrit.core.documents import Document, Finding, Node
 from zerrit.core.documents.conditions import chosen_of, fits_value
 from zerrit.core.documents.entry_keys import MOST_PARTS
 from zerrit.core.errors import AddressInvalid, ZerritError
+from zerrit.core.gamebooks.absent_settings import AbsentSetting, first_absent
 from zerrit.work.base.errors import Refused
 from zerrit.work.base.workspace import Workspace
 from zerrit.work.browse.entry_lines import AT_ONCE, SETTINGS, EntryLines, Line, kind_name, lines_of
@@ -86,6 +87,7 @@ class EntryPage:
     matching: int
     offset: int
     is_complete: bool = True
+    absent: tuple[AbsentSetting, ...] = ()  #: known settings that the file does not have
 
 
 _CHANGED: WeakKeyDictionary[Document, tuple[Document, frozenset[str]]] = WeakKeyDictionary()
@@ -126,8 +128,9 @@ def _page(seen: SeenFile, path: str, query: TableQuery, patience: float | None) 
         kinds = table.counts()
         chosen = query.kind or _main_kind(kinds, table.looked_into())
     is_complete = is_whole and states is not None
+    absent = first_absent(gamebook, document, document.root)
     if chosen not in kinds:
-        return EntryPage(kinds, chosen, (), (), (), 0, 0, 0, is_complete)
+        return EntryPage(kinds, chosen, (), (), (), 0, 0, 0, is_complete, absent)
     kind = table.kind(chosen)
     marks = _Marks(_changed_addresses(seen.before, document), _by_address(seen.findings))
     lines = _sorted(list(_matching(document, kind.lines, query, marks)), query)
@@ -142,7 +145,7 @@ def _page(seen: SeenFile, path: str, query: TableQuery, patience: float | None) 
     page = lines[offset : offset + min(query.limit, MOST_ROWS)]
     rows = tuple(_row(document, line, marks, known if chosen == SETTINGS else None) for line in page)
     matching = len(lines) if is_whole else kind.total
-    return EntryPage(kinds, chosen, columns, kind.parts, rows, kind.total, matching, offset, is_complete)
+    return EntryPage(kinds, chosen, columns, kind.parts, rows, kind.total, matching, offset, is_complete, absent)
 
 
 def fitting_entries(document: Document, query: TableQuery) -> Iterator[tuple[Node, Mapping[str, str]]]:

@@ -17,6 +17,7 @@ from zerrit.core.documents.format_writer import dedented
 from zerrit.core.documents.lookup import enclosing, find
 from zerrit.core.errors import AddressNotFound
 from zerrit.core.gamebooks import Gamebook
+from zerrit.core.gamebooks.absent_settings import AbsentSetting, first_absent
 from zerrit.core.nearest import did_you_mean, nearest
 from zerrit.core.packing import pack
 from zerrit.core.paths import pack_of
@@ -86,6 +87,7 @@ class Place:
     allowed: str
     findings: tuple[Finding, ...]  #: those whose line is one of its lines
     read_as: str = ""  #: the format of its file, in words
+    absent: tuple[AbsentSetting, ...] = ()  #: of an entry, a group or a file: known settings that it does not have
 
 
 def list_files(workspace: Workspace, server_id: str, patience: float | None = None) -> list[FileState]:
@@ -293,6 +295,7 @@ def place_in(document: Document, node: Node, newest: Newest) -> Place:
         allowed_text(column),
         findings_at(document, node, newest.checked.findings),
         document.read_as,
+        first_absent(newest.gamebook, document, node),
     )
 
 

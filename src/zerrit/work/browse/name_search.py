@@ -17,6 +17,7 @@ from zerrit.core.addresses import Address, parse_address, print_segments
 from zerrit.core.checks import Checked, Examination, Unknown, words_of
 from zerrit.core.documents import Document, Node, read_document
 from zerrit.core.errors import AddressInvalid
+from zerrit.core.gamebooks.absent_settings import first_absent
 from zerrit.core.wildcards import path_matches
 from zerrit.records import Change, Server, Snapshot, load_content
 from zerrit.records.search_index import IndexedEntry
@@ -42,6 +43,7 @@ class NameKind(StrEnum):
     SNAPSHOT = "snapshot"
     WORD = "word"  #: of a list of a gamebook
     FINDING = "finding"
+    ABSENT = "absent"  #: a setting that the gamebook knows and that is not there
 
 
 @dataclass(frozen=True, slots=True)
@@ -70,12 +72,14 @@ class NameSearch:
 class _Files:
     """The latest text files of a server, by the key under which each is indexed.
 
-    `words` and `findings` are the keys of the words of its gamebook and of what is found in these files.
+    `words`, `findings` and `absent` are the keys of the words of its gamebook, of what is found in these files, and of the
+    known settings that they do not have.
     """
 
     server: Server
     words: str
     findings: str
+    absent: str
     keys: Mapping[str, str]  #: by path
     digests: Mapping[str, str]
 
@@ -151,6 +155,7 @@ def _files(workspace: Workspace, session: Session, server: Server) -> _Files | N
         server,
         f"words:{state}",
         f"findings:{state}",
+        f"absent:{state}",
         {path: f"{digest}:{gamebook_digest}:{path}" for path, digest in held.items()},
         held,
     )
@@ -196,10 +201,11 @@ def _records(session: Session, server: Server, words: Sequence[str]) -> Iterator
 
 
 def _known(workspace: Workspace, files: Sequence[_Files], words: Sequence[str]) -> Iterator[NameHit]:
-    """Words of the lists of gamebooks, and findings in the latest files."""
-    servers = {key: one.server.id for one in files for key in (one.words, one.findings)}
+    """Words of the lists of gamebooks, findings in the latest files, and known settings that they do not have."""
+    servers = {key: one.server.id for one in files for key in (one.words, one.findings, one.absent)}
     for kind, keys in (
         (NameKind.FINDING, [one.findings for one in files]),
+        (NameKind.ABSENT, [one.absent for one in files]),
         (NameKind.WORD, [one.words for one in files]),
     ):
         for hit in workspace.search_index.find(keys, words, MOST_OF_KIND):
@@ -215,6 +221,16 @@ def _words(examination: Examination) -> Iterator[IndexedEntry]:
         except Unknown:
             continue  # a file that it comes from is broken, which is a finding of its own
         yield from (IndexedEntry(word, f"one of the {name}", _place("", "", word), 0) for word in found)
+
+
+def _absent(examination: Examination) -> Iterator[IndexedEntry]:
+    """Known settings that are not there, of groups that a file has once."""
+    for path, document in examination.documents.items():
+        for one in first_absent(examination.gamebook, document, document.root):
+            takes = f"the game takes {one.default}" if one.default else "no default known"
+            where = f"not in {path}#{one.parent}" if one.parent else f"not in {path}"
+            parent = one.parent if not one.is_below_nothing else ""
+            yield IndexedEntry(one.name, f"{where}; {takes}", _place(path, parent, one.address), 0)
 
 
 def _place(path: str, address: str, apart: str) -> str:
@@ -254,7 +270,7 @@ class Indexer:
             files = [one for server in servers if (one := _files(self._workspace, session, server)) is not None]
         if not _index(self._workspace, files, patience):
             return False
-        keys = {key for one in files for key in (one.words, one.findings, *one.keys.values())}
+        keys = {key for one in files for key in (one.words, one.findings, one.absent, *one.keys.values())}
         self._workspace.search_index.forget_all_but(keys)
         self._done = state
         return True
@@ -277,7 +293,7 @@ class Indexer:
 def _index(workspace: Workspace, files: Sequence[_Files], patience: float) -> bool:
     until = time.monotonic() + patience
     wanted: dict[str, tuple[_Files, str | None]] = {key: (one, path) for one in files for path, key in one.keys.items()}
-    wanted |= {key: (one, None) for one in files for key in (one.words, one.findings)}
+    wanted |= {key: (one, None) for one in files for key in (one.words, one.findings, one.absent)}
     for key in workspace.search_index.missing(wanted):
         if time.monotonic() > until or workspace.stopping.is_set():
             return False
@@ -302,6 +318,7 @@ def _index_check(workspace: Workspace, files: _Files) -> None:
         checked = checked_in(workspace, session, files.server, latest)
     workspace.search_index.add(files.findings, islice(_findings(checked), MOST_FOUND))
     workspace.search_index.add(files.words, _words(checked.examination) if checked.examination is not None else ())
+    workspace.search_index.add(files.absent, _absent(checked.examination) if checked.examination is not None else ())
 
 
 def _indexed(document: Document, between: Callable[[], None]) -> Iterator[IndexedEntry]:
