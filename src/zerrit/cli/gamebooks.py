@@ -140,18 +140,27 @@ def _decided(text: str) -> tuple[str, str]:
 @click.argument("folders", nargs=-1, required=True, type=FOLDER)
 @click.option("--save-to", type=OUT, help="Write the draft there instead of printing it.")
 @click.option("--game", default="", help="The name of the game; by default that of the first folder.")
-def draft_gamebook(folders: tuple[Path, ...], save_to: Path | None, game: str) -> None:
+@click.option(
+    "--server-files",
+    "servers",
+    type=FOLDER,
+    multiple=True,
+    help="A folder with the files of a running server: each rule says how many places there do not fit it. Repeatable.",
+)
+def draft_gamebook(folders: tuple[Path, ...], save_to: Path | None, game: str, servers: tuple[Path, ...]) -> None:
     """Draft a gamebook from default files.
 
     Give a FOLDER for each version, the oldest first; two versions make the draft better. Rules of a draft warn and
     never block until someone keeps them.
     """
-    from zerrit.core.drafting import draft  # noqa: PLC0415  # only this command drafts
+    from zerrit.core.checks.draft_exceptions import with_exceptions  # noqa: PLC0415  # only this command drafts
+    from zerrit.core.drafting import draft  # noqa: PLC0415
 
     trees = [contents_of(folder) for folder in folders]
     if not trees[-1]:
         raise click.ClickException(f"There are no files in {folders[-1]}.")
     text = draft(trees, game or folders[0].resolve().name, " and ".join(folder.name for folder in folders))
+    text = with_exceptions(text, {folder.name: contents_of(folder) for folder in servers})
     if save_to is None:
         echo(text, is_content=True)
         return

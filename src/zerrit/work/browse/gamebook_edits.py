@@ -51,11 +51,11 @@ from zerrit.work.base.activity_log import note
 from zerrit.work.base.errors import NotFound, Outdated, Refused
 from zerrit.work.base.workspace import Workspace
 from zerrit.work.browse.file_browser import newest_of
-from zerrit.work.browse.gamebook_review import Trial, draft_from_defaults, test_gamebook
+from zerrit.work.browse.gamebook_review import Trial, draft_from_defaults, draft_key, test_gamebook
 from zerrit.work.servers.servers import get_server
 from zerrit.work.servers.stored_gamebooks import gamebook_of, kept_bases, save_gamebook
 from zerrit.work.snapshots.live_files import Held
-from zerrit.work.snapshots.snapshots import checked_in, digests, list_snapshots, require_latest
+from zerrit.work.snapshots.snapshots import checked_in, digests, require_latest
 
 MOST_EXCEPTIONS: Final = 5
 MOST_SUGGESTED: Final = 500
@@ -156,11 +156,10 @@ def _draft(workspace: Workspace, server_id: str) -> _Source | None:
     """A new draft from the defaults, checked on the latest files; None where there are no defaults."""
     with workspace.session() as session:
         get_server(session, server_id)
-        latest = require_latest(session, server_id)
-        shipped = tuple(one.id for one in list_snapshots(session, server_id) if one.kind == "defaults")
-        key = (latest.id, *shipped)
-    if not shipped:
-        return None
+        require_latest(session, server_id)
+        key = draft_key(session, server_id)
+    if not key[0]:
+        return None  # there are no defaults
     known = workspace.drafted.get(key)
     if isinstance(known, _Source):
         return known

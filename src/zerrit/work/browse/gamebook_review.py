@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
-from typing import Any
+from typing import Any, Final
 
 from sqlalchemy.orm import Session
 
 from zerrit.core.checks import Checked, RuleStatistic, Unknown, check_files_of, gather_files, statistics_of, words_of
 from zerrit.core.checks.cases import CaseResult, failed_cases
+from zerrit.core.checks.draft_exceptions import with_exceptions
 from zerrit.core.discovery import SeenFile, Sort, discover
 from zerrit.core.documents import Finding
 from zerrit.core.documents.findings import known_again
@@ -24,10 +25,13 @@ from zerrit.records import Gamebook as GamebookRow
 from zerrit.records import Server, Snapshot, load_content
 from zerrit.work.base.errors import NotFound
 from zerrit.work.base.workspace import Workspace
+from zerrit.work.browse.rolled_back_values import advice_of_rollbacks, rolled_back, servers_alike
 from zerrit.work.servers.servers import get_server
 from zerrit.work.servers.stored_gamebooks import gamebook_of, kept_bases, list_gamebooks
 from zerrit.work.snapshots.live_files import Held
 from zerrit.work.snapshots.snapshots import checked_in, digests, latest_snapshot, list_snapshots, require_latest
+
+MOST_OTHERS: Final = 6  #: servers whose files a draft is held against
 
 
 @dataclass(frozen=True, slots=True)
@@ -179,8 +183,18 @@ def test_gamebook(workspace: Workspace, server_id: str, text: str) -> Trial:
     )
 
 
+def draft_key(session: Session, server_id: str) -> tuple[int, ...]:
+    """By what the draft for a server is made of."""
+    shipped = [one.id for one in list_snapshots(session, server_id) if one.kind == "defaults"]
+    alike = servers_alike(session, server_id)[: MOST_OTHERS + 1]
+    latest = [snapshot.id for one in alike if (snapshot := latest_snapshot(session, one.id)) is not None]
+    return (len(shipped), *shipped, *latest, *(change.id for one in alike for change in rolled_back(session, one)))
+
+
 def draft_from_defaults(workspace: Workspace, server_id: str) -> str:
     """A gamebook drafted from all defaults that were imported for a server; the logs that are on it are ignored.
+
+    It warns of values that were rolled back, and says of each rule what does not fit it on other servers with the same gamebook.
 
     Raises NotFound.
     """
@@ -198,9 +212,19 @@ def draft_from_defaults(workspace: Workspace, server_id: str) -> str:
         game = server.gamebook or server_id
         latest = latest_snapshot(session, server_id)
         own = {file.path for file in latest.files} if latest is not None else set()
+        others = [one for one in servers_alike(session, server_id) if one.id != server_id][:MOST_OTHERS]
+        held = {
+            one.id: Held(workspace, digests(session, snapshot))
+            for one in others
+            if (snapshot := latest_snapshot(session, one.id)) is not None
+        }
     text = draft(trees, game, f"defaults {labels}")
+    advice = advice_of_rollbacks(workspace, server_id)
+    if advice:
+        text = with_part(text, ("advice",), [*(data_at(text, ("advice",)) or ()), *advice])
     ignored = _written_by_the_game(own - trees[-1].keys())
-    return with_part(text, ("ignore",), ignored) if ignored else text
+    text = with_part(text, ("ignore",), ignored) if ignored else text
+    return with_exceptions(text, held)
 
 
 def _written_by_the_game(paths: Iterable[str]) -> list[str]:
