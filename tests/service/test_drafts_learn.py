@@ -10,7 +10,7 @@ from pathlib import Path
 import pytest
 
 from tests.cli.command import zerrit
-from tests.quick import ADMIN, PASSWORD, TOO_MUCH, Quick, quick_stack
+from tests.quick import TOO_MUCH, Quick, quick_stack
 
 
 @pytest.fixture

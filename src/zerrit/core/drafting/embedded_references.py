@@ -84,4 +84,4 @@ def _fitting(newest: frozenset[str], every: frozenset[str], targets: Sequence[Ta
         for target in targets
         if target.column is not column and newest <= target.words and every <= target.words | target.past
     ]
-    return min(fitting, key=lambda target: (len(target.words), target.column is None, target.name), default=None)
+    return min(fitting, key=lambda target: target.likelihood, default=None)

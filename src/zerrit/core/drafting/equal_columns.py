@@ -1,4 +1,4 @@
-"""Numbers and words that two tables have alike for the same key: a draught in a chart and in a ledger."""
+"""Numbers and words that two tables have alike for the same key: a price in a list of goods and in the ledger of a shop."""
 
 from __future__ import annotations
 

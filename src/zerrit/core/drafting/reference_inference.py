@@ -49,6 +49,11 @@ class Target:
     is_list_file: bool = False  #: a text file with one word a line, whose order may count
     past: frozenset[str] = frozenset()  #: names of files and folders that only an earlier tree has
 
+    @property
+    def likelihood(self) -> tuple[bool, int, bool, str]:
+        """The least of several is what words refer to most likely: the fewest words, and no map that says one thing of them."""
+        return self.entries is not None and self.entries.is_map, len(self.words), self.column is None, self.name
+
     def holds(self, column: Column) -> bool:
         """Every value of the column is a word of it, in the newest tree and in those before."""
         return frozenset(+column.counts) <= self.words and frozenset(column.values) <= self.words | self.past
@@ -134,6 +139,7 @@ def names_in(entries: Entries) -> frozenset[str]:
 
 
 def names_at(sort: Sort, entries: Entries) -> str:
+    """The address of what has those names."""
     return address(sort, entries, "*" if entries.is_map else "")
 
 
@@ -153,7 +159,7 @@ def name_references(sorts: Sequence[Sort], targets: Sequence[Target]) -> Iterato
                 and _may_name(names, entries, target)
             ]
             if len(names) >= NAMES_FROM and fitting:
-                target = min(fitting, key=lambda target: (len(target.words), target.column is None, target.name))
+                target = min(fitting, key=lambda target: target.likelihood)
                 counts = Counter(names)
                 yield Reference(where, target, len(names), Column("*", counts, counts), take="name")
 
@@ -232,7 +238,7 @@ def references(sorts: Sequence[Sort], known: Knowledges, targets: Sequence[Targe
             files = [
                 min(
                     others,
-                    key=lambda t: (t.is_list_file and len(words) == 1, len(t.words), t.column is None, t.name),
+                    key=lambda t: (t.is_list_file and len(words) == 1, t.likelihood),
                 )
             ]
         found += [
