@@ -125,3 +125,45 @@ def test_search_and_the_table_take_conditions(at: Page, quick: Quick) -> None:
     at.keyboard.press("Control+k")
     at.get_by_role("dialog").get_by_role("combobox").fill("*.lua#Mill.Stones/*[speed>100]/grain")
     expect(at.get_by_role("option", name="barley")).to_be_visible()
+
+
+POSTS = """posts:
+  - {name: sack door, kind: door, pos: [2, 1, 0], yaw: 90}
+  - {name: stone, kind: wheel, pos: [0, 4, 3], yaw: 0}
+  - {name: loft hatch, kind: door, pos: [-4, 7, 0], yaw: 270}
+"""
+
+
+def test_distances_by_floor_and_facing_and_shares_with_targets(at: Page, quick: Quick) -> None:
+    (quick.game().folder / "posts.yml").write_text(POSTS)
+    quick.zerrit.fetch("reef")
+    at.goto(f"{quick.url}/servers/reef/figures")
+    figure(at, "Distances")
+    at.get_by_label("Address of the entries").fill("posts.yml#posts/*")
+    at.get_by_label("Axes").fill("pos/[#1],pos/[#3]")
+    at.get_by_label("Height", exact=True).fill("pos/[#2]")
+    at.get_by_label("Floors begin at").fill("0,3,6")
+    at.get_by_label("Facing").fill("yaw")
+    at.get_by_role("button", name="Calculate").click()
+    expect(at.get_by_role("columnheader", name="Faces away by")).to_be_visible()
+    row = at.get_by_role("row", name="posts.yml#posts/[stone]")
+    expect(row).to_contain_text("3")
+    asked = quick.zerrit.distances(
+        "reef",
+        "posts.yml#posts/*",
+        ["pos/[#1]", "pos/[#3]"],
+        centre=["0", "0"],
+        height="pos/[#2]",
+        floors=["0", "3", "6"],
+        facing="yaw",
+    )
+    for one in asked:
+        cells = at.get_by_role("row", name=one.address).get_by_role("cell").all_inner_texts()
+        assert cells[3:5] == [str(one.floor), f"{one.turned}°"], cells
+    figure(at, "Balance")
+    at.get_by_label("Address of the numbers").fill("data/store.db#grains/price")
+    at.get_by_label("Group by").fill("bolted")
+    at.get_by_label("Wanted shares").fill("1=30")
+    at.get_by_role("button", name="Calculate").click()
+    expect(at.get_by_role("columnheader", name="wanted")).to_be_visible()
+    expect(at.get_by_role("cell", name="30.0 %")).to_be_visible()

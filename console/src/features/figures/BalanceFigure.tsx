@@ -22,13 +22,14 @@ const MOST_BARS = 24;
 export function BalanceFigure({ of }: { of: FigureOf }) {
   const [address, setAddress] = useState("");
   const [by, setBy] = useState("");
-  const [asked, setAsked] = useState<{ address: string; by: string[] } | null>(null);
+  const [target, setTarget] = useState("");
+  const [asked, setAsked] = useState<{ address: string; by: string[]; target: string[] } | null>(null);
   const found = useQuery({
     queryKey: ["figures", "balance", of, asked],
     queryFn: () =>
       answer(
         api.GET("/api/v1/servers/{server_id}/figures/balance", {
-          params: { path: { server_id: of.serverId }, query: { address: asked?.address ?? "", by: asked?.by ?? [], change: of.changeId ?? null } },
+          params: { path: { server_id: of.serverId }, query: { address: asked?.address ?? "", by: asked?.by ?? [], target: asked?.target ?? [], change: of.changeId ?? null } },
         }),
       ),
     enabled: asked !== null,
@@ -36,9 +37,10 @@ export function BalanceFigure({ of }: { of: FigureOf }) {
   });
   return (
     <>
-      <FigureForm onSubmit={() => { setAsked({ address: address.trim(), by: groupsIn(by) }); }}>
+      <FigureForm onSubmit={() => { setAsked({ address: address.trim(), by: groupsIn(by), target: target.split(",").map((one) => one.trim()).filter(Boolean) }); }}>
         <TextField required label="Address of the numbers" value={address} onChange={(event) => { setAddress(event.target.value); }} sx={{ width: 430 }} slotProps={{ htmlInput: { style: { fontFamily: MONO, fontSize: 12 } } }} />
         <TextField label="Group by" placeholder="field, part/@of, [kind=cloth] [!old]" value={by} onChange={(event) => { setBy(event.target.value); }} sx={{ width: 280 }} />
+        <TextField label="Wanted shares" placeholder="cloth=30, tool=20" value={target} onChange={(event) => { setTarget(event.target.value); }} sx={{ width: 200 }} />
       </FigureForm>
       <ProblemNote error={found.error} />
       {found.isLoading && <Loading />}
@@ -57,6 +59,7 @@ function groupsIn(text: string): string[] {
 
 function Balance({ tally }: { tally: Schemas["TallyOut"] }) {
   const bars = tally.rows.slice(0, MOST_BARS);
+  const hasTargets = tally.rows.some((row) => row.target != null);
   return (
     <>
       <Typography variant="body2" color="text.secondary" gutterBottom>
@@ -90,6 +93,8 @@ function Balance({ tally }: { tally: Schemas["TallyOut"] }) {
               <TableCell align="right">Delta</TableCell>
               <TableCell align="right">Share before</TableCell>
               <TableCell align="right">after</TableCell>
+              {hasTargets && <TableCell align="right">wanted</TableCell>}
+              {hasTargets && <TableCell align="right">Off by</TableCell>}
             </TableRow>
           </TableHead>
           <TableBody>
@@ -103,6 +108,8 @@ function Balance({ tally }: { tally: Schemas["TallyOut"] }) {
                 <TableCell align="right">{row.delta === "0" ? "" : row.delta}</TableCell>
                 <TableCell align="right">{shareOf(row.share_before)}</TableCell>
                 <TableCell align="right">{shareOf(row.share_after)}</TableCell>
+                {hasTargets && <TableCell align="right">{shareOf(row.target)}</TableCell>}
+                {hasTargets && <TableCell align="right">{row.off}</TableCell>}
               </TableRow>
             ))}
           </TableBody>

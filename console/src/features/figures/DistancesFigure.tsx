@@ -15,7 +15,23 @@ import { MONO } from "../../theme";
 import { FigureForm, type FigureOf } from "./FigureForm";
 import { Rows } from "./Rows";
 
-interface Asked { address: string; axes: string[]; centre: string[]; to: string; radius: string | null; box: string[] }
+interface Asked {
+  address: string;
+  axes: string[];
+  centre: string[];
+  to: string;
+  radius: string | null;
+  box: string[];
+  height: string;
+  floors: string[];
+  facing: string;
+  zero: Direction;
+  turns: Turns;
+}
+type Direction = "+x" | "-x" | "+z" | "-z";
+type Turns = "right" | "left";
+
+const NOTHING: Asked = { address: "", axes: [], centre: [], to: "", radius: null, box: [], height: "", floors: [], facing: "", zero: "+z", turns: "right" };
 
 const MOST_POINTS = 2000; // that are drawn
 const MONOSPACE = { htmlInput: { style: { fontFamily: MONO, fontSize: 12 } } };
@@ -30,20 +46,25 @@ export function DistancesFigure({ of }: { of: FigureOf }) {
   const [to, setTo] = useState("");
   const [radius, setRadius] = useState("");
   const [box, setBox] = useState("");
+  const [height, setHeight] = useState("");
+  const [floors, setFloors] = useState("");
+  const [facing, setFacing] = useState("");
+  const [zero, setZero] = useState<Direction>("+z");
+  const [turns, setTurns] = useState<Turns>("right");
   const [asked, setAsked] = useState<Asked | null>(null);
   const found = useQuery({
     queryKey: ["figures", "distances", of, asked],
     queryFn: () =>
       answer(
         api.GET("/api/v1/servers/{server_id}/figures/distances", {
-          params: { path: { server_id: of.serverId }, query: { ...(asked ?? { address: "", axes: [], centre: [], to: "", radius: null, box: [] }), change: of.changeId ?? null } },
+          params: { path: { server_id: of.serverId }, query: { ...(asked ?? NOTHING), change: of.changeId ?? null } },
         }),
       ),
     enabled: asked !== null,
   });
   const submit = () => {
     const isCentre = from === "centre";
-    setAsked({ address: address.trim(), axes: parts(axes), centre: isCentre ? parts(centre) : [], to: isCentre ? "" : to.trim(), radius: radius.trim() || null, box: parts(box) });
+    setAsked({ address: address.trim(), axes: parts(axes), centre: isCentre ? parts(centre) : [], to: isCentre ? "" : to.trim(), radius: radius.trim() || null, box: parts(box), height: height.trim(), floors: parts(floors), facing: facing.trim(), zero, turns });
   };
   return (
     <>
@@ -61,6 +82,20 @@ export function DistancesFigure({ of }: { of: FigureOf }) {
         )}
         <TextField label="Radius" type="number" value={radius} onChange={(event) => { setRadius(event.target.value); }} sx={{ width: 100 }} />
         <TextField label="Box (two corners)" placeholder="x,z,x,z" value={box} onChange={(event) => { setBox(event.target.value); }} sx={{ width: 150 }} />
+        <TextField label="Height" placeholder="y" value={height} onChange={(event) => { setHeight(event.target.value); }} sx={{ width: 90 }} />
+        <TextField label="Floors begin at" placeholder="0,3,6" value={floors} onChange={(event) => { setFloors(event.target.value); }} sx={{ width: 130 }} />
+        <TextField label="Facing" placeholder="yaw" value={facing} onChange={(event) => { setFacing(event.target.value); }} sx={{ width: 100 }} />
+        {facing.trim() && (
+          <>
+            <TextField select label="0 looks to" value={zero} onChange={(event) => { setZero(event.target.value as Direction); }} sx={{ width: 100 }}>
+              {(["+x", "-x", "+z", "-z"] as const).map((one) => <MenuItem key={one} value={one}>{one}</MenuItem>)}
+            </TextField>
+            <TextField select label="More leads" value={turns} onChange={(event) => { setTurns(event.target.value as Turns); }} sx={{ width: 135 }}>
+              <MenuItem value="right">to the right</MenuItem>
+              <MenuItem value="left">to the left</MenuItem>
+            </TextField>
+          </>
+        )}
       </FigureForm>
       <ProblemNote error={found.error} />
       {found.isLoading && <Loading lines={4} />}
@@ -71,22 +106,29 @@ export function DistancesFigure({ of }: { of: FigureOf }) {
 
 function Distances({ asked, rows }: { asked: Asked; rows: readonly Schemas["DistanceOut"][] }) {
   const hasOthers = asked.to !== "";
+  const [hasFloors, hasFacing] = [asked.floors.length > 0, asked.facing !== ""];
   return (
     <>
       {asked.axes.length > 1 && <Plane asked={asked} rows={rows} />}
       <Rows
-        heads={["Entry", "At", "Distance", ...(hasOthers ? ["Nearest"] : []), ""]}
+        heads={["Entry", "At", "Distance", ...(hasOthers ? ["Nearest"] : []), ...(hasFloors ? ["Floor"] : []), ...(hasFacing ? ["Faces away by"] : []), ""]}
         rows={rows.map((one) => [
           <Mono key="a">{one.address}</Mono>,
           one.point.join(", "),
           one.fault || (one.distance ?? ""),
           ...(hasOthers ? [<Mono key="n">{one.nearest}</Mono>] : []),
+          ...(hasFloors ? [floorOf(one.floor)] : []),
+          ...(hasFacing ? [one.turned == null ? "" : `${one.turned}°`] : []),
           one.is_inside === null ? "" : <KindMark key="i" kind={one.is_inside ? "within" : "outside"} />,
         ])}
         right={[2]}
       />
     </>
   );
+}
+
+function floorOf(floor: number | null | undefined): string {
+  return floor == null ? "" : floor === 0 ? "below all" : String(floor);
 }
 
 /** The ends of an axis, with a little room around the points. */
