@@ -150,6 +150,9 @@ def test_the_inspector_shows_rules_makes_one_with_another_field_and_takes_notes(
     expect(inspector.get_by_role("region", name="Notes")).to_contain_text("low on purpose: it is a gift")
     (note,) = zerrit.notes(SERVER, f"sea/finds.xml#{GIMBAL}/@worth")
     assert (note.text, note.author) == ("low on purpose: it is a gift", ADMIN)
+    inspector.get_by_role("button", name="Into the gamebook").click()
+    expect(inspector.get_by_role("region", name="Notes")).to_contain_text("It is in the gamebook now.")
+    assert "low on purpose: it is a gift" in zerrit.gamebook_text("fathomline").text
     remove.click()
     expect(inspector.get_by_role("region", name="Notes")).not_to_contain_text("gift")
 

@@ -39,6 +39,31 @@ def test_only_the_author_removes_a_note(zerrit: Client, stack: DemoStack) -> Non
         zerrit.remove_note(added.id)
 
 
+def test_a_note_becomes_a_decision_of_the_gamebook(zerrit: Client) -> None:
+    note = zerrit.add_note("coral-gate", "station.ini#World/DayLength", "crews\n  asked for long days")
+    seen = zerrit.keep_note(note.id, dry_run=True)
+    (line,) = [line.text for line in seen.lines if line.kind == "added"]
+    assert not seen.is_saved
+    assert '{at: "station.ini#World/DayLength", why: crews asked for long days, by: isolde' in line
+    kept = zerrit.keep_note(note.id)
+    assert kept.is_saved
+    with pytest.raises(ProblemError, match="has a decision at .* already"):
+        zerrit.keep_note(note.id)
+    change = zerrit.create_change("coral-gate", "Short days").id
+    zerrit.add_step(change, api.StepIn(kind="set", address="station.ini#World/DayLength", operation="=60"))
+    told = [one.message for one in zerrit.check(change).findings if one.code == "meaning.decision"]
+    assert len(told) == 1
+    assert "crews asked for long days" in told[0]
+    of_file = zerrit.add_note("coral-gate", "station.ini", "the whole file")
+    with pytest.raises(ProblemError, match="not beside a value"):
+        zerrit.keep_note(of_file.id)
+    comment = zerrit.add_comment(change, "why?", "station.ini#World/DayLength")
+    with pytest.raises(ProblemError, match="not beside a value"):
+        zerrit.keep_note(comment.id)
+    with pytest.raises(ProblemError, match="no note 9999"):
+        zerrit.keep_note(9999)
+
+
 def test_comments_are_those_of_one_change(shared: Shared) -> None:
     _, zerrit = shared
     one, other = (zerrit.create_change("coral-gate", title).id for title in ("One", "Other"))

@@ -17,10 +17,12 @@ interface Props {
   label: string;
   button: string;
   withAddresses?: boolean;
+  /** Each note can be put into the gamebook. */
+  canKeep?: boolean;
 }
 
 /** What people wrote beside a place, and a field to write more. */
-export function NoteList({ notes, onWrite, label, button, withAddresses = false }: Props) {
+export function NoteList({ notes, onWrite, label, button, withAddresses = false, canKeep = false }: Props) {
   const [text, setText] = useState("");
   const queries = useQueryClient();
   const me = useQuery({ queryKey: ["me"], queryFn: () => answer(api.GET("/api/v1/me")) });
@@ -35,6 +37,10 @@ export function NoteList({ notes, onWrite, label, button, withAddresses = false 
     mutationFn: (id: number) => answer(api.DELETE("/api/v1/notes/{note_id}", { params: { path: { note_id: id } } })),
     onSuccess: () => askAgain(queries),
   });
+  const keep = useMutation({
+    mutationFn: (id: number) => answer(api.POST("/api/v1/notes/{note_id}/decision", { params: { path: { note_id: id } }, body: { dry_run: false } })),
+    onSuccess: () => askAgain(queries),
+  });
   return (
     <Box>
       {notes.map((note) => (
@@ -44,6 +50,8 @@ export function NoteList({ notes, onWrite, label, button, withAddresses = false 
           <Box sx={{ color: "text.secondary", fontSize: 11.5 }}>
             {note.author}, {when(note.created_at)}
             {me.data?.name === note.author && <Button size="small" color="inherit" sx={{ py: 0, ml: 0.5, minWidth: 0 }} disabled={remove.isPending} onClick={() => { remove.mutate(note.id); }}>Remove</Button>}
+            {canKeep && keep.isSuccess && keep.variables === note.id && " · It is in the gamebook now."}
+            {canKeep && !(keep.isSuccess && keep.variables === note.id) && <Button size="small" color="inherit" sx={{ py: 0, ml: 0.5, minWidth: 0 }} disabled={keep.isPending} title="Whoever changes the value is told it, on every server with this gamebook" onClick={() => { keep.mutate(note.id); }}>Into the gamebook</Button>}
           </Box>
         </Box>
       ))}
@@ -51,7 +59,7 @@ export function NoteList({ notes, onWrite, label, button, withAddresses = false 
         <TextField label={label} multiline maxRows={6} value={text} onChange={(event) => { setText(event.target.value); }} sx={{ flex: 1, minWidth: 0 }} />
         <Button type="submit" variant="outlined" disabled={!text.trim() || write.isPending}>{button}</Button>
       </Box>
-      <ProblemNote error={write.error ?? remove.error} />
+      <ProblemNote error={write.error ?? remove.error ?? keep.error} />
     </Box>
   );
 }

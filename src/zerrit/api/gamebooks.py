@@ -91,6 +91,12 @@ class NoteIn(Sent):
     text: Annotated[str, Field(min_length=1, max_length=5000)]
 
 
+class NoteDecisionIn(Sent):
+    """A note that is put into the gamebook; with `dry_run` it is only shown what that would be."""
+
+    dry_run: bool = False
+
+
 class PlayerNotesOut(BaseModel):
     text: str
 

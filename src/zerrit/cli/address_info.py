@@ -91,8 +91,13 @@ def _print_references(title: str, references: Sequence[api.ReferenceOut]) -> Non
 @click.argument("address")
 @click.argument("text", default="")
 @click.option("--remove", type=int, help="Remove the note with this number instead; it must be your own.")
+@click.option(
+    "--to-gamebook",
+    type=int,
+    help="Put the note with this number into the gamebook: whoever changes the value is told it.",
+)
 @output_option
-def note(address: str, text: str, remove: int | None, output: str) -> None:
+def note(address: str, text: str, remove: int | None, to_gamebook: int | None, output: str) -> None:
     """Write a note beside a place, SERVER:path#node: why a value is as it is. Without a text, list the notes.
 
     SERVER: alone lists all notes of a server.
@@ -102,6 +107,10 @@ def note(address: str, text: str, remove: int | None, output: str) -> None:
         if remove is not None:
             zerrit.remove_note(remove)
             echo(f"Removed the note {remove}.")
+            return
+        if to_gamebook is not None:
+            kept = zerrit.keep_note(to_gamebook)
+            echo(f"The note {to_gamebook} is a decision in the gamebook {kept.name} now.")
             return
         if text:
             added = zerrit.add_note(server, place, text)

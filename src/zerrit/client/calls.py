@@ -660,6 +660,11 @@ def remove_note(note_id: int) -> Call[None]:
     return Call("DELETE", f"/notes/{note_id}", _nothing)
 
 
+def keep_note(note_id: int, *, dry_run: bool = False) -> Call[api.GamebookEditOut]:
+    """Put a note beside a value into the gamebook, as a decision that is told to whoever changes the value."""
+    return Call("POST", f"/notes/{note_id}/decision", _one(api.GamebookEditOut), json={"dry_run": dry_run})
+
+
 def place_of_rule(server_id: str, address: str) -> Call[api.RulePlaceOut]:
     """Where the rule of a field stands in the gamebook of a server, or would stand."""
     return Call("GET", _server(server_id, "/gamebook/rule"), _one(api.RulePlaceOut), params={"address": address})

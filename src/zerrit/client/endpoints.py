@@ -130,6 +130,7 @@ class Endpoints:
     comments = Endpoint(calls.comments)
     add_comment = Endpoint(calls.add_comment)
     remove_note = Endpoint(calls.remove_note)
+    keep_note = Endpoint(calls.keep_note)
     place_of_rule = Endpoint(calls.place_of_rule)
     save_as_gamebook = Endpoint(calls.save_as_gamebook)
     suggestions = Endpoint(calls.suggestions)

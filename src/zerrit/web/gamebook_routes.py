@@ -159,6 +159,14 @@ def remove_note(note_id: api.Number, here: WorkspaceDep, who: PersonDep) -> None
     place_notes.remove_note(here, who.name, note_id)
 
 
+@router.post("/notes/{note_id}/decision", tags=["gamebooks"])
+def keep_note(
+    note_id: api.Number, given: api.NoteDecisionIn, here: WorkspaceDep, who: PersonDep
+) -> api.GamebookEditOut:
+    """Put a note beside a value into the gamebook, as a decision that is told to whoever changes the value."""
+    return _edit(gamebook_edits.keep_note(here, who.name, note_id, is_dry=given.dry_run))
+
+
 def _references(references: Iterable[Reference]) -> list[api.ReferenceOut]:
     return [api.ReferenceOut.model_validate(reference, from_attributes=True) for reference in references]
 

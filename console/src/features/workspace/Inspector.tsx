@@ -96,6 +96,7 @@ function Known({ serverId, about, change, edits }: { serverId: string; about: Sc
           notes={about.notes}
           label="Why it is so"
           button="Note"
+          canKeep
           onWrite={(text) => answer(api.POST("/api/v1/servers/{server_id}/notes", { params: { path: { server_id: serverId } }, body: { address: shown.address, text } }))}
         />
       </Box>

@@ -30,7 +30,7 @@ from zerrit.core.documents import Document, Finding, Format, Severity
 from zerrit.core.errors import GamebookInvalid
 from zerrit.core.file_steps import NOT_KEPT
 from zerrit.core.gamebooks import Gamebook, PlacedRule, read_gamebook
-from zerrit.core.gamebooks.rule_edits import with_part, without_part
+from zerrit.core.gamebooks.rule_edits import data_at, with_part, without_part
 from zerrit.core.gamebooks.rule_proposals import (
     Part,
     Relation,
@@ -44,9 +44,10 @@ from zerrit.core.gamebooks.rule_proposals import (
 )
 from zerrit.core.gamebooks.source_lines import Location
 from zerrit.core.gamebooks.suggested_rules import accepted, evidence_of, identity_of, is_new, is_open, rejected
+from zerrit.core.rules import DecisionRule
 from zerrit.core.wildcards import path_matches
 from zerrit.databases import query
-from zerrit.records import Server
+from zerrit.records import PlaceNote, Server
 from zerrit.work.base.activity_log import note
 from zerrit.work.base.errors import NotFound, Outdated, Refused
 from zerrit.work.base.workspace import Workspace
@@ -289,6 +290,36 @@ def put_rule(
     def edit(gamebook: Gamebook) -> tuple[str, Location]:
         text = gamebook.source.text
         return (without_part(text, location), ()) if data is None else (with_part(text, location, dict(data)), location)
+
+    return _on_book(workspace, person, server_id, edit, is_dry=is_dry)
+
+
+def keep_note(workspace: Workspace, person: str, note_id: int, *, is_dry: bool = False) -> GamebookEdit:
+    """Put a note beside a value into the gamebook, as a decision that is told to whoever changes the value.
+
+    Raises NotFound. Refused: the note is a comment in a change, or beside nothing, or the gamebook has a decision there.
+    """
+    with workspace.session() as session:
+        row = session.get(PlaceNote, note_id)
+        if row is None:
+            raise NotFound(f"There is no note {note_id}.")
+        if row.change_id is not None or not parse_address(row.address).segments:
+            raise Refused("A note beside a value can be put into the gamebook; this one is not beside a value.")
+        server_id, address = row.server_id, row.address
+        data = {
+            "at": address,
+            "why": " ".join(row.text.split()),
+            "by": row.author,
+            "since": f"{row.created_at:%Y-%m-%d}",
+        }
+
+    def edit(gamebook: Gamebook) -> tuple[str, Location]:
+        there = [placed.rule for placed in gamebook.placed if isinstance(placed.rule, DecisionRule)]
+        if any(one.at == address for one in there):
+            raise Refused(f"The gamebook has a decision at {address} already. Change that one.")
+        text = gamebook.source.text
+        location: Location = ("decisions", len(data_at(text, ("decisions",)) or ()))
+        return with_part(text, location, data), location
 
     return _on_book(workspace, person, server_id, edit, is_dry=is_dry)
 
