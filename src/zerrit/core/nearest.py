@@ -8,7 +8,8 @@ slip in them is the likeliest of all.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
+from functools import lru_cache
 
 CLOSE_ENOUGH = 60  # percent of matching characters; below it a suggestion misleads more than it helps
 LONG_ENOUGH = 4  # letters of a word of which another is a slip with one letter more, less or different
@@ -33,27 +34,58 @@ def did_you_mean(word: str, known: Iterable[str]) -> str:
     return f"Did you mean '{found[0]}'?" if found else ""
 
 
-def slip_of(word: str, usual: Sequence[str]) -> str | None:
+def slip_of(word: str, usual: tuple[str, ...]) -> str | None:
     """The usual word of which `word` seems to be a slip of the pen; None where it is one of them, or none is near.
 
     A slip is one letter left out, added, mistaken for another, or swapped with its neighbour, or another letter case. Short words
     and a plural in `s` are no slips, nor is another digit or sign: `Boat 2` is another thing than `Boat 1`.
     """
-    if word in usual or not word:
-        return None
+    index = _index_of(usual)
+    return None if word in index.words else index.near(word)
+
+
+def apart(words: Sequence[str]) -> tuple[str, ...]:
+    """Those of the words of which no other one could be a slip."""
+    index = _Index(words)
+    return tuple(word for word in words if index.near(word) is None)
+
+
+class _Index:
+    """Words by what is left of them without one letter: two words that are a letter apart share one such rest."""
+
+    def __init__(self, words: Iterable[str]) -> None:
+        self.words = frozenset(words)
+        self._by_rest: dict[str, list[str]] = {}
+        for word in dict.fromkeys(words):
+            for rest in _rests(folded(word)):
+                self._by_rest.setdefault(rest, []).append(word)
+
+    def near(self, word: str) -> str | None:
+        """The first other word of which this one could be a slip."""
+        wanted = folded(word)
+        near = (one for rest in _rests(wanted) for one in self._by_rest.get(rest, ()) if one != word)
+        return next((one for one in near if _is_slip(wanted, folded(one))), None) if wanted else None
+
+
+@lru_cache(maxsize=1024)
+def _index_of(usual: tuple[str, ...]) -> _Index:
+    return _Index(usual)
+
+
+def _rests(word: str) -> Iterator[str]:
+    yield word
+    yield from dict.fromkeys(word[:at] + word[at + 1 :] for at in range(len(word)))
+
+
+def _is_slip(wanted: str, other: str) -> bool:
+    if wanted == other:
+        return True
     from rapidfuzz.distance import OSA  # noqa: PLC0415  # slow to import, and most runs look for no name
 
-    wanted = folded(word)
-    for one in usual:
-        other = folded(one)
-        if wanted == other:
-            return one
-        if abs(len(wanted) - len(other)) <= 1 and OSA.distance(wanted, other, score_cutoff=1) == 1:
-            is_swap = sorted(wanted) == sorted(other)
-            is_long = max(len(wanted), len(other)) >= LONG_ENOUGH and min(len(wanted), len(other)) > 1
-            if (is_swap or (is_long and wanted != f"{other}s")) and _in_letters(wanted, other):
-                return one
-    return None
+    if OSA.distance(wanted, other, score_cutoff=1) != 1 or not _in_letters(wanted, other):
+        return False
+    is_long = max(len(wanted), len(other)) >= LONG_ENOUGH and min(len(wanted), len(other)) > 1
+    return sorted(wanted) == sorted(other) or (is_long and wanted != f"{other}s")
 
 
 def _in_letters(one: str, other: str) -> bool:

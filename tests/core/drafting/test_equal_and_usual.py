@@ -141,7 +141,7 @@ def test_a_slip_in_a_usual_word_is_told() -> None:
     ],
 )
 def test_what_a_slip_is(word: str, usual: list[str], meant: str | None) -> None:
-    assert slip_of(word, usual) == meant
+    assert slip_of(word, tuple(usual)) == meant
 
 
 def test_names_that_are_near_each_other_are_not_usual() -> None:

@@ -7,7 +7,7 @@ import math
 import re
 from collections import Counter, defaultdict
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from itertools import combinations
 from typing import Final
 
@@ -32,6 +32,9 @@ class _Table:
     sort: Sort
     entries: Entries
     key: str
+    known: dict[tuple[int, str], Pairs | None] = field(
+        default_factory=dict, compare=False
+    )  #: pairs that were asked for
 
     @property
     def fields(self) -> list[str]:
@@ -45,6 +48,11 @@ class _Table:
 
     def pairs(self, tree: int, place: str) -> Pairs | None:
         """The values of a tree by their key; None where one key has two values."""
+        if (tree, place) not in self.known:
+            self.known[tree, place] = self._pairs(tree, place)
+        return self.known[tree, place]
+
+    def _pairs(self, tree: int, place: str) -> Pairs | None:
         found: dict[str, str] = {}
         for row in self.entries.rows_of_tree[tree]:
             for key, value in row.items() if not self.key else [(row.get(self.key, ""), row.get(place, ""))]:
@@ -121,9 +129,9 @@ def _are_joined(groups: dict[tuple[int, str], int], one: tuple[int, str], other:
     mine, its = groups.setdefault(one, len(groups)), groups.setdefault(other, len(groups))
     if mine == its:
         return True
-    for field, group in groups.items():
+    for end, group in groups.items():
         if group == its:
-            groups[field] = mine
+            groups[end] = mine
     return False
 
 
@@ -173,9 +181,12 @@ def _support(one: _Table, mine: str, other: _Table, its: str) -> int:
         ours, theirs = one.pairs(tree, mine), other.pairs(tree, its)
         if ours is None or theirs is None:
             return 0
-        newest = [(ours[key], theirs[key]) for key in ours.keys() & theirs.keys()]
-        if any(not _is_equal(*pair) for pair in newest):
-            return 0
+        newest = []
+        for key, value in ours.items():
+            if key in theirs:
+                if not _is_equal(value, theirs[key]):
+                    return 0
+                newest.append((value, theirs[key]))
     if (
         len(newest) < FEWEST
         or _chance([value for value, _ in newest]) * (SAME_NAME if _plain(mine) == _plain(its) else 1) >= CHANCE

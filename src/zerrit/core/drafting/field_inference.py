@@ -22,7 +22,7 @@ from zerrit.core.documents.measures import Measure, measured
 from zerrit.core.documents.scalars import as_number
 from zerrit.core.drafting.comment_inference import Warned, said_in
 from zerrit.core.drafting.observations import Column, Entries
-from zerrit.core.nearest import slip_of
+from zerrit.core.nearest import apart
 from zerrit.core.wording import counted
 
 FEW: Final = 5  #: entries; with fewer, nothing is said of what all of them have
@@ -244,8 +244,8 @@ def _usual(values: Sequence[str], support: int) -> tuple[str, ...]:
         return ()
     if not all(_NAME.match(name) and name.count(" ") < 4 for name in names):
         return ()
-    apart = tuple(name for name in names if slip_of(name, [one for one in names if one != name]) is None)
-    return apart if len(apart) >= APART_SHARE * len(names) else ()
+    far = apart(names)
+    return far if len(far) >= APART_SHARE * len(names) else ()
 
 
 # --- fields beside each other -----------------------------------------------------------------------------------------

@@ -39,7 +39,9 @@ def _only_on(reference: Reference) -> Target:
     entries = target.entries
     if entries is None or target.column is None or len(reference.column.values) == len(target.words):
         return target
-    for place in entries.columns:
+    for place, column in entries.columns.items():
+        if any(as_switch(value) is None for value in column.values):
+            continue
         states = {row[target.column.place]: row.get(place, "") for row in entries.rows if target.column.place in row}
         on = {word for word, state in states.items() if as_switch(state)}
         off = {word for word, state in states.items() if as_switch(state) is False}
