@@ -118,7 +118,7 @@ def test_a_slip_in_a_usual_word_is_told() -> None:
         one for name, one in book.rules.files["kites.yml"].entries["kites/*"].fields.items() if name == "colour"
     ]
     assert field.usual == ("blue", "red", "white")
-    for wrong in ("whte", "wihte", "whitte", "wkite", "White"):
+    for wrong in ("whte", "wihte", "whitte", "wite", "White"):
         assert ("meaning.misspelled", 5) in codes(book, {**TWO, "kites.yml": KITES.replace("white", wrong).encode()}), (
             wrong
         )
@@ -132,6 +132,20 @@ def test_a_slip_in_a_usual_word_is_told() -> None:
         ("Clver", ["Clover", "Alder"], "Clover"),
         ("rey", ["rye"], "rye"),
         ("ryx", ["rye"], None),
+        ("milk", ["silk", "tar"], None),
+        ("boot", ["boat"], "boat"),
+        ("boot", ["boat", "raft"], None),
+        ("lantren", ["lantern", "raft"], "lantern"),
+        ("lamtern", ["lantern", "raft"], "lantern"),
+        ("bas", ["bass", "alto"], "bass"),
+        ("tar", ["tart", "pie"], None),
+        ("Upper Fod", ["Upper Ford", "Mill"], "Upper Ford"),
+        ("tar_small", ["tart_small", "pie"], None),
+        ("bells", ["bell", "drum"], None),
+        ("seed", ["seeds", "drum"], None),
+        ("bell_big", ["ball_big", "ball_small"], None),
+        ("HeavyGrapple", ["Heavy Grapple", "x"], "Heavy Grapple"),
+        ("Heavy Graple", ["Heavy Grapple", "x"], "Heavy Grapple"),
         ("Boat 2", ["Boat 1"], None),
         ("boat-1", ["boat 1"], None),
         ("boat", ["boat"], None),
@@ -146,11 +160,11 @@ def test_what_a_slip_is(word: str, usual: list[str], meant: str | None) -> None:
 
 def test_names_that_are_near_each_other_are_not_usual() -> None:
     piers = "piers:\n" + "".join(
-        f"  - {{name: {name}}}\n" for name in ("Alder", "Elder", "Clover", "Furze", "Gorse", "Iris", "Heath")
+        f"  - {{name: {name}}}\n" for name in ("Marlin", "Merlin", "Clover", "Furze", "Gorse", "Iris", "Heath")
     )
     text = draft([files(piers_yml=piers)], "g", "1")
     assert "usual: [Clover, Furze, Gorse, Heath, Iris]" in text
-    near = "piers:\n" + "".join(f"  - {{name: {name}}}\n" for name in ("Alder", "Elder", "Elders", "Gorse", "Horse"))
+    near = "piers:\n" + "".join(f"  - {{name: {name}}}\n" for name in ("Marlin", "Merlin", "Alderr", "Alder", "Gorse"))
     assert "usual" not in draft([files(piers_yml=near)], "g", "1")
 
 

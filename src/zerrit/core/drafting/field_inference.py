@@ -223,14 +223,14 @@ def _shape_of(value: str) -> str:
 
 
 def _is_closed(column: Column) -> bool:
-    """Few words, each of them seen again and again: another one would be a surprise."""
+    """Few words, each of them seen again and again: another one would be a surprise. Of names with a blank in them, others come."""
     values, support = column.values, sum(column.counts.values())
     once = sum(number == 1 for number in column.counts.values())
     return (
         1 < len(values) <= MOST_WORDS
         and support >= WORD_SEEN * len(values)
         and once * 100 <= support
-        and all(value and len(value) <= 60 for value in values)
+        and all(value and len(value) <= 60 and " " not in value for value in values)
     )
 
 

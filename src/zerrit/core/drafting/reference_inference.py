@@ -115,7 +115,7 @@ def _keys_and_names(sorts: Sequence[Sort]) -> Iterator[Target]:
         is_slot = not entries.kind and column.place in sort.slots
         is_name = not entries.kind and _is_name_of_file(sort, column)
         words = frozenset(column.values)
-        if not (is_key or is_slot or is_name) or entries.is_map:
+        if not (is_key or is_slot or is_name) or entries.is_map or _recurs(sort, column):
             continue
         if len(words) >= REFERENCE_FROM and not _are_numbers(words):
             text = address(sort, entries, column.place)
@@ -178,6 +178,11 @@ def mark_maps(sorts: Sequence[Sort], targets: Sequence[Target]) -> None:
             is_plain = bool(entries.kind) and len(entries.children) == len(names) >= NAMES_FROM and "*" not in names
             if is_plain and not entries.is_map and any(names <= target.words for target in targets):
                 entries.is_map = True
+
+
+def _recurs(sort: Sort, column: Column) -> bool:
+    """Words that stand several times in one file are used there, and defined elsewhere."""
+    return max(column.counts.values(), default=0) > max(1, len(sort.newest))
 
 
 def _is_name_of_file(sort: Sort, column: Column) -> bool:
