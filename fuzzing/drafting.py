@@ -1,7 +1,7 @@
 """
 How good drafts are: `make drafting`.
 
-For the demo and each world of tests/worlds: how many planted slips a draft of the default files finds, how many the draft finds once all
+For the demo, each world of tests/worlds and random games: how many planted slips a draft of the default files finds, how many the draft finds once all
 its suggestions are accepted and nothing is written by anyone, and how often it cries on the files that it was made from and on the
 next version. A slip is found where a finding is within three lines of it.
 """
@@ -15,6 +15,7 @@ from pathlib import Path
 
 from fuzzing.mistakes import Mistake, mistakes
 from fuzzing.mistakes import World as MistakeWorld
+from fuzzing.random_games import files_of, game, next_version, slips
 from tests.worlds import world
 from tests.worlds.slips import SLIPS
 from zerrit.core.checks import check_files_of, gather_files
@@ -26,6 +27,7 @@ from zerrit.demo.world_files import default_files, next_default_files
 OUT = Path(__file__).parent.parent / "benchmarks" / "DRAFTING.md"
 NEAR = 3  # lines
 SEED = 1
+RANDOM_GAMES = 60
 Trees = Sequence[Mapping[str, bytes]]
 
 
@@ -109,6 +111,40 @@ def quality(name: str) -> Quality:
     )
 
 
+def random_games(first: int, last: int) -> Quality:
+    """The same over games that are made of a seed, 16 slips in each."""
+    total = Quality(f"{last - first} random games", 0, 0, 0, 0, 0, 0)
+    for seed in range(first, last):
+        one = game(seed)
+        before, after = files_of(one), files_of(next_version(one, seed))
+        alone, both = book_of(draft([before], "g", "1")), accepted([before, after], "g")
+        planted = list(slips(before, seed, 16))
+        total = Quality(
+            total.name,
+            total.slips + len(planted),
+            total.alone + _noticed(alone, before, planted),
+            total.accepted + _noticed(both, before, planted),
+            total.on_sources
+            + sum(len(alarms(book, files)) for book, files in ((alone, before), (both, before), (both, after))),
+            total.on_next + len(alarms(alone, after)),
+            total.entries + entries_in(gather_files(after, alone).documents),
+        )
+    return total
+
+
+def _noticed(book: Gamebook, files: Mapping[str, bytes], planted: Sequence[tuple[str, int, bytes]]) -> int:
+    known = {(one.path, one.line, one.code, one.message) for one in found(book, files)}
+    return sum(
+        any(
+            one.path == path
+            and abs(one.line - line) <= NEAR
+            and (one.path, one.line, one.code, one.message) not in known
+            for one in found(book, {**files, path: data})
+        )
+        for path, line, data in planted
+    )
+
+
 def demo() -> Quality:
     """The demo with the mistakes of `make mistakes`, most of which no one can see without knowing the game."""
     first, second = default_files(), next_default_files()
@@ -140,7 +176,8 @@ def report(rows: Sequence[Quality]) -> str:
         "# How good drafts are",
         "",
         "Made by `make drafting`. A draft is made of the default files alone. *Accepted*: of both versions, with all suggestions accepted and no",
-        "rule written by anyone. A slip is found where a finding is within three lines of it, and was not there before.",
+        "rule written by anyone. A slip is found where a finding is within three lines of it, and was not there before. The random games are made",
+        "of seeds (fuzzing/random_games.py), with slips in any word or number, also in titles of which anything may be right.",
         "",
         "| game | slips | draft alone | accepted | findings in the files it was made of | in the next version, by entry |",
         "|---|---|---|---|---|---|",
@@ -162,7 +199,7 @@ def report(rows: Sequence[Quality]) -> str:
 def main() -> None:
     options = argparse.ArgumentParser(description=__doc__)
     options.add_argument("--write", action="store_true", help="write benchmarks/DRAFTING.md")
-    text = report([demo(), *(quality(name) for name in sorted(SLIPS))])
+    text = report([demo(), *(quality(name) for name in sorted(SLIPS)), random_games(0, RANDOM_GAMES)])
     print(text)
     if options.parse_args().write:
         OUT.write_text(text)

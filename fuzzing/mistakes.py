@@ -102,7 +102,7 @@ def _slip(word: str, rng: random.Random) -> str:
     )
 
 
-def _slips(word: str, rng: random.Random) -> str:
+def misspelled(word: str, rng: random.Random) -> str:
     for _ in range(20):
         slipped = _slip(word, rng)
         if slipped != word:
@@ -201,7 +201,7 @@ def misspelled_names(world: World, rng: random.Random) -> Iterator[Mistake]:
         for path, number, match in world.matching(pattern, paths):
             if world.lines[path][number - 1].startswith("<?"):
                 continue
-            files = _replaced(world, path, number, match, _slips(match.group(1), rng))
+            files = _replaced(world, path, number, match, misspelled(match.group(1), rng))
             yield Mistake("28", f"name {match.group(1)} misspelled in {path}:{number}", files, ((path, number),), 1)
 
 
@@ -220,7 +220,7 @@ def misspelled_words(world: World, rng: random.Random) -> Iterator[Mistake]:
     )
     for pattern, paths in patterns:
         for path, number, match in world.matching(pattern, paths):
-            files = _replaced(world, path, number, match, _slips(match.group(1), rng))
+            files = _replaced(world, path, number, match, misspelled(match.group(1), rng))
             yield Mistake("28", f"word {match.group(1)} misspelled in {path}:{number}", files, ((path, number),))
 
 
@@ -338,14 +338,14 @@ def one_word(world: World, rng: random.Random) -> Iterator[Mistake]:
     places = tuple((p, n) for path, pattern in ends for p, n, _ in world.matching(pattern, rf"^{path}$"))
     for path, pattern in ends:
         for _, number, match in world.matching(pattern, rf"^{path}$"):
-            for word in ("lantern-shelf", _slips(match.group(1), rng)):
+            for word in ("lantern-shelf", misspelled(match.group(1), rng)):
                 yield Mistake("11", f"{path} says {word}", _replaced(world, path, number, match, word), places)
     for path in ("addins/tidebell/card.yml", "addins/wreckmarks/card.yml"):
         for _, number, match in world.matching(r"  name: (\w+)", rf"^{path}$"):
             yield Mistake(
                 "11",
                 f"name in {path}",
-                _replaced(world, path, number, match, _slips(match.group(1), rng)),
+                _replaced(world, path, number, match, misspelled(match.group(1), rng)),
                 ((path, number),),
             )
 
@@ -422,7 +422,7 @@ def sentinels(world: World, rng: random.Random) -> Iterator[Mistake]:
             if m.group(1) == match.group(1) and m.group(2).count(":") < 3
         )
         if users:
-            slipped = _replaced(world, path, number, match, _slips(match.group(1), rng))
+            slipped = _replaced(world, path, number, match, misspelled(match.group(1), rng))
             yield Mistake("17", f"price of {match.group(1)} misspelled elsewhere", slipped, (*users, (path, number)))
 
 

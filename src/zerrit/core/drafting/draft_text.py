@@ -63,7 +63,7 @@ def draft(trees: Sequence[Mapping[str, bytes]], game: str, source: str) -> str:
             continue  # names have no knowledge of their own
         own.words = own.usual = ()  # where the words come from says more than the words, and is said once
         if reference.within:
-            own.matches, own.notes = "", []  # the form of a few words says less than what is in it
+            own.matches, own.notes = reference.matches, []  # the form of a few words says less than what is in it
     agreed = agreements(sorts, known, paths)
     needed = list(needs(sorts, everything))
     lines = [*_head(game, source), *_files(sorts, known)]

@@ -12,6 +12,7 @@ from zerrit.core.word_forms import word_in
 
 _BRACKETS: Final = re.compile(r"([^\[\](){}<>]*)([\[({<])[^\[\](){}<>]+([\])}>])")
 _SIGNS: Final = ":@/#|="
+ROOM: Final = 4  #: how many times the largest number a number may become
 MOST_FORMS: Final = 12  #: of a column; more of them are no forms
 
 
@@ -38,7 +39,8 @@ def _embedded(column: Column, where: str, targets: Sequence[Target]) -> list[Ref
         if target is None:
             continue
         support = sum(count for value, count in column.counts.items() if word_in(form, value) is not None)
-        found = [Reference(where, target, support, column, within=form)]
+        numbers = _numbers_behind(every, form)
+        found = [Reference(where, target, support, column, within=form, matches=numbers)]
         rest, all_rest = (frozenset(one for one in words if word_in(form, one) is None) for words in (newest, every))
         other = _fitting(rest, all_rest, targets, column)
         if other is not None:
@@ -69,6 +71,18 @@ def _forms(words: Iterable[str]) -> Iterator[str]:
     free = [form for form in found if "*" in form and form.count("*") == 1 and form.count("{}") == 1]
     yield from sorted(fixed[:MOST_FORMS], key=found.__getitem__)
     yield from sorted(free[:MOST_FORMS], key=found.__getitem__)
+
+
+def _numbers_behind(words: Iterable[str], form: str) -> str:
+    """A form with numbers of some digits behind the words, where all of them have such; else empty."""
+    sign = form.removeprefix("{}").removesuffix("*")
+    if form != f"{{}}{sign}*" or not sign:
+        return ""
+    behind = [word.partition(sign)[2] for word in words]
+    if not all(text.isascii() and text.isdigit() for text in behind):
+        return ""
+    digits = len(str(max(map(int, behind)) * ROOM))
+    return f"[^{sign}]+{sign}[0-9]{{1,{digits}}}"
 
 
 def _inner(words: Iterable[str], form: str) -> frozenset[str]:

@@ -12,8 +12,8 @@ from itertools import combinations
 from typing import Final
 
 from zerrit.core.documents.scalars import as_number
-from zerrit.core.drafting.observations import Entries, Sort
-from zerrit.core.drafting.reference_inference import address, name_of
+from zerrit.core.drafting.observations import OWN_NAME, Entries, Sort
+from zerrit.core.drafting.reference_inference import address, name_of, names_at, names_in
 from zerrit.core.rules.sources import OWN
 
 FEWEST: Final = 3  #: keys that two tables share
@@ -38,7 +38,7 @@ class _Table:
 
     @property
     def fields(self) -> list[str]:
-        if not self.key:
+        if self.entries.is_map:
             return [OWN]
         return [
             place
@@ -55,7 +55,7 @@ class _Table:
     def _pairs(self, tree: int, place: str) -> Pairs | None:
         found: dict[str, str] = {}
         for row in self.entries.rows_of_tree[tree]:
-            for key, value in row.items() if not self.key else [(row.get(self.key, ""), row.get(place, ""))]:
+            for key, value in row.items() if self.entries.is_map else [(row.get(self.key, ""), row.get(place, ""))]:
                 if key and value and found.setdefault(key, value) != value:
                     return None
         return found
@@ -63,15 +63,15 @@ class _Table:
     @property
     def keys(self) -> frozenset[str]:
         if not self.key:
-            return frozenset(self.entries.columns)
+            return names_in(self.entries)
         return frozenset(self.entries.columns[self.key].counts)
 
     @property
     def key_address(self) -> str:
-        return address(self.sort, self.entries, self.key or "*")
+        return address(self.sort, self.entries, self.key) if self.key else names_at(self.sort, self.entries)
 
     def yaml(self, place: str) -> str:
-        each = address(self.sort, self.entries, "" if self.key else "*")
+        each = address(self.sort, self.entries, "") if self.key else names_at(self.sort, self.entries)
         key = f"key: {_quoted(self.key)}" if self.key else "take: name"
         return f"{{each: {_quoted(each)}, {key}, value: {_quoted(place)}}}"
 
@@ -140,8 +140,9 @@ def _tables(sorts: Sequence[Sort]) -> Iterator[_Table]:
         for entries in sort.kinds.values():
             if not FEWEST <= len(entries.rows) <= MOST_ROWS and not entries.is_map:
                 continue
+            if len(names_in(entries)) >= FEWEST:
+                yield _Table(sort, entries, OWN_NAME)
             if entries.is_map:
-                yield _Table(sort, entries, "")
                 continue
             for place, column in entries.columns.items():
                 is_key = column.entries == entries.count and column.most_in_entry == 1 and _are_words(column.counts)

@@ -31,6 +31,7 @@ _ODD: Final = re.compile(r'[/\[\]"#*?]')
 _ASSIGNED: Final = re.compile(r'^([A-Za-z_][A-Za-z0-9_]*)="([^"$]+)"[ \t]*$', re.MULTILINE)
 _OPTION: Final = re.compile(r"(?:^|[ \t])--([a-z][a-z0-9-]*)([ =])([A-Za-z0-9][\w.+-]*)(?=\s|$)", re.MULTILINE)
 _REMARK: Final = re.compile(r"[ \t]*(?:#|//|::|;|[rR][eE][mM][ \t])")
+OWN_NAME: Final = ""  #: in a row: the place of the entry's name
 MAP_OF_GROUPS_FROM: Final = 6  #: so many groups with the same fields below one group are entries, and their names data
 USUAL_SHARE: Final = (
     0.6  #: of such groups that have a field, for the field to be usual; and of the usual fields that one has
@@ -58,7 +59,10 @@ class Column:
 
 @dataclass
 class Entries:
-    """The entries of one kind. `rows` are those of every tree, as values by place; `rows_of_tree` has them by tree."""
+    """The entries of one kind. `rows` are those of every tree, as values by place; `rows_of_tree` has them by tree.
+
+    Where the names of entries are data, a row has its own at `OWN_NAME`.
+    """
 
     kind: Kind
     key: str = ""
@@ -323,7 +327,7 @@ def _note(sort: Sort, document: Document, node: Node, kind: Kind, tree: int, *, 
     entries.count += is_newest
     if kind and kind[-1] == "" and node.name and is_newest:
         entries.names[node.name] += 1
-    row: dict[str, str] = {}
+    row: dict[str, str] = {OWN_NAME: node.name} if kind and kind[-1] == "" and node.name else {}
     found: Counter[str] = Counter()
     for child in node.children:
         place = child.name if child.name else "*"

@@ -63,7 +63,8 @@ class Target:
 class Reference:
     """A field whose words are those of a target. `is_open`: it could as well be the other way round.
 
-    `within` is the text around the words that are meant, `exceptions` are forms of words that are not.
+    `within` is the text around the words that are meant, `matches` the form of all values, `exceptions` are forms of words that
+    are not meant.
     """
 
     address: str
@@ -73,6 +74,7 @@ class Reference:
     is_open: bool = False
     take: str = "value"
     within: str = ""
+    matches: str = ""
     exceptions: tuple[str, ...] = ()
 
     @property
