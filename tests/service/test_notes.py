@@ -47,7 +47,7 @@ def test_a_note_becomes_a_decision_of_the_gamebook(zerrit: Client) -> None:
     assert '{at: "station.ini#World/DayLength", why: crews asked for long days, by: isolde' in line
     kept = zerrit.keep_note(note.id)
     assert kept.is_saved
-    with pytest.raises(ProblemError, match="has a decision at .* already"):
+    with pytest.raises(ProblemError, match="has a decision at"):
         zerrit.keep_note(note.id)
     change = zerrit.create_change("coral-gate", "Short days").id
     zerrit.add_step(change, api.StepIn(kind="set", address="station.ini#World/DayLength", operation="=60"))
