@@ -136,3 +136,28 @@ def test_what_is_called_a_dot_is_not_taken_for_the_file_itself(name: str, data: 
     assert check(book, {name: data}) == []
     assert [code for code, _ in check(book, {name: data.replace(b"3", b"9999")})] == ["meaning.range"]
     assert [code for code, _ in check(book, {name: data.replace(b"4", b"9999")})] == ["meaning.range"]
+
+
+def test_usual_words_defaults_and_names_are_said_in_words() -> None:
+    text = """gamebook: 1
+game: g
+files:
+  a.yml:
+    entries:
+      press: {fields: {fruit: {usual: [apple, pear, quince, sloe, medlar, plum, "fig, to go"], default: pear}, bars: {is: number, min: 1, max: 9}}}
+lists:
+  fruits: {words: [apple, pear]}
+refers:
+  - {every: "a.yml#kept/*", take: name, list: fruits}
+"""
+    book, faults = read_gamebook(text.encode())
+    assert book is not None, faults
+    said = [rule_in_words(one) for one in book.placed if one.says_something]
+    assert said == [
+        "a.yml / press: fruit is usually one of apple, pear, quince, sloe, medlar and 2 others; the game takes pear where it is absent",
+        "a.yml / press: bars is a number from 1 to 9",
+        "the name of every a.yml#kept/* is one of the fruits",
+    ]
+    documents = {"a.yml": book.read(b"press: {fruit: pear}\nkept: {apple: 3, pear: 4}\n", "a.yml")}
+    checked = check_files_of(Files(documents), book)
+    assert [one.value for one in samples_of(checked, book.placed[-1])] == ["apple", "pear"]

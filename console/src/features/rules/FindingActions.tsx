@@ -9,7 +9,7 @@ import { EditDialog } from "./EditDialog";
 type Finding = Schemas["FindingOut"];
 type How = Schemas["AdjustmentIn"]["how"];
 
-const ABOUT_A_VALUE: readonly string[] = ["meaning.unknown-name", "meaning.range"];
+const ABOUT_A_VALUE: readonly string[] = ["meaning.unknown-name", "meaning.misspelled", "meaning.range"];
 
 /** What can be done about the rule behind a finding, each with a preview. */
 export function FindingActions({ serverId, finding, change }: { serverId: string; finding: Finding; change?: number | undefined }) {

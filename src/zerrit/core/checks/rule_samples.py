@@ -10,7 +10,7 @@ from zerrit.core.checks.checker import Checked
 from zerrit.core.errors import AddressInvalid
 from zerrit.core.examination.check_context import Examination, Unknown
 from zerrit.core.gamebooks import PlacedRule
-from zerrit.core.rules import FieldRules, ListedRule, MustRule
+from zerrit.core.rules import FieldRules, ListedRule, MustRule, ReferRule, Rule
 
 MOST_SAMPLES: Final = 5
 MOST_LOOKED_AT: Final = 2000  #: places of one address; the values after that hardly differ
@@ -32,7 +32,7 @@ def samples_of(checked: Checked, placed: PlacedRule) -> tuple[Sample, ...]:
         return ()
     found: list[Sample] = []
     for address in _addresses(placed):
-        found += _at(checked.examination, address)
+        found += _at(checked.examination, address, placed.rule)
         if len(found) >= MOST_SAMPLES:
             break
     return tuple(found[:MOST_SAMPLES])
@@ -47,7 +47,7 @@ def _addresses(placed: PlacedRule) -> list[str]:
     return [named.text for named in rule.addresses()] if isinstance(rule, ListedRule) else []
 
 
-def _at(examination: Examination, address: str) -> list[Sample]:
+def _at(examination: Examination, address: str, rule: Rule) -> list[Sample]:
     by_value: dict[str, Sample] = {}
     try:
         documents = examination.matching(parse_address(address).path)
@@ -55,7 +55,8 @@ def _at(examination: Examination, address: str) -> list[Sample]:
         return []
     for document in documents:
         for node in examination.nodes_in(document, address)[:MOST_LOOKED_AT]:
-            value = node.value if node.value is not None else ""
+            is_name = node.value is None or (isinstance(rule, ReferRule) and rule.take == "name")
+            value = document.keys.key_of(node) or node.name.removeprefix("@") if is_name else node.value or ""
             known = by_value.get(value)
             line = document.line_of(node)
             by_value[value] = (

@@ -114,26 +114,33 @@ def rule_in_words(placed: PlacedRule) -> str:
         if rule.always and not value:
             return f"{where}: {location[-1]} is always there"
         always = ", and is always there" if rule.always else ""
-        return f"{where}: {location[-1]} is {value or 'anything'}{always}"
+        absent = f"; the game takes {rule.default} where it is absent" if rule.default else ""
+        return f"{where}: {location[-1]} is {value or 'anything'}{always}{absent}"
     if isinstance(rule, ListedRule):
         return f"{f'{where}: ' if where else ''}{rule.sentence()}"
     return f"{where or location[1]}: it holds nothing but what is named"
 
 
+MOST_USUAL: Final = 5  #: words that are named
+
+
 def value_in_words(rule: FieldRules, known: int | None = None) -> str:
     """What a field may hold: `a whole number from 0 to 400`. `known` is how many words its list has."""
-    parts = [_kind_in_words(rule)]
+    first = _kind_in_words(rule)
     if rule.min is not None:
-        parts.append(f"from {rule.min:f}")
+        first += f" from {rule.min:f}"
     if rule.max is not None:
-        parts.append(f"to {rule.max:f}" if rule.min is not None else f"at most {rule.max:f}")
+        first += f" to {rule.max:f}" if rule.min is not None else f", at most {rule.max:f}"
+    parts = [first]
     if isinstance(rule.allowed, str):
         parts.append(f"one of the {f'{known} ' if known is not None else ''}{rule.allowed}")
     elif rule.allowed:
         parts.append(f"one of {', '.join(rule.allowed)}")
     if rule.matches:
         parts.append(rule.form or f"of the form {rule.matches}")
-    return ", ".join(part for part in parts if part).replace(", from", " from").replace(", to ", " to ")
+    if rule.usual:
+        parts.append(f"usually one of {listed(rule.usual, MOST_USUAL)}")
+    return ", ".join(part for part in parts if part)
 
 
 def _kind_in_words(rule: FieldRules) -> str:

@@ -26,8 +26,8 @@ class PlacedRule:
         rule = self.rule
         if not isinstance(rule, FieldRules):
             return True
-        limits = (rule.kind, rule.allowed, rule.matches, rule.min, rule.max)
-        return any(limit not in (None, "") for limit in limits) or rule.always
+        limits = (rule.kind, rule.allowed, rule.matches, rule.min, rule.max, rule.default)
+        return any(limit not in (None, "") for limit in limits) or rule.always or bool(rule.usual)
 
 
 def placed_rules(rules: GamebookFile) -> Iterator[PlacedRule]:

@@ -56,13 +56,14 @@ def with_parts(text: str, parts: Iterable[Part]) -> str:
 # --- from a finding -----------------------------------------------------------------------------------------------------
 
 
-def allowing(gamebook: Gamebook, finding: Finding, value: str) -> tuple[Part, ...]:
-    """The parts after which the rule behind a finding accepts the value there: a word more, or a wider range.
+def allowing(gamebook: Gamebook, finding: Finding, node: Node) -> tuple[Part, ...]:
+    """The parts after which the rule behind a finding accepts what is at its place: a word more, or a wider range.
 
     Raises EditRefused: the finding is not about a value that could be allowed.
     """
     placed = _rule_of(gamebook, finding)
     rule, location = placed.rule, placed.location
+    value = rule.text_of(node) if isinstance(rule, ReferRule) else node.value or ""
     if isinstance(rule, ReferRule) and finding.code == rule.code:
         if "*" in value or "?" in value:
             raise EditRefused(
@@ -75,6 +76,8 @@ def allowing(gamebook: Gamebook, finding: Finding, value: str) -> tuple[Part, ..
         if rule.allowed is not None:
             words = gamebook.rules.lists[rule.allowed].words
             return (Part(("lists", rule.allowed, "words", len(words)), value),)
+    if isinstance(rule, FieldRules) and finding.code == "meaning.misspelled":
+        return (Part((*location, "usual", len(rule.usual)), value),)
     if isinstance(rule, FieldRules) and finding.code == "meaning.range" and rule.kind not in ("range", "quantity"):
         number = as_number(value.strip())
         if number is not None and rule.max is not None and number > rule.max:

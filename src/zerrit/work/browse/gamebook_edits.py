@@ -412,8 +412,7 @@ def adjust(
 
     def edit(gamebook: Gamebook) -> tuple[str, Location]:
         if how == "allow":
-            value = _field(newest.files, server_id, finding.address)[1].value or ""
-            parts = allowing(gamebook, finding, value)
+            parts = allowing(gamebook, finding, _field(newest.files, server_id, finding.address)[1])
         elif how == "skip-file":
             parts = skipping(gamebook, finding)
         else:
