@@ -28,7 +28,7 @@ def with_other_lists(examination: Examination, findings: Iterable[Finding]) -> I
         asked += 1
         others = _others(examination, finding)
         if others:
-            said = f"It is one of the {' and of the '.join(others)}, which belong elsewhere."
+            said = f"It is one of the {' and of the '.join(others)}."
             yield replace(finding, hint=f"{said} {finding.hint}".rstrip())
         else:
             yield finding
