@@ -251,7 +251,7 @@ def terminal(browser: Browser, stack: DemoStack, folder: Path, name: str, *lines
         )
         parts.append(f"<b>$ {html.escape(line)}</b>\n{html.escape(done.stdout + done.stderr)}")
     page = new_page(browser)
-    style = "background:#10191b;color:#dfe8e5;font:12px/1.45 'DejaVu Sans Mono',monospace;padding:16px;white-space:pre;margin:0"
+    style = "background:#10191b;color:#dfe8e5;font:12px/1.45 'DejaVu Sans Mono',monospace;padding:16px;white-space:pre-wrap;margin:0"
     page.set_content(f'<body style="{style}">{chr(10).join(parts)}</body>')
     shoot(page, name)
 

@@ -58,6 +58,8 @@ def test_what_does_not_fit_on_another_server_is_told_with_each_rule(quick: Quick
     assert quick.deploy("station.ini#World/DayLength=96000", name="cove").state == "deployed"
     (told,) = [one for one in client.suggestions("reef") if "DayLength" in one.rule.text]
     assert told.evidence.endswith("; 1 exception in cove")
+    assert told.elsewhere == 1
+    assert client.suggestions("reef")[-1].id == told.id, "what does not fit everywhere comes last"
     assert told.exceptions == [], "here it holds"
 
 

@@ -188,7 +188,7 @@ class SuggestionOut(BaseModel):
     """A rule that was seen in files and that no one has decided about.
 
     `evidence` says what was counted in the defaults; `samples` are values in the latest files; `exceptions` are places
-    there that break it, a few of them. `origin`: it stands in the drafted `gamebook`, or only in a new `draft`.
+    there that break it, a few of them, `elsewhere` how many places on other servers do. `origin`: it stands in the drafted `gamebook`, or only in a new `draft`.
     """
 
     id: str
@@ -196,6 +196,7 @@ class SuggestionOut(BaseModel):
     evidence: str
     samples: list[SampleOut]
     exceptions: list[FindingOut]
+    elsewhere: int
     origin: Literal["gamebook", "draft"]
 
 

@@ -252,6 +252,7 @@ def list_suggestions(server_id: str, here: WorkspaceDep, _who: PersonDep) -> lis
             evidence=one.evidence,
             samples=[api.SampleOut(**asdict(sample)) for sample in one.samples],
             exceptions=[answers.finding(finding) for finding in one.exceptions],
+            elsewhere=one.elsewhere,
             origin="gamebook" if one.origin == "gamebook" else "draft",
         )
         for one in gamebook_edits.suggestions(here, server_id)

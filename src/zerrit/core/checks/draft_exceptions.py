@@ -2,13 +2,22 @@
 
 from __future__ import annotations
 
+import re
 from collections import Counter, defaultdict
 from collections.abc import Mapping
+from typing import Final
 
 from zerrit.core.checks.checker import check_files_of
 from zerrit.core.examination.game_files import gather_files
 from zerrit.core.gamebooks import read_gamebook
 from zerrit.core.wording import counted
+
+_EXCEPTIONS: Final = re.compile(r"\b(\d+) exceptions? in ")
+
+
+def exceptions_in(evidence: str) -> int:
+    """How many exceptions on servers stand behind a drafted rule."""
+    return sum(map(int, _EXCEPTIONS.findall(evidence)))
 
 
 def with_exceptions(text: str, servers: Mapping[str, Mapping[str, bytes]]) -> str:

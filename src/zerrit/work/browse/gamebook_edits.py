@@ -26,6 +26,7 @@ from zerrit.core.checks import (
     samples_of,
     statistics_of,
 )
+from zerrit.core.checks.draft_exceptions import exceptions_in
 from zerrit.core.documents import Document, Finding, Format, Severity
 from zerrit.core.errors import GamebookInvalid
 from zerrit.core.file_steps import NOT_KEPT
@@ -67,7 +68,7 @@ class Suggestion:
     """A rule that was seen in files and that no one has decided about, with what speaks for and against it.
 
     `evidence` is what was counted in the defaults, `samples` are values in the latest files, `exceptions` places there that
-    break it. `origin`: it stands in the drafted `gamebook`, or only in a `draft`.
+    break it; `elsewhere` is how many places on other servers do. `origin`: it stands in the drafted `gamebook`, or only in a `draft`.
     """
 
     id: str
@@ -75,6 +76,7 @@ class Suggestion:
     evidence: str
     samples: tuple[Sample, ...]
     exceptions: tuple[Finding, ...]
+    elsewhere: int
     origin: str
 
 
@@ -139,7 +141,7 @@ def suggestions(workspace: Workspace, server_id: str) -> tuple[Suggestion, ...]:
     drafted = _draft(workspace, server_id)
     if drafted is not None:
         found += _suggested(book, drafted)
-    found.sort(key=_confidence, reverse=True)
+    found.sort(key=lambda one: (one.elsewhere > 0, -_confidence(one)))
     return tuple(found[:MOST_SUGGESTED])
 
 
@@ -200,13 +202,15 @@ def _suggested(book: _Book, source: _Source) -> list[Suggestion]:
         statistic = statistics.get(placed.id)
         if statistic is None or not _is_suggested(book, source, placed):
             continue
+        evidence = evidence_of(source.gamebook, placed)
         found.append(
             Suggestion(
                 _id_of(source.origin, placed),
                 statistic,
-                evidence_of(source.gamebook, placed),
+                evidence,
                 samples_of(source.checked, placed),
                 tuple(against.get(placed.id, ())[:MOST_EXCEPTIONS]),
+                exceptions_in(evidence),
                 source.origin,
             )
         )
