@@ -12,8 +12,8 @@ from playwright.sync_api import FilePayload, Page, expect
 from tests.browser import sign_in
 from tests.console.test_workspace import drop_folder
 from tests.quick import ADMIN, PASSWORD, Quick
-from tests.service.test_bundles import zipped
 from tests.service.test_story_of_bundles import PROGRAMS, quick_with_bundles, tell
+from tests.zips import zipped
 
 
 @pytest.fixture

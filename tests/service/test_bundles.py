@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import io
-import zipfile
 from collections.abc import Iterator, Mapping
 from pathlib import Path
 
 import pytest
 
 from tests.quick import GAMEBOOK, Quick, quick_stack
+from tests.zips import zipped
 from zerrit import api
 from zerrit.client import ProblemError
 
@@ -37,14 +36,6 @@ def lamp(name: str, version: str, needs: str = "", bright: int = 5, **more: byte
     card = f'{{"lamp": "{name}", "version": "{version}", "needs": [{needs}], "station": "1"}}\n'
     files = {"lamp.json": card.encode(), "bright.ini": f"; how bright\nBright={bright}\n".encode(), **more}
     return {f"{name}/{path}": data for path, data in files.items()}
-
-
-def zipped(files: Mapping[str, bytes]) -> bytes:
-    buffer = io.BytesIO()
-    with zipfile.ZipFile(buffer, "w") as packed:
-        for path, data in files.items():
-            packed.writestr(path, data)
-    return buffer.getvalue()
 
 
 @pytest.fixture

@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
-import io
-import zipfile
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
 
 from tests.cli.command import zerrit
 from tests.quick import TOO_MUCH, Quick, quick_stack
+from tests.zips import zipped
 
 
 @pytest.fixture
@@ -19,19 +18,11 @@ def quick(tmp_path: Path) -> Iterator[Quick]:
         yield stack
 
 
-def zip_of(files: Mapping[str, bytes]) -> bytes:
-    buffer = io.BytesIO()
-    with zipfile.ZipFile(buffer, "w") as archive:
-        for path, data in files.items():
-            archive.writestr(path, data)
-    return buffer.getvalue()
-
-
 def test_a_value_that_was_rolled_back_is_warned_of(quick: Quick) -> None:
     client = quick.zerrit
     for name in ("reef", "cove"):
         quick.add(name)
-    client.import_defaults("reef", "1", zip_of(quick.files("reef")))
+    client.import_defaults("reef", "1", zipped(quick.files("reef")))
     assert "rolled back" not in client.draft_gamebook("reef").text
     run = quick.deploy(f"sea/1.yml#holds={TOO_MUCH}", name="cove")
     assert run.state == "rolled-back"
@@ -52,7 +43,7 @@ def test_what_does_not_fit_on_another_server_is_told_with_each_rule(quick: Quick
     client = quick.zerrit
     for name in ("reef", "cove"):
         quick.add(name)
-    client.import_defaults("reef", "1", zip_of(quick.files("reef")))
+    client.import_defaults("reef", "1", zipped(quick.files("reef")))
     day = [one for one in client.suggestions("reef") if "DayLength" in one.rule.text]
     assert [one.evidence.count("exception") for one in day] == [0]
     assert quick.deploy("station.ini#World/DayLength=96000", name="cove").state == "deployed"

@@ -6,25 +6,17 @@ import io
 import sys
 import tarfile
 import zipfile
-from collections.abc import Mapping
 from pathlib import Path
 
 import pytest
 
 from tests.quick import GAMEBOOK, Quick, quick_stack
+from tests.zips import zipped
 from zerrit import api
 from zerrit.client import ProblemError
 from zerrit.core.packing import Form, pack, unpack_as
 
 FILES = {"north.yml": b"depth: 3\n", "deep/south.yml": b"depth: 5\n", "tiles.bin": b"\x00tiles"}
-
-
-def zipped(files: Mapping[str, bytes]) -> bytes:
-    buffer = io.BytesIO()
-    with zipfile.ZipFile(buffer, "w") as packed:
-        for path, data in files.items():
-            packed.writestr(path, data)
-    return buffer.getvalue()
 
 
 def _served(quick: Quick, more: str, kind: str = "folder", **settings: object) -> Path:

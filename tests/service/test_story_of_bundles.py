@@ -19,7 +19,8 @@ import pytest
 from tests.carrier import Carrier
 from tests.cli.command import Done, signed_in
 from tests.quick import ADMIN, PASSWORD, Quick, quick_stack
-from tests.service.test_bundles import BOOK, lamp, zipped
+from tests.service.test_bundles import BOOK, lamp
+from tests.zips import zipped
 from zerrit import api
 from zerrit.connections import ConnectionFailed, FtpConnection, NewFile
 
