@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import pytest
 
+from tests.worlds import world
 from zerrit.core.checks import check_files_of, gather_files
 from zerrit.core.documents import Severity
 from zerrit.core.drafting import draft
@@ -113,3 +114,13 @@ def test_odd_files_give_a_valid_draft(tree: dict[str, bytes]) -> None:
     found = check_files_of(gather_files(tree, book), book).findings
     broken = {f.code for f in found if not f.code.startswith(("meaning", "gamebook"))}
     assert [f for f in found if f.code not in broken and f.severity is not Severity.NOTICE] == []
+
+
+@pytest.mark.parametrize("name", ["post", "pottery", "mill", "choir"])
+def test_files_of_one_name_in_several_folders_are_told_apart(name: str) -> None:
+    """A game with a file `settings` in each folder is the rule; no two rules or lists may have one name."""
+    once = world(name)
+    twice = {f"{folder}/{path}": data for folder in ("north", "south/far") for path, data in once.items()}
+    book = drafted(twice)
+    assert alarms(book, twice) == []
+    assert len(book.rules.lists) >= 2 * len(drafted(once).rules.lists)

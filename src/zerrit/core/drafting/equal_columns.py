@@ -13,7 +13,7 @@ from typing import Final
 
 from zerrit.core.documents.scalars import as_number
 from zerrit.core.drafting.observations import OWN_NAME, Entries, Sort
-from zerrit.core.drafting.reference_inference import address, name_of, names_at, names_in
+from zerrit.core.drafting.reference_inference import address, free_name, name_of, names_at, names_in
 from zerrit.core.rules.sources import OWN
 
 FEWEST: Final = 3  #: keys that two tables share
@@ -119,9 +119,7 @@ def _free_name(one: _Table, mine: str, other: _Table, its: str, taken: set[str])
         name_of(table.sort, table.entries, place if place != OWN else "")
         for table, place in ((one, mine), (other, its))
     ]
-    name = next((name for name in names if name not in taken), f"{names[0]}, {len(taken) + 1}")
-    taken.add(name)
-    return name
+    return free_name(names, taken)
 
 
 def _are_joined(groups: dict[tuple[int, str], int], one: tuple[int, str], other: tuple[int, str]) -> bool:
@@ -140,6 +138,8 @@ def _tables(sorts: Sequence[Sort]) -> Iterator[_Table]:
         for entries in sort.kinds.values():
             if not FEWEST <= len(entries.rows) <= MOST_ROWS and not entries.is_map:
                 continue
+            if not entries.kind and not entries.is_map:
+                continue  # an address cannot name each of several files as an entry
             if len(names_in(entries)) >= FEWEST:
                 yield _Table(sort, entries, OWN_NAME)
             if entries.is_map:

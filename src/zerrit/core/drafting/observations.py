@@ -81,7 +81,7 @@ class Entries:
 
 @dataclass
 class Sort:
-    """Files of one sort, named by a path or a pattern."""
+    """Files of one sort, named by a path or a pattern. `label` is what they are called in words; no other sort has the same."""
 
     pattern: str
     format: Format
@@ -89,6 +89,7 @@ class Sort:
     slots: dict[str, Slot] = field(default_factory=dict)
     tolerate: tuple[str, ...] = ()
     kinds: dict[Kind, Entries] = field(default_factory=dict)
+    label: str = ""
 
     @property
     def is_optional(self) -> bool:
@@ -113,7 +114,23 @@ def observe(trees: Sequence[Mapping[str, bytes]]) -> list[Sort]:
         _tolerate(sort)
         _look(sort)
         sorts.append(sort)
+    for sort, label in zip(sorts, _labels([sort.pattern for sort in sorts]), strict=True):
+        sort.label = label
     return sorts
+
+
+def _labels(patterns: Sequence[str]) -> list[str]:
+    """A name in words for each pattern: that of the file, and of as many folders above it as tell it from the others."""
+    paths = [PurePosixPath(pattern.replace("/*", "").replace("*", "")) for pattern in patterns]
+    labels = [path.stem for path in paths]
+    for depth in range(2, max((len(path.parts) for path in paths), default=0) + 1):
+        counts = Counter(labels)
+        labels = [
+            " ".join((*path.parts[-depth:-1], path.stem)) if counts[label] > 1 else label
+            for path, label in zip(paths, labels, strict=True)
+        ]
+    counts = Counter(labels)
+    return [pattern if counts[label] > 1 else label for pattern, label in zip(patterns, labels, strict=True)]
 
 
 def _read(tree: Mapping[str, bytes]) -> Tree:

@@ -11,6 +11,7 @@ import json
 from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
+from itertools import chain, count
 from pathlib import PurePosixPath
 from typing import Final
 
@@ -108,7 +109,19 @@ def targets(sorts: Sequence[Sort], paths: Sequence[str], past: Sequence[str] = (
     """
     before = {target.yaml: target.words for target in _files_and_folders(past)}
     now = (replace(one, past=before.get(one.yaml, frozenset()) - one.words) for one in _files_and_folders(paths))
-    return [*_keys_and_names(sorts), *_names_of_maps(sorts), *now]
+    taken: set[str] = set()
+    return [
+        replace(one, name=free_name([one.name], taken))
+        for one in (*_keys_and_names(sorts), *_names_of_maps(sorts), *now)
+    ]
+
+
+def free_name(names: Sequence[str], taken: set[str]) -> str:
+    """The first of the names that is not taken, or the first one with a number; it is taken then."""
+    numbered = (f"{names[0]} {number}" for number in count(2))
+    name = next(name for name in chain(names, numbered) if name not in taken)
+    taken.add(name)
+    return name
 
 
 def _keys_and_names(sorts: Sequence[Sort]) -> Iterator[Target]:
@@ -199,9 +212,12 @@ def _are_numbers(words: frozenset[str]) -> bool:
 
 def name_of(sort: Sort, entries: Entries, place: str) -> str:
     """What a field is called in a draft: its file, its entries and itself, in plain words."""
-    file = PurePosixPath(sort.pattern.replace("/*", "").replace("*", "")).stem
-    kind = " ".join(name for name in entries.kind if name)
-    return " ".join(word for word in (file, kind, place.removeprefix("@").replace("*", "")) if word).strip()
+    words = (*sort.label.split(" "), *(name for name in entries.kind if name), place.removeprefix("@").replace("*", ""))
+    said: list[str] = []
+    for word in words:
+        if word and word.casefold() != (said[-1] if said else "").casefold():
+            said.append(word)
+    return " ".join(said)
 
 
 def _files_and_folders(paths: Sequence[str]) -> Iterator[Target]:
@@ -225,7 +241,7 @@ def _files_and_folders(paths: Sequence[str]) -> Iterator[Target]:
 
 def references(sorts: Sequence[Sort], known: Knowledges, targets: Sequence[Target]) -> list[Reference]:
     """Fields all of whose words are in a target: the smallest such one, and files that there are for each word."""
-    found = list(_demanded(sorts))
+    found = list(_demanded(sorts, targets))
     for sort, entries, column in columns_of(sorts):
         words = frozenset(column.values)
         if column.refers is not None:
@@ -254,7 +270,7 @@ def references(sorts: Sequence[Sort], known: Knowledges, targets: Sequence[Targe
     return found
 
 
-def _demanded(sorts: Sequence[Sort]) -> Iterator[Reference]:
+def _demanded(sorts: Sequence[Sort], targets: Sequence[Target]) -> Iterator[Reference]:
     """References that a database demands itself."""
     for sort, entries, column in columns_of(sorts):
         other = sort.kinds.get((column.refers[0],)) if column.refers is not None else None
@@ -263,7 +279,8 @@ def _demanded(sorts: Sequence[Sort]) -> Iterator[Reference]:
             continue
         text = address(sort, other, there.place)
         source = f"source: {json.dumps(text, ensure_ascii=False)}"
-        target = Target(name_of(sort, other, there.place), source, frozenset(there.values), there, other, text)
+        made = Target(name_of(sort, other, there.place), source, frozenset(there.values), there, other, text)
+        target = next((one for one in targets if one.yaml == source), made)
         yield Reference(address(sort, entries, column.place), target, sum(column.counts.values()), column)
 
 
@@ -345,6 +362,7 @@ def _own(sort: Sort, column: Column, where: str, entries: Entries) -> Iterator[A
 def families(sorts: Sequence[Sort], known: Knowledges) -> Iterator[tuple[str, list[str], int]]:
     """Keys that occur once: name, addresses and support. Codes of one form over several files are one family."""
     forms: dict[str, list[tuple[str, Column]]] = {}
+    taken: set[str] = set()
     for sort, entries, column in columns_of(sorts):
         if not (column.place == entries.key or column.is_unique) or entries.count < 3 or not entries.kind:
             continue
@@ -356,16 +374,16 @@ def families(sorts: Sequence[Sort], known: Knowledges) -> Iterator[tuple[str, li
         if form:
             forms.setdefault(form, []).append((where, column))
         else:
-            yield name_of(sort, entries, column.place), [where], sum(column.counts.values())
+            yield free_name([name_of(sort, entries, column.place)], taken), [where], sum(column.counts.values())
     for form, listed in forms.items():
         family, others = _apart(listed)
         if len(family) > 1 or not others:
             size = sum(len(column.counts) for _, column in family)
-            yield f"codes of the form {form}", [where for where, _ in family], size
+            yield free_name([f"codes of the form {form}"], taken), [where for where, _ in family], size
         else:
             others = listed
         for where, column in others:
-            yield f"codes in {where.partition('#')[0]}", [where], len(column.counts)
+            yield free_name([f"codes in {where.partition('#')[0]}"], taken), [where], len(column.counts)
 
 
 def _apart(listed: Sequence[tuple[str, Column]]) -> tuple[list[tuple[str, Column]], list[tuple[str, Column]]]:
