@@ -27,7 +27,7 @@ from zerrit.core.wildcards import path_matches
 Tree = Mapping[str, Document]
 Kind = tuple[str, ...]  #: the names from below the root down; an item of a list has an empty one
 
-_ODD: Final = re.compile(r'[/\[\]"#*?]')
+_ODD: Final = re.compile(r'[/\[\]"#*?]|^\s|\s$')  #: no address names it
 _ASSIGNED: Final = re.compile(r'^([A-Za-z_][A-Za-z0-9_]*)="([^"$]+)"[ \t]*$', re.MULTILINE)
 _OPTION: Final = re.compile(r"(?:^|[ \t])--([a-z][a-z0-9-]*)([ =])([A-Za-z0-9][\w.+-]*)(?=\s|$)", re.MULTILINE)
 _REMARK: Final = re.compile(r"[ \t]*(?:#|//|::|;|[rR][eE][mM][ \t])")
@@ -288,7 +288,7 @@ def _section_patterns(sort: Sort) -> dict[str, NamePattern]:
         alike: dict[tuple[str, frozenset[str]], list[str]] = defaultdict(list)
         for name, own in settings.items():
             match = re.fullmatch(form, name)
-            if match and own and name not in found and not _ODD.search(match["word"].replace("/", "")):
+            if match and own and name not in found and not _ODD.search(match["word"].replace("/", "").strip()):
                 alike[match["word"], own].append(name)
         for (word, _), names in alike.items():
             pattern = NamePattern(place.replace(" ", "").format(word.replace("/", "?")))
@@ -308,6 +308,8 @@ def _look(sort: Sort) -> None:
                 for node in document.root.walk():
                     if not node.is_value:  # an empty group or list counts, or it would be a stranger in its own file
                         _note(sort, document, node, kinds.of(node), tree, is_newest=is_newest)
+    for entries in sort.kinds.values():
+        _gather_in_star(entries)
     _mark_families(sort)
     for document in newest:
         if isinstance(document.source, RowsSource):
@@ -316,6 +318,18 @@ def _look(sort: Sort) -> None:
         entries.is_map = _is_map(entries)
         if kind:
             entries.key = next((d.keys.field_for(kind) or "" for d in newest), "")
+
+
+def _gather_in_star(entries: Entries) -> None:
+    """Where some names are odd and stand under `*`, a rule for `*` speaks of the values under all names."""
+    star = entries.columns.get("*")
+    others = [column for place, column in entries.columns.items() if place != "*" and not place.startswith("@")]
+    if star is None:
+        return
+    for column in others:
+        star.values += column.values
+        star.counts += column.counts
+        star.most_in_entry += column.most_in_entry
 
 
 def _mark_columns(sort: Sort, tables: Mapping[str, Table]) -> None:

@@ -150,7 +150,8 @@ def _names_of_maps(sorts: Sequence[Sort]) -> Iterator[Target]:
 
 def names_in(entries: Entries) -> frozenset[str]:
     """The names that are data: of a map of values, or of entries that have names of their own."""
-    return frozenset(entries.columns) if entries.is_map else frozenset(entries.names)
+    names = frozenset(entries.columns) if entries.is_map else frozenset(entries.names)
+    return frozenset() if any(name.startswith("@") for name in names) else names  # which is the sign of an attribute
 
 
 def names_at(sort: Sort, entries: Entries) -> str:
