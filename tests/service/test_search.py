@@ -218,3 +218,8 @@ def test_players_and_pending_values_are_counted(tmp_path: Path) -> None:
         quick.game().players = 3
         assert quick.zerrit.game_state("reef").players == 3
         assert quick.zerrit.server("reef").pending == 0
+
+
+@pytest.mark.parametrize("text", ["\0abc", "abc\0", "a\0", "tub \0", '"\0"', "\0\U00105cc0]"])
+def test_a_sign_that_no_text_has_finds_nothing(shared: Shared, text: str) -> None:
+    assert shared[1].search(text).hits == []

@@ -100,6 +100,8 @@ class SearchIndex:
 
     def find(self, keys: Collection[str], words: Sequence[str], most: int) -> list[IndexHit]:
         """Entries of these contents that have all the words; those that have them in their name come first."""
+        if any("\0" in word for word in words):
+            return []  # no text has it, and the search of SQLite would end there and fail
         ids = self._ids(keys)
         names = {number: key for key, number in ids.items()}
         found: dict[tuple[int, str], IndexHit] = {}
