@@ -94,7 +94,7 @@ def test_the_suggested_rules_that_hold_everywhere_are_accepted_at_once(at: Page,
     assert 1 < len(sound) < 30
     at.goto(f"{stack.url}/servers/{SERVER}/gamebook?view=suggested")
     at.get_by_label("Search suggestions").fill(words)
-    at.get_by_role("button", name=f"Accept the {len(sound)} that hold everywhere").click()
+    at.get_by_role("button", name=f"Accept the {len(sound)} without exceptions").click()
     dialog = at.get_by_role("dialog", name=f"Accept {len(sound)} suggested rules")
     expect(dialog).to_contain_text("In the latest files nothing more and nothing less is found with it.")
     dialog.get_by_role("button", name="Accept them").click()

@@ -102,6 +102,8 @@ def note(address: str, text: str, remove: int | None, to_gamebook: int | None, o
 
     SERVER: alone lists all notes of a server.
     """
+    if remove is not None and to_gamebook is not None:
+        raise click.UsageError("Give --remove or --to-gamebook, not both.")
     server, _, place = address.strip().partition(":")
     with connect() as zerrit:
         if remove is not None:

@@ -160,7 +160,7 @@ def draft_gamebook(folders: tuple[Path, ...], save_to: Path | None, game: str, s
     if not trees[-1]:
         raise click.ClickException(f"There are no files in {folders[-1]}.")
     text = draft(trees, game or folders[0].resolve().name, " and ".join(folder.name for folder in folders))
-    text = with_exceptions(text, {folder.name: contents_of(folder) for folder in servers})
+    text = with_exceptions(text, {str(folder): contents_of(folder) for folder in servers})
     if save_to is None:
         echo(text, is_content=True)
         return

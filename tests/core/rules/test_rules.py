@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+import sqlite3
 import textwrap
 
 import pytest
 
-from zerrit.core.checks import check
+from zerrit.core.checks import check, check_files_of, gather_files
 from zerrit.core.documents import Finding
 from zerrit.core.gamebooks import Gamebook, read_gamebook
 from zerrit.core.word_forms import form_fault, with_word, word_in
+from zerrit.databases import query
 
 FINDS = '<finds>\n  <find name="A" w="1.5" on="yes">\n    <band d="deep" at="Flats" least="1" holds="2"/>\n    <band d="abyss" at="Lip" least="1" holds="3"/>\n  </find>\n</finds>\n'
 CHART = '<chart>\n  <ground name="Flats"/>\n  <ground name="Lip"/>\n</chart>\n'
@@ -314,3 +316,24 @@ def test_sections_whose_names_fit_a_pattern_share_their_rules(old: str, new: str
 def test_a_word_in_its_form(form: str, text: str, word: str | None, turned: str) -> None:
     assert word_in(form, text) == word
     assert with_word(form, text, "New") == turned
+
+
+@pytest.mark.parametrize("turned", [False, True])
+def test_a_value_of_a_query_is_told_at_the_place_that_it_differs_from(turned: bool) -> None:
+    connection = sqlite3.connect(":memory:")
+    connection.execute("CREATE TABLE berths (code, deep)")
+    connection.execute("INSERT INTO berths VALUES ('A', 8)")
+    connection.commit()
+    files = {"a.yml": b"berths:\n  - {code: A, deep: 6}\n", "b.yml": b"berths:\n  - {code: A, deep: 6}\n"}
+    tables = [
+        "{each: '*.yml#berths/*', key: code, value: deep}",
+        "{sql: {database: book.db, query: 'SELECT code, deep FROM berths'}}",
+    ]
+    one, other = reversed(tables) if turned else tables
+    gamebook = book(f"same_values:\n  - {{name: depths, table: {one}, other: {other}}}\n")
+    found = check_files_of(gather_files({**files, "book.db": connection.serialize()}, gamebook, query=query), gamebook)
+    told = [(one.path, one.line, one.message) for one in found.findings if one.code == "meaning.not-same"]
+    assert told
+    for path, line, message in told:
+        assert (path, line) in {("a.yml", 2), ("b.yml", 2)}
+        assert message == "depths: `A` has 6 here, but 8 in book.db. The two must be the same."

@@ -53,7 +53,7 @@ export function SuggestedRules({ serverId }: { serverId: string }) {
           {now.length === 0 ? "No rule waits for a decision." : `${String(now.length)} to decide`}{put.length > 0 && `, ${String(put.length)} for later`}
         </Typography>
         {put.length > 0 && <Button color="inherit" onClick={() => { putOff(serverId, null); }}>Show those again</Button>}
-        {sound.length > 1 && <Button variant="outlined" onClick={() => { setAccepting(true); }}>Accept the {sound.length} that hold everywhere …</Button>}
+        {sound.length > 1 && <Button variant="outlined" onClick={() => { setAccepting(true); }}>Accept the {sound.length} without exceptions …</Button>}
       </Box>
       {now.slice(0, most).map((one) => <SuggestionCard key={one.id} serverId={serverId} suggestion={one} onLater={() => { putOff(serverId, one.id); }} />)}
       {isAccepting && (

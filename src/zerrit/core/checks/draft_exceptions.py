@@ -31,9 +31,9 @@ def with_exceptions(text: str, servers: Mapping[str, Mapping[str, bytes]]) -> st
     said: dict[int, list[str]] = defaultdict(list)
     for name, files in servers.items():
         found = check_files_of(gather_files(files, book), book).findings
-        counts = Counter(one.rule for one in found if one.rule in book.by_id)
-        for rule, count in counts.items():
-            said[book.line_of(book.by_id[rule].location)].append(f"{counted(count, 'exception')} in {name}")
+        broken = Counter(one.rule for one in found if one.rule in book.by_id)
+        for rule, places in broken.items():
+            said[book.line_of(book.by_id[rule].location)].append(f"{counted(places, 'exception')} in {name}")
     lines = text.split("\n")
     for number, parts in said.items():
         line = lines[number - 1]

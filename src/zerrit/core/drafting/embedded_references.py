@@ -98,4 +98,4 @@ def _fitting(newest: frozenset[str], every: frozenset[str], targets: Sequence[Ta
         for target in targets
         if target.column is not column and newest <= target.words and every <= target.words | target.past
     ]
-    return min(fitting, key=lambda target: target.likelihood, default=None)
+    return min(fitting, key=lambda target: target.rank, default=None)

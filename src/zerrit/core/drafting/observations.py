@@ -270,7 +270,7 @@ def _is_map_of_groups(parent: Node) -> bool:
 
 
 def _are_numbered(groups: Sequence[Node]) -> bool:
-    """Groups of the same fields whose names differ in their digits alone: `ST-01`, `ST-02`."""
+    """Groups of the same fields whose names differ in their digits alone: `stall-1`, `stall-2`."""
     forms = {re.sub(r"\d+", "0", child.name) for child in groups}
     fields = {frozenset(one.name for one in child.children) for child in groups}
     return len(forms) == 1 and len(fields) == 1 and any(sign.isdigit() for sign in groups[0].name)

@@ -51,8 +51,8 @@ class Target:
     past: frozenset[str] = frozenset()  #: names of files and folders that only an earlier tree has
 
     @property
-    def likelihood(self) -> tuple[bool, int, bool, str]:
-        """The least of several is what words refer to most likely: the fewest words, and no map that says one thing of them."""
+    def rank(self) -> tuple[bool, int, bool, str]:
+        """Of several, words refer most likely to the first: with the fewest words, and no map that says one thing of them."""
         return self.entries is not None and self.entries.is_map, len(self.words), self.column is None, self.name
 
     def holds(self, column: Column) -> bool:
@@ -175,7 +175,7 @@ def name_references(sorts: Sequence[Sort], targets: Sequence[Target]) -> Iterato
                 and _may_name(names, entries, target)
             ]
             if len(names) >= NAMES_FROM and fitting:
-                target = min(fitting, key=lambda target: target.likelihood)
+                target = min(fitting, key=lambda target: target.rank)
                 counts = Counter(names)
                 yield Reference(where, target, len(names), Column("*", counts, counts), take="name")
 
@@ -262,7 +262,7 @@ def references(sorts: Sequence[Sort], known: Knowledges, targets: Sequence[Targe
             files = [
                 min(
                     others,
-                    key=lambda t: (t.is_list_file and len(words) == 1, t.likelihood),
+                    key=lambda t: (t.is_list_file and len(words) == 1, t.rank),
                 )
             ]
         found += [
@@ -402,7 +402,7 @@ def _apart(listed: Sequence[tuple[str, Column]]) -> tuple[list[tuple[str, Column
 
 
 def _loose(matches: str) -> str:
-    """A form without its counts, so that `KP-01` and `CG-01` are of one family."""
+    """A form without its counts, so that `AB-01` and `XY-01` are of one family."""
     return matches.replace("[A-Z]", "A").replace("[a-z]", "a").replace("[0-9]", "9")
 
 
@@ -420,7 +420,7 @@ class Variants:
 
 
 def variants(sorts: Sequence[Sort]) -> Iterator[Variants]:
-    """Sets of entries such as `Small Float`, `Broad Float`, `Great Float` that have the same numbers."""
+    """Sets of entries such as `Small Tub`, `Broad Tub`, `Great Tub` that have the same numbers."""
     for sort in sorts:
         for kind, entries in sort.kinds.items():
             if not kind or not entries.key or entries.key == "=" or "*" in sort.pattern:

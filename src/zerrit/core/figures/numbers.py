@@ -1,4 +1,4 @@
-"""The next free number in a family of ids: `CG-01`, `CG-02` … or plain numbers."""
+"""The next free number in a family of ids: `AB-01`, `AB-02` … or plain numbers."""
 
 from __future__ import annotations
 

@@ -17,7 +17,7 @@ from zerrit.core.addresses import (
     quote_name,
 )
 from zerrit.core.documents import Document, Node
-from zerrit.core.documents.selection import select
+from zerrit.core.documents.selection import below, select
 from zerrit.core.gamebooks.gamebook import Gamebook
 from zerrit.core.rules import EntryRules, FieldRules
 
@@ -51,12 +51,17 @@ def absent_settings(gamebook: Gamebook, document: Document, node: Node) -> Itera
     rules = gamebook.file(document.path)
     if rules is None or node.is_value:
         return
+    keyed = {kind_of(names) for names, entry in rules.entries.items() if entry.key}
     for names, entry in rules.entries.items():
         kind = kind_of(names)
         if fits_kind(node.names, kind):
             yield from _below(document, node, document.keys.address_of(node), entry)
-        elif node.parent is None and not is_open_kind(kind):
-            nodes = select(document.root, document.keys, parse_node_address(names))
+        elif (
+            node.parent is None
+            and not is_open_kind(kind)
+            and not any(kind[:depth] in keyed for depth in range(1, len(kind) + 1))
+        ):
+            nodes = _first_two(document, parse_node_address(names))
             if not nodes:
                 yield from _of_absent_group(names, entry)
             elif len(nodes) == 1 and not document.keys.address_of(nodes[0]).endswith("]"):  # of entries, none is meant
@@ -68,6 +73,16 @@ def first_absent(gamebook: Gamebook | None, document: Document, node: Node) -> t
     if gamebook is None or not document.ok:
         return ()
     return tuple(islice(absent_settings(gamebook, document, node), MOST_ABSENT))
+
+
+def _first_two(document: Document, segments: Sequence[Segment]) -> list[Node]:
+    """What the segments lead to, or the first two where that is more, so that of many entries no node is made for it."""
+    nodes = [document.root]
+    for segment in segments:
+        nodes = list(islice(below(document.keys, nodes, segment), 2))
+        if len(nodes) != 1:
+            break
+    return nodes
 
 
 def _below(document: Document, node: Node, address: str, entry: EntryRules) -> Iterator[AbsentSetting]:

@@ -118,12 +118,8 @@ def _texts(examination: Examination, document: Document, rule: ReferRule) -> Ite
     """What must be a word, with a way to its node, which is made when someone asks for it."""
     if rule.take == "name":
         for node in examination.nodes_in(document, rule.every):
-            yield rule.text_of(node), partial(_same, node)
+            yield rule.text_of(node), lambda node=node: node  # type: ignore[misc]
         return
     values = examination.values_in(document, rule.every)
     for index, value in enumerate(values.texts):
         yield value, partial(values.node, index)
-
-
-def _same(node: Node) -> Node:
-    return node

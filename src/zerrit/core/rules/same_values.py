@@ -96,10 +96,13 @@ def _same(examination: Examination, rule: SameRule, number: int) -> Iterator[Fin
             if rule.both:
                 yield from _without_other(examination, rule, key, values, others.keys() - ones.keys())
             continue
-        for (value, place), (other, its_place) in _unequal(values, others[key]):
-            there = examination.address(*its_place) if its_place is not None else _called(rule.other)
+        for pair in _unequal(values, others[key]):
+            # A value of a query has no place to be told at; then it is told at the one that it differs from.
+            (value, place), (other, its_place) = pair if pair[0][1] is not None else pair[::-1]
+            by_query = next((table for table in (rule.other, rule.table) if table.sql is not None), rule.other)
+            there = examination.address(*its_place) if its_place is not None else _called(by_query)
             message = f"{rule.name}: `{key}` has {value} here, but {other} in {there}. The two must be the same."
-            at = place or its_place or _called(rule.table)
+            at = place or _called(rule.table)
             yield examination.finding(rule, "meaning.not-same", at, message)
     if rule.both:
         for key, values in others.items():

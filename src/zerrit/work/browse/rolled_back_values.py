@@ -29,20 +29,20 @@ LONGEST: Final = 200  #: characters of a value
 def advice_of_rollbacks(workspace: Workspace, server_id: str) -> list[dict[str, Any]]:
     """Advice against values that changes set and that were rolled back, on this server and those with the same gamebook.
 
-    A value that is in effect now is left out: it was not the fault.
+    A value that the latest files have is left out: it was set again since.
     """
     found: dict[tuple[str, str], dict[str, Any]] = {}
     with workspace.session() as session:
         for server in servers_alike(session, server_id):
             values = [
-                (change, one, count)
+                (change, one, together)
                 for change in rolled_back(session, server)
-                for one, count in _values(workspace, session, change)
+                for one, together in _values(workspace, session, change)
             ]
             now = _documents_now(workspace, session, server, {parse_address(one.address).path for _, one, _ in values})
-            for change, one, count in values:
+            for change, one, together in values:
                 if not _is_now(now, one):
-                    found.setdefault((one.address, one.new or ""), _advice(server, change, one, count))
+                    found.setdefault((one.address, one.new or ""), _advice(server, change, one, together))
     return list(found.values())
 
 
@@ -89,8 +89,8 @@ def _is_now(now: Mapping[str, Document], one: ValueChange) -> bool:
     return document is not None and any(node.value == one.new for node in document.select(place))
 
 
-def _advice(server: Server, change: Change, one: ValueChange, count: int) -> dict[str, Any]:
-    part = "" if count == 1 else f", which set {counted(count, 'value')}"
+def _advice(server: Server, change: Change, one: ValueChange, together: int) -> dict[str, Any]:
+    part = "" if together == 1 else f", which set {counted(together, 'value')}"
     return {
         "every": one.address,
         "condition": f"value == {json.dumps(one.new, ensure_ascii=False)}",
