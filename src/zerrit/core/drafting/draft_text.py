@@ -81,8 +81,8 @@ def draft(trees: Sequence[Mapping[str, bytes]], game: str, source: str) -> str:
     lines += _part(
         "same_order",
         (
-            (f"{{first: {_quoted(one)}, second: {_quoted(other)}}}", counted(count, "word"), count)
-            for one, other, count in same_orders(sorts, agreed)
+            (f"{{first: {_quoted(one)}, second: {_quoted(other)}}}", counted(words, "word"), words)
+            for one, other, words in same_orders(sorts, agreed)
         ),
     )
     lines += _advice(sorts, known)

@@ -38,7 +38,7 @@ def _embedded(column: Column, where: str, targets: Sequence[Target]) -> list[Ref
         target = _fitting(inner, _inner(every, form), targets, column)
         if target is None:
             continue
-        support = sum(count for value, count in column.counts.items() if word_in(form, value) is not None)
+        support = sum(times for value, times in column.counts.items() if word_in(form, value) is not None)
         numbers = _numbers_behind(every, form)
         found = [Reference(where, target, support, column, within=form, matches=numbers)]
         rest, all_rest = (frozenset(one for one in words if word_in(form, one) is None) for words in (newest, every))

@@ -160,9 +160,9 @@ def _sharing(tables: Sequence[_Table]) -> Iterator[tuple[_Table, _Table]]:
     for numbers in by_word.values():
         if len(numbers) <= math.isqrt(MOST_PAIRS):
             shared.update(combinations(numbers, 2))
-    for (one, other), count in shared.most_common(MOST_PAIRS):
+    for (one, other), keys in shared.most_common(MOST_PAIRS):
         mine, its = tables[one], tables[other]
-        if count >= FEWEST and mine.entries is not its.entries:
+        if keys >= FEWEST and mine.entries is not its.entries:
             yield (its, mine) if _is_row(mine) and not _is_row(its) else (mine, its)
 
 
