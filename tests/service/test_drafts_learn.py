@@ -10,6 +10,7 @@ import pytest
 from tests.cli.command import zerrit
 from tests.quick import TOO_MUCH, Quick, quick_stack
 from tests.zips import zipped
+from zerrit.core.gamebooks import read_gamebook
 
 
 @pytest.fixture
@@ -63,3 +64,79 @@ def test_the_files_of_a_server_beside_the_defaults_by_command(tmp_path: Path) ->
     (line,) = [line for line in drafted.out.splitlines() if "amber" in line]
     assert line.endswith("; 1 exception in north")
     assert drafted.out.count("exception") == 1
+
+
+BARE = "gamebook: 1\ngame: quick\nignore: [logs/**, crashes/**]\n"
+
+
+def test_the_logs_of_starts_say_when_a_game_is_ready_what_means_trouble_and_what_it_read(quick: Quick) -> None:
+    client = quick.zerrit
+    quick.add("reef")
+    client.save_gamebook("quick", BARE)
+    client.import_defaults("reef", "1", zipped(quick.files("reef")))
+    for value in (3, 4):
+        assert quick.deploy(f"sea/1.yml#holds={value}").state == "deployed"
+    assert quick.deploy(f"sea/2.yml#holds={TOO_MUCH}").state == "rolled-back", "the game was seen to go down"
+    guesses = {one.rule.text: one for one in client.suggestions("reef") if one.rule.part == "guesses"}
+    assert sorted(guesses) == sorted(
+        [
+            "the log names each of files of sea.yml in a line that fits `read (?P<name>\\S+?)$`",
+            "the game writes its log to logs/station.log",
+            "a line of the log that fits `station is open` says that the game is ready",
+            "a line of the log that fits `station closed` says that the game has stopped",
+            "the game writes station.ini automatically when it stops",
+            "a line of the log that fits `\\bERROR\\b` means trouble",
+        ]
+    )
+    ready = guesses["a line of the log that fits `station is open` says that the game is ready"]
+    assert ready.evidence == "in 2 of 2 good starts, in none of 1 failed one; confidence 0.750"
+    assert ready.rule.severity is None, "a guess judges nothing"
+
+    client.decide("reef", [one.id for one in guesses.values()], accept=True)
+    text = client.gamebook_text("quick").text
+    book, faults = read_gamebook(text.encode())
+    assert book is not None, faults
+    trouble = book.rules.trouble
+    assert (trouble.log, trouble.ready_pattern, trouble.closed_pattern) == (
+        "logs/station.log",
+        "station is open",
+        "station closed",
+    )
+    assert trouble.log_patterns == ("\\bERROR\\b",)
+    assert book.is_rewritten("station.ini")
+    assert [one for one in client.suggestions("reef") if one.rule.part == "guesses"] == []
+    quick.misbehave(silent=True)
+    assert "did not say that it is ready" in quick.deploy("sea/3.yml#holds=2").outcome
+
+
+def test_nothing_follows_from_the_guesses_of_a_draft(quick: Quick) -> None:
+    client = quick.zerrit
+    quick.add("reef")
+    client.save_gamebook("quick", BARE)
+    client.import_defaults("reef", "1", zipped(quick.files("reef")))
+    assert quick.deploy("sea/1.yml#holds=3").state == "deployed"
+    draft = client.draft_gamebook("reef").text
+    assert "station is open" in draft
+    client.save_gamebook("quick", draft)
+    quick.misbehave(silent=True)
+    assert quick.deploy("sea/1.yml#holds=5").state == "deployed"
+    (ready,) = [one for one in client.suggestions("reef") if "is ready" in one.rule.text]
+    client.decide("reef", [ready.id], accept=False)
+    assert "is ready" not in str([one.rule.text for one in client.suggestions("reef")])
+    text = client.gamebook_text("quick").text
+    assert "ready_pattern" not in text.split("rejected:")[0], "a guess that was rejected is gone"
+
+
+def test_a_value_that_was_confirmed_in_the_game_counts_as_one_that_holds(quick: Quick) -> None:
+    client = quick.zerrit
+    quick.add("reef")
+    client.import_defaults("reef", "1", zipped(quick.files("reef")))
+    (day,) = [one for one in client.suggestions("reef") if "DayLength" in one.rule.text]
+    assert "to 770" in day.rule.text
+    change = quick.change("station.ini#World/DayLength=9000", "sea/1.yml#holds=2")
+    assert quick.end_of(client.deploy(change)).state == "deployed"
+    (look,) = client.change(change).checklist
+    client.answer_checklist(change, look.id, True)
+    assert client.change(change).state == "confirmed"
+    (day,) = [one for one in client.suggestions("reef") if "DayLength" in one.rule.text]
+    assert "to 72000" in day.rule.text.replace(",", "")

@@ -6,7 +6,7 @@ import json
 import sys
 from collections.abc import Iterable, Sequence
 from pathlib import Path
-from typing import Any, Protocol
+from typing import TYPE_CHECKING, Any, Final, Protocol
 
 import click
 
@@ -18,6 +18,11 @@ from zerrit.core.documents import Format
 from zerrit.core.documents.source import decode
 from zerrit.core.signs import SIGNS
 from zerrit.core.wording import counted
+
+if TYPE_CHECKING:
+    from zerrit.core.drafting import KeptLog
+
+MOST_OF_A_LOG: Final = 1 << 20  #: bytes, from its end
 
 
 @click.group()
@@ -147,11 +152,21 @@ def _decided(text: str) -> tuple[str, str]:
     multiple=True,
     help="A folder with the files of a running server: each rule says how many places there do not fit it. Repeatable.",
 )
-def draft_gamebook(folders: tuple[Path, ...], save_to: Path | None, game: str, servers: tuple[Path, ...]) -> None:
+@click.option("--good-log", "good", type=FILE, multiple=True, help="The log of a start that went well. Repeatable.")
+@click.option("--failed-log", "failed", type=FILE, multiple=True, help="The log of a start that failed. Repeatable.")
+def draft_gamebook(
+    folders: tuple[Path, ...],
+    save_to: Path | None,
+    game: str,
+    servers: tuple[Path, ...],
+    good: tuple[Path, ...],
+    failed: tuple[Path, ...],
+) -> None:
     """Draft a gamebook from default files.
 
     Give a FOLDER for each version, the oldest first; two versions make the draft better. Rules of a draft warn and
-    never block until someone keeps them.
+    never block until someone keeps them. From logs it guesses which line says that the game is ready, which mean trouble,
+    and what it loaded; nothing follows from a guess until someone accepts it.
     """
     from zerrit.core.checks.draft_exceptions import with_exceptions  # noqa: PLC0415  # only this command drafts
     from zerrit.core.drafting import draft  # noqa: PLC0415
@@ -159,7 +174,13 @@ def draft_gamebook(folders: tuple[Path, ...], save_to: Path | None, game: str, s
     trees = [contents_of(folder) for folder in folders]
     if not trees[-1]:
         raise click.ClickException(f"There are no files in {folders[-1]}.")
-    text = draft(trees, game or folders[0].resolve().name, " and ".join(folder.name for folder in folders))
+    names = " and ".join(folder.name for folder in folders)
+    logs = [
+        _log(path, (*servers, *folders), is_good=is_good)
+        for is_good, paths in ((True, good), (False, failed))
+        for path in paths
+    ]
+    text = draft(trees, game or folders[0].resolve().name, names, logs=logs)
     text = with_exceptions(text, {str(folder): contents_of(folder) for folder in servers})
     if save_to is None:
         echo(text, is_content=True)
@@ -170,6 +191,18 @@ def draft_gamebook(folders: tuple[Path, ...], save_to: Path | None, game: str, s
         f"Drafted from {counted(len(trees[-1]), 'file')}: {counted(len(book.placed), 'rule')}, "
         f"{counted(len(book.rules.lists), 'list')}. Read {save_to}, and remove what is only chance."
     )
+
+
+def _log(path: Path, folders: Sequence[Path], *, is_good: bool) -> KeptLog:
+    """The log of a start, with its path on the server where it is in one of the folders."""
+    from zerrit.core.drafting import KeptLog  # noqa: PLC0415
+
+    own = path.resolve()
+    home = next((folder.resolve() for folder in folders if own.is_relative_to(folder.resolve())), None)
+    with path.open("rb") as file:
+        file.seek(max(path.stat().st_size - MOST_OF_A_LOG, 0))
+        text = file.read(MOST_OF_A_LOG).decode("utf-8", "replace")
+    return KeptLog(text, is_good, own.relative_to(home).as_posix() if home is not None else "")
 
 
 @gamebook.command("check")

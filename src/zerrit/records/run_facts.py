@@ -57,6 +57,15 @@ class StartFacts(BaseModel):
     doubts: list[str] = []
 
 
+class KeptLogText(BaseModel):
+    """What a log said of one start, and what it said just before, shortened."""
+
+    model_config = ConfigDict(frozen=True)
+
+    text: str
+    before: str = ""
+
+
 class RehearsalFacts(BaseModel):
     """What a copy of the server did before the run."""
 
@@ -78,7 +87,8 @@ class RunFacts(StartFacts):
     `reason`, `failed_at`: why and at which stage it turned back; `failed_back`: why the way back failed; `lacks`: what
     the game did not load after it; `is_back`: the files are those of the snapshot again; `runs_now`: whether the game
     runs at the end, None where that is not known. `changed_before_stop`: files that were not as Zerrit last saw them
-    while the game still ran. `lines`: what the log says, without times and numbers. `told`: the minutes ahead of which
+    while the game still ran. `lines`: what the log says, without times and numbers; `kept_logs`: files that look like logs,
+    whether the gamebook knows them or not. `told`: the minutes ahead of which
     players were told. `back`: what was seen of the start on the way back. `folders_made`: those that were not there
     before; `folders_new` and `folders_gone`: empty ones that it makes, and those that steps took away. `moves`: files that only
     get another path, by the one that they have; `marked`: files of which only that changes whether they are executable.
@@ -110,6 +120,7 @@ class RunFacts(StartFacts):
     before_start_again: BeforeStart | None = None
     outside_before: list[tuple[str, int, int]] = []
     lines: list[str] = []
+    kept_logs: dict[str, KeptLogText] = {}
     log_new: list[str] = []
     log_gone: list[str] = []
     log_against: int | None = None

@@ -18,6 +18,7 @@ from zerrit.core.examination.word_lists import known_words, words_of
 from zerrit.core.expressions import ExpressionInvalid, Fields, NotApplicable, compile_pattern
 from zerrit.core.nearest import did_you_mean, nearest, slip_of
 from zerrit.core.rules import EntryRules, FieldRules, FileRules, MustRule, Rule
+from zerrit.core.units import as_plain_number
 
 _NO_LITERALS: Final = frozenset({"yes", "no", "on", "off"})
 
@@ -160,17 +161,20 @@ def _faults(value: str, name: str, rules: FieldRules) -> Iterator[tuple[str, str
     number = as_number(value)
     is_number = rules.kind in ("integer", "number") or rules.min is not None or rules.max is not None
     if is_number and number is None:
-        yield "meaning.type", f"{name} is a number, but `{value}` is here."
+        plain = as_plain_number(value, rules.unit) if rules.unit else ""
+        so = f" It counts {rules.unit}, so that is {plain}." if plain else ""
+        yield "meaning.type", f"{name} is a number, but `{value}` is here.{so}"
     elif number is not None and is_number:
         if rules.kind == "integer" and number != number.to_integral_value():
             yield "meaning.type", f"{name} is a whole number, but {value} is here."
         low, high = rules.min, rules.max
         if (low is not None and number < low) or (high is not None and number > high):
-            yield "meaning.range", f"{name} is {value}; it must be {_range(low, high)}."
+            unit = f" {rules.unit}" if rules.unit else ""
+            yield "meaning.range", f"{name} is {value}; it must be {_range(low, high)}{unit}."
     yield from _form_faults(value, name, rules)
-    meant = slip_of(value, rules.usual) if rules.usual else None
-    if meant is not None:
-        yield "meaning.misspelled", f"{name} is `{value}`, which is nearly `{meant}`. Is it misspelled?"
+    usual = slip_of(value, rules.usual) if rules.usual else None
+    if usual is not None:
+        yield "meaning.misspelled", f"{name} is `{value}`, which is nearly `{usual}`. Is it misspelled?"
 
 
 def _measure_faults(value: str, name: str, rules: FieldRules, measure: Measure) -> Iterator[tuple[str, str]]:

@@ -149,6 +149,8 @@ def _kind_in_words(rule: FieldRules) -> str:
         kind = f"a number with a unit ({', '.join(rule.units)})"
     if not kind and (rule.min is not None or rule.max is not None):
         kind = "a number"
+    if rule.unit:
+        kind = f"{kind or 'a number'} of {rule.unit}"
     return f"{kind} or a number alone" if rule.plain else kind
 
 

@@ -1,5 +1,6 @@
 """
-What the comment on a setting says of its values: a range, the words that it may be, a default, a warning.
+What the comment on a setting says of its values: a range, the words that it may be, a default, a unit, a warning, when a new
+one takes effect; and what the comments of a file say of the whole file.
 
 Only forms that can hardly mean anything else are read, and only where the value that is there agrees with them: a comment may
 speak of something else, or be older than the setting.
@@ -14,6 +15,7 @@ from decimal import Decimal
 from typing import Final
 
 from zerrit.core.documents.scalars import as_number, as_switch
+from zerrit.core.units import UNIT_WORDS, unit_of
 
 _NUMBER: Final = r"(-?\d+(?:\.\d+)?)"
 _RANGES: Final = (
@@ -43,6 +45,48 @@ _WARNS: Final = re.compile(
     r"(?P<number>-?\d+(?:\.\d+)?)(?![\d:%]|\.\d)",
     re.IGNORECASE,
 )
+_UNIT: Final = f"({UNIT_WORDS})"
+_UNIT_FORMS: Final = (
+    re.compile(rf"\bin\s+(?:whole\s+)?{_UNIT}(?![\w%])", re.IGNORECASE),
+    re.compile(rf"(?<!\w)[(\[]\s*(?:in\s+)?{_UNIT}\s*[)\]]", re.IGNORECASE),
+    re.compile(rf"\b(?:number of|how many)\s+{_UNIT}(?![\w%])", re.IGNORECASE),
+    re.compile(rf"(?:^|[,;:])\s*{_UNIT}\s*(?=$|[,;.])", re.IGNORECASE | re.MULTILINE),
+    re.compile(
+        rf"(?:^|\.\s+)\s*{_UNIT}\s+(?:between|until|before|after|for which|that)\b", re.IGNORECASE | re.MULTILINE
+    ),
+)
+_AFTER: Final = r"(?:after|at|on|with|from|upon)\s+(?:a|an|the|each|every)?\s*(?:next\s+)?"
+_NEW_WORLD: Final = r"(?:new (?:world|map|save)s?|world is (?:made|created|generated))"
+_EFFECTS: Final = (
+    (
+        "reload",
+        rf"\btakes? effect {_AFTER}reload|\breload (?:is enough|suffices|will do)|\b(?:no|without a?) ?restart\b|"
+        r"\brestart is not needed|\bread again (?:at|on|with) (?:a |each )?reload",
+    ),
+    (
+        "new world",
+        rf"\btakes? effect (?:only )?(?:in|for|{_AFTER})\s*(?:a )?{_NEW_WORLD}|\b(?:needs|requires) a {_NEW_WORLD}|"
+        rf"\bonly (?:for|in) (?:a )?{_NEW_WORLD}|\bonly (?:used )?when the {_NEW_WORLD}",
+    ),
+    ("map change", rf"\btakes? effect {_AFTER}(?:map change|change of (?:the )?map)|\bneeds a map change"),
+    (
+        "rejoin",
+        rf"\btakes? effect {_AFTER}(?:rejoin|reconnect)|\bplayers (?:have to|must) (?:rejoin|reconnect|join again)",
+    ),
+    (
+        "restart",
+        rf"\btakes? effect {_AFTER}restart|\b(?:needs|requires) a (?:full )?restart|\brestart (?:is )?(?:needed|required)",
+    ),
+)
+_OF_FILE: Final = re.compile(
+    r"\b(?:this file|(?:all|these) settings|(?:all )?changes|edits)\b(?! (?:of|to) (?!this file|it))", re.IGNORECASE
+)
+_WRITTEN: Final = re.compile(
+    r"\b(?:(?:over)?written|rewritten|saved|re-?generated|writes|saves|overwrites|rewrites)\b[^.;!\n]*?"
+    r"\b(?:stops?|stopped|stopping|shut ?down|shuts down|exits?|closes|closed|closing|ends)\b",
+    re.IGNORECASE,
+)
+_NOT: Final = re.compile(r"\b(?:not|never|cannot)\b|n't\b", re.IGNORECASE)
 _SENTENCE: Final = re.compile(r"(?<=[.!;])\s+|\n")
 _WORD: Final = re.compile(r"[A-Za-z][\w-]*\Z")
 _BARS: Final = re.compile(r"[\w-]+(?:\s*\|\s*[\w-]+)+")
@@ -62,13 +106,18 @@ class Warned:
 
 @dataclass(frozen=True, slots=True)
 class Said:
-    """What a comment says: the ends of a range, or the words; what is taken where the setting is absent; what it warns of."""
+    """What a comment says: the ends of a range, or the words; what is taken where the setting is absent; what it warns of.
+
+    `unit` is what a number counts, in words; `takes_effect` when a new value does, empty where that is not said.
+    """
 
     least: Decimal | None = None
     most: Decimal | None = None
     words: tuple[str, ...] = ()
     default: str = ""
     warned: tuple[Warned, ...] = ()
+    unit: str = ""
+    takes_effect: str = ""
 
 
 def said_in(comments: Iterable[str], values: Iterable[str]) -> Said:
@@ -80,14 +129,55 @@ def said_in(comments: Iterable[str], values: Iterable[str]) -> Said:
     (text,) = texts
     numbers = [as_number(value) for value in seen]
     known = [one for one in numbers if one is not None]
+    effect = effect_in(text)
     if len(known) == len(seen):
         least, most = _bounds(text, min(known), max(known))
-        return Said(least, most, default=_default(text, is_number=True), warned=_warned(text, min(known), max(known)))
+        warned = _warned(text, min(known), max(known))
+        return Said(least, most, (), _default(text, is_number=True), warned, _unit(text), effect)
     words = _words(text)
     words = words if all(value in words for value in seen) else ()
     default = _default(text, is_number=False)
     is_known = default in (words or seen) or (as_switch(default) is not None and as_switch(seen[0]) is not None)
-    return Said(words=words, default=default if is_known else "")
+    return Said(words=words, default=default if is_known else "", takes_effect=effect)
+
+
+def effect_in(text: str) -> str:
+    """When a new value takes effect, as a comment says it; empty where it does not, or says two things."""
+    found = {
+        effect
+        for sentence in _SENTENCE.split(text)
+        for effect, pattern in _EFFECTS
+        if re.search(pattern, sentence, re.IGNORECASE) and (not _NOT.search(sentence) or "not needed" in sentence)
+    }
+    return found.pop() if len(found) == 1 else ""
+
+
+@dataclass(frozen=True, slots=True)
+class SaidOfFile:
+    """What the comments of a file say of the whole file, each with its sentence; empty where they do not."""
+
+    takes_effect: str = ""
+    effect_said: str = ""
+    written_said: str = ""
+
+
+def said_of_file(comments: Iterable[str]) -> SaidOfFile:
+    """What sentences about the file itself say in its comments, given line by line in their order."""
+    text = ""
+    for line in (line for one in comments if len(one) <= MAX_COMMENT for line in one.splitlines()):
+        text += f"{' ' if line[:1].islower() else chr(10)}{line}"  # a sentence goes on with a small letter
+    found = (" ".join(one.split()).strip(" .;!") for one in _SENTENCE.split(text))
+    sentences = [one for one in found if len(one) <= MAX_SENTENCE and _OF_FILE.search(one)]
+    effects = {effect: one for one in sentences if (effect := effect_in(one))}
+    written = next((one for one in sentences if _WRITTEN.search(one) and not _NOT.search(one)), "")
+    effect, said = effects.popitem() if len(effects) == 1 else ("", "")
+    return SaidOfFile(effect, said, written)
+
+
+def _unit(text: str) -> str:
+    """What a number counts, as its comment says; empty where it does not, or names two."""
+    found = {unit_of(word) for pattern in _UNIT_FORMS for word in pattern.findall(text)}
+    return found.pop() if len(found) == 1 else ""
 
 
 def _default(text: str, *, is_number: bool) -> str:

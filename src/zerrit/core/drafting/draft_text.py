@@ -14,7 +14,9 @@ from zerrit.core.drafting.embedded_references import embedded_references
 from zerrit.core.drafting.equal_columns import equal_columns
 from zerrit.core.drafting.field_inference import Knowledge, confidence, field_name, infer, orders
 from zerrit.core.drafting.gate_inference import gates
+from zerrit.core.drafting.guesses import Guess, said_in_files
 from zerrit.core.drafting.installation_inference import Needs, in_use, narrowed, needs, packed, same_orders
+from zerrit.core.drafting.log_inference import KeptLog, learn_from_logs
 from zerrit.core.drafting.observations import Column, Entries, Kind, Sort, columns_of, observe
 from zerrit.core.drafting.reference_inference import (
     Reference,
@@ -34,11 +36,19 @@ _PLAIN: Final = re.compile(r"[A-Za-z][\w .-]*[\w]\Z|[A-Za-z]\Z")
 _WORDS_OF_YAML: Final = frozenset(("true", "false", "yes", "no", "on", "off", "null", "y", "n"))
 
 
-def draft(trees: Sequence[Mapping[str, bytes]], game: str, source: str) -> str:
+def draft(
+    trees: Sequence[Mapping[str, bytes]],
+    game: str,
+    source: str,
+    *,
+    logs: Sequence[KeptLog] = (),
+    guesses: Sequence[Guess] = (),
+) -> str:
     """Draft a gamebook from trees of default files, the newest last.
 
-    `source` says what the trees are, for whoever reads the draft. The result is valid, and finds nothing in the trees
-    that it was drafted from.
+    `source` says what the trees are, for whoever reads the draft. `logs` are those of starts, good and failed ones;
+    `guesses` are what else was seen of the game. The result is valid, and finds nothing in the trees that it was
+    drafted from.
     """
     sorts = observe(trees)
     paths = sorted(trees[-1])
@@ -66,9 +76,17 @@ def draft(trees: Sequence[Mapping[str, bytes]], game: str, source: str) -> str:
             own.matches, own.notes = reference.matches, []  # the form of a few words says less than what is in it
     agreed = agreements(sorts, known, paths)
     needed = list(needs(sorts, everything))
+    by_name = {target.name: target for target in everything if target.name}
+    words = {name: target.words for name, target in by_name.items()}
+    guessed = _one_each([*guesses, *learn_from_logs(logs, words, paths), *said_in_files(sorts)])
+    named = [one.content["list"] for one in guessed if isinstance(one.content, dict)]
     lines = [*_head(game, source), *_files(sorts, known)]
     lines += _lists(
-        [*(reference.target for reference in found if not reference.is_open), *(need.among for need in needed)]
+        [
+            *(reference.target for reference in found if not reference.is_open),
+            *(need.among for need in needed),
+            *(by_name[name] for name in named),
+        ]
     )
     lines += _refers(found)
     lines += _unique(sorts, known)
@@ -106,7 +124,21 @@ def draft(trees: Sequence[Mapping[str, bytes]], game: str, source: str) -> str:
         ),
     )
     lines += _bundles(trees[-1])
+    if guessed:
+        lines += ["", "guesses:"]
+        lines += [f"  - {one.yaml}  # {_in_one_line(one.evidence)}; {_sure(one.support)}" for one in guessed]
     return "\n".join(lines) + "\n"
+
+
+def _one_each(guesses: Sequence[Guess]) -> list[Guess]:
+    """The first guess for each place, or each item of a list there."""
+    return list({(one.at, str(one.content) if one.is_one_more else ""): one for one in reversed(guesses)}.values())[
+        ::-1
+    ]
+
+
+def _in_one_line(text: str) -> str:
+    return "".join(" " if not one.isprintable() else one for one in text)
 
 
 def _head(game: str, source: str) -> list[str]:
@@ -233,6 +265,8 @@ def _parts(known: Knowledge) -> Iterator[str]:
         yield f"max: {known.most:f}"
     if known.units:
         yield f"units: [{', '.join(_text(unit) for unit in known.units)}]"
+    if known.unit:
+        yield f"unit: {_text(known.unit)}"
     if known.plain:
         yield "plain: true"
     if known.words:
@@ -243,6 +277,10 @@ def _parts(known: Knowledge) -> Iterator[str]:
         yield f"default: {_quoted(known.default)}"
     if known.matches:
         yield f"matches: {json.dumps(known.matches)}"
+    if known.takes_effect:
+        yield f"takes_effect: {known.takes_effect}"
+    if known.note:
+        yield f"note: {_quoted(known.note)}"
 
 
 # --- references, families, agreement ---------------------------------------------------------------------------------------

@@ -21,7 +21,7 @@ from typing import Final
 from zerrit.core.documents.measures import Measure, measured
 from zerrit.core.documents.scalars import as_number
 from zerrit.core.drafting.comment_inference import Warned, said_in
-from zerrit.core.drafting.observations import Column, Entries
+from zerrit.core.drafting.observations import OWN_NAME, Column, Entries
 from zerrit.core.nearest import apart
 from zerrit.core.wording import counted
 
@@ -37,6 +37,7 @@ MOST_NAMES: Final = 400  #: of a field; more of them are too many to be written 
 CHANCE: Final = 0.001  #: an order between two fields that is likelier than this by chance is not drafted
 _UNITS_OF_TIME: Final = frozenset(("s", "m", "h", "d", "w", "ms"))
 _NAME: Final = re.compile(r"(?=.{3,40}\Z)[^\W_][\w '&-]*[\w]\Z")
+MOST_OF_A_NOTE: Final = 200  #: characters of a comment
 _INTEGER: Final = re.compile(r"-?\d+\Z")
 
 
@@ -55,6 +56,9 @@ class Knowledge:
     matches: str = ""
     always: bool = False
     default: str = ""  #: what is taken where it is absent
+    unit: str = ""  #: what a number counts, in words
+    takes_effect: str = ""
+    note: str = ""  #: help for whoever adds it
     warned: tuple[Warned, ...] = ()
     notes: list[str] = field(default_factory=list)
 
@@ -94,6 +98,7 @@ def infer(entries: Entries, column: Column) -> Knowledge:
         known.words = tuple(sorted(values))
         known.notes.append(f"{len(values)} words in {counted(support, 'value')}")
     _hear(known)
+    _compare_versions(known, entries)
     if not (known.kind or known.words or known.matches):
         known.usual = _usual(values, support)
     return known
@@ -118,6 +123,36 @@ def _hear(known: Knowledge) -> None:
         known.default = said.default
         known.notes.append("default by its comment")
     known.warned = said.warned
+    known.takes_effect = said.takes_effect
+    if said.unit and known.kind in ("integer", "number"):
+        known.unit = said.unit
+        known.notes.append("unit by its comment")
+    if known.default:
+        known.note = _comment_of(known)
+
+
+def _comment_of(known: Knowledge) -> str:
+    return " ".join(" ".join(known.column.comments).split())[:MOST_OF_A_NOTE]
+
+
+def _compare_versions(known: Knowledge, entries: Entries) -> None:
+    """A setting that one version ships and another one does not: what it is there is taken where it is absent."""
+    place, values = known.column.place, known.column.values
+    trees = list(entries.rows_of_tree.values())
+    is_single = all(len(rows) == 1 for rows in trees) and not entries.is_map and not entries.is_one_of_many
+    if known.default or known.always or not is_single or len(values) != 1 or OWN_NAME in trees[0][0]:
+        return
+    (value,) = values
+    if (
+        all(place in rows[0] for rows in trees)
+        or not value
+        or known.matches
+        or (known.words and value not in known.words)
+    ):
+        return
+    known.default = value
+    known.notes.append("default as a version that has it ships it")
+    known.note = _comment_of(known) if known.column.entries else "Only an older version ships it."
 
 
 def _is_flag(column: Column) -> bool:

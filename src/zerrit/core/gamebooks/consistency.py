@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 
+from pydantic import ValidationError
+
 from zerrit.core.addresses import FILE_ITSELF, Address, Segment, may_meet, parse_address
 from zerrit.core.documents import Document, Finding
 from zerrit.core.documents.codes import CODES
@@ -13,7 +15,7 @@ from zerrit.core.gamebooks.rule_list import placed_rules
 from zerrit.core.gamebooks.schema import GamebookFile
 from zerrit.core.gamebooks.source_lines import Location, finding_at, locate
 from zerrit.core.nearest import did_you_mean
-from zerrit.core.rules import DerivedRules, DrawRules, EntryRules
+from zerrit.core.rules import DerivedRules, DrawRules, EntryRules, GuessRule
 from zerrit.core.rules.loops import LoopRules
 from zerrit.core.wildcards import path_matches
 
@@ -36,6 +38,7 @@ class _Search:
                 yield from self._of_entry(entry, ("files", path, "entries", names), names)
         yield from self._of_lists()
         yield from self._of_rules()
+        yield from self._of_guesses()
         yield from self._of_derived()
 
     # --- small questions ------------------------------------------------------------------------------------------
@@ -129,6 +132,21 @@ class _Search:
             yield from self._list(loaded.list_name, ("trouble", "loaded", number, "list"))
         if self.rules.rehearse is not None and self.rules.rehearse.port_at:
             yield from self._address(self.rules.rehearse.port_at, ("rehearse", "port_at"))
+
+    def _of_guesses(self) -> Iterator[Finding]:
+        """Guesses that would not make a valid gamebook if they were accepted."""
+        for number, guess in enumerate(self.rules.of(GuessRule)):
+            data: object = guess.value if guess.add is None else [guess.add]
+            for part in reversed(guess.at):
+                data = {part: data}
+            try:
+                GamebookFile.model_validate({"gamebook": 1, "game": self.rules.game, **data})  # type: ignore[dict-item]
+            except ValidationError as error:
+                first = error.errors()[0]
+                where = " / ".join(str(one) for one in first["loc"])
+                is_unknown = first["type"] == "extra_forbidden"
+                why = "there is no such key" if is_unknown else first["msg"].removeprefix("Value error, ")
+                yield self._at(("guesses", number), f"this would not be a valid gamebook: {where}: {why}.")
 
     def _of_loops(self, loops: LoopRules, location: Location) -> Iterator[Finding]:
         known = tuple(rule.name for rule in self.rules.of(DerivedRules))

@@ -8,17 +8,21 @@ it takes it out and remembers that, in the gamebook itself, so that no later dra
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 from typing import Any
 
+from pydantic import ValidationError
+
 from zerrit.core.addresses import kind_of, place_in_kind
 from zerrit.core.errors import EditRefused
+from zerrit.core.expressions import compile_pattern
 from zerrit.core.gamebooks.gamebook import Gamebook
 from zerrit.core.gamebooks.rule_edits import data_at, part_of, with_part, without_part
 from zerrit.core.gamebooks.rule_list import PlacedRule
 from zerrit.core.gamebooks.rule_proposals import as_mapping
 from zerrit.core.gamebooks.source_lines import Location, locate
-from zerrit.core.rules import FieldRules, ListedRule, ReferRule
+from zerrit.core.rules import FieldRules, GuessRule, ListedRule, ReferRule
 from zerrit.core.wildcards import path_matches
 
 #: What stays of a field whose rule is rejected: its name must stay known, and what is said to a reader of it.
@@ -55,6 +59,8 @@ def is_new(gamebook: Gamebook, placed: PlacedRule, paths: tuple[str, ...]) -> bo
     if not placed.says_something or identity_of(placed) in gamebook.rules.rejected:
         return False
     rule, location = placed.rule, placed.location
+    if isinstance(rule, GuessRule):
+        return _is_new_guess(gamebook, rule, paths)
     if location[0] == "files":
         home = _home(gamebook, str(location[1]), paths)
         if home is None or placed.part == "closed":
@@ -72,6 +78,35 @@ def is_new(gamebook: Gamebook, placed: PlacedRule, paths: tuple[str, ...]) -> bo
         if (about and about <= its) or identity_of(other) == identity_of(placed):
             return False
     return True
+
+
+def _is_new_guess(gamebook: Gamebook, guess: GuessRule, paths: tuple[str, ...]) -> bool:
+    """Nothing is at its place; of a list, no one has begun it, or it has nothing for the same words."""
+    place = _place_of(gamebook, guess, paths)
+    if place is None or any(
+        isinstance(other.rule, GuessRule) and other.rule.sentence() == guess.sentence() for other in gamebook.placed
+    ):
+        return False
+    there = data_at(gamebook.source.text, place)
+    if isinstance(guess.add, dict) and isinstance(there, list):
+        return not any(isinstance(one, dict) and one.get("list") == guess.add.get("list") for one in there)
+    if isinstance(guess.add, str) and isinstance(there, list):
+        return guess.add not in there and not any(_fits(one, guess.add) for one in there if isinstance(one, str))
+    return not there
+
+
+def _fits(pattern: str, other: str) -> bool:
+    """A pattern fits what another one is made for, as far as that can be told from its text."""
+    example = re.sub(r"\\[bsSwWAZ][+*]?|\\(.)", lambda found: found[1] or "", other.replace("\\d+", "1"))
+    return compile_pattern(pattern).search(example) is not None
+
+
+def _place_of(gamebook: Gamebook, guess: GuessRule, paths: tuple[str, ...]) -> Location | None:
+    """Where a guess goes in the gamebook; None where that parts the files in another way."""
+    if guess.at[0] != "files" or len(guess.at) < 3:
+        return guess.at
+    home = _home(gamebook, guess.at[1], paths)
+    return ("files", home, *guess.at[2:]) if home is not None else None
 
 
 def _with_words(gamebook: Gamebook) -> set[str]:
@@ -126,6 +161,8 @@ def accepted(
     stays as it is. Raises EditRefused.
     """
     wanted = dict(data) if data is not None else as_mapping(source, placed)
+    if isinstance(placed.rule, GuessRule):
+        return _guess_accepted(gamebook, source, placed, paths, wanted)
     if gamebook.rules.drafted:
         wanted["approved"] = True
     text, location = gamebook.source.text, placed.location
@@ -136,20 +173,50 @@ def accepted(
     return with_part(text, location, wanted), location
 
 
+def _guess_accepted(
+    gamebook: Gamebook, source: Gamebook, placed: PlacedRule, paths: tuple[str, ...], data: dict[str, Any]
+) -> tuple[str, Location]:
+    """The gamebook with a guess at the place where it counts, and where that is."""
+    try:
+        guess = GuessRule.model_validate(data)
+    except ValidationError as error:
+        raise EditRefused(f"This is no guess that could be accepted: {error.errors()[0]['msg']}.") from None
+    place = _place_of(gamebook, guess, paths)
+    if place is None:
+        raise EditRefused("The gamebook parts these files in another way than the draft. Write it into its text.")
+    text, content = gamebook.source.text, guess.content
+    if source is gamebook:
+        text = without_part(text, placed.location)
+    elif isinstance(content, dict):
+        content = dict(content)
+        for name in [named.text for named in guess.lists()]:
+            text, content["list"] = _with_list(text, source, name)
+    if guess.add is not None:
+        place = (*place, len(data_at(text, place) or ()))
+    if data != as_mapping(source, placed) and source is not gamebook:
+        text = _remembered(text, gamebook, identity_of(placed))
+    return with_part(text, place, content), place
+
+
+def _with_list(text: str, source: Gamebook, drafted: str) -> tuple[str, str]:
+    """The text with a list of a draft, under its name there, or another one where that is taken; and that name."""
+    name, data = drafted, part_of(source.data, ("lists", drafted))
+    mine = data_at(text, ("lists", name))
+    if mine is not None and mine != data:
+        others = (f"{drafted} {number}" for number in range(2, 1000))
+        name = next(one for one in others if data_at(text, ("lists", one)) is None)
+    return with_part(text, ("lists", name), data), name
+
+
 def _with_what_it_needs(
     gamebook: Gamebook, source: Gamebook, placed: PlacedRule, paths: tuple[str, ...], wanted: dict[str, Any]
 ) -> tuple[str, Location]:
     """The lists that a drafted rule names, the names of fields in its condition, and its place in the gamebook."""
     text, location, rule = gamebook.source.text, placed.location, placed.rule
     for key, drafted in _lists_of(rule):
-        name = drafted
-        data = part_of(source.data, ("lists", drafted))
-        mine = data_at(text, ("lists", name))
-        if mine is not None and mine != data:
-            others = (f"{drafted} {number}" for number in range(2, 1000))
-            name = next(one for one in others if data_at(text, ("lists", one)) is None)
+        text, name = _with_list(text, source, drafted)
+        if name != drafted:
             wanted[key] = name
-        text = with_part(text, ("lists", name), data)
     if location[0] != "files":
         return text, (location[0], len(data_at(text, (location[0],)) or ()))
     home = _home(gamebook, str(location[1]), paths)

@@ -16,6 +16,7 @@ from zerrit.core.rules.draws import DrawRules, RangeAt, SetRules
 from zerrit.core.rules.file_names import FileNameRule
 from zerrit.core.rules.files import EntryRules, FieldRules, FileRules, SlotRules
 from zerrit.core.rules.gates import GateRule
+from zerrit.core.rules.guesses import GuessRule
 from zerrit.core.rules.in_use import InUseRule
 from zerrit.core.rules.listed import Fault, ListedRule, Named
 from zerrit.core.rules.must import MustRule
@@ -58,6 +59,7 @@ KINDS: Final[tuple[type[ListedRule], ...]] = (
     DecisionRule,
     DerivedRules,
     ChecklistRule,
+    GuessRule,
 )
 
 __all__ = [
@@ -82,6 +84,7 @@ __all__ = [
     "FileRules",
     "FolderNames",
     "GateRule",
+    "GuessRule",
     "InUseRule",
     "ListSource",
     "ListedRule",

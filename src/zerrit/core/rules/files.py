@@ -31,6 +31,9 @@ class FieldRules(Rule):
     min: Decimal | None = Field(None, description="the smallest number allowed; of a range at either end")
     max: Decimal | None = Field(None, description="the largest number allowed; of a range at either end")
     units: tuple[str, ...] = Field((), description="of a quantity: the units that the game knows")
+    unit: str = Field(
+        "", max_length=40, description="what a plain number counts, in words, such as `seconds`; it is told beside it"
+    )
     plain: bool = Field(False, description="of a range or quantity: a number alone is allowed, too")
     allowed: Name | tuple[str, ...] | None = Field(
         None, alias="list", description="the list that holds the allowed words, or the words themselves"
@@ -63,6 +66,8 @@ class FieldRules(Rule):
             raise ValueError("`min` and `max` of a quantity need its one unit, as in `units: [s]`")
         if self.plain and self.kind not in ("range", "quantity"):
             raise ValueError("`plain` goes with `is: range` or `is: quantity`")
+        if self.unit and self.kind not in (None, "integer", "number"):
+            raise ValueError("`unit` is what a plain number counts; write `is: number` or `is: integer`")
         if self.default and self.always:
             raise ValueError("`default` is for a field that may be absent, and `always` says that it never is")
         if self.default and isinstance(self.allowed, tuple) and self.default not in self.allowed:

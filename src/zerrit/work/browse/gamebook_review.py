@@ -25,7 +25,15 @@ from zerrit.records import Gamebook as GamebookRow
 from zerrit.records import Server, Snapshot, load_content
 from zerrit.work.base.errors import NotFound
 from zerrit.work.base.workspace import Workspace
-from zerrit.work.browse.rolled_back_values import advice_of_rollbacks, rolled_back, servers_alike
+from zerrit.work.browse.rolled_back_values import advice_of_rollbacks, rolled_back
+from zerrit.work.browse.run_lessons import (
+    confirmed,
+    kept_logs,
+    runs_of,
+    servers_alike,
+    with_confirmed_values,
+    written_at_stops,
+)
 from zerrit.work.servers.servers import get_server
 from zerrit.work.servers.stored_gamebooks import gamebook_of, kept_bases, list_gamebooks
 from zerrit.work.snapshots.live_files import Held
@@ -188,13 +196,17 @@ def draft_key(session: Session, server_id: str) -> tuple[int, ...]:
     shipped = [one.id for one in list_snapshots(session, server_id) if one.kind == "defaults"]
     alike = servers_alike(session, server_id)[: MOST_OTHERS + 1]
     latest = [snapshot.id for one in alike if (snapshot := latest_snapshot(session, one.id)) is not None]
-    return (len(shipped), *shipped, *latest, *(change.id for one in alike for change in rolled_back(session, one)))
+    changes = (change.id for one in alike for change in (*rolled_back(session, one), *confirmed(session, one)))
+    runs = (run.id for one in alike for run in runs_of(session, one))
+    return (len(shipped), *shipped, *latest, *changes, *runs)
 
 
 def draft_from_defaults(workspace: Workspace, server_id: str) -> str:
     """A gamebook drafted from all defaults that were imported for a server; the logs that are on it are ignored.
 
-    It warns of values that were rolled back, and says of each rule what does not fit it on other servers with the same gamebook.
+    It learns from the runs and changes of the server and of others with the same gamebook: from the logs of starts, from
+    what the game writes when it stops, from values that someone confirmed in the game; it warns of those that were rolled
+    back. It says of each rule what does not fit it on the other servers.
 
     Raises NotFound.
     """
@@ -212,13 +224,16 @@ def draft_from_defaults(workspace: Workspace, server_id: str) -> str:
         game = server.gamebook or server_id
         latest = latest_snapshot(session, server_id)
         own = {file.path for file in latest.files} if latest is not None else set()
-        others = [one for one in servers_alike(session, server_id) if one.id != server_id][:MOST_OTHERS]
+        alike = servers_alike(session, server_id)
+        others = [one for one in alike if one.id != server_id][:MOST_OTHERS]
+        trees[-1:] = [*with_confirmed_values(workspace, session, alike, trees[-1]), trees[-1]]
+        logs, guesses = kept_logs(session, alike), list(written_at_stops(session, alike))
         held = {
             one.id: Held(workspace, digests(session, snapshot))
             for one in others
             if (snapshot := latest_snapshot(session, one.id)) is not None
         }
-    text = draft(trees, game, f"defaults {labels}")
+    text = draft(trees, game, f"defaults {labels}", logs=logs, guesses=guesses)
     advice = advice_of_rollbacks(workspace, server_id)
     if advice:
         text = with_part(text, ("advice",), [*(data_at(text, ("advice",)) or ()), *advice])

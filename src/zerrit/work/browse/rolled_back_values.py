@@ -17,8 +17,8 @@ from zerrit.core.states import ChangeState
 from zerrit.core.wording import counted
 from zerrit.records import Change, Server
 from zerrit.work.base.workspace import Workspace
+from zerrit.work.browse.run_lessons import servers_alike
 from zerrit.work.changes.changes import worked_out
-from zerrit.work.servers.servers import list_servers
 from zerrit.work.snapshots.snapshots import digests, documents_of, latest_snapshot
 
 MOST_CHANGES: Final = 30  #: that were rolled back, the newest ones
@@ -44,14 +44,6 @@ def advice_of_rollbacks(workspace: Workspace, server_id: str) -> list[dict[str, 
                 if not _is_now(now, one):
                     found.setdefault((one.address, one.new or ""), _advice(server, change, one, together))
     return list(found.values())
-
-
-def servers_alike(session: Session, server_id: str) -> list[Server]:
-    """The server and those with the same gamebook."""
-    servers = list_servers(session)
-    own = next((one for one in servers if one.id == server_id), None)
-    book = own.gamebook if own is not None else ""
-    return [one for one in servers if one.id == server_id or (book and one.gamebook == book)]
 
 
 def rolled_back(session: Session, server: Server) -> Sequence[Change]:

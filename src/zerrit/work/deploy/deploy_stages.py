@@ -37,6 +37,7 @@ from zerrit.work.deploy.write_plan import (
     require_whole,
     watched_in_the_way,
 )
+from zerrit.work.servers.start_logs import logs_of_start
 from zerrit.work.snapshots.live_files import Known, Taken, known_files, take, with_contents, with_insides
 from zerrit.work.snapshots.snapshots import digests, get_snapshot, latest_snapshot, store_snapshot, take_live
 
@@ -501,6 +502,8 @@ def watch(context: RunContext, stage: Stage, facts: RunFacts) -> None:
         facts.take_over(_against_last_good(context, verdict))
     at_start = _accept(context)
     facts.written_at_start = at_start
+    if not (context.in_place or context.connection.is_manual):
+        facts.kept_logs = logs_of_start(context.connection, _before_start(context))
     after_id = context.journal.run().after_id
     if after_id is not None and not context.connection.is_manual:
         with context.workspace.session() as session:
@@ -509,6 +512,12 @@ def watch(context: RunContext, stage: Stage, facts: RunFacts) -> None:
     said = ["up, no crash file, nothing bad in the log"]
     said += [f"written while it started: {', '.join(at_start[:5])}"] if at_start else []
     stage.say("; ".join([*said, *doubts]))
+
+
+def _before_start(context: RunContext) -> dict[str, tuple[int, int]]:
+    """Size and time of every file before the start."""
+    tracked = {path: (file.size, file.modified) for path, file in context.files_at_start().items()}
+    return tracked | {path: (size, modified) for path, size, modified in context.evidence.outside_before}
 
 
 def _against_last_good(context: RunContext, verdict: Verdict) -> RunFacts:
