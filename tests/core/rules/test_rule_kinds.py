@@ -16,10 +16,11 @@ from zerrit.core.examination.game_files import Files
 from zerrit.core.gamebooks import GamebookFile, json_schema, read_gamebook
 from zerrit.core.rules import KINDS, ListedRule
 
-#: A game with the one kind of rule that the demo has no use for.
+#: A game with the kinds of rules that the demo has no use for.
 LOOM = (
     read_gamebook(
         b"gamebook: 1\ngame: loom\nsame_order:\n  - {first: 'warp.yml#threads/*', second: 'weft.yml#threads/*'}\n"
+        b"guesses:\n  - {at: [trouble, log], value: loom.log}\n"
     )[0]
     or BOOK
 )

@@ -13,6 +13,7 @@ from zerrit.core.drafting.bundle_inference import bundles
 from zerrit.core.drafting.embedded_references import embedded_references
 from zerrit.core.drafting.equal_columns import equal_columns
 from zerrit.core.drafting.field_inference import Knowledge, confidence, field_name, infer, orders
+from zerrit.core.drafting.file_name_inference import name_forms
 from zerrit.core.drafting.gate_inference import gates
 from zerrit.core.drafting.guesses import Guess, said_in_files
 from zerrit.core.drafting.installation_inference import Needs, in_use, narrowed, needs, packed, same_orders
@@ -30,6 +31,7 @@ from zerrit.core.drafting.reference_inference import (
     targets,
     variants,
 )
+from zerrit.core.drafting.sum_inference import EqualSums, equal_sums, kept_sums
 from zerrit.core.wording import counted
 
 _PLAIN: Final = re.compile(r"[A-Za-z][\w .-]*[\w]\Z|[A-Za-z]\Z")
@@ -92,6 +94,13 @@ def draft(
     lines += _unique(sorts, known)
     lines += _part("agree", ((one.yaml, f"{one.support} of {one.support}", one.support) for one in agreed))
     lines += _part("same_values", ((one.yaml, counted(one.support, "key"), one.support) for one in equal))
+    lines += _part(
+        "balance",
+        (
+            (f'{{sum: {_quoted(where)}, keep_within: "0"}}', f"{total:f} in {counted(n, 'version')}", n)
+            for where, total, n in kept_sums(sorts, known)
+        ),
+    )
     lines += _part("needs", map(_need, needed))
     lines += _part(
         "in_use", ((f"{{files: {_quoted(files)}, value: {_quoted(by)}}}", "", 1) for files, by in in_use(agreed))
@@ -109,6 +118,13 @@ def draft(
         (
             (f"{{folder: {_quoted(folder)}, into: {_quoted(into)}}}", counted(n, "file"), n)
             for folder, into, n in packed(trees[-1])
+        ),
+    )
+    lines += _part(
+        "file_names",
+        (
+            (f"{{files: {_quoted(one.files)}, matches: {_quoted(one.matches)}}}", counted(one.count, "file"), one.count)
+            for one in name_forms(paths, past)
         ),
     )
     lines += _alike(sorts)
@@ -198,12 +214,13 @@ def _is_complete(sort: Sort) -> bool:
 def _kinds(sort: Sort, known: Mapping[int, Knowledge]) -> Iterator[str]:
     if sort.format.traits.line_based and not sort.format.traits.script:
         return
+    sums = list(equal_sums(sort, known))
     for kind, entries in sort.kinds.items():
         if kind or entries.columns:
-            yield from _entries(kind, entries, known)
+            yield from _entries(kind, entries, known, [one for one in sums if one.kind == kind])
 
 
-def _entries(kind: Kind, entries: Entries, known: Mapping[int, Knowledge]) -> Iterator[str]:
+def _entries(kind: Kind, entries: Entries, known: Mapping[int, Knowledge], sums: Sequence[EqualSums]) -> Iterator[str]:
     address = print_kind(kind) or FILE_ITSELF
     fields = {place: known[id(column)] for place, column in entries.columns.items()}
     if entries.is_one_of_many:
@@ -214,6 +231,7 @@ def _entries(kind: Kind, entries: Entries, known: Mapping[int, Knowledge]) -> It
         counts = sorted((len(entries.columns), place) for place in entries.columns)
         yield f"      {_text(address)}:  # its {len(counts)} names are data"
         yield f'        fields: {{each: {{path: "*"{_range_of_map(entries, known)}}}}}'
+        yield from _musts([("sum(each)", one) for one in sums if one.place == "*"])
         return
     yield f"      {_text(address)}:" + (f"  # {entries.count} entries" if entries.count > 1 else "")
     lines = ["        closed: true"] if kind and isinstance(kind[-1], NamePattern) else []
@@ -227,13 +245,22 @@ def _entries(kind: Kind, entries: Entries, known: Mapping[int, Knowledge]) -> It
     if written:
         lines.append("        fields:")
         lines += [line for _, line in written]
-    must = list(orders(entries, fields))
-    if must:
-        lines.append("        must:")
-        for small, large, support in must:
-            that = f"{names[small]} <= {names[large]}"
-            lines.append(f'          - {{condition: "{that}"}}  # in {support:,} entries, {_sure(support)}')
+    summed = [(" + ".join(names[place] for place in one.fields), one) for one in sums if one.fields]
+    for total in (one for one in sums if one.place and one.place != "*"):
+        name = field_name(total.place.replace("*/", ""), taken)
+        lines += [] if "        fields:" in lines else ["        fields:"]
+        lines.append(f"          {_text(name)}: {{path: {_text(total.place)}}}")
+        summed.append((f"sum({name})", total))
+    orders_of = [(f"{names[small]} <= {names[large]}", n) for small, large, n in orders(entries, fields)]
+    lines += _musts(summed, orders_of)
     yield from lines or ["        fields: {}"]
+
+
+def _musts(sums: Sequence[tuple[str, EqualSums]], others: Sequence[tuple[str, int]] = ()) -> list[str]:
+    """The conditions on entries, each with how many of them fulfil it."""
+    conditions = [*others, *((f"{what} == {one.total:f}", one.count) for what, one in sums)]
+    lines = [f'          - {{condition: "{that}"}}  # in {n:,} entries, {_sure(n)}' for that, n in conditions]
+    return ["        must:", *lines] if lines else []
 
 
 def _range_of_map(entries: Entries, known: Mapping[int, Knowledge]) -> str:

@@ -295,9 +295,7 @@ def orders(entries: Entries, known: dict[str, Knowledge]) -> Iterator[tuple[str,
         for large in numeric:
             if small == large:
                 continue
-            pairs = [
-                (Decimal(row[small]), Decimal(row[large])) for row in entries.rows if small in row and large in row
-            ]
+            pairs = _pairs(entries, small, large)
             if any(one > other for one, other in pairs):
                 continue
             if len(pairs) >= 2 and _are_ends(small, large):
@@ -308,6 +306,14 @@ def orders(entries: Entries, known: dict[str, Knowledge]) -> Iterator[tuple[str,
             overlap = max(one for one, _ in pairs) > min(other for _, other in pairs)
             if overlap and any(one < other for one, other in pairs) and _chance_of_order(pairs) < CHANCE:
                 yield small, large, len(pairs)
+
+
+def _pairs(entries: Entries, small: str, large: str) -> list[tuple[Decimal, Decimal]]:
+    """Two numbers of each entry of the newest tree, and of older ones those that differ: what stayed says nothing new."""
+    found: Counter[tuple[Decimal, Decimal]] = Counter()
+    for rows in entries.rows_of_tree.values():
+        found |= Counter((Decimal(row[small]), Decimal(row[large])) for row in rows if small in row and large in row)
+    return list(found.elements())
 
 
 _ENDS: Final = (

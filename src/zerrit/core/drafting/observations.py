@@ -61,7 +61,8 @@ class Column:
 class Entries:
     """The entries of one kind. `rows` are those of every tree, as values by place; `rows_of_tree` has them by tree.
 
-    Where the names of entries are data, a row has its own at `OWN_NAME`.
+    Where the names of entries are data, a row has its own at `OWN_NAME`. `groups` are the rows that are together in one
+    entry or list, by tree and by what they are in.
     """
 
     kind: Kind
@@ -69,6 +70,7 @@ class Entries:
     count: int = 0  #: in the newest tree
     rows: list[dict[str, str]] = field(default_factory=list)
     rows_of_tree: defaultdict[int, list[dict[str, str]]] = field(default_factory=lambda: defaultdict(list))
+    groups: defaultdict[tuple[int, int], list[dict[str, str]]] = field(default_factory=lambda: defaultdict(list))
     columns: dict[str, Column] = field(default_factory=dict)
     children: set[str] = field(default_factory=set)
     names: Counter[str] = field(default_factory=Counter)  #: of entries whose names are data, in the newest tree
@@ -385,6 +387,7 @@ def _note(sort: Sort, document: Document, node: Node, kind: Kind, tree: int, *, 
         entries.columns[place].most_in_entry = max(entries.columns[place].most_in_entry, number)
     entries.rows.append(row)
     entries.rows_of_tree[tree].append(row)
+    entries.groups[tree, id(node.parent)].append(row)
 
 
 def _is_map(entries: Entries) -> bool:

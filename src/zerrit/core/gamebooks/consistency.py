@@ -73,6 +73,8 @@ class _Search:
     def _of_ids(self) -> Iterator[Finding]:
         first: dict[str, Location] = {}
         for placed in placed_rules(self.rules):
+            if not placed.says_something:
+                continue  # a field that is only named, for a condition, may have a rule elsewhere
             if placed.id not in first:
                 first[placed.id] = placed.location
                 continue

@@ -61,8 +61,8 @@ class Gamebook:
 
     @cached_property
     def by_id(self) -> dict[str, PlacedRule]:
-        """Every rule by its id."""
-        return {placed.id: placed for placed in self.placed}
+        """Every rule by its id; of a field that is named in two places the one that says something."""
+        return {placed.id: placed for placed in sorted(self.placed, key=lambda placed: placed.says_something)}
 
     def place_of(self, rule: Rule) -> PlacedRule:
         """A rule of this gamebook with its id and place."""

@@ -11,9 +11,10 @@ from pydantic import Field
 from zerrit.core.documents import Finding
 from zerrit.core.examination.check_context import Unknown, listed
 from zerrit.core.examination.word_lists import words_of
+from zerrit.core.expressions import compile_pattern
 from zerrit.core.nearest import did_you_mean
-from zerrit.core.rules.base import Name, Texts
-from zerrit.core.rules.listed import ListedRule, Named
+from zerrit.core.rules.base import Name, Pattern, Texts
+from zerrit.core.rules.listed import Fault, ListedRule, Named
 from zerrit.core.rules.word_uses import PathsLike, WordUse
 from zerrit.core.wildcards import path_matches
 
@@ -31,6 +32,8 @@ class FileNameRule(ListedRule):
     files: Name = Field(description="a path pattern")
     only: Texts = Field((), description="the names that are read")
     list_name: str = Field("", alias="list", description="or the list that holds them, without their ending")
+    matches: Pattern = Field("", description="or a regular expression that a whole name, with its ending, must match")
+    form: str = Field("", description="what `matches` asks for, in words: `the word chart, a hyphen, two digits`")
 
     def lists(self) -> Iterator[Named]:
         yield Named(("list",), self.list_name)
@@ -40,7 +43,10 @@ class FileNameRule(ListedRule):
             yield self.list_name, PathsLike(self.files, "file")
 
     def sentence(self) -> str:
-        return f"{self.files}: only {listed([*self.only, *([self.list_name] if self.list_name else [])])} are read"
+        names = [*self.only, *([self.list_name] if self.list_name else [])]
+        if self.matches:
+            names.append(self.form or f"names of the form {self.matches}")
+        return f"{self.files}: only {listed(names)} are read"
 
     def count(self, examination: Examination) -> int:
         return sum(path_matches(self.files, path) for path in examination.paths)
@@ -59,8 +65,22 @@ class FileNameRule(ListedRule):
             known = (*self.only, *(words_of(examination, self.list_name) if self.list_name else ()))
         except Unknown:
             return
+        form = compile_pattern(self.matches) if self.matches else None
         for path in examination.paths:
             name = PurePosixPath(path).name
-            if path_matches(self.files, path) and name not in known and PurePosixPath(path).stem not in known:
+            if not path_matches(self.files, path) or name in known or PurePosixPath(path).stem in known:
+                continue
+            if form is None:
                 message = f"`{name}` is not a name that the game reads here, so the file has no effect."
-                yield examination.finding(self, "meaning.file-name", path, message, did_you_mean(name, known))
+            elif not form.fullmatch(name):
+                wanted = self.form or self.matches
+                message = f"`{name}` does not have the form of the names that the game reads here: {wanted}."
+            else:
+                continue
+            yield examination.finding(self, "meaning.file-name", path, message, did_you_mean(name, known))
+
+    def faults(self) -> Iterator[Fault]:
+        if not (self.only or self.list_name or self.matches):
+            yield Fault((), "It says of no names that they are read; write `only`, `list` or `matches`.")
+        if self.form and not self.matches:
+            yield Fault(("form",), "`form` says in words what `matches` asks for, which is missing.")
