@@ -1,8 +1,7 @@
-import { useQuery } from "@tanstack/react-query";
 import { lazy, Suspense } from "react";
 import { Navigate, Route, Routes } from "react-router";
 
-import { answer, api, ApiProblem } from "./api/client";
+import { ApiProblem } from "./api/client";
 import { useEvents } from "./api/useEvents";
 import { OverviewPage } from "./features/servers/OverviewPage";
 import { SignInPage } from "./features/signin/SignInPage";
@@ -11,6 +10,7 @@ import { NoSuchPage } from "./shared/NoSuchPage";
 import { PageBody } from "./shared/PageBody";
 import { ProblemNote } from "./shared/ProblemNote";
 import { Shell } from "./shared/Shell";
+import { useMe } from "./shared/useMe";
 
 const ShelfPage = lazy(async () => ({ default: (await import("./features/shelf/ShelfPage")).ShelfPage }));
 const AccountPage = lazy(async () => ({ default: (await import("./features/account/AccountPage")).AccountPage }));
@@ -23,7 +23,7 @@ const Workspace = lazy(async () => ({ default: (await import("./features/workspa
 
 /** Signed in: the pages. Not signed in: the one page that is for everybody. */
 export function App() {
-  const me = useQuery({ queryKey: ["me"], queryFn: () => answer(api.GET("/api/v1/me")) });
+  const me = useMe();
   if (me.error instanceof ApiProblem && me.error.status === 401) return <SignInPage />;
   if (me.error) return <ProblemNote error={me.error} />;
   if (!me.data) return null;

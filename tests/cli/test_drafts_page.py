@@ -25,9 +25,12 @@ def test_files_lead_to_the_rules_that_are_shown(title: str, tmp_path: Path) -> N
     files, rules = SECTIONS[title]
     folder = tmp_path / "defaults"
     folder.mkdir()
+    logs = []
     for name, text in files:
-        (folder / name).write_text(text)
-    drafted = zerrit("gamebook", "draft", "defaults", "--save-to", "book.yml", cwd=tmp_path)
+        is_log = name.endswith(".log")
+        ((tmp_path if is_log else folder) / name).write_text(text)
+        logs += [f"--{name.removesuffix('.log')}-log", name] if is_log else []
+    drafted = zerrit("gamebook", "draft", "defaults", "--save-to", "book.yml", *logs, cwd=tmp_path)
     assert drafted.code == 0, drafted.err
     text = (tmp_path / "book.yml").read_text()
     assert [rule for rule in rules if rule not in text] == []
@@ -36,5 +39,5 @@ def test_files_lead_to_the_rules_that_are_shown(title: str, tmp_path: Path) -> N
 
 
 def test_the_page_has_examples() -> None:
-    assert len(SECTIONS) == 5
+    assert len(SECTIONS) == 7
     assert all(files and rules for files, rules in SECTIONS.values())

@@ -934,6 +934,54 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List People
+         * @description Everyone who may sign in, by name.
+         */
+        get: operations["list_people_api_v1_people_get"];
+        put?: never;
+        /**
+         * Add Person
+         * @description Let someone more sign in: a helper with places that they may change, or another admin.
+         */
+        post: operations["add_person_api_v1_people_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/people/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove Person
+         * @description Someone may not sign in any more; what they did stays.
+         */
+        delete: operations["remove_person_api_v1_people__name__delete"];
+        options?: never;
+        head?: never;
+        /**
+         * Edit Person
+         * @description Give a helper other places, or someone another password, which ends their sessions and tokens.
+         */
+        patch: operations["edit_person_api_v1_people__name__patch"];
+        trace?: never;
+    };
     "/api/v1/rollouts": {
         parameters: {
             query?: never;
@@ -3111,13 +3159,19 @@ export interface components {
          * @description A change worked out on its base. `blocking` says why it may not be deployed, one sentence each.
          *
          *     `findings` are those that it brings in, `fixed` those that it takes away; `old_findings` counts the rest.
-         *     `effects` is what it waits for once it is written, `checklist_preview` what to check in the game then.
+         *     `effects` is what it waits for once it is written, `checklist_preview` what to check in the game then. `beyond_rights`
+         *     are places that it changes and that its author may not, so that only an admin can deploy it.
          */
         ChangeDetail: {
             /** Author */
             author: string;
             /** Base */
             base: number;
+            /**
+             * Beyond Rights
+             * @default []
+             */
+            beyond_rights: string[];
             /** Blocking */
             blocking: string[];
             /** Checklist */
@@ -5264,8 +5318,47 @@ export interface components {
             /** Takes Effect */
             takes_effect: string;
         };
-        /** PersonOut */
+        /**
+         * PersonEdit
+         * @description Other places for a helper, or another password; what is not given stays.
+         */
+        PersonEdit: {
+            /** May Change */
+            may_change?: string[] | null;
+            /** Password */
+            password?: string | null;
+        };
+        /**
+         * PersonIn
+         * @description `role` is admin or helper; a helper prepares any change, and deploys what stays at the places in `may_change`.
+         */
+        PersonIn: {
+            /** May Change */
+            may_change?: string[];
+            /** Name */
+            name: string;
+            /**
+             * Password
+             * Format: password
+             */
+            password: string;
+            /**
+             * Role
+             * @default helper
+             * @enum {string}
+             */
+            role: "admin" | "helper";
+        };
+        /**
+         * PersonOut
+         * @description Someone who may sign in. `may_change`: places on servers that a helper may change; an admin may change all.
+         */
         PersonOut: {
+            /**
+             * May Change
+             * @default []
+             */
+            may_change: string[];
             /** Name */
             name: string;
             /** Role */
@@ -7213,6 +7306,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -7287,6 +7389,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7370,6 +7481,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7464,6 +7584,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -7549,6 +7678,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -7625,6 +7763,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7719,6 +7866,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -7799,6 +7955,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7891,6 +8056,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -7969,6 +8143,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -8066,6 +8249,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -8144,6 +8336,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -8240,6 +8441,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -8322,6 +8532,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -8418,6 +8637,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -8501,6 +8729,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -8599,6 +8836,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -8681,6 +8927,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -8774,6 +9029,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -8852,6 +9116,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -8944,6 +9217,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -9022,6 +9304,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -9120,6 +9411,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -9202,6 +9502,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -9298,6 +9607,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -9387,6 +9705,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -9469,6 +9796,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -9567,6 +9903,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -9658,6 +10003,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -9740,6 +10094,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -9838,6 +10201,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -9929,6 +10301,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -10007,6 +10388,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -10103,6 +10493,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -10181,6 +10580,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -10278,6 +10686,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -10358,6 +10775,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -10452,6 +10878,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -10532,6 +10967,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -10626,6 +11070,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -10713,6 +11166,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -10787,6 +11249,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -10877,6 +11348,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -10955,6 +11435,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -11049,6 +11538,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -11134,6 +11632,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -11210,6 +11717,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -11302,6 +11818,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -11378,6 +11903,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -11474,6 +12008,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -11557,6 +12100,393 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What the path or the request names is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It cannot be done in the state in which things are. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request is larger than its bound. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request cannot be used; `detail` says why. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_people_api_v1_people_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Another problem with the request. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem of the service, or of a server that it works on. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PersonOut"][];
+                };
+            };
+            /** @description The request has no valid session or token. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What the path or the request names is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It cannot be done in the state in which things are. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request is larger than its bound. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request cannot be used; `detail` says why. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    add_person_api_v1_people_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PersonIn"];
+            };
+        };
+        responses: {
+            /** @description Another problem with the request. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem of the service, or of a server that it works on. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PersonOut"];
+                };
+            };
+            /** @description The request has no valid session or token. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What the path or the request names is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It cannot be done in the state in which things are. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request is larger than its bound. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request cannot be used; `detail` says why. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_person_api_v1_people__name__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Another problem with the request. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem of the service, or of a server that it works on. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The request has no valid session or token. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What the path or the request names is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It cannot be done in the state in which things are. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request is larger than its bound. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request cannot be used; `detail` says why. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    edit_person_api_v1_people__name__patch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PersonEdit"];
+            };
+        };
+        responses: {
+            /** @description Another problem with the request. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem of the service, or of a server that it works on. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PersonOut"];
+                };
+            };
+            /** @description The request has no valid session or token. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -11633,6 +12563,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -11727,6 +12666,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -11805,6 +12753,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -11897,6 +12854,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -11975,6 +12941,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -12066,6 +13041,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -12142,6 +13126,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -12228,6 +13221,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -12322,6 +13324,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -12398,6 +13409,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -12492,6 +13512,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -12570,6 +13599,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -12666,6 +13704,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -12747,6 +13794,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -12843,6 +13899,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -12921,6 +13986,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -13018,6 +14092,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -13096,6 +14179,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -13192,6 +14284,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -13274,6 +14375,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -13370,6 +14480,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -13459,6 +14578,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -13537,6 +14665,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -13633,6 +14770,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -13713,6 +14859,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -13801,6 +14956,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -13897,6 +15061,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -13986,6 +15159,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -14066,6 +15248,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -14162,6 +15353,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -14244,6 +15444,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -14350,6 +15559,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -14444,6 +15662,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -14524,6 +15751,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -14621,6 +15857,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -14703,6 +15948,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -14808,6 +16062,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -14896,6 +16159,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -14977,6 +16249,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -15075,6 +16356,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -15158,6 +16448,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -15251,6 +16550,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -15352,6 +16660,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -15437,6 +16754,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -15532,6 +16858,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -15612,6 +16947,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -15708,6 +17052,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -15788,6 +17141,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -15884,6 +17246,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -15969,6 +17340,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -16047,6 +17427,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -16141,6 +17530,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -16219,6 +17617,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -16315,6 +17722,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -16404,6 +17820,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -16482,6 +17907,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -16578,6 +18012,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -16658,6 +18101,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -16754,6 +18206,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -16843,6 +18304,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -16923,6 +18393,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -17019,6 +18498,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -17097,6 +18585,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -17189,6 +18686,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -17267,6 +18773,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -17365,6 +18880,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -17447,6 +18971,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -17543,6 +19076,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -17621,6 +19163,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -17717,6 +19268,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -17797,6 +19357,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -17893,6 +19462,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -17978,6 +19556,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -18056,6 +19643,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -18152,6 +19748,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -18229,6 +19834,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -18323,6 +19937,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -18401,6 +20024,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -18497,6 +20129,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -18574,6 +20215,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -18671,6 +20321,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -18760,6 +20419,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -18838,6 +20506,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -18931,6 +20608,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -19009,6 +20695,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -19098,6 +20793,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -19198,6 +20902,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -19282,6 +20995,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -19378,6 +21100,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -19460,6 +21191,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -19556,6 +21296,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -19634,6 +21383,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -19730,6 +21488,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -19807,6 +21574,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -19901,6 +21677,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -19975,6 +21760,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -20065,6 +21859,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -20145,6 +21948,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -20241,6 +22053,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -20317,6 +22138,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -20413,6 +22243,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -20498,6 +22337,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -20574,6 +22422,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -20668,6 +22525,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -20751,6 +22617,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description The person who asks may not do this. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description What the path or the request names is not there. */
             404: {
                 headers: {
@@ -20827,6 +22702,15 @@ export interface operations {
             };
             /** @description The request has no valid session or token. */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The person who asks may not do this. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };

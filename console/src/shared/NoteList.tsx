@@ -1,7 +1,7 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import TextField from "@mui/material/TextField";
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
 import { askAgain } from "../api/askAgain";
@@ -9,6 +9,7 @@ import { answer, api, type Schemas } from "../api/client";
 import { Mono } from "./Mono";
 import { ProblemNote } from "./ProblemNote";
 import { when } from "./when";
+import { useMe } from "./useMe";
 
 interface Props {
   notes: readonly Schemas["NoteOut"][];
@@ -25,7 +26,7 @@ interface Props {
 export function NoteList({ notes, onWrite, label, button, withAddresses = false, canKeep = false }: Props) {
   const [text, setText] = useState("");
   const queries = useQueryClient();
-  const me = useQuery({ queryKey: ["me"], queryFn: () => answer(api.GET("/api/v1/me")) });
+  const me = useMe();
   const write = useMutation({
     mutationFn: () => onWrite(text),
     onSuccess: async () => {

@@ -65,8 +65,28 @@ class PasswordIn(Sent):
 
 
 class PersonOut(BaseModel):
+    """Someone who may sign in. `may_change`: places on servers that a helper may change; an admin may change all."""
+
     name: str
     role: str
+    may_change: list[str] = []
+
+
+Place = Annotated[str, Field(max_length=1000)]
+
+
+class PersonIn(Credentials):
+    """`role` is admin or helper; a helper prepares any change, and deploys what stays at the places in `may_change`."""
+
+    role: Literal["admin", "helper"] = "helper"
+    may_change: Annotated[list[Place], Field(max_length=100, default_factory=list)]
+
+
+class PersonEdit(Sent):
+    """Other places for a helper, or another password; what is not given stays."""
+
+    may_change: Annotated[list[Place], Field(max_length=100)] | None = None
+    password: Annotated[SecretStr, Field(max_length=200)] | None = None
 
 
 class GamebookIn(Sent):
@@ -637,7 +657,8 @@ class ChangeDetail(ChangeOut):
     """A change worked out on its base. `blocking` says why it may not be deployed, one sentence each.
 
     `findings` are those that it brings in, `fixed` those that it takes away; `old_findings` counts the rest.
-    `effects` is what it waits for once it is written, `checklist_preview` what to check in the game then.
+    `effects` is what it waits for once it is written, `checklist_preview` what to check in the game then. `beyond_rights`
+    are places that it changes and that its author may not, so that only an admin can deploy it.
     """
 
     step_list: list[StepOut]
@@ -652,6 +673,7 @@ class ChangeDetail(ChangeOut):
     runs: list[RunOut]
     checklist: list[ChecklistItemOut]
     pending: list[PendingOut]
+    beyond_rights: list[str] = []
 
 
 class SavedTextOut(BaseModel):

@@ -6,7 +6,9 @@ import socket
 from datetime import datetime
 
 import click
+from pydantic import SecretStr
 
+from zerrit import api
 from zerrit.cli.output import echo, output_option, print_json, print_table
 from zerrit.cli.session import DEFAULT_URL, connect, forget, remember
 from zerrit.client import Client, ProblemError
@@ -124,4 +126,95 @@ def _when(at: datetime | None) -> str:
     return f"{at.astimezone():%Y-%m-%d %H:%M %Z}" if at else "-"
 
 
-COMMANDS = (sign_in, sign_out, tokens, revoke, password, activity)
+# --- people -----------------------------------------------------------------------------------------------------------
+
+
+@click.group(invoke_without_command=True)
+@output_option
+@click.pass_context
+def people(context: click.Context, output: str) -> None:
+    """Who may sign in: admins, and helpers with the places that they may change.
+
+    A helper sees everything and prepares any change; what they deploy or queue has to stay at their places. A place is an
+    address as anywhere else: `events.yml`, `stalls/*.xml#ware[kind=cloth]/price`, `reef:world.ini#Sky`.
+    """
+    if context.invoked_subcommand is not None:
+        return
+    with connect() as zerrit:
+        found = zerrit.people()
+    if output == "json":
+        print_json([one.model_dump(mode="json") for one in found])
+        return
+    print_table(("name", "role", "may change"), [(one.name, one.role, _places_of(one)) for one in found])
+
+
+_MAY_CHANGE = click.option(
+    "--may-change", "places", multiple=True, metavar="ADDRESS", help="A place that they may change. Repeatable."
+)
+_PASSWORD = click.option(
+    "--password", envvar="ZERRIT_NEW_PASSWORD", prompt="Their password", hide_input=True, confirmation_prompt=True
+)
+
+
+@people.command("add")
+@click.argument("name")
+@_MAY_CHANGE
+@click.option("--admin", "is_admin", is_flag=True, help="They may do everything, as you may.")
+@_PASSWORD
+def add_person(name: str, places: tuple[str, ...], is_admin: bool, password: str) -> None:
+    """Let someone more sign in: a helper, or another admin."""
+    given = api.PersonIn(
+        name=name, password=SecretStr(password), role="admin" if is_admin else "helper", may_change=list(places)
+    )
+    with connect() as zerrit:
+        person = zerrit.add_person(given)
+    echo(f"{person.name} may sign in. {_rights_in_words(person)}")
+
+
+@people.command("set")
+@click.argument("name")
+@_MAY_CHANGE
+@click.option("--nothing", is_flag=True, help="They may only prepare changes.")
+def set_places(name: str, places: tuple[str, ...], nothing: bool) -> None:
+    """Give a helper other places, in place of those that they have."""
+    if bool(places) is nothing:
+        raise click.UsageError("Say what they may change: --may-change ADDRESS, once or more; or --nothing.")
+    with connect() as zerrit:
+        person = zerrit.edit_person(name, list(places))
+    echo(_rights_in_words(person))
+
+
+@people.command("password")
+@click.argument("name")
+@_PASSWORD
+def set_password(name: str, password: str) -> None:
+    """Give someone else another password; all their sessions and tokens end."""
+    with connect() as zerrit:
+        zerrit.edit_person(name, password=password)
+    echo(f"{name} has another password, and has to sign in again everywhere.")
+
+
+@people.command("remove")
+@click.argument("name")
+def remove_person(name: str) -> None:
+    """Someone may not sign in any more; what they did stays."""
+    with connect() as zerrit:
+        zerrit.remove_person(name)
+    echo(f"{name} may not sign in any more.")
+
+
+def _places_of(person: api.PersonOut) -> str:
+    if person.role == "admin":
+        return "everything"
+    return ", ".join(person.may_change) or "nothing; prepares changes for an admin"
+
+
+def _rights_in_words(person: api.PersonOut) -> str:
+    if person.role == "admin":
+        return "They are an admin and may do everything."
+    if not person.may_change:
+        return f"{person.name} may prepare changes; an admin deploys them."
+    return f"{person.name} may prepare changes, and deploy those that stay at: {', '.join(person.may_change)}."
+
+
+COMMANDS = (sign_in, sign_out, tokens, revoke, password, people, activity)

@@ -125,6 +125,9 @@ def _print_findings(detail: api.ChangeDetail) -> None:
             echo(f"    zerrit change waive {detail.id} {finding.code} {place} --reason '...'")
     else:
         echo(f"Nothing blocks this change{old}.")
+    if detail.beyond_rights:
+        beyond = ", ".join(detail.beyond_rights[:3]) + (" …" if len(detail.beyond_rights) > 3 else "")
+        echo(f"It goes beyond what {detail.author} may change ({beyond}), so an admin has to deploy it.")
     for effect in detail.effects:
         places = ", ".join(effect.addresses[:3])
         more = f" and {len(effect.addresses) - 3} more" if len(effect.addresses) > 3 else ""

@@ -40,6 +40,7 @@ SECTIONS: Final[Mapping[str, Mapping[str, tuple[str, str]]]] = {
         "password": ("accounts", "Change your password."),
         "tokens": ("accounts", "List your sessions and tokens: their names, and when each was last used."),
         "revoke": ("accounts", "End one of your sessions or tokens at once; `zerrit tokens` lists them."),
+        "people": ("accounts", "Who may sign in: admins, and helpers with the places that they may change."),
         "activity": ("accounts", "The log of what was done, by whom."),
         "completion": ("completion", "Print the script that lets a shell complete commands, addresses and values."),
     },

@@ -96,6 +96,28 @@ def sign_out() -> Call[None]:
     return Call("DELETE", "/session", _nothing)
 
 
+def people() -> Call[list[api.PersonOut]]:
+    """Everyone who may sign in, by name."""
+    return Call("GET", "/people", _many(api.PersonOut))
+
+
+def add_person(person: api.PersonIn) -> Call[api.PersonOut]:
+    """Let someone more sign in: a helper with places that they may change, or another admin."""
+    return Call("POST", "/people", _one(api.PersonOut), json=_sent(person))
+
+
+def edit_person(name: str, may_change: Sequence[str] | None = None, password: str | None = None) -> Call[api.PersonOut]:
+    """Give a helper other places, or someone another password, which ends their sessions and tokens."""
+    given = {"may_change": list(may_change) if may_change is not None else None, "password": password}
+    sent = {key: value for key, value in given.items() if value is not None}
+    return Call("PATCH", f"/people/{quote(name, safe='')}", _one(api.PersonOut), json=sent)
+
+
+def remove_person(name: str) -> Call[None]:
+    """Someone may not sign in any more; what they did stays."""
+    return Call("DELETE", f"/people/{quote(name, safe='')}", _nothing)
+
+
 def change_password(old: str, new: str) -> Call[None]:
     """Change your own password; all your other sessions and tokens end."""
     return Call("PUT", "/me/password", _nothing, json={"old": old, "new": new})

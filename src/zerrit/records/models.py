@@ -73,11 +73,14 @@ class Base(DeclarativeBase):
 
 
 class Person(Base):
+    """`role` is admin or helper; `may_change` are the places that a helper may change on servers, as addresses."""
+
     __tablename__ = "people"
     id: Mapped[int] = mapped_column(primary_key=True)
     name: Mapped[str] = mapped_column(String(80), unique=True)
     password_hash: Mapped[str]
     role: Mapped[str] = mapped_column(String(20))
+    may_change: Mapped[list[str]] = mapped_column(JSON, default=list)
     created_at: Mapped[datetime]
 
 

@@ -22,7 +22,7 @@ from zerrit.core.merge import plan_in_words
 from zerrit.core.states import ChangeState, RunState, result_of
 from zerrit.core.steps import Outcome, Step
 from zerrit.core.wording import counted
-from zerrit.records import Change, PendingEffect, Run, RunEvidence, RunFile, Server, Snapshot, SnapshotFile
+from zerrit.records import Change, PendingEffect, Person, Run, RunEvidence, RunFile, Server, Snapshot, SnapshotFile
 from zerrit.records import Step as StepRow
 from zerrit.work.base import run_records
 from zerrit.work.browse import entry_table, file_browser, state_comparison
@@ -144,7 +144,12 @@ def change(row: Change) -> api.ChangeOut:
     )
 
 
-def change_detail(session: Session, row: Change, seen: Preview) -> api.ChangeDetail:
+def person(row: Person) -> api.PersonOut:
+    """Someone who may sign in."""
+    return api.PersonOut(name=row.name, role=row.role, may_change=row.may_change)
+
+
+def change_detail(session: Session, row: Change, seen: Preview, beyond: list[str]) -> api.ChangeDetail:
     """A change with everything that its page shows."""
     new = [judged for judged in seen.findings if judged.is_new]
     own_runs = run_records.runs_of_change(session, row.id)
@@ -162,6 +167,7 @@ def change_detail(session: Session, row: Change, seen: Preview) -> api.ChangeDet
         runs=[run(r) for r in own_runs],
         checklist=[api.ChecklistItemOut.model_validate(look, from_attributes=True) for look in row.checklist],
         pending=[api.PendingOut.model_validate(wait, from_attributes=True) for wait in row.pending],
+        beyond_rights=beyond,
     )
 
 

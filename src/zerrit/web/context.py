@@ -15,6 +15,7 @@ from fastapi import Depends, HTTPException, Request
 
 from zerrit.records import Person
 from zerrit.web.events import Events
+from zerrit.web.helper_rights import require_may_ask
 from zerrit.work.base import accounts
 from zerrit.work.base.errors import SignInWaits
 from zerrit.work.base.workspace import Workspace
@@ -91,11 +92,12 @@ def _same_origin(request: Request) -> None:
 
 
 def person(request: Request, here: WorkspaceDep) -> Person:
-    """Who sends a request. Raises HTTPException 401: no one who is signed in."""
+    """Who sends a request. Raises HTTPException 401: no one who is signed in; 403: they may not ask for this."""
     token = token_of(request)
     if token:
         found = accounts.who_uses(here, token)
         if found is not None:
+            require_may_ask(request, here, found)
             return found
     raise HTTPException(401, "Sign in first: in the console, or with `zerrit sign-in`.")
 

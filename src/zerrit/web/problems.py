@@ -38,6 +38,7 @@ STATUS: Final[dict[str, int]] = {
     "drifted": 409,
     "blocked-by-findings": 409,
     "outdated": 412,
+    "not-allowed": 403,
     "sign-in-failed": 401,
     "sign-in-waits": 429,
     "control-failed": 502,
@@ -55,6 +56,7 @@ _HTTP_KINDS: Final = {
 
 _DOCUMENTED: Final = {
     "401": "The request has no valid session or token.",
+    "403": "The person who asks may not do this.",
     "404": "What the path or the request names is not there.",
     "409": "It cannot be done in the state in which things are.",
     "413": "The request is larger than its bound.",

@@ -22,7 +22,7 @@ from zerrit.web.http_server import STOP_PATIENCE
 from zerrit.work.base import accounts, activity_log
 from zerrit.work.base.workspace import Workspace
 from zerrit.work.browse import entry_groups, entry_table, file_browser, player_notes, state_comparison
-from zerrit.work.changes import changes, server_check, typed_text, upgrades
+from zerrit.work.changes import changes, rights, server_check, typed_text, upgrades
 from zerrit.work.servers import controls, exploration, servers, stored_gamebooks
 from zerrit.work.snapshots import fetch
 
@@ -45,7 +45,7 @@ async def start_session(
         COOKIE, token, httponly=True, samesite="strict", secure=request.url.scheme == "https", max_age=14 * 24 * 3600
     )
     found = await anyio.to_thread.run_sync(_whose, here, token)
-    return api.PersonOut(name=given.name, role=found.role if found else "")
+    return answers.person(found) if found is not None else api.PersonOut(name=given.name, role="")
 
 
 def _whose(here: Workspace, token: str) -> Person | None:
@@ -106,7 +106,42 @@ async def change_password(given: api.PasswordIn, request: Request, here: Workspa
 @router.get("/me", tags=["people"])
 def who_am_i(who: PersonDep) -> api.PersonOut:
     """Who is signed in."""
-    return api.PersonOut(name=who.name, role=who.role)
+    return answers.person(who)
+
+
+@router.get("/people", tags=["people"])
+def list_people(here: WorkspaceDep, _who: PersonDep) -> list[api.PersonOut]:
+    """Everyone who may sign in, by name."""
+    with here.session() as session:
+        return [answers.person(one) for one in accounts.people(session)]
+
+
+@router.post("/people", status_code=201, tags=["people"])
+async def add_person(given: api.PersonIn, here: WorkspaceDep, who: PersonDep) -> api.PersonOut:
+    """Let someone more sign in: a helper with places that they may change, or another admin."""
+    password = given.password.get_secret_value()
+    return answers.person(
+        await sign_in_slot(
+            lambda: accounts.add_person(here, who.name, given.name, password, given.role, given.may_change)
+        )
+    )
+
+
+@router.patch("/people/{name}", tags=["people"])
+async def edit_person(name: str, given: api.PersonEdit, here: WorkspaceDep, who: PersonDep) -> api.PersonOut:
+    """Give a helper other places, or someone another password, which ends their sessions and tokens."""
+    password = given.password.get_secret_value() if given.password is not None else None
+    return answers.person(
+        await sign_in_slot(
+            lambda: accounts.set_person(here, who.name, name, places=given.may_change, password=password)
+        )
+    )
+
+
+@router.delete("/people/{name}", status_code=204, tags=["people"])
+def remove_person(name: str, here: WorkspaceDep, who: PersonDep) -> None:
+    """Someone may not sign in any more; what they did stays."""
+    accounts.remove_person(here, who.name, name)
 
 
 # --- gamebooks and servers --------------------------------------------------------------------------------------------
@@ -468,7 +503,8 @@ def change_as_answer(here: WorkspaceDep, change_id: api.Number, response: Respon
     with here.session() as session:
         change = changes.get_change(session, change_id)
         response.headers["ETag"] = f'"{change.version}"'
-        return answers.change_detail(session, change, changes.preview(here, session, change))
+        beyond = rights.beyond_rights_of_author(here, session, change)
+        return answers.change_detail(session, change, changes.preview(here, session, change), beyond)
 
 
 def version_of(given: str | None) -> int | None:

@@ -16,14 +16,16 @@ import { answer, api } from "../../api/client";
 import { ProblemNote } from "../../shared/ProblemNote";
 import { Trail } from "../../shared/Trail";
 import { when } from "../../shared/when";
+import { People } from "./People";
 
-/** Your own account: where you are signed in, your password; and whether a row of the activity log was altered or removed. */
+/** Your own account: where you are signed in, your password; who else may sign in; and whether a row of the activity log was altered or removed. */
 export function AccountPage({ name }: { name: string }) {
   return (
     <>
       <Trail steps={[{ name: "Servers", to: "/" }]} title={name} />
       <Tokens />
       <Password />
+      <People />
       <ActivityLog />
     </>
   );

@@ -13,8 +13,10 @@ import { askAgain } from "../../api/askAgain";
 import { answer, api, type Schemas } from "../../api/client";
 import { KindMark } from "../../shared/KindMark";
 import { Loading } from "../../shared/Loading";
+import { Mono } from "../../shared/Mono";
 import { ProblemNote } from "../../shared/ProblemNote";
 import { Trail } from "../../shared/Trail";
+import { useMe } from "../../shared/useMe";
 import { usePageTitle } from "../../shared/usePageTitle";
 import { FiguresPanel } from "../figures/FiguresPanel";
 import { ShelfDialog } from "../shelf/ShelfDialog";
@@ -61,7 +63,9 @@ function OpenedChange({ change }: { change: Change }) {
   const refresh = useMutation({ mutationFn: () => answer(api.POST("/api/v1/changes/{change_id}/update", { params })), onSuccess });
   const withdraw = useMutation({ mutationFn: () => answer(api.POST("/api/v1/changes/{change_id}/withdraw", { params })), onSuccess });
   const unqueue = useMutation({ mutationFn: () => answer(api.DELETE("/api/v1/changes/{change_id}/queue", { params })), onSuccess });
-  const isEditable = EDITABLE.includes(change.state);
+  const me = useMe();
+  const isHelper = me.data?.role === "helper";
+  const isEditable = EDITABLE.includes(change.state) && (!isHelper || change.author === me.data?.name);
   const [run] = change.runs;
   return (
     <>
@@ -74,7 +78,7 @@ function OpenedChange({ change }: { change: Change }) {
         </Box>
         <Box sx={{ mr: 1 }}><KindMark kind={change.state} /></Box>
         {change.steps > 0 && <Button color="inherit" onClick={() => { setAsked("replay"); }}>Replay elsewhere …</Button>}
-        {change.steps > 0 && change.state !== "withdrawn" && <Button color="inherit" onClick={() => { setAsked("rollout"); }}>Roll out …</Button>}
+        {!isHelper && change.steps > 0 && change.state !== "withdrawn" && <Button color="inherit" onClick={() => { setAsked("rollout"); }}>Roll out …</Button>}
         {(change.state === "deployed" || change.state === "confirmed") && <Button color="inherit" onClick={() => { setAsked("revert"); }}>Revert …</Button>}
         {change.state === "queued" && <Button variant="outlined" disabled={unqueue.isPending} onClick={() => { unqueue.mutate(); }}>Remove from the queue</Button>}
         {isEditable && (
@@ -85,7 +89,7 @@ function OpenedChange({ change }: { change: Change }) {
             <Button variant="outlined" disabled={check.isPending} onClick={() => { check.mutate(); }}>Check</Button>
             <Button
               variant="contained"
-              disabled={change.steps === 0 || change.blocking.length > 0}
+              disabled={change.steps === 0 || change.blocking.length > 0 || (isHelper && change.beyond_rights.length > 0)}
               onClick={() => { setAsked("deploy"); }}
             >
               Deploy …
@@ -102,6 +106,12 @@ function OpenedChange({ change }: { change: Change }) {
           action={<Button color="inherit" onClick={() => { refresh.mutate(); }}>Re-base onto the latest files</Button>}
         >
           The files of {change.server} are newer than those that this change was built on (snapshot {change.base}).
+        </Alert>
+      )}
+      {change.beyond_rights.length > 0 && EDITABLE.includes(change.state) && (
+        <Alert severity="info" variant="outlined" sx={{ mb: 1 }}>
+          It goes beyond what {change.author} may change, so an admin has to deploy it: <Mono>{change.beyond_rights.slice(0, 5).join(", ")}</Mono>
+          {change.beyond_rights.length > 5 && ` and ${String(change.beyond_rights.length - 5)} more`}
         </Alert>
       )}
       {run && <RunProgress runId={run.id} />}

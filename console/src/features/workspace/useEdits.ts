@@ -6,6 +6,7 @@ import { askAgain } from "../../api/askAgain";
 import { answer, api, type Schemas } from "../../api/client";
 import type { ChosenChange } from "./useChosenChange";
 import { useEditHistory } from "./workbench";
+import { useMe } from "../../shared/useMe";
 
 type Step = Schemas["StepIn"];
 
@@ -31,7 +32,7 @@ export function useEdits(change: ChosenChange): Edits {
     queryFn: () => answer(api.GET("/api/v1/changes/{change_id}", { params: { path: { change_id: id ?? 0 } } })),
     enabled: id !== undefined,
   });
-  const me = useQuery({ queryKey: ["me"], queryFn: () => answer(api.GET("/api/v1/me")) });
+  const me = useMe();
   const onSettled = () => askAgain(queries);
   const post = async (to: number, steps: Step[], isRedo: boolean) => {
     const params = { path: { change_id: to } };

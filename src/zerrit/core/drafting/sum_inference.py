@@ -101,7 +101,7 @@ def _same(groups: Sequence[Sequence[str]]) -> Decimal | None:
 
 
 def kept_sums(sorts: Sequence[Sort], known: Knowledges) -> Iterator[tuple[str, Decimal, int]]:
-    """Columns whose sum is the same in every version, although their numbers are not: address, sum, versions.
+    """Columns whose sum is the same in every version, while their numbers are not: address, sum, versions.
 
     With two versions that may be chance, so it has to be a round one then.
     """

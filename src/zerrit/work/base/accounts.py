@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import math
 import secrets
+from collections.abc import Sequence
 from datetime import timedelta
 from typing import Final, Literal
 
@@ -13,12 +14,16 @@ from argon2.exceptions import VerificationError
 from sqlalchemy import delete, func, select, update
 from sqlalchemy.orm import Session
 
+from zerrit.core.addresses import parse_address
 from zerrit.records import Person, Token
 from zerrit.work.base.activity_log import note
 from zerrit.work.base.errors import NotFound, Refused, SignInFailed, SignInWaits
 from zerrit.work.base.workspace import Workspace
 
 MIN_PASSWORD: Final = 8
+ADMIN: Final = "admin"
+HELPER: Final = "helper"
+MOST_PLACES: Final = 100  #: that a helper may change
 ACCESS: Final = "access"  #: the event that some sessions or tokens ended
 USED_EVERY: Final = timedelta(hours=1)
 LIFETIMES: Final = {"session": timedelta(days=14), "bearer": timedelta(days=365)}
@@ -36,9 +41,96 @@ def ensure_admin(workspace: Workspace, name: str, password: str | None) -> str |
         chosen = password or secrets.token_urlsafe(12)
         if len(chosen) < MIN_PASSWORD:
             raise Refused(f"A password has at least {MIN_PASSWORD} characters.")
-        session.add(Person(name=name, password_hash=_hasher.hash(chosen), role="admin", created_at=workspace.now()))
+        session.add(Person(name=name, password_hash=_hasher.hash(chosen), role=ADMIN, created_at=workspace.now()))
         note(workspace, session, name, "person.added", None, f"{name}, the first admin")
     return None if password else chosen
+
+
+def people(session: Session) -> list[Person]:
+    """Everyone who may sign in, by name."""
+    return list(session.scalars(select(Person).order_by(Person.name)))
+
+
+def add_person(
+    workspace: Workspace, by: str, name: str, password: str, role: Literal["admin", "helper"], places: Sequence[str]
+) -> Person:
+    """Someone more who may sign in. Raises Refused: the name is taken, the password too short. AddressInvalid."""
+    _require_sound(role, places, password)
+    if not name.isprintable() or name != name.strip() or not name:
+        raise Refused("A name has printable characters, and no blank before or behind it.")
+    hashed = _hasher.hash(password)
+    with workspace.writing() as session:
+        if session.scalar(select(Person).where(Person.name == name)) is not None:
+            raise Refused(f"There is someone with the name {name} already.")
+        person = Person(name=name, password_hash=hashed, role=role, may_change=list(places), created_at=workspace.now())
+        session.add(person)
+        session.flush()
+        note(workspace, session, by, "person.added", None, f"{name}, {role}{_in_words(places)}")
+    return person
+
+
+def set_person(
+    workspace: Workspace, by: str, name: str, *, places: Sequence[str] | None = None, password: str | None = None
+) -> Person:
+    """Give a helper other places, or someone another password, which ends all their sessions and tokens.
+
+    Raises NotFound, AddressInvalid. Refused: an admin may change everything; the password is too short, or your own.
+    """
+    if password is not None and name == by:
+        raise Refused("Change your own password with your old one: zerrit password.")
+    hashed = None
+    with workspace.session() as session:
+        role = _person(session, name).role
+    _require_sound(role, places or (), password)
+    if password is not None:
+        hashed = _hasher.hash(password)
+    with workspace.writing() as session:
+        person = _person(session, name)
+        if places is not None:
+            person.may_change = list(places)
+            note(workspace, session, by, "person.places", None, f"{name}{_in_words(places)}")
+        if hashed is not None:
+            person.password_hash = hashed
+            session.execute(delete(Token).where(Token.person_id == person.id))
+            note(workspace, session, by, "person.password", None, f"{name}, a new one")
+    workspace.publish(ACCESS, {})
+    return person
+
+
+def remove_person(workspace: Workspace, by: str, name: str) -> None:
+    """Someone may not sign in any more; what they did stays. Raises NotFound. Refused: it is yourself."""
+    with workspace.writing() as session:
+        person = _person(session, name)
+        if name == by:
+            raise Refused("You cannot remove yourself; another admin can.")
+        session.execute(delete(Token).where(Token.person_id == person.id))
+        session.delete(person)
+        note(workspace, session, by, "person.removed", None, name)
+    workspace.publish(ACCESS, {})
+
+
+def _person(session: Session, name: str) -> Person:
+    found = session.scalar(select(Person).where(Person.name == name))
+    if found is None:
+        raise NotFound(f"There is no one with the name {name}. `zerrit people` lists who there is.")
+    return found
+
+
+def _require_sound(role: str, places: Sequence[str], password: str | None) -> None:
+    if password is not None and len(password) < MIN_PASSWORD:
+        raise Refused(f"A password has at least {MIN_PASSWORD} characters.")
+    if places and role != HELPER:
+        raise Refused("An admin may change everything; places are for helpers.")
+    if len(places) > MOST_PLACES:
+        raise Refused(
+            f"A helper has at most {MOST_PLACES} places; a pattern such as `stalls/*.xml#ware/price` fits many."
+        )
+    for place in places:
+        parse_address(place)
+
+
+def _in_words(places: Sequence[str]) -> str:
+    return f", may change {', '.join(places)}" if places else ""
 
 
 def sign_in(

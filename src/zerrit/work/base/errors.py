@@ -45,6 +45,12 @@ class Refused(ZerritError):
     kind = "refused"
 
 
+class NotAllowed(ZerritError):
+    """The person may not do this; an admin may."""
+
+    kind = "not-allowed"
+
+
 class SignInFailed(ZerritError):
     kind = "sign-in-failed"
 

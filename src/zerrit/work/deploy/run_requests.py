@@ -20,6 +20,7 @@ from zerrit.work.base.errors import Blocked, Drifted, Refused, WrongState
 from zerrit.work.base.run_records import get_run, require_no_run
 from zerrit.work.base.workspace import Workspace
 from zerrit.work.changes.changes import Preview, get_change, preview
+from zerrit.work.changes.rights import require_rights
 from zerrit.work.deploy.stages import GOING_BACK, StageName
 from zerrit.work.servers.controls import control_of
 from zerrit.work.servers.servers import get_server
@@ -37,7 +38,8 @@ def begin_deploy(workspace: Workspace, person: str, change_ids: Sequence[int], o
     """Check once more, then begin a run of one change, or of several in order; `deploys.carry_out` does it.
 
     Raises Blocked: findings or impossible steps. Drifted: the files are no longer those that a change was built on.
-    WrongState: a run is under way, or a change is not open. Refused, ConnectionFailed, ControlError.
+    WrongState: a run is under way, or a change is not open. NotAllowed: a change does more than this person may.
+    Refused, ConnectionFailed, ControlError.
     """
     if not 0 <= options.announce <= MOST_ANNOUNCED:
         raise Refused(f"An announcement begins at most {MOST_ANNOUNCED} minutes ahead.")
@@ -49,6 +51,7 @@ def begin_deploy(workspace: Workspace, person: str, change_ids: Sequence[int], o
         for change in changes:
             if change.state not in (*EDITABLE, ChangeState.QUEUED):
                 raise WrongState(f"Change {change.id} is {change.state} already.")
+            require_rights(workspace, session, person, change)
         seen = [(change, require_deployable(workspace, session, change)) for change in changes]
         bases = {change.id: known_files(session, change.base_id) for change in changes}
     for change, found in seen:

@@ -26,6 +26,7 @@ from zerrit.work.base.activity_log import note
 from zerrit.work.base.errors import NotFound, Refused, WrongState
 from zerrit.work.base.workspace import Workspace
 from zerrit.work.changes.changes import get_change
+from zerrit.work.changes.rights import require_rights
 from zerrit.work.deploy.run_requests import begin_deploy, begin_restart, require_deployable
 from zerrit.work.servers.servers import get_server
 from zerrit.work.snapshots.fetch import fetch
@@ -142,12 +143,13 @@ def remove_task(workspace: Workspace, person: str, server_id: str, task_id: int)
 def queue_change(workspace: Workspace, person: str, change_id: int) -> Change:
     """Queue a change for the next scheduled restart of its server.
 
-    Raises NotFound, WrongState, Blocked, Refused: it has no restart task.
+    Raises NotFound, WrongState, Blocked, NotAllowed: it does more than this person may. Refused: it has no restart task.
     """
     with workspace.writing() as session:
         change = get_change(session, change_id)
         if change.state not in EDITABLE:
             raise WrongState(f"Change {change_id} is {change.state}; only an open one can be queued.")
+        require_rights(workspace, session, person, change)
         require_deployable(workspace, session, change)
         tasks = [one for one in list_tasks(session, change.server_id) if one.task == RESTART]
         if not tasks:
