@@ -3,13 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from pathlib import Path
 
 import pytest
 from playwright.sync_api import Page, expect
 
 from tests.browser import sign_in
+from tests.quick import quick_stack
+from tests.zips import zipped
 from zerrit import api
 from zerrit.client import Client
+from zerrit.core.gamebooks import read_gamebook
 from zerrit.demo.stack import ADMIN, PASSWORD, DemoStack
 
 Shared = tuple[DemoStack, Client]
@@ -122,3 +126,25 @@ def test_a_change_says_what_it_fixes_waits_for_and_asks_to_look_at(at: Page, sha
     expect(at.get_by_text("after a restart")).to_be_visible()
     expect(at.get_by_text("dive at Ribbonweed Flats and look for Copper Gimbal")).to_be_visible()
     expect(at.get_by_role("button", name="Deploy …")).to_be_enabled()
+
+
+def test_a_guess_from_logs_is_decided_about_by_itself(page: Page, tmp_path: Path) -> None:
+    with quick_stack(tmp_path) as quick:
+        quick.add()
+        quick.zerrit.save_gamebook("quick", "gamebook: 1\ngame: quick\nignore: [logs/**, crashes/**]\n")
+        quick.zerrit.import_defaults("reef", "1", zipped(quick.files("reef")))
+        assert quick.deploy("sea/1.yml#holds=3").state == "deployed"
+        found = quick.zerrit.suggestions("reef")
+        rules = [one for one in found if one.rule.part != "guesses" and not one.rule.violations]
+        assert len(rules) < len(found)
+        sign_in(page, quick.url, ADMIN, PASSWORD)
+        page.goto(f"{quick.url}/servers/reef/gamebook?view=suggested")
+        expect(page.get_by_text("It has no rules yet; some may be suggested.")).to_be_visible()
+        expect(page.get_by_role("button", name=f"Accept the {len(rules)} without exceptions")).to_be_visible()
+        page.get_by_label("Search suggestions").fill("says that the game is ready")
+        expect(page.get_by_text("in 1 of 1 good start")).to_be_visible()
+        page.get_by_role("button", name="Accept", exact=True).click()
+        expect(page.get_by_text("No rule waits for a decision.")).to_be_visible()
+        book, _ = read_gamebook(quick.zerrit.gamebook_text("quick").text.encode())
+        assert book is not None
+        assert book.rules.trouble.ready_pattern == "station is open"

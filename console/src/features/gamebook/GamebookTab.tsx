@@ -60,7 +60,7 @@ export function GamebookTab({ server }: { server: Schemas["ServerOut"] }) {
         ))}
         <Button onClick={() => { setEditing(true); }}>Logs and crash files …</Button>
         <Typography variant="body2" color="text.secondary" sx={{ ml: "auto" }}>
-          Gamebook {book.name}. {broken === 0 ? "Every rule is satisfied by these files." : `${String(broken)} rules are violated.`}
+          Gamebook {book.name}. {book.rules.length === 0 ? "It has no rules yet; some may be suggested." : broken === 0 ? "Every rule is satisfied by these files." : `${String(broken)} rules are violated.`}
         </Typography>
       </Box>
       {book.drafted && (

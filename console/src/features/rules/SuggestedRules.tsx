@@ -39,12 +39,13 @@ export function SuggestedRules({ serverId }: { serverId: string }) {
   const wanted = words.toLowerCase();
   const fitting = found.data.filter((one) => `${one.rule.text} ${one.evidence}`.toLowerCase().includes(wanted));
   const now = fitting.filter((one) => !later.includes(one.id));
-  const sound = now.filter((one) => one.rule.violations === 0 && !one.rule.unmeasured && one.elsewhere === 0);
+  // A guess, such as the line that says a game is ready, can lead a deploy back where it is wrong; each is decided about by itself.
+  const sound = now.filter((one) => one.rule.part !== "guesses" && one.rule.violations === 0 && !one.rule.unmeasured && one.elsewhere === 0);
   const put = fitting.filter((one) => later.includes(one.id));
   return (
     <>
       <Typography variant="body2" sx={{ mb: 1, maxWidth: 860 }}>
-        These rules were seen in the files that the game ships. An accepted rule counts from now on, and an error that it finds
+        These rules were seen in the files that the game ships, in the logs of its starts and at its stops. An accepted rule counts from now on, and an error that it finds
         blocks a deploy. A rejected one is not suggested again.
       </Typography>
       <Box sx={{ display: "flex", gap: 1.5, alignItems: "center", mb: 1 }}>

@@ -64,7 +64,7 @@ def learn_from_logs(
     failed = [_Log(log) for log in logs if not log.is_good]
     pattern = _path_of([log.path for log in logs if log.path])
     if pattern:
-        yield Guess(("trouble", "log"), pattern, f"of {counted(len(logs), 'start')}", support=len(logs))
+        yield Guess(("trouble", "log"), pattern, f"in {counted(len(logs), 'start')}", support=len(logs))
     yield from _ready(good, failed)
     yield from _closed(good, failed)
     yield from _troubles(good, failed)

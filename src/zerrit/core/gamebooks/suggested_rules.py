@@ -22,7 +22,7 @@ from zerrit.core.gamebooks.rule_edits import data_at, part_of, with_part, withou
 from zerrit.core.gamebooks.rule_list import PlacedRule
 from zerrit.core.gamebooks.rule_proposals import as_mapping
 from zerrit.core.gamebooks.source_lines import Location, locate
-from zerrit.core.rules import FieldRules, GuessRule, ListedRule, ReferRule
+from zerrit.core.rules import AdviceRule, FieldRules, GuessRule, ListedRule, ReferRule
 from zerrit.core.wildcards import path_matches
 
 #: What stays of a field whose rule is rejected: its name must stay known, and what is said to a reader of it.
@@ -44,9 +44,10 @@ def _where(placed: PlacedRule) -> str:
 
 
 def evidence_of(gamebook: Gamebook, placed: PlacedRule) -> str:
-    """What speaks for a drafted rule: the comment behind it."""
+    """What speaks for a drafted rule: the comment behind it, or where an advice is from."""
     _, node = locate(gamebook.source, placed.location)
-    return node.comment.strip()
+    origin = placed.rule.origin if isinstance(placed.rule, AdviceRule) else ""
+    return node.comment.strip() or origin
 
 
 def is_open(gamebook: Gamebook, placed: PlacedRule) -> bool:
