@@ -39,7 +39,7 @@ export function SuggestedRules({ serverId }: { serverId: string }) {
   const wanted = words.toLowerCase();
   const fitting = found.data.filter((one) => `${one.rule.text} ${one.evidence}`.toLowerCase().includes(wanted));
   const now = fitting.filter((one) => !later.includes(one.id));
-  // A guess, such as the line that says a game is ready, can lead a deploy back where it is wrong; each is decided about by itself.
+  // A guess, such as the line that says a game is ready, can lead a deploy back where it is wrong; each is decided about alone.
   const sound = now.filter((one) => one.rule.part !== "guesses" && one.rule.violations === 0 && !one.rule.unmeasured && one.elsewhere === 0);
   const put = fitting.filter((one) => later.includes(one.id));
   return (

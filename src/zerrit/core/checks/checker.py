@@ -15,6 +15,7 @@ from zerrit.core.checks.dead_rules import check_idle_rules
 from zerrit.core.checks.field_rules import check_files
 from zerrit.core.checks.gaining_loops import check_loops
 from zerrit.core.checks.known_files import check_known_files, check_logs
+from zerrit.core.checks.misspelled_names import with_misspelled_names
 from zerrit.core.checks.other_lists import with_other_lists
 from zerrit.core.checks.variants import check_variants
 from zerrit.core.documents import Finding, in_reading_order
@@ -85,7 +86,7 @@ def check_files_of(
                         examination.note(finding)
                     elif not examination.is_skipped(finding):
                         found.append(finding)
-        found = list(with_other_lists(examination, found))
+        found = list(with_misspelled_names(examination, with_other_lists(examination, found)))
         found.extend(examination.faults.values())
         examination.forget_earlier()
         examination.between = None

@@ -20,6 +20,7 @@ from zerrit.core.nearest import did_you_mean, nearest, slip_of
 from zerrit.core.rules import EntryRules, FieldRules, FileRules, MustRule, Rule
 from zerrit.core.units import as_plain_number
 
+_ZERO_IN_FRONT: Final = re.compile(r"-?0\d+\Z")
 _NO_LITERALS: Final = frozenset({"yes", "no", "on", "off"})
 
 
@@ -93,6 +94,8 @@ def _check_column(
                 yield examination.unknown_word(rules, place, list_name, words, fields)
             else:
                 yield examination.finding(rules, code, place, message, fields=fields)
+    if rules.kind in ("integer", "number", "range", "quantity"):
+        yield from _numbers_with_a_zero_in_front(examination, rows, column, name, rules)
     if rules.kind == "switch" and rows.document.format.traits.script:
         yield from _names_for_switches(examination, rows, column, name, rules)
     if rules.always:
@@ -111,6 +114,37 @@ def _check_column(
                 node = closed
                 message = f"{wanted} has no plain value here; what the script works out is not known."
             yield examination.finding(rules, "meaning.missing-field", (rows.document, node), message, hint)
+
+
+def _numbers_with_a_zero_in_front(
+    examination: Examination, rows: Rows, column: Column, name: str, rules: FieldRules
+) -> Iterator[Finding]:
+    """A number such as `020` where no other of the field is written so: mostly a point is missing, and games differ in what they
+    take it for.
+    """
+    found = {value: number for value in column.distinct() if (number := _zero_in_front(value, rules))}
+    if len(found) != 1:
+        return  # there is none, or that is how numbers are written here
+    ((value, written),) = found.items()
+    sign, digits = ("-", written[1:]) if written.startswith("-") else ("", written)
+    message = f"{name} is `{value}`, a number with a zero in front; games differ in what they take that for."
+    meant = (value.replace(written, f"{sign}{one}", 1) for one in (f"0.{digits[1:]}", digits.lstrip("0") or "0"))
+    hint = f"Is {' meant, or '.join(meant)}?"
+    for index, place_in_entry, one in column:
+        if one == value:
+            place = (rows.document, column.node(index, place_in_entry))
+            yield examination.finding(rules, "meaning.zero-in-front", place, message, hint, says_why=True)
+
+
+def _zero_in_front(value: str, rules: FieldRules) -> str:
+    """The number in a value that has a zero in front, as it is written; empty where none has."""
+    if "0" not in value:
+        return ""
+    if rules.declared is None:
+        return value.strip() if _ZERO_IN_FRONT.match(value.strip()) else ""
+    found = measured(value, rules.declared.measure)
+    written = [found.text[start:end] for start, end in found.spans] if found is not None else []
+    return next((one for one in written if _ZERO_IN_FRONT.match(one)), "")
 
 
 def _names_for_switches(

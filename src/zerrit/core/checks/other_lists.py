@@ -34,20 +34,29 @@ def with_other_lists(examination: Examination, findings: Iterable[Finding]) -> I
             yield finding
 
 
-def _others(examination: Examination, finding: Finding) -> list[str]:
-    """The lists that have the word at the place of a finding, but for the one that it was looked for in."""
+def list_and_word_of(examination: Examination, finding: Finding) -> tuple[str, str]:
+    """The list that a word was looked for in, and the word at the place of the finding; empty where that is not known.
+
+    Of words that a rule names itself there is no list.
+    """
     placed = examination.gamebook.by_id.get(finding.rule)
     rule = placed.rule if placed is not None else None
-    own = rule.list_name if isinstance(rule, ReferRule) else rule.allowed if isinstance(rule, FieldRules) else None
     node = _node_at(examination, finding)
-    if own is None or node is None:
-        return []
-    value = rule.text_of(node) if isinstance(rule, ReferRule) else node.value or ""
-    word = word_in(rule.within, value) if isinstance(rule, ReferRule) and rule.within else value
+    if node is None or not isinstance(rule, ReferRule | FieldRules):
+        return "", ""
+    if isinstance(rule, FieldRules):
+        return rule.allowed if isinstance(rule.allowed, str) else "", node.value or ""
+    value = rule.text_of(node)
+    return rule.list_name, (word_in(rule.within, value) or "") if rule.within else value
+
+
+def _others(examination: Examination, finding: Finding) -> list[str]:
+    """The lists that have the word at the place of a finding, but for the one that it was looked for in."""
+    own, word = list_and_word_of(examination, finding)
     found = []
     for name in examination.gamebook.rules.lists:
         try:
-            if name != own and word in known_words(examination, name):
+            if word and name != own and word in known_words(examination, name):
                 found.append(name)
         except Unknown:
             continue

@@ -864,6 +864,21 @@ _MEANING: Final[dict[str, Code]] = {
         '<items>\n  <item name="Rope" code="AB-01"/>\n</items>\n',
         f"{_ITEM_FIELD}          code: {{path: '@code', matches: '[A-Z][A-Z]-[0-9][0-9]', form: two letters and two digits}}\n",
     ),
+    "meaning.zero-in-front": _meaning(
+        _N,
+        "A number with a zero in front, where no other of its field is written so.",
+        "Mostly a point is missing, as in 05 for 0.5. Some programs read 020 as 16, since they take it for another notation.",
+        '<items>\n  <item name="Rope" share="05"/>\n</items>\n',
+        '<items>\n  <item name="Rope" share="0.5"/>\n</items>\n',
+        f"{_ITEM_FIELD}          share: {{path: '@share', is: number}}\n",
+    ),
+    "meaning.unused-name": _told(
+        _N,
+        "A name that nothing uses, while one that resembles it is used in several places and is not there.",
+        "Put the name right here, or where the other one is used. Only you know which of the two is meant.",
+        "a captain called Marn whom no boat has, and two boats whose captain is Mara",
+        "a captain called Mara",
+    ),
     "meaning.misspelled": _meaning(
         _W,
         "A word that is one letter away from one that is usual here.",

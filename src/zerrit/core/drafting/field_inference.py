@@ -37,6 +37,7 @@ MOST_NAMES: Final = 400  #: of a field; more of them are too many to be written 
 CHANCE: Final = 0.001  #: an order between two fields that is likelier than this by chance is not drafted
 _UNITS_OF_TIME: Final = frozenset(("s", "m", "h", "d", "w", "ms"))
 _NAME: Final = re.compile(r"(?=.{3,40}\Z)[^\W_][\w '&-]*[\w]\Z")
+_ZERO_IN_FRONT: Final = re.compile(r"0\d+\Z")
 MOST_OF_A_NOTE: Final = 200  #: characters of a comment
 _INTEGER: Final = re.compile(r"-?\d+\Z")
 
@@ -80,6 +81,9 @@ def infer(entries: Entries, column: Column) -> Knowledge:
     numbers = [as_number(value) for value in values]
     if any({value.lower() for value in values} <= pair for pair in SWITCHES) or _is_flag(column):
         known.kind = "switch"
+    elif any(_ZERO_IN_FRONT.match(value) for value in values) and all(value.isdigit() for value in values):
+        known.matches = _digits(values)  # codes, or a notation of its own: it is not said how large they are
+        known.notes += [f"{counted(support, 'value')} of this form"] if known.matches else []
     elif values and all(number is not None for number in numbers):
         found = [number for number in numbers if number is not None]
         known.kind = "integer" if all(_INTEGER.match(value) for value in values) else "number"
@@ -236,6 +240,12 @@ def _mixed(column: Column) -> tuple[str, str]:
     digits = max(len(value) for value in numbers)
     matches = "|".join([*(re.escape(word).replace("\\ ", " ") for word in sorted(words)), f"[0-9]{{1,{digits}}}"])
     return matches.replace(r"\-", "-"), f"numbers, and {', '.join(sorted(words))} in their place"
+
+
+def _digits(values: Sequence[str]) -> str:
+    """The form of values of digits alone, where all have as many of them."""
+    lengths = {len(value) for value in values}
+    return f"[0-9]{{{lengths.pop()}}}" if len(lengths) == 1 and len(values) > 1 else ""
 
 
 def _shape(values: list[str], support: int) -> str:
