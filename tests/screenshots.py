@@ -8,9 +8,11 @@ from __future__ import annotations
 
 import html
 import os
+import re
 import subprocess
 import sys
 import tempfile
+from base64 import b64encode
 from pathlib import Path
 
 from playwright.sync_api import Browser, Page
@@ -31,6 +33,12 @@ from zerrit.demo.stack import (
 from zerrit.demo.world_files import default_files, gamebook, server_files, snippet
 from zerrit.web import configure_log
 
+#: The files of the small game that the page on figures is about.
+FIGURE_FILES = re.findall(
+    r"^`([\w.]+)`\n\n```\w+\n(.*?)^```",
+    (Path(__file__).parent.parent / "docs" / "figures.md").read_text(),
+    re.MULTILINE | re.DOTALL,
+)
 OUT = Path(__file__).parent.parent / "docs" / "screenshots"
 
 
@@ -87,7 +95,6 @@ def pages(stack: DemoStack, browser: Browser) -> None:
     page.get_by_role("button", name="All as here").wait_for()
     shoot(page, "upgrade")
     bundles(stack, page)
-    figures(stack, page)
     shelf(stack, page)
     page.goto(f"{stack.url}/servers/coral-gate/compare")
     page.get_by_text("differences in").wait_for()
@@ -96,15 +103,32 @@ def pages(stack: DemoStack, browser: Browser) -> None:
         zerrit.withdraw(draft.id)
 
 
-def figures(stack: DemoStack, page: Page) -> None:
-    page.goto(f"{stack.url}/servers/coral-gate/figures")
-    page.get_by_role("combobox", name="Figure").click()
-    page.get_by_role("option", name="Distances").click()
-    page.get_by_label("Address of the entries").fill("sea/chart.xml#ground")
-    page.get_by_label("Radius").fill("600")
-    page.get_by_role("button", name="Calculate").click()
-    page.locator("main svg circle").first.wait_for()
-    shoot(page, "figures")
+def figures(stack: DemoStack, browser: Browser, folder: Path) -> None:
+    """Two pages beside each other: points on a plane, and trades that gain in a circle, of the game in `folder`."""
+    with stack.client() as zerrit:
+        zerrit.add_server(
+            api.ServerIn(id="market", connection=api.FolderConnection(folder=str(folder)), control=api.ManualControl())
+        )
+        zerrit.fetch("market")
+        zerrit.save_as_gamebook("market", (folder / "gamebook.yml").read_text())
+    pages = [new_page(browser, width=640) for _ in range(2)]
+    for page, server, figure in zip(pages, ("coral-gate", "market"), ("Distances", "Loops of trades"), strict=True):
+        sign_in(page, stack.url, ADMIN, PASSWORD)
+        page.goto(f"{stack.url}/servers/{server}/figures")
+        page.get_by_role("combobox", name="Figure").click()
+        page.get_by_role("option", name=figure).click()
+    plane, loops = pages
+    plane.get_by_label("Address of the entries").fill("sea/chart.xml#ground")
+    plane.get_by_label("Radius").fill("600")
+    plane.get_by_role("button", name="Calculate").click()
+    plane.locator("main svg circle").first.wait_for()
+    if loops.get_by_role("button", name="Calculate").count():
+        loops.get_by_role("button", name="Calculate").click()
+    loops.get_by_label("Loop 1").wait_for()
+    images = "".join(f'<img src="data:image/png;base64,{b64encode(page.screenshot()).decode()}">' for page in pages)
+    both = new_page(browser)
+    both.set_content(f'<body style="margin:0;display:flex">{images}</body>')
+    shoot(both, "figures")
 
 
 def shelf(stack: DemoStack, page: Page) -> None:
@@ -200,16 +224,17 @@ def commands(stack: DemoStack, browser: Browser, folder: Path) -> None:
         "zerrit check mine --fix --yes",
         f"zerrit change check {change.id}",
     )
-    (folder / "wreck-atlas-3.0.0.zip").write_bytes(downloads()["wreck-atlas-3.0.0.zip"])
+    write_files(folder / "market", {name: text.encode() for name, text in FIGURE_FILES})
     terminal(
         browser,
         stack,
-        folder,
+        folder / "market",
         "cli-figures",
-        "zerrit bundle list coral-gate",
-        "zerrit figures odds lantern-shelf 'Harbour Sweep'",
+        "zerrit figures odds lantern-shelf 'Harbour Sweep' | head -8",
         "zerrit figures odds lantern-shelf 'Harbour Sweep' --seen 'Copper Gimbal=0' --draws 60",
-        "zerrit figures odds lantern-shelf 'Harbour Sweep' --weight-for 'Green Bottle=60%'",
+        "zerrit figures derived . price --gamebook gamebook.yml",
+        "zerrit figures loops . --gamebook gamebook.yml | head -13",
+        "zerrit figures room . goods.xml#thing/@stock --limit 50 --first goods.xml#thing[old=1] --gamebook gamebook.yml",
     )
     (folder / "pumps.txt").write_text(snippet("pump-circuits.txt"))
     write_files(folder / "defaults", default_files())
@@ -274,6 +299,7 @@ def main() -> None:
         pages(stack, browser)
         deployed(stack, browser)
         commands(stack, browser, Path(name))
+        figures(stack, browser, Path(name) / "market")
 
 
 if __name__ == "__main__":

@@ -19,7 +19,7 @@ from zerrit.core.documents.measures import amount
 from zerrit.core.documents.node import Node
 from zerrit.core.documents.scalars import as_number
 from zerrit.core.errors import FigureRefused
-from zerrit.core.wording import counted
+from zerrit.core.wording import counted, percent
 
 Way = Literal["share", "order", "age"]
 LeastOf = Callable[[Document, Node], Decimal]
@@ -180,7 +180,7 @@ def _shared(group: Sequence[_Giver], wanted: Decimal, available: Decimal) -> dic
     for number, one in enumerate(group):
         exact = Fraction(one.left) * part
         whole = exact // Fraction(one.unit)
-        reasons[one.address] = f"{float(part):.1%} of the {one.left:f} that it can give"
+        reasons[one.address] = f"{percent(float(part))} of the {one.left:f} that it can give"
         one.given = Decimal(whole) * one.unit
         remainders.append((exact - Fraction(one.given), -number, one))
     missing = wanted - sum((one.given for one in group), Decimal())
