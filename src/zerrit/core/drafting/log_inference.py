@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import PurePosixPath
 from typing import Final
@@ -32,13 +32,14 @@ _CLOSED: Final = re.compile(
 )
 _LEVEL: Final = re.compile(r"\b(?:ERROR|FATAL|SEVERE|CRITICAL|PANIC|EXCEPTION|FAILURE|[A-Z]\w+(?:Error|Exception))\b")
 _TELLS_TROUBLE: Final = re.compile(
-    r"\b(?:error|fatal|fail(?:ed|s|ure)?|cannot|could not|can't|unable|invalid|refused|aborted|crash(?:ed)?|exception)\b",
+    r"\b(?:error|fatal|fault|fail(?:ed|s|ure)?|cannot|could not|can't|unable|invalid|refused|aborted|crash(?:ed)?|exception)\b",
     re.IGNORECASE,
 )
 _READ_AGAIN: Final = re.compile(
     r"\b(?:reload(?:ed|ing)?|re-?read|read again|picked up|hot[- ]?load(?:ed)?)\b", re.IGNORECASE
 )
 _DIGITS: Final = re.compile(r"\d+")
+_NUMBER: Final = "\ue000"  #: a mark that no log has, for any number
 _WORD: Final = re.compile(r"[^\s,;:'\"`()\[\]<>=]+")
 MOST_OF_A_LOG: Final = 1 << 20  #: characters that are looked at
 MOST_OF_A_LINE: Final = 200  #: characters; more of one is not what a game says of itself
@@ -73,11 +74,11 @@ def learn_from_logs(
 
 
 class _Log:
-    """The lines of a log without their times, and with `#` for each number."""
+    """The lines of a log without their times, and their shapes, with a mark for each number."""
 
     def __init__(self, log: KeptLog) -> None:
         self.log = log
-        self.lines = [line for line in map(_plain, log.text[-MOST_OF_A_LOG:].splitlines()) if line]
+        self.lines = [line for line in map(_plain, log.text[-MOST_OF_A_LOG:].replace(_NUMBER, "").splitlines()) if line]
         self.shapes = [_shape(line) for line in self.lines]
         self.counts = Counter(self.shapes)
 
@@ -89,12 +90,12 @@ def _plain(line: str) -> str:
 
 
 def _shape(line: str) -> str:
-    return _DIGITS.sub("#", line) if len(line) <= MOST_OF_A_LINE else ""
+    return _DIGITS.sub(_NUMBER, line) if len(line) <= MOST_OF_A_LINE else ""
 
 
 def _pattern(shape: str) -> str:
     """A regular expression for lines of a shape."""
-    return r"\d+".join(_escaped(part) for part in shape.split("#"))
+    return r"\d+".join(_escaped(part) for part in shape.split(_NUMBER))
 
 
 def _escaped(text: str) -> str:
@@ -111,6 +112,10 @@ def _ready(good: Sequence[_Log], failed: Sequence[_Log]) -> Iterator[Guess]:
     bad = Counter(shape for log in failed for shape in log.counts)
     common = [shape for shape in good[0].counts if shape and all(log.counts[shape] == 1 for log in good)]
     telling = [shape for shape in common if _READY.search(shape) and not _NOT.search(shape)]
+    if (
+        not telling and len(good) > 1 and failed
+    ):  # in words that are not known: where all of them end, and no failed one
+        telling = [shape for shape in common if not bad[shape] and all(log.shapes[-1] == shape for log in good)]
     # A game may be ready and fail then; but a line that no failed start has tells more.
     telling = [shape for shape in telling if not bad[shape]] or telling
     if not telling:
@@ -152,19 +157,24 @@ def _troubles(good: Sequence[_Log], failed: Sequence[_Log]) -> Iterator[Guess]:
         yield Guess(at, rf"\b{word}\b", _of_failed(levels[word], failed, good), True, levels[word])
     shapes_of_good = {shape for log in good for shape in log.counts}
     rest = [log for log in failed if log not in explained]
-    seen = Counter(
-        begin for log in rest for begin in {_begin(shape) for shape in log.counts if shape not in shapes_of_good}
-    )
+    seen = Counter(begin for log in rest for begin in _begins(log, shapes_of_good))
     for begin, times in seen.most_common(MOST_TROUBLES):
         if begin and not any(shape.startswith(begin) for shape in shapes_of_good):
             yield Guess(at, _pattern(begin), _of_failed(times, failed, good), True, times)
 
 
+def _begins(log: _Log, shapes_of_good: Collection[str]) -> set[str]:
+    """What the lines of trouble in a failed start begin with; where none says so, what its last line does."""
+    others = [shape for shape in log.shapes if shape and shape not in shapes_of_good]
+    telling = {_begin(shape) for shape in others if _TELLS_TROUBLE.search(_begin(shape))}
+    return telling or {_begin(shape) for shape in others[-1:] if shape == log.shapes[-1]}
+
+
 def _begin(shape: str) -> str:
-    """What a line of trouble begins with, up to what may be another word the next time: a path, a number, a quoted word."""
-    found = re.search(r"#|['\"`]|\S*[/\\]\S|\S+\.\w{2,5}\b", shape)
+    """What a line begins with, up to what may be another word the next time: a path, a number, a quoted word."""
+    found = re.search(rf"{_NUMBER}|['\"`]|\S*[/\\]\S|\S+\.\w{{2,5}}\b", shape)
     begin = shape if found is None else shape[: found.start()].rstrip()
-    return begin if len(begin.split()) > 1 and _TELLS_TROUBLE.search(begin) else ""
+    return begin if len(begin.split()) > 1 else ""
 
 
 def _of_failed(times: int, failed: Sequence[_Log], good: Sequence[_Log]) -> str:
