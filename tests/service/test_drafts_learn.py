@@ -25,11 +25,15 @@ def test_a_value_that_was_rolled_back_is_warned_of(quick: Quick) -> None:
         quick.add(name)
     client.import_defaults("reef", "1", zipped(quick.files("reef")))
     assert "rolled back" not in client.draft_gamebook("reef").text
+    warned = quick.files("reef") | {"bells.ini": b"[Bells]\n; Above 6 no one sleeps.\nLoud=4\n"}
+    client.import_defaults("reef", "2", zipped(warned))
+    assert "Above 6 no one sleeps" in client.draft_gamebook("reef").text, "there is advice already"
     run = quick.deploy(f"sea/1.yml#holds={TOO_MUCH}", name="cove")
     assert run.state == "rolled-back"
     text = client.draft_gamebook("reef").text
     assert f"change {quick.zerrit.changes('cove')[0].id} of cove" in text
-    (found,) = [one for one in client.suggestions("reef") if one.rule.part == "advice"]
+    (found,) = [one for one in client.suggestions("reef") if "5000000" in one.rule.text]
+    assert found.evidence.startswith("change ")
     assert client.suggestions("cove") == [], "it has no defaults to draft from"
     client.decide("reef", [found.id], accept=True)
     change = quick.change(f"sea/1.yml#holds={TOO_MUCH}", name="reef")

@@ -234,9 +234,8 @@ def draft_from_defaults(workspace: Workspace, server_id: str) -> str:
             if (snapshot := latest_snapshot(session, one.id)) is not None
         }
     text = draft(trees, game, f"defaults {labels}", logs=logs, guesses=guesses)
-    advice = advice_of_rollbacks(workspace, server_id)
-    if advice:
-        text = with_part(text, ("advice",), [*(data_at(text, ("advice",)) or ()), *advice])
+    for advice in advice_of_rollbacks(workspace, server_id):
+        text = with_part(text, ("advice", len(data_at(text, ("advice",)) or ())), advice)
     ignored = _written_by_the_game(own - trees[-1].keys())
     text = with_part(text, ("ignore",), ignored) if ignored else text
     return with_exceptions(text, held)
