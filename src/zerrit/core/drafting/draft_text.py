@@ -206,6 +206,8 @@ def _is_complete(sort: Sort) -> bool:
         for entries in sort.kinds.values()
     ):
         return False  # the next version may have one more of them
+    if sort.format.traits.sections and any(not one.name for document in sort.newest for one in document.root.children):
+        return False  # a section without a name, which no rule can name
     return not sort.format.traits.line_based and all(
         not re.search(r'[/\[\]"#*?]', name) for entries in sort.kinds.values() for name in entries.children
     )

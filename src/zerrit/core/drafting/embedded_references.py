@@ -93,9 +93,5 @@ def _fitting(newest: frozenset[str], every: frozenset[str], targets: Sequence[Ta
     """The smallest list that holds all of the words; None for too few of them."""
     if len(newest) < REFERENCE_FROM:
         return None
-    fitting = [
-        target
-        for target in targets
-        if target.column is not column and newest <= target.words and every <= target.words | target.past
-    ]
+    fitting = [target for target in targets if target.column is not column and target.has(newest, every)]
     return min(fitting, key=lambda target: target.rank, default=None)

@@ -37,7 +37,7 @@ MOST_NAMES: Final = 400  #: of a field; more of them are too many to be written 
 CHANCE: Final = 0.001  #: an order between two fields that is likelier than this by chance is not drafted
 _UNITS_OF_TIME: Final = frozenset(("s", "m", "h", "d", "w", "ms"))
 _NAME: Final = re.compile(r"(?=.{3,40}\Z)[^\W_][\w '&-]*[\w]\Z")
-_ZERO_IN_FRONT: Final = re.compile(r"0\d+\Z")
+_ZERO_IN_FRONT: Final = re.compile(r"(?<![\d.])0\d")
 MOST_OF_A_NOTE: Final = 200  #: characters of a comment
 _INTEGER: Final = re.compile(r"-?\d+\Z")
 
@@ -77,11 +77,12 @@ def infer(entries: Entries, column: Column) -> Knowledge:
     if not any(values):
         return known  # what was always empty may be filled one day, also with more than a value
     is_kept = entries.count == 1 and len(entries.rows) > 1 and entries.is_script
-    known.always = (entries.count >= FEW or is_kept) and all(column.place in row for row in entries.rows)
+    is_usual = (entries.count >= FEW or is_kept) and not entries.is_mixed
+    known.always = is_usual and all(column.place in row for row in entries.rows)
     numbers = [as_number(value) for value in values]
     if any({value.lower() for value in values} <= pair for pair in SWITCHES) or _is_flag(column):
         known.kind = "switch"
-    elif any(_ZERO_IN_FRONT.match(value) for value in values) and all(value.isdigit() for value in values):
+    elif any(_ZERO_IN_FRONT.search(value) for value in values) and all(number is not None for number in numbers):
         known.matches = _digits(values)  # codes, or a notation of its own: it is not said how large they are
         known.notes += [f"{counted(support, 'value')} of this form"] if known.matches else []
     elif values and all(number is not None for number in numbers):
@@ -172,6 +173,8 @@ def _measure_of(column: Column, support: int) -> Measure | None:
     words = [value for value in column.values if as_number(value) is None]
     if not words or support < FEW or 2 * len(words) < len(column.values):
         return None
+    if any(_ZERO_IN_FRONT.search(value) for value in column.values):
+        return None  # codes and dates
     for measure in (Measure.RANGE, Measure.QUANTITY):
         found = [measured(value, measure) for value in words]
         known = [one for one in found if one is not None]
@@ -244,8 +247,8 @@ def _mixed(column: Column) -> tuple[str, str]:
 
 def _digits(values: Sequence[str]) -> str:
     """The form of values of digits alone, where all have as many of them."""
-    lengths = {len(value) for value in values}
-    return f"[0-9]{{{lengths.pop()}}}" if len(lengths) == 1 and len(values) > 1 else ""
+    lengths = {len(value) if value.isdecimal() and value.isascii() else 0 for value in values}
+    return f"[0-9]{{{lengths.pop()}}}" if len(lengths) == 1 and 0 not in lengths and len(values) > 1 else ""
 
 
 def _shape(values: list[str], support: int) -> str:

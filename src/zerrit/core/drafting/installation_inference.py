@@ -37,7 +37,7 @@ def narrowed(references: Sequence[Reference]) -> list[Reference]:
 def _only_on(reference: Reference) -> Target:
     target = reference.target
     entries = target.entries
-    if entries is None or target.column is None or len(reference.column.values) == len(target.words):
+    if entries is None or target.column is None or len(reference.column.values) == len(target.ever):
         return target
     for place, column in entries.columns.items():
         if any(as_switch(value) is None for value in column.values):

@@ -15,13 +15,14 @@ from dataclasses import dataclass, field
 from pathlib import PurePosixPath
 from typing import Final
 
-from zerrit.core.addresses import NamePattern
+from zerrit.core.addresses import Address, NamePattern, parse_address
 from zerrit.core.documents import Document, Format, Node, Severity, Slot, read_document
 from zerrit.core.documents.codes import TOLERANCES
 from zerrit.core.documents.database import ROW
 from zerrit.core.documents.database.rows import RowsSource
 from zerrit.core.documents.database.schema import Table
 from zerrit.core.documents.measures import measured
+from zerrit.core.errors import AddressInvalid
 from zerrit.core.wildcards import path_matches
 
 Tree = Mapping[str, Document]
@@ -78,6 +79,7 @@ class Entries:
     is_script: bool = (
         False  #: a setting that is written wrong there is none any more, and only that it is missing can be seen
     )
+    is_mixed: bool = False  #: a single value is in its place at times
     is_one_of_many: bool = False  #: there are others with the same fields beside it, each under its own name
 
 
@@ -136,8 +138,16 @@ def _labels(patterns: Sequence[str]) -> list[str]:
 
 
 def _read(tree: Mapping[str, bytes]) -> Tree:
-    read = {path: read_document(data, path) for path, data in tree.items()}
+    read = {path: read_document(data, path) for path, data in tree.items() if _is_plain_path(path)}
     return {path: document for path, document in read.items() if not document.is_binary}
+
+
+def _is_plain_path(path: str) -> bool:
+    """An address leads to the file without quotation marks; of others a draft says nothing."""
+    try:
+        return parse_address(path) == Address(path)
+    except AddressInvalid:
+        return False
 
 
 # --- files of one sort ------------------------------------------------------------------------------------------------
@@ -310,8 +320,10 @@ def _look(sort: Sort) -> None:
                 for node in document.root.walk():
                     if not node.is_value:  # an empty group or list counts, or it would be a stranger in its own file
                         _note(sort, document, node, kinds.of(node), tree, is_newest=is_newest)
-    for entries in sort.kinds.values():
-        _gather_in_star(entries)
+    for kind, entries in sort.kinds.items():
+        _gather_in_star(entries, has_attributes=sort.format.traits.attributes)
+        above = sort.kinds.get(kind[:-1]) if kind else None
+        entries.is_mixed = above is not None and _place_of(kind[-1]) in above.columns
     _mark_families(sort)
     for document in newest:
         if isinstance(document.source, RowsSource):
@@ -322,10 +334,14 @@ def _look(sort: Sort) -> None:
             entries.key = next((d.keys.field_for(kind) or "" for d in newest), "")
 
 
-def _gather_in_star(entries: Entries) -> None:
+def _gather_in_star(entries: Entries, *, has_attributes: bool) -> None:
     """Where some names are odd and stand under `*`, a rule for `*` speaks of the values under all names."""
     star = entries.columns.get("*")
-    others = [column for place, column in entries.columns.items() if place != "*" and not place.startswith("@")]
+    others = [
+        column
+        for place, column in entries.columns.items()
+        if place != "*" and not (has_attributes and place.startswith("@"))
+    ]
     if star is None:
         return
     for column in others:
@@ -356,6 +372,8 @@ def _mark_families(sort: Sort) -> None:
 
 
 def _note(sort: Sort, document: Document, node: Node, kind: Kind, tree: int, *, is_newest: bool) -> None:
+    if not node.name and document.format.traits.sections and node.parent is document.root:
+        return  # a section without a name, which no address leads to
     entries = sort.kinds.setdefault(kind, Entries(kind, is_script=document.format.traits.script))
     entries.count += is_newest
     if kind and kind[-1] == "" and node.name and is_newest:
@@ -363,11 +381,9 @@ def _note(sort: Sort, document: Document, node: Node, kind: Kind, tree: int, *, 
     row: dict[str, str] = {OWN_NAME: node.name} if kind and kind[-1] == "" and node.name else {}
     found: Counter[str] = Counter()
     for child in node.children:
-        place = child.name if child.name else "*"
+        place = _place_of(child.name)
         if document.format.traits.line_based and child.name == "line":
             continue
-        if _ODD.search(child.name):
-            place = "*"
         if child.value is None or (not child.is_value and child.children):
             continue  # a kind of its own
         entries.children.add(child.name)
@@ -388,6 +404,11 @@ def _note(sort: Sort, document: Document, node: Node, kind: Kind, tree: int, *, 
     entries.rows.append(row)
     entries.rows_of_tree[tree].append(row)
     entries.groups[tree, id(node.parent)].append(row)
+
+
+def _place_of(name: str) -> str:
+    """Where the values of that name are counted: those of items of a list, and of names that no address has, together."""
+    return name if name and not _ODD.search(name) else "*"
 
 
 def _is_map(entries: Entries) -> bool:

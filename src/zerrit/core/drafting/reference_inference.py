@@ -48,7 +48,7 @@ class Target:
     address: str = ""
     is_folders: bool = False
     is_list_file: bool = False  #: a text file with one word a line, whose order may count
-    past: frozenset[str] = frozenset()  #: names of files and folders that only an earlier tree has
+    past: frozenset[str] = frozenset()  #: words that only an earlier tree has
 
     @property
     def rank(self) -> tuple[bool, int, bool, str]:
@@ -57,7 +57,16 @@ class Target:
 
     def holds(self, column: Column) -> bool:
         """Every value of the column is a word of it, in the newest tree and in those before."""
-        return frozenset(+column.counts) <= self.words and frozenset(column.values) <= self.words | self.past
+        return self.has(frozenset(+column.counts), frozenset(column.values))
+
+    def has(self, newest: frozenset[str], every: frozenset[str]) -> bool:
+        """It has these words of the newest tree, and had those of every tree."""
+        return newest <= self.words and every <= self.ever
+
+    @property
+    def ever(self) -> frozenset[str]:
+        """The words of all trees."""
+        return self.words | self.past
 
 
 @dataclass(frozen=True)
@@ -136,7 +145,8 @@ def _keys_and_names(sorts: Sequence[Sort]) -> Iterator[Target]:
             text = address(sort, entries, column.place)
             source = f"source: {json.dumps(text, ensure_ascii=False)}"
             name = name_of(sort, entries, column.place)
-            yield Target(name, source, words, column, entries, text, is_list_file=is_slot)
+            now = frozenset(+column.counts)
+            yield Target(name, source, now, column, entries, text, is_list_file=is_slot, past=words - now)
 
 
 def _names_of_maps(sorts: Sequence[Sort]) -> Iterator[Target]:
@@ -145,13 +155,20 @@ def _names_of_maps(sorts: Sequence[Sort]) -> Iterator[Target]:
             names = names_in(entries)
             if len(names) >= REFERENCE_FROM and not _are_numbers(names):
                 source = f"source: {json.dumps(names_at(sort, entries), ensure_ascii=False)}, take: name"
-                yield Target(name_of(sort, entries, "names"), source, names, entries=entries)
+                now = newest_names(entries)
+                yield Target(name_of(sort, entries, "names"), source, now, entries=entries, past=names - now)
 
 
 def names_in(entries: Entries) -> frozenset[str]:
     """The names that are data: of a map of values, or of entries that have names of their own."""
     names = frozenset(entries.columns) if entries.is_map else frozenset(entries.names)
     return frozenset() if any(name.startswith("@") for name in names) else names  # which is the sign of an attribute
+
+
+def newest_names(entries: Entries) -> frozenset[str]:
+    """Those of the newest tree."""
+    own = frozenset(name for name, column in entries.columns.items() if column.entries)
+    return names_in(entries) & own if entries.is_map else names_in(entries)
 
 
 def names_at(sort: Sort, entries: Entries) -> str:
@@ -169,7 +186,7 @@ def name_references(sorts: Sequence[Sort], targets: Sequence[Target]) -> Iterato
             fitting = [
                 target
                 for target in targets
-                if names <= target.words
+                if target.has(newest_names(entries), names)
                 and target.yaml != own
                 and target.entries is not entries
                 and _may_name(names, entries, target)
@@ -183,7 +200,7 @@ def name_references(sorts: Sequence[Sort], targets: Sequence[Target]) -> Iterato
 def _may_name(names: frozenset[str], entries: Entries, target: Target) -> bool:
     """Things that are defined here need not be in a map that says one thing of them, unless all of many are."""
     is_said_of = target.entries is not None and target.entries.is_map and not entries.is_map
-    return not is_said_of or (names == target.words and len(names) >= ALL_FROM)
+    return not is_said_of or (names == target.ever and len(names) >= ALL_FROM)
 
 
 def mark_maps(sorts: Sequence[Sort], targets: Sequence[Target]) -> None:
@@ -192,7 +209,7 @@ def mark_maps(sorts: Sequence[Sort], targets: Sequence[Target]) -> None:
         for entries in sort.kinds.values():
             names = frozenset(entries.columns)
             is_plain = bool(entries.kind) and len(entries.children) == len(names) >= NAMES_FROM and "*" not in names
-            if is_plain and not entries.is_map and any(names <= target.words for target in targets):
+            if is_plain and not entries.is_map and any(names <= target.ever for target in targets):
                 entries.is_map = True
 
 
@@ -245,9 +262,9 @@ def references(sorts: Sequence[Sort], known: Knowledges, targets: Sequence[Targe
     found = list(_demanded(sorts, targets))
     for sort, entries, column in columns_of(sorts):
         words = frozenset(column.values)
-        if column.refers is not None:
-            continue
         support = sum(column.counts.values())
+        if column.refers is not None or not support:
+            continue
         knowledge = known.get(id(column))
         if knowledge is None or knowledge.kind or entries.is_map or _are_numbers(words):
             continue
@@ -288,14 +305,14 @@ def _demanded(sorts: Sequence[Sort], targets: Sequence[Target]) -> Iterator[Refe
 def _is_open(column: Column, entries: Entries, target: Target, support: int) -> bool:
     """The two have the same words, and both each of them once: either may be the source."""
     is_once = support == len(column.counts) == len(column.values) and column.place in (entries.key, "*")
-    return is_once and target.column is not None and target.words == frozenset(column.values)
+    return is_once and target.column is not None and target.ever == frozenset(column.values)
 
 
 def _is_backward(target: Target, entries: Entries, words: frozenset[str]) -> bool:
     """What is defined here is only used there: the other one refers to this."""
     return (
         target.column is not None
-        and target.words == words
+        and target.ever == words
         and len(target.entries.columns if target.entries else ()) < len(entries.columns)
     )
 
