@@ -15,6 +15,10 @@ from tests.cli.command import zerrit as command
 from tests.quick import ADMIN, Quick, quick_stack
 from zerrit import api
 from zerrit.client import Client, ProblemError
+from zerrit.work.base.accounts import people
+from zerrit.work.base.errors import NotAllowed
+from zerrit.work.changes.changes import get_change
+from zerrit.work.changes.rights import require_rights
 
 WORD = "a-long-night"
 
@@ -201,3 +205,31 @@ def test_by_command(quick: Quick, tmp_path: Path) -> None:
     assert refused_.code != 0
     assert "goes beyond what you may change: sea/1.yml." in refused_.err
     assert "Only an admin may do this." in run("people", "remove", ADMIN).err
+
+
+def test_someone_who_was_removed_meanwhile_may_change_nothing(quick: Quick) -> None:
+    with helper(quick, "**") as client:
+        change = change_of(client, "sea/1.yml#holds=5")
+    with quick.workspace.session() as session:
+        gone = next(one for one in people(session) if one.name == "tamsin")
+        found = get_change(session, change)
+        require_rights(quick.workspace, session, gone, found)
+    quick.zerrit.remove_person("tamsin")
+    with quick.workspace.session() as session, pytest.raises(NotAllowed):
+        require_rights(quick.workspace, session, gone, get_change(session, change))
+
+
+def test_what_a_helper_queued_goes_with_the_next_restart(quick: Quick) -> None:
+    quick.zerrit.add_task("reef", api.TaskIn(task="restart", times=["05:00"]))
+    with helper(quick, "sea/*.yml") as client:
+        change = change_of(client, "sea/1.yml#holds=5")
+        assert client.queue(change).state == "queued"
+        more = api.StepIn(kind="set", address="station.ini#World/DayLength", operation="=7")
+        with pytest.raises(ProblemError) as error:
+            client.add_step(change, more)
+        refused(error, 409)
+        client.unqueue(change)
+        client.add_step(change, more)
+        with pytest.raises(ProblemError) as error:
+            client.queue(change)
+        assert "station.ini" in refused(error)

@@ -35,13 +35,15 @@ def _begun(here: Context, run: Run) -> api.RunOut:
 @router.post("/changes/{change_id}/deploy", status_code=202)
 def deploy(change_id: api.Number, here: ContextDep, who: PersonDep, options: Chosen = None) -> api.RunOut:
     """Begin to deploy a change; follow the run by its number or by the event stream."""
-    return _begun(here, run_requests.begin_deploy(here.workspace, who.name, [change_id], _options(options)))
+    return _begun(here, run_requests.begin_deploy(here.workspace, who.name, [change_id], _options(options), by=who))
 
 
 @router.post("/servers/{server_id}/deploy", status_code=202)
 def deploy_together(server_id: str, given: api.DeployIn, here: ContextDep, who: PersonDep) -> api.RunOut:
     """Begin to deploy several changes of a server in one run, in their order."""
-    return _begun(here, run_requests.begin_deploy(here.workspace, who.name, given.changes, _options(given.options)))
+    return _begun(
+        here, run_requests.begin_deploy(here.workspace, who.name, given.changes, _options(given.options), by=who)
+    )
 
 
 @router.post("/servers/{server_id}/rollback", status_code=202)

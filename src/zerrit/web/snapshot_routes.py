@@ -220,7 +220,7 @@ def _task(here: WorkspaceDep, row: ScheduledTask, queued: list[int]) -> api.Task
 @router.post("/changes/{change_id}/queue", tags=["schedule"])
 def queue(change_id: api.Number, response: Response, here: WorkspaceDep, who: PersonDep) -> api.ChangeDetail:
     """Queue a change for the next scheduled restart of its server."""
-    schedule.queue_change(here, who.name, change_id)
+    schedule.queue_change(here, who, change_id)
     return change_as_answer(here, change_id, response)
 
 

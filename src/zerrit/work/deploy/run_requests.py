@@ -14,7 +14,7 @@ from zerrit.core.documents.database import holds_rows
 from zerrit.core.gamebooks import Gamebook
 from zerrit.core.paths import pack_of
 from zerrit.core.states import EDITABLE, ChangeState, RunState
-from zerrit.records import Change, Run, RunChange, RunFacts, RunOptions, Server, digest_of
+from zerrit.records import Change, Person, Run, RunChange, RunFacts, RunOptions, Server, digest_of
 from zerrit.work.base.activity_log import note
 from zerrit.work.base.errors import Blocked, Drifted, Refused, WrongState
 from zerrit.work.base.run_records import get_run, require_no_run
@@ -34,8 +34,17 @@ MOST_ANNOUNCED: Final = 120  # minutes
 NO_OPTIONS: Final = RunOptions()
 
 
-def begin_deploy(workspace: Workspace, person: str, change_ids: Sequence[int], options: RunOptions = NO_OPTIONS) -> Run:
+def begin_deploy(
+    workspace: Workspace,
+    person: str,
+    change_ids: Sequence[int],
+    options: RunOptions = NO_OPTIONS,
+    *,
+    by: Person | None = None,
+) -> Run:
     """Check once more, then begin a run of one change, or of several in order; `deploys.carry_out` does it.
+
+    `by` is the one who asks, who may not be allowed everything; None where the service itself goes on with something.
 
     Raises Blocked: findings or impossible steps. Drifted: the files are no longer those that a change was built on.
     WrongState: a run is under way, or a change is not open. NotAllowed: a change does more than this person may.
@@ -51,7 +60,7 @@ def begin_deploy(workspace: Workspace, person: str, change_ids: Sequence[int], o
         for change in changes:
             if change.state not in (*EDITABLE, ChangeState.QUEUED):
                 raise WrongState(f"Change {change.id} is {change.state} already.")
-            require_rights(workspace, session, person, change)
+            require_rights(workspace, session, by, change)
         seen = [(change, require_deployable(workspace, session, change)) for change in changes]
         bases = {change.id: known_files(session, change.base_id) for change in changes}
     for change, found in seen:

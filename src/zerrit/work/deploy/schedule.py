@@ -21,7 +21,7 @@ from zerrit.control import ControlError
 from zerrit.core.errors import ZerritError
 from zerrit.core.schedule_times import Moment, next_moment
 from zerrit.core.states import EDITABLE, ChangeState
-from zerrit.records import Change, Run, RunOptions, ScheduledTask
+from zerrit.records import Change, Person, Run, RunOptions, ScheduledTask
 from zerrit.work.base.activity_log import note
 from zerrit.work.base.errors import NotFound, Refused, WrongState
 from zerrit.work.base.workspace import Workspace
@@ -140,7 +140,7 @@ def remove_task(workspace: Workspace, person: str, server_id: str, task_id: int)
 # --- the queue --------------------------------------------------------------------------------------------------------
 
 
-def queue_change(workspace: Workspace, person: str, change_id: int) -> Change:
+def queue_change(workspace: Workspace, by: Person, change_id: int) -> Change:
     """Queue a change for the next scheduled restart of its server.
 
     Raises NotFound, WrongState, Blocked, NotAllowed: it does more than this person may. Refused: it has no restart task.
@@ -149,7 +149,7 @@ def queue_change(workspace: Workspace, person: str, change_id: int) -> Change:
         change = get_change(session, change_id)
         if change.state not in EDITABLE:
             raise WrongState(f"Change {change_id} is {change.state}; only an open one can be queued.")
-        require_rights(workspace, session, person, change)
+        require_rights(workspace, session, by, change)
         require_deployable(workspace, session, change)
         tasks = [one for one in list_tasks(session, change.server_id) if one.task == RESTART]
         if not tasks:
@@ -160,7 +160,9 @@ def queue_change(workspace: Workspace, person: str, change_id: int) -> Change:
         last = session.scalar(select(func.max(Change.queue_place)).where(Change.server_id == change.server_id)) or 0
         change.state, change.queue_place, change.updated_at = ChangeState.QUEUED, last + 1, workspace.now()
         at = tasks[0].next_at
-        note(workspace, session, person, "change.queued", change.server_id, f"{change_id}, for {at:%Y-%m-%d %H:%M} UTC")
+        note(
+            workspace, session, by.name, "change.queued", change.server_id, f"{change_id}, for {at:%Y-%m-%d %H:%M} UTC"
+        )
     workspace.publish("change", {"change": change_id, "server": change.server_id})
     return change
 
