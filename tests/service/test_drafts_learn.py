@@ -10,6 +10,7 @@ import pytest
 from tests.cli.command import zerrit
 from tests.quick import TOO_MUCH, Quick, quick_stack
 from tests.zips import zipped
+from zerrit.core.checks.draft_exceptions import exceptions_in
 from zerrit.core.gamebooks import read_gamebook
 
 
@@ -144,3 +145,13 @@ def test_a_value_that_was_confirmed_in_the_game_counts_as_one_that_holds(quick: 
     assert client.change(change).state == "confirmed"
     (day,) = [one for one in client.suggestions("reef") if "DayLength" in one.rule.text]
     assert "to 72000" in day.rule.text.replace(",", "")
+
+
+def test_a_file_of_a_server_that_cannot_be_read_is_told_with_each_rule_on_it(tmp_path: Path) -> None:
+    for name, text in (("defaults", '{"amber": 3, "birch": 4}'), ("north", '{"amber": 3, "birch": }')):
+        (tmp_path / name).mkdir()
+        (tmp_path / name / "stall.json").write_text(text)
+    drafted = zerrit("gamebook", "draft", "defaults", "--server-files", "north", cwd=tmp_path)
+    (line,) = [line for line in drafted.out.splitlines() if "amber" in line]
+    assert line.endswith("; not held against north, where stall.json has an error")
+    assert exceptions_in(line) == 1, "it is no rule without exceptions"

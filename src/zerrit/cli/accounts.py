@@ -9,6 +9,7 @@ import click
 from pydantic import SecretStr
 
 from zerrit import api
+from zerrit.cli.completion import complete_address
 from zerrit.cli.output import echo, output_option, print_json, print_table
 from zerrit.cli.session import DEFAULT_URL, connect, forget, remember
 from zerrit.client import Client, ProblemError
@@ -149,7 +150,12 @@ def people(context: click.Context, output: str) -> None:
 
 
 _MAY_CHANGE = click.option(
-    "--may-change", "places", multiple=True, metavar="ADDRESS", help="A place that they may change. Repeatable."
+    "--may-change",
+    "places",
+    multiple=True,
+    metavar="ADDRESS",
+    shell_complete=complete_address,
+    help="A place that they may change. Repeatable.",
 )
 _PASSWORD = click.option(
     "--password", envvar="ZERRIT_NEW_PASSWORD", prompt="Their password", hide_input=True, confirmation_prompt=True

@@ -10,7 +10,7 @@ that. A new kind is a module here, and its class in `KINDS`.
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
-from typing import TYPE_CHECKING, Any, ClassVar, NamedTuple
+from typing import TYPE_CHECKING, Any, ClassVar, Final, NamedTuple
 
 from zerrit.core.addresses import parse_address
 from zerrit.core.examination.check_context import Unknown
@@ -116,13 +116,16 @@ class ListedRule(Rule):
 # --- reasons ----------------------------------------------------------------------------------------------------------
 
 
+HAS_ERROR: Final = "has an error"
+
+
 def nowhere(examination: Examination, addresses: Iterable[str]) -> Iterator[str]:
     """Addresses at which nothing is, in any file."""
     for text in addresses:
         documents = examination.matching(parse_address(text).path)
         broken = next((document.path for document in documents if not document.ok), "")
         if broken:
-            yield f"{broken} has an error"
+            yield f"{broken} {HAS_ERROR}"
         elif not documents:
             yield f"there is no file {parse_address(text).path}"
         elif not any(is_somewhere(examination, document, text) for document in documents):
