@@ -14,7 +14,7 @@ from zerrit.core.discovery import Sort, sort_of
 FEWEST: Final = 5  #: files of one folder, so that their form is no chance
 MOST_PARTS: Final = 12
 _PARTS: Final = re.compile(r"[0-9]+|[^\W\d_]+|[\W_]", re.UNICODE)
-_ESCAPED: Final = re.compile(r"([.^$*+?{}\[\]\\|()])")
+_SIGNS: Final = re.compile(r"([.^$*+?{}\[\]\\|()])")
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,7 +40,12 @@ def name_forms(newest: Iterable[str], past: Iterable[str] = ()) -> Iterator[Name
         if form:
             # Where all files of a folder have one ending, a file with another one is a slip, too.
             any_ending = "*" if len(endings[folder]) == 1 else f"*{ending}"
-            yield NameForm(f"{folder}/{any_ending}", form + _ESCAPED.sub(r"\\\1", ending), len(names))
+            yield NameForm(f"{folder}/{any_ending}", form + escaped(ending), len(names))
+
+
+def escaped(text: str) -> str:
+    """A pattern for a text; only what means something in a pattern is escaped, so that people can read it."""
+    return _SIGNS.sub(r"\\\1", text)
 
 
 def _by_folder(paths: Iterable[str]) -> Mapping[tuple[str, str], list[str]]:
@@ -66,7 +71,7 @@ def _form(names: Sequence[str]) -> str:
 def _part(values: Sequence[str]) -> tuple[str, bool]:
     """A pattern for one part of all names, and whether that tells something; empty where they have nothing in common."""
     if len(set(values)) == 1:
-        return _ESCAPED.sub(r"\\\1", values[0]), values[0].isalnum()
+        return escaped(values[0]), values[0].isalnum()
     if all(re.fullmatch("[0-9]+", value) for value in values):
         length = {len(value) for value in values}
         return (f"[0-9]{{{length.pop()}}}" if len(length) == 1 else "[0-9]+"), True

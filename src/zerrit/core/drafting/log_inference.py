@@ -14,6 +14,7 @@ from dataclasses import dataclass
 from pathlib import PurePosixPath
 from typing import Final
 
+from zerrit.core.drafting.file_name_inference import escaped
 from zerrit.core.drafting.guesses import Guess
 from zerrit.core.wording import counted
 
@@ -95,12 +96,7 @@ def _shape(line: str) -> str:
 
 def _pattern(shape: str) -> str:
     """A regular expression for lines of a shape."""
-    return r"\d+".join(_escaped(part) for part in shape.split(_NUMBER))
-
-
-def _escaped(text: str) -> str:
-    """Only what means something in a pattern is escaped, so that people can read it."""
-    return re.sub(r"([.^$*+?{}\[\]\\|()])", r"\\\1", text)
+    return r"\d+".join(escaped(part) for part in shape.split(_NUMBER))
 
 
 # --- ready, and closed ------------------------------------------------------------------------------------------------

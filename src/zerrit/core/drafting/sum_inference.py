@@ -6,13 +6,14 @@ from collections import Counter
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from decimal import Decimal
+from functools import partial
 from itertools import pairwise
 from typing import Final
 
 from zerrit.core.addresses import NamePattern
 from zerrit.core.documents.scalars import as_number
 from zerrit.core.drafting.field_inference import Knowledge
-from zerrit.core.drafting.observations import Entries, Kind, Sort
+from zerrit.core.drafting.observations import OWN_NAME, Entries, Kind, Sort
 from zerrit.core.drafting.reference_inference import address
 
 FEWEST: Final = 3  #: sums that are the same, each of other numbers, so that it is no chance
@@ -73,7 +74,7 @@ def _of_parts(entries: Entries, numeric: Sequence[str]) -> Iterator[EqualSums]:
 
 
 def _of_map(entries: Entries) -> Iterator[EqualSums]:
-    rows = [[value for place, value in row.items() if place] for row in entries.rows]
+    rows = [_values_of(row) for row in entries.rows]
     total = _same(rows) if all(as_number(value) is not None for row in rows for value in row) else None
     if total is not None:
         yield EqualSums(entries.kind, total, entries.count, place="*")
@@ -112,14 +113,22 @@ def kept_sums(sorts: Sequence[Sort], known: Knowledges) -> Iterator[tuple[str, D
                 continue
             is_settings = max(map(len, trees)) == 1 and len(entries.columns) >= FEWEST
             if entries.is_map or is_settings:
-                found = _kept(trees, lambda row: [value for place, value in row.items() if place])
+                found = _kept(trees, _values_of)
                 if found is not None and not any(place.startswith("@") for place in entries.columns):
                     yield address(sort, entries, "*"), *found
                 continue
             for place in _numeric(entries, known) if min(map(len, trees)) >= FEWEST else ():
-                found = _kept(trees, lambda row, place=place: [row[place]] if place in row else [])  # type: ignore[misc]
+                found = _kept(trees, partial(_value_at, place))
                 if found is not None:
                     yield address(sort, entries, place), *found
+
+
+def _values_of(row: Mapping[str, str]) -> list[str]:
+    return [value for place, value in row.items() if place != OWN_NAME]
+
+
+def _value_at(place: str, row: Mapping[str, str]) -> list[str]:
+    return [row[place]] if place in row else []
 
 
 def _kept(

@@ -114,11 +114,15 @@ def _refer(
         yield examination.unknown_word(rule, (document, node), rule.list_name, texts, fields, name=rule.take == "name")
 
 
+def _itself(node: Node) -> Node:
+    return node
+
+
 def _texts(examination: Examination, document: Document, rule: ReferRule) -> Iterator[tuple[str, Callable[[], Node]]]:
     """What must be a word, with a way to its node, which is made when someone asks for it."""
     if rule.take == "name":
         for node in examination.nodes_in(document, rule.every):
-            yield rule.text_of(node), lambda node=node: node  # type: ignore[misc]
+            yield rule.text_of(node), partial(_itself, node)
         return
     values = examination.values_in(document, rule.every)
     for index, value in enumerate(values.texts):
