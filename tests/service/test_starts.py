@@ -9,8 +9,9 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+from pytest import MonkeyPatch
 
-from tests.quick import GAMEBOOK, Quick, quick_stack
+from tests.quick import GAMEBOOK, Quick, QuickGame, quick_stack
 from zerrit import api
 from zerrit.client import ProblemError
 from zerrit.work.deploy.start_watch import Verdict, Watched
@@ -187,3 +188,17 @@ def test_the_log_is_seen_while_the_game_starts(quick: Quick) -> None:
     assert "station is open" in seen
     done = quick.zerrit.run(run.id)
     assert (done.state, done.live_log) == ("deployed", "")
+
+
+def test_a_log_with_colours_for_a_terminal_is_judged_as_people_read_it(quick: Quick, monkeypatch: MonkeyPatch) -> None:
+    plain = QuickGame._log
+
+    def coloured(game: QuickGame, text: str) -> None:
+        plain(game, f"\x1b[1;32m{text[:3]}\x1b[0m{text[3:]}")
+
+    monkeypatch.setattr(QuickGame, "_log", coloured)
+    quick.add()
+    run = quick.deploy("sea/1.yml#holds=5")
+    assert run.state == "deployed"
+    assert "station is open" in run.evidence.log
+    assert "\x1b" not in run.evidence.log

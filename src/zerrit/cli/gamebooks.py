@@ -16,13 +16,14 @@ from zerrit.cli.output import echo, output_option, print_findings, print_json, p
 from zerrit.cli.session import connect
 from zerrit.core.documents import Format
 from zerrit.core.documents.source import decode
+from zerrit.core.log_text import log_text
 from zerrit.core.signs import SIGNS
 from zerrit.core.wording import counted
 
 if TYPE_CHECKING:
     from zerrit.core.drafting import KeptLog
 
-MOST_OF_A_LOG: Final = 1 << 20  #: bytes, from its end
+MOST_OF_A_LOG: Final = 1 << 20  #: bytes, from its beginning and from its end
 
 
 @click.group()
@@ -200,9 +201,10 @@ def _log(path: Path, folders: Sequence[Path], *, is_good: bool) -> KeptLog:
     own = path.resolve()
     home = next((folder.resolve() for folder in folders if own.is_relative_to(folder.resolve())), None)
     with path.open("rb") as file:
-        file.seek(max(path.stat().st_size - MOST_OF_A_LOG, 0))
-        text = file.read(MOST_OF_A_LOG).decode("utf-8", "replace")
-    return KeptLog(text, is_good, own.relative_to(home).as_posix() if home is not None else "")
+        data = file.read(MOST_OF_A_LOG)
+        file.seek(max(file.tell(), path.stat().st_size - MOST_OF_A_LOG))
+        data += file.read(MOST_OF_A_LOG)
+    return KeptLog(log_text(data), is_good, own.relative_to(home).as_posix() if home is not None else "")
 
 
 @gamebook.command("check")

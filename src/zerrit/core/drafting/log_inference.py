@@ -42,7 +42,7 @@ _READ_AGAIN: Final = re.compile(
 _DIGITS: Final = re.compile(r"\d+")
 _NUMBER: Final = "\ue000"  #: a mark that no log has, for any number
 _WORD: Final = re.compile(r"[^\s,;:'\"`()\[\]<>=]+")
-MOST_OF_A_LOG: Final = 1 << 20  #: characters that are looked at
+MOST_OF_A_LOG: Final = 1 << 21  #: characters that are looked at
 MOST_OF_A_LINE: Final = 200  #: characters; more of one is not what a game says of itself
 MOST_TROUBLES: Final = 4
 FEWEST_LOADED: Final = 3  #: words that a log has to name, so that it is no chance
@@ -79,7 +79,7 @@ class _Log:
 
     def __init__(self, log: KeptLog) -> None:
         self.log = log
-        self.lines = [line for line in map(_plain, log.text[-MOST_OF_A_LOG:].replace(_NUMBER, "").splitlines()) if line]
+        self.lines = [line for line in map(_plain, log.text[:MOST_OF_A_LOG].replace(_NUMBER, "").splitlines()) if line]
         self.shapes = [_shape(line) for line in self.lines]
         self.counts = Counter(self.shapes)
 

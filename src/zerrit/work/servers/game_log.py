@@ -16,11 +16,13 @@ from zerrit.connections import Connection, ConnectionFailed, ConnectionFault, Re
 from zerrit.control import GameState
 from zerrit.core.expressions import compile_pattern
 from zerrit.core.gamebooks import Gamebook
+from zerrit.core.log_text import log_text
 from zerrit.core.paths import fixed_folder
 from zerrit.core.wildcards import path_matches
 from zerrit.records import FileMark
 
 EDGE: Final = 512  # bytes before the end of a marked log; in a file that was only appended to they are still there
+MOST_OF_HEAD: Final = 4096  # bytes of a first line
 MOST_FOR_HEAD: Final = 1 << 20  # bytes of a log of which the first line is looked at
 MOST: Final = 8 << 20  # bytes of a log that are read from one start; a game that writes more is read from its end
 
@@ -46,7 +48,7 @@ class StartLog:
         log = max(changed, key=lambda file: (file.modified, file.path not in self._marks, file.path))
         self.path = log.path
         try:
-            return self._since(log).decode("utf-8", "replace")
+            return log_text(self._since(log))
         except ConnectionFailed as error:
             if error.fault is ConnectionFault.MISSING:
                 return ""
@@ -131,7 +133,7 @@ def _digest(data: bytes) -> str:
 
 
 def _head(data: bytes) -> str:
-    line = data.lstrip().split(b"\n", 1)[0].strip().decode("utf-8", "replace")
+    line = log_text(data[:MOST_OF_HEAD]).lstrip().split("\n", 1)[0].strip()
     return "" if any(character.isdigit() for character in line) else line[:200]
 
 
@@ -146,7 +148,7 @@ def look_at_log(connection: Connection, gamebook: Gamebook | None) -> GameState 
     file = newest_log(connection, trouble.log)
     if file is None:
         return None
-    lines = connection.read(file.path, max(0, file.size - TAIL)).decode("utf-8", "replace").splitlines()
+    lines = log_text(connection.read(file.path, max(0, file.size - TAIL))).splitlines()
     for line in reversed(lines):
         if trouble.closed_pattern and compile_pattern(trouble.closed_pattern).search(line):
             return GameState(False, f"looks stopped: its log says `{line.strip()[:120]}`")

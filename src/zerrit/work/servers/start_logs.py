@@ -7,6 +7,7 @@ from typing import Final
 
 from zerrit.connections import Connection, ConnectionFailed, RemoteFile
 from zerrit.core.discovery import Sort, sort_of
+from zerrit.core.log_text import log_text
 from zerrit.records import KeptLogText
 
 MOST_LOGS: Final = 3
@@ -50,7 +51,7 @@ def parted(data: bytes, begin: int) -> KeptLogText:
 
 
 def _shortened(data: bytes) -> str:
-    lines = [line[:LONGEST_LINE] for line in data.decode("utf-8", "replace").splitlines() if line.strip()]
+    lines = [line[:LONGEST_LINE] for line in log_text(data).splitlines() if line.strip()]
     if len(lines) > HEAD_LINES + TAIL_LINES:
         lines = [*lines[:HEAD_LINES], *lines[-TAIL_LINES:]]
     return "\n".join(lines)
