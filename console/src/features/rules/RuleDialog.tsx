@@ -7,7 +7,7 @@ import { useState } from "react";
 
 import { answer, api, type Schemas } from "../../api/client";
 import { EditDialog } from "./EditDialog";
-import { dataOf, fieldsOf, KINDS, labelOf, sheetOf, TROUBLE, type RuleData, type RuleField } from "./ruleForm";
+import { dataOf, fieldsOf, GUESSES, KINDS, labelOf, sheetOf, TROUBLE, type RuleData, type RuleField } from "./ruleForm";
 
 type Location = (string | number)[];
 
@@ -23,7 +23,7 @@ interface Props {
   onClose: () => void;
 }
 
-const NEW_KINDS = KINDS.filter((kind) => kind.part !== "field" && kind.part !== TROUBLE); // the rule of a field is made where the field is
+const NEW_KINDS = KINDS.filter((kind) => kind.part !== "field" && kind.part !== TROUBLE && kind.part !== GUESSES); // the rule of a field is made where the field is
 
 /** A rule as a form. What it would find is shown before it is saved. */
 export function RuleDialog({ serverId, title, rule, counts = {}, suggestion, onClose }: Props) {

@@ -26,9 +26,12 @@ export type Sheet = Record<string, string | boolean>;
 /** The part on logs and crash files: it has a form, and holds no rules. */
 export const TROUBLE = "trouble";
 
+/** Guesses judge nothing: an accepted one goes to its place in the gamebook, and what every rule may say goes nowhere. */
+export const GUESSES = "guesses";
+
 /** All fields of a kind of rule; conditions of one entry have no names for addresses, a closed group has only what every rule has. */
 export function fieldsOf(part: string): RuleField[] {
-  return [...(KINDS.find((kind) => kind.part === part)?.fields ?? []), ...(part === TROUBLE ? [] : COMMON)];
+  return [...(KINDS.find((kind) => kind.part === part)?.fields ?? []), ...(part === TROUBLE || part === GUESSES ? [] : COMMON)];
 }
 
 /** `price_each` as words. */
