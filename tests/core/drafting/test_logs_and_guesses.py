@@ -63,6 +63,21 @@ def test_of_several_lines_the_last_one_is_the_one_that_says_ready() -> None:
     assert learned(good, [])["ready_pattern"].content == "kiln is open", "the other line is not in both"
 
 
+def test_of_a_file_with_several_starts_the_last_one_counts() -> None:
+    start = "[20:0{0}:02] Kiln 3.{0} begins\n[20:0{0}:03] ovens: {0}\n[20:0{0}:05] kiln is open\n"
+    closed = "[20:0{0}:09] kiln closed\n"
+    good = "".join(start.format(number) + closed.format(number) for number in range(4)) + start.format(5)
+    failed = start.format(1) + closed.format(1) + "[21:01:02] Kiln 3.1 begins\n[21:01:03] ovens: 1\nFATAL no wood\n"
+    found = learned([good], [failed])
+    assert found["ready_pattern"].content == "kiln is open"
+    assert found["ready_pattern"].evidence == "in 1 of 1 good start, in none of 1 failed one"
+    assert (found["closed_pattern"].content, found["closed_pattern"].evidence) == (
+        "kiln closed",
+        "the last line of 2 logs",
+    )
+    assert found["log_patterns"].content == r"\bFATAL\b"
+
+
 @pytest.mark.parametrize(
     "line", ["the kiln is not ready", "waiting until the kiln is open", "could not open", "4 jugs made", "ready ready"]
 )
@@ -76,6 +91,11 @@ def test_other_lines_do_not_say_ready(line: str) -> None:
 def test_a_game_that_is_ready_and_fails_then_is_told_so() -> None:
     found = learned(["kiln is open\n"] * 2, ["kiln is open\nFATAL the roof fell\n"])
     assert found["ready_pattern"].evidence == "in 2 of 2 good starts, in 1 of 1 failed one"
+
+
+def test_a_line_that_no_failed_start_has_tells_more() -> None:
+    found = learned(["kiln is open\nbell is ready\n"] * 2, ["bell is ready\nFATAL the roof fell\n"])
+    assert found["ready_pattern"].content == "kiln is open"
 
 
 def test_a_word_for_trouble_that_good_starts_say_too_is_none() -> None:

@@ -75,13 +75,30 @@ def learn_from_logs(
 
 
 class _Log:
-    """The lines of a log without their times, and their shapes, with a mark for each number."""
+    """The lines of the log of one start without their times, and their shapes, with a mark for each number.
+
+    Of a file with several starts it is the last one; `before` are the shapes of the lines before it.
+    """
 
     def __init__(self, log: KeptLog) -> None:
-        self.log = log
-        self.lines = [line for line in map(_plain, log.text[:MOST_OF_A_LOG].replace(_NUMBER, "").splitlines()) if line]
-        self.shapes = [_shape(line) for line in self.lines]
+        lines = _lines(log.text[:MOST_OF_A_LOG])
+        shapes = [_shape(line) for line in lines]
+        begin = _last_start(shapes)
+        self.lines, self.shapes = lines[begin:], shapes[begin:]
+        self.before = shapes[:begin] or [_shape(line) for line in _lines(log.before)]
         self.counts = Counter(self.shapes)
+
+
+def _lines(text: str) -> list[str]:
+    return [line for line in map(_plain, text.replace(_NUMBER, "").splitlines()) if line]
+
+
+def _last_start(shapes: Sequence[str]) -> int:
+    """Where the last start begins: where the first two lines of the log, which have words, are there again."""
+    head = shapes[:2]
+    if len(head) < 2 or not all(re.search(r"[^\W\d_]{2}", shape) for shape in head) or head[0] == head[1]:
+        return 0
+    return max(at for at in range(len(shapes)) if shapes[at : at + 2] == head)
 
 
 def _plain(line: str) -> str:
@@ -108,9 +125,8 @@ def _ready(good: Sequence[_Log], failed: Sequence[_Log]) -> Iterator[Guess]:
     bad = Counter(shape for log in failed for shape in log.counts)
     common = [shape for shape in good[0].counts if shape and all(log.counts[shape] == 1 for log in good)]
     telling = [shape for shape in common if _READY.search(shape) and not _NOT.search(shape)]
-    if (
-        not telling and len(good) > 1 and failed
-    ):  # in words that are not known: where all of them end, and no failed one
+    if not telling and len(good) > 1 and failed:
+        # In words that are not known it is the line with which all of them end, and no failed one does.
         telling = [shape for shape in common if not bad[shape] and all(log.shapes[-1] == shape for log in good)]
     # A game may be ready and fail then; but a line that no failed start has tells more.
     telling = [shape for shape in telling if not bad[shape]] or telling
@@ -124,10 +140,7 @@ def _ready(good: Sequence[_Log], failed: Sequence[_Log]) -> Iterator[Guess]:
 
 def _closed(good: Sequence[_Log], failed: Sequence[_Log]) -> Iterator[Guess]:
     """The last line of logs whose game has ended, or of what a log said before a start; in no start does another line follow it."""
-    before = [
-        [_shape(_plain(line)) for line in log.log.before.splitlines() if line.strip()] for log in (*good, *failed)
-    ]
-    ended = [*(log.shapes for log in good), *before]
+    ended = [*(log.shapes for log in good), *(log.before for log in (*good, *failed))]
     last = Counter(
         shapes[-1] for shapes in ended if shapes and _CLOSED.search(shapes[-1]) and not _NOT.search(shapes[-1])
     )
