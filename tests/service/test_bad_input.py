@@ -136,7 +136,7 @@ def test_signing_in(shared: Shared) -> None:
         answer = browser.post("/session", json={"name": ADMIN, "password": PASSWORD})
         assert "HttpOnly" in answer.headers["set-cookie"]
         assert "SameSite=strict" in answer.headers["set-cookie"]
-        assert browser.get("/me").json() == {"name": ADMIN, "role": "admin"}
+        assert browser.get("/me").json() == {"name": ADMIN, "role": "admin", "may_change": []}
         elsewhere = browser.post("/servers/coral-gate/fetch", headers={"Origin": "https://elsewhere.example"})
         assert elsewhere.status_code == 403
         assert browser.delete("/session").status_code == 204
