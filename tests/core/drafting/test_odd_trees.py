@@ -109,3 +109,17 @@ def test_no_draft_of_an_odd_tree_is_wrong(seed: int) -> None:
     versions = [newest] if trees.rng.random() < 0.5 else [trees.older(newest), newest]
     book = book_of(draft(versions, trees.word(), trees.word(), logs=trees.logs()))
     assert alarms(book, newest) == []
+
+
+def test_a_word_that_only_an_older_version_has_is_none_of_the_newest() -> None:
+    def tree(*names: str) -> dict[str, bytes]:
+        wares = {"wares": [{"id": name, "price": 3} for name in names]}
+        stalls = {"stalls": [{"at": at, "sells": name} for at, name in enumerate(("milk jug", "oil jar", "wine cup"))]}
+        return {"wares.json": json.dumps(wares).encode(), "stalls.json": json.dumps(stalls).encode()}
+
+    every, fewer = tree("milk jug", "oil jar", "wine cup", "salt pot"), tree("milk jug", "wine cup", "salt pot")
+    assert "refers:" in draft([every], "kiln", "1")
+    text = draft([every, fewer], "kiln", "1 and 2")
+    assert "refers:" not in text, "the newest version refutes it"
+    assert alarms(book_of(text), fewer) == []
+    assert "refers:" in draft([fewer, every], "kiln", "2 and 1"), "what it lacked once says nothing"
