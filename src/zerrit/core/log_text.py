@@ -12,7 +12,7 @@ LOOKED_AT: Final = 4096  #: bytes that tell the encoding
 
 
 def log_text(data: bytes) -> str:
-    """The text of a log, or of a part of it. What is no text in its encoding becomes a replacement sign."""
+    """The text of a log, or of a part of it. What is not text in its encoding becomes a replacement sign."""
     return _CODES.sub("", data.decode(_encoding_of(data), "replace")).removeprefix("\ufeff")
 
 

@@ -13,7 +13,7 @@ from zerrit.work.base.workspace import Workspace
 R = TypeVar("R", Change, Run)
 _PREFIX: Final = "/api/v1"
 _SAFE: Final = ("GET", "HEAD", "OPTIONS")
-_LARGEST: Final = 2**63  #: above it is no number of a row
+_LARGEST: Final = 2**63  #: numbers of rows are below it
 
 #: Calls that write, by method and path. What is not named here only an admin may ask for. Whatever these do stays in a
 #: change; what a change may bring to a server is held against the places of the helper when it is deployed or queued.

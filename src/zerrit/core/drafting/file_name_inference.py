@@ -11,7 +11,7 @@ from typing import Final
 
 from zerrit.core.discovery import Sort, sort_of
 
-FEWEST: Final = 5  #: files of one folder, so that their form is no chance
+FEWEST: Final = 5  #: files of one folder, so that their form is not chance
 MOST_PARTS: Final = 12
 _PARTS: Final = re.compile(r"[0-9]+|[^\W\d_]+|[\W_]", re.UNICODE)
 _SIGNS: Final = re.compile(r"([.^$*+?{}\[\]\\|()])")

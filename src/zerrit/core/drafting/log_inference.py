@@ -43,9 +43,9 @@ _DIGITS: Final = re.compile(r"\d+")
 _NUMBER: Final = "\ue000"  #: a mark that no log has, for any number
 _WORD: Final = re.compile(r"[^\s,;:'\"`()\[\]<>=]+")
 MOST_OF_A_LOG: Final = 1 << 21  #: characters that are looked at
-MOST_OF_A_LINE: Final = 200  #: characters; more of one is not what a game says of itself
+MOST_OF_A_LINE: Final = 200  #: characters; longer ones are data
 MOST_TROUBLES: Final = 4
-FEWEST_LOADED: Final = 3  #: words that a log has to name, so that it is no chance
+FEWEST_LOADED: Final = 3  #: words that a log has to name, so that it is not chance
 
 
 @dataclass(frozen=True, slots=True)

@@ -16,7 +16,7 @@ from zerrit.core.drafting.field_inference import Knowledge
 from zerrit.core.drafting.observations import OWN_NAME, Entries, Kind, Sort
 from zerrit.core.drafting.reference_inference import address
 
-FEWEST: Final = 3  #: sums that are the same, each of other numbers, so that it is no chance
+FEWEST: Final = 3  #: sums that are the same, each of other numbers, so that it is not chance
 MOST_FIELDS: Final = 8
 MOST_PARTS: Final = 1000  #: of one entry
 _ROUND: Final = frozenset(map(Decimal, (1, 10, 100, 1000, 10000)))

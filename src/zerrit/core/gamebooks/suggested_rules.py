@@ -181,7 +181,7 @@ def _guess_accepted(
     try:
         guess = GuessRule.model_validate(data)
     except ValidationError as error:
-        raise EditRefused(f"This is no guess that could be accepted: {error.errors()[0]['msg']}.") from None
+        raise EditRefused(f"This guess cannot be accepted: {error.errors()[0]['msg']}.") from None
     place = _place_of(gamebook, guess, paths)
     if place is None:
         raise EditRefused("The gamebook parts these files in another way than the draft. Write it into its text.")

@@ -288,6 +288,8 @@ class Workspace:
     inventories: Recent[tuple[int, str, int], Any] = field(default_factory=lambda: Recent(MAX_INVENTORIES))
     ahead: Ahead = field(default_factory=Ahead)
     worked_out: Recent[WorkKey, WorkedOut] = field(default_factory=lambda: Recent(MAX_WORKED_OUT))
+    #: What a change does besides the places that someone may change.
+    beyond: Recent[tuple[WorkKey, tuple[str, ...]], list[str]] = field(default_factory=lambda: Recent(MAX_WORKED_OUT))
 
     @cached_property
     def search_index(self) -> SearchIndex:

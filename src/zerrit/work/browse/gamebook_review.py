@@ -28,8 +28,8 @@ from zerrit.work.base.workspace import Workspace
 from zerrit.work.browse.rolled_back_values import advice_of_rollbacks, rolled_back
 from zerrit.work.browse.run_lessons import (
     confirmed,
+    ended_runs,
     kept_logs,
-    runs_of,
     servers_alike,
     with_confirmed_values,
     written_at_stops,
@@ -197,7 +197,7 @@ def draft_key(session: Session, server_id: str) -> tuple[int, ...]:
     alike = servers_alike(session, server_id)[: MOST_OTHERS + 1]
     latest = [snapshot.id for one in alike if (snapshot := latest_snapshot(session, one.id)) is not None]
     changes = (change.id for one in alike for change in (*rolled_back(session, one), *confirmed(session, one)))
-    runs = (run.id for one in alike for run in runs_of(session, one))
+    runs = (run for one in alike for run in ended_runs(session, one))
     return (len(shipped), *shipped, *latest, *changes, *runs)
 
 

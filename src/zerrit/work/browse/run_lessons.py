@@ -28,7 +28,7 @@ MOST_RUNS: Final = 40  #: of a server, the newest ones
 MOST_CHANGES: Final = 100  #: of a server, the newest ones
 MOST_VALUES: Final = 1000
 MOST_LAYERS: Final = 3  #: values of one place
-FEWEST_STOPS: Final = 2  #: at which a game wrote a file, so that it is no chance
+FEWEST_STOPS: Final = 2  #: at which a game wrote a file, so that it is not chance
 
 
 def servers_alike(session: Session, server_id: str) -> list[Server]:
@@ -44,7 +44,12 @@ def servers_alike(session: Session, server_id: str) -> list[Server]:
 
 def runs_of(session: Session, server: Server) -> Sequence[Run]:
     """The newest runs of a server that ended, the newest first."""
-    wanted = select(Run).where(Run.server_id == server.id, Run.state != RunState.RUNNING)
+    return list(session.scalars(select(Run).where(Run.id.in_(ended_runs(session, server))).order_by(Run.id.desc())))
+
+
+def ended_runs(session: Session, server: Server) -> list[int]:
+    """Their numbers, without what was seen in them."""
+    wanted = select(Run.id).where(Run.server_id == server.id, Run.state != RunState.RUNNING)
     return list(session.scalars(wanted.order_by(Run.id.desc()).limit(MOST_RUNS)))
 
 
@@ -79,10 +84,10 @@ def written_at_stops(session: Session, servers: Sequence[Server]) -> Iterator[Gu
             if run.evidence.told_to_stop and run.evidence.changed_before_stop is not None:
                 stops += 1
                 times.update(run.evidence.written_at_stop)
-    for path, count in sorted(times.items()):
-        if count >= FEWEST_STOPS and sort_of(path) not in (Sort.LOG, Sort.CRASH):
-            seen = f"written at {count} of {counted(stops, 'stop')}"
-            yield Guess(("files", path, "rewritten_at_stop"), True, seen, support=count)
+    for path, often in sorted(times.items()):
+        if often >= FEWEST_STOPS and sort_of(path) not in (Sort.LOG, Sort.CRASH):
+            seen = f"written at {often} of {counted(stops, 'stop')}"
+            yield Guess(("files", path, "rewritten_at_stop"), True, seen, support=often)
 
 
 # --- values that hold -------------------------------------------------------------------------------------------------

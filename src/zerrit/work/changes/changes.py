@@ -478,6 +478,11 @@ def worked_out(workspace: Workspace, session: Session, change: Change) -> Worked
     return workspace.worked_out.get_or_make(key, work_out)
 
 
+def work_key(session: Session, change: Change) -> WorkKey:
+    """By what `worked_out` keeps a change."""
+    return _work_key(change, gamebook_of(session, get_server(session, change.server_id))[1])
+
+
 def _work_key(change: Change, gamebook_digest: str) -> WorkKey:
     """By what the steps are, never by a number that an edit that failed could have used too."""
     steps = [[row.kind, row.address, row.data] for row in change.steps]

@@ -14,7 +14,7 @@ from zerrit.records import Change, Person
 from zerrit.work.base.accounts import ADMIN, HELPER
 from zerrit.work.base.errors import NotAllowed
 from zerrit.work.base.workspace import Workspace
-from zerrit.work.changes.changes import worked_out
+from zerrit.work.changes.changes import work_key, worked_out
 
 MOST_NAMED: Final = 5
 
@@ -51,5 +51,8 @@ def beyond_rights_of_author(workspace: Workspace, session: Session, change: Chan
 
 
 def _beyond(workspace: Workspace, session: Session, places: Sequence[str], change: Change) -> list[str]:
-    known = worked_out(workspace, session, change)
-    return outside(places_on(places, change.server_id), known.files, known.replayed)
+    def work_out() -> list[str]:
+        known = worked_out(workspace, session, change)
+        return outside(places_on(places, change.server_id), known.files, known.replayed)
+
+    return workspace.beyond.get_or_make((work_key(session, change), tuple(places)), work_out)

@@ -1,4 +1,4 @@
-"""What a person who is no admin may bring to servers."""
+"""What a person who is not an admin may bring to servers."""
 
 import sqlalchemy as sa
 from alembic import op
