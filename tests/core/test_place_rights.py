@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+import itertools
+import random
 from collections.abc import Mapping
+from pathlib import Path
 
 import pytest
 
+from tests.worlds import ROOT
 from zerrit.core.documents import read_document
 from zerrit.core.examination.game_files import Files
 from zerrit.core.place_rights import outside, places_on
@@ -131,3 +135,28 @@ def test_any_kind_of_step(places: list[str], step: Step, is_inside: bool) -> Non
 def test_the_first_of_many_are_named() -> None:
     rows = b"<list>" + b"".join(b"<row n='%d'><v>1</v></row>" % n for n in range(500)) + b"</list>"
     assert len(beyond(["list.xml#none"], put("list.xml#row/v", "=2"), files={"list.xml": rows})) == 20
+
+
+WORLDS = [
+    path
+    for path in sorted(ROOT.rglob("*"))
+    if path.is_file() and path.parent != ROOT and "__pycache__" not in path.parts and path.name != "gamebook.yml"
+]
+
+
+@pytest.mark.parametrize("path", WORLDS, ids=lambda path: path.relative_to(ROOT).as_posix())
+def test_in_files_of_any_shape_a_value_is_inside_of_its_own_place_and_of_no_other(path: Path) -> None:
+    document = read_document(path.read_bytes(), path.name)
+    values = [node for node in document.root.walk() if node.is_value and node.value and node.name != "line"]
+    rng = random.Random(path.name)
+    rng.shuffle(values)
+    for node, other in itertools.pairwise(values[:8]):
+        own, far = (f"{path.name}#{document.keys.address_of(one)}" for one in (node, other))
+        step = put(own, "=7" if node.value != "7" else "=8")
+        done = replay({path.name: document}, [step], read_document)
+        if not done.is_whole or not done.touched:
+            continue  # the format takes no such value there
+        files = Files({path.name: document})
+        assert outside(places_on([far], "reef"), files, done), f"{own} is not at {far}"
+        if node.value and node.value not in own.replace('""', '"'):  # what names an entry is another place afterwards
+            assert outside(places_on([own], "reef"), files, done) == []
